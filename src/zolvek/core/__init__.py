@@ -1,0 +1,1 @@
+"""The model and every computation on it. No interface code, no files, no sound: numpy only."""

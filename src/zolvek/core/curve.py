@@ -1,0 +1,253 @@
+"""The curve: points in time, and a shape on the way from each to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats, frozen
+from zolvek.core.errors import ZolvekError
+from zolvek.core.shapes import CODES, LINE, SHAPES
+
+# Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
+RUN = 32_768
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """Parallel read-only arrays of one length, at least one point.
+
+    `beat` float64, non-decreasing, at most two points on one beat (a jump, right-continuous);
+    `value` float64, 0..1; `shape` uint8, an index into shapes.SHAPES; `amount` float64.
+    Point i's shape and amount describe the segment from point i to i+1. Before the first and
+    after the last point the curve holds. Raises ZolvekError naming the first point that is wrong.
+    """
+
+    beat: Floats
+    value: Floats
+    shape: np.ndarray[Any, np.dtype[np.uint8]]
+    amount: Floats
+
+    def __post_init__(self) -> None:
+        for name, dtype in (
+            ("beat", float),
+            ("value", float),
+            ("shape", np.uint8),
+            ("amount", float),
+        ):
+            object.__setattr__(self, name, frozen(getattr(self, name), dtype))
+        sizes = {len(self.beat), len(self.value), len(self.shape), len(self.amount)}
+        if sizes == {0} or len(sizes) != 1:
+            raise ZolvekError("A curve needs a beat, value, shape and amount for each point.")
+        fault = first_fault(self.beat, self.value, self.shape, self.amount)
+        if fault:
+            place, what, remedy = fault
+            raise ZolvekError(what, f"point {place + 1}", remedy)
+
+    def __len__(self) -> int:
+        return len(self.beat)
+
+    def __eq__(self, other: object) -> bool:
+        if self is other:
+            return True
+        return isinstance(other, Curve) and all(
+            np.array_equal(getattr(self, name), getattr(other, name))
+            for name in ("beat", "value", "shape", "amount")
+        )
+
+    def __hash__(self) -> int:
+        return hash((self.beat.tobytes(), self.value.tobytes()))
+
+    def at(self, beats: Numbers) -> Floats:
+        """The value at each of `beats` (any shape, any order), exact by the shapes table."""
+        at = floats(beats)
+        flat = np.ravel(at)
+        if flat.size < 64 or np.any(flat[1:] < flat[:-1]):
+            return self._at_any(flat).reshape(at.shape)
+        out = np.empty_like(flat)
+        for start in range(0, flat.size, RUN):
+            self._at_rising(flat[start : start + RUN], out[start : start + RUN])
+        return out.reshape(at.shape)
+
+    def _at_any(self, flat: Floats) -> Floats:
+        index = np.searchsorted(self.beat, flat, side="right") - 1
+        inner = (index >= 0) & (index < len(self) - 1)
+        out = self.value[np.clip(index, 0, len(self) - 1)]
+        if inner.any():
+            i = index[inner]
+            out[inner] = self._segment(i, self.progress(i, flat[inner]))
+        return out
+
+    def _at_rising(self, beats: Floats, out: Floats) -> None:
+        """Evaluate at increasing `beats` into `out`.
+
+        Finding each point's place among the beats and repeating is a good deal faster than
+        finding each beat's place among the points, as long as there are fewer points.
+        """
+        low = max(int(np.searchsorted(self.beat, beats[0], side="right")) - 1, 0)
+        high = int(np.searchsorted(self.beat, beats[-1], side="right"))
+        place = np.searchsorted(beats, self.beat[low:high], side="left")
+        before, first = self.value[0], int(place[0]) if high > low else len(beats)
+        if high <= low:
+            out[:] = before
+            return
+        place[0] = first if self.beat[low] > beats[0] else 0
+        out[: place[0]] = before
+        counts = np.diff(np.append(place, len(beats)))
+        if high == len(self):  # the last point holds
+            counts[-1], tail = 0, int(place[-1])
+            out[tail:] = self.value[-1]
+        else:
+            tail = len(beats)
+        if tail <= place[0]:
+            return
+        b, v = self.beat[low : high + 1], self.value[low : high + 1]
+        if high == len(self):
+            counts = counts[:-1]
+        n = len(counts)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            length = np.diff(b)
+            scale = np.where(length > 0.0, 1.0 / length, 0.0)
+        rise = np.diff(v)
+        codes = self.shape[low : low + n]
+        inside = slice(int(place[0]), tail)
+        u = beats[inside] - np.repeat(b[:n], counts)
+        # Dividing, not multiplying by the inverse, is what the table says to the last bit;
+        # the line, where speed counts, is linear in u and can't tell the difference.
+        if np.all(codes == LINE):
+            u *= np.repeat(scale * rise, counts)
+            u += np.repeat(v[:n], counts)
+            out[inside] = u
+            return
+        u /= np.repeat(np.where(length > 0.0, length, 1.0), counts)
+        amounts = self.amount[low : low + n]
+        y = np.empty_like(u)
+        owner = np.repeat(codes, counts)
+        for code in np.unique(codes[counts > 0]):
+            mine = owner == code
+            rows = codes == code
+            y[mine] = SHAPES[code].rise(u[mine], np.repeat(amounts[rows], counts[rows]))
+        y *= np.repeat(rise, counts)
+        y += np.repeat(v[:n], counts)
+        out[inside] = y
+
+    def progress(self, index: Ints, beats: Floats) -> Floats:
+        """How far along segment `index` (0..1) each of `beats` lies."""
+        length = self.beat[index + 1] - self.beat[index]
+        return np.clip((beats - self.beat[index]) / np.where(length > 0.0, length, 1.0), 0.0, 1.0)
+
+    def _segment(self, index: Ints, u: Floats) -> Floats:
+        """The value at `u` of each segment `index`."""
+        codes = self.shape[index]
+        y = np.empty_like(u)
+        for code in np.unique(codes):
+            mine = codes == code
+            y[mine] = SHAPES[code].rise(u[mine], self.amount[index[mine]])
+        low = self.value[index]
+        return low + (self.value[index + 1] - low) * y
+
+    def extent(self, first: float, last: float) -> tuple[float, float]:
+        """The exact lowest and highest value from `first` to `last`, both included."""
+        low, high = self.extents(floats([first, max(last, np.nextafter(first, np.inf))]))
+        at = self.at([first, last])
+        return float(min(low[0], at.min())), float(max(high[0], at.max()))
+
+    def extents(self, edges: Floats) -> tuple[Floats, Floats]:
+        """The exact lowest and highest value in each span edges[i] <= beat < edges[i+1].
+
+        `edges` float64, increasing, of n + 1; returns two arrays of n.
+        """
+        inside = self.beat[(self.beat > edges[0]) & (self.beat < edges[-1])]
+        cuts = np.concatenate((edges, inside))
+        cuts.sort(kind="stable")
+        left, right = cuts[:-1], cuts[1:]
+        index = np.searchsorted(self.beat, left, side="right") - 1
+        low = self.value[np.clip(index, 0, len(self) - 1)]
+        high = low.copy()
+        inner = (index >= 0) & (index < len(self) - 1) & (right > left)
+        i = index[inner]
+        if i.size:
+            u0, u1 = self.progress(i, left[inner]), self.progress(i, right[inner])
+            y0, y1, codes = np.empty_like(u0), np.empty_like(u0), self.shape[i]
+            for code in np.unique(codes):
+                mine = codes == code
+                y0[mine], y1[mine] = SHAPES[code].extent(u0[mine], u1[mine], self.amount[i[mine]])
+            base, rise = self.value[i], self.value[i + 1] - self.value[i]
+            a, b = base + rise * y0, base + rise * y1
+            low[inner], high[inner] = np.minimum(a, b), np.maximum(a, b)
+        groups = np.searchsorted(cuts, edges[:-1], side="left")
+        return np.minimum.reduceat(low, groups), np.maximum.reduceat(high, groups)
+
+    def segment_at(self, beat: float) -> int:
+        """The segment that holds `beat`: −1 before the first point, len − 1 after the last."""
+        return int(np.searchsorted(self.beat, beat, side="right")) - 1
+
+    def jumps(self) -> Bools:
+        """True at each point that has the next one on its own beat."""
+        return np.append(np.diff(self.beat) == 0.0, False)
+
+
+def first_fault(
+    beat: Floats, value: Floats, shape: Any, amount: Floats
+) -> tuple[int, str, str] | None:
+    """The first point that breaks a curve's rules: its index, what is wrong, the remedy."""
+    tests: list[tuple[Bools, str, str]] = [
+        (~np.isfinite(beat), "The beat is not a number.", "Write a number of quarter notes."),
+        (beat < 0.0, "The beat lies before the start.", "Beats count from 0."),
+        (
+            np.concatenate(([False], beat[1:] < beat[:-1])),
+            "The beat is earlier than the one before.",
+            "Put the points in order of time.",
+        ),
+        (
+            np.concatenate(([False, False], beat[2:] == beat[:-2]))[: len(beat)],
+            "Three points share a beat.",
+            "A jump has two points; leave one out.",
+        ),
+        (
+            ~((value >= 0.0) & (value <= 1.0)),
+            "The value is not between 0 and 1.",
+            "Values are positions from 0 to 1.",
+        ),
+        (shape >= len(SHAPES), "There is no such shape.", shape_help()),
+    ]
+    for code, row in enumerate(SHAPES):
+        mine = shape == code
+        if mine.any():
+            tests.append(
+                (
+                    mine & ~row.amount.allowed(amount),
+                    f"The amount does not suit the shape {row.key}.",
+                    f"It takes {row.amount.words}.",
+                )
+            )
+    faults = [(int(np.argmax(bad)), what, remedy) for bad, what, remedy in tests if bad.any()]
+    return min(faults, key=lambda fault: fault[0]) if faults else None
+
+
+def shape_help() -> str:
+    return "Shapes are " + ", ".join(shape.key for shape in SHAPES) + "."
+
+
+def flat(value: float, beat: float = 0.0) -> Curve:
+    """A curve that stays at `value`."""
+    return curve([(beat, value)])
+
+
+def curve(
+    points: Iterable[
+        tuple[float, float] | tuple[float, float, str] | tuple[float, float, str, float]
+    ],
+) -> Curve:
+    """A curve from rows of beat, value and, if not a line, shape key and amount."""
+    rows = []
+    for point in points:
+        key = str(point[2]) if len(point) > 2 else "line"
+        code = CODES[key]
+        amount = float(point[3]) if len(point) > 3 else SHAPES[code].amount.default
+        rows.append((point[0], point[1], code, amount))
+    beat, value, shape, amount_ = zip(*rows, strict=True)
+    return Curve(floats(beat), floats(value), np.array(shape, np.uint8), floats(amount_))

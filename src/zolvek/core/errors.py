@@ -1,0 +1,46 @@
+"""The one class for errors a person can do something about, and the one place they go."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+
+class ZolvekError(Exception):
+    """An expected error: what is wrong, where, and how to put it right.
+
+    Anything else that is raised is a fault of the program, not of what it was given.
+    """
+
+    def __init__(self, what: str, where: str = "", remedy: str = "") -> None:
+        super().__init__(what, where, remedy)
+        self.what, self.where, self.remedy = what, where, remedy
+
+    def __str__(self) -> str:
+        place = f"{self.where}: " if self.where else ""
+        advice = f" {self.remedy}" if self.remedy else ""
+        return f"{place}{self.what}{advice}"
+
+    def at(self, where: str) -> ZolvekError:
+        """The same error with the place set in front of what it already names."""
+        joined = f"{where}, {self.where}" if self.where else where
+        return ZolvekError(self.what, joined, self.remedy)
+
+
+class Notifier:
+    """Passes errors on to whoever listens; keeps the last ones for a late listener."""
+
+    def __init__(self) -> None:
+        self.listeners: list[Callable[[ZolvekError], None]] = []
+        self.unheard: list[ZolvekError] = []
+
+    def report(self, error: ZolvekError) -> None:
+        if not self.listeners:
+            self.unheard.append(error)
+        for listener in self.listeners:
+            listener(error)
+
+    def subscribe(self, listener: Callable[[ZolvekError], None]) -> None:
+        self.listeners.append(listener)
+        waiting, self.unheard = self.unheard, []
+        for error in waiting:
+            listener(error)

@@ -1,0 +1,89 @@
+"""The time grid: where its lines are and what snaps to them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Numbers, floats
+from zolvek.core.errors import ZolvekError
+from zolvek.core.meter import MeterMap
+
+DIVISIONS = (1, 2, 4, 8, 16, 32, 64, 128)
+BARS = (1, 2, 4, 8)
+# Kind of grid -> label and length relative to the straight note.
+KINDS: dict[str, tuple[str, float]] = {
+    "straight": ("Straight", 1.0),
+    "dotted": ("Dotted", 1.5),
+    "triplet": ("Triplet", 2.0 / 3.0),
+    "bars": ("Whole bars", 0.0),
+}
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A grid of 1/`division` notes, or of `division` whole bars when the kind is "bars".
+
+    Lines are counted from where the meter last changed, so that they fall on bar lines
+    after a bar of another length too. Off means that nothing snaps.
+    """
+
+    division: int = 16
+    kind: str = "straight"
+    on: bool = True
+
+    def __post_init__(self) -> None:
+        allowed = BARS if self.kind == "bars" else DIVISIONS
+        if self.kind not in KINDS or self.division not in allowed:
+            raise ZolvekError(f"There is no {self.kind} grid of {self.division}.", "grid")
+
+    @property
+    def label(self) -> str:
+        """How a person would write it: "1/16", "1/8 dotted", "2 bars"."""
+        if self.kind == "bars":
+            return "1 bar" if self.division == 1 else f"{self.division} bars"
+        return f"1/{self.division}" + ("" if self.kind == "straight" else f" {self.kind}")
+
+    def steps(self, meter: MeterMap) -> Floats:
+        """The distance between lines in beats, one for each point of the meter."""
+        if self.kind == "bars":
+            return floats([self.division * p.count * 4.0 / p.unit for p in meter.points])
+        return np.full(len(meter.points), 4.0 / self.division * KINDS[self.kind][1])
+
+    def step_at(self, beat: float, meter: MeterMap) -> float:
+        """The distance between lines at `beat`, in beats."""
+        i = max(int(np.searchsorted(meter.starts, beat, side="right")) - 1, 0)
+        return float(self.steps(meter)[i])
+
+    def snap(self, beats: Numbers, meter: MeterMap) -> Floats:
+        """The nearest line to each of `beats`, none before the start; off: the same beats."""
+        at = floats(beats)
+        if not self.on:
+            return at
+        starts = floats(meter.starts)
+        i = np.maximum(np.searchsorted(starts, at, side="right") - 1, 0)
+        step = self.steps(meter)[i]
+        line = starts[i] + np.round((at - starts[i]) / step) * step
+        # A line counted past the next meter change would not be one: the change itself is.
+        following = np.concatenate((starts[1:], [np.inf]))[i]
+        return np.maximum(np.minimum(line, following), 0.0)
+
+    def snap_move(self, beat: float, moved: float, meter: MeterMap) -> float:
+        """Where a thing at `beat` lands when it is moved to `moved` but keeps its own
+        distance from the grid ("snap relative"): the move is a whole number of steps."""
+        if not self.on:
+            return moved
+        step = self.step_at(moved, meter)
+        return beat + round((moved - beat) / step) * step
+
+    def lines(self, first: float, last: float, meter: MeterMap) -> Floats:
+        """The beats of all lines from `first` to `last`, both included."""
+        starts = [*meter.starts, np.inf]
+        found = []
+        for start, end, step in zip(starts, starts[1:], self.steps(meter), strict=False):
+            low, high = max(first, start), min(last, end)
+            if low <= high:
+                i = np.arange(np.ceil((low - start) / step - 1e-9), (high - start) / step + 1e-9)
+                found.append(start + i * step)
+        return np.unique(np.concatenate(found)) if found else np.empty(0)

@@ -1,0 +1,282 @@
+"""The project: one immutable tree, and the functions that put a changed part back into it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.catalogue import KINDS, parameter_of
+from zolvek.core.curve import Curve, flat
+from zolvek.core.errors import ZolvekError
+from zolvek.core.meter import MeterMap
+from zolvek.core.parameter import Parameter
+from zolvek.core.tempo import TempoMap
+
+
+@dataclass(frozen=True)
+class Section:
+    """A named stretch of the project that begins at `beat` and lasts until the next one."""
+
+    beat: float
+    name: str
+
+
+@dataclass(frozen=True)
+class Note:
+    """A note of a stand-in synth: start and length in beats, MIDI pitch, strength 0..1."""
+
+    beat: float
+    length: float
+    pitch: int
+    strength: float = 0.8
+
+
+@dataclass(frozen=True)
+class Clip:
+    """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes
+    with the program."""
+
+    beat: float
+    file: str
+    gain_db: float = 0.0
+    loop_until: float | None = None  # beat up to which it repeats; None plays it once
+
+
+@dataclass(frozen=True)
+class Device:
+    """A device in a track's chain: its kind (a row of the catalogue) and the present values
+    of its parameters as positions 0..1; those not named are at their default."""
+
+    id: str
+    kind: str
+    name: str
+    values: dict[str, float] = field(default_factory=dict)
+    bypassed: bool = False
+
+    def __post_init__(self) -> None:
+        if self.kind not in KINDS:
+            raise ZolvekError(f"There is no device of kind “{self.kind}”.", f"device {self.id}")
+        for key, position in self.values.items():
+            parameter_of(self.kind, key)
+            if not 0.0 <= position <= 1.0:
+                raise ZolvekError(
+                    f"The position {position} is not between 0 and 1.", f"device {self.id}, {key}"
+                )
+
+    @property
+    def parameters(self) -> tuple[Parameter, ...]:
+        return KINDS[self.kind].parameters
+
+    def parameter(self, key: str) -> Parameter:
+        return parameter_of(self.kind, key)
+
+    def position(self, key: str) -> float:
+        """The present position of a parameter, 0..1."""
+        found = self.values.get(key)
+        return self.parameter(key).default_position if found is None else found
+
+
+@dataclass(frozen=True)
+class MidiTarget:
+    """Where a lane's controller messages go: channel 1..16, controller 0..119."""
+
+    channel: int = 1
+    controller: int = 1
+
+    def __post_init__(self) -> None:
+        if not (1 <= self.channel <= 16 and 0 <= self.controller <= 119):
+            raise ZolvekError(
+                f"Channel {self.channel}, controller {self.controller} can't be sent.",
+                remedy="Channels run from 1 to 16, controllers from 0 to 119.",
+            )
+
+
+@dataclass(frozen=True)
+class Lane:
+    """Drives one parameter of one device of its track.
+
+    `reach` is the two positions that the curve's 0 and 1 stand for (low above high inverts).
+    Bypassed: kept, not applied. Hidden: applied, not shown.
+    """
+
+    id: str
+    device: str
+    parameter: str
+    curve: Curve = field(default_factory=lambda: flat(0.5))
+    reach: tuple[float, float] = (0.0, 1.0)
+    bypassed: bool = False
+    hidden: bool = False
+    midi: MidiTarget = field(default_factory=MidiTarget)
+
+    def __post_init__(self) -> None:
+        low, high = self.reach
+        if not (0.0 <= low <= 1.0 and 0.0 <= high <= 1.0) or low == high:
+            raise ZolvekError(
+                f"A reach from {low} to {high} can't be used.",
+                f"lane {self.id}",
+                "Its ends are two different positions from 0 to 1.",
+            )
+
+    def to_position(self, curve_value: Numbers) -> Floats:
+        """The parameter's position for values of the curve."""
+        low, high = self.reach
+        return low + (high - low) * np.asarray(curve_value, float)
+
+    def from_position(self, position: Numbers) -> Floats:
+        """The curve's value for positions of the parameter, kept to 0..1."""
+        low, high = self.reach
+        return np.clip((np.asarray(position, float) - low) / (high - low), 0.0, 1.0)
+
+    def at(self, beats: Numbers) -> Floats:
+        """The parameter's position at each of `beats`: what is heard when the lane is on."""
+        return self.to_position(self.curve.at(beats))
+
+
+@dataclass(frozen=True)
+class Track:
+    """A source (notes for the first device, or sound clips), a chain of devices, and lanes."""
+
+    id: str
+    name: str
+    devices: tuple[Device, ...] = ()
+    lanes: tuple[Lane, ...] = ()
+    notes: tuple[Note, ...] = ()
+    clips: tuple[Clip, ...] = ()
+
+    def device(self, key: str) -> Device:
+        for device in self.devices:
+            if device.id == key:
+                return device
+        raise ZolvekError(f"There is no device “{key}”.", f"track {self.name}")
+
+    def lane_on(self, device: str, parameter: str) -> Lane | None:
+        """The lane of a parameter, if it has one."""
+        for lane in self.lanes:
+            if lane.device == device and lane.parameter == parameter:
+                return lane
+        return None
+
+
+@dataclass(frozen=True)
+class Project:
+    """The whole document. `length` in beats. Raises ZolvekError when ids clash or lead nowhere."""
+
+    name: str = "Untitled"
+    tempo: TempoMap = field(default_factory=TempoMap)
+    meter: MeterMap = field(default_factory=MeterMap)
+    length: float = 128.0
+    sections: tuple[Section, ...] = ()
+    tracks: tuple[Track, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not 0.0 < self.length < 1e6:
+            raise ZolvekError(f"A length of {self.length} beats can't be used.", "project")
+        ids = [track.id for track in self.tracks]
+        ids += [lane.id for lane in self.lanes()]
+        ids += [device.id for track in self.tracks for device in track.devices]
+        twice = {key for key in ids if ids.count(key) > 1}
+        if twice:
+            raise ZolvekError(f"The id “{min(twice)}” is used twice.", "project")
+        for track in self.tracks:
+            for lane in track.lanes:
+                track.device(lane.device).parameter(lane.parameter)
+
+    def lanes(self) -> Iterator[Lane]:
+        return (lane for track in self.tracks for lane in track.lanes)
+
+    def track_of(self, lane: str) -> Track:
+        for track in self.tracks:
+            if any(each.id == lane for each in track.lanes):
+                return track
+        raise ZolvekError(
+            f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are."
+        )
+
+    def lane(self, key: str) -> Lane:
+        return next(lane for lane in self.track_of(key).lanes if lane.id == key)
+
+    def device_track(self, device: str) -> Track:
+        for track in self.tracks:
+            if any(each.id == device for each in track.devices):
+                return track
+        raise ZolvekError(f"There is no device “{device}”.", "project")
+
+    def device_of(self, lane: str) -> Device:
+        return self.track_of(lane).device(self.lane(lane).device)
+
+    def parameter_of(self, lane: str) -> Parameter:
+        return self.device_of(lane).parameter(self.lane(lane).parameter)
+
+    def label_of(self, lane: str) -> str:
+        """Track, device and parameter: no two lanes read the same."""
+        track, device = self.track_of(lane), self.device_of(lane)
+        return f"{track.name} · {device.name} · {self.parameter_of(lane).name}"
+
+    def section_at(self, beat: float) -> tuple[float, float]:
+        """First and last beat of the section that holds `beat`; all when there is none."""
+        starts = [0.0, *(s.beat for s in self.sections if s.beat > 0.0), self.length]
+        i = max(int(np.searchsorted(starts, beat, side="right")) - 1, 0)
+        i = min(i, len(starts) - 2)
+        return starts[i], starts[i + 1]
+
+
+def with_track(project: Project, track: Track) -> Project:
+    tracks = tuple(track if each.id == track.id else each for each in project.tracks)
+    return replace(project, tracks=tracks)
+
+
+def with_lane(project: Project, lane: Lane) -> Project:
+    """The project with the lane of this id replaced."""
+    track = project.track_of(lane.id)
+    lanes = tuple(lane if each.id == lane.id else each for each in track.lanes)
+    return with_track(project, replace(track, lanes=lanes))
+
+
+def with_curve(project: Project, lane: str, curve: Curve) -> Project:
+    return with_lane(project, replace(project.lane(lane), curve=curve))
+
+
+def edit_lane(project: Project, lane: str, edit: Callable[[Curve], Curve]) -> Project:
+    return with_curve(project, lane, edit(project.lane(lane).curve))
+
+
+def add_lane(project: Project, device: str, parameter: str) -> tuple[Project, str]:
+    """A lane for a parameter, flat at the control's present value; returns its id.
+
+    A parameter that has a lane keeps it, and its id is returned.
+    """
+    track = project.device_track(device)
+    there = track.lane_on(device, parameter)
+    if there:
+        return project, there.id
+    position = track.device(device).position(parameter)
+    used = {lane.id for lane in project.lanes()}
+    key = base = f"{device}.{parameter}"
+    number = 2
+    while key in used:
+        key, number = f"{base}.{number}", number + 1
+    taken = {(lane.midi.channel, lane.midi.controller) for lane in project.lanes()}
+    channel = project.tracks.index(track) % 16 + 1
+    free = (
+        n for n in (*range(14, 32), *range(85, 91), *range(102, 120)) if (channel, n) not in taken
+    )
+    lane = Lane(key, device, parameter, flat(position), midi=MidiTarget(channel, next(free, 119)))
+    return with_track(project, replace(track, lanes=(*track.lanes, lane))), key
+
+
+def remove_lane(project: Project, lane: str) -> Project:
+    track = project.track_of(lane)
+    lanes = tuple(each for each in track.lanes if each.id != lane)
+    return with_track(project, replace(track, lanes=lanes))
+
+
+def set_dial(project: Project, device: str, parameter: str, position: float) -> Project:
+    """The present value of a control."""
+    track = project.device_track(device)
+    old = track.device(device)
+    new = replace(old, values={**old.values, parameter: float(np.clip(position, 0.0, 1.0))})
+    devices = tuple(new if each.id == device else each for each in track.devices)
+    return with_track(project, replace(track, devices=devices))

@@ -1,0 +1,74 @@
+"""Tapers: how a control's 0..1 position maps to its real value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+
+# Each takes (what to map, lowest, highest, number of choices) and returns an array.
+Map = Callable[[Floats, float, float, int], Floats]
+
+
+@dataclass(frozen=True)
+class Taper:
+    key: str
+    to_value: Map
+    to_position: Map
+    discrete: bool = False
+
+
+def _linear(n: Floats, lo: float, hi: float, k: int) -> Floats:
+    return lo + (hi - lo) * n
+
+
+def _linear_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
+    return (v - lo) / (hi - lo)
+
+
+def _exponential(n: Floats, lo: float, hi: float, k: int) -> Floats:
+    return lo * np.power(hi / lo, n)
+
+
+def _exponential_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.log(v / lo) / np.log(hi / lo)
+
+
+def _decibel(n: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.where(n <= 0.0, -np.inf, lo + (hi - lo) * n)
+
+
+def _decibel_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.where(v <= lo, 0.0, (np.maximum(v, lo) - lo) / (hi - lo))
+
+
+def _stepped(n: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.minimum(np.floor(n * k), k - 1.0)
+
+
+def _stepped_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
+    # The middle of the step: the place furthest from being read as a neighbour.
+    return (np.round(v) + 0.5) / k
+
+
+def _switch(n: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.where(n >= 0.5, 1.0, 0.0)
+
+
+def _switch_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.where(v >= 0.5, 1.0, 0.0)
+
+
+TAPERS: dict[str, Taper] = {
+    taper.key: taper
+    for taper in (
+        Taper("linear", _linear, _linear_back),
+        Taper("exponential", _exponential, _exponential_back),
+        Taper("decibel", _decibel, _decibel_back),
+        Taper("stepped", _stepped, _stepped_back, discrete=True),
+        Taper("switch", _switch, _switch_back, discrete=True),
+    )
+}

@@ -1,0 +1,1 @@
+"""The demo piece, "Night Regatta": made-up, for a boat parade after dark."""

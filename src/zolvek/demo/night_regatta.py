@@ -1,0 +1,178 @@
+"""Builds "Night Regatta": 48 bars in A minor, 112 BPM easing to 116, one bar of 6/4 before the end.
+
+Bars: Moorings 1–8, Cast off 9–16, Channel 17–24, Lock gate 25–32, Open water 33–42, Landing 43–48.
+"""
+
+from __future__ import annotations
+
+from zolvek.core.curve import Curve, curve
+from zolvek.core.meter import MeterMap, MeterPoint
+from zolvek.core.parameter import Parameter
+from zolvek.core.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
+from zolvek.core.tempo import TempoMap, TempoPoint
+
+METER = MeterMap((MeterPoint(1, 4, 4), MeterPoint(47, 6, 4), MeterPoint(48, 4, 4)))
+BARS = 48
+SECTIONS = (
+    (1, "Moorings"), (9, "Cast off"), (17, "Channel"), (25, "Lock gate"), (33, "Open water"), (43, "Landing"),
+)  # fmt: skip
+# A chord for each two bars: root of the horn, and the mallet's notes.
+CHORDS = (
+    (45, (69, 72, 76, 79)), (41, (65, 69, 72, 76)), (48, (67, 72, 76, 79)), (43, (67, 71, 74, 79)),
+)  # fmt: skip
+# Sixteenths of a bar on which the mallet strikes, and which chord note.
+FIGURE = ((0, 0), (3, 1), (6, 2), (8, 3), (11, 1), (14, 2))
+
+
+def bar(number: float) -> float:
+    """The beat at which a bar begins; fractions count within the bar."""
+    whole = int(number)
+    start, end = METER.bar_beat(whole), METER.bar_beat(whole + 1)
+    return start + (number - whole) * (end - start)
+
+
+def chord(number: int) -> tuple[int, tuple[int, ...]]:
+    return CHORDS[(number - 1) // 2 % len(CHORDS)]
+
+
+def horn() -> tuple[Note, ...]:
+    """Two long notes to a chord: the root, and its fifth above from the second bar on."""
+    notes = []
+    for number in range(1, BARS, 2):
+        root, _ = chord(number)
+        length = bar(min(number + 2, BARS + 1)) - bar(number)
+        notes.append(Note(bar(number), length * 0.96, root, 0.85))
+        if number >= 9:
+            notes.append(Note(bar(number + 1), (length * 0.5) * 0.92, root + 7, 0.5))
+    return tuple(notes)
+
+
+def lanterns() -> tuple[Note, ...]:
+    notes = []
+    for number in range(5, BARS):
+        if number in (25, 26, 31, 32):
+            continue  # the lock fills: the figure rests
+        _, tones = chord(number)
+        for place, (sixteenth, tone) in enumerate(FIGURE):
+            lift = 12 if number >= 33 and tone == 3 else 0
+            strength = 0.75 - 0.06 * (place % 3)
+            notes.append(Note(bar(number) + sixteenth / 4, 0.25, tones[tone] + lift, strength))
+    notes.append(Note(bar(48), 2.0, 69, 0.8))
+    return tuple(notes)
+
+
+def flare() -> tuple[Note, ...]:
+    """A riser before each new section from the channel on."""
+    return tuple(
+        Note(bar(b), bar(e) - bar(b), 60, 0.9) for b, e in ((15, 17), (23, 25), (29, 33), (41, 43))
+    )
+
+
+def drawn(parameter: Parameter, *rows: tuple) -> Curve:
+    """A curve from rows of bar, value as text, shape, amount: as a person would write it."""
+    return curve([(bar(row[0]), parameter.parse(row[1]), *row[2:]) for row in rows])
+
+
+def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
+    def lane(device: str, parameter: str, channel: int, controller: int, *rows: tuple) -> Lane:
+        made = drawn(devices[device].parameter(parameter), *rows)
+        target = MidiTarget(channel, controller)
+        return Lane(f"{device}.{parameter}", device, parameter, made, midi=target)
+
+    return {
+        "hull": (
+            lane(
+                "horn", "cutoff", 1, 74,
+                (1, "240 Hz", "cosine"), (5, "420 Hz", "cosine"), (9, "260 Hz", "bend", -0.45),
+                (17, "5.2 kHz", "line"), (17, "900 Hz", "waves", 3), (21, "1.9 kHz", "s-curve", 0.5),
+                (25, "340 Hz", "bend", -0.3), (33, "6.4 kHz", "bend", 0.35), (43, "1.1 kHz", "cosine"),
+                (48, "260 Hz", "line"),
+            ),
+            lane(
+                "horn", "resonance", 1, 71,
+                (1, "12 %", "line"), (9, "12 %", "bend", -0.5), (16.75, "52 %", "hold"), (17, "18 %", "line"),
+                (25, "18 %", "s-curve", 0.4), (32, "44 %", "hold"), (33, "15 %", "line"),
+            ),
+        ),
+        "lanterns": (
+            lane(
+                "echo", "feedback", 2, 91,
+                (1, "28 %", "line"), (13, "28 %", "bend", -0.4), (16.75, "78 %", "hold"), (17, "30 %", "line"),
+                (21, "30 %", "cosine"), (24.75, "82 %", "hold"), (25, "36 %", "line"), (41, "36 %", "bend", -0.5),
+                (42.75, "85 %", "line"), (43, "30 %", "line"),
+            ),
+            lane(
+                "mallet", "transpose", 2, 20,
+                (1, "0 st", "hold"), (23, "+2 st", "hold"), (24, "+7 st", "hold"), (25, "0 st", "hold"),
+                (41, "+5 st", "hold"), (42, "+7 st", "hold"), (43, "0 st", "hold"),
+            ),
+        ),
+        "fog": (
+            lane(
+                "fog-strip", "level", 3, 7,
+                (1, "-60 dB", "bend", 0.5), (5, "-8 dB", "line"), (9, "-14 dB", "line"),
+                (25, "-14 dB", "pulses", 16), (29, "-4 dB", "pulses", 32), (33, "-16 dB", "line"),
+                (43, "-16 dB", "cosine"), (47, "-5 dB", "bend", 0.4), (48, "-30 dB", "line"),
+            ),
+            lane(
+                "fog-filter", "cutoff", 3, 75,
+                (1, "600 Hz", "cosine"), (9, "2.4 kHz", "cosine"), (17, "800 Hz", "stairs", 7),
+                (25, "9 kHz", "bend", 0.6), (33, "700 Hz", "cosine"), (43, "3 kHz", "line"),
+            ),
+        ),
+        "flare": (
+            lane(
+                "riser", "cutoff", 4, 74,
+                (1, "300 Hz", "hold"), (15, "300 Hz", "bend", -0.55), (17, "9 kHz", "hold"),
+                (23, "300 Hz", "bend", -0.55), (25, "9 kHz", "hold"), (29, "200 Hz", "bend", -0.7),
+                (33, "14 kHz", "hold"), (41, "300 Hz", "bend", -0.55), (43, "9 kHz", "hold"),
+            ),
+        ),
+    }  # fmt: skip
+
+
+def build() -> Project:
+    devices = {
+        device.id: device
+        for device in (
+            make("horn", "synth", "Horn", wave="Saw", cutoff="800 Hz", resonance="14 %", drive="9 dB",
+                 amount="+12 %", attack="180 ms", decay="1.6 s", sustain="78 %", release="600 ms", level="-13 dB"),
+            make("hull-strip", "strip", "Hull strip", level="-1 dB"),
+            make("mallet", "synth", "Mallet", wave="Mallet", cutoff="7 kHz", attack="1 ms", decay="900 ms",
+                 sustain="0 %", release="700 ms", level="-9 dB"),
+            make("echo", "delay", "Echo", time="402 ms", feedback="32 %", mix="28 %"),
+            make("lantern-strip", "strip", "Lantern strip", pan="12 % R"),
+            make("fog-filter", "filter", "Fog filter", cutoff="2 kHz", resonance="10 %"),
+            make("fog-strip", "strip", "Fog strip", level="-10 dB"),
+            make("riser", "synth", "Riser", wave="None", noise="100 %", cutoff="300 Hz", resonance="35 %",
+                 attack="900 ms", sustain="100 %", release="350 ms", level="-19 dB"),
+            make("flare-strip", "strip", "Flare strip"),
+        )
+    }  # fmt: skip
+    drawn_lanes = lanes(devices)
+
+    def track(key: str, name: str, chain: tuple[str, ...], **source: tuple) -> Track:
+        return Track(key, name, tuple(devices[d] for d in chain), drawn_lanes[key], **source)
+
+    fog = Clip(0.0, "shipped:fog.flac", 0.0, bar(49))
+    return Project(
+        name="Night Regatta",
+        tempo=TempoMap(
+            (TempoPoint(0.0, 112.0), TempoPoint(bar(33), 112.0, True), TempoPoint(bar(37), 116.0))
+        ),
+        meter=METER,
+        length=bar(BARS + 1),
+        sections=tuple(Section(bar(number), name) for number, name in SECTIONS),
+        tracks=(
+            track("hull", "Hull", ("horn", "hull-strip"), notes=horn()),
+            track("lanterns", "Lanterns", ("mallet", "echo", "lantern-strip"), notes=lanterns()),
+            track("fog", "Fog", ("fog-filter", "fog-strip"), clips=(fog,)),
+            track("flare", "Flare", ("riser", "flare-strip"), notes=flare()),
+        ),
+    )
+
+
+def make(key: str, kind: str, name: str, **values: str) -> Device:
+    """A device with its present values given as text."""
+    bare = Device(key, kind, name)
+    return Device(key, kind, name, {k: bare.parameter(k).parse(text) for k, text in values.items()})

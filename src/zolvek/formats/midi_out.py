@@ -1,0 +1,147 @@
+"""A Standard MIDI File, type 1: tempo, meter, section markers, and a track of controller
+messages for each lane (MIDI 1.0 detailed specification; Standard MIDI Files 1.0)."""
+
+from __future__ import annotations
+
+import io
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Ints
+from zolvek.core.curve import Curve
+from zolvek.core.meter import TICKS
+from zolvek.core.project import Lane, Project
+from zolvek.core.tempo import TempoMap
+from zolvek.formats.atomic import write_bytes
+
+HIGHEST = 127  # of a 7-bit controller
+TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
+LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
+
+
+@dataclass(frozen=True)
+class Stream:
+    """One lane's messages: `tick` increasing, `value` 0..127, and how far the stepped stream
+    strays from the curve at most, in controller steps."""
+
+    lane: str
+    tick: Ints
+    value: Ints
+    strays: float
+
+
+def stream(lane: Lane, length: float) -> Stream:
+    """The fewest 7-bit messages that follow the lane's curve over its whole height.
+
+    In every tick the stream holds the step nearest to the middle of what the curve does in
+    that tick: half a step off at most, and more only where the curve runs through several
+    steps within one tick.
+    """
+    low, high = _by_tick(lane.curve, length)
+    steps = np.floor((low + high) / 2.0 * HIGHEST + 0.5).astype(np.intp)
+    strays = np.maximum(high * HIGHEST - steps, steps - low * HIGHEST).max()
+    tick = np.flatnonzero(np.concatenate(([True], steps[1:] != steps[:-1])))
+    return Stream(lane.id, tick, steps[tick], float(strays))
+
+
+def _by_tick(curve: Curve, length: float) -> tuple[Floats, Floats]:
+    """Lowest and highest value of the curve within each tick up to `length` beats."""
+    ticks = max(int(np.ceil(length * TICKS)), 1)
+    return curve.extents(np.arange(ticks + 1) / TICKS)
+
+
+def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
+    """Ticks and microseconds a quarter note that keep time with the tempo map.
+
+    A ramp becomes steps. Each lasts as long as the ramp does over its beats, less what
+    rounding to microseconds has put the file ahead so far, so errors don't add up.
+    """
+    beats = [0.0]
+    for here, after in zip(tempo.points, (*tempo.points[1:], None), strict=True):
+        end = after.beat if after else length
+        beats.append(here.beat)
+        if here.ramp and after and here.bpm != after.bpm:
+            beats += np.arange(here.beat, end, TEMPO_STEP).tolist()
+    ticks = np.unique(np.round(np.array([b for b in beats if b < max(length, TEMPO_STEP)]) * TICKS))
+    spans = np.append(ticks, max(length * TICKS, ticks[-1] + TICKS)) / TICKS
+    wanted = tempo.seconds(spans)
+    micros, elapsed = [], 0.0
+    for first, last, due in zip(spans, spans[1:], wanted[1:], strict=False):
+        exact = (due - elapsed) / (last - first) * 1e6
+        micros.append(min(max(round(float(exact)), 1), LONGEST_TEMPO))
+        elapsed += micros[-1] * (last - first) / 1e6
+    return ticks.astype(np.intp), np.array(micros, np.intp)
+
+
+def delivered(project: Project) -> list[Lane]:
+    """The lanes that are delivered: those that are applied."""
+    return [lane for lane in project.lanes() if not lane.bypassed]
+
+
+def encode(project: Project) -> bytes:
+    """The whole project as the bytes of a MIDI file."""
+    import mido
+
+    file = mido.MidiFile(type=1, ticks_per_beat=TICKS)
+    file.tracks.append(_conductor(project))
+    for lane in delivered(project):
+        track = mido.MidiTrack(
+            [mido.MetaMessage("track_name", name=_latin(project.label_of(lane.id)))]
+        )
+        file.tracks.append(track)
+        found, now = stream(lane, project.length), 0
+        for tick, value in zip(found.tick.tolist(), found.value.tolist(), strict=True):
+            track.append(
+                mido.Message(
+                    "control_change",
+                    channel=lane.midi.channel - 1,
+                    control=lane.midi.controller,
+                    value=value,
+                    time=tick - now,
+                )
+            )
+            now = tick
+        _end(track, now, project.length)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def _conductor(project: Project) -> list:
+    import mido
+
+    meta = mido.MetaMessage
+    events: list[tuple[int, int, object]] = [(0, 0, meta("track_name", name=_latin(project.name)))]
+    for point, start in zip(project.meter.points, project.meter.starts, strict=True):
+        message = meta("time_signature", numerator=point.count, denominator=point.unit)
+        events.append((round(start * TICKS), 1, message))
+    for tick, micros in zip(*tempo_messages(project.tempo, project.length), strict=True):
+        events.append((int(tick), 2, meta("set_tempo", tempo=int(micros))))
+    for section in project.sections:
+        events.append((round(section.beat * TICKS), 3, meta("marker", text=_latin(section.name))))
+    events.sort(key=lambda event: event[:2])
+    track, now = mido.MidiTrack(), 0
+    for tick, _, message in events:
+        track.append(message.copy(time=tick - now))  # type: ignore[attr-defined]
+        now = tick
+    _end(track, now, project.length)
+    return track
+
+
+def _end(track: list, now: int, length: float) -> None:
+    import mido
+
+    track.append(mido.MetaMessage("end_of_track", time=max(round(length * TICKS) - now, 0)))
+
+
+def _latin(text: str) -> str:
+    """Names in a MIDI file are Latin-1 by the tools that read them."""
+    return text.encode("latin-1", "replace").decode("latin-1")
+
+
+def save(project: Project, path: str | os.PathLike[str]) -> Path:
+    """Write the MIDI file atomically. Raises ZolvekError when it can't be."""
+    return write_bytes(path, encode(project))

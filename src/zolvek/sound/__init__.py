@@ -1,0 +1,1 @@
+"""Stand-in instruments and effects, the renderer and the playback clock. No interface code."""

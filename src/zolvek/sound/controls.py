@@ -1,0 +1,82 @@
+"""What each parameter does during a stretch of sound: the automation, applied.
+
+Values are computed on a control grid, every few frames and at every jump, and held in between.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Ints
+from zolvek.core.curve import Curve
+from zolvek.core.project import Device, Lane, Project
+from zolvek.core.shapes import HOLD
+
+FINE = 16  # frames between control points of what is computed here
+COARSE = 64  # of what a library effect does: setting it costs more
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A stretch of sound: the project's beat at each of its frames, and the sample rate."""
+
+    beats: Floats
+    rate: int
+
+    @property
+    def frames(self) -> int:
+        return len(self.beats)
+
+
+class Controls:
+    """The values of one device's parameters over a stretch, lanes applied.
+
+    `cuts`: the frames at which they are taken, every `spacing` and the first frame at or after
+    each jump of the device's lanes; `counts`: for how many frames each holds.
+    """
+
+    def __init__(
+        self, device: Device, lanes: dict[str, Lane], stretch: Stretch, spacing: int
+    ) -> None:
+        self.device, self.lanes, self.stretch = device, lanes, stretch
+        self.cuts = self._cuts(spacing)
+        self.counts = np.diff(self.cuts, append=stretch.frames)
+
+    def _cuts(self, spacing: int) -> Ints:
+        beats = self.stretch.beats
+        jumps = [leaps(lane.curve) for lane in self.lanes.values()]
+        inside = [at[(at > beats[0]) & (at <= beats[-1])] for at in jumps]
+        exact = [np.searchsorted(beats, at, side="left") for at in inside if at.size]
+        every = np.arange(0, len(beats), spacing)
+        return np.unique(np.concatenate([every, *exact])) if exact else every
+
+    def values(self, key: str) -> Floats:
+        """The real value at each cut, or an array of one where nothing moves."""
+        lane = self.lanes.get(key)
+        parameter = self.device.parameter(key)
+        if lane is None:
+            return parameter.value(np.array([self.device.position(key)]))
+        return parameter.value(lane.at(self.stretch.beats[self.cuts]))
+
+    def spread(self, values: Floats) -> Floats:
+        """Values at the cuts as values at every frame; an array of one stays one."""
+        return values if values.shape[-1] == 1 else np.repeat(values, self.counts, axis=-1)
+
+
+def leaps(curve: Curve) -> Floats:
+    """The beats at which a curve jumps: two points on one beat, or the end of a hold."""
+    twin = np.diff(curve.beat) == 0.0
+    held = (curve.shape[:-1] == HOLD) & (np.diff(curve.value) != 0.0)
+    return np.unique(curve.beat[1:][twin | held])
+
+
+def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, Lane]]:
+    """Device id -> parameter id -> the lane that is heard there."""
+    found: dict[str, dict[str, Lane]] = {}
+    for track in project.tracks:
+        for lane in track.lanes:
+            if not (lane.bypassed or bypass):
+                found.setdefault(lane.device, {})[lane.parameter] = lane
+    return found

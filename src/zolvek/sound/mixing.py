@@ -1,0 +1,37 @@
+"""Level and place: gains that do not click, and the law of the pan."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+
+GLIDE_SECONDS = 0.0015  # in which a sudden change of level is taken, against clicks
+
+
+def level_gain(decibels: Floats) -> Floats:
+    """The gain of a level in dB; silence at −∞."""
+    return np.power(10.0, decibels / 20.0)
+
+
+def smoothed(gain: Floats, frames: int, rate: int, state: float) -> tuple[Floats, float]:
+    """The gain at each frame with its jumps rounded off by a one-pole low-pass, and where it
+    ends. `gain` has one value or one a frame; `state` is where the last stretch ended,
+    negative when there was none."""
+    from scipy.signal import lfilter
+
+    full = np.broadcast_to(np.asarray(gain, float), (frames,))
+    if state < 0.0:
+        state = float(full[0])
+    if len(gain) == 1 and abs(gain[0] - state) < 1e-12:
+        return np.full(frames, state), state
+    keep = float(np.exp(-1.0 / (GLIDE_SECONDS * rate)))
+    out, _ = lfilter([1.0 - keep], [1.0, -keep], full, zi=[keep * state])
+    return out, float(out[-1])
+
+
+def pan_gains(pan: Floats) -> Floats:
+    """Left and right gain, (2, …), for pan −1..1: constant power, −3 dB each at the centre
+    (the sine–cosine law; Rumsey and McCormick, Sound and Recording, "pan-pots")."""
+    angle = (np.asarray(pan, float) + 1.0) * (np.pi / 4.0)
+    return np.stack((np.cos(angle), np.sin(angle)))

@@ -1,0 +1,149 @@
+"""The renderer: a project as sound, from any place, a stretch at a time, the same every time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from zlib import crc32
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+from zolvek.core.catalogue import KINDS
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Device, Note, Project, Track
+from zolvek.sound import clips
+from zolvek.sound.controls import FINE, Controls, Stretch, applied_lanes
+from zolvek.sound.effects import PROCESSORS, Effect, Strip
+from zolvek.sound.synth import Synth
+
+RATE = 48_000
+OFFLINE_FRAMES = 32_768  # a stretch when nobody waits for it
+
+
+class Renderer:
+    """Renders from `seek`'s place on. Effects and voices keep their state between stretches,
+    and through `use`, which swaps the project for an edited one.
+
+    Time inside is counted in frames from the project's start at the current tempo map, and in
+    `clock`, frames rendered in all, which goes on through loops and jumps.
+    """
+
+    def __init__(self, project: Project, rate: int = RATE, bypass: bool = False) -> None:
+        self.rate, self.bypass = rate, bypass
+        self.frame = self.clock = 0
+        self.synths: dict[str, Synth] = {}
+        self.effects: dict[str, Effect | Strip] = {}
+        self.use(project)
+
+    def use(self, project: Project) -> None:
+        """Go on with an edited project; the place in beats stays."""
+        beat = self.beat if hasattr(self, "project") else 0.0
+        self.project = project
+        self.lanes = applied_lanes(project, self.bypass)
+        self.frame = self.frame_of(beat)
+        self.notes = {t.id: sorted(t.notes, key=lambda note: note.beat) for t in project.tracks}
+        self.starts = {key: np.array([n.beat for n in notes]) for key, notes in self.notes.items()}
+
+    @property
+    def beat(self) -> float:
+        """The beat of the next frame."""
+        return float(self.project.tempo.beats(self.frame / self.rate))
+
+    def frame_of(self, beat: float) -> int:
+        return round(float(self.project.tempo.seconds(beat)) * self.rate)
+
+    def seek(self, beat: float) -> None:
+        """Go on from `beat`; what sounds is let go and dies away."""
+        for synth in self.synths.values():
+            synth.release_all(self.clock / self.rate)
+        self.frame = self.frame_of(beat)
+
+    def render(self, frames: int) -> Floats:
+        """The next `frames` of the mix: float64 (2, frames), not limited."""
+        first = self.frame
+        beats = self.project.tempo.beats((first + np.arange(frames + 1)) / self.rate)
+        stretch = Stretch(beats[:-1], self.rate)
+        mix = np.zeros((2, frames))
+        for track in self.project.tracks:
+            mix += self._track(track, stretch, float(beats[-1]))
+        self.frame += frames
+        self.clock += frames
+        return mix
+
+    def _track(self, track: Track, stretch: Stretch, until: float) -> Floats:
+        sound = clips.play(track.clips, self.project.tempo, stretch)
+        for device in track.devices:
+            lanes = self.lanes.get(device.id, {})
+            if KINDS[device.kind].role == "instrument":
+                notes = self._begin(track, stretch, until)
+                if not device.bypassed:
+                    controls = Controls(device, lanes, stretch, FINE)
+                    sound = sound + self._synth(device).play(
+                        notes, controls, self.clock / self.rate
+                    )
+            elif not device.bypassed:
+                effect = self._effect(device)
+                sound = effect.process(sound, Controls(device, lanes, stretch, effect.spacing))
+        return sound
+
+    def _begin(self, track: Track, stretch: Stretch, until: float) -> list[tuple[Note, int, float]]:
+        """The notes that begin in the stretch, their frames and their lengths in seconds."""
+        starts = self.starts[track.id]
+        low, high = np.searchsorted(starts, [stretch.beats[0], until], side="left")
+        notes = self.notes[track.id][low:high]
+        if not notes:
+            return []
+        frames = np.searchsorted(stretch.beats, starts[low:high], side="left")
+        ends = self.project.tempo.seconds([n.beat + n.length for n in notes])
+        seconds = ends - self.project.tempo.seconds(starts[low:high])
+        last = stretch.frames - 1
+        return [
+            (note, min(int(frame), last), float(length))
+            for note, frame, length in zip(notes, frames, seconds, strict=True)
+        ]
+
+    def _synth(self, device: Device) -> Synth:
+        if device.id not in self.synths:
+            # The device's own name seeds its noise: the same at every render, and unlike others'.
+            self.synths[device.id] = Synth(crc32(device.id.encode()), self.rate)
+        return self.synths[device.id]
+
+    def _effect(self, device: Device) -> Effect | Strip:
+        key = f"{device.kind}:{device.id}"
+        if key not in self.effects:
+            self.effects[key] = PROCESSORS[device.kind](device.kind, self.rate)
+        return self.effects[key]
+
+
+def render_blocks(
+    project: Project,
+    first: float = 0.0,
+    last: float | None = None,
+    rate: int = RATE,
+    bypass: bool = False,
+    progress: Callable[[int, int], object] | None = None,
+) -> Iterator[np.ndarray]:
+    """The mix from beat `first` to `last` as float32 blocks of (2, frames).
+
+    `progress` is told frames done and frames in all. Raises ZolvekError for an empty span.
+    """
+    last = project.length if last is None else last
+    if not 0.0 <= first < last:
+        raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
+    renderer = Renderer(project, rate, bypass)
+    renderer.seek(first)
+    total = renderer.frame_of(last) - renderer.frame
+    if total < 1:
+        raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
+    for done in range(0, total, OFFLINE_FRAMES):
+        frames = min(OFFLINE_FRAMES, total - done)
+        yield renderer.render(frames).astype(np.float32)
+        if progress:
+            progress(done + frames, total)
+
+
+def render(
+    project: Project, first: float = 0.0, last: float | None = None, **options: object
+) -> np.ndarray:
+    """The mix as one float32 array, (2, frames). Options as for `render_blocks`."""
+    return np.concatenate(list(render_blocks(project, first, last, **options)), axis=1)  # type: ignore[arg-type]

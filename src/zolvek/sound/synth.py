@@ -1,0 +1,167 @@
+"""The stand-in synth: notes in, stereo sound out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+from zolvek.core.project import Note
+from zolvek.sound import voices as sounds
+from zolvek.sound.controls import FINE, Controls
+from zolvek.sound.filters import damping, lowpass
+from zolvek.sound.mixing import level_gain, pan_gains, smoothed
+
+MOST_VOICES = 24  # of one synth; the oldest give way
+SILENT = 80.0 / 60.0  # decay or release times after which a voice is 80 dB down
+ENVELOPE_OCTAVES = 5.0  # that the filter envelope moves the cutoff by at 100 %
+SAW, PULSE, MALLET, NONE = range(4)  # the choices of "wave"
+ENVELOPE = ("attack", "decay", "sustain", "release")
+
+
+@dataclass
+class Voice:
+    """A sounding note: envelope times are taken when the key goes down.
+
+    Times in seconds on the renderer's own clock, which never jumps.
+    """
+
+    pitch: float
+    strength: float
+    start: float
+    end: float
+    attack: float
+    decay: float
+    sustain: float
+    release: float
+    phase: float = 0.0  # cycles
+
+    @property
+    def gone(self) -> float:
+        """When nothing of it can be heard any more: it is 80 dB down."""
+        decayed = self.start + self.attack + SILENT * self.decay
+        released = self.end + SILENT * self.release
+        return min(decayed, released) if self.sustain == 0.0 else released
+
+
+class Synth:
+    """Keeps the voices that sound, and the filter, from one stretch to the next.
+
+    All voices share one filter, which opens with the voice whose envelope is highest.
+    """
+
+    def __init__(self, seed: int, rate: int) -> None:
+        self.rate = rate
+        self.voices: list[Voice] = []
+        self.noise = np.random.Generator(np.random.PCG64(seed))
+        self.gain_state = -1.0
+        self.filter_state = np.zeros(2)
+
+    def release_all(self, now: float) -> None:
+        """All keys up, as at the end of a loop; what sounds dies away by its own release."""
+        for voice in self.voices:
+            voice.end = min(voice.end, now)
+
+    def play(self, notes: list[tuple[Note, int, float]], controls: Controls, now: float) -> Floats:
+        """Sound of one stretch that begins `now` (seconds): float64 (2, frames).
+
+        `notes`: those that begin in it, each with its frame and its length in seconds.
+        """
+        frames = controls.stretch.frames
+        self._start(notes, controls, now)
+        # Drawn always: the same at every render.
+        noise = 2.0 * self.noise.random(frames) - 1.0
+        mono, opening = np.zeros(frames), np.zeros(1)
+        if self.voices:
+            mono, opening = self._voices(controls, now, noise)
+        self.voices = [v for v in self.voices if v.gone > now + frames / self.rate]
+        octaves = controls.values("amount") / 100.0 * ENVELOPE_OCTAVES * opening
+        cutoff = np.clip(controls.values("cutoff") * np.exp2(octaves), 20.0, 20_000.0)
+        k = damping(controls.values("resonance") / 100.0)
+        g = np.tan(np.pi * np.minimum(cutoff, 0.49 * self.rate) / self.rate)
+        mono, self.filter_state = lowpass(
+            mono, controls.spread(g), controls.spread(k), self.filter_state
+        )
+        level = level_gain(controls.values("level")) * (1.0 - controls.values("mute"))
+        gain, self.gain_state = smoothed(controls.spread(level), frames, self.rate, self.gain_state)
+        return mono * gain * controls.spread(pan_gains(controls.values("pan") / 100.0))
+
+    def _start(self, notes: list[tuple[Note, int, float]], controls: Controls, now: float) -> None:
+        if not notes:
+            return
+        times = {key: controls.spread(controls.values(key)) for key in ENVELOPE}
+        for note, frame, seconds in notes:
+            at = {key: float(v[frame] if len(v) > 1 else v[0]) for key, v in times.items()}
+            at["sustain"] /= 100.0
+            start = now + frame / self.rate
+            self.voices.append(Voice(note.pitch, note.strength, start, start + seconds, **at))
+        self.voices = self.voices[-MOST_VOICES:]
+
+    def _voices(self, controls: Controls, now: float, noise: Floats) -> tuple[Floats, Floats]:
+        """All voices through their envelopes, summed, and how far they open the filter (0..1)
+        at each cut."""
+        frames, rate = controls.stretch.frames, self.rate
+        ticks = now + np.arange(0, frames + FINE, FINE) / rate
+        factor = np.exp2(controls.values("transpose") / 12.0)
+        # Every voice's phase is its own frequency times this one count of bent time.
+        time = np.concatenate(
+            ([0.0], np.cumsum(np.broadcast_to(controls.spread(factor), (frames,))))
+        )
+        tone = Tone(controls, noise)
+        mono, opening = np.zeros(frames), np.zeros(len(ticks))
+        for voice in self.voices:
+            # Envelopes are taken every few frames and joined by lines, which also rounds off
+            # a key that goes down between two samples.
+            age = ticks - voice.start
+            env = sounds.envelope(
+                age, voice.end - voice.start, *(getattr(voice, name) for name in ENVELOPE)
+            )
+            first = min(max(round((voice.start - now) * rate), 0), frames)
+            last = min(max(int((voice.gone - now) * rate) + 1, first), frames)
+            heard = slice(first, last)
+            step = float(sounds.pitch_hz(voice.pitch)) / rate
+            phase = voice.phase + step * (time[first:last] - time[first])
+            voice.phase += step * float(time[last] - time[first])
+            raw = tone.wave(phase, step, age, voice.decay, heard)
+            raw *= voice.strength * sounds.joined(env, FINE, frames)[heard]
+            mono[heard] += raw
+            np.maximum(opening, env, out=opening)
+        return mono, opening[controls.cuts // FINE]
+
+
+class Tone:
+    """What all voices of a stretch have in common: waveform, width, noise and drive."""
+
+    def __init__(self, controls: Controls, noise: Floats) -> None:
+        self.waves = controls.spread(controls.values("wave"))
+        self.width = controls.spread(controls.values("width")) / 100.0
+        self.bend = controls.spread(np.exp2(controls.values("transpose") / 12.0))
+        noisiness = controls.spread(controls.values("noise")) / 100.0
+        self.noise = noise * noisiness if noisiness.max() > 0.0 else None
+        drive = controls.spread(level_gain(controls.values("drive")))
+        self.drive = drive if drive.max() > 1.0 else None
+
+    def wave(self, phase: Floats, step: float, age: Floats, decay: float, heard: slice) -> Floats:
+        """One voice before its envelope over the frames `heard`; `phase` in cycles there,
+        `step` cycles a frame before bending, `age` seconds at the ticks of the stretch."""
+        out = np.zeros_like(phase)
+        for choice in np.unique(self.waves[_part(self.waves, heard)]):
+            chosen = 1.0 if len(self.waves) == 1 else self.waves[heard] == choice
+            bent = np.minimum(step * self.bend[_part(self.bend, heard)], 0.45)
+            if choice == MALLET:
+                out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE, heard)
+            elif choice != NONE:
+                width = self.width[_part(self.width, heard)]
+                out += chosen * 0.6 * sounds.OSCILLATORS[int(choice)](phase % 1.0, bent, width)
+        if self.noise is not None:
+            out += self.noise[heard]
+        if self.drive is not None:
+            drive = self.drive[_part(self.drive, heard)]
+            out = np.tanh(out * drive) / np.sqrt(drive)
+        return out
+
+
+def _part(values: Floats, heard: slice) -> slice:
+    """Where `heard` is in values of one a frame, or all of a single one."""
+    return heard if len(values) > 1 else slice(None)

@@ -1,0 +1,1 @@
+"""The window: a thin Qt Widgets interface that shows a project and sends edits."""

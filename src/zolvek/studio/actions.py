@@ -1,0 +1,197 @@
+"""Every action of the window, declared once: menus, tool strips, context menus, the command
+finder and docs/shortcuts.md are all made from this table."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from itertools import groupby
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from zolvek.core.grid import BARS, DIVISIONS
+from zolvek.core.shapes import SHAPES
+
+if TYPE_CHECKING:
+    from zolvek.studio.window import Window
+
+Test = Callable[["Window"], bool]
+
+
+def always(window: Window) -> bool:
+    return True
+
+
+def has_lane(window: Window) -> bool:
+    return window.session.lane is not None
+
+
+def has_points(window: Window) -> bool:
+    return has_lane(window) and window.session.chosen.size > 0
+
+
+@dataclass(frozen=True)
+class Action:
+    """`menu` is where it stands; `icon` names a symbol; `checked` makes it a switch."""
+
+    id: str
+    menu: str
+    text: str
+    keys: str
+    tip: str
+    run: Callable[[Window], object]
+    icon: str = ""
+    enabled: Test = always
+    checked: Test | None = None
+    label: Callable[[Window], str] | None = None  # a text that changes
+    on_lane: bool = False  # its keys count on the focus lane only, for fields want them too
+
+
+MENUS = ("File", "Edit", "Lane", "Play", "View", "Help")
+
+
+def _undo_label(window: Window) -> str:
+    label = window.session.history.undo_label
+    return f"Undo: {label}" if label else "Undo"
+
+
+def _redo_label(window: Window) -> str:
+    label = window.session.history.redo_label
+    return f"Redo: {label}" if label else "Redo"
+
+
+def _select_all(window: Window) -> None:
+    lane = window.session.lane
+    if lane:
+        window.session.choose(np.arange(len(lane.curve)))
+
+
+def _grid_step(way: int) -> Callable[[Window], None]:
+    """The next finer or coarser grid of the same kind."""
+
+    def run(window: Window) -> None:
+        grid = window.session.grid
+        values = BARS[::-1] if grid.kind == "bars" else DIVISIONS
+        place = values.index(grid.division) + way
+        if 0 <= place < len(values):
+            window.session.set_grid(division=values[place])
+
+    return run
+
+
+def _toggle_bypass(window: Window) -> None:
+    lane = window.session.lane
+    if lane:
+        label = "Apply the lane" if lane.bypassed else "Bypass the lane"
+        window.session.edit_lane(label, replace(lane, bypassed=not lane.bypassed))
+
+
+def _neighbour(way: int) -> Callable[[Window], None]:
+    def run(window: Window) -> None:
+        ids = [lane.id for lane in window.session.project.lanes() if not lane.hidden]
+        if window.session.focus in ids:
+            window.session.set_focus(ids[(ids.index(window.session.focus) + way) % len(ids)])
+
+    return run
+
+
+def _scroll(part: float) -> Callable[[Window], None]:
+    return lambda window: window.view.scroll(part)
+
+
+def _zoom(factor: float) -> Callable[[Window], None]:
+    return lambda window: window.view.zoom(factor)
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action("open", "File", "Open…", "Ctrl+O", "Open a project", lambda w: w.files.open()),
+    Action("demo", "File", "Open the demo piece", "", "Open Night Regatta", lambda w: w.files.open_demo()),
+    Action("save", "File", "Save", "Ctrl+S", "Save the project", lambda w: w.files.save(), "save"),
+    Action("save-as", "File", "Save as…", "Ctrl+Shift+S", "Save under another name", lambda w: w.files.save_as()),
+    Action("export-midi", "File", "Write MIDI file…", "Ctrl+M", "All lanes as controller messages", lambda w: w.files.export_midi()),
+    Action("export-wav", "File", "Write WAV of the mix…", "Ctrl+Shift+M", "The mix, 24 bit, 48 kHz", lambda w: w.files.export_wav()),
+    Action("export-csv", "File", "Write CSV of the lane…", "", "The focus lane's points", lambda w: w.files.export_csv(), enabled=has_lane),
+    Action("import-csv", "File", "Read CSV into the lane…", "", "Replace the focus lane's points", lambda w: w.files.import_csv(), enabled=has_lane),
+    Action("quit", "File", "Quit", "Ctrl+Q", "Close the window", lambda w: w.close()),
+    Action("undo", "Edit", "Undo", "Ctrl+Z", "Take back the last step", lambda w: w.session.undo(), "undo",
+           lambda w: bool(w.session.history.undo_label), label=_undo_label),
+    Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", "Do the step again", lambda w: w.session.redo(), "redo",
+           lambda w: bool(w.session.history.redo_label), label=_redo_label),
+    Action("select-all", "Edit", "Select all points", "Ctrl+A", "All points of the focus lane", _select_all, enabled=has_lane),
+    Action("deselect", "Edit", "Select nothing", "Esc", "Let the selection go, or give up a drag", lambda w: w.focus_lane.give_up(), on_lane=True),
+    Action("delete", "Edit", "Delete points", "Del", "Delete the selected points", lambda w: w.session.delete_chosen(), enabled=has_points, on_lane=True),
+    Action("type-value", "Edit", "Type a value", "Return", "Type an exact value for the selected points", lambda w: w.type_value(), enabled=has_points, on_lane=True),
+    *(
+        Action(f"shape-{shape.key}", "Edit", f"Shape: {shape.label}", str(place + 1),
+               f"Give the selected segments the shape {shape.label}",
+               lambda w, key=shape.key: w.session.set_shape(key), enabled=has_lane)
+        for place, shape in enumerate(SHAPES)
+    ),
+    Action("snap", "Edit", "Snap to the grid", "G", "Let moves land on the grid", lambda w: w.session.set_grid(on=not w.session.grid.on),
+           checked=lambda w: w.session.grid.on),
+    Action("finer", "Edit", "Finer grid", ".", "Halve the grid", _grid_step(1)),
+    Action("coarser", "Edit", "Coarser grid", ",", "Double the grid", _grid_step(-1)),
+    Action("add-lane", "Lane", "Add a lane for the touched control", "A", "Flat, at the control's present value",
+           lambda w: w.session.add_touched_lane(), enabled=lambda w: w.session.can_add_lane),
+    Action("bypass", "Lane", "Bypass the lane", "Y", "Keep the curve but don't apply it", _toggle_bypass, enabled=has_lane,
+           checked=lambda w: bool(w.session.lane and w.session.lane.bypassed)),
+    Action("remove-lane", "Lane", "Remove the lane", "", "Take the lane out; its control keeps its present value",
+           lambda w: w.remove_lane(), enabled=has_lane),
+    Action("lane-up", "Lane", "Lane above", "Ctrl+Up", "Work on the lane above", _neighbour(-1), enabled=has_lane),
+    Action("lane-down", "Lane", "Lane below", "Ctrl+Down", "Work on the lane below", _neighbour(1), enabled=has_lane),
+    Action("play", "Play", "Play", "Space", "Play from the playhead, or stop", lambda w: w.player.toggle(), "play",
+           checked=lambda w: w.player.playing),
+    Action("stop", "Play", "Stop", "", "Stop where it is", lambda w: w.player.stop(), "stop", lambda w: w.player.playing),
+    Action("return", "Play", "Return", "Home", "Back to where it last began, then to the start", lambda w: w.player.go_back(), "return"),
+    Action("loop", "Play", "Loop", "L", "Repeat the selected span, or all when none is selected",
+           lambda w: w.player.set_looping(not w.player.looping), "loop", checked=lambda w: w.player.looping),
+    Action("zoom-in", "View", "Zoom in", "Ctrl++", "Show less time", _zoom(0.7)),
+    Action("zoom-out", "View", "Zoom out", "Ctrl+-", "Show more time", _zoom(1.4)),
+    Action("zoom-all", "View", "Show all", "Ctrl+0", "Show the whole project", lambda w: w.view.show(0.0, w.view.length)),
+    Action("zoom-span", "View", "Show the selected span", "Ctrl+9", "Zoom to the span on the ruler", lambda w: w.zoom_to_span(),
+           enabled=lambda w: w.session.span is not None),
+    Action("scroll-left", "View", "Earlier", "PgUp", "Scroll to earlier bars", _scroll(-0.5)),
+    Action("scroll-right", "View", "Later", "PgDown", "Scroll to later bars", _scroll(0.5)),
+    Action("step-draw", "View", "Draw", "F2", "Points, shapes and the grid", lambda w: w.rail.show_step("step-draw"), "draw"),
+    Action("step-export", "View", "Export", "F8", "Deliver the lanes as files", lambda w: w.rail.show_step("step-export"), "export"),
+    Action("theme", "View", "Lamp theme", "F11", "Dark sheets for late hours", lambda w: w.switch_theme(),
+           checked=lambda w: w.session.settings.theme == "lamp"),
+    Action("find-action", "Help", "Find a command…", "Ctrl+K", "Search all commands by name", lambda w: w.find_action()),
+    Action("shortcuts", "Help", "Keyboard shortcuts", "F1", "All keys at a glance", lambda w: w.show_shortcuts()),
+)  # fmt: skip
+
+# Separators stand before these in their menus.
+BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "snap", "bypass", "lane-up", "zoom-all",
+          "scroll-left", "step-draw", "theme"}  # fmt: skip
+# Keys that the focus lane reads itself while they are held.
+HELD = (
+    ("B held", "Drag on a segment bends it"),
+    ("Ctrl held", "A drag is free of the grid"),
+    ("Shift held", "A drag keeps to one axis; from empty space it selects a box"),
+    ("Wheel", "Scroll in time; with Ctrl, zoom at the pointer"),
+)
+KEY_NAMES = {"Del": "Delete", "Return": "Enter"}
+
+_twice = [key for key, n in Counter(a.keys for a in ACTIONS if a.keys).items() if n > 1]
+_twice += [key for key, n in Counter(a.id for a in ACTIONS).items() if n > 1]
+if _twice:
+    raise ValueError(f"declared twice: {', '.join(_twice)}")
+
+
+def shortcut_rows() -> list[tuple[str, str, str]]:
+    """Menu, keys and text of every action that has keys, then the held keys."""
+    rows = [(a.menu, KEY_NAMES.get(a.keys, a.keys), a.text.rstrip("…")) for a in ACTIONS if a.keys]
+    return rows + [("On the focus lane", keys, text) for keys, text in HELD]
+
+
+def shortcuts_page() -> str:
+    """docs/shortcuts.md."""
+    parts = ["# Keyboard shortcuts\n\nMade from the action table by `./zolvek shots`.\n"]
+    for menu, rows in groupby(shortcut_rows(), key=lambda row: row[0]):
+        lines = [f"| {keys} | {text} |" for _, keys, text in rows]
+        parts.append(
+            "\n".join([f"## {menu}\n", "| Keys | What they do |", "| --- | --- |", *lines, ""])
+        )
+    return "\n".join(parts)

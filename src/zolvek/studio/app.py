@@ -1,0 +1,76 @@
+"""Starts the application: fonts, theme, window."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+from pathlib import Path
+
+from PyQt6.QtCore import QLoggingCategory, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from zolvek.core.project import Project
+from zolvek.studio import settings as stored
+from zolvek.studio import theme as themes
+from zolvek.studio.window import Window
+
+
+def application(theme: str = "vellum") -> QApplication:
+    """The Qt application with fonts and theme, made once."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(["zolvek"])
+    # What the media libraries lack (video, mostly) is no concern of a producer's terminal.
+    QLoggingCategory.setFilterRules("qt.multimedia.*=false")
+    app.setApplicationName("zolvek")
+    app.setApplicationDisplayName("Zolvek")
+    app.setDesktopFileName("zolvek")
+    app.setStyle("Fusion")
+    themes.load_fonts()
+    app.setFont(themes.font())
+    chosen = themes.THEMES.get(theme, themes.THEMES["vellum"])
+    app.setPalette(themes.palette(chosen))
+    app.setStyleSheet(themes.style_sheet(chosen))
+    return app
+
+
+def first_project(path: Path | None) -> Project:
+    if path is None:
+        from zolvek.demo.night_regatta import build
+
+        return build()
+    from zolvek.formats import project_file
+
+    return project_file.load(path)
+
+
+def run(path: Path | None) -> int:
+    """Open the window on a project, or on the demo; returns the exit status."""
+    settings = stored.load()
+    if settings.theme not in themes.THEMES:
+        settings.theme = "vellum"
+    app = application(settings.theme)
+    if path is not None:
+        settings.add_recent(path)
+    window = Window(first_project(path), settings, path)
+    window.show()
+    sys.excepthook = _report(window)
+    QTimer.singleShot(0, window.warm_up)
+    return app.exec()
+
+
+def _report(window: Window):  # type: ignore[no-untyped-def]
+    """An unexpected fault is shown and the window stays: the work in it can still be saved."""
+
+    def hook(kind, error, trace):  # type: ignore[no-untyped-def]
+        from zolvek.core.errors import ZolvekError
+
+        traceback.print_exception(kind, error, trace)
+        window.session.notifier.report(
+            ZolvekError(
+                f"Something went wrong inside Zolvek: {error}.",
+                "",
+                "Save your work under another name and start again.",
+            )
+        )
+
+    return hook

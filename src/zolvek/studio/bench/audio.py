@@ -1,0 +1,77 @@
+"""Sound out: Qt's default output where there is one, else the silent clock."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QIODevice, QObject
+
+from zolvek.sound.playback import Playback
+from zolvek.sound.silent_clock import SilentClock
+
+if TYPE_CHECKING:
+    from PyQt6.QtMultimedia import QAudioSink
+
+FRAME_BYTES = 8  # two float32
+BUFFER_FRAMES = 2_048
+
+
+class PlaybackDevice(QIODevice):
+    """What the audio sink reads from."""
+
+    def __init__(self, playback: Playback, parent: QObject) -> None:
+        super().__init__(parent)
+        self.playback = playback
+
+    def readData(self, maxlen: int) -> bytes:  # type: ignore[override]
+        frames = min(maxlen // FRAME_BYTES, BUFFER_FRAMES)
+        return self.playback.pull(frames).tobytes() if frames > 0 else b""
+
+    def writeData(self, data: object) -> int:
+        return -1
+
+    def bytesAvailable(self) -> int:
+        return BUFFER_FRAMES * FRAME_BYTES + super().bytesAvailable()
+
+
+class AudioOut(QObject):
+    """`silent` tells whether there is no sound device; time is kept all the same."""
+
+    def __init__(self, playback: Playback, parent: QObject) -> None:
+        super().__init__(parent)
+        self.playback = playback
+        self.clock: SilentClock | None = None
+        self.sink = self._sink()
+        if self.sink is None:
+            self.clock = SilentClock(playback)
+            self.clock.start()
+
+    @property
+    def silent(self) -> bool:
+        return self.sink is None
+
+    def _sink(self) -> QAudioSink | None:
+        """The default output, started; None where there is none or its libraries are missing."""
+        try:
+            from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
+        except ImportError:
+            return None
+        wanted = QAudioFormat()
+        wanted.setSampleRate(self.playback.rate)
+        wanted.setChannelCount(2)
+        wanted.setSampleFormat(QAudioFormat.SampleFormat.Float)
+        device = QMediaDevices.defaultAudioOutput()
+        if device.isNull() or not device.isFormatSupported(wanted):
+            return None
+        self.source = PlaybackDevice(self.playback, self)
+        self.source.open(QIODevice.OpenModeFlag.ReadOnly | QIODevice.OpenModeFlag.Unbuffered)
+        sink = QAudioSink(device, wanted, self)
+        sink.setBufferSize(BUFFER_FRAMES * FRAME_BYTES)
+        sink.start(self.source)
+        return sink
+
+    def close(self) -> None:
+        if self.clock:
+            self.clock.close()
+        if self.sink:
+            self.sink.stop()

@@ -1,0 +1,75 @@
+"""The transport: position, tempo, loop, play, stop and return."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
+
+from zolvek.studio import theme as themes
+from zolvek.studio.bench.player import Player
+from zolvek.studio.session import Session
+
+SILENT = "No sound device found: playing silently, in time"
+
+
+class Transport(QWidget):
+    def __init__(self, session: Session, player: Player, actions: Callable[[str], QAction]) -> None:
+        super().__init__()
+        self.session, self.player = session, player
+        self.position = QLineEdit()
+        self.position.setFont(themes.font(13, themes.QFont.Weight.Medium))
+        self.position.setFixedWidth(104)
+        self.position.setAccessibleName("Position in bars, beats and ticks")
+        self.position.setToolTip(
+            "Position: type a bar, such as 13 or 13.3, or a time, such as 0:07.250"
+        )
+        self.position.editingFinished.connect(self._go)
+        self.clock = QLabel()
+        self.clock.setAccessibleName("Time")
+        self.tempo = QLabel()
+        self.tempo.setAccessibleName("Tempo and meter")
+        self.note = QLabel()
+        self.note.setProperty("role", "quiet")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(10, 4, 10, 4)
+        layout.setSpacing(6)
+        for key in ("return", "play", "stop", "loop"):
+            button = QToolButton()
+            button.setDefaultAction(actions(key))
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            layout.addWidget(button)
+        layout.addSpacing(10)
+        for widget in (self.position, self.clock, self.tempo, self.note):
+            layout.addWidget(widget)
+            layout.addSpacing(8)
+        layout.addStretch(1)
+        session.place_changed.connect(self.refresh)
+        session.project_changed.connect(self.refresh)
+        player.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        project, place = self.session.project, self.session.place
+        if not self.position.hasFocus():
+            self.position.setText(project.meter.text(place))
+        minutes, seconds = divmod(round(float(project.tempo.seconds(place)) * 1000), 60_000)
+        self.clock.setText(f"{minutes}:{seconds / 1000:06.3f}")
+        meter = project.meter.meter_at(place)
+        bpm = float(project.tempo.bpm(place))
+        self.tempo.setText(f"{bpm:.1f} BPM   {meter.count}/{meter.unit}")
+        self.note.setText(SILENT if self.player.silent else "")
+
+    def _go(self) -> None:
+        if not self.position.hasFocus() and not self.position.isModified():
+            return
+        text = self.position.text()
+        if self.position.isModified():
+            project = self.session.project
+            self.session.try_to(lambda: self.player.seek(project.meter.parse(text, project.tempo)))
+        self.position.setModified(False)
+        self.position.clearFocus()
+        self.refresh()

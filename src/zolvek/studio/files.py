@@ -1,0 +1,181 @@
+"""Files in the window: open, save, recent ones, and what is delivered."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QThread, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QProgressDialog
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Project
+
+if TYPE_CHECKING:
+    from zolvek.studio.window import Window
+
+PROJECTS = "Zolvek projects (*.zolvek)"
+MIDI, WAV, CSV = "MIDI files (*.mid)", "WAV files (*.wav)", "CSV files (*.csv)"
+
+
+class RenderThread(QThread):
+    """Renders to a file off the interface thread."""
+
+    progress = pyqtSignal(int, int)
+
+    def __init__(self, project: Project, path: str) -> None:
+        super().__init__()
+        self.project, self.path = project, path
+        self.error: ZolvekError | None = None
+
+    def run(self) -> None:
+        from zolvek.formats import wav_out
+        from zolvek.sound.renderer import RATE, render_blocks
+
+        def told(done: int, total: int) -> None:
+            if self.isInterruptionRequested():
+                raise ZolvekError("Stopped; no file was written.")
+            self.progress.emit(done, total)
+
+        try:
+            wav_out.save(render_blocks(self.project, progress=told), RATE, self.path)
+        except ZolvekError as error:
+            self.error = error
+
+
+class Files:
+    """The file actions of one window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window, self.session = window, window.session
+        self.rendering: RenderThread | None = None
+
+    # --- projects ---
+
+    def open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Open a project", self._folder(), PROJECTS
+        )
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> bool:
+        """Open a project; when it can't be read, or the unsaved one is to be kept, nothing changes."""
+        from zolvek.formats import project_file
+
+        def work() -> None:
+            project = project_file.load(path)
+            if self.may_leave():
+                self.window.show_project(project, path)
+                self.session.settings.add_recent(path)
+
+        return self.session.try_to(work)
+
+    def open_demo(self) -> None:
+        from zolvek.demo.night_regatta import build
+
+        if self.may_leave():
+            self.window.show_project(build(), None)
+
+    def save(self) -> bool:
+        return self.save_to(self.session.path) if self.session.path else self.save_as()
+
+    def save_as(self) -> bool:
+        suggested = str(
+            self.session.path or Path(self._folder()) / f"{self.session.project.name}.zolvek"
+        )
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the project", suggested, PROJECTS)
+        return bool(name) and self.save_to(_with_suffix(name, ".zolvek"))
+
+    def save_to(self, path: Path) -> bool:
+        from zolvek.formats import project_file
+
+        def work() -> None:
+            project_file.save(self.session.project, path)
+            self.session.mark_saved(path)
+            self.session.say(f"Saved {path.name}")
+
+        return self.session.try_to(work)
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved work; False when the person would rather stay."""
+        if not self.session.modified:
+            return True
+        answer = self.window.ask_unsaved()
+        button = QMessageBox.StandardButton
+        return self.save() if answer == button.Save else answer == button.Discard
+
+    # --- deliveries ---
+
+    def export_midi(self) -> None:
+        from zolvek.formats import midi_out
+
+        path = self._target("Write a MIDI file", ".mid", MIDI)
+        if path and self.session.try_to(lambda: midi_out.save(self.session.project, path)):
+            self.session.say(f"Wrote {path.name}")
+
+    def export_csv(self) -> None:
+        from zolvek.formats import curve_csv
+
+        lane = self.session.lane
+        path = self._target("Write the lane's points", ".csv", CSV)
+        if path and lane and self.session.try_to(lambda: curve_csv.save(lane.curve, path)):
+            self.session.say(f"Wrote {path.name}")
+
+    def import_csv(self) -> None:
+        from zolvek.formats import curve_csv
+
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Read a lane's points", self._folder(), CSV
+        )
+        if name:
+            title = f"Read {Path(name).name}"
+            self.session.try_to(lambda: self.session.edit_curve(title, curve_csv.load(name)))
+
+    def export_wav(self) -> None:
+        path = self._target("Write the mix", ".wav", WAV)
+        if path:
+            self.render_to(path)
+
+    def render_to(self, path: Path) -> None:
+        """Render off the interface thread, with progress and a way to stop."""
+        thread = self.rendering = RenderThread(self.session.project, str(path))
+        dialog = QProgressDialog(f"Rendering {path.name}", "Stop", 0, 100, self.window)
+        dialog.setWindowTitle("Write WAV")
+        dialog.setMinimumDuration(300)
+        dialog.canceled.connect(thread.requestInterruption)
+        thread.progress.connect(lambda done, total: dialog.setValue(99 * done // total))
+
+        def ended() -> None:
+            dialog.canceled.disconnect()
+            dialog.close()
+            dialog.deleteLater()
+            self.rendering = None
+            if thread.error:
+                self.session.notifier.report(thread.error)
+            else:
+                self.session.say(f"Wrote {path.name}")
+            thread.deleteLater()
+
+        thread.finished.connect(ended)
+        thread.start()
+
+    def close(self) -> None:
+        """End a render that is still going."""
+        if self.rendering:
+            self.rendering.requestInterruption()
+            self.rendering.wait()
+
+    def _target(self, title: str, suffix: str, kind: str) -> Path | None:
+        stem = self.session.path.stem if self.session.path else self.session.project.name
+        suggested = str(Path(self._folder()) / f"{stem}{suffix}")
+        name, _ = QFileDialog.getSaveFileName(self.window, title, suggested, kind)
+        return _with_suffix(name, suffix) if name else None
+
+    def _folder(self) -> str:
+        return str(self.session.path.parent if self.session.path else Path.home())
+
+
+def _with_suffix(name: str, suffix: str) -> Path:
+    path = Path(name)
+    return path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)

@@ -1,0 +1,72 @@
+"""The command finder: type a few letters of what is wanted, press Enter."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout
+
+from zolvek.studio.actions import ACTIONS
+
+if TYPE_CHECKING:
+    from zolvek.studio.window import Window
+
+
+class Finder(QDialog):
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.setWindowTitle("Find a command")
+        self.resize(460, 360)
+        self.chosen: str | None = None
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("What would you like to do?")
+        self.field.setAccessibleName("Command")
+        self.list = QListWidget()
+        self.list.setAccessibleName("Matching commands")
+        for action in ACTIONS:
+            if action.enabled(window):
+                keys = f"   {action.keys}" if action.keys else ""
+                item = QListWidgetItem(f"{action.text.rstrip('…')}{keys}")
+                item.setToolTip(action.tip)
+                item.setData(Qt.ItemDataRole.UserRole, action.id)
+                self.list.addItem(item)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.field)
+        layout.addWidget(self.list)
+        self.field.textChanged.connect(self._filter)
+        self.field.returnPressed.connect(self._take)
+        self.list.itemActivated.connect(lambda _: self._take())
+        self.field.installEventFilter(self)
+        self._filter("")
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Up and down walk the list while the field keeps the keyboard."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            way = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+            if way:
+                shown = [i for i in range(self.list.count()) if not self.list.item(i).isHidden()]  # type: ignore[union-attr]
+                if shown:
+                    now = self.list.currentRow()
+                    place = shown.index(now) + way if now in shown else 0
+                    self.list.setCurrentRow(shown[min(max(place, 0), len(shown) - 1)])
+                return True
+        return super().eventFilter(watched, event)
+
+    def _filter(self, text: str) -> None:
+        words = text.lower().split()
+        first = None
+        for i in range(self.list.count()):
+            item = self.list.item(i)
+            assert item is not None
+            fits = all(word in f"{item.text()} {item.toolTip()}".lower() for word in words)
+            item.setHidden(not fits)
+            first = i if fits and first is None else first
+        self.list.setCurrentRow(-1 if first is None else first)
+
+    def _take(self) -> None:
+        item = self.list.currentItem()
+        if item is not None and not item.isHidden():
+            self.chosen = item.data(Qt.ItemDataRole.UserRole)
+            self.accept()

@@ -1,0 +1,20 @@
+"""Symbols for actions, from the Phosphor set that QtAwesome ships (MIT licence)."""
+
+from __future__ import annotations
+
+from PyQt6.QtGui import QIcon
+
+from zolvek.studio.theme import Theme
+
+NAMES = {
+    "play": "ph.play", "stop": "ph.stop", "return": "ph.skip-back", "loop": "ph.repeat",
+    "undo": "ph.arrow-u-up-left", "redo": "ph.arrow-u-up-right", "save": "ph.floppy-disk",
+    "draw": "ph.pencil-line", "export": "ph.export",
+}  # fmt: skip
+
+
+def icon(name: str, theme: Theme) -> QIcon:
+    """A symbol in the theme's ink. The icon fonts load at the first call."""
+    import qtawesome
+
+    return qtawesome.icon(NAMES[name], color=theme.ink, color_disabled=theme.ghost)

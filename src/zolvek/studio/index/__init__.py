@@ -1,0 +1,1 @@
+"""The index: tracks, devices and parameters, and what is automated."""

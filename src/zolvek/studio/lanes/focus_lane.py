@@ -1,0 +1,422 @@
+"""The focus lane: the tall one that is edited by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.core import edits
+from zolvek.core.project import Lane
+from zolvek.studio import theme as themes
+from zolvek.studio.lanes import painting
+from zolvek.studio.lanes.gestures import Drag, Held, begin_add, begin_bend, begin_move
+from zolvek.studio.lanes.hits import Hit, hit
+from zolvek.studio.lanes.outline import points_shown
+from zolvek.studio.lanes.value_scale import marks
+from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.viewport import Viewport
+
+SCALE = 64  # pixels at the left for the value scale
+PAD = 12  # above value 1 and below value 0
+CLICK = 4  # pixels a press may wander and still be a click
+
+HINTS = {
+    "point": "Drag to move this point · Shift holds one axis · Ctrl frees it from the grid",
+    "segment": "Drag to move this segment · hold B to bend it · double press adds a point",
+    "bend": "Drag to bend: the curve follows the pointer",
+    "empty": "Press to add a point · Shift and drag selects a box",
+}
+CURSORS = {
+    "point": Qt.CursorShape.SizeAllCursor,
+    "segment": Qt.CursorShape.OpenHandCursor,
+    "bend": Qt.CursorShape.SplitVCursor,
+    "empty": Qt.CursorShape.CrossCursor,
+}
+
+
+class FocusLane(QWidget):
+    """Shows the session's focus lane and turns the pointer into edits of it."""
+
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumHeight(160)
+        self.setAccessibleName("Focus lane")
+        self.setAccessibleDescription(
+            "The curve of the chosen parameter; draw and drag points here"
+        )
+        self.drag: Drag | None = None
+        self.box: tuple[QPointF, QPointF] | None = None
+        self.press: QPointF | None = None
+        self.pressed_on = Hit("empty")
+        self.over = Hit("empty")
+        self.pointer: QPointF | None = None
+        self.bending = False
+        self.sheet: tuple[object, QPixmap] | None = None
+        self.playhead = -1.0
+        for signal in (
+            session.project_changed, session.focus_changed, session.selection_changed,
+            session.span_changed, session.grid_changed, session.theme_changed, view.changed,
+        ):  # fmt: skip
+            signal.connect(self.update)
+        session.place_changed.connect(self._move_playhead)
+
+    # --- geometry ---
+
+    @property
+    def plot(self) -> QRectF:
+        return QRectF(SCALE, PAD, max(self.width() - SCALE, 1), max(self.height() - 2 * PAD, 1))
+
+    def beat_at(self, x: float) -> float:
+        return self.view.beat(x - SCALE)
+
+    def value_at(self, y: float) -> float:
+        plot = self.plot
+        return float(np.clip(1.0 - (y - plot.top()) / plot.height(), 0.0, 1.0))
+
+    def point_at(self, beat: float, value: float) -> QPointF:
+        """Where a point of the curve is on the widget."""
+        plot = self.plot
+        return QPointF(SCALE + self.view.x(beat), plot.bottom() - value * plot.height())
+
+    def resizeEvent(self, event: object) -> None:
+        self.view.set_width(max(self.width() - SCALE, 1))
+
+    # --- painting ---
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        lane = self.session.lane
+        painter.drawPixmap(0, 0, self._sheet(theme, lane))
+        if lane is None:
+            painter.setPen(themes.color(theme.quiet))
+            text = "No lane yet. Touch a dial or a parameter in the index, then press A."
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            return
+        self._paint_span(painter, theme)
+        painting.draw_curve(painter, lane.curve, self.view, self.plot, theme.curve)
+        self._paint_points(painter, theme, lane)
+        self._paint_over(painter, theme, lane)
+
+    def _sheet(self, theme: themes.Theme, lane: Lane | None) -> QPixmap:
+        """Paper, grid and scale: kept until something of it changes."""
+        session = self.session
+        reach = (lane.id, lane.reach) if lane else None
+        ratio = self.devicePixelRatioF()
+        key = (theme.key, self.size(), self.view.key, session.grid, reach, ratio,
+               id(session.project.meter), session.project.sections)  # fmt: skip
+        if self.sheet and self.sheet[0] == key:
+            return self.sheet[1]
+        pixmap = QPixmap(self.size() * ratio)
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(themes.color(theme.sheet))
+        painter = QPainter(pixmap)
+        plot = self.plot
+        full = QRectF(plot.left(), 0, plot.width(), self.height())
+        painter.fillRect(QRectF(0, 0, SCALE, self.height()), themes.color(theme.desk))
+        painting.draw_time_grid(painter, session.project, session.grid, self.view, full, theme)
+        painting.draw_section_bounds(painter, session.project, self.view, full, theme)
+        if lane:
+            self._paint_scale(painter, theme, lane)
+        painter.end()
+        self.sheet = (key, pixmap)
+        return pixmap
+
+    def _paint_scale(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
+        plot = self.plot
+        painter.setFont(themes.font(8.5))
+        for value, text in marks(self.session.parameter, lane, plot.height()):
+            y = round(plot.bottom() - value * plot.height()) + 0.5
+            painter.setPen(QPen(themes.color(theme.hairline), 1.0))
+            painter.drawLine(QPointF(SCALE - 4, y), QPointF(self.width(), y))
+            painter.setPen(themes.color(theme.quiet))
+            area = QRectF(0, y - 10, SCALE - 8, 20)
+            painter.drawText(
+                area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+            )
+
+    def _paint_span(self, painter: QPainter, theme: themes.Theme) -> None:
+        span = self.session.span
+        if span:
+            left, right = (SCALE + self.view.x(beat) for beat in span)
+            area = QRectF(
+                max(left, SCALE), 0, min(right, self.width()) - max(left, SCALE), self.height()
+            )
+            if area.width() > 0:
+                painter.fillRect(area, themes.color(theme.wash, 0.55))
+
+    def _paint_points(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
+        curve, chosen = lane.curve, self.session.chosen
+        shown = points_shown(curve, self.view)
+        if shown.size > self.view.width / 7:
+            # Too close together to take hold of: only what is selected, and the hovered one.
+            shown = np.intersect1d(shown, chosen)[:: max(1, chosen.size // 400)]
+            if self.over.kind == "point":
+                shown = np.append(shown, self.over.index)
+        picked = np.isin(shown, chosen)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for index, selected in zip(shown.tolist(), picked.tolist(), strict=True):
+            if index >= len(curve):
+                continue
+            at = self.point_at(curve.beat[index], curve.value[index])
+            if at.x() < SCALE - 6:
+                continue
+            hovered = self.over == Hit("point", index)
+            ink = theme.selection if selected else theme.curve
+            painter.setPen(QPen(themes.color(ink), 1.5))
+            painter.setBrush(themes.color(ink if selected else theme.sheet))
+            painter.drawPolygon(
+                painting.diamond(at.x(), at.y(), 6.5 if hovered else painting.DIAMOND)
+            )
+
+    def _paint_over(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
+        """What comes and goes: hovered segment, box, values at the pointer, playhead."""
+        if (
+            self.over.kind == "segment"
+            and self.drag is None
+            and self.over.index < len(lane.curve) - 1
+        ):
+            index = self.over.index
+            left, right = (self.view.x(float(lane.curve.beat[i])) for i in (index, index + 1))
+            plot = self.plot
+            part = QRectF(SCALE + left, plot.top(), right - left, plot.height()).intersected(plot)
+            painter.save()
+            painter.setClipRect(part.adjusted(0, -4, 0, 4))
+            painting.draw_curve(painter, lane.curve, self.view, plot, theme.selection, 2.4)
+            painter.restore()
+        if self.box:
+            painter.setPen(QPen(themes.color(theme.selection), 1.0, Qt.PenStyle.DashLine))
+            painter.setBrush(themes.color(theme.selection, 0.08))
+            painter.drawRect(QRectF(*self.box).normalized())
+        if self.pointer is not None:
+            self._paint_values(painter, theme, lane, self.pointer)
+        x = SCALE + self.view.x(self.session.place)
+        if SCALE <= x <= self.width():
+            painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
+
+    def _paint_values(
+        self, painter: QPainter, theme: themes.Theme, lane: Lane, pointer: QPointF
+    ) -> None:
+        """The value and position at the pointer, or of the point that is held."""
+        beat, value = self.aim(pointer)
+        text = f"{self.value_text(lane, value)}   {self.session.project.meter.text(max(beat, 0.0))}"
+        painter.setFont(themes.font(9.5, themes.QFont.Weight.Medium))
+        width = painter.fontMetrics().horizontalAdvance(text) + 16
+        x = (
+            pointer.x() + 14
+            if pointer.x() + 20 + width < self.width()
+            else pointer.x() - width - 14
+        )
+        y = max(pointer.y() - 34, 4)
+        tag = QRectF(x, y, width, 22)
+        painter.setPen(QPen(themes.color(theme.bar_line), 1.0))
+        painter.setBrush(themes.color(theme.raised))
+        painter.drawRect(tag)
+        painter.setPen(themes.color(theme.ink))
+        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+
+    def aim(self, pointer: QPointF) -> tuple[float, float]:
+        """Beat and value that a press at the pointer means, or the held point's own."""
+        lane = self.session.lane
+        index = self.over.index
+        if self.drag is not None and self.drag.kind != "bend" and self.session.chosen.size:
+            index = int(self.session.chosen[0])
+            if self.drag.segment >= 0 and self.drag.kind == "move":
+                place = np.searchsorted(self.drag.points, self.drag.segment)
+                index = int(self.session.chosen[min(place, self.session.chosen.size - 1)])
+        elif self.over.kind != "point":
+            index = -1
+        if lane is not None and 0 <= index < len(lane.curve):
+            return float(lane.curve.beat[index]), float(lane.curve.value[index])
+        beat = self.beat_at(pointer.x())
+        if self.over.kind == "empty" and not self._held().free:
+            beat = float(self.session.grid.snap(beat, self.session.project.meter))
+        return beat, self.value_at(pointer.y())
+
+    def value_text(self, lane: Lane, value: float) -> str:
+        return self.session.parameter.text(float(lane.to_position(value)))
+
+    def _move_playhead(self) -> None:
+        """Repaint where the playhead was and is, not the whole lane."""
+        new = SCALE + self.view.x(self.session.place)
+        for x in (self.playhead, new):
+            if -4 <= x <= self.width() + 4:
+                self.update(int(x) - 3, 0, 7, self.height())
+        self.playhead = new
+
+    # --- pointer and keys ---
+
+    def _held(self, event: QMouseEvent | None = None) -> Held:
+        from PyQt6.QtWidgets import QApplication
+
+        keys = event.modifiers() if event else QApplication.keyboardModifiers()
+        modifier = Qt.KeyboardModifier
+        return Held(
+            bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending
+        )
+
+    def _hit(self, at: QPointF) -> Hit:
+        lane = self.session.lane
+        plot = self.plot
+        if lane is None or at.x() < SCALE - 8:
+            return Hit("none")
+        return hit(lane.curve, self.view, at.x() - SCALE, at.y(), plot.top(), plot.height())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        lane = self.session.lane
+        if event.button() != Qt.MouseButton.LeftButton or lane is None:
+            return
+        at = event.position()
+        self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
+        beat, value = self.beat_at(at.x()), self.value_at(at.y())
+        found, session = self.pressed_on, self.session
+        if found.kind == "point":
+            if found.index not in session.chosen and not held.axis:
+                session.choose(np.array([found.index]))
+            group = np.union1d(session.chosen, [found.index])
+            self.drag = begin_move(session, group, found.index, beat, value)
+        elif found.kind == "segment" and held.bend:
+            self.drag = begin_bend(session, found.index, beat, value)
+        elif found.kind == "segment":
+            ends = np.array([found.index, found.index + 1])
+            group = session.chosen if np.isin(ends, session.chosen).all() else ends
+            self.drag = begin_move(session, group, found.index, beat, value)
+        elif found.kind == "empty" and held.axis:
+            self.box = (at, at)
+        elif found.kind == "empty":
+            self.drag = begin_add(session, beat, value, held)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = self.pointer = event.position()
+        if self.box:
+            self.box = (self.box[0], at)
+        elif self.drag is not None and self.press is not None:
+            way = at - self.press
+            if self.drag.moved or max(abs(way.x()), abs(way.y())) >= CLICK:
+                if self.drag.kind == "move" and not self.drag.moved:
+                    self.session.choose(self.drag.points)
+                along = abs(way.x()) >= abs(way.y())
+                drag = self.drag
+                value = drag.value - way.y() / self.plot.height()
+                beat = drag.beat + way.x() / self.view.width * self.view.beats
+                self.session.try_to(lambda: drag.update(beat, value, self._held(event), along))
+        else:
+            self._hover(at)
+        self.update()
+
+    def _hover(self, at: QPointF) -> None:
+        self.over = self._hit(at)
+        kind = "bend" if self.over.kind == "segment" and self.bending else self.over.kind
+        self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
+        self.session.say(HINTS.get(kind, ""))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.box:
+            self._choose_box(QRectF(*self.box).normalized())
+            self.box = None
+        elif self.drag is not None:
+            if self.drag.moved or self.drag.kind == "add":
+                self.drag.finish()
+            else:
+                self._click(self._held(event))
+            self.drag = None
+        self.press = None
+        self._hover(event.position())
+        self.update()
+
+    def _click(self, held: Held) -> None:
+        """A press that did not move selects; with Shift it adds to or takes from the selection."""
+        found, session = self.pressed_on, self.session
+        ends = [found.index] if found.kind == "point" else [found.index, found.index + 1]
+        if held.axis:
+            inside = np.isin(ends, session.chosen).all()
+            join = np.setdiff1d if inside else np.union1d
+            session.choose(join(session.chosen, ends).astype(np.intp))
+        else:
+            session.choose(np.array(ends))
+
+    def _choose_box(self, box: QRectF) -> None:
+        lane = self.session.lane
+        if lane is None:
+            return
+        first, last = self.beat_at(box.left()), self.beat_at(box.right())
+        low, high = self.value_at(box.bottom()), self.value_at(box.top())
+        self.session.choose(edits.points_in(lane.curve, first, last, low, high))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        lane = self.session.lane
+        found = self._hit(event.position())
+        if lane is None or found.kind != "segment":
+            return self.mousePressEvent(event)
+        beat = self.beat_at(event.position().x())
+        snapped = (
+            beat
+            if self._held(event).free
+            else self.session.grid.snap(beat, self.session.project.meter)
+        )
+        curve, index = edits.add(lane.curve, float(snapped), float(lane.curve.at(snapped)))
+        self.session.edit_curve("Add a point", curve, np.array([index]))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        steps = (event.angleDelta().y() or event.angleDelta().x()) / 120.0
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.view.zoom(0.8**steps, self.beat_at(event.position().x()))
+        else:
+            self.view.scroll(-0.12 * steps)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_B and not event.modifiers():
+            self.bending = True
+            if self.pointer is not None and self.drag is None:
+                self._hover(self.pointer)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.give_up()
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.bending = False
+            if self.pointer is not None and self.drag is None:
+                self._hover(self.pointer)
+        else:
+            super().keyReleaseEvent(event)
+
+    def give_up(self) -> None:
+        """Escape: a drag is undone, a box dropped, and with neither the selection let go."""
+        if self.drag is not None:
+            self.drag.cancel()
+            self.drag = None
+        elif self.box:
+            self.box = None
+        elif self.session.chosen.size:
+            self.session.choose(NONE_CHOSEN)
+        else:
+            self.session.choose_span(None)
+        self.press = None
+        self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self.pointer, self.over = None, Hit("empty")
+        self.session.say("")
+        self.update()
+
+    def focusOutEvent(self, event: object) -> None:
+        self.bending = False

@@ -1,0 +1,144 @@
+"""The other shown lanes, low, under the focus lane on the same time axis."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.core.project import Lane
+from zolvek.studio import theme as themes
+from zolvek.studio.lanes import painting
+from zolvek.studio.lanes.focus_lane import SCALE
+from zolvek.studio.session import Session
+from zolvek.studio.viewport import Viewport
+
+ROW = 46
+MOST_KEPT = 256  # drawn rows
+
+
+class LowLanes(QWidget):
+    """One row a lane; a press makes it the focus."""
+
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.setMouseTracking(True)
+        self.setAccessibleName("Other lanes")
+        self.rows: dict[object, QPixmap] = {}
+        self.playhead = -1.0
+        for signal in (session.project_changed, session.focus_changed):
+            signal.connect(self._fit)
+        for signal in (
+            session.theme_changed,
+            session.grid_changed,
+            session.span_changed,
+            view.changed,
+        ):
+            signal.connect(self.update)
+        session.place_changed.connect(self._move_playhead)
+        self._fit()
+
+    @property
+    def lanes(self) -> list[Lane]:
+        return [
+            lane
+            for lane in self.session.project.lanes()
+            if not lane.hidden and lane.id != self.session.focus
+        ]
+
+    def _fit(self) -> None:
+        self.setMinimumHeight(max(len(self.lanes), 1) * ROW)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, len(self.lanes) * ROW)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        assert event is not None
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        painter.fillRect(event.rect(), themes.color(theme.desk))
+        first = max(event.rect().top() // ROW, 0)
+        for i, lane in enumerate(self.lanes[first : event.rect().bottom() // ROW + 1], first):
+            painter.drawPixmap(0, i * ROW, self._row(lane, theme))
+        x = SCALE + self.view.x(self.session.place)
+        if x >= SCALE:
+            painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
+
+    def _row(self, lane: Lane, theme: themes.Theme) -> QPixmap:
+        """A lane's row, drawn once for each curve and view."""
+        ratio = self.devicePixelRatioF()
+        project = self.session.project
+        key = (lane.id, id(lane.curve), lane.bypassed, theme.key, self.view.key, self.width(),
+               ratio, self.session.span, id(project.meter))  # fmt: skip
+        found = self.rows.get(key)
+        if found is not None:
+            return found
+        if len(self.rows) > MOST_KEPT:
+            self.rows.clear()
+        pixmap = QPixmap(QSize(self.width(), ROW) * ratio)
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(themes.color(theme.desk))
+        painter = QPainter(pixmap)
+        sheet = QRectF(SCALE, 1, self.width() - SCALE, ROW - 3)
+        painter.fillRect(sheet, themes.color(theme.sheet))
+        if self.session.span:
+            left, right = (
+                min(max(SCALE + self.view.x(b), SCALE), self.width()) for b in self.session.span
+            )
+            painter.fillRect(QRectF(left, 1, right - left, ROW - 3), themes.color(theme.wash, 0.55))
+        painter.setPen(QPen(themes.color(theme.hairline), 1.0))
+        for _, beat in painting.shown_bars(project, self.view):
+            x = round(SCALE + self.view.x(beat)) + 0.5
+            painter.drawLine(QPointF(x, sheet.top()), QPointF(x, sheet.bottom()))
+        ink = theme.ghost if lane.bypassed else theme.curve
+        inner = sheet.adjusted(0, 5, 0, -5)
+        painting.draw_curve(painter, lane.curve, self.view, inner, ink, 1.3)
+        self._label(painter, theme, lane, sheet)
+        painter.end()
+        self.rows[key] = pixmap
+        return pixmap
+
+    def _label(self, painter: QPainter, theme: themes.Theme, lane: Lane, sheet: QRectF) -> None:
+        text = self.session.project.label_of(lane.id) + ("  (bypassed)" if lane.bypassed else "")
+        painter.setFont(themes.font(8.5))
+        width = painter.fontMetrics().horizontalAdvance(text) + 10
+        painter.fillRect(
+            QRectF(sheet.left(), sheet.top(), width, 15), themes.color(theme.sheet, 0.85)
+        )
+        painter.setPen(themes.color(theme.quiet))
+        painter.drawText(QPointF(sheet.left() + 5, sheet.top() + 11.5), text)
+
+    def _move_playhead(self) -> None:
+        new = SCALE + self.view.x(self.session.place)
+        for x in (self.playhead, new):
+            if 0 <= x <= self.width():
+                self.update(int(x) - 3, 0, 7, self.height())
+        self.playhead = new
+
+    def _lane_at(self, y: float) -> Lane | None:
+        lanes, row = self.lanes, int(y // ROW)
+        return lanes[row] if 0 <= row < len(lanes) else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        lane = self._lane_at(event.position().y())
+        self.setCursor(Qt.CursorShape.PointingHandCursor if lane else Qt.CursorShape.ArrowCursor)
+        label = self.session.project.label_of(lane.id) if lane else ""
+        self.session.say(f"Press to work on {label}" if lane else "")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        lane = self._lane_at(event.position().y())
+        if lane and event.button() == Qt.MouseButton.LeftButton:
+            self.session.set_focus(lane.id)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            beat = self.view.beat(event.position().x() - SCALE)
+            self.view.zoom(0.8 ** (event.angleDelta().y() / 120.0), beat)
+            event.accept()
+        else:
+            event.ignore()  # the scroll area takes it

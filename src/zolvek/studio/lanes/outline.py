@@ -1,0 +1,69 @@
+"""What to draw of a curve: its line as vertices, or as a band when points are denser than
+pixels. Pure functions on arrays; pixels come in and go out as floats."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPolygonF
+
+from zolvek.core.arrays import Floats, Ints
+from zolvek.core.curve import Curve
+from zolvek.core.shapes import HOLD, LINE
+from zolvek.studio.viewport import Viewport
+
+
+def points_shown(curve: Curve, view: Viewport) -> Ints:
+    """The points inside the view."""
+    low, high = np.searchsorted(curve.beat, [view.first, view.last], side="left")
+    return np.arange(low, min(high + 1, len(curve)))
+
+
+def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
+    """The curve in the view as a line: x in pixels, values 0..1. Steps are vertical."""
+    low, high = np.searchsorted(curve.beat, [view.first, view.last], side="left")
+    inner = np.arange(low, high)
+    segments = np.arange(max(low - 1, 0), min(high, len(curve) - 1))
+    curved = np.any((curve.shape[segments] != LINE) & (curve.shape[segments] != HOLD))
+    step = view.beats / view.width
+    # Straight segments need their ends only; anything else a vertex at every pixel.
+    edges = np.array([view.first, view.last])
+    grid = view.first + np.arange(view.width + 1) * step if curved else edges
+    before = np.maximum(inner - 1, 0)
+    left = np.where(
+        (curve.shape[before] == HOLD) & (inner > 0), curve.value[before], curve.value[inner]
+    )
+    beats = np.concatenate((np.repeat(curve.beat[inner], 2), grid))
+    values = np.concatenate((np.stack((left, curve.value[inner]), axis=1).ravel(), curve.at(grid)))
+    order = np.argsort(beats, kind="stable")
+    return view.xs(beats[order]), values[order]
+
+
+def band(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
+    """The curve in the view as the outline of what it covers in each pixel."""
+    edges = view.first + np.arange(view.width + 1) * (view.beats / view.width)
+    low, high = curve.extents(edges)
+    # Neighbouring columns must touch, or a steep curve falls apart.
+    low[1:], high[1:] = np.minimum(low[1:], high[:-1]), np.maximum(high[1:], low[:-1])
+    x = np.arange(view.width) + 0.5
+    return np.concatenate((x, x[::-1])), np.concatenate((high, low[::-1]))
+
+
+def dense(curve: Curve, view: Viewport) -> bool:
+    """Whether there are so many points in view that the band is what to draw."""
+    low, high = np.searchsorted(curve.beat, [view.first, view.last])
+    inner = slice(low, max(high - 1, low))
+    # A pulse, stairs or waves draws several strokes in one segment.
+    counted = np.maximum(curve.amount[inner][curve.shape[inner] >= 5], 1.0).sum()
+    return (high - low) + 2.0 * counted > view.width / 2
+
+
+def polygon(x: Floats, y: Floats) -> QPolygonF:
+    """Vertices as Qt takes them, without a Python loop."""
+    made = QPolygonF([QPointF()] * len(x))
+    if len(x):
+        memory = made.data()
+        memory.setsize(16 * len(x))
+        flat = np.frombuffer(memory, np.float64)
+        flat[0::2], flat[1::2] = x, y
+    return made

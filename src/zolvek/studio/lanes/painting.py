@@ -1,0 +1,93 @@
+"""Drawing that the focus lane, the low lanes and the overview share."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from zolvek.core.curve import Curve
+from zolvek.core.grid import Grid
+from zolvek.core.project import Project
+from zolvek.studio.lanes.outline import band, dense, line, polygon
+from zolvek.studio.theme import Theme, color
+from zolvek.studio.viewport import Viewport
+
+CLOSEST_LINES = 9.0  # pixels between grid lines, below which they thin out
+DIAMOND = 4.5
+
+
+def draw_curve(
+    painter: QPainter, curve: Curve, view: Viewport, rect: QRectF, ink: str, width: float = 1.8
+) -> None:
+    """The curve over the whole height of `rect`; x 0 is the rectangle's left edge."""
+    thick = dense(curve, view)
+    x, value = (band if thick else line)(curve, view)
+    shape = polygon(x + rect.left(), rect.bottom() - value * rect.height())
+    painter.save()
+    painter.setClipRect(rect.adjusted(0, -3, 0, 3))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    pen = QPen(color(ink), 1.0 if thick else width)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    painter.setPen(pen)
+    if thick:
+        painter.setBrush(color(ink, 0.75))
+        painter.drawPolygon(shape)
+    else:
+        painter.drawPolyline(shape)
+    painter.restore()
+
+
+def draw_time_grid(
+    painter: QPainter, project: Project, grid: Grid, view: Viewport, rect: QRectF, theme: Theme
+) -> None:
+    """Grid lines as far as they can be told apart, and bar lines, over `rect`."""
+    step = grid.step_at(view.first, project.meter) * view.width / view.beats
+    if grid.on and step >= CLOSEST_LINES:
+        painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
+        for beat in grid.lines(view.first, view.last, project.meter):
+            _upright(painter, rect, view.x(beat))
+    elif view.width / view.beats >= CLOSEST_LINES:
+        painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
+        for beat in np.arange(np.ceil(view.first), view.last):
+            _upright(painter, rect, view.x(beat))
+    painter.setPen(QPen(color(theme.bar_line), 1.0))
+    for _, beat in shown_bars(project, view):
+        _upright(painter, rect, view.x(beat))
+
+
+def shown_bars(project: Project, view: Viewport, least: float = 22.0) -> list[tuple[int, float]]:
+    """Bars whose lines are drawn: every one, or every second, fourth, … as the zoom allows."""
+    bars, beats = project.meter.bar_lines(view.first, view.last)
+    if not len(bars):
+        return []
+    pixels = view.width / view.beats * 4.0
+    every = 1
+    while pixels * every < least:
+        every *= 2
+    return [(int(b), float(t)) for b, t in zip(bars, beats, strict=True) if (b - 1) % every == 0]
+
+
+def draw_section_bounds(
+    painter: QPainter, project: Project, view: Viewport, rect: QRectF, theme: Theme
+) -> None:
+    """A heavier line where a section begins."""
+    painter.setPen(QPen(color(theme.ghost), 1.4, Qt.PenStyle.DotLine))
+    for section in project.sections:
+        if view.first < section.beat < view.last:
+            _upright(painter, rect, view.x(section.beat))
+
+
+def draw_playhead(painter: QPainter, x: float, rect: QRectF, theme: Theme) -> None:
+    painter.setPen(QPen(color(theme.playhead), 1.4))
+    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+
+
+def diamond(x: float, y: float, size: float = DIAMOND) -> QPolygonF:
+    corners = ((x, y - size), (x + size, y), (x, y + size), (x - size, y))
+    return QPolygonF([QPointF(*corner) for corner in corners])
+
+
+def _upright(painter: QPainter, rect: QRectF, x: float) -> None:
+    at = round(rect.left() + x) + 0.5
+    painter.drawLine(QPointF(at, rect.top()), QPointF(at, rect.bottom()))

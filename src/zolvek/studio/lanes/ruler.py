@@ -1,0 +1,114 @@
+"""The ruler over the lanes: bars, sections, the playhead's handle and the selected span."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.studio import theme as themes
+from zolvek.studio.lanes.focus_lane import SCALE
+from zolvek.studio.lanes.painting import shown_bars
+from zolvek.studio.session import Session
+from zolvek.studio.viewport import Viewport
+
+HEIGHT = 38
+HINT = "Press to place the playhead · drag to select a span, snapped to the grid"
+
+
+class Ruler(QWidget):
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.setFixedHeight(HEIGHT)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Ruler")
+        self.start: float | None = None
+        for signal in (
+            session.project_changed, session.span_changed, session.theme_changed,
+            session.place_changed, view.changed,
+        ):  # fmt: skip
+            signal.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        project = self.session.project
+        painter.fillRect(self.rect(), themes.color(theme.desk))
+        painter.setClipRect(QRectF(SCALE, 0, self.width() - SCALE, HEIGHT))
+        self._paint_sections(painter, theme)
+        if self.session.span:
+            left, right = (SCALE + self.view.x(beat) for beat in self.session.span)
+            painter.fillRect(
+                QRectF(left, 18, right - left, HEIGHT - 18), themes.color(theme.selection, 0.28)
+            )
+        painter.setFont(themes.font(8.5))
+        for bar, beat in shown_bars(project, self.view, 34.0):
+            x = round(SCALE + self.view.x(beat)) + 0.5
+            painter.setPen(QPen(themes.color(theme.bar_line), 1.0))
+            painter.drawLine(QPointF(x, 20), QPointF(x, HEIGHT))
+            painter.setPen(themes.color(theme.quiet))
+            painter.drawText(QPointF(x + 4, HEIGHT - 6), str(bar))
+        x = SCALE + self.view.x(self.session.place)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(themes.color(theme.playhead))
+        corners = ((x - 5, 24), (x + 5, 24), (x, HEIGHT))
+        painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+
+    def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
+        project = self.session.project
+        painter.setFont(themes.font(8.5, themes.QFont.Weight.Medium))
+        ends = [s.beat for s in project.sections[1:]] + [project.length]
+        for section, end in zip(project.sections, ends, strict=True):
+            left = max(SCALE + self.view.x(section.beat), SCALE)
+            right = SCALE + self.view.x(end)
+            if right > SCALE and left < self.width():
+                painter.setPen(themes.color(theme.ink))
+                area = QRectF(left + 4, 0, max(right - left - 6, 0), 18)
+                name = painter.fontMetrics().elidedText(
+                    section.name, Qt.TextElideMode.ElideRight, int(area.width())
+                )
+                painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _beat(self, event: QMouseEvent) -> float:
+        beat = self.view.beat(event.position().x() - SCALE)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return max(beat, 0.0)
+        return float(self.session.grid.snap(max(beat, 0.0), self.session.project.meter))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.start = self._beat(event)
+            self.press_x = event.position().x()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.session.say(HINT)
+        if self.start is not None and abs(event.position().x() - self.press_x) > 3:
+            low, high = sorted((self.start, min(self._beat(event), self.session.project.length)))
+            self.session.choose_span((low, high) if high > low else None)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.start is not None and abs(event.position().x() - self.press_x) <= 3:
+            self.session.choose_span(None)
+            self.window().seek(self.start)  # type: ignore[union-attr]
+        self.start = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """A double press selects the section under the pointer."""
+        assert event is not None
+        beat = self.view.beat(event.position().x() - SCALE)
+        self.session.choose_span(self.session.project.section_at(beat))
+        self.start = None
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        steps = event.angleDelta().y() / 120.0
+        self.view.zoom(0.8**steps, self.view.beat(event.position().x() - SCALE))
+        event.accept()
+
+    def leaveEvent(self, event: object) -> None:
+        self.session.say("")

@@ -1,0 +1,1 @@
+"""The overview: the whole project in miniature."""

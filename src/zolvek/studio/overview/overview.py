@@ -1,0 +1,143 @@
+"""The whole project in miniature: sections, silhouettes of all lanes, and the shown window."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.studio import theme as themes
+from zolvek.studio.lanes import painting
+from zolvek.studio.session import Session
+from zolvek.studio.viewport import Viewport
+
+HEIGHT, TOP, EDGE = 74, 18, 6
+HINT = "Drag the frame to move · drag its edges to zoom · double press shows a section"
+
+
+class Overview(QWidget):
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.setFixedHeight(HEIGHT)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Overview of the whole project")
+        self.whole = Viewport(session.project.length)
+        self.silhouettes: dict[object, QPixmap] = {}
+        self.grabbed = ""
+        self.grab_beat = 0.0
+        for signal in (
+            session.project_changed, session.focus_changed, session.theme_changed,
+            session.place_changed, session.span_changed, view.changed,
+        ):  # fmt: skip
+            signal.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        project = self.session.project
+        self.whole.set_length(project.length)
+        self.whole.show(0.0, project.length)
+        self.whole.set_width(self.width())
+        painter.fillRect(self.rect(), themes.color(theme.desk))
+        sheet = QRectF(0, TOP, self.width(), HEIGHT - TOP - 4)
+        painter.fillRect(sheet, themes.color(theme.sheet))
+        self._paint_sections(painter, theme, sheet)
+        for lane in project.lanes():
+            if not lane.hidden:
+                painter.drawPixmap(0, TOP, self._silhouette(lane, theme, sheet))
+        left, right = self.whole.x(self.view.first), self.whole.x(self.view.last)
+        shade = themes.color(theme.desk, 0.55)
+        painter.fillRect(QRectF(0, TOP, left, sheet.height()), shade)
+        painter.fillRect(QRectF(right, TOP, self.width() - right, sheet.height()), shade)
+        painter.setPen(QPen(themes.color(theme.ink), 1.2))
+        painter.drawRect(QRectF(left + 0.5, TOP + 0.5, right - left - 1.5, sheet.height() - 1))
+        painting.draw_playhead(painter, self.whole.x(self.session.place), sheet, theme)
+
+    def _paint_sections(self, painter: QPainter, theme: themes.Theme, sheet: QRectF) -> None:
+        project = self.session.project
+        painter.setFont(themes.font(8.5))
+        ends = [s.beat for s in project.sections[1:]] + [project.length]
+        for section, end in zip(project.sections, ends, strict=True):
+            left, right = self.whole.x(section.beat), self.whole.x(end)
+            painter.setPen(QPen(themes.color(theme.bar_line), 1.0))
+            painter.drawLine(QPointF(left + 0.5, 3), QPointF(left + 0.5, sheet.bottom()))
+            painter.setPen(themes.color(theme.quiet))
+            area = QRectF(left + 5, 0, right - left - 6, TOP)
+            name = painter.fontMetrics().elidedText(
+                section.name, Qt.TextElideMode.ElideRight, int(area.width())
+            )
+            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _silhouette(self, lane: object, theme: themes.Theme, sheet: QRectF) -> QPixmap:
+        focused = lane.id == self.session.focus  # type: ignore[attr-defined]
+        ratio = self.devicePixelRatioF()
+        key = (id(lane.curve), focused, theme.key, self.width(), ratio, self.whole.key)  # type: ignore[attr-defined]
+        found = self.silhouettes.get(key)
+        if found is None:
+            if len(self.silhouettes) > 256:
+                self.silhouettes.clear()
+            found = QPixmap((sheet.size() * ratio).toSize())
+            found.setDevicePixelRatio(ratio)
+            found.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(found)
+            painter.setOpacity(1.0 if focused else 0.38)
+            inner = QRectF(0, 4, sheet.width(), sheet.height() - 8)
+            ink = theme.curve if focused else theme.ghost
+            painting.draw_curve(
+                painter, lane.curve, self.whole, inner, ink, 1.6 if focused else 1.0
+            )  # type: ignore[attr-defined]
+            painter.end()
+            self.silhouettes[key] = found
+        return found
+
+    def _part(self, x: float) -> str:
+        left, right = self.whole.x(self.view.first), self.whole.x(self.view.last)
+        if abs(x - left) <= EDGE:
+            return "left"
+        if abs(x - right) <= EDGE:
+            return "right"
+        return "frame" if left < x < right else "outside"
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        x = event.position().x()
+        self.grabbed = self._part(x)
+        beat = self.whole.beat(x)
+        if self.grabbed == "outside":
+            self.view.show(beat - self.view.beats / 2.0, self.view.beats)
+            self.grabbed = "frame"
+        self.grab_beat = beat - self.view.first
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.session.say(HINT)
+        x = event.position().x()
+        beat = min(max(self.whole.beat(x), 0.0), self.view.length)
+        if self.grabbed == "frame":
+            self.view.show(beat - self.grab_beat, self.view.beats)
+        elif self.grabbed == "left":
+            self.view.show(min(beat, self.view.last - 0.25), max(self.view.last - beat, 0.25))
+        elif self.grabbed == "right":
+            self.view.show(self.view.first, max(beat - self.view.first, 0.25))
+        part = self.grabbed or self._part(x)
+        edge = part in ("left", "right")
+        self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.OpenHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.grabbed = ""
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        first, last = self.session.project.section_at(self.whole.beat(event.position().x()))
+        self.view.show(first, last - first)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        self.view.zoom(
+            0.8 ** (event.angleDelta().y() / 120.0), self.whole.beat(event.position().x())
+        )
+        event.accept()
+
+    def leaveEvent(self, event: object) -> None:
+        self.session.say("")

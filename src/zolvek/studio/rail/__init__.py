@@ -1,0 +1,1 @@
+"""The rail: the steps of the work, a panel each."""

@@ -1,0 +1,188 @@
+"""The Draw panel: grid, and exact values and shapes for the selection."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtWidgets import QCheckBox, QWidget
+
+from zolvek.core import edits
+from zolvek.core.grid import BARS, DIVISIONS, KINDS
+from zolvek.core.shapes import SHAPES
+from zolvek.studio.session import Session
+from zolvek.studio.widgets import Entry, choice, column, field_label, form, heading, note, pick
+
+WHEN_MET = (("Stop at other points", edits.STOP), ("Replace other points", edits.REPLACE))
+MIXED = "several"
+
+
+class DrawPanel(QWidget):
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = column(self)
+        layout.addWidget(heading("Draw"))
+
+        self.snap = QCheckBox("Snap to the grid")
+        self.snap.clicked.connect(lambda on: session.set_grid(on=on))
+        self.kind = choice(
+            [(label, key) for key, (label, _) in KINDS.items()], "Kind of grid", self._set_kind
+        )
+        self.division = choice([], "Grid value", lambda n: session.set_grid(division=n))
+        grid = form()
+        grid.addRow(field_label("Grid"), self.division)
+        grid.addRow(field_label("Kind"), self.kind)
+        self.when_met = choice(WHEN_MET, "When points meet others", session.set_when_met)
+        grid.addRow(field_label("Moves"), self.when_met)
+        layout.addWidget(self.snap)
+        layout.addLayout(grid)
+
+        layout.addSpacing(6)
+        self.what = heading("No points selected")
+        layout.addWidget(self.what)
+        self.value = Entry("Value", self._type_value, "Type a value, such as 1.2k, +7 st or 35 %")
+        self.position = Entry(
+            "Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480"
+        )
+        self.shape = choice([(s.label, s.key) for s in SHAPES], "Shape", session.set_shape)
+        self.amount = Entry("Amount", self._type_amount)
+        fields = form()
+        for name, widget in (
+            ("Value", self.value),
+            ("Position", self.position),
+            ("Shape", self.shape),
+            ("Amount", self.amount),
+        ):
+            fields.addRow(field_label(name), widget)
+        layout.addLayout(fields)
+        self.help = note()
+        layout.addWidget(self.help)
+        layout.addStretch(1)
+        for signal in (
+            session.project_changed, session.selection_changed, session.focus_changed, session.grid_changed,
+        ):  # fmt: skip
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        session = self.session
+        grid = session.grid
+        self.snap.setChecked(grid.on)
+        pick(self.kind, grid.kind)
+        bars = grid.kind == "bars"
+        rows = [("1 bar" if n == 1 else f"{n} bars", n) for n in BARS] if bars else []
+        rows = rows or [(f"1/{n}", n) for n in DIVISIONS]
+        if [self.division.itemText(i) for i in range(self.division.count())] != [
+            t for t, _ in rows
+        ]:
+            self.division.clear()
+            for text, data in rows:
+                self.division.addItem(text, data)
+        pick(self.division, grid.division)
+        pick(self.when_met, session.settings.when_met)
+        self._refresh_selection()
+
+    def _refresh_selection(self) -> None:
+        session, lane = self.session, self.session.lane
+        chosen = session.chosen
+        has = lane is not None and chosen.size > 0
+        self.what.setText(
+            "No points selected"
+            if not has
+            else "1 point"
+            if chosen.size == 1
+            else f"{chosen.size} points"
+        )
+        for widget in (self.value, self.position):
+            widget.setEnabled(bool(has))
+        segments = edits.segments_of(lane.curve, session.scope) if lane else np.empty(0, np.intp)
+        self.shape.setEnabled(bool(segments.size))
+        if lane is None or not has:
+            self.value.show_text("")
+            self.position.show_text("")
+        else:
+            values = np.unique(lane.curve.value[chosen])
+            text = session.parameter.text(float(lane.to_position(values[0])))
+            self.value.show_text(text if len(values) == 1 else MIXED)
+            self.position.show_text(session.project.meter.text(float(lane.curve.beat[chosen[0]])))
+        self._refresh_shape(segments)
+
+    def _refresh_shape(self, segments: np.ndarray) -> None:
+        lane = self.session.lane
+        codes = np.unique(lane.curve.shape[segments]) if lane is not None and segments.size else []
+        pick(self.shape, SHAPES[codes[0]].key if len(codes) == 1 else None)
+        amount = SHAPES[codes[0]].amount if len(codes) == 1 else None
+        usable = amount is not None and amount.kind != "none"
+        self.amount.setEnabled(usable)
+        if lane is not None and usable and amount is not None:
+            values = np.unique(lane.curve.amount[segments])
+            same = f"{values[0]:+.3f}" if amount.kind == "bend" else f"{values[0]:.0f}"
+            self.amount.show_text(same.replace("-", "−") if len(values) == 1 else MIXED)
+            self.amount.setToolTip(f"This shape takes {amount.words}")
+        else:
+            self.amount.show_text("")
+        count = len(segments)
+        noun = "1 segment" if count == 1 else f"{count} segments"
+        scope = "" if self.session.chosen.size else ", as no points are selected"
+        self.help.setText(f"Shape and amount apply to {noun}{scope}." if count else "")
+
+    def _set_kind(self, kind: object) -> None:
+        bars_now, bars_then = kind == "bars", self.session.grid.kind == "bars"
+        division = self.session.grid.division
+        if bars_now != bars_then:
+            division = 1 if bars_now else 16
+        self.session.set_grid(kind=kind, division=division)
+
+    def _type_value(self, text: str) -> bool:
+        session, lane = self.session, self.session.lane
+        if lane is None or not session.chosen.size:
+            return False
+
+        def work() -> None:
+            beat = float(lane.curve.beat[session.chosen[0]])
+            bpm = float(session.project.tempo.bpm(beat))
+            position = session.parameter.parse(text, bpm)
+            low, high = sorted(lane.reach)
+            if not low - 1e-12 <= position <= high + 1e-12:
+                from zolvek.core.errors import ZolvekError
+
+                raise ZolvekError(
+                    f"“{text}” lies outside the lane's reach.",
+                    session.parameter.name,
+                    f"It goes from {session.parameter.text(low)} to {session.parameter.text(high)}.",
+                )
+            curve = edits.set_value(lane.curve, session.chosen, lane.from_position(position))
+            shown = session.parameter.text(position)
+            session.edit_curve(f"Set {session.scope_name} to {shown}", curve, session.chosen)
+
+        return session.try_to(work)
+
+    def _type_position(self, text: str) -> bool:
+        session, lane = self.session, self.session.lane
+        if lane is None or not session.chosen.size:
+            return False
+
+        def work() -> None:
+            beat = session.project.meter.parse(text, session.project.tempo)
+            curve, where = edits.place(lane.curve, session.chosen, beat, session.settings.when_met)
+            at = session.project.meter.text(beat)
+            session.edit_curve(f"Move {session.scope_name} to {at}", curve, where)
+
+        return session.try_to(work)
+
+    def _type_amount(self, text: str) -> bool:
+        session, lane = self.session, self.session.lane
+        if lane is None:
+            return False
+
+        def work() -> None:
+            from zolvek.core.errors import ZolvekError
+
+            try:
+                amount = float(text.replace("−", "-").replace(",", "."))
+            except ValueError as error:
+                raise ZolvekError(f"“{text}” is not a number.", "Amount", "Write one.") from error
+            segments = edits.segments_of(lane.curve, session.scope)
+            curve = edits.set_amount(lane.curve, segments, amount)
+            session.edit_curve(f"Set the amount to {text}", curve)
+
+        return session.try_to(work)

@@ -1,0 +1,76 @@
+"""The rail: the steps of the work as a column of buttons, each with its panel."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QScrollArea,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from zolvek.studio.rail.draw_panel import DrawPanel
+from zolvek.studio.rail.export_panel import ExportPanel
+from zolvek.studio.session import Session
+
+PANEL_WIDTH, RAIL_WIDTH = 226, 74
+
+# The steps in the order people work: action id, and what makes the panel.
+STEPS: tuple[tuple[str, Callable[..., QWidget]], ...] = (
+    ("step-draw", lambda session, actions: DrawPanel(session)),
+    ("step-export", ExportPanel),
+)
+
+
+class Rail(QWidget):
+    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+        super().__init__()
+        self.panels = QStackedWidget()
+        self.panels.setFixedWidth(PANEL_WIDTH)
+        self.buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        strip = QVBoxLayout()
+        strip.setContentsMargins(2, 6, 4, 6)
+        strip.setSpacing(4)
+        for key, make in STEPS:
+            scroll = QScrollArea()
+            scroll.setWidget(make(session, actions))
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QFrame.Shape.NoFrame)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            self.panels.addWidget(scroll)
+            action = actions(key)
+            step = QToolButton()
+            step.setProperty("rail", True)
+            step.setCheckable(True)
+            step.setText(action.text())
+            step.setIcon(action.icon())
+            step.setIconSize(QSize(20, 20))
+            step.setToolTip(action.toolTip())
+            step.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            step.setFixedWidth(RAIL_WIDTH - 6)
+            step.clicked.connect(action.trigger)
+            step.setAccessibleName(f"{action.text()} panel")
+            action.changed.connect(lambda a=action, b=step: b.setIcon(a.icon()))
+            group.addButton(step)
+            strip.addWidget(step)
+            self.buttons[key] = step
+        strip.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.panels)
+        layout.addLayout(strip)
+        self.show_step(STEPS[0][0])
+
+    def show_step(self, key: str) -> None:
+        self.panels.setCurrentIndex([step for step, _ in STEPS].index(key))
+        self.buttons[key].setChecked(True)

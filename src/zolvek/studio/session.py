@@ -1,0 +1,260 @@
+"""The session: the one place that holds what the window shows, and through which it changes.
+
+Widgets read from it and call its methods; it tells them by signals what has changed. Data goes
+one way: a widget never tells another.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core import edits
+from zolvek.core import project as projects
+from zolvek.core.arrays import Ints
+from zolvek.core.curve import Curve
+from zolvek.core.errors import Notifier, ZolvekError
+from zolvek.core.grid import Grid
+from zolvek.core.history import History
+from zolvek.core.parameter import Parameter
+from zolvek.core.project import Lane, Project
+from zolvek.studio.settings import Settings
+
+NONE_CHOSEN = np.empty(0, np.intp)
+
+
+class Session(QObject):
+    """Project and history, focus, selection, grid and view settings."""
+
+    project_changed = pyqtSignal()
+    focus_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    span_changed = pyqtSignal()
+    grid_changed = pyqtSignal()
+    theme_changed = pyqtSignal()
+    hint_changed = pyqtSignal(str)
+    place_changed = pyqtSignal()  # the playhead
+    touched = pyqtSignal()  # a control has been touched
+
+    def __init__(self, project: Project, settings: Settings, path: Path | None = None) -> None:
+        super().__init__()
+        self.settings = settings
+        self.notifier = Notifier()
+        self.grid = Grid(settings.grid_division, settings.grid_kind, settings.snap)
+        self.open(project, path)
+
+    def open(self, project: Project, path: Path | None) -> None:
+        """Show another project."""
+        self.history = History.start(project)
+        self.saved = project
+        self.path = path
+        self.focus = next((lane.id for lane in project.lanes() if not lane.hidden), None)
+        self.chosen: Ints = NONE_CHOSEN
+        self.span: tuple[float, float] | None = None
+        self.place = 0.0
+        self.touch_target: tuple[str, str] | None = None
+        self.hint = ""
+        self._all_changed()
+
+    # --- reading ---
+
+    @property
+    def project(self) -> Project:
+        return self.history.project
+
+    @property
+    def modified(self) -> bool:
+        return self.project is not self.saved
+
+    @property
+    def lane(self) -> Lane | None:
+        """The focus lane."""
+        return self.project.lane(self.focus) if self.focus else None
+
+    @property
+    def parameter(self) -> Parameter:
+        """The focus lane's parameter; only while there is one."""
+        assert self.focus is not None
+        return self.project.parameter_of(self.focus)
+
+    @property
+    def title(self) -> str:
+        return self.path.name if self.path else self.project.name
+
+    # --- changing ---
+
+    def edit(self, label: str, project: Project, gesture: object = None) -> None:
+        """Make `project` the present one, as a step named `label`; the steps of one gesture
+        are one."""
+        self._keep(self.history.edited(project, label, gesture))
+
+    def edit_curve(
+        self, label: str, curve: Curve, chosen: Ints | None = None, gesture: object = None
+    ) -> None:
+        """Give the focus lane another curve, and the selection its new places."""
+        assert self.focus is not None
+        if chosen is not None:
+            self.chosen = chosen
+        self.edit(label, projects.with_curve(self.project, self.focus, curve), gesture)
+        if chosen is not None:
+            self.selection_changed.emit()
+
+    def edit_lane(self, label: str, lane: Lane) -> None:
+        self.edit(label, projects.with_lane(self.project, lane))
+
+    def end_gesture(self) -> None:
+        self.history = self.history.ended()
+
+    def cancel_gesture(self, chosen: Ints) -> None:
+        self.chosen = chosen
+        self._keep(self.history.cancelled())
+
+    def undo(self) -> None:
+        self._keep(self.history.undone())
+
+    def redo(self) -> None:
+        self._keep(self.history.redone())
+
+    def _keep(self, history: History) -> None:
+        changed = history.project is not self.history.project
+        self.history = history
+        if not changed:
+            return
+        ids = [lane.id for lane in self.project.lanes()]
+        if self.focus not in ids:
+            self.focus = ids[0] if ids else None
+            self.choose(NONE_CHOSEN)
+            self.focus_changed.emit()
+        lane = self.lane
+        self.chosen = self.chosen[self.chosen < len(lane.curve)] if lane else NONE_CHOSEN
+        self.project_changed.emit()
+
+    def choose(self, points: Ints) -> None:
+        """Select points of the focus lane."""
+        self.chosen = points
+        self.selection_changed.emit()
+
+    def choose_span(self, span: tuple[float, float] | None) -> None:
+        """Select a span of time."""
+        self.span = span
+        self.span_changed.emit()
+
+    def set_focus(self, lane: str | None) -> None:
+        if lane != self.focus:
+            self.focus = lane
+            self.choose(NONE_CHOSEN)
+            self.focus_changed.emit()
+
+    def touch(self, device: str, parameter: str) -> None:
+        """A control was touched: its lane comes up, or is offered."""
+        self.touch_target = (device, parameter)
+        lane = self.project.device_track(device).lane_on(device, parameter)
+        if lane:
+            self.set_focus(lane.id)
+        self.touched.emit()
+
+    def add_touched_lane(self) -> None:
+        """A lane for the control touched last, flat at its present value."""
+        if self.touch_target is None:
+            return
+        device, key = self.touch_target
+        project, lane = projects.add_lane(self.project, device, key)
+        name = self.project.device_track(device).device(device).parameter(key).name
+        self.edit(f"Add a lane for {name}", project)
+        self.set_focus(lane)
+
+    @property
+    def can_add_lane(self) -> bool:
+        if self.touch_target is None:
+            return False
+        device, key = self.touch_target
+        return self.project.device_track(device).lane_on(device, key) is None
+
+    def set_grid(self, **changes: object) -> None:
+        self.grid = replace(self.grid, **changes)  # type: ignore[arg-type]
+        self.settings.grid_division = self.grid.division
+        self.settings.grid_kind, self.settings.snap = self.grid.kind, self.grid.on
+        self.grid_changed.emit()
+
+    def set_when_met(self, choice: str) -> None:
+        self.settings.when_met = choice
+        self.grid_changed.emit()
+
+    def set_theme(self, key: str) -> None:
+        self.settings.theme = key
+        self.theme_changed.emit()
+
+    def set_place(self, beat: float) -> None:
+        """Where the playhead is."""
+        self.place = min(max(beat, 0.0), self.project.length)
+        self.place_changed.emit()
+
+    def say(self, hint: str) -> None:
+        """What a press would do, or what has just been done."""
+        if hint != self.hint:
+            self.hint = hint
+            self.hint_changed.emit(hint)
+
+    def try_to(self, work: Callable[[], object]) -> bool:
+        """Do `work`; an expected error is shown and nothing is changed."""
+        try:
+            work()
+        except ZolvekError as error:
+            self.notifier.report(error)
+            return False
+        return True
+
+    def mark_saved(self, path: Path) -> None:
+        self.path, self.saved = path, self.project
+        self.settings.add_recent(path)
+        self.project_changed.emit()
+
+    def _all_changed(self) -> None:
+        for signal in (
+            self.project_changed,
+            self.focus_changed,
+            self.selection_changed,
+            self.span_changed,
+            self.place_changed,
+        ):
+            signal.emit()
+
+    # --- what works on the selection, or on all when nothing is selected ---
+
+    @property
+    def scope(self) -> Ints:
+        """The selected points of the focus lane, or all of them."""
+        lane = self.lane
+        if lane is None:
+            return NONE_CHOSEN
+        return self.chosen if self.chosen.size else np.arange(len(lane.curve))
+
+    @property
+    def scope_name(self) -> str:
+        """What the scope is called in a label: "3 points", "all points"."""
+        count = self.chosen.size
+        return "all points" if not count else "1 point" if count == 1 else f"{count} points"
+
+    def delete_chosen(self) -> None:
+        lane = self.lane
+        if lane is not None and self.chosen.size:
+            label = f"Delete {self.scope_name}"
+            self.edit_curve(label, edits.delete(lane.curve, self.chosen), NONE_CHOSEN)
+
+    def set_shape(self, key: str) -> None:
+        from zolvek.core.shapes import CODES, SHAPES
+
+        lane = self.lane
+        if lane is None:
+            return
+        segments = edits.segments_of(lane.curve, self.scope)
+        label = f"{SHAPES[CODES[key]].label} on {_count(len(segments), 'segment')}"
+        self.edit_curve(label, edits.set_shape(lane.curve, segments, key))
+
+
+def _count(number: int, noun: str) -> str:
+    return f"1 {noun}" if number == 1 else f"{number} {noun}s"

@@ -1,0 +1,116 @@
+"""Small widgets that more than one panel uses."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+
+def heading(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "heading")
+    return label
+
+
+def note(text: str = "") -> QLabel:
+    """Quiet text that wraps."""
+    label = QLabel(text)
+    label.setProperty("role", "quiet")
+    label.setWordWrap(True)
+    return label
+
+
+def field_label(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "field")
+    return label
+
+
+def choice(
+    rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[object], object]
+) -> QComboBox:
+    """A menu of (text, data); `chosen` is told the data a person picks."""
+    box = QComboBox()
+    box.setAccessibleName(name)
+    for text, data in rows:
+        box.addItem(text, data)
+    box.activated.connect(lambda _: chosen(box.currentData()))
+    return box
+
+
+def pick(box: QComboBox, data: object) -> None:
+    """Show a row of a menu without telling anyone."""
+    index = box.findData(data)
+    if index != box.currentIndex():
+        box.blockSignals(True)
+        box.setCurrentIndex(index)
+        box.blockSignals(False)
+
+
+def button(
+    text: str, pressed: Callable[[], object], main: bool = False, tip: str = ""
+) -> QPushButton:
+    made = QPushButton(text)
+    made.setProperty("main", main)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda _: pressed())
+    return made
+
+
+def form() -> QFormLayout:
+    made = QFormLayout()
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setHorizontalSpacing(8)
+    made.setVerticalSpacing(6)
+    made.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+    made.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+    return made
+
+
+def column(parent: QWidget) -> QVBoxLayout:
+    """A panel's layout."""
+    made = QVBoxLayout(parent)
+    made.setContentsMargins(12, 10, 12, 10)
+    made.setSpacing(8)
+    return made
+
+
+class Entry(QLineEdit):
+    """A field that says what is typed when Enter is pressed, and shows when it was refused."""
+
+    def __init__(self, name: str, typed: Callable[[str], bool], tip: str = "") -> None:
+        super().__init__()
+        self.typed = typed
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.returnPressed.connect(self._take)
+        self.textEdited.connect(lambda _: self.show_fault(False))
+
+    def _take(self) -> None:
+        self.setModified(False)
+        self.show_fault(not self.typed(self.text()))
+        self.selectAll()
+
+    def show_fault(self, fault: bool) -> None:
+        if bool(self.property("fault")) != fault:
+            self.setProperty("fault", fault)
+            style = self.style()
+            if style is not None:
+                style.unpolish(self)
+                style.polish(self)
+
+    def show_text(self, text: str) -> None:
+        """Show `text` unless somebody is typing here."""
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(text)
+            self.show_fault(False)

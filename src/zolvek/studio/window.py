@@ -1,0 +1,368 @@
+"""The main window: puts the areas together and makes menus from the action table."""
+
+from __future__ import annotations
+
+import importlib
+import threading
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QScrollArea,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from zolvek.core import project as projects
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Project
+from zolvek.studio import settings as stored
+from zolvek.studio import theme as themes
+from zolvek.studio.actions import ACTIONS, BREAKS, MENUS, shortcut_rows
+from zolvek.studio.bench.bench import Bench
+from zolvek.studio.bench.player import Player
+from zolvek.studio.bench.transport import Transport
+from zolvek.studio.files import Files
+from zolvek.studio.finder import Finder
+from zolvek.studio.index.index_panel import IndexPanel
+from zolvek.studio.lanes.focus_lane import FocusLane
+from zolvek.studio.lanes.low_lanes import LowLanes
+from zolvek.studio.lanes.ruler import Ruler
+from zolvek.studio.overview.overview import Overview
+from zolvek.studio.rail.rail import Rail
+from zolvek.studio.session import Session
+from zolvek.studio.settings import Settings
+from zolvek.studio.viewport import Viewport
+
+INDEX_WIDTH = 196
+
+
+class Window(QMainWindow):
+    def __init__(self, project: Project, settings: Settings, path: Path | None = None) -> None:
+        super().__init__()
+        self.session = Session(project, settings, path)
+        self.view = Viewport(project.length)
+        self.player = Player(self.session)
+        self.files = Files(self)
+        self.made: dict[str, QAction] = {}
+        self._make_actions()
+        self._lay_out()
+        self._make_menus()
+        for row in ACTIONS:
+            if row.on_lane:
+                self.made[row.id].setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            (self.focus_lane if row.on_lane else self).addAction(self.made[row.id])
+        self.resize(1280, 800)
+        session = self.session
+        for signal in (
+            session.project_changed, session.focus_changed, session.selection_changed, session.span_changed,
+            session.grid_changed, session.touched, self.player.changed,
+        ):  # fmt: skip
+            signal.connect(self._refresh_actions)
+        session.project_changed.connect(self._refresh_title)
+        session.project_changed.connect(lambda: self.view.set_length(session.project.length))
+        session.focus_changed.connect(self._refresh_head)
+        session.project_changed.connect(self._refresh_head)
+        session.hint_changed.connect(self.hint.setText)
+        session.theme_changed.connect(self._apply_theme)
+        session.notifier.subscribe(self.show_error)
+        self._refresh_actions()
+        self._refresh_title()
+        self._refresh_head()
+        self.focus_lane.setFocus()
+
+    # --- making ---
+
+    def action(self, key: str) -> QAction:
+        return self.made[key]
+
+    def _make_actions(self) -> None:
+        for row in ACTIONS:
+            action = QAction(row.text, self)
+            if row.keys:
+                action.setShortcut(QKeySequence(row.keys))
+            keys = f" ({row.keys})" if row.keys else ""
+            action.setToolTip(f"{row.tip}{keys}")
+            action.setStatusTip(row.tip)
+            action.setCheckable(row.checked is not None)
+            action.triggered.connect(lambda _, run=row.run: self.session.try_to(lambda: run(self)))
+            self.made[row.id] = action
+
+    def _make_menus(self) -> None:
+        bar = self.menuBar()
+        assert bar is not None
+        for name in MENUS:
+            menu = bar.addMenu(name)
+            assert menu is not None
+            for row in ACTIONS:
+                if row.menu == name:
+                    if row.id in BREAKS:
+                        menu.addSeparator()
+                    menu.addAction(self.made[row.id])
+                if row.id == "open" and name == "File":
+                    self.recent = QMenu("Open recent", self)
+                    self.recent.aboutToShow.connect(self._fill_recent)
+                    menu.addMenu(self.recent)
+
+    def _fill_recent(self) -> None:
+        self.recent.clear()
+        for name in self.session.settings.recent:
+            path = Path(name)
+            entry = self.recent.addAction(path.name)
+            assert entry is not None
+            entry.setToolTip(name)
+            entry.triggered.connect(lambda _, p=path: self.files.open_path(p))
+        self.recent.setEnabled(bool(self.session.settings.recent))
+
+    def _lay_out(self) -> None:
+        session, view = self.session, self.view
+        self.index = IndexPanel(session)
+        self.index.setFixedWidth(INDEX_WIDTH)
+        self.overview = Overview(session, view)
+        self.ruler = Ruler(session, view)
+        self.focus_lane = FocusLane(session, view)
+        self.focus_lane.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.focus_lane.customContextMenuRequested.connect(self._lane_menu)
+        self.low_lanes = LowLanes(session, view)
+        self.rail = Rail(session, self.action)
+        self.bench = Bench(session)
+        self.transport = Transport(session, self.player, self.action)
+        self.hint = QLabel()
+        self.hint.setProperty("role", "quiet")
+        self.hint.setAccessibleName("What a press would do")
+
+        low = QScrollArea()
+        low.setWidget(self.low_lanes)
+        low.setWidgetResizable(True)
+        low.setFrameShape(QFrame.Shape.NoFrame)
+        low.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        low.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        stack = QSplitter(Qt.Orientation.Vertical)
+        stack.addWidget(self.focus_lane)
+        stack.addWidget(low)
+        stack.setStretchFactor(0, 3)
+        stack.setStretchFactor(1, 1)
+        stack.setSizes([330, 140])
+        stack.setChildrenCollapsible(False)
+        middle = _column(self.overview, self._head(), self.ruler, stack)
+        upper = QHBoxLayout()
+        upper.setContentsMargins(0, 0, 0, 0)
+        upper.setSpacing(6)
+        upper.addWidget(self.index)
+        upper.addLayout(middle, 1)
+        upper.addWidget(self.rail)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(12, 0, 12, 4)
+        foot.addWidget(self.hint, 1)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(upper, 1)
+        layout.addWidget(_rule())
+        bar = QHBoxLayout()
+        bar.addWidget(self.transport, 1)
+        bar.addWidget(self.bench.head)
+        layout.addLayout(bar)
+        layout.addWidget(self.bench)
+        layout.addLayout(foot)
+        self.setCentralWidget(whole)
+
+    def _head(self) -> QWidget:
+        """Over the ruler: what the focus lane drives."""
+        self.focus_name = QLabel()
+        self.focus_name.setProperty("role", "heading")
+        self.focus_note = QLabel()
+        self.focus_note.setProperty("role", "quiet")
+        head = QWidget()
+        row = QHBoxLayout(head)
+        row.setContentsMargins(4, 2, 4, 2)
+        row.addWidget(self.focus_name)
+        row.addWidget(self.focus_note)
+        row.addStretch(1)
+        for key in ("bypass",):
+            switch = QToolButton()
+            switch.setDefaultAction(self.action(key))
+            switch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            row.addWidget(switch)
+        return head
+
+    # --- showing ---
+
+    def _refresh_actions(self) -> None:
+        for row in ACTIONS:
+            action = self.made[row.id]
+            action.setEnabled(row.enabled(self))
+            if row.checked is not None:
+                action.setChecked(row.checked(self))
+            if row.label is not None:
+                action.setText(row.label(self))
+
+    def _refresh_title(self) -> None:
+        star = " •" if self.session.modified else ""
+        self.setWindowTitle(f"{self.session.title}{star} — Zolvek")
+
+    def _refresh_head(self) -> None:
+        session, lane = self.session, self.session.lane
+        if lane is None:
+            self.focus_name.setText("No lane")
+            self.focus_note.setText("")
+            return
+        self.focus_name.setText(session.project.label_of(lane.id))
+        low, high = (session.parameter.text(end) for end in lane.reach)
+        count = len(lane.curve)
+        points = "1 point" if count == 1 else f"{count} points"
+        state = ", bypassed" if lane.bypassed else ""
+        self.focus_note.setText(f"{low} to {high}, {points}{state}")
+
+    def load_icons(self) -> None:
+        from zolvek.studio.icons import icon
+
+        theme = themes.THEMES[self.session.settings.theme]
+        for row in ACTIONS:
+            if row.icon:
+                self.made[row.id].setIcon(icon(row.icon, theme))
+
+    def _apply_theme(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        theme = themes.THEMES[self.session.settings.theme]
+        app.setPalette(themes.palette(theme))
+        app.setStyleSheet(themes.style_sheet(theme))
+        self.load_icons()
+
+    def show_project(self, project: Project, path: Path | None) -> None:
+        self.player.stop()
+        self.session.open(project, path)
+        self.view.set_length(project.length)
+        self.view.show(0.0, project.length)
+
+    def show_error(self, error: ZolvekError) -> None:
+        """Say what is wrong, where and how to put it right."""
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", error.what, parent=self)
+        details = "\n".join(text for text in (error.where, error.remedy) if text)
+        box.setInformativeText(details)
+        box.exec()
+
+    def ask_unsaved(self) -> QMessageBox.StandardButton:
+        button = QMessageBox.StandardButton
+        box = QMessageBox(self)
+        box.setWindowTitle("Zolvek")
+        box.setText(f"“{self.session.title}” has changes that are not saved.")
+        box.setInformativeText("Save them before going on?")
+        box.setStandardButtons(button.Save | button.Discard | button.Cancel)
+        box.setDefaultButton(button.Save)
+        return QMessageBox.StandardButton(box.exec())
+
+    # --- what actions do ---
+
+    def seek(self, beat: float) -> None:
+        self.player.seek(beat)
+
+    def type_value(self) -> None:
+        self.rail.show_step("step-draw")
+        for entry in self.rail.findChildren(QLineEdit):
+            if entry.accessibleName() == "Value":
+                entry.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                entry.selectAll()
+
+    def zoom_to_span(self) -> None:
+        if self.session.span:
+            first, last = self.session.span
+            self.view.show(first, last - first)
+
+    def remove_lane(self) -> None:
+        lane = self.session.lane
+        if lane:
+            name = self.session.parameter.name
+            project = projects.remove_lane(self.session.project, lane.id)
+            self.session.edit(f"Remove the lane for {name}", project)
+            self.session.say(f"{name} is back at the control's own value.")
+
+    def switch_theme(self) -> None:
+        self.session.set_theme("vellum" if self.session.settings.theme == "lamp" else "lamp")
+        self._refresh_actions()
+
+    def find_action(self) -> None:
+        finder = Finder(self)
+        if finder.exec() and finder.chosen:
+            self.action(finder.chosen).trigger()
+
+    def show_shortcuts(self) -> None:
+        rows = shortcut_rows()
+        lines = [
+            f"<tr><td style='padding-right:18px'><b>{k}</b></td><td>{t}</td></tr>"
+            for _, k, t in rows
+        ]
+        half = (len(lines) + 1) // 2
+        tables = "".join(
+            f"<td><table cellpadding=2>{''.join(part)}</table></td><td width=24></td>"
+            for part in (lines[:half], lines[half:])
+        )
+        box = QMessageBox(self)
+        box.setWindowTitle("Keyboard shortcuts")
+        box.setTextFormat(Qt.TextFormat.RichText)
+        box.setText(f"<table><tr valign=top>{tables}</tr></table>")
+        box.exec()
+
+    def _lane_menu(self, at: object) -> None:
+        menu = QMenu(self)
+        for row in ACTIONS:
+            if row.id.startswith("shape-") or row.id in (
+                "delete",
+                "select-all",
+                "type-value",
+                "bypass",
+            ):
+                menu.addAction(self.made[row.id])
+        menu.exec(self.focus_lane.mapToGlobal(at))  # type: ignore[call-overload]
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self.files.close()
+        self.player.close()
+        stored.save(self.session.settings)
+        event.accept()
+
+    def warm_up(self) -> None:
+        """After the first picture: symbols, and the sound libraries so that Play starts at once."""
+        self.load_icons()
+        QTimer.singleShot(200, _load_sound)
+
+
+def _load_sound() -> None:
+    def load() -> None:
+        for name in ("scipy.linalg.blas", "scipy.signal", "pedalboard", "soundfile"):
+            importlib.import_module(name)
+
+    threading.Thread(target=load, name="load sound", daemon=True).start()
+
+
+def _column(*widgets: QWidget) -> QVBoxLayout:
+    layout = QVBoxLayout()
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    for i, widget in enumerate(widgets):
+        layout.addWidget(widget, 1 if i == len(widgets) - 1 else 0)
+    return layout
+
+
+def _rule() -> QFrame:
+    rule = QFrame()
+    rule.setProperty("rule", True)
+    rule.setFixedHeight(1)
+    return rule

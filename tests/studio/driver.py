@@ -1,0 +1,152 @@
+"""Drives a real window, offscreen, with real mouse and key events."""
+
+from __future__ import annotations
+
+import gc
+import os
+import sys
+import tempfile
+import traceback
+import unittest
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zolvek-test-")
+os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"]
+
+from PyQt6.QtCore import QPoint, QPointF, Qt, qInstallMessageHandler
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMessageBox
+
+from zolvek.core.errors import ZolvekError
+from zolvek.demo.night_regatta import build
+from zolvek.studio.app import application
+from zolvek.studio.settings import Settings
+from zolvek.studio.window import Window
+
+LEFT, NO_KEY = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+HARMLESS = (
+    "propagateSizeHints",
+    "XDG_RUNTIME_DIR",
+    "PulseAudio",
+    "FFmpeg",
+    "pulse",
+    "ALSA",
+    "pipewire",
+)
+qt_complaints: list[str] = []
+faults: list[str] = []  # exceptions in what Qt called
+
+
+def _heard(kind, context, text):
+    if not any(word.lower() in text.lower() for word in HARMLESS):
+        qt_complaints.append(text)
+
+
+def _raised(kind, error, trace):
+    faults.append("".join(traceback.format_exception(kind, error, trace)))
+
+
+class WindowTest(unittest.TestCase):
+    """A window on the demo; errors it would show in a box are collected in `errors`."""
+
+    def setUp(self) -> None:
+        self.app = application()
+        qInstallMessageHandler(_heard)
+        qt_complaints.clear()
+        faults.clear()
+        self.addCleanup(setattr, sys, "excepthook", sys.excepthook)
+        sys.excepthook = _raised
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.errors: list[ZolvekError] = []
+        self.window = Window(build(), Settings())
+        self.window.show_error = self.errors.append
+        self.window.session.notifier.listeners[:] = [self.errors.append]
+        self.window.show()
+        self.session, self.view = self.window.session, self.window.view
+        self.lane = self.window.focus_lane
+        self.wait()
+
+    def tearDown(self) -> None:
+        self.window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard
+        self.assertTrue(self.window.close())
+        self.window.deleteLater()
+        del self.window, self.lane, self.session, self.view
+        self.wait()
+        gc.collect()
+        self.assertFalse(faults, "".join(faults))
+        self.assertEqual(qt_complaints, [], "Qt complained")
+
+    def wait(self, ms: int = 0) -> None:
+        if ms:
+            QTest.qWait(ms)
+        self.app.processEvents()
+        self.app.sendPostedEvents(None, 52)  # deferred deletes
+        self.app.processEvents()
+
+    def spot(self, beat: float, value: float) -> QPoint:
+        """Where a curve point of the focus lane is."""
+        return self.lane.point_at(beat, value).toPoint()
+
+    def drag_on(self, widget, start: QPoint, end: QPoint, keys=NO_KEY, steps: int = 8) -> None:
+        """Press, move in steps, release."""
+        QTest.mouseMove(widget, start)
+        QTest.mousePress(widget, LEFT, keys, start)
+        for i in range(1, steps + 1):
+            at = QPointF(start) + (QPointF(end) - QPointF(start)) * (i / steps)
+            self.move_held(widget, at, keys)
+        QTest.mouseRelease(widget, LEFT, keys, end)
+        self.wait()
+
+    def move_held(self, widget, at: QPointF, keys=NO_KEY) -> None:
+        """A move with the button down, which QTest.mouseMove does not say."""
+        from PyQt6.QtCore import QEvent
+        from PyQt6.QtGui import QMouseEvent
+
+        event = QMouseEvent(
+            QEvent.Type.MouseMove,
+            at,
+            QPointF(widget.mapToGlobal(at)),
+            Qt.MouseButton.NoButton,
+            LEFT,
+            keys,
+        )
+        self.app.sendEvent(widget, event)
+
+    def drag(self, start: tuple[float, float], end: tuple[float, float], keys=NO_KEY) -> None:
+        """Drag on the focus lane between places given as beat and value."""
+        self.drag_on(self.lane, self.spot(*start), self.spot(*end), keys)
+
+    def click(self, beat: float, value: float, keys=NO_KEY) -> None:
+        QTest.mouseMove(self.lane, self.spot(beat, value))
+        QTest.mouseClick(self.lane, LEFT, keys, self.spot(beat, value))
+        self.wait()
+
+    def key(self, key, keys=NO_KEY, widget=None) -> None:
+        QTest.keyClick(widget or self.window, key, keys)
+        self.wait()
+
+    def do(self, action: str) -> None:
+        self.window.action(action).trigger()
+        self.wait()
+
+    def curve(self):
+        lane = self.session.lane
+        assert lane is not None
+        return lane.curve
+
+    def field(self, name: str):
+        """A named entry, menu or spin box of the window."""
+        from PyQt6.QtWidgets import QWidget
+
+        return next(w for w in self.window.findChildren(QWidget) if w.accessibleName() == name)
+
+    def type_in(self, name: str, text: str) -> None:
+        entry = self.field(name)
+        entry.setFocus()
+        entry.selectAll()
+        QTest.keyClicks(entry, text)
+        QTest.keyClick(entry, Qt.Key.Key_Return)
+        self.wait()
