@@ -25,7 +25,9 @@ SPLIT_KEEPS = ("hold", "line", "bend", "cosine")
 def indices(curve: Curve, chosen: Any) -> Ints:
     """`chosen` (indices or booleans) as increasing indices, each once."""
     array = np.asarray(chosen)
-    found = np.flatnonzero(array) if array.dtype == bool else np.unique(array.astype(np.intp))
+    found = np.flatnonzero(array) if array.dtype == bool else array.astype(np.intp)
+    if np.any(found[1:] <= found[:-1]):
+        found = np.unique(found)
     if found.size and (found[0] < 0 or found[-1] >= len(curve)):
         raise ZolvekError("There is no such point.", f"point {found[-1] + 1}")
     return found

@@ -129,14 +129,15 @@ class Shape:
     amount: Amount
     rise: Rise
     extent: Extent
+    steady: bool = False  # it never turns back on its way, and holds no inner jump
 
 
 SHAPES: tuple[Shape, ...] = (
-    Shape("hold", "Hold", NONE, _hold, _hold_extent),
-    Shape("line", "Line", NONE, _line, _monotone(_line)),
-    Shape("bend", "Bend", BEND, bend, _monotone(bend)),
-    Shape("s-curve", "S-curve", BEND, s_curve, _monotone(s_curve)),
-    Shape("cosine", "Cosine", NONE, _cosine, _monotone(_cosine)),
+    Shape("hold", "Hold", NONE, _hold, _hold_extent, True),
+    Shape("line", "Line", NONE, _line, _monotone(_line), True),
+    Shape("bend", "Bend", BEND, bend, _monotone(bend), True),
+    Shape("s-curve", "S-curve", BEND, s_curve, _monotone(s_curve), True),
+    Shape("cosine", "Cosine", NONE, _cosine, _monotone(_cosine), True),
     Shape("stairs", "Stairs", COUNT, _stairs, _stairs_extent),
     Shape("pulses", "Pulses", COUNT, _pulses, _pulses_extent),
     Shape("waves", "Waves", COUNT, _waves, _waves_extent),

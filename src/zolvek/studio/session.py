@@ -31,6 +31,7 @@ class Session(QObject):
     """Project and history, focus, selection, grid and view settings."""
 
     project_changed = pyqtSignal()
+    frame_changed = pyqtSignal()  # tempo, meter, sections or length
     focus_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     span_changed = pyqtSignal()
@@ -120,10 +121,12 @@ class Session(QObject):
         self._keep(self.history.redone())
 
     def _keep(self, history: History) -> None:
-        changed = history.project is not self.history.project
+        before = self.history.project
         self.history = history
-        if not changed:
+        if before is self.project:
             return
+        if _frame(before) != _frame(self.project):
+            self.frame_changed.emit()
         ids = [lane.id for lane in self.project.lanes()]
         if self.focus not in ids:
             self.focus = ids[0] if ids else None
@@ -215,6 +218,7 @@ class Session(QObject):
 
     def _all_changed(self) -> None:
         for signal in (
+            self.frame_changed,
             self.project_changed,
             self.focus_changed,
             self.selection_changed,
@@ -254,6 +258,10 @@ class Session(QObject):
         segments = edits.segments_of(lane.curve, self.scope)
         label = f"{SHAPES[CODES[key]].label} on {_count(len(segments), 'segment')}"
         self.edit_curve(label, edits.set_shape(lane.curve, segments, key))
+
+
+def _frame(project: Project) -> tuple[object, ...]:
+    return project.tempo, project.meter, project.sections, project.length
 
 
 def _count(number: int, noun: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from importlib.resources import files
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -51,7 +52,9 @@ THEMES = {
 }  # fmt: skip
 
 
+@lru_cache(maxsize=256)
 def color(value: str, alpha: float = 1.0) -> QColor:
+    """A colour to draw with; shared, so never to be changed."""
     made = QColor(value)
     made.setAlphaF(alpha)
     return made
@@ -63,7 +66,9 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(folder / name))
 
 
+@lru_cache(maxsize=32)
 def font(points: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """A font to draw with; shared, so never to be changed."""
     made = QFont(FAMILY)
     made.setPointSizeF(points)
     made.setWeight(weight)
@@ -100,7 +105,6 @@ def palette(theme: Theme) -> QPalette:
 
 def style_sheet(theme: Theme) -> str:
     return f"""
-    * {{ font-family: "{FAMILY}"; font-size: 9.5pt; color: {theme.ink}; }}
     QMainWindow, QDialog, QMessageBox {{ background: {theme.desk}; }}
     QMenuBar {{ background: {theme.desk}; padding: 1px 4px; }}
     QMenuBar::item {{ padding: 4px 9px; border-radius: 3px; }}

@@ -91,6 +91,7 @@ class IndexPanel(QWidget):
         layout.addWidget(self.tree)
         self.leaves: dict[tuple[str, str], QTreeWidgetItem] = {}
         self.shape: object = None
+        self.lanes: object = None
         session.project_changed.connect(self.refresh)
         session.focus_changed.connect(self._show_focus)
         session.touched.connect(self._show_touched)
@@ -99,12 +100,16 @@ class IndexPanel(QWidget):
     def refresh(self) -> None:
         """Show the project's devices; the tree is built anew only when they are others."""
         project = self.session.project
+        lanes = [(lane.device, lane.parameter, mark_of(lane)) for lane in project.lanes()]
         shape = tuple(
             (t.id, t.name, tuple((d.id, d.name) for d in t.devices)) for t in project.tracks
         )
         if shape != self.shape:
-            self.shape = shape
+            self.shape, self.lanes = shape, None
             self._build()
+        if lanes == self.lanes:
+            return
+        self.lanes = lanes
         for track in project.tracks:
             for lane_key, item in self.leaves.items():
                 if any(device.id == lane_key[0] for device in track.devices):

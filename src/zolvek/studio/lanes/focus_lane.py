@@ -155,7 +155,8 @@ class FocusLane(QWidget):
         shown = points_shown(curve, self.view)
         if shown.size > self.view.width / 7:
             # Too close together to take hold of: only what is selected, and the hovered one.
-            shown = np.intersect1d(shown, chosen)[:: max(1, chosen.size // 400)]
+            inside = chosen[(chosen >= shown[0]) & (chosen <= shown[-1])]
+            shown = inside[:: max(1, inside.size // 400)]
             if self.over.kind == "point":
                 shown = np.append(shown, self.over.index)
         picked = np.isin(shown, chosen)

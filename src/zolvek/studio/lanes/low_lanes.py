@@ -27,6 +27,7 @@ class LowLanes(QWidget):
         self.setAccessibleName("Other lanes")
         self.rows: dict[object, QPixmap] = {}
         self.playhead = -1.0
+        self.shown: object = None
         for signal in (session.project_changed, session.focus_changed):
             signal.connect(self._fit)
         for signal in (
@@ -48,6 +49,11 @@ class LowLanes(QWidget):
         ]
 
     def _fit(self) -> None:
+        """Repaint if another lane than the focus has changed."""
+        shown = [(lane.id, id(lane.curve), lane.bypassed) for lane in self.lanes]
+        if shown == self.shown:
+            return
+        self.shown = shown
         self.setMinimumHeight(max(len(self.lanes), 1) * ROW)
         self.update()
 

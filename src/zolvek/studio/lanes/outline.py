@@ -40,13 +40,14 @@ def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
 
 
 def band(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
-    """The curve in the view as the outline of what it covers in each pixel."""
+    """The lowest and highest value of the curve in each pixel of the view's width."""
     edges = view.first + np.arange(view.width + 1) * (view.beats / view.width)
     low, high = curve.extents(edges)
     # Neighbouring columns must touch, or a steep curve falls apart.
-    low[1:], high[1:] = np.minimum(low[1:], high[:-1]), np.maximum(high[1:], low[:-1])
-    x = np.arange(view.width) + 0.5
-    return np.concatenate((x, x[::-1])), np.concatenate((high, low[::-1]))
+    joined_low, joined_high = low.copy(), high.copy()
+    joined_low[1:] = np.minimum(low[1:], high[:-1])
+    joined_high[1:] = np.maximum(high[1:], low[:-1])
+    return joined_low, joined_high
 
 
 def dense(curve: Curve, view: Viewport) -> bool:
@@ -55,7 +56,7 @@ def dense(curve: Curve, view: Viewport) -> bool:
     inner = slice(low, max(high - 1, low))
     # A pulse, stairs or waves draws several strokes in one segment.
     counted = np.maximum(curve.amount[inner][curve.shape[inner] >= 5], 1.0).sum()
-    return (high - low) + 2.0 * counted > view.width / 2
+    return (high - low) + 2.0 * counted > view.width / 3
 
 
 def polygon(x: Floats, y: Floats) -> QPolygonF:

@@ -25,7 +25,7 @@ class Ruler(QWidget):
         self.setAccessibleName("Ruler")
         self.start: float | None = None
         for signal in (
-            session.project_changed, session.span_changed, session.theme_changed,
+            session.frame_changed, session.span_changed, session.theme_changed,
             session.place_changed, view.changed,
         ):  # fmt: skip
             signal.connect(self.update)

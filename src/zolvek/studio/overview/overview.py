@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -12,6 +12,7 @@ from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
 HEIGHT, TOP, EDGE = 74, 18, 6
+LATER_MS = 60
 HINT = "Drag the frame to move · drag its edges to zoom · double press shows a section"
 
 
@@ -26,8 +27,13 @@ class Overview(QWidget):
         self.silhouettes: dict[object, QPixmap] = {}
         self.grabbed = ""
         self.grab_beat = 0.0
-        for signal in (
-            session.project_changed, session.focus_changed, session.theme_changed,
+        # While a point is dragged the miniature follows a little later: the lane comes first.
+        self.later = QTimer(self)
+        self.later.setSingleShot(True)
+        self.later.setInterval(LATER_MS)
+        self.later.timeout.connect(self.update)
+        session.project_changed.connect(self.later.start)
+        for signal in ( session.focus_changed, session.theme_changed,
             session.place_changed, session.span_changed, view.changed,
         ):  # fmt: skip
             signal.connect(self.update)

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from zolvek.core import edits
+from zolvek.core.curve import present
 from zolvek.core.grid import BARS, DIVISIONS, KINDS
 from zolvek.core.shapes import SHAPES
 from zolvek.studio.session import Session
@@ -100,7 +101,7 @@ class DrawPanel(QWidget):
             self.value.show_text("")
             self.position.show_text("")
         else:
-            values = np.unique(lane.curve.value[chosen])
+            values = _either(lane.curve.value[chosen])
             text = session.parameter.text(float(lane.to_position(values[0])))
             self.value.show_text(text if len(values) == 1 else MIXED)
             self.position.show_text(session.project.meter.text(float(lane.curve.beat[chosen[0]])))
@@ -108,13 +109,13 @@ class DrawPanel(QWidget):
 
     def _refresh_shape(self, segments: np.ndarray) -> None:
         lane = self.session.lane
-        codes = np.unique(lane.curve.shape[segments]) if lane is not None and segments.size else []
+        codes = present(lane.curve.shape[segments]) if lane is not None and segments.size else []
         pick(self.shape, SHAPES[codes[0]].key if len(codes) == 1 else None)
         amount = SHAPES[codes[0]].amount if len(codes) == 1 else None
         usable = amount is not None and amount.kind != "none"
         self.amount.setEnabled(usable)
         if lane is not None and usable and amount is not None:
-            values = np.unique(lane.curve.amount[segments])
+            values = _either(lane.curve.amount[segments])
             same = f"{values[0]:+.3f}" if amount.kind == "bend" else f"{values[0]:.0f}"
             self.amount.show_text(same.replace("-", "−") if len(values) == 1 else MIXED)
             self.amount.setToolTip(f"This shape takes {amount.words}")
@@ -186,3 +187,9 @@ class DrawPanel(QWidget):
             session.edit_curve(f"Set the amount to {text}", curve)
 
         return session.try_to(work)
+
+
+def _either(values: np.ndarray) -> np.ndarray:
+    """One value when all are the same, else the lowest and the highest."""
+    low, high = values.min(), values.max()
+    return np.array([low] if low == high else [low, high])

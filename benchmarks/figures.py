@@ -1,0 +1,195 @@
+"""The figures `./zolvek bench` prints: each a ratio, or a time, measured in this one run."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from zolvek.core.curve import Curve
+from zolvek.core.project import Project
+from zolvek.core.shapes import SHAPES
+
+FIGURES: list[tuple[str, Callable[[], None]]] = []
+
+
+def figure(name: str) -> Callable[[Callable[[], None]], Callable[[], None]]:
+    def add(function: Callable[[], None]) -> Callable[[], None]:
+        FIGURES.append((name, function))
+        return function
+
+    return add
+
+
+def best(work: Callable[[], object], times: int = 7) -> float:
+    """The shortest of several runs, in seconds: what else the machine does only adds."""
+    found = []
+    for _ in range(times):
+        began = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - began)
+    return min(found)
+
+
+def say(what: str, value: float, unit: str, limit: str) -> None:
+    print(f"  {what:<58} {value:8.2f} {unit:<3} ({limit})", flush=True)
+
+
+def random_curve(points: int, mixed: bool, seed: int = 1, length: float = 1_000.0) -> Curve:
+    rng = np.random.default_rng(seed)
+    shape = rng.integers(0, len(SHAPES), points) if mixed else np.ones(points)
+    amount = np.where(shape >= 5, rng.integers(1, 6, points), rng.uniform(-0.9, 0.9, points))
+    beat = np.sort(rng.random(points)) * length
+    return Curve(beat, rng.random(points), shape.astype(np.uint8), amount * (shape >= 2))
+
+
+@figure("evaluation")
+def evaluation() -> None:
+    beats = np.linspace(0.0, 1_000.0, 1_000_000)
+    line, mixed = random_curve(10_000, False), random_curve(10_000, True)
+    reference = best(lambda: np.interp(beats, line.beat, line.value))
+    say(
+        "10,000-point line curve at 1,000,000 beats / numpy.interp",
+        best(lambda: line.at(beats)) / reference,
+        "x",
+        "at most 2",
+    )
+    say(
+        "the same with all shapes mixed / numpy.interp",
+        best(lambda: mixed.at(beats)) / reference,
+        "x",
+        "at most 6",
+    )
+
+
+BARE = """
+import time, sys; began = time.perf_counter()
+import numpy
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication([]); window = QMainWindow(); window.resize(1280, 800); window.show()
+app.processEvents(); print(time.perf_counter() - began)
+"""
+OURS = """
+import time, sys; began = time.perf_counter()
+from zolvek.studio.app import application, first_project
+from zolvek.studio.settings import Settings
+from zolvek.studio.window import Window
+app = application(); window = Window(first_project(None), Settings()); window.show()
+app.processEvents(); print(time.perf_counter() - began)
+"""
+
+
+@figure("start")
+def start() -> None:
+    def run(code: str) -> float:
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        )
+        return float(done.stdout)
+
+    bare, ours = (min(run(code) for _ in range(5)) for code in (BARE, OURS))
+    say("bare PyQt6 window that imports numpy", bare * 1e3, "ms", "reference")
+    say("time to a painted window with the demo / bare window", ours / bare, "x", "at most 2.5")
+
+
+@figure("rendering")
+def rendering() -> None:
+    from zolvek.demo.night_regatta import build
+    from zolvek.sound.renderer import RATE, render
+
+    demo = build()
+    render(demo, 0.0, 4.0)
+    automated = best(lambda: render(demo), 2)
+    bypassed = best(lambda: render(demo, bypass=True), 2)
+    seconds = float(demo.tempo.seconds(demo.length))
+    say("demo with automation / bypassed", automated / bypassed, "x", "at most 1.5")
+    say(f"demo at {RATE} Hz, times real time", seconds / automated, "x", "at least 15")
+
+
+def crowded(lanes: int) -> Project:
+    """The demo with `lanes` lanes of 10,000 points each."""
+    from zolvek.core.project import add_lane, with_curve
+    from zolvek.demo.night_regatta import build
+
+    project = build()
+    wanted = [(d.id, p.id) for t in project.tracks for d in t.devices for p in d.parameters]
+    for device, parameter in wanted:
+        if len(list(project.lanes())) < lanes:
+            project, _ = add_lane(project, device, parameter)
+    for seed, lane in enumerate(list(project.lanes())):
+        drawn = random_curve(10_000, False, seed, project.length)
+        project = with_curve(project, lane.id, drawn)
+    return project
+
+
+@figure("painting")
+def painting() -> None:
+    from zolvek.core import edits
+    from zolvek.studio.app import application
+    from zolvek.studio.settings import Settings
+    from zolvek.studio.window import Window
+
+    app = application()
+    window = Window(crowded(24), Settings())
+    window.show()
+    app.processEvents()
+    lane = window.focus_lane
+    curve = window.session.lane.curve
+    window.session.choose(np.array([5_000]))
+    gesture = object()
+
+    def drag(i: int) -> None:
+        moved, where = edits.move(curve, [5_000], 0.0, 0.001 * (i % 50) - 0.02)
+        window.session.edit_curve("Move", moved, where, gesture)
+        lane.repaint()
+
+    times = []
+    for i in range(40):
+        began = time.perf_counter()
+        drag(i)
+        times.append(time.perf_counter() - began)
+    say(
+        "focus lane while dragging one of 10,000 points, median",
+        float(np.median(times)) * 1e3,
+        "ms",
+        "at most 8",
+    )
+    window.view.show(40.0, 16.0)
+    app.processEvents()
+    times = []
+    for i in range(40):
+        began = time.perf_counter()
+        drag(i)
+        times.append(time.perf_counter() - began)
+    say("the same, zoomed in to four bars", float(np.median(times)) * 1e3, "ms", "at most 8")
+    window.view.show(0.0, window.view.length)
+    app.processEvents()
+    say(
+        "whole window with 24 lanes of 10,000 points",
+        best(lambda: window.grab(), 10) * 1e3,
+        "ms",
+        "at most 25",
+    )
+
+    def afresh() -> None:
+        window.low_lanes.rows.clear()
+        window.overview.silhouettes.clear()
+        window.grab()
+
+    say(
+        "the same with nothing kept from the last time", best(afresh, 5) * 1e3, "ms", "no limit set"
+    )
+    window.session.saved = window.session.project
+    window.close()
+
+
+def run(names: list[str]) -> int:
+    """Print all figures, or those named."""
+    for name, function in FIGURES:
+        if not names or name in names:
+            print(name, flush=True)
+            function()
+    return 0
