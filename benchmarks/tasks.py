@@ -11,6 +11,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT), str(ROOT / "src")]
+os.environ["PYTHONPATH"] = str(ROOT / "src")
 
 
 def test(names: list[str]) -> int:

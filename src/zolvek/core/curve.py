@@ -10,7 +10,7 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats, frozen
 from zolvek.core.errors import ZolvekError
-from zolvek.core.shapes import CODES, LINE, SHAPES
+from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 32_768
@@ -187,21 +187,23 @@ class Curve:
         """As `extents`, where no segment turns back: what counts is the points inside a span
         and the value at its ends, the last one as a limit."""
         first, last = self.at(edges[:-1]), self.at(np.nextafter(edges[1:], -np.inf))
-        place = np.searchsorted(self.beat, edges, side="left")
-        start, some = place[:-1], place[1:] > place[:-1]
         low, high = np.minimum(first, last), np.maximum(first, last)
-        if some.any():
-            # A last value that never wins, so that a span without points has a place to look at.
-            inner = np.append(self.value[: place[-1]], 0.0)
-            least, most = np.minimum.reduceat(inner, start), np.maximum.reduceat(inner, start)
-            low[some] = np.minimum(low, least)[some]
-            high[some] = np.maximum(high, most)[some]
-        # The last span's points must not meet the value put at the end.
-        if some[-1]:
-            tail = self.value[start[-1] : place[-1]]
-            low[-1] = min(first[-1], last[-1], tail.min())
-            high[-1] = max(first[-1], last[-1], tail.max())
+        place = np.searchsorted(self.beat, edges, side="left")
+        some = np.flatnonzero(place[1:] > place[:-1])
+        if some.size:
+            # Between spans that hold points there are none, so each run ends where the next
+            # begins, and the last one at the end of what is looked at.
+            inner = self._reached()[: place[-1]]
+            low[some] = np.minimum(low[some], np.minimum.reduceat(inner, place[some]))
+            high[some] = np.maximum(high[some], np.maximum.reduceat(inner, place[some]))
         return low, high
+
+    def _reached(self) -> Floats:
+        """Each point's value, but for one at the end of a hold that a jump leaves at once: the
+        curve never takes it."""
+        after_hold = np.append(False, self.shape[:-1] == HOLD)
+        passed = after_hold & self.jumps()
+        return np.where(passed, np.roll(self.value, 1), self.value) if passed.any() else self.value
 
     def segment_at(self, beat: float) -> int:
         """The segment that holds `beat`: −1 before the first point, len − 1 after the last."""

@@ -18,7 +18,7 @@ from zolvek.core.shapes import CODES, LINE, SHAPES
 
 TICK = 1.0 / TICKS
 STOP, REPLACE = "stop", "replace"  # what a moved group does when it meets other points
-STEEPEST = 1.0 - 1e-9
+STEEPEST = 1.0 - 1e-15
 SPLIT_KEEPS = ("hold", "line", "bend", "cosine")
 
 
@@ -134,9 +134,9 @@ def bend_through(curve: Curve, segment: int, beat: float, value: float) -> Curve
         return curve
     wanted = (value - low) / rise
     shape = SHAPES[CODES[key]]
-    ends = [-9.0, 9.0]
+    ends = [-18.0, 18.0]
     falling = key == "s-curve" and u < 0.5
-    for _ in range(60):
+    for _ in range(64):
         middle = 0.5 * (ends[0] + ends[1])
         y = float(shape.rise(floats([u]), floats([np.tanh(middle)]))[0])
         ends[int((y > wanted) != falling)] = middle

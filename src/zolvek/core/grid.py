@@ -65,9 +65,10 @@ class Grid:
         i = np.maximum(np.searchsorted(starts, at, side="right") - 1, 0)
         step = self.steps(meter)[i]
         line = starts[i] + np.round((at - starts[i]) / step) * step
-        # A line counted past the next meter change would not be one: the change itself is.
+        # The next meter change is a line too, and none counted from here lies past it.
         following = np.concatenate((starts[1:], [np.inf]))[i]
-        return np.maximum(np.minimum(line, following), 0.0)
+        nearer = following - at < np.abs(at - line)
+        return np.maximum(np.where(nearer | (line > following), following, line), 0.0)
 
     def snap_move(self, beat: float, moved: float, meter: MeterMap) -> float:
         """Where a thing at `beat` lands when it is moved to `moved` but keeps its own

@@ -42,7 +42,8 @@ def _decibel(n: Floats, lo: float, hi: float, k: int) -> Floats:
 
 
 def _decibel_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
-    return np.where(v <= lo, 0.0, (np.maximum(v, lo) - lo) / (hi - lo))
+    # The floor itself is not silence: it lies just above position 0.
+    return np.where(v < lo, 0.0, np.maximum((np.maximum(v, lo) - lo) / (hi - lo), 1e-9))
 
 
 def _stepped(n: Floats, lo: float, hi: float, k: int) -> Floats:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import io
 import os
+import unicodedata
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -89,7 +90,7 @@ def encode(project: Project) -> bytes:
     file.tracks.append(_conductor(project))
     for lane in delivered(project):
         track = mido.MidiTrack(
-            [mido.MetaMessage("track_name", name=_latin(project.label_of(lane.id)))]
+            [mido.MetaMessage("track_name", name=_ascii(project.label_of(lane.id)))]
         )
         file.tracks.append(track)
         found, now = stream(lane, project.length), 0
@@ -114,14 +115,14 @@ def _conductor(project: Project) -> list:
     import mido
 
     meta = mido.MetaMessage
-    events: list[tuple[int, int, object]] = [(0, 0, meta("track_name", name=_latin(project.name)))]
+    events: list[tuple[int, int, object]] = [(0, 0, meta("track_name", name=_ascii(project.name)))]
     for point, start in zip(project.meter.points, project.meter.starts, strict=True):
         message = meta("time_signature", numerator=point.count, denominator=point.unit)
         events.append((round(start * TICKS), 1, message))
     for tick, micros in zip(*tempo_messages(project.tempo, project.length), strict=True):
         events.append((int(tick), 2, meta("set_tempo", tempo=int(micros))))
     for section in project.sections:
-        events.append((round(section.beat * TICKS), 3, meta("marker", text=_latin(section.name))))
+        events.append((round(section.beat * TICKS), 3, meta("marker", text=_ascii(section.name))))
     events.sort(key=lambda event: event[:2])
     track, now = mido.MidiTrack(), 0
     for tick, _, message in events:
@@ -137,9 +138,14 @@ def _end(track: list, now: int, length: float) -> None:
     track.append(mido.MetaMessage("end_of_track", time=max(round(length * TICKS) - now, 0)))
 
 
-def _latin(text: str) -> str:
-    """Names in a MIDI file are Latin-1 by the tools that read them."""
-    return text.encode("latin-1", "replace").decode("latin-1")
+def _ascii(text: str) -> str:
+    """Names as SMF 1.0 wants them: tools disagree on anything beyond ASCII."""
+    plain = unicodedata.normalize("NFKD", text.replace("·", "-").replace("–", "-"))
+    return (
+        "".join(c for c in plain if not unicodedata.combining(c))
+        .encode("ascii", "replace")
+        .decode()
+    )
 
 
 def save(project: Project, path: str | os.PathLike[str]) -> Path:

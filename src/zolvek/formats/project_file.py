@@ -87,7 +87,9 @@ def decode(data: bytes, where: str = "the project") -> Project:
             "Mend or replace it.",
         ) from error
     except ZolvekError as error:
-        raise error.at(where + _faulty_lane(document["project"], error)) from error
+        place = where + _faulty_lane(document["project"], error)
+        remedy = error.remedy or "Mend the file there, or open another copy."
+        raise ZolvekError(error.what, error.at(place).where, remedy) from error
     except (RecursionError, OverflowError, ValueError) as error:
         raise ZolvekError(f"{_first_line(error)}.", where, "Open another copy.") from error
 

@@ -10,11 +10,11 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.catalogue import KINDS
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Device, Note, Project, Track
+from zolvek.core.project import Device, Project, Track
 from zolvek.sound import clips
 from zolvek.sound.controls import FINE, Controls, Stretch, applied_lanes
 from zolvek.sound.effects import PROCESSORS, Effect, Strip
-from zolvek.sound.synth import Synth
+from zolvek.sound.synth import NewNote, Synth
 
 RATE = 48_000
 OFFLINE_FRAMES = 32_768  # a stretch when nobody waits for it
@@ -31,6 +31,7 @@ class Renderer:
     def __init__(self, project: Project, rate: int = RATE, bypass: bool = False) -> None:
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
+        self.chased: set[str] = set()  # tracks whose notes that are on already must begin
         self.synths: dict[str, Synth] = {}
         self.effects: dict[str, Effect | Strip] = {}
         self.use(project)
@@ -56,6 +57,7 @@ class Renderer:
         """Go on from `beat`; what sounds is let go and dies away."""
         for synth in self.synths.values():
             synth.release_all(self.clock / self.rate)
+        self.chased = {track.id for track in self.project.tracks}
         self.frame = self.frame_of(beat)
 
     def render(self, frames: int) -> Floats:
@@ -86,20 +88,23 @@ class Renderer:
                 sound = effect.process(sound, Controls(device, lanes, stretch, effect.spacing))
         return sound
 
-    def _begin(self, track: Track, stretch: Stretch, until: float) -> list[tuple[Note, int, float]]:
-        """The notes that begin in the stretch, their frames and their lengths in seconds."""
-        starts = self.starts[track.id]
-        low, high = np.searchsorted(starts, [stretch.beats[0], until], side="left")
-        notes = self.notes[track.id][low:high]
-        if not notes:
+    def _begin(self, track: Track, stretch: Stretch, until: float) -> list[NewNote]:
+        """The notes that begin in the stretch; after a seek, those that are on already too."""
+        first = float(stretch.beats[0])
+        starts, notes = self.starts[track.id], self.notes[track.id]
+        low, high = np.searchsorted(starts, [first, until], side="left")
+        new = notes[low:high]
+        if track.id in self.chased:
+            self.chased.discard(track.id)
+            new = [note for note in notes[:low] if note.beat + note.length > first] + new
+        if not new:
             return []
-        frames = np.searchsorted(stretch.beats, starts[low:high], side="left")
-        ends = self.project.tempo.seconds([n.beat + n.length for n in notes])
-        seconds = ends - self.project.tempo.seconds(starts[low:high])
-        last = stretch.frames - 1
+        begin = self.project.tempo.seconds([note.beat for note in new])
+        end = self.project.tempo.seconds([note.beat + note.length for note in new])
+        now = self.frame / self.rate
         return [
-            (note, min(int(frame), last), float(length))
-            for note, frame, length in zip(notes, frames, seconds, strict=True)
+            NewNote(note, float(b - now), float(e - b))
+            for note, b, e in zip(new, begin, end, strict=True)
         ]
 
     def _synth(self, device: Device) -> Synth:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -45,6 +46,14 @@ class Voice:
         return min(decayed, released) if self.sustain == 0.0 else released
 
 
+class NewNote(NamedTuple):
+    """A note to begin: seconds after the stretch begins (negative: on already), and how long."""
+
+    note: Note
+    after: float
+    seconds: float
+
+
 class Synth:
     """Keeps the voices that sound, and the filter, from one stretch to the next.
 
@@ -63,10 +72,10 @@ class Synth:
         for voice in self.voices:
             voice.end = min(voice.end, now)
 
-    def play(self, notes: list[tuple[Note, int, float]], controls: Controls, now: float) -> Floats:
+    def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats:
         """Sound of one stretch that begins `now` (seconds): float64 (2, frames).
 
-        `notes`: those that begin in it, each with its frame and its length in seconds.
+        `notes`: those that begin in it.
         """
         frames = controls.stretch.frames
         self._start(notes, controls, now)
@@ -87,14 +96,16 @@ class Synth:
         gain, self.gain_state = smoothed(controls.spread(level), frames, self.rate, self.gain_state)
         return mono * gain * controls.spread(pan_gains(controls.values("pan") / 100.0))
 
-    def _start(self, notes: list[tuple[Note, int, float]], controls: Controls, now: float) -> None:
+    def _start(self, notes: list[NewNote], controls: Controls, now: float) -> None:
         if not notes:
             return
         times = {key: controls.spread(controls.values(key)) for key in ENVELOPE}
-        for note, frame, seconds in notes:
+        last = controls.stretch.frames - 1
+        for note, after, seconds in notes:
+            frame = min(max(round(after * self.rate), 0), last)
             at = {key: float(v[frame] if len(v) > 1 else v[0]) for key, v in times.items()}
             at["sustain"] /= 100.0
-            start = now + frame / self.rate
+            start = now + after
             self.voices.append(Voice(note.pitch, note.strength, start, start + seconds, **at))
         self.voices = self.voices[-MOST_VOICES:]
 
@@ -119,6 +130,8 @@ class Synth:
             )
             first = min(max(round((voice.start - now) * rate), 0), frames)
             last = min(max(int((voice.gone - now) * rate) + 1, first), frames)
+            if first == last:
+                continue
             heard = slice(first, last)
             step = float(sounds.pitch_hz(voice.pitch)) / rate
             phase = voice.phase + step * (time[first:last] - time[first])

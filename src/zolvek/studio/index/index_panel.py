@@ -79,6 +79,7 @@ class IndexPanel(QWidget):
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)
+        self.tree.setUniformRowHeights(True)
         self.tree.setAccessibleName("Tracks, devices and parameters")
         self.tree.setItemDelegate(Marks(session, self.tree))
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -1,0 +1,76 @@
+"""Remakes docs/screenshots and docs/shortcuts.md from the demo data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QApplication
+
+from zolvek.demo.night_regatta import bar, build
+from zolvek.studio.actions import shortcuts_page
+from zolvek.studio.app import application
+from zolvek.studio.lanes.hits import Hit
+from zolvek.studio.settings import Settings
+from zolvek.studio.window import Window
+
+SIZE = (1280, 800)
+
+
+def _cast_off(window: Window) -> None:
+    window.view.show(bar(8), bar(19) - bar(8))
+    window.session.choose_span((bar(9), bar(17)))
+    window.session.set_place(bar(13.5))
+    window.session.choose(np.array([2, 3]))
+    lane = window.focus_lane
+    lane.over = Hit("point", 3)
+    curve = window.session.lane.curve
+    at = lane.point_at(float(curve.beat[3]), float(curve.value[3]))
+    lane.pointer = QPointF(at.x(), at.y())
+
+
+def _lamp(window: Window) -> None:
+    window.session.set_focus("fog-strip.level")
+    window.view.show(bar(23), bar(35) - bar(23))
+    window.session.set_place(bar(27.25))
+
+
+def _export(window: Window) -> None:
+    window.session.set_focus("echo.feedback")
+    window.rail.show_step("step-export")
+    window.session.set_place(bar(24.5))
+
+
+SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
+    ("main-window", "vellum", _cast_off),
+    ("lamp-theme", "lamp", _lamp),
+    ("export", "vellum", _export),
+)
+
+
+def make(docs: Path) -> int:
+    """Write every shot to docs/screenshots and the shortcut list to docs."""
+    (docs / "screenshots").mkdir(parents=True, exist_ok=True)
+    (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
+    for name, theme, prepare in SHOTS:
+        app = application(theme)
+        window = Window(build(), Settings(theme=theme))
+        window.resize(*SIZE)
+        window.show()
+        window.load_icons()
+        _settle(app)
+        prepare(window)
+        _settle(app)
+        path = docs / "screenshots" / f"{name}.png"
+        window.grab().save(str(path))
+        print(path)
+        window.session.saved = window.session.project
+        window.close()
+    return 0
+
+
+def _settle(app: QApplication) -> None:
+    for _ in range(4):
+        app.processEvents()

@@ -1,0 +1,118 @@
+"""The project file: whole, exact, and clear about what is wrong with a broken one."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.curves import curves
+from zolvek.core.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import with_curve
+from zolvek.demo.night_regatta import build
+from zolvek.formats import atomic, curve_csv, project_file
+
+DEMO = build()
+
+
+class ProjectFile(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(curves())
+    def test_reads_back_to_the_bit(self, drawn: Curve) -> None:
+        project = with_curve(DEMO, "horn.cutoff", drawn)
+        self.assertEqual(project_file.decode(project_file.encode(project)), project)
+        self.assertEqual(curve_csv.from_text(curve_csv.to_text(drawn), "x"), drawn)
+
+    def broken(self, change) -> ZolvekError:
+        document = json.loads(project_file.encode(DEMO))
+        change(document)
+        with self.assertRaises(ZolvekError) as caught:
+            project_file.decode(json.dumps(document).encode(), "piece.zolvek")
+        self.assertIn("piece.zolvek", caught.exception.where)
+        self.assertTrue(caught.exception.remedy)
+        return caught.exception
+
+    def test_says_what_is_wrong_and_where(self) -> None:
+        def lane(document: dict) -> dict:
+            return document["project"]["tracks"][0]["lanes"][1]
+
+        self.assertIn("newer", self.broken(lambda d: d.update(version=2)).remedy)
+        self.assertIn("not a Zolvek", self.broken(lambda d: d.update(format="x")).what)
+        self.assertIn(
+            "tracks[0].lanes[1].curve",
+            self.broken(lambda d: lane(d)["curve"].update(beat=["a"])).where,
+        )
+        self.assertIn(
+            "lane horn.resonance",
+            self.broken(lambda d: lane(d)["curve"]["value"].__setitem__(2, 1.5)).where,
+        )
+        self.assertIn(
+            "cubic", self.broken(lambda d: lane(d)["curve"]["shape"].__setitem__(0, "cubic")).what
+        )
+        self.assertIn("no parameter", self.broken(lambda d: lane(d).update(parameter="warp")).what)
+        self.assertIn("reach", self.broken(lambda d: lane(d).update(reach=[0.5, 0.5])).what)
+        self.assertIn("twice", self.broken(lambda d: lane(d).update(id="horn.cutoff")).what)
+
+    @settings(max_examples=300, deadline=None)
+    @given(st.data())
+    def test_no_damage_gets_past_the_one_error(self, data: st.DataObject) -> None:
+        good = bytearray(project_file.encode(DEMO))
+        for _ in range(data.draw(st.integers(1, 4))):
+            good[data.draw(st.integers(0, len(good) - 1))] = data.draw(st.integers(0, 255))
+        if data.draw(st.booleans()):
+            del good[data.draw(st.integers(0, len(good) - 1)) :]
+        try:
+            project_file.decode(bytes(good))
+        except ZolvekError as error:
+            self.assertTrue(str(error))
+
+    def test_writing_is_whole_or_not_at_all(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.zolvek"
+            project_file.save(DEMO, path)
+            before = path.read_bytes()
+
+            def breaks(temporary: Path) -> None:
+                temporary.write_bytes(b"half")
+                raise OSError(28, "No space left on device")
+
+            with self.assertRaises(ZolvekError) as caught:
+                atomic.written(path, breaks)
+            self.assertIn("No space", caught.exception.what)
+            self.assertEqual(path.read_bytes(), before)
+            self.assertEqual(os.listdir(folder), ["a.zolvek"], "nothing is left lying about")
+
+
+class CurveCsv(unittest.TestCase):
+    def test_says_the_line(self) -> None:
+        head = "beat,value,shape,amount\n"
+        cases = {
+            "beat;value\n0;1\n": "line 1",
+            head: "x.csv",
+            head + "0,0,line,0\n1,much,line,0\n": "line 3",
+            head + "2,0,line,0\n1,0,line,0\n": "line 3",
+            head + "0,1.5,line,0\n": "line 2",
+            head + "0,nan,line,0\n": "line 2",
+            head + "0,0,curl,0\n": "line 2",
+            head + "0,0,line\n": "line 2",
+            head + '0,0,"line,0\n': "line 2",
+            head + "0,0,bend,1\n": "line 2",
+        }
+        for text, where in cases.items():
+            with self.assertRaises(ZolvekError, msg=text) as caught:
+                curve_csv.from_text(text, "x.csv")
+            self.assertIn(where, caught.exception.where, text)
+            self.assertTrue(caught.exception.remedy, text)
+
+    def test_takes_what_spreadsheets_write(self) -> None:
+        text = "\ufeffBeat,Value,Shape,Amount\r\n0,0,LINE,\r\n\r\n4,1,bend,-0.5\r\n"
+        read = curve_csv.from_text(text, "x")
+        np.testing.assert_array_equal(read.beat, [0, 4])
+        self.assertEqual(read.amount[1], -0.5)

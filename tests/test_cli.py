@@ -1,0 +1,125 @@
+"""The commands, run as a person runs them."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from tests.core.curves import value_at
+from zolvek.formats import curve_csv, project_file
+
+ENVIRONMENT = {
+    k: v
+    for k, v in os.environ.items()
+    if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+}
+
+
+def run(*words: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "zolvek", *words],
+        capture_output=True,
+        text=True,
+        check=False,
+        env=ENVIRONMENT,
+    )
+
+
+class Commands(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls.folder = Path(folder.name)
+        cls.demo = str(cls.folder / "demo.zolvek")
+        assert run("demo", "--write", cls.demo).returncode == 0
+
+    def test_lanes_and_samples(self) -> None:
+        project = project_file.load(self.demo)
+        rows = json.loads(run("lanes", self.demo).stdout)
+        self.assertEqual([row["id"] for row in rows], [lane.id for lane in project.lanes()])
+        self.assertEqual(
+            set(rows[0]), {"id", "track", "device", "parameter", "unit", "reach", "points"}
+        )
+        out = run(
+            "sample",
+            self.demo,
+            "--lane",
+            "horn.cutoff",
+            "--step",
+            "0.5",
+            "--from",
+            "9",
+            "--to",
+            "11.1.0",
+        ).stdout
+        sampled = list(csv.DictReader(io.StringIO(out)))
+        self.assertEqual(
+            [float(row["beat"]) for row in sampled], np.arange(32.0, 40.25, 0.5).tolist()
+        )
+        lane = project.lane("horn.cutoff")
+        for row in sampled:
+            beat = float(row["beat"])
+            self.assertAlmostEqual(float(row["position"]), value_at(lane.curve, beat), places=9)
+            self.assertAlmostEqual(float(row["seconds"]), beat * 60 / 112, places=9)
+            self.assertAlmostEqual(
+                float(row["value"]), 20 * 1000 ** float(row["position"]), places=6
+            )
+        self.assertEqual(sampled[0]["text"], "260 Hz")
+
+    def test_curve_eval_follows_the_table(self) -> None:
+        path = self.folder / "c.csv"
+        path.write_text(
+            "beat,value,shape,amount\n0,0.1,bend,0.6\n2,0.9,s-curve,-0.3\n3,0,waves,2\n5,1,line,0\n5,0.25,pulses,3\n8,1,hold,0\n"
+        )
+        drawn = curve_csv.load(path)
+        rows = list(
+            csv.reader(io.StringIO(run("curve", "eval", str(path), "--step", "0.125").stdout))
+        )
+        self.assertEqual(rows[0], ["beat", "value"])
+        self.assertEqual(len(rows), 66)
+        for beat, value in rows[1:]:
+            self.assertAlmostEqual(float(value), value_at(drawn, float(beat)), places=9)
+        self.assertEqual(float(rows[1 + 40][1]), 0.25, "a jump gives its right-hand value")
+
+    def test_renders_and_exports(self) -> None:
+        paths = [str(self.folder / name) for name in ("a.wav", "b.wav", "dry.wav", "x.mid")]
+        for path, more in zip(paths[:3], ((), (), ("--bypass",)), strict=True):
+            done = run("render", self.demo, "-o", path, "--from", "15", "--to", "15.3", *more)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertEqual(
+            Path(paths[0]).read_bytes(), Path(paths[1]).read_bytes(), "two renders, the same bits"
+        )
+        self.assertNotEqual(Path(paths[0]).read_bytes(), Path(paths[2]).read_bytes())
+        info = soundfile.info(paths[0])
+        self.assertEqual((info.subtype, info.frames), ("PCM_24", round(2 * 60 / 112 * 48_000)))
+        self.assertEqual(run("export", self.demo, "--midi", paths[3]).returncode, 0)
+        self.assertEqual(Path(paths[3]).read_bytes()[:4], b"MThd")
+
+    def test_mistakes_are_one_line_and_status_2(self) -> None:
+        text = self.folder / "bad.csv"
+        text.write_text("beat,value,shape,amount\n0,x,line,0\n")
+        half = self.folder / "half.zolvek"
+        half.write_bytes(Path(self.demo).read_bytes()[:900])
+        cases = (
+            ("lanes",), ("lanes", "missing.zolvek"), ("lanes", str(half)), ("lanes", str(self.folder)), ("nothing",),
+            ("sample", self.demo, "--lane", "x", "--step", "1"), ("sample", self.demo, "--lane", "horn.cutoff", "--step", "0"),
+            ("sample", self.demo, "--lane", "horn.cutoff", "--step", "1", "--from", "20", "--to", "10"),
+            ("sample", self.demo, "--lane", "horn.cutoff", "--step", "1e-9"),
+            ("render", self.demo, "-o", "/no/such/folder/x.wav", "--to", "2"), ("render", self.demo, "-o", "x.wav", "--from", "a"),
+            ("export", self.demo), ("curve", "eval", str(text), "--step", "1"), ("open", "missing.zolvek"), ("demo",),
+        )  # fmt: skip
+        for words in cases:
+            done = run(*words)
+            self.assertEqual(done.returncode, 2, words)
+            self.assertEqual((done.stdout, done.stderr.count("\n")), ("", 1), (words, done.stderr))
