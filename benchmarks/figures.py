@@ -74,10 +74,8 @@ app.processEvents(); print(time.perf_counter() - began)
 """
 OURS = """
 import time, sys; began = time.perf_counter()
-from zolvek.studio.app import application, first_project
-from zolvek.studio.settings import Settings
-from zolvek.studio.window import Window
-app = application(); window = Window(first_project(None), Settings()); window.show()
+from zolvek.studio.app import start
+app, window = start(None)
 app.processEvents(); print(time.perf_counter() - began)
 """
 

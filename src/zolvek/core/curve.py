@@ -128,8 +128,9 @@ class Curve:
         owner = np.repeat(codes, counts)
         for code in present(codes[counts > 0]):
             mine = owner == code
-            rows = codes == code
-            y[mine] = SHAPES[code].rise(u[mine], np.repeat(amounts[rows], counts[rows]))
+            rows, shape = codes == code, SHAPES[code]
+            constants = shape.prepare(amounts[rows])
+            y[mine] = shape.form(u[mine], *(np.repeat(c, counts[rows]) for c in constants))
         y *= np.repeat(rise, counts)
         y += np.repeat(v[:n], counts)
         out[inside] = y

@@ -14,34 +14,45 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats
 
-Rise = Callable[[Floats, Floats], Floats]
+FLAT = 1e-12  # a steepness that is none
+
+Form = Callable[..., Floats]
+Prepare = Callable[[Floats], tuple[Floats, ...]]
 Extent = Callable[[Floats, Floats, Floats], tuple[Floats, Floats]]
 
 
-def bend(u: Floats, a: Floats) -> Floats:
-    """(e^(k·u) − 1)/(e^k − 1) with k = −4·artanh(a); the line at a = 0; (1 + a)/2 at u = ½."""
+def _steepness(a: Floats) -> tuple[Floats, Floats]:
+    """k = −4·artanh(a) and e^k − 1; for a line, a k so small that it makes no difference."""
     k = -4.0 * np.arctanh(a)
-    straight = np.abs(k) < 1e-12
-    k = np.where(straight, 1.0, k)
-    return np.where(straight, u, np.expm1(k * u) / np.expm1(k))
+    k = np.where(np.abs(k) < FLAT, FLAT, k)
+    return k, np.expm1(k)
 
 
-def s_curve(u: Floats, a: Floats) -> Floats:
-    """Two mirrored bends that meet in the middle; a > 0 is slow, fast, slow."""
+def _bend(u: Floats, k: Floats, whole: Floats) -> Floats:
+    """(e^(k·u) − 1)/(e^k − 1): the line at k = 0; (1 + a)/2 at u = ½."""
+    return np.expm1(k * u) / whole
+
+
+def _s_curve(u: Floats, k: Floats, whole: Floats) -> Floats:
+    """Two mirrored bends that meet in the middle."""
     low = u < 0.5
-    half = 0.5 * bend(np.where(low, 2.0 * u, 2.0 - 2.0 * u), -a)
+    half = 0.5 * np.expm1(k * np.where(low, 2.0 * u, 2.0 - 2.0 * u)) / whole
     return np.where(low, half, 1.0 - half)
 
 
-def _hold(u: Floats, a: Floats) -> Floats:
+def _mirrored(a: Floats) -> tuple[Floats, Floats]:
+    return _steepness(-a)
+
+
+def _hold(u: Floats) -> Floats:
     return np.where(u >= 1.0, 1.0, 0.0)
 
 
-def _line(u: Floats, a: Floats) -> Floats:
+def _line(u: Floats) -> Floats:
     return u
 
 
-def _cosine(u: Floats, a: Floats) -> Floats:
+def _cosine(u: Floats) -> Floats:
     return 0.5 - 0.5 * np.cos(np.pi * u)
 
 
@@ -50,11 +61,20 @@ def _stairs(u: Floats, n: Floats) -> Floats:
 
 
 def _pulses(u: Floats, n: Floats) -> Floats:
-    return np.where((u * n) % 1.0 >= 0.5, 1.0, np.where(u >= 1.0, 1.0, 0.0))
+    cycles = u * n
+    return np.where((cycles - np.floor(cycles) >= 0.5) | (u >= 1.0), 1.0, 0.0)
 
 
 def _waves(u: Floats, n: Floats) -> Floats:
     return 0.5 - 0.5 * np.cos(np.pi * (2.0 * n + 1.0) * u)
+
+
+def _nothing(a: Floats) -> tuple[()]:
+    return ()
+
+
+def _itself(a: Floats) -> tuple[Floats]:
+    return (a,)
 
 
 # Extents over u0 <= u < u1: the value *at* u1 belongs to what follows, but a limit counts.
@@ -64,9 +84,12 @@ def _hold_extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
     return np.zeros_like(u0), np.zeros_like(u0)
 
 
-def _monotone(rise: Rise) -> Extent:
+def _ends(form: Form, prepare: Prepare) -> Extent:
+    """The extent of what never turns back: its two ends."""
+
     def extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
-        return rise(u0, a), rise(u1, a)
+        constants = prepare(a)
+        return form(u0, *constants), form(u1, *constants)
 
     return extent
 
@@ -122,25 +145,35 @@ COUNT = Amount("count", 4.0, _count, "a whole number from 1 on as its amount")
 
 @dataclass(frozen=True)
 class Shape:
-    """One row: `rise` and `extent` take arrays of u (0..1) and of amounts, of one length."""
+    """One row. `prepare` turns amounts into the constants that `form` takes after u, so that
+    they are reckoned once a segment; `extent` takes u0, u1 and amounts, all of one length."""
 
     key: str
     label: str
     amount: Amount
-    rise: Rise
+    form: Form
+    prepare: Prepare
     extent: Extent
     steady: bool = False  # it never turns back on its way, and holds no inner jump
 
+    def rise(self, u: Floats, amounts: Floats) -> Floats:
+        """How far a segment has risen, 0..1, at each `u`."""
+        return self.form(u, *self.prepare(amounts))
+
+
+def _steady(key: str, label: str, amount: Amount, form: Form, prepare: Prepare) -> Shape:
+    return Shape(key, label, amount, form, prepare, _ends(form, prepare), True)
+
 
 SHAPES: tuple[Shape, ...] = (
-    Shape("hold", "Hold", NONE, _hold, _hold_extent, True),
-    Shape("line", "Line", NONE, _line, _monotone(_line), True),
-    Shape("bend", "Bend", BEND, bend, _monotone(bend), True),
-    Shape("s-curve", "S-curve", BEND, s_curve, _monotone(s_curve), True),
-    Shape("cosine", "Cosine", NONE, _cosine, _monotone(_cosine), True),
-    Shape("stairs", "Stairs", COUNT, _stairs, _stairs_extent),
-    Shape("pulses", "Pulses", COUNT, _pulses, _pulses_extent),
-    Shape("waves", "Waves", COUNT, _waves, _waves_extent),
+    Shape("hold", "Hold", NONE, _hold, _nothing, _hold_extent, True),
+    _steady("line", "Line", NONE, _line, _nothing),
+    _steady("bend", "Bend", BEND, _bend, _steepness),
+    _steady("s-curve", "S-curve", BEND, _s_curve, _mirrored),
+    _steady("cosine", "Cosine", NONE, _cosine, _nothing),
+    Shape("stairs", "Stairs", COUNT, _stairs, _itself, _stairs_extent),
+    Shape("pulses", "Pulses", COUNT, _pulses, _itself, _pulses_extent),
+    Shape("waves", "Waves", COUNT, _waves, _itself, _waves_extent),
 )
 CODES: dict[str, int] = {shape.key: code for code, shape in enumerate(SHAPES)}
 HOLD, LINE, BENT, S_CURVE, COSINE = (

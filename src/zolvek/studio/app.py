@@ -43,8 +43,8 @@ def first_project(path: Path | None) -> Project:
     return project_file.load(path)
 
 
-def run(path: Path | None) -> int:
-    """Open the window on a project, or on the demo; returns the exit status."""
+def start(path: Path | None) -> tuple[QApplication, Window]:
+    """The application and its shown window."""
     settings = stored.load()
     if settings.theme not in themes.THEMES:
         settings.theme = "vellum"
@@ -53,6 +53,12 @@ def run(path: Path | None) -> int:
         settings.add_recent(path)
     window = Window(first_project(path), settings, path)
     window.show()
+    return app, window
+
+
+def run(path: Path | None) -> int:
+    """Open the window on a project, or on the demo; returns the exit status."""
+    app, window = start(path)
     sys.excepthook = _report(window)
     QTimer.singleShot(0, window.warm_up)
     return app.exec()

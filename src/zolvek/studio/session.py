@@ -7,6 +7,7 @@ one way: a widget never tells another.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
@@ -45,7 +46,9 @@ class Session(QObject):
         super().__init__()
         self.settings = settings
         self.notifier = Notifier()
-        self.grid = Grid(settings.grid_division, settings.grid_kind, settings.snap)
+        self.grid = Grid()
+        with suppress(ZolvekError):  # kept by a program that knew other grids
+            self.grid = Grid(settings.grid_division, settings.grid_kind, settings.snap)
         self.open(project, path)
 
     def open(self, project: Project, path: Path | None) -> None:

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 
-import msgspec
 import platformdirs
 
 from zolvek.core.errors import ZolvekError
-from zolvek.formats.atomic import write_bytes
 
 MOST_RECENT = 10
 
 
-class Settings(msgspec.Struct):
+@dataclass
+class Settings:
     theme: str = "vellum"
-    recent: list[str] = []
+    recent: list[str] = field(default_factory=list)
     when_met: str = "stop"
     grid_division: int = 16
     grid_kind: str = "straight"
@@ -31,17 +32,26 @@ def _file() -> Path:
 
 
 def load() -> Settings:
-    """The settings, or fresh ones when there are none that can be read."""
+    """The settings; what can't be read of them is as at the first start."""
+    fresh = Settings()
     try:
-        return msgspec.json.decode(_file().read_bytes(), type=Settings)
-    except (OSError, msgspec.DecodeError):
-        return Settings()
+        kept = json.loads(_file().read_bytes())
+    except (OSError, ValueError):
+        return fresh
+    for each in fields(Settings):
+        value = kept.get(each.name) if isinstance(kept, dict) else None
+        if type(value) is type(getattr(fresh, each.name)):
+            setattr(fresh, each.name, value)
+    fresh.recent = [name for name in fresh.recent if isinstance(name, str)]
+    return fresh
 
 
 def save(settings: Settings) -> None:
     """Keep the settings; a folder that can't be written only costs the memory of them."""
+    from zolvek.formats.atomic import write_bytes
+
     try:
         _file().parent.mkdir(parents=True, exist_ok=True)
-        write_bytes(_file(), msgspec.json.encode(settings))
+        write_bytes(_file(), json.dumps(asdict(settings), indent=1).encode())
     except (OSError, ZolvekError):
         return

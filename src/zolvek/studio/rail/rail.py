@@ -33,20 +33,16 @@ STEPS: tuple[tuple[str, Callable[..., QWidget]], ...] = (
 class Rail(QWidget):
     def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
+        self.session, self.actions = session, actions
         self.panels = QStackedWidget()
+        self.shown: dict[str, QScrollArea] = {}  # panels are made when they are first opened
         self.panels.setFixedWidth(PANEL_WIDTH)
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
         strip = QVBoxLayout()
         strip.setContentsMargins(2, 6, 4, 6)
         strip.setSpacing(4)
-        for key, make in STEPS:
-            scroll = QScrollArea()
-            scroll.setWidget(make(session, actions))
-            scroll.setWidgetResizable(True)
-            scroll.setFrameShape(QFrame.Shape.NoFrame)
-            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            self.panels.addWidget(scroll)
+        for key, _ in STEPS:
             action = actions(key)
             step = QToolButton()
             step.setProperty("rail", True)
@@ -72,5 +68,13 @@ class Rail(QWidget):
         self.show_step(STEPS[0][0])
 
     def show_step(self, key: str) -> None:
-        self.panels.setCurrentIndex([step for step, _ in STEPS].index(key))
+        if key not in self.shown:
+            scroll = QScrollArea()
+            scroll.setWidget(dict(STEPS)[key](self.session, self.actions))
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QFrame.Shape.NoFrame)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            self.shown[key] = scroll
+            self.panels.addWidget(scroll)
+        self.panels.setCurrentWidget(self.shown[key])
         self.buttons[key].setChecked(True)
