@@ -14,6 +14,8 @@ from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 32_768
+# A segment never reaches its own end: that beat belongs to the next point, however u is rounded.
+BELOW_ONE = float(np.nextafter(1.0, 0.0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,6 +125,7 @@ class Curve:
             out[inside] = u
             return
         u /= np.repeat(np.where(length > 0.0, length, 1.0), counts)
+        np.minimum(u, BELOW_ONE, out=u)
         amounts = self.amount[low : low + n]
         y = np.empty_like(u)
         owner = np.repeat(codes, counts)
@@ -138,7 +141,8 @@ class Curve:
     def progress(self, index: Ints, beats: Floats) -> Floats:
         """How far along segment `index` (0..1) each of `beats` lies."""
         length = self.beat[index + 1] - self.beat[index]
-        return np.clip((beats - self.beat[index]) / np.where(length > 0.0, length, 1.0), 0.0, 1.0)
+        u = (beats - self.beat[index]) / np.where(length > 0.0, length, 1.0)
+        return np.clip(u, 0.0, BELOW_ONE)
 
     def _segment(self, index: Ints, u: Floats) -> Floats:
         """The value at `u` of each segment `index`."""
@@ -190,13 +194,19 @@ class Curve:
         first, last = self.at(edges[:-1]), self.at(np.nextafter(edges[1:], -np.inf))
         low, high = np.minimum(first, last), np.maximum(first, last)
         place = np.searchsorted(self.beat, edges, side="left")
-        some = np.flatnonzero(place[1:] > place[:-1])
+        after = np.searchsorted(self.beat, edges, side="right")
+        some = np.flatnonzero(place[1:] > after[:-1])
         if some.size:
-            # Between spans that hold points there are none, so each run ends where the next
-            # begins, and the last one at the end of what is looked at.
-            inner = self._reached()[: place[-1]]
-            low[some] = np.minimum(low[some], np.minimum.reduceat(inner, place[some]))
-            high[some] = np.maximum(high[some], np.maximum.reduceat(inner, place[some]))
+            # Points on the edges themselves are told by the ends; they must not count twice,
+            # for the two of a jump lie on different sides.
+            on_edge = np.concatenate((place[after > place], after[after > place] - 1))
+            least, most = self._reached().copy(), self._reached().copy()
+            least[on_edge], most[on_edge] = np.inf, -np.inf
+            # Between spans that hold points there are none but those, so each run may end
+            # where the next begins, and the last one at the end of what is looked at.
+            stop = place[-1]
+            low[some] = np.minimum(low[some], np.minimum.reduceat(least[:stop], after[some]))
+            high[some] = np.maximum(high[some], np.maximum.reduceat(most[:stop], after[some]))
         return low, high
 
     def _reached(self) -> Floats:
