@@ -96,7 +96,9 @@ def lanes(project: str) -> None:
 def sample(project: str, lane: str, step: float, first: str | None, last: str | None) -> None:
     """Print a lane's values as CSV: beat,seconds,position,value,text."""
     loaded = _load(project)
-    found, parameter = loaded.lane(lane), loaded.parameter_of(lane)
+    from zolvek.core.playing import played
+
+    found, parameter = played(loaded.lane(lane), loaded.length), loaded.parameter_of(lane)
     beats = _steps(*_span(loaded, first, last), step)
     position = found.at(beats)
     columns = (beats, loaded.tempo.seconds(beats), position, parameter.value(position))
@@ -161,6 +163,221 @@ def curve_eval(file: str, step: float, first: float | None, last: float | None) 
     high = float(loaded.beat[-1]) if last is None else last
     beats = _steps(low, high, step)
     _print_csv(("beat", "value"), zip(beats.tolist(), loaded.at(beats).tolist(), strict=True))
+
+
+def _tool(name: str, *options: Any) -> Any:
+    """Declare a command that turns the curve in IN.csv into another: its function takes the
+    curve and the options' values, and returns the new curve."""
+
+    def declare(work: Any) -> Any:
+        def run(file: str, output: str, **values: Any) -> None:
+            from zolvek.formats import curve_csv
+
+            curve_csv.save(work(curve_csv.load(file), **values), output)
+
+        command: Any = run
+        for option in reversed(options):
+            command = option(command)
+        command = click.option(
+            "-o", "--output", required=True, type=click.Path(), help="The CSV file to write."
+        )(command)
+        command = click.argument("file", type=click.Path())(command)
+        return curve.command(name, help=work.__doc__)(command)
+
+    return declare
+
+
+def _number(name: str, default: float, help_: str, **more: Any) -> Any:
+    return click.option(name, default=default, show_default=True, type=float, help=help_, **more)
+
+
+@_tool(
+    "quantise",
+    click.option(
+        "--grid",
+        required=True,
+        help="1/1 to 1/128, with d (dotted) or t (triplet), or bars such as 2bars.",
+    ),
+    _number("--strength", 100.0, "Percent of the way to the line."),
+    _number("--swing", 0.0, "Percent of a step that every second line is late, up to 75."),
+    _number("--offset", 0.0, "Beats after the line, or before it when negative."),
+)
+def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset: float) -> Any:
+    """Pull the points of a curve to a grid (4/4, from beat 0)."""
+    from zolvek.core.grid import parse_grid
+    from zolvek.core.meter import MeterMap
+    from zolvek.core.quantise import quantised
+
+    _in_range("--strength", strength, 0.0, 100.0)
+    _in_range("--swing", swing, 0.0, 75.0)
+    _in_range("--offset", offset, -4.0, 4.0)
+    chosen = parse_grid(grid, swing / 100.0, offset)
+    done, left = quantised(drawn, chosen, MeterMap(), strength / 100.0)
+    if len(left):
+        click.echo(f"{len(left)} of {len(drawn)} points could not be placed and stay.", err=True)
+    return done
+
+
+@_tool(
+    "repeat",
+    click.option(
+        "--times", required=True, type=click.IntRange(1, 100_000), help="How often in all."
+    ),
+    click.option(
+        "--every", type=float, help="Beats from one to the next. Default: the curve's own length."
+    ),
+    _number(
+        "--scale", 1.0, "Factor by which the distance from the first value grows with each repeat."
+    ),
+    _number("--tilt", 0.0, "Percent of full height that the level rises over each repeat."),
+)
+def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt: float) -> Any:
+    """Repeat a curve one after another."""
+    from zolvek.core.shaping import repeated
+
+    first = drawn.beat[0]
+    length = float(drawn.beat[-1] - first) if every is None else every
+    _in_range("--scale", scale, -10.0, 10.0)
+    _in_range("--tilt", tilt, -100.0, 100.0)
+    return _from_zero(drawn, lambda own: repeated(own, length, times, scale, tilt / 100.0))
+
+
+@_tool(
+    "scale",
+    click.option(
+        "--factor",
+        required=True,
+        type=float,
+        help="What distances from the level are multiplied by.",
+    ),
+    _number("--about", 0.0, "The level that stays, in percent of full height."),
+    click.option(
+        "--time",
+        "in_time",
+        is_flag=True,
+        help="Stretch time from the first point on instead of values.",
+    ),
+)
+def curve_scale(drawn: Any, factor: float, about: float, in_time: bool) -> Any:
+    """Scale a curve in value about a level, or in time."""
+    from zolvek.core.shaping import scaled, stretched
+
+    _in_range("--factor", factor, -1e6, 1e6)
+    _in_range("--about", about, 0.0, 100.0)
+    return stretched(drawn, factor) if in_time else scaled(drawn, factor, about / 100.0)
+
+
+@_tool(
+    "tilt",
+    _number("--left", 0.0, "Percent of full height that the first point is raised by."),
+    _number("--right", 0.0, "Percent of full height that the last point is raised by."),
+)
+def curve_tilt(drawn: Any, left: float, right: float) -> Any:
+    """Raise or lower the two ends of a curve, what lies between in proportion."""
+    from zolvek.core.shaping import tilted
+
+    _in_range("--left", left, -100.0, 100.0)
+    _in_range("--right", right, -100.0, 100.0)
+    return tilted(drawn, left / 100.0, right / 100.0)
+
+
+@_tool("mirror")
+def curve_mirror(drawn: Any) -> Any:
+    """Turn a curve back to front in time, its first and last beat staying."""
+    from zolvek.core.shaping import mirrored
+
+    return mirrored(drawn)
+
+
+@_tool("invert", _number("--about", 50.0, "The level that stays, in percent of full height."))
+def curve_invert(drawn: Any, about: float) -> Any:
+    """Turn a curve upside down about a level."""
+    from zolvek.core.shaping import inverted
+
+    _in_range("--about", about, 0.0, 100.0)
+    return inverted(drawn, about / 100.0)
+
+
+@_tool(
+    "stamp",
+    click.option(
+        "--form", required=True, help="ramp, swell, dip, gate, staircase, build, drop or tremble."
+    ),
+    click.option("--from", "first", required=True, type=float, help="Beat at which it begins."),
+    click.option("--to", "last", required=True, type=float, help="Beat at which it ends."),
+    click.option(
+        "--start",
+        type=float,
+        help="Level it begins at, in percent. Default: the one that is there.",
+    ),
+    click.option(
+        "--end", type=float, help="Level it goes to, in percent. Default: the one that is there."
+    ),
+    click.option(
+        "--set",
+        "sliders",
+        multiple=True,
+        metavar="NAME=VALUE",
+        help="A slider of the form; may be repeated.",
+    ),
+)
+def curve_stamp(
+    drawn: Any,
+    form: str,
+    first: float,
+    last: float,
+    start: float | None,
+    end: float | None,
+    sliders: tuple[str, ...],
+) -> Any:
+    """Put a ready form into a span of a curve."""
+    from zolvek.core.forms import stamped
+    from zolvek.core.spans import splice
+
+    _in_range("--from", first, 0.0, 1e6)
+    _in_range("--to", last, 0.0, 1e6)
+    levels = []
+    for name, level, beat in (("--start", start, first), ("--end", end, last)):
+        _in_range(name, 0.0 if level is None else level, 0.0, 100.0)
+        levels.append(float(drawn.at(beat)) if level is None else level / 100.0)
+    values = {}
+    for slider in sliders:
+        name, _, text = slider.partition("=")
+        try:
+            values[name] = float(text)
+        except ValueError:
+            raise ZolvekError(
+                f"“{slider}” is not NAME=VALUE.", "--set", "Such as --set count=8."
+            ) from None
+    return splice(drawn, first, stamped(form, last - first, *levels, **values))
+
+
+@_tool(
+    "smooth",
+    click.option(
+        "--beats", required=True, type=float, help="Standard deviation of the low-pass in beats."
+    ),
+)
+def curve_smooth(drawn: Any, beats: float) -> Any:
+    """Smooth a curve over time, its two ends staying."""
+    from zolvek.core.shaping import smoothed
+
+    _in_range("--beats", beats, 1e-6, 1e5)
+    return smoothed(drawn, beats)
+
+
+def _from_zero(drawn: Any, work: Any) -> Any:
+    """`work` done to the curve moved to beat 0, and moved back."""
+    from zolvek.core.edits import replace
+
+    first = drawn.beat[0]
+    done = work(replace(drawn, beat=drawn.beat - first))
+    return replace(done, beat=done.beat + first)
+
+
+def _in_range(name: str, value: float, low: float, high: float) -> None:
+    if not low <= value <= high:
+        raise ZolvekError(f"{value:g} is out of range.", name, f"It goes from {low:g} to {high:g}.")
 
 
 def _load(path: str) -> Project:

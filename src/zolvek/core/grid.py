@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,8 +33,16 @@ class Grid:
     division: int = 16
     kind: str = "straight"
     on: bool = True
+    swing: float = 0.0  # how far every second line is late, 0..0.75 of the way to the next
+    offset: float = 0.0  # beats that everything snapped lies after its line (negative: before)
 
     def __post_init__(self) -> None:
+        if not (0.0 <= self.swing <= 0.75 and -4.0 <= self.offset <= 4.0):
+            raise ZolvekError(
+                "The grid's swing or offset is out of range.",
+                "grid",
+                "Swing goes from 0 to 75 %, the offset to a bar either way.",
+            )
         allowed = BARS if self.kind == "bars" else DIVISIONS
         if self.kind not in KINDS or self.division not in allowed:
             raise ZolvekError(f"There is no {self.kind} grid of {self.division}.", "grid")
@@ -61,14 +70,28 @@ class Grid:
         at = floats(beats)
         if not self.on:
             return at
+        return np.maximum(self._nearest(at - self.offset, meter) + self.offset, 0.0)
+
+    def _nearest(self, at: Floats, meter: MeterMap) -> Floats:
         starts = floats(meter.starts)
         i = np.maximum(np.searchsorted(starts, at, side="right") - 1, 0)
         step = self.steps(meter)[i]
-        line = starts[i] + np.round((at - starts[i]) / step) * step
+        line = starts[i] + self._swung(at - starts[i], step)
         # The next meter change is a line too, and none counted from here lies past it.
         following = np.concatenate((starts[1:], [np.inf]))[i]
         nearer = following - at < np.abs(at - line)
         return np.maximum(np.where(nearer | (line > following), following, line), 0.0)
+
+    def _swung(self, way: Floats, step: Floats) -> Floats:
+        """The nearest of the lines counted from 0, every second one late by the swing."""
+        if self.swing == 0.0:
+            return np.round(way / step) * step
+        pair = np.floor(way / (2.0 * step)) * 2.0 * step
+        late = step * (1.0 + self.swing)
+        within = way - pair
+        return pair + np.where(
+            within < late / 2.0, 0.0, np.where(within < late / 2.0 + step, late, 2.0 * step)
+        )
 
     def snap_move(self, beat: float, moved: float, meter: MeterMap) -> float:
         """Where a thing at `beat` lands when it is moved to `moved` but keeps its own
@@ -85,6 +108,22 @@ class Grid:
         for start, end, step in zip(starts, starts[1:], self.steps(meter), strict=False):
             low, high = max(first, start), min(last, end)
             if low <= high:
-                i = np.arange(np.ceil((low - start) / step - 1e-9), (high - start) / step + 1e-9)
-                found.append(start + i * step)
+                i = np.arange(
+                    np.ceil((low - start) / step - 1 - 1e-9), (high - start) / step + 1e-9
+                )
+                beats = start + (i + self.swing * (i % 2)) * step
+                found.append(beats[(beats >= low - 1e-9) & (beats <= high + 1e-9) & (i >= 0)])
         return np.unique(np.concatenate(found)) if found else np.empty(0)
+
+
+def parse_grid(text: str, swing: float = 0.0, offset: float = 0.0) -> Grid:
+    """The grid that "1/16", "1/8t", "1/4d" or "2bars" names. Raises ZolvekError otherwise."""
+    clean = text.strip().lower().replace(" ", "")
+    note = re.fullmatch(r"1/(\d{1,3})([dt]?)", clean)
+    bars = re.fullmatch(r"(\d)bars?", clean)
+    if note and int(note[1]) in DIVISIONS:
+        kind = {"": "straight", "d": "dotted", "t": "triplet"}[note[2]]
+        return Grid(int(note[1]), kind, True, swing, offset)
+    if bars and int(bars[1]) in BARS:
+        return Grid(int(bars[1]), "bars", True, swing, offset)
+    raise ZolvekError(f"“{text}” is not a grid.", remedy="Write 1/16, 1/8t, 1/4d or 2bars.")

@@ -95,6 +95,41 @@ class MidiTarget:
 
 
 @dataclass(frozen=True)
+class Pattern:
+    """A named piece of curve: its points lie from beat 0 to `length`."""
+
+    name: str
+    length: float
+    curve: Curve
+
+    def __post_init__(self) -> None:
+        if not 0.0 < self.length < 1e5 or self.curve.beat[-1] > self.length + 1e-9:
+            raise ZolvekError("The pattern is longer than its length.", f"pattern {self.name}")
+
+
+@dataclass(frozen=True)
+class Cycle:
+    """A lane's own loop: it plays on to the end of the span once, then repeats the span."""
+
+    beat: float
+    length: float
+
+    def __post_init__(self) -> None:
+        if not (self.beat >= 0.0 and self.length >= 1.0 / 64.0):
+            raise ZolvekError(
+                "The cycle is too short.", remedy="Select a span of a 1/256 note or more."
+            )
+
+
+@dataclass(frozen=True)
+class Switch:
+    """From `beat` on the lane plays the pattern in slot `slot`, or its own curve at −1."""
+
+    beat: float
+    slot: int
+
+
+@dataclass(frozen=True)
 class Lane:
     """Drives one parameter of one device of its track.
 
@@ -110,8 +145,17 @@ class Lane:
     bypassed: bool = False
     hidden: bool = False
     midi: MidiTarget = field(default_factory=MidiTarget)
+    name: str = ""  # a person's own, shown before the parameter's
+    colour: int = 0  # of the theme's lane inks
+    locked: bool = False
+    tall: bool = False
+    cycle: Cycle | None = None
+    slots: tuple[Pattern, ...] = ()
+    switches: tuple[Switch, ...] = ()
 
     def __post_init__(self) -> None:
+        if any(not -1 <= switch.slot < len(self.slots) for switch in self.switches):
+            raise ZolvekError("A switch names a slot there is none of.", f"lane {self.id}")
         low, high = self.reach
         if not (0.0 <= low <= 1.0 and 0.0 <= high <= 1.0) or low == high:
             raise ZolvekError(
@@ -131,8 +175,18 @@ class Lane:
         return np.clip((np.asarray(position, float) - low) / (high - low), 0.0, 1.0)
 
     def at(self, beats: Numbers) -> Floats:
-        """The parameter's position at each of `beats`: what is heard when the lane is on."""
+        """The parameter's position at each of `beats`, by the lane's own curve alone."""
         return self.to_position(self.curve.at(beats))
+
+
+@dataclass(frozen=True)
+class Link:
+    """What moves in lane `lane` moves in lane `other` too, `factor` times as far (negative:
+    the opposite way)."""
+
+    lane: str
+    other: str
+    factor: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -170,6 +224,7 @@ class Project:
     length: float = 128.0
     sections: tuple[Section, ...] = ()
     tracks: tuple[Track, ...] = ()
+    links: tuple[Link, ...] = ()
 
     def __post_init__(self) -> None:
         if not 0.0 < self.length < 1e6:
@@ -183,6 +238,9 @@ class Project:
         for track in self.tracks:
             for lane in track.lanes:
                 track.device(lane.device).parameter(lane.parameter)
+        known = {lane.id for lane in self.lanes()}
+        if any({link.lane, link.other} - known for link in self.links):
+            raise ZolvekError("A link names a lane there is none of.", "project")
 
     def lanes(self) -> Iterator[Lane]:
         return (lane for track in self.tracks for lane in track.lanes)
@@ -213,7 +271,9 @@ class Project:
     def label_of(self, lane: str) -> str:
         """Track, device and parameter: no two lanes read the same."""
         track, device = self.track_of(lane), self.device_of(lane)
-        return f"{track.name} · {device.name} · {self.parameter_of(lane).name}"
+        label = f"{track.name} · {device.name} · {self.parameter_of(lane).name}"
+        own = self.lane(lane).name
+        return f"{own} ({label})" if own else label
 
     def section_at(self, beat: float) -> tuple[float, float]:
         """First and last beat of the section that holds `beat`; all when there is none."""
@@ -270,7 +330,8 @@ def add_lane(project: Project, device: str, parameter: str) -> tuple[Project, st
 def remove_lane(project: Project, lane: str) -> Project:
     track = project.track_of(lane)
     lanes = tuple(each for each in track.lanes if each.id != lane)
-    return with_track(project, replace(track, lanes=lanes))
+    links = tuple(link for link in project.links if lane not in (link.lane, link.other))
+    return with_track(replace(project, links=links), replace(track, lanes=lanes))
 
 
 def set_dial(project: Project, device: str, parameter: str, position: float) -> Project:

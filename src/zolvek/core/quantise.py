@@ -38,9 +38,9 @@ def quantised(
     beat = curve.beat.copy()
     moved = which[placed]
     beat[moved] += strength * (target[placed] - beat[moved])
-    beat, stuck = _in_order(beat, curve.beat, moved)
-    left = np.union1d(which[~placed], stuck) if strength > 0.0 else np.empty(0, np.intp)
-    return replace(curve, beat=beat), left.astype(np.intp)
+    beat, left = _in_order(beat, curve.beat, moved)
+    left[which[~placed]] = True
+    return replace(curve, beat=beat), np.flatnonzero(left)
 
 
 def _two_nearest(beat: Floats, target: Floats) -> Bools:
@@ -73,7 +73,7 @@ def _two_nearest(beat: Floats, target: Floats) -> Bools:
     return placed
 
 
-def _in_order(beat: Floats, before: Floats, moved: Ints) -> tuple[Floats, Ints]:
+def _in_order(beat: Floats, before: Floats, moved: Ints) -> tuple[Floats, Bools]:
     """Send back moved points until none has passed another and no three share a beat."""
     stuck = np.zeros(len(beat), bool)
     is_moved = np.zeros(len(beat), bool)
@@ -81,10 +81,10 @@ def _in_order(beat: Floats, before: Floats, moved: Ints) -> tuple[Floats, Ints]:
     for _ in range(len(beat)):
         wrong = np.flatnonzero(np.diff(beat) < 0.0)
         triple = np.flatnonzero(beat[2:] == beat[:-2]) if len(beat) > 2 else wrong[:0]
-        faulty = np.unique(np.concatenate((wrong, wrong + 1, triple, triple + 1, triple + 2)))
+        faulty = np.concatenate((wrong, wrong + 1, triple, triple + 1, triple + 2))
         faulty = faulty[is_moved[faulty] & ~stuck[faulty]]
         if not faulty.size:
             break
         stuck[faulty] = True
         beat[faulty] = before[faulty]
-    return beat, np.flatnonzero(stuck & (beat == before))
+    return beat, stuck

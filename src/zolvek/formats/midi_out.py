@@ -14,6 +14,7 @@ import numpy as np
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import Curve
 from zolvek.core.meter import TICKS
+from zolvek.core.playing import played
 from zolvek.core.project import Lane, Project
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
@@ -78,8 +79,8 @@ def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
 
 
 def delivered(project: Project) -> list[Lane]:
-    """The lanes that are delivered: those that are applied."""
-    return [lane for lane in project.lanes() if not lane.bypassed]
+    """The lanes that are delivered, as they are heard: those that are applied."""
+    return [played(lane, project.length) for lane in project.lanes() if not lane.bypassed]
 
 
 def encode(project: Project) -> bytes:

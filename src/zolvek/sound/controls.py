@@ -11,6 +11,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import Curve
+from zolvek.core.playing import played
 from zolvek.core.project import Device, Lane, Project
 from zolvek.core.shapes import HOLD
 
@@ -78,5 +79,5 @@ def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, Lane]]:
     for track in project.tracks:
         for lane in track.lanes:
             if not (lane.bypassed or bypass):
-                found.setdefault(lane.device, {})[lane.parameter] = lane
+                found.setdefault(lane.device, {})[lane.parameter] = played(lane, project.length)
     return found
