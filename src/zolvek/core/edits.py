@@ -263,3 +263,18 @@ def segments_of(curve: Curve, chosen: Any) -> Ints:
     which = which[which < len(curve) - 1]
     both = which[np.isin(which + 1, indices(curve, chosen))]
     return both if both.size else which
+
+
+def toggle_jump(curve: Curve, index: int) -> Curve:
+    """A jump made at a point, by a second point on its beat; or the jump there closed, the
+    later value staying."""
+    jumps = curve.jumps()
+    if jumps[index]:
+        return delete(curve, [index])
+    if index and jumps[index - 1]:
+        return delete(curve, [index - 1])
+    twin = np.repeat(np.arange(len(curve)), np.where(np.arange(len(curve)) == index, 2, 1))
+    doubled = take(curve, twin)
+    shape, amount = doubled.shape.copy(), doubled.amount.copy()
+    shape[index], amount[index] = LINE, 0.0
+    return replace(doubled, shape=shape, amount=amount)

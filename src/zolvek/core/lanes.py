@@ -10,7 +10,15 @@ from zolvek.core.curve import Curve, flat
 from zolvek.core.edits import set_value
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import (
-    Lane, Link, Project, Switch, Track, remove_lane, with_curve, with_lane, with_track,
+    Lane,
+    Link,
+    Project,
+    Switch,
+    Track,
+    remove_lane,
+    with_curve,
+    with_lane,
+    with_track,
 )  # fmt: skip
 from zolvek.core.spans import cut
 

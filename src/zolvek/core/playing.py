@@ -41,8 +41,8 @@ def cycled(curve: Curve, first: float, span: float, length: float) -> Curve:
 
 def switched(curve: Curve, lane: Lane, length: float) -> Curve:
     """The curve with each stretch that a switch gives to a slot filled with its pattern."""
-    ends = [switch.beat for switch in lane.switches[1:]] + [length]
-    for switch, end in zip(lane.switches, ends, strict=True):
+    ends = [*(switch.beat for switch in lane.switches[1:]), length]
+    for switch, end in zip(lane.switches, ends, strict=False):  # without any, there is one end
         if switch.slot >= 0 and end > switch.beat:
             put = filled(lane.slots[switch.slot], end - switch.beat)
             curve = splice(curve, switch.beat, put)

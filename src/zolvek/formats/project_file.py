@@ -27,17 +27,17 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 def encode(project: Project) -> bytes:
     """The project as the bytes of its file."""
     document = {"format": FORMAT, "version": VERSION, "project": project}
-    return msgspec.json.format(msgspec.json.encode(document, enc_hook=_to_plain), indent=1)
+    return msgspec.json.format(msgspec.json.encode(document, enc_hook=to_plain), indent=1)
 
 
-def _to_plain(item: Any) -> Any:
+def to_plain(item: Any) -> Any:
     if isinstance(item, np.ndarray):
         # The only bytes in the model are shape codes; the file names them.
         return [SHAPES[code].key for code in item] if item.dtype == np.uint8 else item.tolist()
     raise NotImplementedError(f"no place in a project file for {type(item)}")
 
 
-def _from_plain(kind: Any, plain: Any) -> Any:
+def from_plain(kind: Any, plain: Any) -> Any:
     if not isinstance(plain, list):
         raise ValueError("Expected a list")
     if kind == SHAPE_ARRAY:
@@ -78,7 +78,7 @@ def decode(data: bytes, where: str = "the project") -> Project:
     for step in range(version, VERSION):
         document = UPGRADES[step](document)
     try:
-        return msgspec.convert(document.get("project"), Project, dec_hook=_from_plain, strict=True)
+        return msgspec.convert(document.get("project"), Project, dec_hook=from_plain, strict=True)
     except msgspec.ValidationError as error:
         what, _, place = str(error).partition(" - at `$")
         raise ZolvekError(
@@ -99,7 +99,7 @@ def _faulty_lane(project: Any, error: ZolvekError) -> str:
     for track in project.get("tracks", ()):
         for lane in track.get("lanes", ()):
             try:
-                msgspec.convert(lane, Lane, dec_hook=_from_plain)
+                msgspec.convert(lane, Lane, dec_hook=from_plain)
             except ZolvekError as own:
                 if own.what == error.what:
                     return f", lane {lane.get('id')}"

@@ -13,6 +13,8 @@ import numpy as np
 
 from zolvek.core.grid import BARS, DIVISIONS
 from zolvek.core.shapes import SHAPES
+from zolvek.studio import commands
+from zolvek.studio.lanes.gestures import TOOLS
 
 if TYPE_CHECKING:
     from zolvek.studio.window import Window
@@ -30,6 +32,10 @@ def has_lane(window: Window) -> bool:
 
 def has_points(window: Window) -> bool:
     return has_lane(window) and window.session.chosen.size > 0
+
+
+def has_span(window: Window) -> bool:
+    return has_lane(window) and window.session.span is not None
 
 
 @dataclass(frozen=True)
@@ -129,6 +135,33 @@ ACTIONS: tuple[Action, ...] = (
                lambda w, key=shape.key: w.session.set_shape(key), enabled=has_lane)
         for place, shape in enumerate(SHAPES)
     ),
+    *(
+        Action(f"tool-{key}", "Edit", f"Tool: {text}", f"Shift+{place + 1}", tip,
+               lambda w, key=key: w.session.set_tool(key), checked=lambda w, key=key: w.session.tool == key)
+        for place, (key, text, tip) in enumerate(TOOLS)
+    ),
+    Action("cut", "Edit", "Cut", "Ctrl+X", "The span on the clipboard, a straight way left behind", lambda w: commands.cut(w.session), enabled=has_lane, on_lane=True),
+    Action("copy", "Edit", "Copy", "Ctrl+C", "The span on the clipboard, as a table of points", lambda w: commands.copy(w.session), enabled=has_lane, on_lane=True),
+    Action("copy-all", "Edit", "Copy all shown lanes", "Ctrl+Shift+C", "The span of every shown lane, aligned", lambda w: commands.copy(w.session, True), enabled=has_lane),
+    Action("paste", "Edit", "Paste at the playhead", "Ctrl+V", "Into this lane, in its own reach", lambda w: commands.paste(w.session), enabled=has_lane, on_lane=True),
+    Action("paste-scaled", "Edit", "Paste into the span", "Ctrl+Shift+V", "Scaled in time to the selected span", lambda w: commands.paste(w.session, True), enabled=has_span),
+    Action("duplicate", "Edit", "Duplicate", "Ctrl+D", "Once more right after itself", lambda w: commands.duplicate(w.session), enabled=has_lane),
+    Action("repeat", "Edit", "Repeat to the section's end", "Ctrl+R", "Again and again up to the next section", lambda w: commands.repeat_to_section_end(w.session), enabled=has_lane),
+    Action("repeat-growing", "Edit", "Repeat with a change…", "", "Up to a bar, each repeat scaled and tilted", lambda w: w.repeat_growing(), enabled=has_lane),
+    Action("quantise", "Edit", "Quantise", "Q", "Pull points to the grid", lambda w: commands.quantise(w.session), enabled=has_lane),
+    Action("quantise-half", "Edit", "Quantise half way", "Shift+Q", "Pull points half way to the grid", lambda w: commands.quantise(w.session, 0.5), enabled=has_lane),
+    Action("jump", "Edit", "Make or close a jump", "J", "Two values on one beat, at the last selected point", lambda w: commands.toggle_jump(w.session), enabled=has_points),
+    Action("nudge-left", "Edit", "Nudge earlier", "Left", "By a grid step", lambda w: commands.nudge_time(w.session, -1, False), enabled=has_points, on_lane=True),
+    Action("nudge-right", "Edit", "Nudge later", "Right", "By a grid step", lambda w: commands.nudge_time(w.session, 1, False), enabled=has_points, on_lane=True),
+    Action("nudge-left-fine", "Edit", "Nudge a little earlier", "Shift+Left", "By ten ticks", lambda w: commands.nudge_time(w.session, -1, True), enabled=has_points, on_lane=True),
+    Action("nudge-right-fine", "Edit", "Nudge a little later", "Shift+Right", "By ten ticks", lambda w: commands.nudge_time(w.session, 1, True), enabled=has_points, on_lane=True),
+    Action("nudge-up", "Edit", "Nudge up", "Up", "By a semitone, 1 dB or 1 %", lambda w: commands.nudge_value(w.session, 1.0), enabled=has_points, on_lane=True),
+    Action("nudge-down", "Edit", "Nudge down", "Down", "By a semitone, 1 dB or 1 %", lambda w: commands.nudge_value(w.session, -1.0), enabled=has_points, on_lane=True),
+    Action("nudge-up-fine", "Edit", "Nudge up a little", "Shift+Up", "By a tenth of that", lambda w: commands.nudge_value(w.session, 0.1), enabled=has_points, on_lane=True),
+    Action("nudge-down-fine", "Edit", "Nudge down a little", "Shift+Down", "By a tenth of that", lambda w: commands.nudge_value(w.session, -0.1), enabled=has_points, on_lane=True),
+    Action("from-dial", "Edit", "Take the value from the dial", "D", "For the selected points, or all", lambda w: commands.take_from_dial(w.session), enabled=has_lane),
+    Action("to-dial", "Edit", "Send the value to the dial", "Shift+D", "Of the selected point, or at the playhead", lambda w: commands.send_to_dial(w.session), enabled=has_lane),
+    Action("reset", "Edit", "Reset to the saved curve", "", "The lane as it was when opened or last saved", lambda w: commands.reset_points(w.session), enabled=has_lane),
     Action("snap", "Edit", "Snap to the grid", "G", "Let moves land on the grid", lambda w: w.session.set_grid(on=not w.session.grid.on),
            checked=lambda w: w.session.grid.on),
     Action("finer", "Edit", "Finer grid", ".", "Halve the grid", _grid_step(1)),
@@ -137,6 +170,30 @@ ACTIONS: tuple[Action, ...] = (
            lambda w: w.session.add_touched_lane(), enabled=lambda w: w.session.can_add_lane),
     Action("bypass", "Lane", "Bypass the lane", "Y", "Keep the curve but don't apply it", _toggle_bypass, enabled=has_lane,
            checked=lambda w: bool(w.session.lane and w.session.lane.bypassed)),
+    Action("hide-lane", "Lane", "Hide the lane", "H", "Applied, but not shown", lambda w: commands.hide(w.session), enabled=has_lane),
+    Action("show-lanes", "Lane", "Show all lanes", "Shift+H", "Bring hidden lanes back", lambda w: commands.show_all(w.session)),
+    Action("lock", "Lane", "Lock the lane", "K", "Nothing changes it until it is unlocked",
+           lambda w: commands.change_lane(w.session, "Lock or unlock the lane", locked=not w.session.lane.locked), enabled=has_lane,
+           checked=lambda w: bool(w.session.lane and w.session.lane.locked)),
+    Action("name-lane", "Lane", "Name the lane…", "", "A name of your own, before the parameter's", lambda w: w.name_lane(), enabled=has_lane),
+    Action("retarget", "Lane", "Move the curve to the touched control", "", "This lane drives the control touched last", lambda w: w.retarget(), enabled=lambda w: has_lane(w) and w.session.can_add_lane),
+    Action("tall", "Lane", "Tall row", "", "Twice the height below the focus", lambda w: commands.change_lane(w.session, "Row height", tall=not w.session.lane.tall), enabled=has_lane,
+           checked=lambda w: bool(w.session.lane and w.session.lane.tall)),
+    Action("move-up", "Lane", "Move the lane up", "Ctrl+Shift+Up", "Among its track's lanes", lambda w: w.move_lane(-1), enabled=has_lane),
+    Action("move-down", "Lane", "Move the lane down", "Ctrl+Shift+Down", "Among its track's lanes", lambda w: w.move_lane(1), enabled=has_lane),
+    Action("ghost", "Lane", "Show another lane behind", "", "A lane as a faint guide for timing", lambda w: w.choose_behind(), enabled=has_lane,
+           checked=lambda w: w.session.behind is not None),
+    Action("link", "Lane", "Link another lane…", "", "What moves here moves there, by a factor", lambda w: w.link_lane(), enabled=has_lane),
+    Action("cycle", "Lane", "Cycle the selected span", "C", "Play on to its end once, then repeat it", lambda w: commands.set_cycle(w.session), enabled=has_lane,
+           checked=lambda w: bool(w.session.lane and w.session.lane.cycle)),
+    Action("unroll", "Lane", "Unroll to points", "", "Cycle and slots written out", lambda w: commands.unroll(w.session), enabled=has_lane),
+    Action("reach", "Lane", "Reach…", "R", "The part of the control's travel that the curve covers", lambda w: w.type_reach(), enabled=has_lane),
+    Action("reach-scope", "Lane", "Reach from the selection", "Shift+R", "Just what the curve runs through; heard as before", lambda w: commands.reach_from_scope(w.session), enabled=has_lane),
+    Action("bypass-track", "Lane", "Bypass the track's lanes", "Shift+Y", "All lanes of this track", lambda w: w.bypass_lanes(False), enabled=has_lane),
+    Action("bypass-all", "Lane", "Bypass all lanes", "Ctrl+Shift+Y", "The whole project without automation, or with it again", lambda w: w.bypass_lanes(True), enabled=has_lane),
+    Action("clear-lane", "Lane", "Clear the lane", "", "Flat at the control's present value", lambda w: w.clear_lane(), enabled=has_lane),
+    Action("clear-track", "Lane", "Remove all lanes of the track…", "", "The count is told first", lambda w: w.remove_lanes(False), enabled=has_lane),
+    Action("clear-device", "Lane", "Remove all lanes of the device…", "", "The count is told first", lambda w: w.remove_lanes(True), enabled=has_lane),
     Action("remove-lane", "Lane", "Remove the lane", "", "Take the lane out; its control keeps its present value",
            lambda w: w.remove_lane(), enabled=has_lane),
     Action("lane-up", "Lane", "Lane above", "Ctrl+Up", "Work on the lane above", _neighbour(-1), enabled=has_lane),
@@ -155,6 +212,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("scroll-left", "View", "Earlier", "PgUp", "Scroll to earlier bars", _scroll(-0.5)),
     Action("scroll-right", "View", "Later", "PgDown", "Scroll to later bars", _scroll(0.5)),
     Action("step-draw", "View", "Draw", "F2", "Points, shapes and the grid", lambda w: w.rail.show_step("step-draw"), "draw"),
+    Action("step-shape", "View", "Shape", "F3", "Scale, tilt, mirror, stamp forms", lambda w: w.rail.show_step("step-shape"), "shape"),
+    Action("step-patterns", "View", "Patterns", "F4", "A library of pieces of curve", lambda w: w.rail.show_step("step-patterns"), "patterns"),
     Action("step-export", "View", "Export", "F8", "Deliver the lanes as files", lambda w: w.rail.show_step("step-export"), "export"),
     Action("theme", "View", "Lamp theme", "F11", "Dark sheets for late hours", lambda w: w.switch_theme(),
            checked=lambda w: w.session.settings.theme == "lamp"),
@@ -163,7 +222,8 @@ ACTIONS: tuple[Action, ...] = (
 )  # fmt: skip
 
 # Separators stand before these in their menus.
-BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "snap", "bypass", "lane-up", "zoom-all",
+BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "tool-points", "cut", "quantise", "nudge-left", "snap", "bypass",
+          "name-lane", "move-up", "cycle", "bypass-track", "clear-lane", "lane-up", "zoom-all",
           "scroll-left", "step-draw", "theme"}  # fmt: skip
 # Keys that the focus lane reads itself while they are held.
 HELD = (

@@ -21,6 +21,7 @@ from zolvek.core.curve import Curve
 from zolvek.core.errors import Notifier, ZolvekError
 from zolvek.core.grid import Grid
 from zolvek.core.history import History
+from zolvek.core.lanes import followed
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane, Project
 from zolvek.studio.settings import Settings
@@ -41,10 +42,13 @@ class Session(QObject):
     hint_changed = pyqtSignal(str)
     place_changed = pyqtSignal()  # the playhead
     touched = pyqtSignal()  # a control has been touched
+    preview_changed = pyqtSignal()
 
     def __init__(self, project: Project, settings: Settings, path: Path | None = None) -> None:
         super().__init__()
         self.settings = settings
+        self.tool = "points"
+        self.form = ("swell", {})  # what the form tool stamps: form and sliders
         self.notifier = Notifier()
         self.grid = Grid()
         with suppress(ZolvekError):  # kept by a program that knew other grids
@@ -62,6 +66,8 @@ class Session(QObject):
         self.place = 0.0
         self.touch_target: tuple[str, str] | None = None
         self.hint = ""
+        self.preview: Curve | None = None  # what a panel would make, over the ghost of what is
+        self.behind: str | None = None  # a lane shown faintly behind the focus
         self._all_changed()
 
     # --- reading ---
@@ -101,9 +107,19 @@ class Session(QObject):
     ) -> None:
         """Give the focus lane another curve, and the selection its new places."""
         assert self.focus is not None
+        going = gesture is not None and gesture is self.history.gesture
+        base = self.history.steps[self.history.here - 1].project if going else self.project
+        before = base.lane(self.focus)
+        if before.locked:
+            raise ZolvekError(
+                "The lane is locked.",
+                base.label_of(self.focus),
+                "Unlock it in the Lane menu first.",
+            )
         if chosen is not None:
             self.chosen = chosen
-        self.edit(label, projects.with_curve(self.project, self.focus, curve), gesture)
+        project = projects.with_curve(base, self.focus, curve)
+        self.edit(label, followed(project, self.focus, before.curve, curve), gesture)
         if chosen is not None:
             self.selection_changed.emit()
 
@@ -151,6 +167,7 @@ class Session(QObject):
 
     def set_focus(self, lane: str | None) -> None:
         if lane != self.focus:
+            self.show_preview(None)
             self.focus = lane
             self.choose(NONE_CHOSEN)
             self.focus_changed.emit()
@@ -189,6 +206,16 @@ class Session(QObject):
     def set_when_met(self, choice: str) -> None:
         self.settings.when_met = choice
         self.grid_changed.emit()
+
+    def set_tool(self, key: str) -> None:
+        """What a press on the focus lane draws with."""
+        self.tool = key
+        self.grid_changed.emit()
+
+    def show_preview(self, curve: Curve | None) -> None:
+        if curve is not self.preview:
+            self.preview = curve
+            self.preview_changed.emit()
 
     def set_theme(self, key: str) -> None:
         self.settings.theme = key

@@ -21,6 +21,7 @@ class Settings:
     grid_division: int = 16
     grid_kind: str = "straight"
     snap: bool = True
+    ramp: float = 0.0  # beats in which the edges of a moved span go to the new level
 
     def add_recent(self, path: Path) -> None:
         name = str(path.resolve())

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -24,15 +25,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from zolvek.core import lanes
 from zolvek.core import project as projects
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
+from zolvek.studio import commands
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
 from zolvek.studio.actions import ACTIONS, BREAKS, MENUS, shortcut_rows
 from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.transport import Transport
+from zolvek.studio.dialogs import ReachDialog, RepeatDialog
 from zolvek.studio.files import Files
 from zolvek.studio.finder import Finder
 from zolvek.studio.index.index_panel import IndexPanel
@@ -289,6 +293,124 @@ class Window(QMainWindow):
             project = projects.remove_lane(self.session.project, lane.id)
             self.session.edit(f"Remove the lane for {name}", project)
             self.session.say(f"{name} is back at the control's own value.")
+
+    def name_lane(self) -> None:
+        lane = self.session.lane
+        if lane:
+            name, done = QInputDialog.getText(self, "Name the lane", "Name:", text=lane.name)
+            if done:
+                commands.change_lane(self.session, "Name the lane", name=name.strip())
+
+    def retarget(self) -> None:
+        session = self.session
+        if session.focus and session.touch_target:
+            project = lanes.retarget(session.project, session.focus, *session.touch_target)
+            session.edit("Move the curve to another control", project)
+            session.focus_changed.emit()
+
+    def move_lane(self, by: int) -> None:
+        if self.session.focus:
+            project = lanes.moved(self.session.project, self.session.focus, by)
+            self.session.edit("Move the lane", project)
+
+    def _other_lane(self, title: str) -> str | None:
+        """Ask for another lane than the focus."""
+        project = self.session.project
+        others = {
+            project.label_of(x.id): x.id for x in project.lanes() if x.id != self.session.focus
+        }
+        if not others:
+            raise ZolvekError("There is no other lane.", remedy="Add one first.")
+        label, done = QInputDialog.getItem(self, title, "Lane:", list(others), 0, False)
+        return others[label] if done else None
+
+    def choose_behind(self) -> None:
+        """Show another lane behind the focus; again takes it away."""
+        session = self.session
+        session.behind = None if session.behind else self._other_lane("Show behind")
+        session.preview_changed.emit()
+        self._refresh_actions()
+
+    def link_lane(self) -> None:
+        other = self._other_lane("Link a lane")
+        if other:
+            factor, done = QInputDialog.getDouble(
+                self,
+                "Link a lane",
+                "Factor (negative: the opposite way; 0 ends the link):",
+                1.0,
+                -10,
+                10,
+                2,
+            )
+            if done:
+                commands.link_to(self.session, other, factor)
+
+    def type_reach(self) -> None:
+        """Ask for both ends of the reach in the parameter's unit, and what the curve keeps."""
+        lane = self.session.lane
+        if lane:
+            dialog = ReachDialog(self.session.parameter, lane, self)
+            while dialog.exec():
+                if self.session.try_to(
+                    lambda: commands.set_reach(self.session, *dialog.ends(), dialog.keeps_sound)
+                ):
+                    return
+
+    def repeat_growing(self) -> None:
+        """Ask for the bar to repeat to and the change of each repeat."""
+        dialog = RepeatDialog(self)
+        if dialog.exec():
+            project = self.session.project
+            end = project.meter.parse(dialog.until.text(), project.tempo)
+            commands.repeat_to(
+                self.session, min(end, project.length), dialog.scale.value() / 100.0,
+                dialog.tilt.value() / 100.0, dialog.all_lanes.isChecked(),
+            )  # fmt: skip
+
+    def bypass_lanes(self, everywhere: bool) -> None:
+        """Bypass a track's lanes, or all; when they all are, apply them again."""
+        session = self.session
+        if session.focus is None:
+            return
+        track = session.project.track_of(session.focus)
+        which = list(session.project.lanes()) if everywhere else list(track.lanes)
+        bypassed = not all(lane.bypassed for lane in which)
+        project = lanes.bypass_all(session.project, bypassed, None if everywhere else track.id)
+        where = "all lanes" if everywhere else f"the lanes of {track.name}"
+        session.edit(f"{'Bypass' if bypassed else 'Apply'} {where}", project)
+
+    def clear_lane(self) -> None:
+        session, lane = self.session, commands.focus(self.session)
+        session.edit("Clear the lane", lanes.cleared(session.project, lane.id))
+        session.say("The lane is flat at the control's present value.")
+
+    def remove_lanes(self, device_only: bool) -> None:
+        """Remove a track's lanes, or a device's, once the person has seen how many."""
+        session, lane = self.session, self.session.lane
+        if lane is None:
+            return
+        track = session.project.track_of(lane.id)
+        gone = [x for x in track.lanes if not device_only or x.device == lane.device]
+        owner = track.device(lane.device).name if device_only else track.name
+        names = ", ".join(session.project.parameter_of(x.id).name for x in gone)
+        if not self.confirm(
+            f"Remove {len(gone)} lanes of {owner}?", f"{names}. Undo brings them back."
+        ):
+            return
+        if device_only:
+            project = lanes.without_device_lanes(session.project, lane.device)
+        else:
+            project = lanes.without_track_lanes(session.project, track)
+        session.edit(f"Remove {len(gone)} lanes of {owner}", project)
+
+    def confirm(self, question: str, details: str) -> bool:
+        button = QMessageBox.StandardButton
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Zolvek", question, button.Yes | button.Cancel, self
+        )
+        box.setInformativeText(details)
+        return box.exec() == button.Yes
 
     def switch_theme(self) -> None:
         self.session.set_theme("vellum" if self.session.settings.theme == "lamp" else "lamp")

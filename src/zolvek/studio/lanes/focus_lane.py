@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core import edits
+from zolvek.core.playing import played
 from zolvek.core.project import Lane
+from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
-from zolvek.studio.lanes.gestures import Drag, Held, begin_add, begin_bend, begin_move
+from zolvek.studio.lanes.frame import GRAB, HANDLES, Frame, FrameDrag, Handle, frame_of
+from zolvek.studio.lanes.gestures import (
+    Drag,
+    Held,
+    begin_add,
+    begin_bend,
+    begin_drawing,
+    begin_move,
+)
 from zolvek.studio.lanes.hits import Hit, hit
 from zolvek.studio.lanes.outline import points_shown
 from zolvek.studio.lanes.value_scale import marks
@@ -27,13 +39,31 @@ HINTS = {
     "segment": "Drag to move this segment · hold B to bend it · double press adds a point",
     "bend": "Drag to bend: the curve follows the pointer",
     "empty": "Press to add a point · Shift and drag selects a box",
+    "freehand": "Draw a stroke; it becomes few shaped points",
+    "line": "Drag to draw a straight line",
+    "form": "Drag a span: the form goes from the level of the press to that of the pointer",
+    "reach": "Drag to set the end of the lane's reach",
 }
 CURSORS = {
     "point": Qt.CursorShape.SizeAllCursor,
     "segment": Qt.CursorShape.OpenHandCursor,
     "bend": Qt.CursorShape.SplitVCursor,
     "empty": Qt.CursorShape.CrossCursor,
+    "freehand": Qt.CursorShape.CrossCursor,
+    "line": Qt.CursorShape.CrossCursor,
+    "form": Qt.CursorShape.CrossCursor,
+    "reach": Qt.CursorShape.SizeVerCursor,
+    "handle": Qt.CursorShape.SizeAllCursor,
 }
+
+
+@dataclass(eq=False)
+class ReachDrag:
+    """A drag of one end of the reach (0 low, 1 high) on the value scale."""
+
+    end: int
+    reach: tuple[float, float]
+    y: float
 
 
 class FocusLane(QWidget):
@@ -49,7 +79,9 @@ class FocusLane(QWidget):
         self.setAccessibleDescription(
             "The curve of the chosen parameter; draw and drag points here"
         )
-        self.drag: Drag | None = None
+        self.drag: Drag | FrameDrag | None = None
+        self.handle: Handle | None = None  # under the pointer
+        self.reaching: ReachDrag | None = None
         self.box: tuple[QPointF, QPointF] | None = None
         self.press: QPointF | None = None
         self.pressed_on = Hit("empty")
@@ -61,6 +93,7 @@ class FocusLane(QWidget):
         for signal in (
             session.project_changed, session.focus_changed, session.selection_changed,
             session.span_changed, session.grid_changed, session.theme_changed, view.changed,
+            session.preview_changed,
         ):  # fmt: skip
             signal.connect(self.update)
         session.place_changed.connect(self._move_playhead)
@@ -99,7 +132,21 @@ class FocusLane(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
         self._paint_span(painter, theme)
-        painting.draw_curve(painter, lane.curve, self.view, self.plot, theme.curve)
+        behind = self.session.behind
+        if behind and behind != lane.id:
+            other = self.session.project.lane(behind)
+            painting.draw_curve(painter, other.curve, self.view, self.plot, theme.ghost, 1.2)
+        preview = self.session.preview
+        heard = played(lane, self.session.project.length)
+        if heard is not lane:
+            painting.draw_curve(painter, heard.curve, self.view, self.plot, theme.layer, 1.4)
+        ink = theme.curve if preview is None else theme.ghost
+        painting.draw_curve(
+            painter, lane.curve, self.view, self.plot, ink, dashed=preview is not None
+        )
+        if preview is not None:
+            painting.draw_curve(painter, preview, self.view, self.plot, theme.curve, 2.2)
+        self._paint_frame(painter, theme)
         self._paint_points(painter, theme, lane)
         self._paint_over(painter, theme, lane)
 
@@ -149,6 +196,37 @@ class FocusLane(QWidget):
             )
             if area.width() > 0:
                 painter.fillRect(area, themes.color(theme.wash, 0.55))
+
+    def _corners(self, frame: Frame) -> QRectF:
+        top, bottom = self.point_at(frame.first, frame.high), self.point_at(frame.last, frame.low)
+        return QRectF(top, bottom).adjusted(0, -10, 0, 10)
+
+    def _spot(self, handle: Handle, frame: Frame) -> QPointF:
+        box = self._corners(frame)
+        return QPointF(box.left() + handle.x * box.width(), box.bottom() - handle.y * box.height())
+
+    def _paint_frame(self, painter: QPainter, theme: themes.Theme) -> None:
+        frame = frame_of(self.session)
+        if frame is None or self.session.preview is not None:
+            return
+        painter.setPen(QPen(themes.color(theme.selection), 1.0, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(self._corners(frame))
+        for handle in HANDLES:
+            at = self._spot(handle, frame)
+            if at.x() >= SCALE - 4:
+                painter.setPen(QPen(themes.color(theme.selection), 1.3))
+                held = self.handle is handle
+                painter.setBrush(themes.color(theme.selection if held else theme.raised))
+                painter.drawEllipse(at, 4.0, 4.0)
+
+    def _handle_at(self, at: QPointF) -> Handle | None:
+        frame = frame_of(self.session)
+        if frame is None or at.x() < SCALE:
+            return None
+        near = [(QLineF(self._spot(h, frame), at).length(), h) for h in HANDLES]
+        distance, handle = min(near, key=lambda pair: pair[0])
+        return handle if distance <= GRAB else None
 
     def _paint_points(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
         curve, chosen = lane.curve, self.session.chosen
@@ -225,9 +303,10 @@ class FocusLane(QWidget):
         """Beat and value that a press at the pointer means, or the held point's own."""
         lane = self.session.lane
         index = self.over.index
-        if self.drag is not None and self.drag.kind != "bend" and self.session.chosen.size:
+        held = isinstance(self.drag, Drag) and self.drag.kind in ("move", "add")
+        if held and self.session.chosen.size:
             index = int(self.session.chosen[0])
-            if self.drag.segment >= 0 and self.drag.kind == "move":
+            if isinstance(self.drag, Drag) and self.drag.segment >= 0 and self.drag.kind == "move":
                 place = np.searchsorted(self.drag.points, self.drag.segment)
                 index = int(self.session.chosen[min(place, self.session.chosen.size - 1)])
         elif self.over.kind != "point":
@@ -276,9 +355,23 @@ class FocusLane(QWidget):
             return
         at = event.position()
         self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
+        self.session.try_to(lambda: self._begin(at, held, lane))
+        self.update()
+
+    def _begin(self, at: QPointF, held: Held, lane: Lane) -> None:
         beat, value = self.beat_at(at.x()), self.value_at(at.y())
         found, session = self.pressed_on, self.session
-        if found.kind == "point":
+        handle = self._handle_at(at)
+        if found.kind == "none":
+            end = self._reach_end(at)
+            self.reaching = ReachDrag(end, lane.reach, at.y()) if end is not None else None
+        elif session.tool != "points":
+            self.drag = begin_drawing(session, session.tool, beat, value, held)
+        elif handle is not None and found.kind != "point":
+            frame = frame_of(session)
+            assert frame is not None
+            self.drag = FrameDrag(session, handle, frame, lane.curve, beat, value, session.chosen)
+        elif found.kind == "point":
             if found.index not in session.chosen and not held.axis:
                 session.choose(np.array([found.index]))
             group = np.union1d(session.chosen, [found.index])
@@ -293,17 +386,18 @@ class FocusLane(QWidget):
             self.box = (at, at)
         elif found.kind == "empty":
             self.drag = begin_add(session, beat, value, held)
-        self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = self.pointer = event.position()
         if self.box:
             self.box = (self.box[0], at)
+        elif self.reaching is not None:
+            self._drag_reach(at)
         elif self.drag is not None and self.press is not None:
             way = at - self.press
             if self.drag.moved or max(abs(way.x()), abs(way.y())) >= CLICK:
-                if self.drag.kind == "move" and not self.drag.moved:
+                if isinstance(self.drag, Drag) and self.drag.kind == "move" and not self.drag.moved:
                     self.session.choose(self.drag.points)
                 along = abs(way.x()) >= abs(way.y())
                 drag = self.drag
@@ -316,6 +410,19 @@ class FocusLane(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         self.over = self._hit(at)
+        self.handle = self._handle_at(at) if self.over.kind != "point" else None
+        if self.over.kind == "none":
+            kind = "reach" if self._reach_end(at) is not None else "none"
+            self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
+            self.session.say(HINTS.get(kind, ""))
+            return
+        if self.session.tool != "points" or self.handle is not None:
+            if self.handle is not None:
+                self.over = Hit("handle")
+            kind = "handle" if self.handle is not None else self.session.tool
+            self.setCursor(CURSORS[kind])
+            self.session.say(self.handle.hint if self.handle is not None else HINTS[kind])
+            return
         kind = "bend" if self.over.kind == "segment" and self.bending else self.over.kind
         self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
         self.session.say(HINTS.get(kind, ""))
@@ -327,6 +434,9 @@ class FocusLane(QWidget):
         if self.box:
             self._choose_box(QRectF(*self.box).normalized())
             self.box = None
+        elif self.reaching is not None:
+            self.session.end_gesture()
+            self.reaching = None
         elif self.drag is not None:
             if self.drag.moved or self.drag.kind == "add":
                 self.drag.finish()
@@ -337,9 +447,29 @@ class FocusLane(QWidget):
         self._hover(event.position())
         self.update()
 
+    def _reach_end(self, at: QPointF) -> int | None:
+        """Which end of the reach the pointer is on in the value scale: 0 low, 1 high."""
+        plot = self.plot
+        if abs(at.y() - plot.top()) < GRAB + 2:
+            return 1
+        return 0 if abs(at.y() - plot.bottom()) < GRAB + 2 else None
+
+    def _drag_reach(self, at: QPointF) -> None:
+        """The end of the reach follows the pointer; the curve keeps its form."""
+        drag = self.reaching
+        assert drag is not None
+        low, high = drag.reach
+        way = (drag.y - at.y()) / self.plot.height() * (high - low)
+        ends = [low, high]
+        ends[drag.end] = float(np.clip(ends[drag.end] + way, 0.0, 1.0))
+        if abs(ends[1] - ends[0]) > 0.01:
+            self.session.try_to(lambda: commands.set_reach(self.session, *ends, False, drag))
+
     def _click(self, held: Held) -> None:
         """A press that did not move selects; with Shift it adds to or takes from the selection."""
         found, session = self.pressed_on, self.session
+        if found.kind not in ("point", "segment") or session.tool != "points":
+            return
         ends = [found.index] if found.kind == "point" else [found.index, found.index + 1]
         if held.axis:
             inside = np.isin(ends, session.chosen).all()
@@ -402,7 +532,9 @@ class FocusLane(QWidget):
 
     def give_up(self) -> None:
         """Escape: a drag is undone, a box dropped, and with neither the selection let go."""
-        if self.drag is not None:
+        if self.session.preview is not None:
+            self.session.show_preview(None)
+        elif self.drag is not None:
             self.drag.cancel()
             self.drag = None
         elif self.box:

@@ -13,6 +13,10 @@ import numpy as np
 from zolvek.core import edits
 from zolvek.core.arrays import Ints
 from zolvek.core.curve import Curve
+from zolvek.core.curve import curve as line_curve
+from zolvek.core.fitting import fit
+from zolvek.core.forms import stamped
+from zolvek.core.spans import splice
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
@@ -38,6 +42,7 @@ class Drag:
     segment: int = -1
     before: Ints = field(default_factory=lambda: NONE_CHOSEN)
     moved: bool = False
+    stroke: Stroke = field(init=False)
 
     @property
     def label(self) -> str:
@@ -89,8 +94,98 @@ def _bend(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tup
     return edits.bend_through(drag.curve, drag.segment, drag.beat, value), drag.before
 
 
-UPDATES = {"move": _move, "add": _move, "bend": _bend}
-LABELS = {"move": "Move {}", "add": "Add a point", "bend": "Bend a segment"}
+def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+    """A freehand stroke, reduced to few shaped points while the hand is still down."""
+    drag.stroke.go(max(beat, 0.0), value)
+    beats, values = drag.stroke.samples()
+    if beats[-1] - beats[0] < edits.TICK:
+        return drag.curve, NONE_CHOSEN
+    drawn = fit(beats - beats[0], values, FREEHAND_TOLERANCE)
+    return splice(drag.curve, float(beats[0]), drawn), NONE_CHOSEN
+
+
+def _span_of(drag: Drag, beat: float, held: Held) -> tuple[float, float]:
+    ends = sorted(max(_snapped(drag, b, held), 0.0) for b in (drag.beat, beat))
+    return ends[0], ends[1]
+
+
+def _line(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+    first, last = _span_of(drag, beat, held)
+    if last - first < edits.TICK:
+        return drag.curve, NONE_CHOSEN
+    levels = (drag.value, value) if beat >= drag.beat else (value, drag.value)
+    levels = tuple(min(max(level, 0.0), 1.0) for level in levels)
+    straight = line_curve([(0.0, levels[0]), (last - first, levels[1])])
+    return splice(drag.curve, first, straight), NONE_CHOSEN
+
+
+def _form(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+    first, last = _span_of(drag, beat, held)
+    if last - first < edits.TICK:
+        return drag.curve, NONE_CHOSEN
+    key, sliders = drag.session.form
+    ends = [min(max(level, 0.0), 1.0) for level in (drag.value, value)]
+    return splice(drag.curve, first, stamped(key, last - first, *ends, **sliders)), NONE_CHOSEN
+
+
+UPDATES = {
+    "move": _move,
+    "add": _move,
+    "bend": _bend,
+    "freehand": _stroke,
+    "line": _line,
+    "form": _form,
+}
+LABELS = {
+    "move": "Move {}",
+    "add": "Add a point",
+    "bend": "Bend a segment",
+    "freehand": "Draw freehand",
+    "line": "Draw a line",
+    "form": "Stamp a form",
+}
+TOOLS = (
+    ("points", "Points", "Add and move points"),
+    ("freehand", "Freehand", "Draw a stroke; it becomes few shaped points"),
+    ("line", "Line", "Draw a straight line over what is there"),
+    ("form", "Form", "Drag a span to stamp the chosen form into it"),
+)
+FREEHAND_TOLERANCE = 0.012  # of the lane's height
+
+
+class Stroke:
+    """Samples of a hand's way. Going back in time draws over what was drawn there."""
+
+    def __init__(self, beat: float, value: float) -> None:
+        self.beats, self.values = [beat], [value]
+        self.at = (beat, value)
+
+    def go(self, beat: float, value: float) -> None:
+        low, high = sorted((self.at[0], beat))
+        rows = [
+            (b, v)
+            for b, v in zip(self.beats, self.values, strict=True)
+            if not low <= b <= high or b == self.at[0] != beat
+        ]
+        rows.append((beat, min(max(value, 0.0), 1.0)))
+        rows.sort()
+        self.beats, self.values = [b for b, _ in rows], [v for _, v in rows]
+        self.at = (beat, value)
+
+    def samples(self) -> tuple[np.ndarray, np.ndarray]:
+        """Beats and values, joined by lines finely enough to be fitted."""
+        beats = np.array(self.beats)
+        fine = np.unique(np.concatenate((beats, np.linspace(beats[0], beats[-1], 4 * len(beats)))))
+        return fine, np.interp(fine, beats, self.values)
+
+
+def begin_drawing(session: Session, tool: str, beat: float, value: float, held: Held) -> Drag:
+    """A freehand stroke, a line or a form, by the tool in hand."""
+    lane = session.lane
+    assert lane is not None
+    drag = Drag(session, tool, lane.curve, max(beat, 0.0), value, before=session.chosen)
+    drag.stroke = Stroke(max(beat, 0.0), value)
+    return drag
 
 
 def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:

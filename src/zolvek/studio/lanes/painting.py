@@ -18,7 +18,13 @@ DIAMOND = 4.5
 
 
 def draw_curve(
-    painter: QPainter, curve: Curve, view: Viewport, rect: QRectF, ink: str, width: float = 1.8
+    painter: QPainter,
+    curve: Curve,
+    view: Viewport,
+    rect: QRectF,
+    ink: str,
+    width: float = 1.8,
+    dashed: bool = False,
 ) -> None:
     """The curve over the whole height of `rect`; x 0 is the rectangle's left edge."""
     painter.save()
@@ -30,6 +36,8 @@ def draw_curve(
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = QPen(color(ink), width)
         pen.setJoinStyle(Qt.PenJoinStyle.BevelJoin)
+        if dashed:
+            pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
         painter.drawPolyline(polygon(x + rect.left(), rect.bottom() - value * rect.height()))
     painter.restore()

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QSizePolicy, QToolButton, QWidget
 
 from zolvek.core import edits
 from zolvek.core.curve import present
+from zolvek.core.forms import FORMS
 from zolvek.core.grid import BARS, DIVISIONS, KINDS
+from zolvek.core.meter import TICKS
 from zolvek.core.shapes import SHAPES
+from zolvek.core.units import read
+from zolvek.studio import commands
+from zolvek.studio.lanes.gestures import TOOLS
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, choice, column, field_label, form, heading, note, pick
 
@@ -22,7 +27,21 @@ class DrawPanel(QWidget):
         self.session = session
         layout = column(self)
         layout.addWidget(heading("Draw"))
-
+        self.tools: dict[str, QToolButton] = {}
+        tools = QGridLayout()
+        tools.setSpacing(4)
+        for place, (key, text, tip) in enumerate(TOOLS):
+            tool = QToolButton()
+            tool.setText(text)
+            tool.setToolTip(tip)
+            tool.setCheckable(True)
+            tool.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            tool.clicked.connect(lambda _, k=key: session.set_tool(k))
+            tools.addWidget(tool, place // 2, place % 2)
+            self.tools[key] = tool
+        layout.addLayout(tools)
+        self.form = choice([(f.label, f.key) for f in FORMS], "Form to stamp", self._set_form)
+        layout.addWidget(self.form)
         self.snap = QCheckBox("Snap to the grid")
         self.snap.clicked.connect(lambda on: session.set_grid(on=on))
         self.kind = choice(
@@ -32,6 +51,14 @@ class DrawPanel(QWidget):
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Kind"), self.kind)
+        self.swing = Entry("Swing", self._type_swing, "How late every second line is: 0 to 75 %")
+        self.offset = Entry(
+            "Offset",
+            self._type_offset,
+            "Everything snapped lies so many ms after its line; negative before",
+        )
+        grid.addRow(field_label("Swing"), self.swing)
+        grid.addRow(field_label("Offset"), self.offset)
         self.when_met = choice(WHEN_MET, "When points meet others", session.set_when_met)
         grid.addRow(field_label("Moves"), self.when_met)
         layout.addWidget(self.snap)
@@ -41,6 +68,9 @@ class DrawPanel(QWidget):
         self.what = heading("No points selected")
         layout.addWidget(self.what)
         self.value = Entry("Value", self._type_value, "Type a value, such as 1.2k, +7 st or 35 %")
+        self.change = Entry(
+            "Change by", self._type_change, "Change what is there, such as +2 st, -3 dB or x0.5"
+        )
         self.position = Entry(
             "Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480"
         )
@@ -49,6 +79,7 @@ class DrawPanel(QWidget):
         fields = form()
         for name, widget in (
             ("Value", self.value),
+            ("Change by", self.change),
             ("Position", self.position),
             ("Shape", self.shape),
             ("Amount", self.amount),
@@ -67,6 +98,13 @@ class DrawPanel(QWidget):
     def refresh(self) -> None:
         session = self.session
         grid = session.grid
+        for key, tool in self.tools.items():
+            tool.setChecked(key == session.tool)
+        self.form.setVisible(session.tool == "form")
+        pick(self.form, session.form[0])
+        self.swing.show_text(f"{100 * grid.swing:g} %")
+        bpm = float(session.project.tempo.bpm(session.place))
+        self.offset.show_text(f"{grid.offset * 60_000 / bpm:.0f} ms".replace("-", "−"))
         self.snap.setChecked(grid.on)
         pick(self.kind, grid.kind)
         bars = grid.kind == "bars"
@@ -132,6 +170,30 @@ class DrawPanel(QWidget):
         if bars_now != bars_then:
             division = 1 if bars_now else 16
         self.session.set_grid(kind=kind, division=division)
+
+    def _set_form(self, key: object) -> None:
+        self.session.form = (str(key), {})
+
+    def _type_swing(self, text: str) -> bool:
+        number = read(text, "%")
+        if number is None:
+            return False
+        return self.session.try_to(lambda: self.session.set_grid(swing=number / 100.0))
+
+    def _type_offset(self, text: str) -> bool:
+        """In ms, or in ticks of 1/960 quarter note."""
+        clean = text.strip().lower().replace("−", "-")
+        bpm = float(self.session.project.tempo.bpm(self.session.place))
+        try:
+            ticks = clean.endswith(("t", "ticks"))
+            number = float(clean.removesuffix("ticks").removesuffix("t").removesuffix("ms"))
+        except ValueError:
+            return False
+        beats = number / TICKS if ticks else number * bpm / 60_000
+        return self.session.try_to(lambda: self.session.set_grid(offset=beats))
+
+    def _type_change(self, text: str) -> bool:
+        return self.session.try_to(lambda: commands.change_values(self.session, text))
 
     def _type_value(self, text: str) -> bool:
         session, lane = self.session, self.session.lane

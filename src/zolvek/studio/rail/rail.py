@@ -19,6 +19,8 @@ from PyQt6.QtWidgets import (
 
 from zolvek.studio.rail.draw_panel import DrawPanel
 from zolvek.studio.rail.export_panel import ExportPanel
+from zolvek.studio.rail.patterns_panel import PatternsPanel
+from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.session import Session
 
 PANEL_WIDTH, RAIL_WIDTH = 226, 74
@@ -26,6 +28,8 @@ PANEL_WIDTH, RAIL_WIDTH = 226, 74
 # The steps in the order people work: action id, and what makes the panel.
 STEPS: tuple[tuple[str, Callable[..., QWidget]], ...] = (
     ("step-draw", lambda session, actions: DrawPanel(session)),
+    ("step-shape", lambda session, actions: ShapePanel(session)),
+    ("step-patterns", lambda session, actions: PatternsPanel(session)),
     ("step-export", ExportPanel),
 )
 

@@ -1,0 +1,52 @@
+"""Curves on the clipboard: our CSV, so that they go into a spreadsheet and back. Several lanes
+share one table with a column `lane` in front, their pieces aligned at beat 0."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from zolvek.core.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.formats import curve_csv
+
+WHERE = "the clipboard"
+
+
+def to_text(pieces: list[tuple[str, Curve]]) -> str:
+    """`pieces`: a lane's name and its piece, which begins at beat 0."""
+    if len(pieces) == 1:
+        return curve_csv.to_text(pieces[0][1])
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(["lane", *curve_csv.HEADER])
+    for name, piece in pieces:
+        rows = csv.reader(io.StringIO(curve_csv.to_text(piece)))
+        next(rows)
+        writer.writerows([name, *row] for row in rows)
+    return out.getvalue()
+
+
+def from_text(text: str) -> list[tuple[str, Curve]]:
+    """The pieces in `text`. Raises ZolvekError when it is no curve."""
+    head = text.lstrip("\ufeff").split("\n", 1)[0].strip().lower()
+    separator = "\t" if "\t" in head else ","  # spreadsheets put tabs between their cells
+    if separator == "\t":
+        text, head = text.replace("\t", ","), head.replace("\t", ",")
+    if head == ",".join(curve_csv.HEADER):
+        return [("", curve_csv.from_text(text, WHERE))]
+    if head != ",".join(["lane", *curve_csv.HEADER]):
+        raise ZolvekError(
+            "There is no curve on the clipboard.", remedy="Copy a part of a lane first."
+        )
+    groups: dict[str, list[list[str]]] = {}
+    for row in list(csv.reader(io.StringIO(text)))[1:]:
+        if row:
+            groups.setdefault(row[0], []).append(row[1:])
+    return [(name, curve_csv.from_text(_table(rows), WHERE)) for name, rows in groups.items()]
+
+
+def _table(rows: list[list[str]]) -> str:
+    out = io.StringIO()
+    csv.writer(out).writerows([curve_csv.HEADER, *rows])
+    return out.getvalue()

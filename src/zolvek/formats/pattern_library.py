@@ -1,0 +1,86 @@
+"""The library of patterns: a folder of small JSON files, one a pattern, the XDG way."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import msgspec
+import platformdirs
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Pattern
+from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.formats.project_file import from_plain, to_plain
+
+FORMAT, VERSION = "zolvek-pattern", 1
+
+
+class File(msgspec.Struct):
+    format: str
+    version: int
+    pattern: Pattern
+
+
+def folder() -> Path:
+    return Path(platformdirs.user_data_dir("zolvek")) / "patterns"
+
+
+def path_of(name: str) -> Path:
+    """Where a pattern of this name is kept. Raises ZolvekError for a name that names nothing."""
+    plain = re.sub(r"[^\w\- ]+", "-", name).strip(" -")
+    if not plain:
+        raise ZolvekError("A pattern needs a name.", remedy="Use letters or digits.")
+    return folder() / f"{plain}.json"
+
+
+def save(pattern: Pattern) -> Path:
+    """Keep a pattern; one of the same name is replaced."""
+    path = path_of(pattern.name)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ZolvekError(
+            "The pattern folder can't be made.", str(path.parent), "Check its rights."
+        ) from error
+    file = File(FORMAT, VERSION, pattern)
+    return write_bytes(path, msgspec.json.format(msgspec.json.encode(file, enc_hook=to_plain)))
+
+
+def load(path: Path) -> Pattern:
+    """Raises ZolvekError naming the file when it can't be read."""
+    try:
+        file = msgspec.json.decode(read_bytes(path), type=File, dec_hook=from_plain)
+    except (msgspec.DecodeError, msgspec.ValidationError, ValueError) as error:
+        raise ZolvekError(
+            f"This is no pattern: {error}.", str(path), "Mend or remove it."
+        ) from error
+    except ZolvekError as error:
+        raise error.at(str(path)) from error
+    if file.format != FORMAT or file.version > VERSION:
+        raise ZolvekError("This is no pattern this program knows.", str(path), "Remove it.")
+    return file.pattern
+
+
+def load_all() -> tuple[list[Pattern], list[ZolvekError]]:
+    """All patterns by name, and what is wrong with the files that are left out."""
+    found, faults = [], []
+    for path in sorted(folder().glob("*.json")):
+        try:
+            found.append(load(path))
+        except ZolvekError as error:
+            faults.append(error)
+    return found, faults
+
+
+def rename(old: str, new: str) -> None:
+    """Raises ZolvekError when there is one of the new name."""
+    if path_of(new).exists():
+        raise ZolvekError(f"There is a pattern “{new}” already.", remedy="Choose another name.")
+    pattern = load(path_of(old))
+    save(Pattern(new, pattern.length, pattern.curve))
+    delete(old)
+
+
+def delete(name: str) -> None:
+    path_of(name).unlink(missing_ok=True)

@@ -1,0 +1,300 @@
+"""What actions and panels do to the project through the session: one function a command."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PyQt6.QtWidgets import QApplication
+
+from zolvek.core import edits, lanes, shaping, spans
+from zolvek.core import project as projects
+from zolvek.core.changes import by_units, parse_change
+from zolvek.core.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.playing import filled, played
+from zolvek.core.project import Cycle, Lane, Pattern
+from zolvek.core.quantise import quantised
+from zolvek.formats import clipboard
+from zolvek.studio.session import NONE_CHOSEN, Session
+
+Shaper = Callable[[Curve], Curve]
+
+
+def focus(session: Session) -> Lane:
+    """The focus lane, open to edits. Raises ZolvekError when there is none, or it is locked."""
+    lane = session.lane
+    if lane is None:
+        raise ZolvekError("There is no lane to work on.", remedy="Touch a control and press A.")
+    if lane.locked:
+        raise ZolvekError(
+            "The lane is locked.", session.project.label_of(lane.id), "Unlock it first."
+        )
+    return lane
+
+
+def scope(session: Session) -> tuple[float, float, str]:
+    """The span that a command works on, and its name: the selected span, else that of the
+    selected points, else the whole lane."""
+    lane = focus(session)
+    if session.span:
+        return (*session.span, "the selected span")
+    if session.chosen.size > 1:
+        beats = lane.curve.beat[session.chosen]
+        if beats[-1] > beats[0]:
+            return float(beats[0]), float(beats[-1]), "the selected points' span"
+    return 0.0, max(float(lane.curve.beat[-1]), session.project.length), "the whole lane"
+
+
+def shape_scope(
+    session: Session,
+    label: str,
+    shaper: Shaper,
+    ramp: float = 0.0,
+    gesture: object = None,
+    base: Curve | None = None,
+) -> None:
+    """`shaper` done to the scope of the focus lane, as one step."""
+    curve = shaped(session, shaper, ramp, base)
+    session.edit_curve(label, curve, NONE_CHOSEN, gesture)
+
+
+def shaped(session: Session, shaper: Shaper, ramp: float = 0.0, base: Curve | None = None) -> Curve:
+    """What `shape_scope` would make, for a preview."""
+    lane = focus(session)
+    first, last, _ = scope(session)
+    return shaping.on_span(base or lane.curve, first, last, shaper, ramp)
+
+
+# --- points ---
+
+
+def nudge_time(session: Session, way: int, fine: bool) -> None:
+    """The selected points one grid step, or one tick, on; without any, the view scrolls."""
+    lane = focus(session)
+    if not session.chosen.size:
+        return
+    beat = float(lane.curve.beat[session.chosen[0]])
+    step = 10 * edits.TICK if fine else session.grid.step_at(beat, session.project.meter)
+    curve, where = edits.move(
+        lane.curve, session.chosen, way * step, 0.0, session.settings.when_met
+    )
+    session.edit_curve(f"Nudge {session.scope_name}", curve, where)
+
+
+def nudge_value(session: Session, count: float) -> None:
+    """The selected points by units of the parameter: a semitone, 1 dB, 1 %."""
+    lane = focus(session)
+    if session.chosen.size:
+        change = by_units(session.parameter, count)
+        _change(session, lane, change, f"Nudge {session.scope_name}")
+
+
+def change_values(session: Session, text: str) -> None:
+    """The selected points, or all, changed by what is typed."""
+    lane = focus(session)
+    change = parse_change(session.parameter, text)
+    _change(session, lane, change, f"Change {session.scope_name} by {text}")
+
+
+def _change(session: Session, lane: Lane, change: Callable, label: str) -> None:
+    which = session.scope
+    position = change(lane.to_position(lane.curve.value[which]))
+    curve = edits.set_value(lane.curve, which, lane.from_position(position))
+    session.edit_curve(label, curve, session.chosen)
+
+
+def toggle_jump(session: Session) -> None:
+    lane = focus(session)
+    if session.chosen.size:
+        curve = edits.toggle_jump(lane.curve, int(session.chosen[-1]))
+        session.edit_curve("Make or close a jump", curve, NONE_CHOSEN)
+
+
+def take_from_dial(session: Session) -> None:
+    """The selected points at the control's own present value."""
+    lane = focus(session)
+    position = session.project.device_of(lane.id).position(lane.parameter)
+    curve = edits.set_value(lane.curve, session.scope, lane.from_position(position))
+    session.edit_curve(f"Take the dial's value for {session.scope_name}", curve, session.chosen)
+
+
+def send_to_dial(session: Session) -> None:
+    """The control's present value is set to the first selected point's, or the playhead's."""
+    lane = focus(session)
+    at = lane.curve.beat[session.chosen[0]] if session.chosen.size else session.place
+    position = float(lane.at(at))
+    project = projects.set_dial(session.project, lane.device, lane.parameter, position)
+    session.edit(f"Set {session.parameter.name} to {session.parameter.text(position)}", project)
+
+
+def reset_points(session: Session) -> None:
+    """The focus lane's curve as it was when the project was opened or last saved."""
+    lane = focus(session)
+    before = next((each for each in session.saved.lanes() if each.id == lane.id), None)
+    if before is None:
+        raise ZolvekError("The lane was not there then.", remedy="Undo goes back step by step.")
+    session.edit_curve("Reset the lane to what was saved", before.curve, NONE_CHOSEN)
+
+
+def quantise(session: Session, strength: float = 1.0) -> None:
+    """Points pulled to the grid; what can't be placed is said."""
+    lane = focus(session)
+    grid = replace(session.grid, on=True)
+    curve, left = quantised(lane.curve, grid, session.project.meter, strength, session.scope)
+    session.edit_curve(f"Quantise {session.scope_name} to {grid.label}", curve, session.chosen)
+    if left.size:
+        noun = "point" if left.size == 1 else "points"
+        session.say(f"{left.size} {noun} found no free line and stay where they are.")
+        session.choose(left)
+
+
+# --- copying ---
+
+
+def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
+    """The scope on the clipboard; with `all_lanes` that of every shown lane, aligned."""
+    lane = focus(session)
+    first, last, _ = scope(session)
+    shown = [x for x in session.project.lanes() if not x.hidden] if all_lanes else [lane]
+    pieces = [(each.id, spans.piece(each.curve, first, last)) for each in shown]
+    board = QApplication.clipboard()
+    assert board is not None
+    board.setText(clipboard.to_text(pieces))
+    session.say("Copied" + (f" {len(pieces)} lanes" if all_lanes else ""))
+    return first, last
+
+
+def cut(session: Session) -> None:
+    lane = focus(session)
+    first, last = copy(session)
+    session.edit_curve("Cut", spans.clear(lane.curve, first, last), NONE_CHOSEN)
+
+
+def paste(session: Session, scaled: bool = False) -> None:
+    """The clipboard at the playhead, or scaled in time to the selected span. Several lanes go
+    back into their own; one piece goes into the focus lane, whatever lane it came from."""
+    board = QApplication.clipboard()
+    assert board is not None
+    pieces = clipboard.from_text(board.text())
+    first = session.span[0] if session.span and scaled else session.place
+    project, known = session.project, {lane.id for lane in session.project.lanes()}
+    for name, piece in pieces:
+        target = focus(session).id if len(pieces) == 1 else name
+        if target not in known:
+            raise ZolvekError(f"There is no lane “{target}” to paste into.", "the clipboard")
+        put = edits.replace(piece, beat=piece.beat - piece.beat[0])
+        if scaled and session.span and put.beat[-1] > 0.0:
+            put = shaping.stretched(put, (session.span[1] - session.span[0]) / float(put.beat[-1]))
+        if put.beat[-1] <= 0.0:
+            raise ZolvekError("The piece has no length.", "the clipboard", "Copy a longer part.")
+        curve = spans.splice(project.lane(target).curve, first, put)
+        project = projects.with_curve(project, target, curve)
+    session.edit("Paste", project)
+
+
+def duplicate(session: Session) -> None:
+    """The scope once more, right after itself; the span moves along."""
+    lane = focus(session)
+    first, last, _ = scope(session)
+    piece = spans.piece(lane.curve, first, last)
+    session.edit_curve("Duplicate", spans.splice(lane.curve, last, piece), NONE_CHOSEN)
+    if session.span:
+        session.choose_span((last, min(2 * last - first, session.project.length)))
+
+
+def repeat_to(
+    session: Session, end: float, scale: float = 1.0, tilt: float = 0.0, all_lanes: bool = False
+) -> None:
+    """The scope again and again up to beat `end`, growing by `scale` and `tilt`."""
+    lane = focus(session)
+    first, last, _ = scope(session)
+    if end <= last + 1e-9:
+        raise ZolvekError("There is no room to repeat in.", remedy="Select a shorter span first.")
+    project = session.project
+    for each in (
+        [x for x in project.lanes() if not x.hidden and not x.locked] if all_lanes else [lane]
+    ):
+        pattern = Pattern("", last - first, spans.piece(each.curve, first, last))
+        put = filled(pattern, end - first, scale, tilt)
+        project = projects.with_curve(project, each.id, spans.splice(each.curve, first, put))
+    session.edit("Repeat to fill", project)
+
+
+def repeat_to_section_end(session: Session) -> None:
+    first, _, _ = scope(session)
+    repeat_to(session, session.project.section_at(first)[1])
+
+
+# --- cycle and reach ---
+
+
+def set_cycle(session: Session) -> None:
+    """The lane repeats the selected span from its end on; again takes the cycle away."""
+    lane = focus(session)
+    if lane.cycle is not None:
+        session.edit_lane("End the lane's cycle", replace(lane, cycle=None))
+        return
+    if session.span is None:
+        raise ZolvekError(
+            "Which stretch shall it repeat?", remedy="Select a span on the ruler first."
+        )
+    first, last = session.span
+    session.edit_lane("Cycle the selected span", replace(lane, cycle=Cycle(first, last - first)))
+
+
+def unroll(session: Session) -> None:
+    """Cycle and slots written out as points."""
+    lane = focus(session)
+    session.edit_lane("Unroll the cycle to points", played(lane, session.project.length))
+
+
+def set_reach(
+    session: Session, low: float, high: float, keep_sound: bool, gesture: object = None
+) -> None:
+    lane = focus(session)
+    text = session.parameter.text
+    project = projects.with_lane(session.project, lanes.with_reach(lane, low, high, keep_sound))
+    session.edit(f"Reach from {text(low)} to {text(high)}", project, gesture)
+
+
+def reach_from_scope(session: Session) -> None:
+    """The reach is what the curve runs through in the scope, and it is heard as before."""
+    lane = focus(session)
+    first, last, _ = scope(session)
+    set_reach(session, *lanes.reach_of(lane, first, last), True)
+
+
+# --- lanes ---
+
+
+def change_lane(session: Session, label: str, **changes: object) -> None:
+    lane = session.lane
+    if lane is not None:
+        session.edit_lane(label, replace(lane, **changes))  # type: ignore[arg-type]
+
+
+def hide(session: Session) -> None:
+    """Hide the focus lane: it is applied, but not shown; the next one comes into focus."""
+    lane = session.lane
+    if lane is None:
+        return
+    session.edit_lane("Hide the lane", replace(lane, hidden=True))
+    shown = [each.id for each in session.project.lanes() if not each.hidden]
+    session.set_focus(shown[0] if shown else None)
+
+
+def show_all(session: Session) -> None:
+    project = session.project
+    for lane in project.lanes():
+        project = projects.with_lane(project, replace(lane, hidden=False))
+    session.edit("Show all lanes", project)
+    if session.focus is None:
+        session.set_focus(next((lane.id for lane in project.lanes()), None))
+
+
+def link_to(session: Session, other: str, factor: float) -> None:
+    lane = focus(session)
+    name = session.project.label_of(other)
+    label = f"Link {name}" if factor else f"Unlink {name}"
+    session.edit(label, lanes.linked(session.project, lane.id, other, factor))

@@ -1,0 +1,195 @@
+"""The Patterns panel: the library with thumbnails, and the slots of the focus lane."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QWidget,
+)
+
+from zolvek.core import lanes, spans
+from zolvek.core.playing import filled
+from zolvek.core.project import Pattern
+from zolvek.formats import pattern_library
+from zolvek.studio import commands
+from zolvek.studio import theme as themes
+from zolvek.studio.lanes.painting import draw_curve
+from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.viewport import Viewport
+from zolvek.studio.widgets import button, column, field_label, heading, note
+
+THUMBNAIL = QSize(64, 26)
+
+
+class PatternsPanel(QWidget):
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.found: list[Pattern] = []
+        layout = column(self)
+        layout.addWidget(heading("Patterns"))
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a pattern")
+        self.search.setAccessibleName("Find a pattern")
+        self.search.textChanged.connect(lambda _: self._list())
+        layout.addWidget(self.search)
+        self.list = QListWidget()
+        self.list.setIconSize(THUMBNAIL)
+        self.list.setMinimumHeight(150)
+        self.list.setAccessibleName("Patterns in the library")
+        self.list.itemActivated.connect(lambda _: self.place())
+        layout.addWidget(self.list, 1)
+        self.fault = note()
+        self.fault.setProperty("role", "fault")
+        layout.addWidget(self.fault)
+        for row in (
+            (("Save selection…", self.save, True), ("Place", self.place, False)),
+            (("Rename…", self.rename, False), ("Delete", self.delete, False)),
+        ):
+            line = QHBoxLayout()
+            for text, work, main in row:
+                line.addWidget(button(text, work, main))
+            layout.addLayout(line)
+        layout.addWidget(note("Place fills the selected span, or puts it once at the playhead."))
+        layout.addWidget(field_label("Slots of this lane"))
+        self.slots = QListWidget()
+        self.slots.setMaximumHeight(96)
+        self.slots.setAccessibleName("Slots of the focus lane")
+        layout.addWidget(self.slots)
+        line = QHBoxLayout()
+        line.addWidget(button("Add to slots", self.add_slot))
+        line.addWidget(button("Play here", self.play_here, tip="In the section at the playhead"))
+        layout.addLayout(line)
+        session.focus_changed.connect(self._show_slots)
+        session.project_changed.connect(self._show_slots)
+        session.theme_changed.connect(self._list)
+        self.reload()
+        self._show_slots()
+
+    def reload(self) -> None:
+        """Read the library anew; files that can't be read are named and left out."""
+        self.found, faults = pattern_library.load_all()
+        self.fault.setText("\n".join(f"Left out: {fault}" for fault in faults))
+        self.fault.setVisible(bool(faults))
+        self._list()
+
+    def _list(self) -> None:
+        words = self.search.text().lower().split()
+        self.list.clear()
+        for pattern in self.found:
+            if all(word in pattern.name.lower() for word in words):
+                beats = f"{pattern.length:g} beats"
+                item = QListWidgetItem(self._icon(pattern), f"{pattern.name}\n{beats}")
+                item.setData(Qt.ItemDataRole.UserRole, pattern.name)
+                self.list.addItem(item)
+
+    def _icon(self, pattern: Pattern) -> QIcon:
+        theme = themes.THEMES[self.session.settings.theme]
+        pixmap = QPixmap(THUMBNAIL)
+        pixmap.fill(themes.color(theme.raised))
+        view = Viewport(pattern.length)
+        view.set_width(THUMBNAIL.width())
+        painter = QPainter(pixmap)
+        area = QRectF(0, 3, THUMBNAIL.width(), THUMBNAIL.height() - 6)
+        draw_curve(painter, pattern.curve, view, area, theme.curve, 1.3)
+        painter.end()
+        return QIcon(pixmap)
+
+    @property
+    def chosen(self) -> Pattern | None:
+        item = self.list.currentItem()
+        name = item.data(Qt.ItemDataRole.UserRole) if item else None
+        return next((p for p in self.found if p.name == name), None)
+
+    def save(self) -> None:
+        name, done = QInputDialog.getText(self, "Save as a pattern", "Name:")
+        if done:
+            self.save_as(name)
+
+    def save_as(self, name: str) -> None:
+        """Keep the scope of the focus lane in the library."""
+
+        def work() -> None:
+            lane = commands.focus(self.session)
+            first, last, _ = commands.scope(self.session)
+            piece = spans.piece(lane.curve, first, last)
+            pattern_library.save(Pattern(name.strip(), last - first, piece))
+            self.reload()
+
+        self.session.try_to(work)
+
+    def place(self) -> None:
+        pattern, session = self.chosen, self.session
+        if pattern is None:
+            return
+
+        def work() -> None:
+            lane = commands.focus(session)
+            first, last = session.span or (session.place, session.place + pattern.length)
+            put = filled(pattern, last - first)
+            session.edit_curve(
+                f"Place {pattern.name}", spans.splice(lane.curve, first, put), NONE_CHOSEN
+            )
+
+        session.try_to(work)
+
+    def rename(self) -> None:
+        pattern = self.chosen
+        if pattern is None:
+            return
+        name, done = QInputDialog.getText(self, "Rename the pattern", "Name:", text=pattern.name)
+        if done and name.strip() != pattern.name:
+            self.session.try_to(lambda: pattern_library.rename(pattern.name, name.strip()))
+            self.reload()
+
+    def delete(self) -> None:
+        pattern = self.chosen
+        if pattern is not None:
+            pattern_library.delete(pattern.name)
+            self.session.say(f"Deleted the pattern {pattern.name} from the library.")
+            self.reload()
+
+    def _show_slots(self) -> None:
+        lane = self.session.lane
+        row = self.slots.currentRow()
+        self.slots.clear()
+        if lane is None:
+            return
+        starts = {s.beat: s.slot for s in lane.switches}
+        for slot, name in [(-1, "The lane's own curve"), *enumerate(p.name for p in lane.slots)]:
+            bars = [
+                str(self.session.project.meter.bar_at(b)) for b, s in starts.items() if s == slot
+            ]
+            where = f"  from bar {', '.join(bars)}" if bars else ""
+            item = QListWidgetItem(f"{name}{where}")
+            item.setData(Qt.ItemDataRole.UserRole, slot)
+            self.slots.addItem(item)
+        self.slots.setCurrentRow(min(max(row, 0), self.slots.count() - 1))
+
+    def add_slot(self) -> None:
+        pattern, lane = self.chosen, self.session.lane
+        if pattern is not None and lane is not None:
+            self.session.edit_lane(
+                f"Add {pattern.name} to the slots", replace(lane, slots=(*lane.slots, pattern))
+            )
+
+    def play_here(self) -> None:
+        """The chosen slot plays in the section at the playhead."""
+        lane, item = self.session.lane, self.slots.currentItem()
+        if lane is None or item is None:
+            return
+        slot, project = int(item.data(Qt.ItemDataRole.UserRole)), self.session.project
+        first, last = project.section_at(self.session.place)
+        before = next((s.slot for s in reversed(lane.switches) if s.beat <= last), -1)
+        changed = lanes.with_switch(lane, first, slot)
+        if last < project.length and all(s.beat != last for s in changed.switches):
+            changed = lanes.with_switch(changed, last, before)
+        self.session.edit_lane("Switch the slot for this section", changed)

@@ -1,0 +1,195 @@
+"""The Shape panel: what can be done to a span, with numbers, seen before it is applied."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
+
+from zolvek.core import shaping, spans
+from zolvek.core.curve import Curve
+from zolvek.core.forms import FORMS, Form, stamped
+from zolvek.studio import commands
+from zolvek.studio.session import Session
+from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note
+
+
+@dataclass(frozen=True)
+class Field:
+    label: str
+    unit: str
+    default: float
+    low: float
+    high: float
+    step: float = 1.0
+
+
+@dataclass(frozen=True)
+class Operation:
+    """One thing to do to a piece: `work` takes the piece and the fields' values."""
+
+    key: str
+    label: str
+    fields: tuple[Field, ...]
+    work: Callable[..., Curve]
+
+
+ABOUT = Field("About", "%", 0, 0, 100)
+
+
+def _straight(piece: Curve) -> Curve:
+    return spans.clear(piece, 0.0, float(piece.beat[-1]))
+
+
+def _stretch(piece: Curve, percent: float) -> Curve:
+    """Stretched within its own span: cut off at the end, or going on level to it."""
+    length = float(piece.beat[-1])
+    wide = shaping.stretched(piece, percent / 100.0)
+    return spans.piece(wide, 0.0, length)
+
+
+def _stamp(own: Form) -> Operation:
+    fields = tuple(
+        Field(s.label, "" if s.whole else "%", s.default if s.whole else 100 * s.default,
+              s.low if s.whole else 100 * s.low, s.high if s.whole else 100 * s.high)
+        for s in own.sliders
+    )  # fmt: skip
+    levels = (
+        Field("From", "%", -1, -1, 100),
+        Field("To", "%", -1 if not own.returns else 80, -1, 100),
+    )
+
+    def work(piece: Curve, *values: float) -> Curve:
+        sliders = {
+            s.key: v if s.whole else v / 100.0
+            for s, v in zip(own.sliders, values[:-2], strict=True)
+        }
+        there = (float(piece.value[0]), float(piece.value[-1]))
+        start, end = (t if v < 0 else v / 100.0 for v, t in zip(values[-2:], there, strict=True))
+        return stamped(own.key, float(piece.beat[-1]), start, end, **sliders)
+
+    return Operation(f"form-{own.key}", f"Stamp: {own.label.lower()}", fields + levels, work)
+
+
+OPERATIONS: tuple[Operation, ...] = (
+    Operation("lift", "Lift or lower", (Field("By", "%", 10, -100, 100),),
+              lambda piece, by: shaping.lifted(piece, by / 100)),
+    Operation("scale", "Scale", (Field("To", "%", 50, -400, 400), ABOUT),
+              lambda piece, to, about: shaping.scaled(piece, to / 100, about / 100)),
+    Operation("tilt", "Tilt", (Field("Left", "%", 0, -100, 100), Field("Right", "%", 20, -100, 100)),
+              lambda piece, left, right: shaping.tilted(piece, left / 100, right / 100)),
+    Operation("stretch", "Stretch in time", (Field("To", "%", 50, 1, 800),), _stretch),
+    Operation("mirror", "Mirror in time", (), shaping.mirrored),
+    Operation("invert", "Turn upside down", (Field("About", "%", 50, 0, 100),),
+              lambda piece, about: shaping.inverted(piece, about / 100)),
+    Operation("fade-in", "Fade in from flat", (Field("Level", "%", 0, 0, 100),),
+              lambda piece, level: shaping.faded(piece, True, level / 100)),
+    Operation("fade-out", "Fade out to flat", (Field("Level", "%", 0, 0, 100),),
+              lambda piece, level: shaping.faded(piece, False, level / 100)),
+    Operation("smooth", "Smooth", (Field("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
+    Operation("flatten", "Flatten to its mean", (), lambda piece: shaping.flattened(piece)),
+    Operation("straight", "Straighten", (), _straight),
+    *(_stamp(own) for own in FORMS),
+)  # fmt: skip
+
+
+class ShapePanel(QWidget):
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = column(self)
+        layout.addWidget(heading("Shape"))
+        self.scope = note()
+        layout.addWidget(self.scope)
+        rows = [(operation.label, operation.key) for operation in OPERATIONS]
+        self.choice = choice(rows, "What to do", self._choose)
+        self.choice.setMaxVisibleItems(24)
+        layout.addWidget(self.choice)
+        self.fields: list[QDoubleSpinBox] = []
+        self.form = form()
+        layout.addLayout(self.form)
+        self.ramp = self._box(Field("Edge ramp", "beats", session.settings.ramp, 0, 16, 0.125))
+        self.ramp.setToolTip("How long the edges of the span take to reach the new level; 0 jumps")
+        edges = form()
+        edges.addRow(field_label("Edge ramp"), self.ramp)
+        layout.addLayout(edges)
+        buttons = QHBoxLayout()
+        self.preview = button(
+            "Preview", self._preview, tip="Show it over the ghost of what is there"
+        )
+        self.apply = button("Apply", self._apply, True, "Do it, as one step")
+        buttons.addWidget(self.preview)
+        buttons.addWidget(self.apply)
+        layout.addLayout(buttons)
+        layout.addWidget(
+            note("Percent count in the lane's height. For forms, −1 % is the level that is there.")
+        )
+        layout.addStretch(1)
+        session.span_changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+        session.focus_changed.connect(self.refresh)
+        self._choose("lift")
+        self.refresh()
+
+    @property
+    def operation(self) -> Operation:
+        return next(o for o in OPERATIONS if o.key == self.choice.currentData())
+
+    def _box(self, row: Field) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setRange(row.low, row.high)
+        box.setDecimals(3 if row.step < 1 else 1 if row.unit else 0)
+        box.setSingleStep(row.step)
+        box.setValue(row.default)
+        box.setSuffix(f" {row.unit}" if row.unit else "")
+        box.setAccessibleName(row.label)
+        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        box.valueChanged.connect(lambda _: self._changed())
+        return box
+
+    def _choose(self, _: object) -> None:
+        self.session.show_preview(None)
+        while self.form.rowCount():
+            self.form.removeRow(0)
+        self.fields = [self._box(row) for row in self.operation.fields]
+        for row, box in zip(self.operation.fields, self.fields, strict=True):
+            self.form.addRow(field_label(row.label), box)
+
+    def refresh(self) -> None:
+        self.session.show_preview(None)
+        lane = self.session.lane
+        usable = lane is not None and not lane.locked
+        self.apply.setEnabled(usable)
+        self.preview.setEnabled(usable)
+        if not usable:
+            self.scope.setText("No lane to work on." if lane is None else "The lane is locked.")
+            return
+        first, last, name = commands.scope(self.session)
+        text = self.session.project.meter.text
+        self.scope.setText(f"Works on {name}, {text(first)} to {text(last)}.")
+
+    def shaper(self) -> Callable[[Curve], Curve]:
+        """The operation with the values that are set."""
+        work, values = self.operation.work, [box.value() for box in self.fields]
+        return lambda piece: work(piece, *values)
+
+    def _changed(self) -> None:
+        self.session.settings.ramp = self.ramp.value()
+        if self.session.preview is not None:
+            self._preview()
+
+    def _preview(self) -> None:
+        self.session.try_to(
+            lambda: self.session.show_preview(
+                commands.shaped(self.session, self.shaper(), self.ramp.value())
+            )
+        )
+
+    def _apply(self) -> None:
+        def work() -> None:
+            label = self.operation.label
+            commands.shape_scope(self.session, label, self.shaper(), self.ramp.value())
+            self.session.show_preview(None)
+
+        self.session.try_to(work)

@@ -1,0 +1,367 @@
+"""What a hand does to curves, in the real window: each thing with mouse and keys."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from tests.studio.driver import LEFT, WindowTest
+from zolvek.core.project import Pattern
+from zolvek.core.shapes import CODES, SHAPES
+from zolvek.formats import clipboard, pattern_library
+from zolvek.studio.lanes.frame import HANDLES, frame_of
+from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+HANDLE = {handle.key: handle for handle in HANDLES}
+
+
+class ByHand(WindowTest):
+    def lane_key(self, key, keys=Qt.KeyboardModifier.NoModifier) -> None:
+        self.lane.setFocus()
+        self.key(key, keys, self.lane)
+
+    def on_transpose(self) -> None:
+        self.session.set_focus("mallet.transpose")
+        self.view.show(80.0, 24.0)
+        self.wait()
+
+    def grab(self, key: str) -> QPointF:
+        frame = frame_of(self.session)
+        assert frame is not None
+        return self.lane._spot(HANDLE[key], frame)
+
+    def test_1_a_new_lane_is_flat_and_the_first_form_fills_the_span(self) -> None:
+        self.session.choose_span((32.0, 40.0))
+        self.session.touch("echo", "mix")
+        self.key(Qt.Key.Key_A)
+        present = self.session.project.device_of("echo.mix").position("mix")
+        self.assertEqual(self.curve().value.tolist(), [present])
+        self.window.action("step-shape").trigger()
+        panel = self.window.rail.findChild(ShapePanel)
+        panel.choice.setCurrentIndex(panel.choice.findData("form-swell"))
+        panel._choose(None)
+        QTest.mouseClick(panel.preview, LEFT)
+        self.assertEqual(len(self.curve()), 1, "a preview changes nothing")
+        self.assertIsNotNone(self.session.preview)
+        QTest.mouseClick(panel.apply, LEFT)
+        self.assertAlmostEqual(float(self.curve().at(36.0)), 0.8, places=6)
+        np.testing.assert_allclose(self.curve().at([31.9, 32.0, 40.0, 41.0]), present, atol=1e-9)
+        # The curve goes along to another control, its form kept.
+        drawn = self.curve()
+        self.session.touch("echo", "time")
+        self.do("retarget")
+        self.assertEqual((self.session.lane.parameter, self.curve()), ("time", drawn))
+
+    def test_2_freehand_lines_and_forms(self) -> None:
+        self.view.show(32.0, 32.0)
+        self.key(Qt.Key.Key_2, SHIFT)
+        self.assertEqual(self.session.tool, "freehand")
+        beats = np.linspace(36.0, 52.0, 60)
+        hand = 0.5 + 0.3 * np.sin((beats - 36.0) / 16.0 * 2 * np.pi)
+        QTest.mousePress(self.lane, LEFT, pos=self.spot(beats[0], hand[0]))
+        for beat, value in zip(beats[1:], hand[1:], strict=True):
+            self.move_held(self.lane, self.lane.point_at(beat, value))
+        QTest.mouseRelease(self.lane, LEFT, pos=self.spot(beats[-1], hand[-1]))
+        self.wait()
+        drawn = self.curve()
+        inside = (drawn.beat > 36.1) & (drawn.beat < 51.9)
+        self.assertLess(inside.sum(), 12, "few points")
+        np.testing.assert_allclose(drawn.at(beats[2:-2]), hand[2:-2], atol=0.03)
+        self.assertEqual(self.session.history.undo_label, "Draw freehand")
+        self.do("undo")
+        self.do("tool-line")
+        self.drag((40.0, 0.2), (44.05, 0.6))
+        np.testing.assert_allclose(self.curve().at([40.0, 42.0]), [0.2, 0.4], atol=0.01)
+        self.do("tool-form")
+        self.drag((48.0, 0.3), (52.0, 0.9))
+        self.assertAlmostEqual(float(self.curve().at(50.0)), 0.9, delta=0.01)
+
+    def test_3_nudges_changes_jumps_and_the_dial(self) -> None:
+        self.on_transpose()
+        self.click(92.0, float(self.curve().at(92.0)))
+        text = self.session.parameter.text
+        self.lane_key(Qt.Key.Key_Up)
+        self.assertEqual(text(self.curve().value[2]), "+8 st")
+        self.lane_key(Qt.Key.Key_Down, SHIFT)
+        self.assertEqual(text(self.curve().value[2]), "+7.9 st")
+        self.type_in("Change by", "-0.9 st")
+        self.type_in("Change by", "x0.5")
+        self.assertEqual(text(self.curve().value[2]), "+3.5 st")
+        self.type_in("Value", "+2 st")
+        self.assertEqual(text(self.curve().value[2]), "+2 st")
+        self.lane_key(Qt.Key.Key_Left)
+        self.lane_key(Qt.Key.Key_Right, SHIFT)
+        self.assertAlmostEqual(self.curve().beat[2], 91.75 + 10 / 960)
+        self.key(Qt.Key.Key_J)
+        self.assertEqual(self.curve().beat[2], self.curve().beat[3])
+        self.session.choose(np.array([2]))
+        self.key(Qt.Key.Key_J)
+        self.assertEqual(len(self.curve()), 7)
+        self.session.choose(np.array([2]))
+        self.key(Qt.Key.Key_D, SHIFT)
+        self.assertAlmostEqual(
+            self.session.project.device_of("mallet.transpose").position("transpose"),
+            self.curve().value[2],
+        )
+        self.do("reset")
+        self.assertEqual(self.curve(), self.session.saved.lane("mallet.transpose").curve)
+
+    def test_4_a_bar_is_lifted_by_a_fifth_and_frames_shape(self) -> None:
+        self.on_transpose()
+        self.session.choose_span((84.0, 88.0))
+        self.wait()
+        start = self.grab("level")
+        fifth = self.lane.plot.height() * 7 / 48
+        self.drag_on(self.lane, start.toPoint(), QPointF(start.x(), start.y() - fifth).toPoint())
+        self.assertAlmostEqual(float(self.curve().at(86.0)), 0.5 + 7 / 48, delta=0.004)
+        self.assertEqual(float(self.curve().at(83.9)), 0.5)
+        self.assertAlmostEqual(float(self.curve().at(88.0)), 26 / 48, places=9)
+        self.do("undo")
+        self.assertIs(self.session.project, self.session.saved, "one step")
+        self.session.set_focus("horn.cutoff")
+        self.view.show(28.0, 40.0)
+        self.session.choose_span((32.0, 64.0))
+        self.wait()
+        for key, way, beat in (("right", -0.1, 63.9), ("top", -0.1, 63.9), ("bottom", 0.05, 32.1)):
+            before = float(self.curve().at(beat))
+            start = self.grab(key)
+            end = QPointF(start.x(), start.y() - way * self.lane.plot.height())
+            self.drag_on(self.lane, start.toPoint(), end.toPoint())
+            self.assertGreater((float(self.curve().at(beat)) - before) * np.sign(way), 0.02, key)
+            self.do("undo")
+        start = self.grab("length")
+        self.drag_on(self.lane, start.toPoint(), self.lane.point_at(48.0, 0.5).toPoint())
+        peak = self.session.saved.lane("horn.cutoff").curve.at(63.999)
+        self.assertAlmostEqual(float(self.curve().at(47.999)), float(peak), delta=0.01)
+
+    def test_4_every_operation_of_the_panel_works_on_the_span_only(self) -> None:
+        self.do("step-shape")
+        panel = self.window.rail.findChild(ShapePanel)
+        self.session.choose_span((40.0, 56.0))
+        beats = np.concatenate((np.linspace(0, 39.9, 50), np.linspace(56.1, 190, 50)))
+        before = self.curve()
+        for operation in OPERATIONS:
+            panel.choice.setCurrentIndex(panel.choice.findData(operation.key))
+            panel._choose(None)
+            QTest.mouseClick(panel.apply, LEFT)
+            self.wait()
+            self.assertNotEqual(self.curve(), before, operation.key)
+            np.testing.assert_allclose(
+                self.curve().at(beats), before.at(beats), atol=1e-9, err_msg=operation.key
+            )
+            self.do("undo")
+            self.assertEqual(self.curve(), before)
+        self.assertEqual(self.errors, [])
+
+    def test_5_the_grid(self) -> None:
+        self.view.show(28.0, 12.0)
+        self.drag((32.0, float(self.curve().at(32.0))), (33.1, 0.4), CTRL)
+        off = self.curve().beat[2]
+        self.key(Qt.Key.Key_Comma)
+        self.key(Qt.Key.Key_Period)
+        self.assertEqual(self.curve().beat[2], off, "changing the grid moves nothing")
+        self.session.choose(np.array([2]))
+        self.key(Qt.Key.Key_Q, SHIFT)
+        self.assertAlmostEqual(self.curve().beat[2], (off + 33.0) / 2, delta=0.02)
+        self.key(Qt.Key.Key_Q)
+        self.assertEqual(self.curve().beat[2], 33.0)
+        self.type_in("Offset", "-15 t")
+        self.assertAlmostEqual(self.session.grid.offset, -1 / 64)
+        self.key(Qt.Key.Key_Q)
+        self.assertAlmostEqual(
+            self.curve().beat[2], 33.0 - 1 / 64, msg="a 1/256 of a bar before the hit"
+        )
+        self.type_in("Swing", "50 %")
+        self.assertEqual(self.session.grid.swing, 0.5)
+        self.type_in("Swing", "400 %")
+        self.assertIn("swing", self.errors.pop().what)
+
+    def test_6_copies(self) -> None:
+        self.lane.setFocus()
+        self.session.choose_span((56.0, 64.0))
+        self.lane_key(Qt.Key.Key_C, CTRL)
+        pieces = clipboard.from_text(QApplication.clipboard().text())
+        self.assertEqual(pieces[0][1].beat[-1], 8.0)
+        self.session.set_focus("echo.feedback")
+        self.session.set_place(100.0)
+        self.lane_key(Qt.Key.Key_V, CTRL)
+        source = self.session.saved.lane("horn.cutoff").curve
+        beats = np.linspace(0.1, 7.9, 30)
+        np.testing.assert_allclose(
+            self.curve().at(100.0 + beats), source.at(56.0 + beats), atol=1e-9
+        )
+        self.session.choose_span((120.0, 124.0))
+        self.do("paste-scaled")
+        np.testing.assert_allclose(
+            self.curve().at(120.0 + beats / 2), source.at(56.0 + beats), atol=1e-9
+        )
+        self.session.choose_span((100.0, 108.0))
+        self.do("duplicate")
+        np.testing.assert_allclose(
+            self.curve().at(108.0 + beats), source.at(56.0 + beats), atol=1e-9
+        )
+        self.session.choose_span((96.0, 100.0))
+        self.do("repeat")
+        self.do("copy-all")
+        self.session.set_place(8.0)
+        self.do("paste")
+        for lane in self.session.project.lanes():
+            first = self.session.span[0]
+            np.testing.assert_allclose(lane.curve.at(8.5), lane.curve.at(first + 0.5), atol=1e-9)
+        QApplication.clipboard().setText("a shopping list")
+        self.do("paste")
+        self.assertIn("no curve", self.errors.pop().what)
+
+    def test_7_patterns_and_slots(self) -> None:
+        self.do("step-patterns")
+        panel = next(
+            w
+            for w in self.window.rail.shown["step-patterns"].findChildren(object)
+            if type(w).__name__ == "PatternsPanel"
+        )
+        self.session.choose_span((64.0, 80.0))
+        panel.save_as("Ripple")
+        (pattern_library.folder() / "broken.json").write_text("{")
+        self.addCleanup((pattern_library.folder() / "broken.json").unlink)
+        panel.reload()
+        self.assertIn("broken.json", panel.fault.text())
+        self.assertEqual([p.name for p in panel.found], ["Ripple"])
+        panel.list.setCurrentRow(0)
+        self.session.choose_span((0.0, 32.0))
+        panel.place()
+        source = self.session.saved.lane("horn.cutoff").curve
+        np.testing.assert_allclose(self.curve().at([1.0, 17.0]), source.at([65.0, 65.0]), atol=1e-9)
+        panel.add_slot()
+        self.session.set_place(100.0)
+        panel.slots.setCurrentRow(1)
+        panel.play_here()
+        from zolvek.core.playing import played
+
+        lane = self.session.lane
+        heard = played(lane, self.session.project.length).curve
+        np.testing.assert_allclose(heard.at([97.0, 113.0]), source.at([65.0, 65.0]), atol=1e-9)
+        self.assertEqual(float(heard.at(129.0)), float(lane.curve.at(129.0)))
+        pattern_library.rename("Ripple", "Wavelet")
+        panel.reload()
+        panel.list.setCurrentRow(0)
+        panel.delete()
+        self.assertEqual(panel.found, [])
+
+    def test_8_a_cycle_plays_on_once_and_then_repeats(self) -> None:
+        from zolvek.core.playing import played
+
+        self.session.choose_span((64.0, 68.0))
+        self.key(Qt.Key.Key_C)
+        lane = self.session.lane
+        heard = played(lane, self.session.project.length).curve
+        beats = np.linspace(0.05, 3.95, 20)
+        for start in (64.0, 68.0, 100.0, 184.0):
+            np.testing.assert_allclose(
+                heard.at(start + beats), lane.curve.at(64.0 + beats), atol=5e-4
+            )
+        self.assertEqual(float(heard.at(40.0)), float(lane.curve.at(40.0)))
+        self.do("unroll")
+        self.assertIsNone(self.session.lane.cycle)
+        self.assertEqual(self.curve(), heard)
+
+    def test_9_reach_by_dragging_typing_and_from_the_selection(self) -> None:
+        lane = self.session.lane
+        top = QPointF(30, self.lane.plot.top())
+        self.drag_on(
+            self.lane, top.toPoint(), QPointF(30, top.y() + self.lane.plot.height() * 0.3).toPoint()
+        )
+        self.assertAlmostEqual(self.session.lane.reach[1], 0.7, delta=0.02)
+        self.assertEqual(self.curve(), lane.curve, "the form stays")
+        self.do("undo")
+        self.session.choose_span((64.0, 80.0))
+        self.key(Qt.Key.Key_R, SHIFT)
+        new = self.session.lane
+        text = self.session.parameter.text
+        self.assertEqual([text(end) for end in new.reach], ["900 Hz", "1.9 kHz"])
+        beats = np.linspace(64.5, 79.5, 20)
+        np.testing.assert_allclose(new.at(beats), lane.at(beats), atol=1e-6)
+
+    def test_10_lanes(self) -> None:
+        ids = [lane.id for lane in self.session.project.lanes()]
+        self.key(Qt.Key.Key_K)
+        held = self.session.project
+        self.click(50.0, 0.9)
+        self.assertIs(self.session.project, held, "a locked lane stays")
+        self.assertIn("locked", self.errors.pop().what)
+        self.key(Qt.Key.Key_K)
+        self.key(Qt.Key.Key_H)
+        self.assertTrue(self.session.project.lane("horn.cutoff").hidden)
+        self.assertNotEqual(self.session.focus, "horn.cutoff")
+        self.key(Qt.Key.Key_H, SHIFT)
+        self.session.set_focus("horn.cutoff")
+        self.do("move-down")
+        self.assertEqual(
+            [x.id for x in self.session.project.tracks[0].lanes], ["horn.resonance", "horn.cutoff"]
+        )
+        from zolvek.studio import commands
+
+        commands.link_to(self.session, "echo.feedback", -0.5)
+        self.view.show(28.0, 40.0)
+        index = int(np.flatnonzero(self.curve().beat == 32.0)[0])
+        value = float(self.curve().value[index])
+        other = float(self.session.project.lane("echo.feedback").curve.at(32.0))
+        self.drag((32.0, value), (32.0, value + 0.2), SHIFT)
+        rise = float(self.curve().value[index]) - value
+        followed = float(self.session.project.lane("echo.feedback").curve.at(32.0))
+        self.assertAlmostEqual(followed, other - 0.5 * rise, places=9)
+        self.do("undo")
+        self.do("bypass-all")
+        self.assertTrue(all(lane.bypassed for lane in self.session.project.lanes()))
+        self.do("clear-lane")
+        self.assertEqual(len(self.curve()), 1)
+        self.window.confirm = lambda question, details: self.asked.append(question) or True
+        self.asked: list[str] = []
+        self.do("clear-device")
+        self.assertIn("Remove 2 lanes of Horn?", self.asked)
+        self.assertEqual(len(list(self.session.project.lanes())), len(ids) - 2)
+        while self.window.action("undo").isEnabled():
+            self.do("undo")
+        self.assertIs(self.session.project, self.session.saved)
+
+    def test_11_all_of_it_while_playing(self) -> None:
+        self.session.choose_span((32.0, 40.0))
+        self.session.set_place(32.0)
+        self.lane_key(Qt.Key.Key_Space)
+        self.do("duplicate")
+        self.do("quantise")
+        self.key(Qt.Key.Key_C)
+        self.assertTrue(self.window.player.playing)
+        self.assertIs(self.window.player.playback.project, self.session.project)
+        self.wait(120)
+        self.lane_key(Qt.Key.Key_Space)
+        self.assertEqual(self.errors, [])
+
+    def test_slots_survive_the_file(self) -> None:
+        from zolvek.formats import project_file
+
+        lane = self.session.lane
+        changed = replace(
+            lane,
+            slots=(
+                Pattern(
+                    "x",
+                    4.0,
+                    self.curve().__class__([0.0, 2.0], [0.1, 0.2], [CODES["bend"], 1], [0.5, 0.0]),
+                ),
+            ),
+        )
+        self.session.edit_lane("slot", changed)
+        self.assertEqual(
+            project_file.decode(project_file.encode(self.session.project)), self.session.project
+        )
+        self.assertEqual(SHAPES[changed.slots[0].curve.shape[0]].key, "bend")
+
+
+if __name__ == "__main__":
+    unittest.main()
