@@ -72,6 +72,19 @@ def moved(project: Project, lane: str, by: int) -> Project:
     return with_track(project, replace(track, lanes=tuple(lanes)))
 
 
+def grouped(project: Project) -> Project:
+    """Every track's lanes in the order of its devices and their parameters."""
+    for track in project.tracks:
+        order = {
+            (d.id, p.id): (i, j)
+            for i, d in enumerate(track.devices)
+            for j, p in enumerate(d.parameters)
+        }
+        lanes = tuple(sorted(track.lanes, key=lambda lane: order[lane.device, lane.parameter]))
+        project = with_track(project, replace(track, lanes=lanes))
+    return project
+
+
 def cleared(project: Project, lane: str) -> Project:
     """The lane flat at its control's present value, as a new one is."""
     old = project.lane(lane)

@@ -181,6 +181,9 @@ ACTIONS: tuple[Action, ...] = (
            checked=lambda w: bool(w.session.lane and w.session.lane.tall)),
     Action("move-up", "Lane", "Move the lane up", "Ctrl+Shift+Up", "Among its track's lanes", lambda w: w.move_lane(-1), enabled=has_lane),
     Action("move-down", "Lane", "Move the lane down", "Ctrl+Shift+Down", "Among its track's lanes", lambda w: w.move_lane(1), enabled=has_lane),
+    Action("colour", "Lane", "Another colour", "", "The lane's ink", lambda w: commands.next_colour(w.session), enabled=has_lane),
+    Action("group", "Lane", "Group lanes by device", "", "In the order of devices and their parameters", lambda w: commands.group_lanes(w.session), enabled=has_lane),
+    Action("next-slot", "Lane", "Next slot from the next bar", "N", "The lane's next pattern, while it plays", lambda w: commands.next_slot(w.session), enabled=lambda w: bool(w.session.lane and w.session.lane.slots)),
     Action("ghost", "Lane", "Show another lane behind", "", "A lane as a faint guide for timing", lambda w: w.choose_behind(), enabled=has_lane,
            checked=lambda w: w.session.behind is not None),
     Action("link", "Lane", "Link another lane…", "", "What moves here moves there, by a factor", lambda w: w.link_lane(), enabled=has_lane),
@@ -230,6 +233,7 @@ HELD = (
     ("B held", "Drag on a segment bends it"),
     ("Ctrl held", "A drag is free of the grid"),
     ("Shift held", "A drag keeps to one axis; from empty space it selects a box"),
+    ("Ctrl and Shift held", "A drag inside the frame copies its span"),
     ("Wheel", "Scroll in time; with Ctrl, zoom at the pointer"),
 )
 KEY_NAMES = {"Del": "Delete", "Return": "Enter"}

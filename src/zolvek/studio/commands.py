@@ -19,6 +19,7 @@ from zolvek.formats import clipboard
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 Shaper = Callable[[Curve], Curve]
+COLOURS = 6
 
 
 def focus(session: Session) -> Lane:
@@ -298,3 +299,30 @@ def link_to(session: Session, other: str, factor: float) -> None:
     name = session.project.label_of(other)
     label = f"Link {name}" if factor else f"Unlink {name}"
     session.edit(label, lanes.linked(session.project, lane.id, other, factor))
+
+
+def next_slot(session: Session) -> None:
+    """From the next bar after the playhead on, the lane's next slot plays, its own curve after
+    the last one: what a hand does while it plays."""
+    lane, project = focus(session), session.project
+    if not lane.slots:
+        raise ZolvekError(
+            "The lane has no slots.", remedy="Add patterns to it in the Patterns panel."
+        )
+    bar = project.meter.bar_beat(project.meter.bar_at(session.place) + 1)
+    now = next((s.slot for s in reversed(lane.switches) if s.beat <= bar), -1)
+    slot = now + 1 if now + 1 < len(lane.slots) else -1
+    name = lane.slots[slot].name if slot >= 0 else "the lane's own curve"
+    session.edit_lane(
+        f"Play {name} from bar {project.meter.bar_at(bar)}", lanes.with_switch(lane, bar, slot)
+    )
+
+
+def next_colour(session: Session) -> None:
+    lane = session.lane
+    if lane is not None:
+        change_lane(session, "Colour the lane", colour=(lane.colour + 1) % COLOURS)
+
+
+def group_lanes(session: Session) -> None:
+    session.edit("Group lanes by device", lanes.grouped(session.project))

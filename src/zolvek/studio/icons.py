@@ -9,7 +9,7 @@ from zolvek.studio.theme import Theme
 NAMES = {
     "play": "ph.play", "stop": "ph.stop", "return": "ph.skip-back", "loop": "ph.repeat",
     "undo": "ph.arrow-u-up-left", "redo": "ph.arrow-u-up-right", "save": "ph.floppy-disk",
-    "draw": "ph.pencil-line", "export": "ph.export", "shape": "ph.bezier-curve", "patterns": "ph.stack",
+    "draw": "ph.pencil-line", "export": "ph.export", "shape": "ph.bounding-box", "patterns": "ph.squares-four",
 }  # fmt: skip
 
 

@@ -24,6 +24,7 @@ from zolvek.core.history import History
 from zolvek.core.lanes import followed
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane, Project
+from zolvek.core.value_grid import ValueGrid
 from zolvek.studio.settings import Settings
 
 NONE_CHOSEN = np.empty(0, np.intp)
@@ -48,6 +49,7 @@ class Session(QObject):
         super().__init__()
         self.settings = settings
         self.tool = "points"
+        self.value_grid = ValueGrid()
         self.form = ("swell", {})  # what the form tool stamps: form and sliders
         self.notifier = Notifier()
         self.grid = Grid()
@@ -205,6 +207,10 @@ class Session(QObject):
 
     def set_when_met(self, choice: str) -> None:
         self.settings.when_met = choice
+        self.grid_changed.emit()
+
+    def set_value_grid(self, **changes: object) -> None:
+        self.value_grid = replace(self.value_grid, **changes)  # type: ignore[arg-type]
         self.grid_changed.emit()
 
     def set_tool(self, key: str) -> None:

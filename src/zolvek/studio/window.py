@@ -227,7 +227,8 @@ class Window(QMainWindow):
         low, high = (session.parameter.text(end) for end in lane.reach)
         count = len(lane.curve)
         points = "1 point" if count == 1 else f"{count} points"
-        state = ", bypassed" if lane.bypassed else ""
+        marks = (("bypassed", lane.bypassed), ("locked", lane.locked), ("cycling", lane.cycle))
+        state = "".join(f", {word}" for word, on in marks if on)
         self.focus_note.setText(f"{low} to {high}, {points}{state}")
 
     def load_icons(self) -> None:

@@ -15,7 +15,7 @@ from zolvek.core.project import Lane
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
-from zolvek.studio.lanes.frame import GRAB, HANDLES, Frame, FrameDrag, Handle, frame_of
+from zolvek.studio.lanes.frame import GRAB, HANDLES, CopyDrag, Frame, FrameDrag, Handle, frame_of
 from zolvek.studio.lanes.gestures import (
     Drag,
     Held,
@@ -79,7 +79,7 @@ class FocusLane(QWidget):
         self.setAccessibleDescription(
             "The curve of the chosen parameter; draw and drag points here"
         )
-        self.drag: Drag | FrameDrag | None = None
+        self.drag: Drag | FrameDrag | CopyDrag | None = None
         self.handle: Handle | None = None  # under the pointer
         self.reaching: ReachDrag | None = None
         self.box: tuple[QPointF, QPointF] | None = None
@@ -140,12 +140,13 @@ class FocusLane(QWidget):
         heard = played(lane, self.session.project.length)
         if heard is not lane:
             painting.draw_curve(painter, heard.curve, self.view, self.plot, theme.layer, 1.4)
-        ink = theme.curve if preview is None else theme.ghost
+        own = themes.lane_ink(theme, lane)
+        ink = own if preview is None else theme.ghost
         painting.draw_curve(
             painter, lane.curve, self.view, self.plot, ink, dashed=preview is not None
         )
         if preview is not None:
-            painting.draw_curve(painter, preview, self.view, self.plot, theme.curve, 2.2)
+            painting.draw_curve(painter, preview, self.view, self.plot, own, 2.2)
         self._paint_frame(painter, theme)
         self._paint_points(painter, theme, lane)
         self._paint_over(painter, theme, lane)
@@ -169,10 +170,22 @@ class FocusLane(QWidget):
         painting.draw_time_grid(painter, session.project, session.grid, self.view, full, theme)
         painting.draw_section_bounds(painter, session.project, self.view, full, theme)
         if lane:
+            self._paint_levels(painter, theme, lane)
             self._paint_scale(painter, theme, lane)
         painter.end()
         self.sheet = (key, pixmap)
         return pixmap
+
+    def _paint_levels(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
+        """The lines of the value grid, as far as they can be told apart."""
+        levels = self.session.value_grid.levels(lane, self.session.parameter)
+        plot = self.plot
+        if levels.size < 2 or plot.height() / levels.size < painting.CLOSEST_LINES:
+            return
+        painter.setPen(QPen(themes.color(theme.hairline, 0.75), 1.0))
+        for level in levels.tolist():
+            y = round(plot.bottom() - level * plot.height()) + 0.5
+            painter.drawLine(QPointF(SCALE, y), QPointF(self.width(), y))
 
     def _paint_scale(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
         plot = self.plot
@@ -246,7 +259,7 @@ class FocusLane(QWidget):
             if at.x() < SCALE - 6:
                 continue
             hovered = self.over == Hit("point", index)
-            ink = theme.selection if selected else theme.curve
+            ink = theme.selection if selected else themes.lane_ink(theme, lane)
             painter.setPen(QPen(themes.color(ink), 1.5))
             painter.setBrush(themes.color(ink if selected else theme.sheet))
             painter.drawPolygon(
@@ -362,7 +375,10 @@ class FocusLane(QWidget):
         beat, value = self.beat_at(at.x()), self.value_at(at.y())
         found, session = self.pressed_on, self.session
         handle = self._handle_at(at)
-        if found.kind == "none":
+        frame = frame_of(session)
+        if held.free and held.axis and frame and frame.first <= beat <= frame.last:
+            self.drag = CopyDrag(session, frame, lane.curve, beat, session.chosen)
+        elif found.kind == "none":
             end = self._reach_end(at)
             self.reaching = ReachDrag(end, lane.reach, at.y()) if end is not None else None
         elif session.tool != "points":

@@ -127,3 +127,32 @@ class FrameDrag:
 
     def cancel(self) -> None:
         self.session.cancel_gesture(self.before)
+
+
+@dataclass(eq=False)
+class CopyDrag:
+    """A drag that leaves a copy of the framed span where it is dropped."""
+
+    session: Session
+    frame: Frame
+    curve: Curve
+    beat: float
+    before: Ints
+    value: float = 0.0
+    kind: str = "copy"
+    moved: bool = False
+    segment: int = -1
+
+    def update(self, beat: float, value: float, held: object, along: bool) -> None:
+        self.moved = True
+        session, frame = self.session, self.frame
+        wanted = max(frame.first + beat - self.beat, 0.0)
+        to = float(session.grid.snap(wanted, session.project.meter))
+        put = piece(self.curve, frame.first, frame.last)
+        session.edit_curve("Copy the span", splice(self.curve, to, put), NONE_CHOSEN, self)
+
+    def finish(self) -> None:
+        self.session.end_gesture()
+
+    def cancel(self) -> None:
+        self.session.cancel_gesture(self.before)

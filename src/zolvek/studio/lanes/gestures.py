@@ -82,7 +82,19 @@ def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tu
             anchor = float(drag.curve.beat[drag.segment])
         wanted = anchor + beat - drag.beat
         beats = _snapped(drag, wanted, held) - anchor if beat != drag.beat else 0.0
-    return beats, 0.0 if held.axis and along else value - drag.value
+    if held.axis and along:
+        return beats, 0.0
+    return beats, _level_move(drag, value - drag.value, held)
+
+
+def _level_move(drag: Drag, rise: float, held: Held) -> float:
+    """How far to move in value, so that the grabbed point lands on a level of the value grid."""
+    session, lane = drag.session, drag.session.lane
+    if held.free or session.value_grid.kind == "off" or lane is None or abs(rise) < 1e-12:
+        return rise
+    grabbed = drag.segment if drag.segment >= 0 else int(drag.points[0])
+    own = float(drag.curve.value[grabbed])
+    return session.value_grid.snap(own + rise, lane, session.parameter) - own
 
 
 def _move(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
@@ -194,6 +206,8 @@ def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
     assert lane is not None
     before = session.chosen
     at = max(beat if held.free else float(session.grid.snap(beat, session.project.meter)), 0.0)
+    if not held.free:
+        value = session.value_grid.snap(value, lane, session.parameter)
     curve, index = edits.add(lane.curve, at, value)
     drag = Drag(session, "add", curve, beat, value, np.array([index]), before=before)
     session.edit_curve(drag.label, curve, drag.points, drag)

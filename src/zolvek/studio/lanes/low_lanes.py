@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.playing import played
 from zolvek.core.project import Lane
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
@@ -13,7 +14,7 @@ from zolvek.studio.lanes.focus_lane import SCALE
 from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
-ROW = 46
+ROW, TALL = 46, 92
 MOST_KEPT = 256  # drawn rows
 
 
@@ -48,31 +49,40 @@ class LowLanes(QWidget):
             if not lane.hidden and lane.id != self.session.focus
         ]
 
+    def _tops(self) -> list[tuple[Lane, int, int]]:
+        """Each shown lane with its row's top and height."""
+        found, top = [], 0
+        for lane in self.lanes:
+            height = TALL if lane.tall else ROW
+            found.append((lane, top, height))
+            top += height
+        return found
+
     def _fit(self) -> None:
         """Repaint if another lane than the focus has changed."""
-        shown = [(lane.id, id(lane.curve), lane.bypassed) for lane in self.lanes]
+        shown = [(lane.id, id(lane)) for lane in self.lanes]
         if shown == self.shown:
             return
         self.shown = shown
-        self.setMinimumHeight(max(len(self.lanes), 1) * ROW)
+        self.setMinimumHeight(max(sum(height for _, _, height in self._tops()), ROW))
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(400, len(self.lanes) * ROW)
+        return QSize(400, sum(height for _, _, height in self._tops()))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         assert event is not None
         painter = QPainter(self)
         theme = themes.THEMES[self.session.settings.theme]
         painter.fillRect(event.rect(), themes.color(theme.desk))
-        first = max(event.rect().top() // ROW, 0)
-        for i, lane in enumerate(self.lanes[first : event.rect().bottom() // ROW + 1], first):
-            painter.drawPixmap(0, i * ROW, self._row(lane, theme))
+        for lane, top, height in self._tops():
+            if top < event.rect().bottom() + 1 and top + height > event.rect().top():
+                painter.drawPixmap(0, top, self._row(lane, theme, height))
         x = SCALE + self.view.x(self.session.place)
         if x >= SCALE:
             painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
 
-    def _row(self, lane: Lane, theme: themes.Theme) -> QPixmap:
+    def _row(self, lane: Lane, theme: themes.Theme, height: int) -> QPixmap:
         """A lane's row, drawn once for each curve and view."""
         ratio = self.devicePixelRatioF()
         project = self.session.project
@@ -83,31 +93,38 @@ class LowLanes(QWidget):
             return found
         if len(self.rows) > MOST_KEPT:
             self.rows.clear()
-        pixmap = QPixmap(QSize(self.width(), ROW) * ratio)
+        pixmap = QPixmap(QSize(self.width(), height) * ratio)
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(themes.color(theme.desk))
         painter = QPainter(pixmap)
-        sheet = QRectF(SCALE, 1, self.width() - SCALE, ROW - 3)
+        sheet = QRectF(SCALE, 1, self.width() - SCALE, height - 3)
         painter.fillRect(sheet, themes.color(theme.sheet))
         if self.session.span:
             left, right = (
                 min(max(SCALE + self.view.x(b), SCALE), self.width()) for b in self.session.span
             )
-            painter.fillRect(QRectF(left, 1, right - left, ROW - 3), themes.color(theme.wash, 0.55))
+            painter.fillRect(
+                QRectF(left, 1, right - left, height - 3), themes.color(theme.wash, 0.55)
+            )
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
         for _, beat in painting.shown_bars(project, self.view):
             x = round(SCALE + self.view.x(beat)) + 0.5
             painter.drawLine(QPointF(x, sheet.top()), QPointF(x, sheet.bottom()))
-        ink = theme.ghost if lane.bypassed else theme.curve
+        ink = theme.ghost if lane.bypassed else themes.lane_ink(theme, lane)
         inner = sheet.adjusted(0, 5, 0, -5)
-        painting.draw_curve(painter, lane.curve, self.view, inner, ink, 1.3)
+        heard = played(lane, project.length)
+        painting.draw_curve(painter, heard.curve, self.view, inner, ink, 1.3)
         self._label(painter, theme, lane, sheet)
         painter.end()
         self.rows[key] = pixmap
         return pixmap
 
     def _label(self, painter: QPainter, theme: themes.Theme, lane: Lane, sheet: QRectF) -> None:
-        text = self.session.project.label_of(lane.id) + ("  (bypassed)" if lane.bypassed else "")
+        text = (
+            self.session.project.label_of(lane.id)
+            + ("  (bypassed)" if lane.bypassed else "")
+            + ("  (locked)" if lane.locked else "")
+        )
         painter.setFont(themes.font(8.5))
         width = painter.fontMetrics().horizontalAdvance(text) + 10
         painter.fillRect(
@@ -124,8 +141,7 @@ class LowLanes(QWidget):
         self.playhead = new
 
     def _lane_at(self, y: float) -> Lane | None:
-        lanes, row = self.lanes, int(y // ROW)
-        return lanes[row] if 0 <= row < len(lanes) else None
+        return next((lane for lane, top, height in self._tops() if top <= y < top + height), None)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

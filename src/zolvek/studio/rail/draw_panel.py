@@ -12,6 +12,8 @@ from zolvek.core.grid import BARS, DIVISIONS, KINDS
 from zolvek.core.meter import TICKS
 from zolvek.core.shapes import SHAPES
 from zolvek.core.units import read
+from zolvek.core.value_grid import DIVISIONS as VALUE_PARTS
+from zolvek.core.value_grid import KINDS as VALUE_KINDS
 from zolvek.studio import commands
 from zolvek.studio.lanes.gestures import TOOLS
 from zolvek.studio.session import Session
@@ -51,6 +53,18 @@ class DrawPanel(QWidget):
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Kind"), self.kind)
+        self.levels = choice(
+            [(text, (key, 0)) for key, text in list(VALUE_KINDS.items())[:2]]
+            + [(f"{n} equal parts", ("divisions", n)) for n in VALUE_PARTS],
+            "Value grid",
+            lambda row: session.set_value_grid(
+                kind=row[0], **({"divisions": row[1]} if row[1] else {})
+            ),
+        )
+        self.levels.setToolTip(
+            "Levels that values snap to: whole units of the parameter, or equal parts"
+        )
+        grid.addRow(field_label("Values"), self.levels)
         self.swing = Entry("Swing", self._type_swing, "How late every second line is: 0 to 75 %")
         self.offset = Entry(
             "Offset",
@@ -107,6 +121,8 @@ class DrawPanel(QWidget):
         self.offset.show_text(f"{grid.offset * 60_000 / bpm:.0f} ms".replace("-", "−"))
         self.snap.setChecked(grid.on)
         pick(self.kind, grid.kind)
+        levels = session.value_grid
+        pick(self.levels, (levels.kind, levels.divisions if levels.kind == "divisions" else 0))
         bars = grid.kind == "bars"
         rows = [("1 bar" if n == 1 else f"{n} bars", n) for n in BARS] if bars else []
         rows = rows or [(f"1/{n}", n) for n in DIVISIONS]

@@ -10,9 +10,10 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 from zolvek.core import shaping, spans
 from zolvek.core.curve import Curve
 from zolvek.core.forms import FORMS, Form, stamped
+from zolvek.core.units import note_beats, read
 from zolvek.studio import commands
 from zolvek.studio.session import Session
-from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note
+from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,7 @@ class Operation:
     work: Callable[..., Curve]
 
 
+AS_IT_IS = -1.0  # a level that stands for the one that is there
 ABOUT = Field("About", "%", 0, 0, 100)
 
 
@@ -56,8 +58,8 @@ def _stamp(own: Form) -> Operation:
         for s in own.sliders
     )  # fmt: skip
     levels = (
-        Field("From", "%", -1, -1, 100),
-        Field("To", "%", -1 if not own.returns else 80, -1, 100),
+        Field("From", "%", AS_IT_IS, AS_IT_IS, 100),
+        Field("To", "%", AS_IT_IS if not own.returns else 80, AS_IT_IS, 100),
     )
 
     def work(piece: Curve, *values: float) -> Curve:
@@ -109,8 +111,11 @@ class ShapePanel(QWidget):
         self.fields: list[QDoubleSpinBox] = []
         self.form = form()
         layout.addLayout(self.form)
-        self.ramp = self._box(Field("Edge ramp", "beats", session.settings.ramp, 0, 16, 0.125))
-        self.ramp.setToolTip("How long the edges of the span take to reach the new level; 0 jumps")
+        self.ramp = Entry(
+            "Edge ramp",
+            self._type_ramp,
+            "How long the edges take to the new level: 1/32, 20 ms, or none",
+        )
         edges = form()
         edges.addRow(field_label("Edge ramp"), self.ramp)
         layout.addLayout(edges)
@@ -122,9 +127,7 @@ class ShapePanel(QWidget):
         buttons.addWidget(self.preview)
         buttons.addWidget(self.apply)
         layout.addLayout(buttons)
-        layout.addWidget(
-            note("Percent count in the lane's height. For forms, −1 % is the level that is there.")
-        )
+        layout.addWidget(note("Percent count in the lane's height."))
         layout.addStretch(1)
         session.span_changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
@@ -143,6 +146,8 @@ class ShapePanel(QWidget):
         box.setSingleStep(row.step)
         box.setValue(row.default)
         box.setSuffix(f" {row.unit}" if row.unit else "")
+        if row.low == AS_IT_IS:
+            box.setSpecialValueText("as it is")
         box.setAccessibleName(row.label)
         box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         box.valueChanged.connect(lambda _: self._changed())
@@ -158,6 +163,8 @@ class ShapePanel(QWidget):
 
     def refresh(self) -> None:
         self.session.show_preview(None)
+        ramp = self.session.settings.ramp
+        self.ramp.show_text(f"{ramp:g} beats" if ramp else "none")
         lane = self.session.lane
         usable = lane is not None and not lane.locked
         self.apply.setEnabled(usable)
@@ -174,22 +181,36 @@ class ShapePanel(QWidget):
         work, values = self.operation.work, [box.value() for box in self.fields]
         return lambda piece: work(piece, *values)
 
+    def _type_ramp(self, text: str) -> bool:
+        """A note value, a time, or nothing."""
+        clean = text.strip().lower()
+        beats = note_beats(clean)
+        seconds = read(clean, "s") if beats is None else None
+        if seconds is not None:
+            beats = seconds * float(self.session.project.tempo.bpm(self.session.place)) / 60.0
+        if clean in ("", "none", "0"):
+            beats = 0.0
+        if beats is None or beats < 0.0:
+            return False
+        self.session.settings.ramp = beats
+        self._changed()
+        return True
+
     def _changed(self) -> None:
-        self.session.settings.ramp = self.ramp.value()
         if self.session.preview is not None:
             self._preview()
 
     def _preview(self) -> None:
         self.session.try_to(
             lambda: self.session.show_preview(
-                commands.shaped(self.session, self.shaper(), self.ramp.value())
+                commands.shaped(self.session, self.shaper(), self.session.settings.ramp)
             )
         )
 
     def _apply(self) -> None:
         def work() -> None:
             label = self.operation.label
-            commands.shape_scope(self.session, label, self.shaper(), self.ramp.value())
+            commands.shape_scope(self.session, label, self.shaper(), self.session.settings.ramp)
             self.session.show_preview(None)
 
         self.session.try_to(work)
