@@ -184,6 +184,91 @@ def painting() -> None:
     window.close()
 
 
+@figure("edits")
+def edits_() -> None:
+    from zolvek.core import edits, shaping, spans
+    from zolvek.core.grid import Grid
+    from zolvek.core.meter import MeterMap
+    from zolvek.core.playing import filled
+    from zolvek.core.project import Pattern, with_curve
+    from zolvek.demo.night_regatta import build
+
+    many = random_curve(100_000, False, 3, 10_000.0)
+    piece = spans.piece(many, 0.0, 5_000.0)
+    meter = MeterMap()
+    for name, work in (
+        ("quantise", lambda: quantised_(many, Grid(16), meter)),
+        ("scale", lambda: shaping.scaled(many, 0.5, 0.5)),
+        ("tilt", lambda: shaping.tilted(many, 0.1, -0.2)),
+        ("mirror", lambda: shaping.mirrored(many)),
+        ("paste", lambda: spans.splice(many, 2_000.0, piece)),
+        ("move 5,000 of them", lambda: edits.move(many, np.arange(5_000) * 7, 0.001, 0.01)),
+    ):
+        say(f"{name}, 100,000 points", best(work) * 1e3, "ms", "at most 20")
+
+    gate = Pattern("gate", 4.0, random_curve(16, False, 5, 4.0))
+    gate = Pattern("gate", 4.0, spans.piece(gate.curve, 0.0, 4.0))
+    demo = build()
+
+    def fill() -> None:
+        project = demo
+        for lane in list(demo.lanes())[:8]:
+            put = filled(gate, demo.length)
+            project = with_curve(project, lane.id, spans.splice(lane.curve, 0.0, put))
+
+    say("repeat a 16-point gate over 48 bars on 8 lanes", best(fill) * 1e3, "ms", "at most 50")
+
+
+def quantised_(curve: Curve, grid: object, meter: object) -> object:
+    from zolvek.core.quantise import quantised
+
+    return quantised(curve, grid, meter)  # type: ignore[arg-type]
+
+
+@figure("crowd")
+def crowd() -> None:
+    """Dragging 5,000 selected points of 100,000."""
+    from zolvek.core import edits
+    from zolvek.core.project import with_curve
+    from zolvek.demo.night_regatta import build
+    from zolvek.studio.app import application
+    from zolvek.studio.settings import Settings
+    from zolvek.studio.window import Window
+
+    app = application()
+    project = build()
+    many = random_curve(100_000, False, 3, project.length)
+    window = Window(with_curve(project, "horn.cutoff", many), Settings())
+    window.show()
+    app.processEvents()
+    chosen = np.arange(50_000, 55_000)
+    window.session.choose(chosen)
+    app.processEvents()
+    gesture, repaints, moves = object(), [], []
+    for i in range(30):
+        began = time.perf_counter()
+        moved, where = edits.move(many, chosen, 0.0, 0.0005 * (i % 20))
+        window.session.edit_curve("Move", moved, where, gesture)
+        edited = time.perf_counter()
+        window.focus_lane.repaint()
+        repaints.append(time.perf_counter() - edited)
+        moves.append(time.perf_counter() - began)
+    say(
+        "repaint, 5,000 of 100,000 points dragged",
+        float(np.median(repaints)) * 1e3,
+        "ms",
+        "at most 16",
+    )
+    say(
+        "    with the edit and everything that follows it",
+        float(np.median(moves)) * 1e3,
+        "ms",
+        "no limit set",
+    )
+    window.session.saved = window.session.project
+    window.close()
+
+
 def run(names: list[str]) -> int:
     """Print all figures, or those named."""
     for name, function in FIGURES:

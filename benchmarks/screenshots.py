@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,6 +15,8 @@ from zolvek.demo.night_regatta import bar, build
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.lanes.hits import Hit
+from zolvek.studio.rail.patterns_panel import PatternsPanel
+from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.settings import Settings
 from zolvek.studio.window import Window
 
@@ -37,6 +41,32 @@ def _lamp(window: Window) -> None:
     window.session.set_place(bar(27.25))
 
 
+def _shape(window: Window) -> None:
+    window.view.show(bar(8), bar(19) - bar(8))
+    window.session.choose_span((bar(9), bar(13)))
+    window.session.set_place(bar(11))
+    window.rail.show_step("step-shape")
+    panel = window.rail.findChild(ShapePanel)
+    panel.choose("form-tremble")
+    panel.fields[-1].setValue(70.0)
+    panel.preview.click()
+
+
+def _patterns(window: Window) -> None:
+    window.rail.show_step("step-patterns")
+    panel = window.rail.findChild(PatternsPanel)
+    for first, last, name in ((17, 21, "Ripple"), (9, 17, "Opening"), (33, 43, "Slow close")):
+        window.session.choose_span((bar(first), bar(last)))
+        panel.save_as(name)
+    panel.list.setCurrentRow(1)
+    panel.add_slot()
+    panel.slots.setCurrentRow(1)
+    window.session.set_place(bar(26))
+    panel.play_here()
+    window.view.show(bar(15), bar(35) - bar(15))
+    window.session.choose_span((bar(17), bar(21)))
+
+
 def _export(window: Window) -> None:
     window.session.set_focus("echo.feedback")
     window.rail.show_step("step-export")
@@ -46,12 +76,16 @@ def _export(window: Window) -> None:
 SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("main-window", "vellum", _cast_off),
     ("lamp-theme", "lamp", _lamp),
+    ("shape", "vellum", _shape),
+    ("patterns", "vellum", _patterns),
     ("export", "vellum", _export),
 )
 
 
 def make(docs: Path) -> int:
     """Write every shot to docs/screenshots and the shortcut list to docs."""
+    # The library of whoever makes the pictures has no place in them.
+    os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="zolvek-shots-")
     (docs / "screenshots").mkdir(parents=True, exist_ok=True)
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
     for name, theme, prepare in SHOTS:

@@ -92,6 +92,39 @@ class Commands(unittest.TestCase):
             self.assertAlmostEqual(float(value), value_at(drawn, float(beat)), places=9)
         self.assertEqual(float(rows[1 + 40][1]), 0.25, "a jump gives its right-hand value")
 
+    def test_curve_tools(self) -> None:
+        path, out = str(self.folder / "tool.csv"), self.folder / "out.csv"
+        curve_csv.save(
+            curve_csv.from_text(
+                "beat,value,shape,amount\n0.1,0.2,line,0\n1.9,0.6,bend,0.5\n4,0.4,line,0\n", "x"
+            ),
+            path,
+        )
+        cases = {
+            ("quantise", "--grid", "1/4"): ([0, 2, 4], [0.2, 0.6, 0.4]),
+            ("quantise", "--grid", "1/4", "--strength", "50"): ([0.05, 1.95, 4], [0.2, 0.6, 0.4]),
+            ("repeat", "--times", "2", "--every", "4", "--tilt", "10"): ([0.1, 1.9, 4, 4.1, 5.9, 8], None),
+            ("scale", "--factor", "0.5", "--about", "20"): ([0.1, 1.9, 4], [0.2, 0.4, 0.3]),
+            ("scale", "--factor", "2", "--time"): ([0.1, 3.7, 7.9], [0.2, 0.6, 0.4]),
+            ("tilt", "--right", "39"): ([0.1, 1.9, 4], [0.2, 0.78, 0.79]),
+            ("mirror",): ([0.1, 2.2, 4], [0.4, 0.6, 0.2]),
+            ("invert",): ([0.1, 1.9, 4], [0.8, 0.4, 0.6]),
+            ("stamp", "--form", "gate", "--from", "1", "--to", "1.5", "--start", "0", "--end", "100", "--set", "count=1"): (None, None),
+            ("smooth", "--beats", "0.1"): (None, None),
+        }  # fmt: skip
+        for words, (beat, value) in cases.items():
+            done = run("curve", words[0], path, *words[1:], "-o", str(out))
+            self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "", ""), words)
+            made = curve_csv.load(out)
+            if beat is not None:
+                np.testing.assert_allclose(made.beat, beat, atol=1e-9, err_msg=str(words))
+            if value is not None:
+                np.testing.assert_allclose(made.value, value, atol=1e-9, err_msg=str(words))
+        for words in (("quantise", "--grid", "1/7"), ("scale", "--factor", "nan"), ("repeat", "--times", "0"),
+                      ("stamp", "--form", "cloud", "--from", "0", "--to", "1"), ("tilt", "--left", "101")):  # fmt: skip
+            done = run("curve", words[0], path, *words[1:], "-o", str(out))
+            self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), words)
+
     def test_renders_and_exports(self) -> None:
         paths = [str(self.folder / name) for name in ("a.wav", "b.wav", "dry.wav", "x.mid")]
         for path, more in zip(paths[:3], ((), (), ("--bypass",)), strict=True):

@@ -8,7 +8,8 @@ import unittest
 from pathlib import Path
 
 from zolvek.studio.actions import ACTIONS, MENUS, shortcuts_page
-from zolvek.studio.icons import NAMES
+from zolvek.studio.app import application
+from zolvek.studio.icons import NAMES, icon
 from zolvek.studio.theme import THEMES
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -48,6 +49,10 @@ class Structure(unittest.TestCase):
             self.assertIn(row.menu, MENUS)
             self.assertTrue(row.tip and row.text, row.id)
             self.assertIn(row.icon or "play", NAMES)
+        app = application()
+        for name in NAMES:
+            self.assertFalse(icon(name, THEMES["vellum"]).isNull(), name)
+        self.assertTrue(app.styleSheet())
         page = (ROOT / "docs" / "shortcuts.md").read_text()
         self.assertEqual(page, shortcuts_page(), "run ./zolvek shots")
 

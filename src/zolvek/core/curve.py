@@ -67,7 +67,8 @@ class Curve:
         """The value at each of `beats` (any shape, any order), exact by the shapes table."""
         at = floats(beats)
         flat = np.ravel(at)
-        if flat.size < 64 or np.any(flat[1:] < flat[:-1]):
+        # With more points than beats, or beats in any order, each beat looks for its own place.
+        if flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
             return self._at_any(flat).reshape(at.shape)
         out = np.empty_like(flat)
         for start in range(0, flat.size, RUN):
@@ -200,21 +201,26 @@ class Curve:
             # Points on the edges themselves are told by the ends; they must not count twice,
             # for the two of a jump lie on different sides.
             on_edge = np.concatenate((place[after > place], after[after > place] - 1))
-            least, most = self._reached().copy(), self._reached().copy()
+            start, stop = int(after[some[0]]), int(place[-1])
+            on_edge = on_edge[(on_edge >= start) & (on_edge < stop)] - start
+            least = self._reached(start, stop)
+            most = least.copy()
             least[on_edge], most[on_edge] = np.inf, -np.inf
             # Between spans that hold points there are none but those, so each run may end
             # where the next begins, and the last one at the end of what is looked at.
-            stop = place[-1]
-            low[some] = np.minimum(low[some], np.minimum.reduceat(least[:stop], after[some]))
-            high[some] = np.maximum(high[some], np.maximum.reduceat(most[:stop], after[some]))
+            runs = after[some] - start
+            low[some] = np.minimum(low[some], np.minimum.reduceat(least, runs))
+            high[some] = np.maximum(high[some], np.maximum.reduceat(most, runs))
         return low, high
 
-    def _reached(self) -> Floats:
-        """Each point's value, but for one at the end of a hold that a jump leaves at once: the
-        curve never takes it."""
-        after_hold = np.append(False, self.shape[:-1] == HOLD)
-        passed = after_hold & self.jumps()
-        return np.where(passed, np.roll(self.value, 1), self.value) if passed.any() else self.value
+    def _reached(self, start: int, stop: int) -> Floats:
+        """The values of some points, but for one at the end of a hold that a jump leaves at
+        once, which the curve never takes: the held value."""
+        value = self.value[start:stop].copy()
+        inner = np.arange(max(start, 1), min(stop, len(self) - 1))
+        passed = inner[(self.shape[inner - 1] == HOLD) & (self.beat[inner] == self.beat[inner + 1])]
+        value[passed - start] = self.value[passed - 1]
+        return value
 
     def segment_at(self, beat: float) -> int:
         """The segment that holds `beat`: −1 before the first point, len − 1 after the last."""

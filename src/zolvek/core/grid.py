@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -73,6 +74,8 @@ class Grid:
         return np.maximum(self._nearest(at - self.offset, meter) + self.offset, 0.0)
 
     def _nearest(self, at: Floats, meter: MeterMap) -> Floats:
+        if len(meter.points) == 1:
+            return self._swung(at, self.steps(meter)[0])
         starts = floats(meter.starts)
         i = np.maximum(np.searchsorted(starts, at, side="right") - 1, 0)
         step = self.steps(meter)[i]
@@ -82,7 +85,7 @@ class Grid:
         nearer = following - at < np.abs(at - line)
         return np.maximum(np.where(nearer | (line > following), following, line), 0.0)
 
-    def _swung(self, way: Floats, step: Floats) -> Floats:
+    def _swung(self, way: Floats, step: Any) -> Floats:
         """The nearest of the lines counted from 0, every second one late by the swing."""
         if self.swing == 0.0:
             return np.round(way / step) * step

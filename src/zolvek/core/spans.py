@@ -19,6 +19,7 @@ SAME = 1e-12  # values closer than this make no jump
 COSINE_PARTS = 24  # bends that stand for a cosine that is cut: within 2e-4 of it
 
 Rows = list[tuple[float, float, int, float]]
+Columns = tuple[Floats, Floats, Any, Floats]
 
 
 def cut(curve: Curve, beats: Numbers) -> Curve:
@@ -32,17 +33,23 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     if not missing.size:
         return curve
     owner = np.searchsorted(curve.beat, missing, side="right") - 1
-    before = [(b, float(curve.value[0]), LINE, 0.0) for b in missing[owner < 0]]
-    rows: Rows = before
     last = len(curve) - 1
-    start = 0
+    held = ((missing[owner < 0], curve.value[0]), (missing[owner == last], curve.value[last]))
+    before, after = (
+        (b, np.full(len(b), v), np.full(len(b), LINE, np.uint8), np.zeros(len(b))) for b, v in held
+    )
+    parts, start = [before], 0
     for index in np.unique(owner[(owner >= 0) & (owner < last)]).tolist():
-        rows += _rows(curve, start, index)
-        rows += _cut_segment(curve, index, missing[owner == index])
+        parts.append(_part(curve, start, index))
+        parts.append(_columns(_cut_segment(curve, index, missing[owner == index])))
         start = index + 1
-    rows += _rows(curve, start, last + 1)
-    rows += [(b, float(curve.value[last]), LINE, 0.0) for b in missing[owner == last]]
-    return _from_rows(rows)
+    parts += [_part(curve, start, last + 1), after]
+    return Curve(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+
+
+def _part(curve: Curve, start: int, stop: int) -> Columns:
+    part = slice(start, stop)
+    return curve.beat[part], curve.value[part], curve.shape[part], curve.amount[part]
 
 
 def _rows(curve: Curve, start: int, stop: int) -> Rows:
@@ -51,11 +58,10 @@ def _rows(curve: Curve, start: int, stop: int) -> Rows:
     return list(zip(*(column[part].tolist() for column in columns), strict=True))
 
 
-def _from_rows(rows: Rows) -> Curve:
+def _columns(rows: Rows) -> Columns:
     beat, value, shape, amount = zip(*rows, strict=True)
-    return Curve(
-        floats(beat), np.clip(floats(value), 0.0, 1.0), np.array(shape, np.uint8), floats(amount)
-    )
+    values = np.clip(floats(value), 0.0, 1.0)
+    return floats(beat), values, np.array(shape, np.uint8), floats(amount)
 
 
 def _cut_segment(curve: Curve, index: int, beats: Floats) -> Rows:
@@ -63,7 +69,7 @@ def _cut_segment(curve: Curve, index: int, beats: Floats) -> Rows:
     code = int(curve.shape[index])
     first, last = float(curve.beat[index]), float(curve.beat[index + 1])
     if code not in (HOLD, LINE, BENT):
-        broken = _from_rows([*_broken(curve, index), *_rows(curve, index + 1, index + 2)])
+        broken = Curve(*_columns([*_broken(curve, index), *_rows(curve, index + 1, index + 2)]))
         inner = beats[~np.isin(beats, broken.beat)]
         simple = cut(broken, inner) if inner.size else broken
         return _rows(simple, 0, len(simple) - 1)

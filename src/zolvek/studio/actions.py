@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from zolvek.core.grid import BARS, DIVISIONS
+from zolvek.core.grid import BARS, DIVISIONS, KINDS
 from zolvek.core.shapes import SHAPES
 from zolvek.studio import commands
 from zolvek.studio.lanes.gestures import TOOLS
@@ -85,6 +85,16 @@ def _grid_step(way: int) -> Callable[[Window], None]:
             window.session.set_grid(division=values[place])
 
     return run
+
+
+def _next_kind(window: Window) -> None:
+    """The next kind of grid, its value kept where that kind has it."""
+    kinds = list(KINDS)
+    kind = kinds[(kinds.index(window.session.grid.kind) + 1) % len(kinds)]
+    division = window.session.grid.division
+    if (kind == "bars") != (window.session.grid.kind == "bars"):
+        division = 1 if kind == "bars" else 16
+    window.session.set_grid(kind=kind, division=division)
 
 
 def _toggle_bypass(window: Window) -> None:
@@ -164,6 +174,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("reset", "Edit", "Reset to the saved curve", "", "The lane as it was when opened or last saved", lambda w: commands.reset_points(w.session), enabled=has_lane),
     Action("snap", "Edit", "Snap to the grid", "G", "Let moves land on the grid", lambda w: w.session.set_grid(on=not w.session.grid.on),
            checked=lambda w: w.session.grid.on),
+    Action("kind", "Edit", "Next kind of grid", "Shift+G", "Straight, dotted, triplet, whole bars", _next_kind),
     Action("finer", "Edit", "Finer grid", ".", "Halve the grid", _grid_step(1)),
     Action("coarser", "Edit", "Coarser grid", ",", "Double the grid", _grid_step(-1)),
     Action("add-lane", "Lane", "Add a lane for the touched control", "A", "Flat, at the control's present value",

@@ -182,6 +182,8 @@ def paste(session: Session, scaled: bool = False) -> None:
     project, known = session.project, {lane.id for lane in session.project.lanes()}
     for name, piece in pieces:
         target = focus(session).id if len(pieces) == 1 else name
+        if target in known and project.lane(target).locked:
+            raise ZolvekError("The lane is locked.", project.label_of(target), "Unlock it first.")
         if target not in known:
             raise ZolvekError(f"There is no lane “{target}” to paste into.", "the clipboard")
         put = edits.replace(piece, beat=piece.beat - piece.beat[0])

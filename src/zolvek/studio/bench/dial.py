@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from zolvek.core import project as projects
 from zolvek.core.parameter import Parameter
+from zolvek.core.playing import played
 from zolvek.studio import theme as themes
 from zolvek.studio.session import Session
 
@@ -48,7 +49,8 @@ class Dial(QWidget):
         lane = track.lane_on(self.device, self.parameter.id)
         own = track.device(self.device).position(self.parameter.id)
         applied = lane is not None and not lane.bypassed
-        heard = float(lane.at(self.session.place)) if applied and lane else own
+        length = self.session.project.length
+        heard = float(played(lane, length).at(self.session.place)) if applied and lane else own
         return heard, own, applied, lane is not None and lane.id == self.session.focus
 
     def refresh(self) -> None:

@@ -32,6 +32,7 @@ from zolvek.studio.viewport import Viewport
 
 SCALE = 64  # pixels at the left for the value scale
 PAD = 12  # above value 1 and below value 0
+MOST_DIAMONDS = 90  # drawn of a selection that is too dense to take hold of
 CLICK = 4  # pixels a press may wander and still be a click
 
 HINTS = {
@@ -247,7 +248,7 @@ class FocusLane(QWidget):
         if shown.size > self.view.width / 7:
             # Too close together to take hold of: only what is selected, and the hovered one.
             inside = chosen[(chosen >= shown[0]) & (chosen <= shown[-1])]
-            shown = inside[:: max(1, inside.size // 400)]
+            shown = inside[:: max(1, inside.size // MOST_DIAMONDS)]
             if self.over.kind == "point":
                 shown = np.append(shown, self.over.index)
         picked = np.isin(shown, chosen)

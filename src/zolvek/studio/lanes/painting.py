@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPen, QPolygonF
@@ -61,18 +63,33 @@ def draw_time_grid(
     painter: QPainter, project: Project, grid: Grid, view: Viewport, rect: QRectF, theme: Theme
 ) -> None:
     """Grid lines as far as they can be told apart, and bar lines, over `rect`."""
-    step = grid.step_at(view.first, project.meter) * view.width / view.beats
-    if grid.on and step >= CLOSEST_LINES:
-        painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
-        for beat in grid.lines(view.first, view.last, project.meter):
-            _upright(painter, rect, view.x(beat))
-    elif view.width / view.beats >= CLOSEST_LINES:
-        painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
-        for beat in np.arange(np.ceil(view.first), view.last):
-            _upright(painter, rect, view.x(beat))
+    painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
+    for beat in shown_lines(project, grid, view):
+        _upright(painter, rect, view.x(beat))
     painter.setPen(QPen(color(theme.bar_line), 1.0))
     for _, beat in shown_bars(project, view):
         _upright(painter, rect, view.x(beat))
+
+
+def shown_lines(project: Project, grid: Grid, view: Viewport) -> list[float]:
+    """The grid's lines that are drawn: all of them, or every second, fourth, … as the zoom
+    allows. What snaps is the grid, whatever is drawn of it."""
+    pixels = view.width / view.beats
+    every = 1
+    while grid.step_at(view.first, project.meter) * pixels * every < CLOSEST_LINES:
+        every *= 2
+        if every > 4_096:
+            return []
+    found: list[float] = []
+    starts = [*project.meter.starts, np.inf]
+    for start, end in itertools.pairwise(starts):
+        low, high = max(view.first, start), min(view.last, end)
+        if low < high:
+            step = grid.step_at(start, project.meter)
+            lines = grid.lines(low, high, project.meter)
+            index = np.round((lines - start) / step - grid.swing / 2.0).astype(int)
+            found += lines[index % every == 0].tolist()
+    return found
 
 
 def shown_bars(project: Project, view: Viewport, least: float = 22.0) -> list[tuple[int, float]]:

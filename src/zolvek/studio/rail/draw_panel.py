@@ -3,10 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QSizePolicy,
+    QToolButton,
+    QWidget,
+)
 
 from zolvek.core import edits
 from zolvek.core.curve import present
+from zolvek.core.forms import BY_KEY as FORMS_BY_KEY
 from zolvek.core.forms import FORMS
 from zolvek.core.grid import BARS, DIVISIONS, KINDS
 from zolvek.core.meter import TICKS
@@ -44,6 +52,9 @@ class DrawPanel(QWidget):
         layout.addLayout(tools)
         self.form = choice([(f.label, f.key) for f in FORMS], "Form to stamp", self._set_form)
         layout.addWidget(self.form)
+        self.sliders = form()
+        layout.addLayout(self.sliders)
+        self.sliders_of = ""
         self.snap = QCheckBox("Snap to the grid")
         self.snap.clicked.connect(lambda on: session.set_grid(on=on))
         self.kind = choice(
@@ -116,6 +127,7 @@ class DrawPanel(QWidget):
             tool.setChecked(key == session.tool)
         self.form.setVisible(session.tool == "form")
         pick(self.form, session.form[0])
+        self._show_sliders()
         self.swing.show_text(f"{100 * grid.swing:g} %")
         bpm = float(session.project.tempo.bpm(session.place))
         self.offset.show_text(f"{grid.offset * 60_000 / bpm:.0f} ms".replace("-", "−"))
@@ -189,6 +201,28 @@ class DrawPanel(QWidget):
 
     def _set_form(self, key: object) -> None:
         self.session.form = (str(key), {})
+        self.refresh()
+
+    def _show_sliders(self) -> None:
+        """The chosen form's own numbers, while the form tool is in hand."""
+        shown = self.session.form[0] if self.session.tool == "form" else ""
+        if shown == self.sliders_of:
+            return
+        self.sliders_of = shown
+        while self.sliders.rowCount():
+            self.sliders.removeRow(0)
+        for slider in FORMS_BY_KEY[shown].sliders if shown else ():
+            box = QDoubleSpinBox()
+            box.setRange(slider.low, slider.high)
+            box.setDecimals(0 if slider.whole else 2)
+            box.setSingleStep(1.0 if slider.whole else 0.05)
+            box.setValue(slider.default)
+            box.setAccessibleName(slider.label)
+            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+            box.valueChanged.connect(
+                lambda v, key=slider.key: self.session.form[1].update({key: v})
+            )
+            self.sliders.addRow(field_label(slider.label), box)
 
     def _type_swing(self, text: str) -> bool:
         number = read(text, "%")

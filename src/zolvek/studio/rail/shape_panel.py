@@ -13,7 +13,17 @@ from zolvek.core.forms import FORMS, Form, stamped
 from zolvek.core.units import note_beats, read
 from zolvek.studio import commands
 from zolvek.studio.session import Session
-from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
+from zolvek.studio.widgets import (
+    Entry,
+    button,
+    choice,
+    column,
+    field_label,
+    form,
+    heading,
+    note,
+    pick,
+)
 
 
 @dataclass(frozen=True)
@@ -160,6 +170,11 @@ class ShapePanel(QWidget):
         self.fields = [self._box(row) for row in self.operation.fields]
         for row, box in zip(self.operation.fields, self.fields, strict=True):
             self.form.addRow(field_label(row.label), box)
+
+    def choose(self, key: str) -> None:
+        """Take an operation of the table in hand."""
+        pick(self.choice, key)
+        self._choose(key)
 
     def refresh(self) -> None:
         self.session.show_preview(None)
