@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import groupby
+
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -9,6 +11,8 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QDoubleSpinBox,
     QLineEdit,
+    QTreeWidget,
+    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -87,3 +91,26 @@ class RepeatDialog(QDialog):
         layout.addLayout(fields)
         layout.addWidget(self.all_lanes)
         layout.addWidget(_buttons(self))
+
+
+class ShortcutsDialog(QDialog):
+    """All keys, by menu."""
+
+    def __init__(self, rows: list[tuple[str, str, str]], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keyboard shortcuts")
+        self.resize(620, 640)
+        tree = QTreeWidget()
+        tree.setHeaderLabels(["Keys", "What they do"])
+        tree.setColumnWidth(0, 190)
+        tree.setAccessibleName("Keyboard shortcuts")
+        for menu, group in groupby(rows, key=lambda row: row[0]):
+            head = QTreeWidgetItem([menu])
+            head.addChildren([QTreeWidgetItem([keys, text]) for _, keys, text in group])
+            tree.addTopLevelItem(head)
+        tree.expandAll()
+        layout = QVBoxLayout(self)
+        layout.addWidget(tree)
+        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        close.rejected.connect(self.reject)
+        layout.addWidget(close)

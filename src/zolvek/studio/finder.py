@@ -56,14 +56,16 @@ class Finder(QDialog):
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()
-        first = None
+        best: tuple[int, int] | None = None  # found in the tip only, row
         for i in range(self.list.count()):
             item = self.list.item(i)
             assert item is not None
-            fits = all(word in f"{item.text()} {item.toolTip()}".lower() for word in words)
+            name, whole = item.text().lower(), f"{item.text()} {item.toolTip()}".lower()
+            fits = all(word in whole for word in words)
             item.setHidden(not fits)
-            first = i if fits and first is None else first
-        self.list.setCurrentRow(-1 if first is None else first)
+            rank = (int(not all(word in name for word in words)), i)
+            best = rank if fits and (best is None or rank < best) else best
+        self.list.setCurrentRow(-1 if best is None else best[1])
 
     def _take(self) -> None:
         item = self.list.currentItem()

@@ -36,7 +36,7 @@ from zolvek.studio.actions import ACTIONS, BREAKS, MENUS, shortcut_rows
 from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.transport import Transport
-from zolvek.studio.dialogs import ReachDialog, RepeatDialog
+from zolvek.studio.dialogs import ReachDialog, RepeatDialog, ShortcutsDialog
 from zolvek.studio.files import Files
 from zolvek.studio.finder import Finder
 from zolvek.studio.index.index_panel import IndexPanel
@@ -59,6 +59,7 @@ class Window(QMainWindow):
         self.view = Viewport(project.length)
         self.player = Player(self.session)
         self.files = Files(self)
+        self.telling = False  # an error is being shown
         self.made: dict[str, QAction] = {}
         self._make_actions()
         self._lay_out()
@@ -254,11 +255,15 @@ class Window(QMainWindow):
         self.view.show(0.0, project.length)
 
     def show_error(self, error: ZolvekError) -> None:
-        """Say what is wrong, where and how to put it right."""
+        """Say what is wrong, where and how to put it right; one box at a time."""
+        if self.telling:
+            return
+        self.telling = True
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", error.what, parent=self)
         details = "\n".join(text for text in (error.where, error.remedy) if text)
         box.setInformativeText(details)
         box.exec()
+        self.telling = False
 
     def ask_unsaved(self) -> QMessageBox.StandardButton:
         button = QMessageBox.StandardButton
@@ -423,21 +428,7 @@ class Window(QMainWindow):
             self.action(finder.chosen).trigger()
 
     def show_shortcuts(self) -> None:
-        rows = shortcut_rows()
-        lines = [
-            f"<tr><td style='padding-right:18px'><b>{k}</b></td><td>{t}</td></tr>"
-            for _, k, t in rows
-        ]
-        half = (len(lines) + 1) // 2
-        tables = "".join(
-            f"<td><table cellpadding=2>{''.join(part)}</table></td><td width=24></td>"
-            for part in (lines[:half], lines[half:])
-        )
-        box = QMessageBox(self)
-        box.setWindowTitle("Keyboard shortcuts")
-        box.setTextFormat(Qt.TextFormat.RichText)
-        box.setText(f"<table><tr valign=top>{tables}</tr></table>")
-        box.exec()
+        ShortcutsDialog(shortcut_rows(), self).exec()
 
     def _lane_menu(self, at: object) -> None:
         menu = QMenu(self)

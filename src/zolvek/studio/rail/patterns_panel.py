@@ -63,6 +63,7 @@ class PatternsPanel(QWidget):
         self.slots = QListWidget()
         self.slots.setMaximumHeight(96)
         self.slots.setAccessibleName("Slots of the focus lane")
+        self.slots.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout.addWidget(self.slots)
         line = QHBoxLayout()
         line.addWidget(button("Add to slots", self.add_slot))
@@ -164,11 +165,11 @@ class PatternsPanel(QWidget):
         if lane is None:
             return
         starts = {s.beat: s.slot for s in lane.switches}
-        for slot, name in [(-1, "The lane's own curve"), *enumerate(p.name for p in lane.slots)]:
+        for slot, name in [(-1, "Own curve"), *enumerate(p.name for p in lane.slots)]:
             bars = [
                 str(self.session.project.meter.bar_at(b)) for b, s in starts.items() if s == slot
             ]
-            where = f"  from bar {', '.join(bars)}" if bars else ""
+            where = f", from bar {', '.join(bars)}" if bars else ""
             item = QListWidgetItem(f"{name}{where}")
             item.setData(Qt.ItemDataRole.UserRole, slot)
             self.slots.addItem(item)
