@@ -93,7 +93,7 @@ def make(docs: Path) -> int:
         window = Window(build(), Settings(theme=theme))
         window.resize(*SIZE)
         window.show()
-        window.load_icons()
+        window.complete()
         _settle(app)
         prepare(window)
         _settle(app)

@@ -65,6 +65,7 @@ class WindowTest(unittest.TestCase):
         self.window.show_error = self.errors.append
         self.window.session.notifier.listeners[:] = [self.errors.append]
         self.window.show()
+        self.window.complete()
         self.session, self.view = self.window.session, self.window.view
         self.lane = self.window.focus_lane
         self.wait()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.parameter import Parameter
@@ -10,8 +10,7 @@ from zolvek.core.parameter import Parameter
 P = Parameter
 
 
-@dataclass(frozen=True)
-class DeviceKind:
+class DeviceKind(NamedTuple):
     """One row of the catalogue. `role` is "instrument" (plays notes) or "effect"."""
 
     key: str

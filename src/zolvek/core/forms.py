@@ -7,7 +7,7 @@ span and 1 the level it goes to; the sliders are what a person can set.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -18,8 +18,7 @@ from zolvek.core.shapes import CODES
 Point = tuple[float, float, str, float]  # u, height, shape, amount
 
 
-@dataclass(frozen=True)
-class Slider:
+class Slider(NamedTuple):
     key: str
     label: str
     low: float
@@ -28,8 +27,7 @@ class Slider:
     whole: bool = False
 
 
-@dataclass(frozen=True)
-class Form:
+class Form(NamedTuple):
     """`make` takes the sliders' values in order and returns points; `returns` tells that it
     ends at the level it began with."""
 

@@ -116,7 +116,8 @@ class Grid:
                 )
                 beats = start + (i + self.swing * (i % 2)) * step
                 found.append(beats[(beats >= low - 1e-9) & (beats <= high + 1e-9) & (i >= 0)])
-        return np.unique(np.concatenate(found)) if found else np.empty(0)
+        lines = np.sort(np.concatenate(found)) if found else np.empty(0)
+        return lines[np.append(True, np.diff(lines) > 0.0)[: len(lines)]]
 
 
 def parse_grid(text: str, swing: float = 0.0, offset: float = 0.0) -> Grid:

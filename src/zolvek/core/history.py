@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from zolvek.core.project import Project
 
 DEEPEST = 2_000  # steps kept; each holds only what it changed
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(NamedTuple):
     label: str
     project: Project
 

@@ -8,7 +8,7 @@ this table; nothing else tells shapes apart.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -128,8 +128,7 @@ def _count(a: Floats) -> Bools:
     return (a >= 1.0) & (a <= 100_000.0) & (a == np.floor(a))
 
 
-@dataclass(frozen=True)
-class Amount:
+class Amount(NamedTuple):
     """What a shape's amount means and which amounts are allowed."""
 
     kind: str  # "none", "bend" or "count"
@@ -143,8 +142,7 @@ BEND = Amount("bend", 0.0, _open_unit, "an amount between −1 and 1, both exclu
 COUNT = Amount("count", 4.0, _count, "a whole number from 1 on as its amount")
 
 
-@dataclass(frozen=True)
-class Shape:
+class Shape(NamedTuple):
     """One row. `prepare` turns amounts into the constants that `form` takes after u, so that
     they are reckoned once a segment; `extent` takes u0, u1 and amounts, all of one length."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -13,8 +13,7 @@ from zolvek.core.arrays import Floats
 Map = Callable[[Floats, float, float, int], Floats]
 
 
-@dataclass(frozen=True)
-class Taper:
+class Taper(NamedTuple):
     key: str
     to_value: Map
     to_position: Map

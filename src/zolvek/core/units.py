@@ -8,22 +8,20 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from typing import NamedTuple
 
 MINUS = "−"
 NUMBER = re.compile(r"([+-]?)(\d+(?:[.]\d*)?|[.]\d+)\s*([^\d\s].*)?")
 FRACTION = re.compile(r"(\d{1,3})/(\d{1,3})([dt.]?)")
 
 
-@dataclass(frozen=True)
-class Scale:
+class Scale(NamedTuple):
     suffix: str
     worth: float
     from_size: float
 
 
-@dataclass(frozen=True)
-class Unit:
+class Unit(NamedTuple):
     """`places` decimals, or as many as three significant figures need when None;
     `signed` writes a plus before what is above zero."""
 

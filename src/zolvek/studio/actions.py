@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import groupby
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -38,8 +38,7 @@ def has_span(window: Window) -> bool:
     return has_lane(window) and window.session.span is not None
 
 
-@dataclass(frozen=True)
-class Action:
+class Action(NamedTuple):
     """`menu` is where it stands; `icon` names a symbol; `checked` makes it a switch."""
 
     id: str

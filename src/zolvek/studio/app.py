@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 import traceback
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QLoggingCategory, QTimer
 from PyQt6.QtWidgets import QApplication
@@ -12,7 +14,11 @@ from PyQt6.QtWidgets import QApplication
 from zolvek.core.project import Project
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
-from zolvek.studio.window import Window
+
+if TYPE_CHECKING:
+    from zolvek.studio.window import Window
+
+FIRST_PICTURE_MS = 20  # what waits for it
 
 
 def application(theme: str = "vellum") -> QApplication:
@@ -44,7 +50,14 @@ def first_project(path: Path | None) -> Project:
 
 
 def start(path: Path | None) -> tuple[QApplication, Window]:
-    """The application and its shown window."""
+    """The application and its shown window.
+
+    Python's search for dead cycles waits until the first picture: it would go through all that
+    is being made again and again, and find nothing.
+    """
+    gc.disable()
+    from zolvek.studio.window import Window
+
     settings = stored.load()
     if settings.theme not in themes.THEMES:
         settings.theme = "vellum"
@@ -60,7 +73,8 @@ def run(path: Path | None) -> int:
     """Open the window on a project, or on the demo; returns the exit status."""
     app, window = start(path)
     sys.excepthook = _report(window)
-    QTimer.singleShot(0, window.warm_up)
+    QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
+    QTimer.singleShot(FIRST_PICTURE_MS, gc.enable)
     return app.exec()
 
 

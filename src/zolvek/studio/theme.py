@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
-from importlib.resources import files
+from pathlib import Path
+from typing import NamedTuple
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 
@@ -16,8 +16,7 @@ FONT_FILES = (
 )
 
 
-@dataclass(frozen=True)
-class Theme:
+class Theme(NamedTuple):
     """Every colour by what it is for, as #RRGGBB."""
 
     key: str
@@ -75,7 +74,7 @@ def lane_ink(theme: Theme, lane: object) -> str:
 
 
 def load_fonts() -> None:
-    folder = files("zolvek") / "assets" / "fonts"
+    folder = Path(__file__).parent.parent / "assets" / "fonts"
     for name in FONT_FILES:
         QFontDatabase.addApplicationFont(str(folder / name))
 

@@ -36,9 +36,7 @@ from zolvek.studio.actions import ACTIONS, BREAKS, MENUS, shortcut_rows
 from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.transport import Transport
-from zolvek.studio.dialogs import ReachDialog, RepeatDialog, ShortcutsDialog
 from zolvek.studio.files import Files
-from zolvek.studio.finder import Finder
 from zolvek.studio.index.index_panel import IndexPanel
 from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.low_lanes import LowLanes
@@ -354,6 +352,8 @@ class Window(QMainWindow):
 
     def type_reach(self) -> None:
         """Ask for both ends of the reach in the parameter's unit, and what the curve keeps."""
+        from zolvek.studio.dialogs import ReachDialog
+
         lane = self.session.lane
         if lane:
             dialog = ReachDialog(self.session.parameter, lane, self)
@@ -365,6 +365,8 @@ class Window(QMainWindow):
 
     def repeat_growing(self) -> None:
         """Ask for the bar to repeat to and the change of each repeat."""
+        from zolvek.studio.dialogs import RepeatDialog
+
         dialog = RepeatDialog(self)
         if dialog.exec():
             project = self.session.project
@@ -423,11 +425,15 @@ class Window(QMainWindow):
         self._refresh_actions()
 
     def find_action(self) -> None:
+        from zolvek.studio.finder import Finder
+
         finder = Finder(self)
         if finder.exec() and finder.chosen:
             self.action(finder.chosen).trigger()
 
     def show_shortcuts(self) -> None:
+        from zolvek.studio.dialogs import ShortcutsDialog
+
         ShortcutsDialog(shortcut_rows(), self).exec()
 
     def _lane_menu(self, at: object) -> None:
@@ -452,9 +458,14 @@ class Window(QMainWindow):
         stored.save(self.session.settings)
         event.accept()
 
-    def warm_up(self) -> None:
-        """After the first picture: symbols, and the sound libraries so that Play starts at once."""
+    def complete(self) -> None:
+        """What the first picture does without: symbols, and the panel of the first step."""
         self.load_icons()
+        self.rail.show_step("step-draw")
+
+    def warm_up(self) -> None:
+        """After the first picture; the sound libraries too, so that Play starts at once."""
+        self.complete()
         QTimer.singleShot(200, _load_sound)
 
 

@@ -251,7 +251,9 @@ class FocusLane(QWidget):
             shown = inside[:: max(1, inside.size // MOST_DIAMONDS)]
             if self.over.kind == "point":
                 shown = np.append(shown, self.over.index)
-        picked = np.isin(shown, chosen)
+        picked = np.zeros(len(curve), bool)
+        picked[chosen] = True
+        picked = picked[shown]
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for index, selected in zip(shown.tolist(), picked.tolist(), strict=True):
             if index >= len(curve):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from zolvek.core import shaping
 from zolvek.core.arrays import Ints
@@ -14,8 +15,7 @@ from zolvek.studio.session import NONE_CHOSEN, Session
 GRAB = 8.0  # pixels
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(NamedTuple):
     """A box in beats and values round what the selection holds."""
 
     first: float
@@ -56,8 +56,7 @@ def _lower(frame: Frame, beats: float, value: float) -> Callable[[Curve], Curve]
     return lambda piece: shaping.scaled(piece, (height - value) / height, frame.high)
 
 
-@dataclass(frozen=True)
-class Handle:
+class Handle(NamedTuple):
     """Where it sits on the frame (0..1 each way, value upwards), what it is called, and the
     shaping that a drag of it does."""
 

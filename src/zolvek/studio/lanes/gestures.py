@@ -7,6 +7,7 @@ of its way, and `Drag.update` gives the whole new curve.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -20,8 +21,7 @@ from zolvek.core.spans import splice
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
-@dataclass(frozen=True)
-class Held:
+class Held(NamedTuple):
     """The keys that change a drag."""
 
     free: bool = False  # time does not snap

@@ -32,7 +32,7 @@ MIXED = "several"
 
 
 class DrawPanel(QWidget):
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, actions: object) -> None:
         super().__init__()
         self.session = session
         layout = column(self)

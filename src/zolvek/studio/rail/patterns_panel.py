@@ -30,7 +30,7 @@ THUMBNAIL = QSize(64, 26)
 
 
 class PatternsPanel(QWidget):
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, actions: object) -> None:
         super().__init__()
         self.session = session
         self.found: list[Pattern] = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
@@ -17,21 +18,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from zolvek.studio.rail.draw_panel import DrawPanel
-from zolvek.studio.rail.export_panel import ExportPanel
-from zolvek.studio.rail.patterns_panel import PatternsPanel
-from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.session import Session
 
 PANEL_WIDTH, RAIL_WIDTH = 226, 74
 
-# The steps in the order people work: action id, and what makes the panel.
-STEPS: tuple[tuple[str, Callable[..., QWidget]], ...] = (
-    ("step-draw", lambda session, actions: DrawPanel(session)),
-    ("step-shape", lambda session, actions: ShapePanel(session)),
-    ("step-patterns", lambda session, actions: PatternsPanel(session)),
-    ("step-export", ExportPanel),
-)
+# The steps in the order people work: action id, and the panel's module and class. Panels are
+# loaded and made when they are first opened.
+STEPS = {
+    "step-draw": ("draw_panel", "DrawPanel"),
+    "step-shape": ("shape_panel", "ShapePanel"),
+    "step-patterns": ("patterns_panel", "PatternsPanel"),
+    "step-export": ("export_panel", "ExportPanel"),
+}
 
 
 class Rail(QWidget):
@@ -46,7 +44,7 @@ class Rail(QWidget):
         strip = QVBoxLayout()
         strip.setContentsMargins(2, 6, 4, 6)
         strip.setSpacing(4)
-        for key, _ in STEPS:
+        for key in STEPS:
             action = actions(key)
             step = QToolButton()
             step.setProperty("rail", True)
@@ -69,12 +67,13 @@ class Rail(QWidget):
         layout.setSpacing(0)
         layout.addWidget(self.panels)
         layout.addLayout(strip)
-        self.show_step(STEPS[0][0])
 
     def show_step(self, key: str) -> None:
         if key not in self.shown:
             scroll = QScrollArea()
-            scroll.setWidget(dict(STEPS)[key](self.session, self.actions))
+            module, name = STEPS[key]
+            panel = getattr(import_module(f"zolvek.studio.rail.{module}"), name)
+            scroll.setWidget(panel(self.session, self.actions))
             scroll.setWidgetResizable(True)
             scroll.setFrameShape(QFrame.Shape.NoFrame)
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

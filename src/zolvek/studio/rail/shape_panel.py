@@ -107,7 +107,7 @@ OPERATIONS: tuple[Operation, ...] = (
 
 
 class ShapePanel(QWidget):
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, actions: object) -> None:
         super().__init__()
         self.session = session
         layout = column(self)
