@@ -13,7 +13,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
-RUN = 32_768
+RUN = 65_536
 # A segment never reaches its own end: that beat belongs to the next point, however u is rounded.
 BELOW_ONE = float(np.nextafter(1.0, 0.0))
 
@@ -92,52 +92,59 @@ class Curve:
         """
         low = max(int(np.searchsorted(self.beat, beats[0], side="right")) - 1, 0)
         high = int(np.searchsorted(self.beat, beats[-1], side="right"))
-        place = np.searchsorted(beats, self.beat[low:high], side="left")
-        before, first = self.value[0], int(place[0]) if high > low else len(beats)
         if high <= low:
-            out[:] = before
+            out[:] = self.value[0]
             return
-        place[0] = first if self.beat[low] > beats[0] else 0
-        out[: place[0]] = before
-        counts = np.diff(np.append(place, len(beats)))
-        if high == len(self):  # the last point holds
-            counts[-1], tail = 0, int(place[-1])
-            out[tail:] = self.value[-1]
-        else:
-            tail = len(beats)
-        if tail <= place[0]:
+        place = np.searchsorted(beats, self.beat[low:high], side="left")
+        if self.beat[low] <= beats[0]:
+            place[0] = 0
+        # Before the first point and after the last one the curve holds.
+        head = int(place[0])
+        tail = int(place[-1]) if high == len(self) else len(beats)
+        out[:head], out[tail:] = self.value[0], self.value[-1]
+        if tail <= head:
             return
-        b, v = self.beat[low : high + 1], self.value[low : high + 1]
-        if high == len(self):
-            counts = counts[:-1]
-        n = len(counts)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            length = np.diff(b)
-            scale = np.where(length > 0.0, 1.0 / length, 0.0)
-        rise = np.diff(v)
-        codes = self.shape[low : low + n]
-        inside = slice(int(place[0]), tail)
-        u = beats[inside] - np.repeat(b[:n], counts)
-        # Dividing, not multiplying by the inverse, is what the table says to the last bit;
-        # the line, where speed counts, is linear in u and can't tell the difference.
-        if np.all(codes == LINE):
-            u *= np.repeat(scale * rise, counts)
-            u += np.repeat(v[:n], counts)
-            out[inside] = u
-            return
-        u /= np.repeat(np.where(length > 0.0, length, 1.0), counts)
+        stop = high if high < len(self) else high - 1
+        segments = slice(low, stop)
+        counts = np.diff(np.append(place[: stop - low], tail))
+        evaluate = self._lines if np.all(self.shape[segments] == LINE) else self._shapes
+        evaluate(beats[head:tail], out[head:tail], segments, counts)
+
+    def _lines(self, beats: Floats, out: Floats, segments: slice, counts: Ints) -> None:
+        """Evaluate lines, `counts` beats in each of the `segments`: linear, so no u is needed."""
+        first = slice(segments.start, segments.stop + 1)
+        length, rise = np.diff(self.beat[first]), np.diff(self.value[first])
+        slope = rise / np.where(length > 0.0, length, np.inf)
+        np.subtract(beats, np.repeat(self.beat[segments], counts), out=out)
+        out *= np.repeat(slope, counts)
+        out += np.repeat(self.value[segments], counts)
+
+    def _shapes(self, beats: Floats, out: Floats, segments: slice, counts: Ints) -> None:
+        """As `_lines`, for any shapes: the beats are taken in the order of their segments'
+        shapes, so that each shape is worked out for all of its beats in one go."""
+        codes = self.shape[segments]
+        order = np.argsort(codes, kind="stable")
+        share = counts[order]
+        ends = np.cumsum(share)
+        # Where each beat of the new order stands in the old one.
+        begins = np.cumsum(counts) - counts
+        source = np.repeat(begins[order] - (ends - share), share) + np.arange(len(beats))
+        index = order + segments.start
+        length = self.beat[index + 1] - self.beat[index]
+        u = beats[source]
+        u -= np.repeat(self.beat[index], share)
+        u /= np.repeat(np.where(length > 0.0, length, 1.0), share)
         np.minimum(u, BELOW_ONE, out=u)
-        amounts = self.amount[low : low + n]
-        y = np.empty_like(u)
-        owner = np.repeat(codes, counts)
-        for code in present(codes[counts > 0]):
-            mine = owner == code
-            rows, shape = codes == code, SHAPES[code]
-            constants = shape.prepare(amounts[rows])
-            y[mine] = shape.form(u[mine], *(np.repeat(c, counts[rows]) for c in constants))
-        y *= np.repeat(rise, counts)
-        y += np.repeat(v[:n], counts)
-        out[inside] = y
+        edges = np.searchsorted(codes[order], np.arange(len(SHAPES) + 1))
+        cuts = np.append(0, ends)[edges]
+        for code in np.flatnonzero(np.diff(cuts)):
+            own, beats_of = slice(edges[code], edges[code + 1]), slice(cuts[code], cuts[code + 1])
+            constants = SHAPES[code].prepare(self.amount[index[own]])
+            repeated = (np.repeat(constant, share[own]) for constant in constants)
+            u[beats_of] = SHAPES[code].form(u[beats_of], *repeated)
+        u *= np.repeat(self.value[index + 1] - self.value[index], share)
+        u += np.repeat(self.value[index], share)
+        out[source] = u
 
     def progress(self, index: Ints, beats: Floats) -> Floats:
         """How far along segment `index` (0..1) each of `beats` lies."""
