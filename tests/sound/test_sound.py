@@ -154,7 +154,7 @@ class PlayingBack(unittest.TestCase):
 
     def pull(self, frames: int) -> np.ndarray:
         """Take what is played without hurrying the renderer."""
-        for _ in range(1_000):
+        for _ in range(5_000):
             with self.playback.lock:
                 ready = sum(len(c.sound) for c in self.playback.ready) - self.playback.used
             if ready >= frames:
@@ -188,10 +188,14 @@ class PlayingBack(unittest.TestCase):
         clock.start()
         self.addCleanup(clock.close)
         self.playback.play(1.0)
+        for _ in range(500):
+            time.sleep(0.01)
+            if self.playback.begun:
+                break
         time.sleep(0.5)
         self.assertAlmostEqual(self.playback.beat, 2.0, delta=0.35)
         self.playback.play(15.9)
-        for _ in range(100):
+        for _ in range(400):
             time.sleep(0.02)
             if not self.playback.playing:
                 break

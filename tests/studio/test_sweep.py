@@ -178,7 +178,7 @@ class SweepJourney(WindowTest):
         self.do("loop")
         self.key(Qt.Key.Key_Space, widget=self.lane)
         playback = self.window.player.ready()
-        for _ in range(60):
+        for _ in range(300):
             self.wait(25)
             if self.session.place > 0.2:
                 break

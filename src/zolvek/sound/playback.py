@@ -1,7 +1,10 @@
-"""Playback: renders ahead on a thread, hands out sound, and knows what is heard now."""
+"""Playback: hands out sound that a worker process renders ahead, and knows what is heard now."""
 
 from __future__ import annotations
 
+import pickle
+import subprocess
+import sys
 import threading
 from collections import deque
 from dataclasses import dataclass
@@ -9,15 +12,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from zolvek.core.project import Project
-from zolvek.sound.renderer import RATE, Renderer
+from zolvek.sound.renderer import RATE
 
-CHUNK = 1_024  # frames rendered at a time
-AHEAD = 3 * CHUNK  # frames kept ready: with the sink's own, well under 150 ms
+AHEAD = 4  # chunks kept ready: with the sink's own, well under 150 ms
 
 
 @dataclass
 class Chunk:
-    """Rendered sound, float32 (frames, 2), the beat and the beats a frame it stands for."""
+    """Rendered sound, float32 (frames, 2), and the beats at which it begins and ends."""
 
     sound: np.ndarray
     beat: float
@@ -32,45 +34,68 @@ class Playback:
 
     def __init__(self, project: Project, rate: int = RATE) -> None:
         self.rate = rate
-        self.lock = threading.Condition()
+        self.lock = threading.RLock()
         self.project = project
-        self.renderer: Renderer | None = None
         self.ready: deque[Chunk] = deque()
         self.used = 0  # frames taken from the first chunk
         self.loop: tuple[float, float] | None = None
-        self.playing = self.closing = False
-        self.dry = 0  # times a sink asked and nothing was ready
+        self.playing = False
+        self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
         self.beat = 0.0
-        self.peak = 0.0
-        self.thread: threading.Thread | None = None
+        self.number = 0  # of the present play; chunks of earlier ones are dropped
+        self.begun = False  # the first chunk of it has come
+        self.process: subprocess.Popen[bytes] | None = None
+        self.outbox: deque[tuple[str, tuple[object, ...]]] = deque()
+        self.news = threading.Event()
+        self.threads: list[threading.Thread] = []
+
+    def warm_up(self) -> None:
+        """Start the worker, so that the first play begins at once."""
+        with self.lock:
+            if self.process is not None and self.process.poll() is None:
+                return
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "zolvek.sound.worker"],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+            )
+            self.threads = [
+                threading.Thread(target=work, args=(self.process,), name=name, daemon=True)
+                for work, name in ((self._read, "playback in"), (self._write, "playback out"))
+            ]
+            self.outbox.clear()
+            self._send("use", self.project)
+            self._send("set_loop", self.loop)
+            for thread in self.threads:
+                thread.start()
 
     def play(self, beat: float) -> None:
         """Play from `beat` on."""
+        self.warm_up()
         with self.lock:
             self.ready.clear()
-            self.used, self.beat = 0, beat
-            self.renderer = Renderer(self.project, self.rate)
-            self.renderer.seek(beat)
+            self.used, self.beat, self.begun = 0, beat, False
+            self.number += 1
             self.playing = True
-            if self.thread is None:
-                self.thread = threading.Thread(target=self._work, name="playback", daemon=True)
-                self.thread.start()
-            self.lock.notify_all()
+            self._send("play", self.number, beat, self.rate, AHEAD)
 
     def stop(self) -> None:
         with self.lock:
             self.playing = False
             self.ready.clear()
+            self._send("stop")
 
     def use(self, project: Project) -> None:
         """Go on with an edited project: heard as soon as what is ready has been played."""
         with self.lock:
             self.project = project
+            self._send("use", project)
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Repeat a span of beats, without a gap; None goes on to the end."""
         with self.lock:
             self.loop = span if span and span[1] > span[0] else None
+            self._send("set_loop", self.loop)
 
     def pull(self, frames: int) -> np.ndarray:
         """The next sound, float32 (frames, 2); silence where nothing is ready."""
@@ -86,57 +111,71 @@ class Playback:
                 if self.used == len(chunk.sound):
                     self.ready.popleft()
                     self.used = 0
+                    self._send("more", self.number, 1)
             if self.playing and filled < frames:
                 ended = self.loop is None and self.beat >= self.project.length - 1e-6
                 self.playing = not ended
-                self.dry += not ended
-            self.lock.notify_all()
-        self.peak = float(np.abs(out).max()) if frames else 0.0
+                self.dry += self.begun and not ended
         return out
 
     def close(self) -> None:
-        """End the thread."""
+        """End the worker."""
         with self.lock:
-            self.closing = True
-            self.lock.notify_all()
-        if self.thread is not None:
-            self.thread.join()
+            process, self.playing = self.process, False
+            self._send("close")
+        if process is None:
+            return
+        for thread in self.threads:
+            thread.join(timeout=5.0)
+        try:
+            process.wait(timeout=5.0)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
+        for stream in (process.stdin, process.stdout):
+            if stream is not None:
+                stream.close()
+        self.process = None
 
-    def _waiting(self) -> bool:
-        ready = sum(len(chunk.sound) for chunk in self.ready) - self.used
-        return not self.closing and (not self.playing or ready >= AHEAD or self._at_end())
+    def _send(self, name: str, *arguments: object) -> None:
+        """Put a command in the outbox; a later project takes the place of one not yet sent."""
+        if self.process is None:
+            return
+        if name == "use":
+            kept = [row for row in self.outbox if row[0] != "use"]
+            self.outbox.clear()
+            self.outbox.extend(kept)
+            self.outbox.appendleft((name, arguments))
+        else:
+            self.outbox.append((name, arguments))
+        self.news.set()
 
-    def _at_end(self) -> bool:
-        assert self.renderer is not None
-        return self.loop is None and self.renderer.beat >= self.project.length
-
-    def _work(self) -> None:
-        while True:
-            with self.lock:
-                while self._waiting():
-                    self.lock.wait()
-                if self.closing:
+    def _write(self, process: subprocess.Popen[bytes]) -> None:
+        assert process.stdin is not None
+        try:
+            while True:
+                self.news.wait()
+                with self.lock:
+                    rows = list(self.outbox)
+                    self.outbox.clear()
+                    self.news.clear()
+                for row in rows:
+                    pickle.dump(row, process.stdin, protocol=pickle.HIGHEST_PROTOCOL)
+                process.stdin.flush()
+                if any(name == "close" for name, _ in rows):
                     return
-                renderer, project, loop = self.renderer, self.project, self.loop
-            assert renderer is not None
-            chunk = self._next(renderer, project, loop)
-            with self.lock:
-                # Started anew in the meantime: what was rendered belongs to the old place.
-                if renderer is self.renderer and self.playing:
-                    self.ready.append(chunk)
-                    self.lock.notify_all()
+        except (OSError, ValueError):
+            return  # the worker is gone: the next play starts another
 
-    def _next(
-        self, renderer: Renderer, project: Project, loop: tuple[float, float] | None
-    ) -> Chunk:
-        if project is not renderer.project:
-            renderer.use(project)
-        end = project.length if loop is None or renderer.beat >= loop[1] else loop[1]
-        if loop is not None and abs(renderer.frame - renderer.frame_of(loop[1])) < 1:
-            renderer.seek(loop[0])
-            end = loop[1]
-        left = renderer.frame_of(end) - renderer.frame
-        beat = renderer.beat
-        sound = renderer.render(max(min(CHUNK, left), 1))
-        clipped = np.clip(sound, -1.0, 1.0).T.astype(np.float32)
-        return Chunk(np.ascontiguousarray(clipped), beat, renderer.beat)
+    def _read(self, process: subprocess.Popen[bytes]) -> None:
+        assert process.stdout is not None
+        try:
+            while True:
+                number, beat, last, sound = pickle.load(process.stdout)
+                with self.lock:
+                    if number == self.number and self.playing:
+                        self.ready.append(Chunk(sound, beat, last))
+                        self.begun = True
+        except (EOFError, OSError, ValueError, pickle.UnpicklingError):
+            with self.lock:
+                self.playing = False

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
-import threading
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
@@ -464,17 +462,9 @@ class Window(QMainWindow):
         self.rail.show_step("step-draw")
 
     def warm_up(self) -> None:
-        """After the first picture; the sound libraries too, so that Play starts at once."""
+        """After the first picture; the playback's worker too, so that Play starts at once."""
         self.complete()
-        QTimer.singleShot(200, _load_sound)
-
-
-def _load_sound() -> None:
-    def load() -> None:
-        for name in ("scipy.linalg.blas", "scipy.signal", "pedalboard", "soundfile"):
-            importlib.import_module(name)
-
-    threading.Thread(target=load, name="load sound", daemon=True).start()
+        QTimer.singleShot(200, lambda: self.player.ready().warm_up())
 
 
 def _column(*widgets: QWidget) -> QVBoxLayout:
