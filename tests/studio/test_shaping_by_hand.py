@@ -180,6 +180,18 @@ class ByHand(WindowTest):
         self.type_in("Swing", "400 %")
         self.assertIn("swing", self.errors.pop().what)
 
+    def test_5_the_value_grid(self) -> None:
+        self.on_transpose()
+        levels = self.field("Value grid")
+        self.assertEqual(levels.currentText(), "Off")
+        levels.setCurrentIndex(levels.findText("Whole units"))
+        levels.activated.emit(levels.currentIndex())
+        value = float(self.curve().at(92.0))
+        self.drag((92.0, value), (92.0, value - 3.3 / 48))
+        self.assertEqual(self.session.parameter.text(self.curve().value[2]), "+4 st")
+        self.drag((92.0, float(self.curve().value[2])), (92.0, value + 0.4 / 48), CTRL)
+        self.assertNotIn(self.session.parameter.text(self.curve().value[2]), ("+7 st", "+8 st"))
+
     def test_6_copies(self) -> None:
         self.lane.setFocus()
         self.session.choose_span((56.0, 64.0))

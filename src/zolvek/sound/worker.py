@@ -33,10 +33,14 @@ class Worker:
         self.renderer: Renderer | None = None
         self.loop: tuple[float, float] | None = None
         self.play_number = self.wanted = self.rate = 0
-        self.closing = False
+        self.closing = self.warm = False
 
     def use(self, project: Project) -> None:
         self.project = project
+        if not self.warm:
+            # Libraries and sound files are loaded now, not when somebody waits for the first note.
+            self.warm = True
+            Renderer(project).render(64)
 
     def play(self, number: int, beat: float, rate: int, wanted: int) -> None:
         self.play_number, self.wanted = number, wanted

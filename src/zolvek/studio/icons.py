@@ -13,8 +13,14 @@ NAMES = {
 }  # fmt: skip
 
 
-def icon(name: str, theme: Theme) -> QIcon:
-    """A symbol in the theme's ink. The icon fonts load at the first call."""
+def icon(name: str, theme: Theme, on_light: bool = False) -> QIcon:
+    """A symbol in the theme's ink; switched on it turns to the curve's ink on light ground, to
+    the sheet's colour on the curve's ink. The icon fonts load at the first call."""
     import qtawesome
 
-    return qtawesome.icon(NAMES[name], color=theme.ink, color_disabled=theme.ghost)
+    return qtawesome.icon(
+        NAMES[name],
+        color=theme.ink,
+        color_disabled=theme.ghost,
+        color_on=theme.curve if on_light else theme.sheet,
+    )

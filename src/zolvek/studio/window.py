@@ -234,7 +234,7 @@ class Window(QMainWindow):
         theme = themes.THEMES[self.session.settings.theme]
         for row in ACTIONS:
             if row.icon:
-                self.made[row.id].setIcon(icon(row.icon, theme))
+                self.made[row.id].setIcon(icon(row.icon, theme, row.id.startswith("step-")))
 
     def _apply_theme(self) -> None:
         app = QApplication.instance()

@@ -64,14 +64,9 @@ class DrawPanel(QWidget):
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Kind"), self.kind)
-        self.levels = choice(
-            [(text, (key, 0)) for key, text in list(VALUE_KINDS.items())[:2]]
-            + [(f"{n} equal parts", ("divisions", n)) for n in VALUE_PARTS],
-            "Value grid",
-            lambda row: session.set_value_grid(
-                kind=row[0], **({"divisions": row[1]} if row[1] else {})
-            ),
-        )
+        rows = [(text, key) for key, text in VALUE_KINDS.items() if key != "divisions"]
+        rows += [(f"{n} equal parts", f"divisions {n}") for n in VALUE_PARTS]
+        self.levels = choice(rows, "Value grid", self._set_levels)
         self.levels.setToolTip(
             "Levels that values snap to: whole units of the parameter, or equal parts"
         )
@@ -134,7 +129,8 @@ class DrawPanel(QWidget):
         self.snap.setChecked(grid.on)
         pick(self.kind, grid.kind)
         levels = session.value_grid
-        pick(self.levels, (levels.kind, levels.divisions if levels.kind == "divisions" else 0))
+        parts = levels.kind == "divisions"
+        pick(self.levels, f"divisions {levels.divisions}" if parts else levels.kind)
         bars = grid.kind == "bars"
         rows = [("1 bar" if n == 1 else f"{n} bars", n) for n in BARS] if bars else []
         rows = rows or [(f"1/{n}", n) for n in DIVISIONS]
@@ -198,6 +194,10 @@ class DrawPanel(QWidget):
         if bars_now != bars_then:
             division = 1 if bars_now else 16
         self.session.set_grid(kind=kind, division=division)
+
+    def _set_levels(self, row: object) -> None:
+        kind, _, count = str(row).partition(" ")
+        self.session.set_value_grid(kind=kind, **({"divisions": int(count)} if count else {}))
 
     def _set_form(self, key: object) -> None:
         self.session.form = (str(key), {})
