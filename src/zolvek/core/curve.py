@@ -285,6 +285,14 @@ def shape_help() -> str:
     return "Shapes are " + ", ".join(shape.key for shape in SHAPES) + "."
 
 
+def joined(beat: Floats, value: Floats, shape: Any, amount: Floats) -> Curve:
+    """A curve from columns whose beats were reckoned: where rounding has brought three or more
+    points onto one beat, only the first and the last of them stay."""
+    keep = np.ones(len(beat), bool)
+    keep[1:-1] = ~((beat[1:-1] == beat[:-2]) & (beat[1:-1] == beat[2:]))
+    return Curve(beat[keep], value[keep], shape[keep], amount[keep])
+
+
 def flat(value: float, beat: float = 0.0) -> Curve:
     """A curve that stays at `value`."""
     return curve([(beat, value)])

@@ -11,7 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve import Curve
+from zolvek.core.curve import Curve, joined
 from zolvek.core.edits import replace
 from zolvek.core.errors import ZolvekError
 from zolvek.core.fitting import fit
@@ -52,7 +52,8 @@ def stretched(curve: Curve, factor: float) -> Curve:
     if not 0.0 < factor < np.inf:
         raise ZolvekError(f"A factor of {factor:g} can't stretch time.", remedy="Use one above 0.")
     first = curve.beat[0]
-    return replace(curve, beat=first + (curve.beat - first) * factor)
+    beat = first + (curve.beat - first) * factor
+    return joined(beat, curve.value, curve.shape, curve.amount)
 
 
 def mirrored(curve: Curve) -> Curve:
@@ -163,7 +164,7 @@ def repeated(
     if count > 1 and curve.beat[-2] == curve.beat[-1]:
         keep[seam[touching & ~same] - 1] = False
     shape, amount = np.tile(curve.shape, times), np.tile(curve.amount, times)
-    return Curve(beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep])
+    return joined(beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep])
 
 
 def on_span(

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
-from zolvek.core.curve import Curve
+from zolvek.core.curve import Curve, joined
+from zolvek.core.edits import replace
 from zolvek.core.errors import ZolvekError
 from zolvek.core.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
 
@@ -70,6 +71,7 @@ def _cut_segment(curve: Curve, index: int, beats: Floats) -> Rows:
     first, last = float(curve.beat[index]), float(curve.beat[index + 1])
     if code not in (HOLD, LINE, BENT):
         broken = Curve(*_columns([*_broken(curve, index), *_rows(curve, index + 1, index + 2)]))
+        broken = replace(broken, beat=_onto(broken.beat, beats))
         inner = beats[~np.isin(beats, broken.beat)]
         simple = cut(broken, inner) if inner.size else broken
         return _rows(simple, 0, len(simple) - 1)
@@ -84,6 +86,16 @@ def _cut_segment(curve: Curve, index: int, beats: Floats) -> Rows:
         for b, v, a in zip(beats, values, amounts[1:], strict=True)
     ]
     return rows
+
+
+def _onto(own: Floats, beats: Floats) -> Floats:
+    """Inner beats that rounding put beside one of `beats`, put onto it."""
+    moved = own.copy()
+    for beat in beats:
+        nearest = 1 + int(np.argmin(np.abs(own[1:-1] - beat))) if len(own) > 2 else 0
+        if nearest and abs(own[nearest] - beat) < 1e-9:
+            moved[nearest] = beat
+    return moved
 
 
 def _broken(curve: Curve, index: int) -> Rows:
@@ -170,7 +182,7 @@ def splice(curve: Curve, first: float, put: Curve, last: float | None = None) ->
         parts.append(old[right_at:])
         columns.append(np.concatenate(parts))
     columns[0] = np.maximum.accumulate(columns[0])
-    return Curve(*columns)
+    return joined(*columns)
 
 
 def _limit_before(curve: Curve, beat: float) -> float | None:
