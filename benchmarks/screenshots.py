@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -11,10 +12,13 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
+from zolvek.core import shaping
 from zolvek.demo.night_regatta import bar, build
+from zolvek.studio import commands
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.lanes.hits import Hit
+from zolvek.studio.rail.listen_panel import ListenPanel
 from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.settings import Settings
@@ -23,7 +27,23 @@ from zolvek.studio.window import Window
 SIZE = (1280, 800)
 
 
+def _wait(test: Callable[[], bool], seconds: float = 60.0) -> None:
+    """Go on once the test holds: pictures wait for work in the background."""
+    from PyQt6.QtTest import QTest
+
+    end = time.monotonic() + seconds
+    while not test() and time.monotonic() < end:
+        QTest.qWait(20)
+
+
+def _backdrop(window: Window) -> None:
+    backdrops = window.focus_lane.backdrops
+    backdrops.begin()
+    _wait(lambda: backdrops.shown() is not None)
+
+
 def _cast_off(window: Window) -> None:
+    _backdrop(window)
     window.view.show(bar(8), bar(19) - bar(8))
     window.session.choose_span((bar(9), bar(17)))
     window.session.set_place(bar(13.5))
@@ -67,6 +87,41 @@ def _patterns(window: Window) -> None:
     window.session.choose_span((bar(17), bar(21)))
 
 
+def _reach(window: Window) -> None:
+    window.session.set_focus("fog-filter.cutoff")
+    _backdrop(window)
+    window.view.show(bar(7), bar(19) - bar(7))
+    window.session.choose_span((bar(9), bar(11)))
+    window.rail.show_step("step-listen")
+    panel = window.rail.findChild(ListenPanel)
+    panel.measure.click()
+    _wait(lambda: panel.measured is not None)
+    panel.even.click()
+
+
+def _compare(window: Window) -> None:
+    window.session.settings.backdrop = "waveform"
+    window.session.set_focus("fog-strip.level")
+    _backdrop(window)
+    window.view.show(bar(23), bar(35) - bar(23))
+    window.keep_version()
+    window.session.choose_span((bar(25), bar(29)))
+    commands.shape_scope(window.session, "Scale", lambda piece: shaping.scaled(piece, 0.4, 0.5))
+    window.rail.show_step("step-listen")
+    panel = window.rail.findChild(ListenPanel)
+    window.session.compare("kept")
+    panel.match.click()
+    _wait(lambda: "LUFS" in panel.heard.text())
+    window.session.set_place(bar(26))
+
+
+def _devices(window: Window) -> None:
+    window.session.touch("fog-filter", "resonance")
+    _backdrop(window)
+    window.view.show(bar(7), bar(35) - bar(7))
+    window.rail.show_step("step-devices")
+
+
 def _export(window: Window) -> None:
     window.session.set_focus("echo.feedback")
     window.rail.show_step("step-export")
@@ -78,6 +133,9 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("lamp-theme", "lamp", _lamp),
     ("shape", "vellum", _shape),
     ("patterns", "vellum", _patterns),
+    ("useful-reach", "vellum", _reach),
+    ("compare", "lamp", _compare),
+    ("devices", "vellum", _devices),
     ("export", "vellum", _export),
 )
 

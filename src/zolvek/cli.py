@@ -144,6 +144,20 @@ def export(project: str, midi: str) -> None:
     midi_out.save(_load(project), midi)
 
 
+@zolvek.command()
+@click.argument("kind", required=False)
+def devices(kind: str | None) -> None:
+    """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
+    import msgspec
+
+    from zolvek.core.catalogue import KINDS, plain
+
+    if kind is not None and kind not in KINDS:
+        raise ZolvekError(f"There is no device “{kind}”.", "KIND", f"There are {', '.join(KINDS)}.")
+    rows: Any = plain(KINDS[kind]) if kind else [plain(row) for row in KINDS.values()]
+    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+
+
 @zolvek.group()
 def curve() -> None:
     """Work on a curve in a CSV file: beat,value,shape,amount."""

@@ -238,7 +238,8 @@ class SweepJourney(WindowTest):
     def test_every_action_is_safe_on_the_demo_and_without_lanes(self) -> None:
         modal = {"open", "demo", "save", "save-as", "export-midi", "export-wav", "export-csv", "import-csv",
                  "find-action", "shortcuts", "quit", "name-lane", "ghost", "link", "reach", "repeat-growing",
-                 "clear-track", "clear-device"}  # fmt: skip
+                 "clear-track", "clear-device", "sound-file", "find-sounds", "add-track", "add-return",
+                 "remove-track", "describe-device", "write-device", "remove-device"}  # fmt: skip
         for _ in range(2):
             for row in ACTIONS:
                 if row.id not in modal:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -31,6 +32,7 @@ class Parameter:
     default: float = 0.0
     taper: str = "linear"
     choices: tuple[str, ...] = ()
+    sends: str = ""  # the message it is known by outside, such as "cc 74", "bend", "pressure"
 
     def __post_init__(self) -> None:
         faults = (
@@ -56,6 +58,11 @@ class Parameter:
         """How many values it can take: 0 when there is no end of them."""
         return {"stepped": len(self.choices), "switch": 2}.get(self.taper, 0)
 
+    @property
+    def is_pan(self) -> bool:
+        """Whether it is written as sides: "20 % L", "Centre"."""
+        return self.unit == "±%" and self.name.lower().endswith("pan")
+
     def value(self, position: Numbers) -> Floats:
         """The real value at each position."""
         n = np.clip(floats(position), 0.0, 1.0)
@@ -66,7 +73,7 @@ class Parameter:
         n = self.kind.to_position(floats(value), self.low, self.high, len(self.choices))
         return np.clip(n, 0.0, 1.0)
 
-    @property
+    @cached_property
     def default_position(self) -> float:
         return float(self.position(self.default))
 
@@ -77,7 +84,7 @@ class Parameter:
             return "On" if value else "Off"
         if self.choices:
             return self.choices[int(value)]
-        if self.unit == "±%" and self.name == "Pan":
+        if self.is_pan:
             return (
                 "Centre"
                 if abs(value) < 0.05
@@ -101,7 +108,7 @@ class Parameter:
             return word
         if self.choices:
             return self._choice(text)
-        value = self._side(text) if self.name == "Pan" else None
+        value = self._side(text) if self.is_pan else None
         beats = note_beats(text)
         if value is None and beats is not None and self.unit == "s":
             if bpm is None:

@@ -8,9 +8,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers
-from zolvek.core.catalogue import KINDS, parameter_of
+from zolvek.core.catalogue import KINDS, DeviceKind
 from zolvek.core.curve import Curve, flat
 from zolvek.core.errors import ZolvekError
+from zolvek.core.messages import MidiTarget, parse_target
 from zolvek.core.meter import MeterMap
 from zolvek.core.parameter import Parameter
 from zolvek.core.tempo import TempoMap
@@ -48,50 +49,58 @@ class Clip:
 @dataclass(frozen=True)
 class Device:
     """A device in a track's chain: its kind (a row of the catalogue) and the present values
-    of its parameters as positions 0..1; those not named are at their default."""
+    of its parameters as positions 0..1; those not named are at their default.
+
+    A device that a person has described bears its description with it, so that a project opens
+    anywhere. `favourites` are the parameters that are shown first.
+    """
 
     id: str
     kind: str
     name: str
     values: dict[str, float] = field(default_factory=dict)
     bypassed: bool = False
+    described: DeviceKind | None = None
+    favourites: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        if self.kind not in KINDS:
+        if self.described is None and self.kind not in KINDS:
             raise ZolvekError(f"There is no device of kind “{self.kind}”.", f"device {self.id}")
         for key, position in self.values.items():
-            parameter_of(self.kind, key)
+            self.row.parameter(key)
             if not 0.0 <= position <= 1.0:
                 raise ZolvekError(
                     f"The position {position} is not between 0 and 1.", f"device {self.id}, {key}"
                 )
+        for key in self.favourites:
+            self.row.parameter(key)
+
+    @property
+    def row(self) -> DeviceKind:
+        """Its kind's row of the catalogue, or its own description."""
+        return self.described or KINDS[self.kind]
+
+    @property
+    def role(self) -> str:
+        return self.row.role
 
     @property
     def parameters(self) -> tuple[Parameter, ...]:
-        return KINDS[self.kind].parameters
+        return self.row.parameters
+
+    @property
+    def favourites_first(self) -> tuple[Parameter, ...]:
+        """All parameters, the favourites before the others."""
+        chosen = tuple(self.parameter(key) for key in self.favourites)
+        return chosen + tuple(p for p in self.parameters if p.id not in self.favourites)
 
     def parameter(self, key: str) -> Parameter:
-        return parameter_of(self.kind, key)
+        return self.row.parameter(key)
 
     def position(self, key: str) -> float:
         """The present position of a parameter, 0..1."""
         found = self.values.get(key)
         return self.parameter(key).default_position if found is None else found
-
-
-@dataclass(frozen=True)
-class MidiTarget:
-    """Where a lane's controller messages go: channel 1..16, controller 0..119."""
-
-    channel: int = 1
-    controller: int = 1
-
-    def __post_init__(self) -> None:
-        if not (1 <= self.channel <= 16 and 0 <= self.controller <= 119):
-            raise ZolvekError(
-                f"Channel {self.channel}, controller {self.controller} can't be sent.",
-                remedy="Channels run from 1 to 16, controllers from 0 to 119.",
-            )
 
 
 @dataclass(frozen=True)
@@ -190,8 +199,18 @@ class Link:
 
 
 @dataclass(frozen=True)
+class Mapping:
+    """A control from outside (its id, see core.control) that moves a device's parameter."""
+
+    control: str
+    device: str
+    parameter: str
+
+
+@dataclass(frozen=True)
 class Track:
-    """A source (notes for the first device, or sound clips), a chain of devices, and lanes."""
+    """A source (notes for the first device, sound clips, or what the sends of other tracks
+    carry), a chain of devices, and lanes."""
 
     id: str
     name: str
@@ -199,6 +218,8 @@ class Track:
     lanes: tuple[Lane, ...] = ()
     notes: tuple[Note, ...] = ()
     clips: tuple[Clip, ...] = ()
+    muted: bool = False
+    takes_sends: bool = False
 
     def device(self, key: str) -> Device:
         for device in self.devices:
@@ -225,6 +246,7 @@ class Project:
     sections: tuple[Section, ...] = ()
     tracks: tuple[Track, ...] = ()
     links: tuple[Link, ...] = ()
+    mappings: tuple[Mapping, ...] = ()
 
     def __post_init__(self) -> None:
         if not 0.0 < self.length < 1e6:
@@ -241,6 +263,8 @@ class Project:
         known = {lane.id for lane in self.lanes()}
         if any({link.lane, link.other} - known for link in self.links):
             raise ZolvekError("A link names a lane there is none of.", "project")
+        for mapping in self.mappings:
+            self.device_track(mapping.device).device(mapping.device).parameter(mapping.parameter)
 
     def lanes(self) -> Iterator[Lane]:
         return (lane for track in self.tracks for lane in track.lanes)
@@ -318,13 +342,21 @@ def add_lane(project: Project, device: str, parameter: str) -> tuple[Project, st
     number = 2
     while key in used:
         key, number = f"{base}.{number}", number + 1
-    taken = {(lane.midi.channel, lane.midi.controller) for lane in project.lanes()}
     channel = project.tracks.index(track) % 16 + 1
-    free = (
-        n for n in (*range(14, 32), *range(85, 91), *range(102, 120)) if (channel, n) not in taken
-    )
-    lane = Lane(key, device, parameter, flat(position), midi=MidiTarget(channel, next(free, 119)))
+    own = parse_target(track.device(device).parameter(parameter).sends, channel)
+    lane = Lane(key, device, parameter, flat(position), midi=own or _free_target(project, channel))
     return with_track(project, replace(track, lanes=(*track.lanes, lane))), key
+
+
+# Controllers that MIDI 1.0 leaves undefined or to general use, taken in this order.
+FREE_CONTROLLERS = (*range(14, 32), *range(85, 91), *range(102, 120))
+
+
+def _free_target(project: Project, channel: int) -> MidiTarget:
+    """A controller of the channel that no lane has yet; the last one when all are taken."""
+    taken = {lane.midi.address for lane in project.lanes()}
+    targets = (MidiTarget(channel, number) for number in FREE_CONTROLLERS)
+    return next((each for each in targets if each.address not in taken), MidiTarget(channel, 119))
 
 
 def remove_lane(project: Project, lane: str) -> Project:

@@ -6,6 +6,7 @@ from __future__ import annotations
 import io
 import os
 import unicodedata
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,21 +14,21 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import Curve
+from zolvek.core.messages import MESSAGES
 from zolvek.core.meter import TICKS
 from zolvek.core.playing import played
 from zolvek.core.project import Lane, Project
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
 
-HIGHEST = 127  # of a 7-bit controller
 TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
 
 
 @dataclass(frozen=True)
 class Stream:
-    """One lane's messages: `tick` increasing, `value` 0..127, and how far the stepped stream
-    strays from the curve at most, in controller steps."""
+    """One lane's messages: `tick` increasing, `value` from 0 to the highest of its kind, and how
+    far the stepped stream strays from the curve at most, in steps."""
 
     lane: str
     tick: Ints
@@ -36,17 +37,30 @@ class Stream:
 
 
 def stream(lane: Lane, length: float) -> Stream:
-    """The fewest 7-bit messages that follow the lane's curve over its whole height.
+    """The fewest messages that follow the lane's curve over its whole height.
 
     In every tick the stream holds the step nearest to the middle of what the curve does in
     that tick: half a step off at most, and more only where the curve runs through several
     steps within one tick.
     """
     low, high = _by_tick(lane.curve, length)
-    steps = np.floor((low + high) / 2.0 * HIGHEST + 0.5).astype(np.intp)
-    strays = np.maximum(high * HIGHEST - steps, steps - low * HIGHEST).max()
+    highest = MESSAGES[lane.midi.kind].highest
+    steps = np.floor((low + high) / 2.0 * highest + 0.5).astype(np.intp)
+    strays = np.maximum(high * highest - steps, steps - low * highest).max()
     tick = np.flatnonzero(np.concatenate(([True], steps[1:] != steps[:-1])))
     return Stream(lane.id, tick, steps[tick], float(strays))
+
+
+def message_bytes(channel: int, kind: str, number: int, value: int) -> bytes:
+    """One message on the wire (MIDI 1.0, table 1): channel 1..16, a kind of core.messages."""
+    return BYTES[kind](channel - 1, number, value)
+
+
+BYTES: dict[str, Callable[[int, int, int], bytes]] = {
+    "cc": lambda channel, number, value: bytes((0xB0 | channel, number, value)),
+    "bend": lambda channel, number, value: bytes((0xE0 | channel, value & 0x7F, value >> 7)),
+    "pressure": lambda channel, number, value: bytes((0xD0 | channel, value)),
+}
 
 
 def _by_tick(curve: Curve, length: float) -> tuple[Floats, Floats]:
@@ -96,15 +110,8 @@ def encode(project: Project) -> bytes:
         file.tracks.append(track)
         found, now = stream(lane, project.length), 0
         for tick, value in zip(found.tick.tolist(), found.value.tolist(), strict=True):
-            track.append(
-                mido.Message(
-                    "control_change",
-                    channel=lane.midi.channel - 1,
-                    control=lane.midi.controller,
-                    value=value,
-                    time=tick - now,
-                )
-            )
+            data = message_bytes(lane.midi.channel, lane.midi.kind, lane.midi.controller, value)
+            track.append(mido.Message.from_bytes(data, time=tick - now))
             now = tick
         _end(track, now, project.length)
     out = io.BytesIO()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from zolvek.core.chain import sound_files, with_file_found
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Lane, Project
 from zolvek.core.shapes import CODES, SHAPES
@@ -113,10 +115,22 @@ def _first_line(error: Exception) -> str:
 
 
 def save(project: Project, path: str | os.PathLike[str]) -> Path:
-    """Write the project atomically. Raises ZolvekError when it can't be."""
+    """Write the project atomically; sound files below its folder are named from there, so that
+    the folder can be moved. Raises ZolvekError when it can't be."""
+    folder = Path(path).resolve().parent
+    for name in sound_files(project):
+        with contextlib.suppress(ValueError):
+            if Path(name).is_absolute():
+                near = Path(name).relative_to(folder).as_posix()
+                project = with_file_found(project, name, near)
     return write_bytes(path, encode(project))
 
 
 def load(path: str | os.PathLike[str]) -> Project:
     """Read a project. Raises ZolvekError naming the file, the place and the remedy."""
-    return decode(read_bytes(path), str(path))
+    project = decode(read_bytes(path), str(path))
+    folder = Path(path).resolve().parent
+    for name in sound_files(project):
+        if ":" not in name and not Path(name).is_absolute():
+            project = with_file_found(project, name, str(folder / name))
+    return project

@@ -10,8 +10,9 @@ from pathlib import Path
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.chain import sound_files
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Clip
+from zolvek.core.project import Clip, Project
 from zolvek.core.tempo import TempoMap
 from zolvek.sound.controls import Stretch
 
@@ -23,6 +24,30 @@ def path_of(name: str) -> Path:
     if name.startswith(SHIPPED):
         return Path(str(files("zolvek.demo"))) / name.removeprefix(SHIPPED)
     return Path(name)
+
+
+LONGEST_SECONDS = 3 * 3_600.0
+
+
+def examine(name: str) -> float:
+    """Seconds that a sound file lasts, read to its end. Raises ZolvekError, naming the file,
+    when it can't be a track's source: unreadable, empty, damaged, or longer than three hours."""
+    import soundfile
+
+    try:
+        info = soundfile.info(path_of(name))
+    except (OSError, soundfile.LibsndfileError) as error:
+        raise ZolvekError(
+            "The sound file can't be read.", name, "Use a WAV, FLAC, OGG or MP3 file."
+        ) from error
+    if info.duration > LONGEST_SECONDS:
+        raise ZolvekError("The sound file is longer than three hours.", name, "Cut it first.")
+    return samples(name, info.samplerate).shape[1] / info.samplerate
+
+
+def missing(project: Project) -> list[str]:
+    """The project's sound files that are not where it says."""
+    return [name for name in sound_files(project) if not path_of(name).is_file()]
 
 
 @lru_cache(maxsize=16)

@@ -35,3 +35,12 @@ def pan_gains(pan: Floats) -> Floats:
     (the sine–cosine law; Rumsey and McCormick, Sound and Recording, "pan-pots")."""
     angle = (np.asarray(pan, float) + 1.0) * (np.pi / 4.0)
     return np.stack((np.cos(angle), np.sin(angle)))
+
+
+def matching_gains(one: float, other: float) -> tuple[float, float]:
+    """Gains that bring two loudnesses (LUFS) together, the louder one turned down; a silent one
+    changes nothing."""
+    if not (np.isfinite(one) and np.isfinite(other)):
+        return 1.0, 1.0
+    target = min(one, other)
+    return float(10.0 ** ((target - one) / 20.0)), float(10.0 ** ((target - other) / 20.0))

@@ -15,15 +15,20 @@ from zolvek.core.project import Project
 from zolvek.sound.renderer import RATE
 
 AHEAD = 4  # chunks kept ready: with the sink's own, well under 150 ms
+# Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
+# of a chunk, is too long when the interface has its hands full.
+THREAD_SECONDS = 0.0005
 
 
 @dataclass
 class Chunk:
-    """Rendered sound, float32 (frames, 2), and the beats at which it begins and ends."""
+    """Rendered sound, float32 (frames, 2), the beats at which it begins and ends, and the
+    highest sample of each track in it."""
 
     sound: np.ndarray
     beat: float
     last: float
+    levels: dict[str, float]
 
 
 class Playback:
@@ -39,11 +44,16 @@ class Playback:
         self.ready: deque[Chunk] = deque()
         self.used = 0  # frames taken from the first chunk
         self.loop: tuple[float, float] | None = None
+        self.other: Project | None = None
+        self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
+        self.metronome = False
+        self.levels: dict[str, float] = {}  # of each track in what is heard now
+        self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
         self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
         self.beat = 0.0
         self.number = 0  # of the present play; chunks of earlier ones are dropped
-        self.begun = False  # the first chunk of it has come
+        self.begun = False  # enough of it has come to begin
         self.process: subprocess.Popen[bytes] | None = None
         self.outbox: deque[tuple[str, tuple[object, ...]]] = deque()
         self.news = threading.Event()
@@ -54,6 +64,7 @@ class Playback:
         with self.lock:
             if self.process is not None and self.process.poll() is None:
                 return
+            sys.setswitchinterval(THREAD_SECONDS)
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "zolvek.sound.worker"],
                 stdin=subprocess.PIPE,
@@ -66,6 +77,9 @@ class Playback:
             self.outbox.clear()
             self._send("use", self.project)
             self._send("set_loop", self.loop)
+            self._send("use_other", self.other)
+            self._send("hear_other", *self.hearing)
+            self._send("use_metronome", self.metronome)
             for thread in self.threads:
                 thread.start()
 
@@ -91,6 +105,25 @@ class Playback:
             self.project = project
             self._send("use", project)
 
+    def use_other(self, project: Project | None) -> None:
+        """Another version, rendered side by side to compare with; None ends it."""
+        with self.lock:
+            self.other = project
+            if project is None:
+                self.hearing = (False, (1.0, 1.0))
+            self._send("use_other", project)
+
+    def hear_other(self, on: bool, gains: tuple[float, float] = (1.0, 1.0)) -> None:
+        """Hear the other version, or the project again, each at its gain."""
+        with self.lock:
+            self.hearing = (on, gains)
+            self._send("hear_other", on, gains)
+
+    def use_metronome(self, on: bool) -> None:
+        with self.lock:
+            self.metronome = on
+            self._send("use_metronome", on)
+
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Repeat a span of beats, without a gap; None goes on to the end."""
         with self.lock:
@@ -102,12 +135,13 @@ class Playback:
         out = np.zeros((frames, 2), np.float32)
         with self.lock:
             filled = 0
-            while filled < frames and self.ready:
+            while filled < frames and self.ready and self.begun:
                 chunk = self.ready[0]
                 count = min(frames - filled, len(chunk.sound) - self.used)
                 out[filled : filled + count] = chunk.sound[self.used : self.used + count]
                 filled, self.used = filled + count, self.used + count
                 self.beat = chunk.beat + (chunk.last - chunk.beat) * self.used / len(chunk.sound)
+                self.levels = chunk.levels
                 if self.used == len(chunk.sound):
                     self.ready.popleft()
                     self.used = 0
@@ -116,6 +150,11 @@ class Playback:
                 ended = self.loop is None and self.beat >= self.project.length - 1e-6
                 self.playing = not ended
                 self.dry += self.begun and not ended
+            self.peaks = (
+                (0.0, 0.0)
+                if not filled
+                else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
+            )
         return out
 
     def close(self) -> None:
@@ -141,8 +180,8 @@ class Playback:
         """Put a command in the outbox; a later project takes the place of one not yet sent."""
         if self.process is None:
             return
-        if name == "use":
-            kept = [row for row in self.outbox if row[0] != "use"]
+        if name in ("use", "use_other"):
+            kept = [row for row in self.outbox if row[0] != name]
             self.outbox.clear()
             self.outbox.extend(kept)
             self.outbox.appendleft((name, arguments))
@@ -171,11 +210,13 @@ class Playback:
         assert process.stdout is not None
         try:
             while True:
-                number, beat, last, sound = pickle.load(process.stdout)
+                number, beat, last, sound, levels = pickle.load(process.stdout)
                 with self.lock:
                     if number == self.number and self.playing:
-                        self.ready.append(Chunk(sound, beat, last))
-                        self.begun = True
+                        self.ready.append(Chunk(sound, beat, last, levels))
+                        # With less in hand than is kept ready, the very start would run dry.
+                        ends = self.loop is None and last >= self.project.length - 1e-6
+                        self.begun = self.begun or ends or len(self.ready) >= AHEAD
         except (EOFError, OSError, ValueError, pickle.UnpicklingError):
             with self.lock:
                 self.playing = False

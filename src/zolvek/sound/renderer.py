@@ -8,21 +8,24 @@ from zlib import crc32
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.catalogue import KINDS
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Device, Project, Track
 from zolvek.sound import clips
 from zolvek.sound.controls import FINE, Controls, Stretch, applied_lanes
-from zolvek.sound.effects import PROCESSORS, Effect, Strip
+from zolvek.sound.drums import Drums
+from zolvek.sound.effects import PROCESSORS, Processor, Strip
+from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import NewNote, Synth
 
 RATE = 48_000
 OFFLINE_FRAMES = 32_768  # a stretch when nobody waits for it
+INSTRUMENTS: dict[str, type[Synth] | type[Drums]] = {"synth": Synth, "drums": Drums}
 
 
 class Renderer:
     """Renders from `seek`'s place on. Effects and voices keep their state between stretches,
-    and through `use`, which swaps the project for an edited one.
+    and through `use`, which swaps the project for an edited one. Described devices and those
+    outside are heard as nothing: sound passes through them.
 
     Time inside is counted in frames from the project's start at the current tempo map, and in
     `clock`, frames rendered in all, which goes on through loops and jumps.
@@ -32,8 +35,10 @@ class Renderer:
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
         self.chased: set[str] = set()  # tracks whose notes that are on already must begin
-        self.synths: dict[str, Synth] = {}
-        self.effects: dict[str, Effect | Strip] = {}
+        self.synths: dict[str, Synth | Drums] = {}
+        self.effects: dict[str, Processor] = {}
+        self.gains: dict[str, float] = {}  # of each track, where its muting has got to
+        self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.use(project)
 
     def use(self, project: Project) -> None:
@@ -65,28 +70,49 @@ class Renderer:
         first = self.frame
         beats = self.project.tempo.beats((first + np.arange(frames + 1)) / self.rate)
         stretch = Stretch(beats[:-1], self.rate)
-        mix = np.zeros((2, frames))
-        for track in self.project.tracks:
-            mix += self._track(track, stretch, float(beats[-1]))
+        mix, sends = np.zeros((2, frames)), np.zeros((2, frames))
+        # Tracks that take sends in come last: by then all that is sent is known.
+        for track in sorted(self.project.tracks, key=lambda each: each.takes_sends):
+            sound, sent = self._track(track, stretch, float(beats[-1]), sends)
+            mix += sound
+            if sent is not None and not track.takes_sends:
+                sends += sent
+            self.levels[track.id] = float(np.abs(sound).max(initial=0.0))
         self.frame += frames
         self.clock += frames
         return mix
 
-    def _track(self, track: Track, stretch: Stretch, until: float) -> Floats:
+    def _track(
+        self, track: Track, stretch: Stretch, until: float, sends: Floats
+    ) -> tuple[Floats, Floats | None]:
+        """The track's sound, and what its strips send."""
         sound = clips.play(track.clips, self.project.tempo, stretch)
+        if track.takes_sends:
+            sound = sound + sends
+        notes = self._begin(track, stretch, until)
+        sent: Floats | None = None
         for device in track.devices:
             lanes = self.lanes.get(device.id, {})
-            if KINDS[device.kind].role == "instrument":
-                notes = self._begin(track, stretch, until)
-                if not device.bypassed:
-                    controls = Controls(device, lanes, stretch, FINE)
-                    sound = sound + self._synth(device).play(
-                        notes, controls, self.clock / self.rate
-                    )
-            elif not device.bypassed:
+            if device.described is not None or device.bypassed:
+                continue
+            if device.kind in INSTRUMENTS:
+                controls = Controls(device, lanes, stretch, FINE)
+                sound = sound + self._synth(device).play(notes, controls, self.clock / self.rate)
+            elif device.kind in PROCESSORS:
                 effect = self._effect(device)
                 sound = effect.process(sound, Controls(device, lanes, stretch, effect.spacing))
-        return sound
+                if isinstance(effect, Strip) and effect.sent is not None:
+                    sent = effect.sent
+        gain, self.gains[track.id] = smoothed(
+            np.array([0.0 if track.muted else 1.0]),
+            stretch.frames,
+            self.rate,
+            self.gains.get(track.id, -1.0),
+        )
+        if track.muted or gain[0] < 1.0:
+            sound = sound * gain
+            sent = None if sent is None else sent * gain
+        return sound, sent
 
     def _begin(self, track: Track, stretch: Stretch, until: float) -> list[NewNote]:
         """The notes that begin in the stretch; after a seek, those that are on already too."""
@@ -107,13 +133,14 @@ class Renderer:
             for note, b, e in zip(new, begin, end, strict=True)
         ]
 
-    def _synth(self, device: Device) -> Synth:
-        if device.id not in self.synths:
+    def _synth(self, device: Device) -> Synth | Drums:
+        key = f"{device.kind}:{device.id}"
+        if key not in self.synths:
             # The device's own name seeds its noise: the same at every render, and unlike others'.
-            self.synths[device.id] = Synth(crc32(device.id.encode()), self.rate)
-        return self.synths[device.id]
+            self.synths[key] = INSTRUMENTS[device.kind](crc32(device.id.encode()), self.rate)
+        return self.synths[key]
 
-    def _effect(self, device: Device) -> Effect | Strip:
+    def _effect(self, device: Device) -> Processor:
         key = f"{device.kind}:{device.id}"
         if key not in self.effects:
             self.effects[key] = PROCESSORS[device.kind](device.kind, self.rate)

@@ -11,11 +11,12 @@ from zolvek.core.arrays import Floats
 from zolvek.core.project import Note
 from zolvek.sound import voices as sounds
 from zolvek.sound.controls import FINE, Controls
-from zolvek.sound.filters import damping, lowpass
+from zolvek.sound.filters import damping, low_pass, svf, warped
 from zolvek.sound.mixing import level_gain, pan_gains, smoothed
 
 MOST_VOICES = 24  # of one synth; the oldest give way
 SILENT = 80.0 / 60.0  # decay or release times after which a voice is 80 dB down
+QUIET = 1e-9  # what rings on in the filter below this is not heard
 ENVELOPE_OCTAVES = 5.0  # that the filter envelope moves the cutoff by at 100 %
 SAW, PULSE, MALLET, NONE = range(4)  # the choices of "wave"
 ENVELOPE = ("attack", "decay", "sustain", "release")
@@ -65,7 +66,7 @@ class Synth:
         self.voices: list[Voice] = []
         self.noise = np.random.Generator(np.random.PCG64(seed))
         self.gain_state = -1.0
-        self.filter_state = np.zeros(2)
+        self.filter_state = np.zeros((1, 2))
 
     def release_all(self, now: float) -> None:
         """All keys up, as at the end of a loop; what sounds dies away by its own release."""
@@ -85,16 +86,17 @@ class Synth:
         if self.voices:
             mono, opening = self._voices(controls, now, noise)
         self.voices = [v for v in self.voices if v.gone > now + frames / self.rate]
+        if not mono.any() and np.abs(self.filter_state).max() < QUIET:
+            self.filter_state[:] = 0.0
+            return np.zeros((2, frames))
         octaves = controls.values("amount") / 100.0 * ENVELOPE_OCTAVES * opening
         cutoff = np.clip(controls.values("cutoff") * np.exp2(octaves), 20.0, 20_000.0)
         k = damping(controls.values("resonance") / 100.0)
-        g = np.tan(np.pi * np.minimum(cutoff, 0.49 * self.rate) / self.rate)
-        mono, self.filter_state = lowpass(
-            mono, controls.spread(g), controls.spread(k), self.filter_state
-        )
+        setting = low_pass(controls.spread(warped(cutoff, self.rate)), controls.spread(k))
+        filtered, self.filter_state = svf(mono[None], setting, self.filter_state)
         level = level_gain(controls.values("level")) * (1.0 - controls.values("mute"))
         gain, self.gain_state = smoothed(controls.spread(level), frames, self.rate, self.gain_state)
-        return mono * gain * controls.spread(pan_gains(controls.values("pan") / 100.0))
+        return filtered[0] * gain * controls.spread(pan_gains(controls.values("pan") / 100.0))
 
     def _start(self, notes: list[NewNote], controls: Controls, now: float) -> None:
         if not notes:

@@ -3,7 +3,10 @@ the sound waits for the other. Run as `python -m zolvek.sound.worker`.
 
 It reads pickled commands from its standard input and writes pickled chunks to its standard
 output. A command is a name and its arguments, a row of `Worker.COMMANDS`; a chunk is the number
-of the play it belongs to, the beats it begins and ends at, and its sound.
+of the play it belongs to, the beats it begins and ends at, its sound, and the tracks' levels.
+
+There may be another version of the project, to compare: both are rendered side by side, and going
+from one to the other is a short cross-fade at the same place.
 """
 
 from __future__ import annotations
@@ -18,10 +21,15 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
+from zolvek.core.arrays import Floats
 from zolvek.core.project import Project
+from zolvek.sound.controls import Stretch
+from zolvek.sound.metronome import clicks
 from zolvek.sound.renderer import Renderer
 
 CHUNK = 1_024  # frames rendered at a time
+FADE_SECONDS = 0.015  # from one version to the other
+FURTHEST_APART = 0.02  # beats that the versions may drift apart, by their tempos
 
 
 class Worker:
@@ -31,6 +39,11 @@ class Worker:
         self.out = out
         self.project = Project()
         self.renderer: Renderer | None = None
+        self.other: Project | None = None
+        self.other_renderer: Renderer | None = None
+        self.share = self.wanted_share = 0.0  # of the other version in what is heard
+        self.gains = (1.0, 1.0)  # of the two versions, for equal loudness
+        self.metronome = False
         self.loop: tuple[float, float] | None = None
         self.play_number = self.wanted = self.rate = 0
         self.closing = self.warm = False
@@ -42,10 +55,24 @@ class Worker:
             self.warm = True
             Renderer(project).render(64)
 
+    def use_other(self, project: Project | None) -> None:
+        """Another version to compare with; None ends it."""
+        self.other = project
+        if project is None:
+            self.other_renderer, self.share, self.wanted_share = None, 0.0, 0.0
+
+    def hear_other(self, on: bool, gains: tuple[float, float]) -> None:
+        self.wanted_share = float(on)
+        self.gains = gains
+
+    def use_metronome(self, on: bool) -> None:
+        self.metronome = on
+
     def play(self, number: int, beat: float, rate: int, wanted: int) -> None:
         self.play_number, self.wanted = number, wanted
         self.renderer = Renderer(self.project, rate)
         self.renderer.seek(beat)
+        self.other_renderer, self.share = None, self.wanted_share
 
     def more(self, number: int, count: int) -> None:
         if number == self.play_number:
@@ -60,7 +87,9 @@ class Worker:
     def close(self) -> None:
         self.closing = True
 
-    COMMANDS = ("use", "play", "more", "set_loop", "stop", "close")
+    COMMANDS = (
+        "use", "use_other", "hear_other", "use_metronome", "play", "more", "set_loop", "stop", "close",
+    )  # fmt: skip
 
     @property
     def busy(self) -> bool:
@@ -81,11 +110,39 @@ class Worker:
         end = loop[1] if loop is not None and inside else self.project.length
         beat = renderer.beat
         frames = max(min(CHUNK, renderer.frame_of(end) - renderer.frame), 1)
-        sound = np.clip(renderer.render(frames), -1.0, 1.0).T.astype(np.float32)
+        mix = self._compared(renderer, frames, beat)
+        if self.metronome:
+            stretch = Stretch(
+                np.linspace(beat, renderer.beat, frames, endpoint=False), renderer.rate
+            )
+            mix = mix + clicks(self.project.tempo, self.project.meter, stretch)
+        sound = np.clip(mix, -1.0, 1.0).T.astype(np.float32)
         self.wanted -= 1
-        chunk = (self.play_number, beat, renderer.beat, np.ascontiguousarray(sound))
+        levels = dict(renderer.levels)
+        chunk = (self.play_number, beat, renderer.beat, np.ascontiguousarray(sound), levels)
         pickle.dump(chunk, self.out, protocol=pickle.HIGHEST_PROTOCOL)
         self.out.flush()
+
+    def _compared(self, renderer: Renderer, frames: int, beat: float) -> Floats:
+        """The next frames of what is heard: one version, the other, or between them."""
+        if self.other is None:
+            return renderer.render(frames)
+        if self.other_renderer is None:
+            self.other_renderer = Renderer(self.other, renderer.rate)
+        other = self.other_renderer
+        if other.project is not self.other:
+            other.use(self.other)
+        if abs(other.beat - beat) > FURTHEST_APART:
+            other.seek(beat)
+        first, second = renderer.render(frames), other.render(frames)
+        step = 1.0 / (FADE_SECONDS * renderer.rate)
+        way = np.arange(1, frames + 1) * step
+        if self.wanted_share >= self.share:
+            share = np.minimum(self.share + way, self.wanted_share)
+        else:
+            share = np.maximum(self.share - way, self.wanted_share)
+        self.share = float(share[-1])
+        return self.gains[0] * first * (1.0 - share) + self.gains[1] * second * share
 
 
 def run(source: BinaryIO, out: BinaryIO) -> None:

@@ -54,7 +54,15 @@ class Action(NamedTuple):
     on_lane: bool = False  # its keys count on the focus lane only, for fields want them too
 
 
-MENUS = ("File", "Edit", "Lane", "Play", "View", "Help")
+def has_device(window: Window) -> bool:
+    return window.session.device is not None
+
+
+def has_track(window: Window) -> bool:
+    return bool(window.session.project.tracks)
+
+
+MENUS = ("File", "Edit", "Lane", "Device", "Play", "View", "Help")
 
 
 def _undo_label(window: Window) -> str:
@@ -129,6 +137,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("export-wav", "File", "Write WAV of the mix…", "Ctrl+Shift+M", "The mix, 24 bit, 48 kHz", lambda w: w.files.export_wav()),
     Action("export-csv", "File", "Write CSV of the lane…", "", "The focus lane's points", lambda w: w.files.export_csv(), enabled=has_lane),
     Action("import-csv", "File", "Read CSV into the lane…", "", "Replace the focus lane's points", lambda w: w.files.import_csv(), enabled=has_lane),
+    Action("sound-file", "File", "Sound file as the source…", "", "A WAV, FLAC, OGG or MP3 file as what the track plays", lambda w: w.files.import_sound(), enabled=has_device),
+    Action("find-sounds", "File", "Find missing sound files…", "", "Say where sound files are that have gone", lambda w: w.files.find_sounds(), enabled=lambda w: bool(w.files.missing_sounds())),
     Action("quit", "File", "Quit", "Ctrl+Q", "Close the window", lambda w: w.close()),
     Action("undo", "Edit", "Undo", "Ctrl+Z", "Take back the last step", lambda w: w.session.undo(), "undo",
            lambda w: bool(w.session.history.undo_label), label=_undo_label),
@@ -211,12 +221,41 @@ ACTIONS: tuple[Action, ...] = (
            lambda w: w.remove_lane(), enabled=has_lane),
     Action("lane-up", "Lane", "Lane above", "Ctrl+Up", "Work on the lane above", _neighbour(-1), enabled=has_lane),
     Action("lane-down", "Lane", "Lane below", "Ctrl+Down", "Work on the lane below", _neighbour(1), enabled=has_lane),
+    Action("follow", "Lane", "Follow touched controls", "F", "A touched dial brings its lane up", lambda w: w.toggle_follow(), checked=lambda w: w.session.settings.follow),
+    Action("add-track", "Device", "Add a track…", "", "A track with a channel strip", lambda w: w.add_track(False)),
+    Action("add-return", "Device", "Add a send track…", "", "A track that plays what the sends of others carry", lambda w: w.add_track(True)),
+    Action("remove-track", "Device", "Remove the track…", "", "With its devices and lanes; the count is told first", lambda w: w.remove_track(), enabled=has_device),
+    Action("describe-device", "Device", "Add a device from a description…", "", "A plugin you own, described in a file", lambda w: w.files.import_device(), enabled=has_device),
+    Action("write-device", "Device", "Write the device's description…", "", "As a start for a description of your own", lambda w: w.files.export_device(), enabled=has_device),
+    Action("device-up", "Device", "Earlier in the chain", "Alt+Up", "The device whose dials are shown", lambda w: commands.move_device(w.session, -1), enabled=has_device),
+    Action("device-down", "Device", "Later in the chain", "Alt+Down", "The device whose dials are shown", lambda w: commands.move_device(w.session, 1), enabled=has_device),
+    Action("bypass-device", "Device", "Bypass the device", "Alt+Y", "Sound goes past it", lambda w: commands.bypass_device(w.session), enabled=has_device,
+           checked=lambda w: has_device(w) and commands.chosen_device(w.session).bypassed),
+    Action("remove-device", "Device", "Remove the device…", "", "Its lanes go with it; which, is told first", lambda w: w.remove_device(), enabled=has_device),
+    Action("learn-favourites", "Device", "Learn favourites", "", "Touched controls are shown first from now on", lambda w: w.learn("favourites"),
+           checked=lambda w: w.session.learning == "favourites"),
+    Action("learn-controls", "Device", "Learn a control", "Ctrl+L", "Move a control of the controller and touch the dial that it shall move", lambda w: w.learn("controls"),
+           checked=lambda w: w.session.learning == "controls"),
     Action("play", "Play", "Play", "Space", "Play from the playhead, or stop", lambda w: w.player.toggle(), "play",
            checked=lambda w: w.player.playing),
     Action("stop", "Play", "Stop", "", "Stop where it is", lambda w: w.player.stop(), "stop", lambda w: w.player.playing),
     Action("return", "Play", "Return", "Home", "Back to where it last began, then to the start", lambda w: w.player.go_back(), "return"),
     Action("loop", "Play", "Loop", "L", "Repeat the selected span, or all when none is selected",
            lambda w: w.player.set_looping(not w.player.looping), "loop", checked=lambda w: w.player.looping),
+    Action("play-selection", "Play", "Play the selection", "Shift+Space", "In a loop, from the chosen lead before it", lambda w: w.player.play_selection(), enabled=lambda w: w.session.span is not None),
+    Action("metronome", "Play", "Metronome", "Shift+M", "A click on every beat", lambda w: w.session.listen(metronome=not w.session.listening.metronome),
+           checked=lambda w: w.session.listening.metronome),
+    Action("mute", "Play", "Mute the track", "M", "The track whose dials are shown", lambda w: commands.mute_track(w.session, commands.shown_track(w.session)), enabled=has_device,
+           checked=lambda w: has_device(w) and commands.shown_track(w.session).muted),
+    Action("solo", "Play", "Solo the track", "S", "The track whose dials are shown, and others soloed", lambda w: commands.solo_track(w.session, commands.shown_track(w.session)), enabled=has_device,
+           checked=lambda w: has_device(w) and commands.shown_track(w.session).id in w.session.listening.solo),
+    Action("hear-alone", "Play", "Only this lane moves", "W", "All other controls stay at their present values", lambda w: w.hear_alone(), enabled=has_lane,
+           checked=lambda w: w.session.listening.alone is not None),
+    Action("keep-version", "Play", "Keep this version", "Ctrl+Shift+K", "To compare later ones with", lambda w: w.keep_version()),
+    Action("compare", "Play", "Compare", "X", "Hear the kept version, or without automation when none is kept, and back", lambda w: w.switch_compare(),
+           checked=lambda w: bool(w.session.comparing)),
+    Action("compare-bypass", "Play", "Without automation", "Shift+X", "Hear the project without automation, and back", lambda w: w.session.compare("" if w.session.comparing == "bypass" else "bypass"),
+           checked=lambda w: w.session.comparing == "bypass"),
     Action("zoom-in", "View", "Zoom in", "Ctrl++", "Show less time", _zoom(0.7)),
     Action("zoom-out", "View", "Zoom out", "Ctrl+-", "Show more time", _zoom(1.4)),
     Action("zoom-all", "View", "Show all", "Ctrl+0", "Show the whole project", lambda w: w.view.show(0.0, w.view.length)),
@@ -224,10 +263,14 @@ ACTIONS: tuple[Action, ...] = (
            enabled=lambda w: w.session.span is not None),
     Action("scroll-left", "View", "Earlier", "PgUp", "Scroll to earlier bars", _scroll(-0.5)),
     Action("scroll-right", "View", "Later", "PgDown", "Scroll to later bars", _scroll(0.5)),
+    Action("step-devices", "View", "Devices", "Shift+F2", "Tracks, sources and chains of devices", lambda w: w.rail.show_step("step-devices"), "devices"),
     Action("step-draw", "View", "Draw", "F2", "Points, shapes and the grid", lambda w: w.rail.show_step("step-draw"), "draw"),
     Action("step-shape", "View", "Shape", "F3", "Scale, tilt, mirror, stamp forms", lambda w: w.rail.show_step("step-shape"), "shape"),
     Action("step-patterns", "View", "Patterns", "F4", "A library of pieces of curve", lambda w: w.rail.show_step("step-patterns"), "patterns"),
-    Action("step-export", "View", "Export", "F8", "Deliver the lanes as files", lambda w: w.rail.show_step("step-export"), "export"),
+    Action("step-perform", "View", "Perform", "F6", "Move controls by hand", lambda w: w.rail.show_step("step-perform"), "perform"),
+    Action("step-listen", "View", "Listen", "F9", "Compare, and find the useful reach", lambda w: w.rail.show_step("step-listen"), "listen"),
+    Action("monitor", "View", "Messages…", "Ctrl+I", "The MIDI messages that lanes send", lambda w: w.show_monitor()),
+    Action("step-export", "View", "Export", "F12", "Deliver the lanes as files", lambda w: w.rail.show_step("step-export"), "export"),
     Action("theme", "View", "Lamp theme", "F11", "Dark sheets for late hours", lambda w: w.switch_theme(),
            checked=lambda w: w.session.settings.theme == "lamp"),
     Action("find-action", "Help", "Find a command…", "Ctrl+K", "Search all commands by name", lambda w: w.find_action()),
@@ -237,7 +280,8 @@ ACTIONS: tuple[Action, ...] = (
 # Separators stand before these in their menus.
 BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "tool-points", "cut", "quantise", "nudge-left", "snap", "bypass",
           "name-lane", "move-up", "cycle", "bypass-track", "clear-lane", "lane-up", "zoom-all",
-          "scroll-left", "step-draw", "theme"}  # fmt: skip
+          "scroll-left", "step-devices", "theme", "sound-file", "follow", "describe-device", "device-up",
+          "learn-favourites", "play-selection", "keep-version", "monitor"}  # fmt: skip
 # Keys that the focus lane reads itself while they are held.
 HELD = (
     ("B held", "Drag on a segment bends it"),

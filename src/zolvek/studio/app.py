@@ -24,13 +24,16 @@ FIRST_PICTURE_MS = 20  # what waits for it
 def application(theme: str = "vellum") -> QApplication:
     """The Qt application with fonts and theme, made once."""
     existing = QApplication.instance()
+    if existing is None:
+        QApplication.setStyle(
+            "Fusion"
+        )  # before there is one, or the usual style is made for nothing
     app = existing if isinstance(existing, QApplication) else QApplication(["zolvek"])
     # What the media libraries lack (video, mostly) is no concern of a producer's terminal.
     QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     app.setApplicationName("zolvek")
     app.setApplicationDisplayName("Zolvek")
     app.setDesktopFileName("zolvek")
-    app.setStyle("Fusion")
     themes.load_fonts()
     app.setFont(themes.font())
     chosen = themes.THEMES.get(theme, themes.THEMES["vellum"])

@@ -7,13 +7,14 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QApplication
 
-from zolvek.core import edits, lanes, shaping, spans
+from zolvek.core import chain, edits, lanes, shaping, spans
 from zolvek.core import project as projects
+from zolvek.core.catalogue import DeviceKind
 from zolvek.core.changes import by_units, parse_change
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.playing import filled, played
-from zolvek.core.project import Cycle, Lane, Pattern
+from zolvek.core.project import Cycle, Device, Lane, Pattern, Track
 from zolvek.core.quantise import quantised
 from zolvek.formats import clipboard
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -65,6 +66,91 @@ def shaped(session: Session, shaper: Shaper, ramp: float = 0.0, base: Curve | No
     lane = focus(session)
     first, last, _ = scope(session)
     return shaping.on_span(base or lane.curve, first, last, shaper, ramp)
+
+
+# --- controls ---
+
+
+def turn(session: Session, device: str, key: str, position: float, gesture: object = None) -> None:
+    """A control turned, by a dial, the controller or a message from outside: its present value
+    changes; the turns of one gesture are one step."""
+    parameter = session.project.device_track(device).device(device).parameter(key)
+    position = min(max(position, 0.0), 1.0)
+    if parameter.steps:
+        position = float(parameter.position(parameter.value(position)))
+    project = projects.set_dial(session.project, device, key, position)
+    session.edit(f"Set {parameter.name} to {parameter.text(position)}", project, gesture)
+
+
+def touch(session: Session, device: str, key: str) -> None:
+    """A control touched by hand: it comes up, and while favourites are learned becomes one."""
+    if session.learning == "favourites":
+        name = session.project.device_track(device).device(device).parameter(key).name
+        session.edit(
+            f"{name} among the favourites", chain.toggle_favourite(session.project, device, key)
+        )
+    session.touch(device, key)
+
+
+# --- devices and tracks ---
+
+
+def add_device(session: Session, track: str, kind: DeviceKind) -> None:
+    project, device = chain.add_device(session.project, track, kind)
+    session.edit(f"Add {kind.name}", project)
+    session.choose_device(device)
+
+
+def apply_preset(session: Session, device: str, preset: str) -> None:
+    """The preset's values on the controls; lanes keep driving what they drive."""
+    session.edit(f"Preset {preset}", chain.apply_preset(session.project, device, preset))
+    driven = [x for x in chain.lanes_of(session.project, device) if not x.bypassed]
+    if driven:
+        noun = "control is" if len(driven) == 1 else "controls are"
+        session.say(f"{preset}: {len(driven)} {noun} still driven by lanes.")
+
+
+def chosen_device(session: Session) -> Device:
+    """The device whose dials are shown. Raises ZolvekError when there is none."""
+    if session.device is None:
+        raise ZolvekError("There is no device.", remedy="Add one in the Devices panel.")
+    return session.project.device_track(session.device).device(session.device)
+
+
+def move_device(session: Session, by: int) -> None:
+    device = chosen_device(session)
+    session.edit(f"Move {device.name}", chain.move_device(session.project, device.id, by))
+
+
+def bypass_device(session: Session) -> None:
+    device = chosen_device(session)
+    label = f"Apply {device.name}" if device.bypassed else f"Bypass {device.name}"
+    changed = replace(device, bypassed=not device.bypassed)
+    session.edit(label, chain.with_device(session.project, changed))
+
+
+def add_track(session: Session, name: str, takes_sends: bool = False) -> None:
+    project, track = chain.add_track(session.project, name, takes_sends)
+    session.edit(f"Add the track {name}", project)
+    added = next(each for each in session.project.tracks if each.id == track)
+    session.choose_device(added.devices[0].id)
+
+
+def shown_track(session: Session) -> Track:
+    """The track of the device whose dials are shown. Raises ZolvekError when there is none."""
+    if session.device is None:
+        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
+    return session.project.device_track(session.device)
+
+
+def mute_track(session: Session, track: Track) -> None:
+    label = f"Hear {track.name}" if track.muted else f"Mute {track.name}"
+    session.edit(label, projects.with_track(session.project, replace(track, muted=not track.muted)))
+
+
+def solo_track(session: Session, track: Track) -> None:
+    """The track among those heard alone, or no longer."""
+    session.listen(solo=session.listening.solo ^ {track.id})
 
 
 # --- points ---

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from zolvek.studio.window import Window
 
 PROJECTS = "Zolvek projects (*.zolvek)"
+SOUNDS = "Sound files (*.wav *.flac *.ogg *.mp3 *.aif *.aiff)"
+DEVICES = "Device descriptions (*.json)"
 MIDI, WAV, CSV = "MIDI files (*.mid)", "WAV files (*.wav)", "CSV files (*.csv)"
 
 
@@ -68,6 +70,7 @@ class Files:
             if self.may_leave():
                 self.window.show_project(project, path)
                 self.session.settings.add_recent(path)
+                self.tell_missing()
 
         return self.session.try_to(work)
 
@@ -104,6 +107,100 @@ class Files:
         answer = self.window.ask_unsaved()
         button = QMessageBox.StandardButton
         return self.save() if answer == button.Save else answer == button.Discard
+
+    # --- sounds and devices ---
+
+    def missing_sounds(self) -> list[str]:
+        """Sound files that are not where the project says; quick, for it is asked often."""
+        from zolvek.core.chain import sound_files
+
+        names = [name for name in sound_files(self.session.project) if ":" not in name]
+        return [name for name in names if not Path(name).is_file()]
+
+    def tell_missing(self) -> None:
+        names = self.missing_sounds()
+        if names:
+            noun = "sound file is" if len(names) == 1 else "sound files are"
+            self.session.notifier.report(
+                ZolvekError(
+                    f"{len(names)} {noun} not there; the rest of the project is open.",
+                    "\n".join(names),
+                    "File ▸ Find missing sound files… says where they are now.",
+                )
+            )
+
+    def find_sounds(self) -> None:
+        """Ask for each missing file; others that lie in the same folder are found with it."""
+        from zolvek.core.chain import with_file_found
+        from zolvek.sound import clips
+
+        for name in self.missing_sounds():
+            if name not in self.missing_sounds():
+                continue  # found beside another
+            found, _ = QFileDialog.getOpenFileName(
+                self.window, f"Where is {Path(name).name}?", self._folder(), SOUNDS
+            )
+            if not found:
+                return
+
+            def work(name: str = name, found: str = found) -> None:
+                clips.examine(found)
+                project = with_file_found(self.session.project, name, found)
+                for other in self.missing_sounds():
+                    near = Path(found).with_name(Path(other).name)
+                    if other != name and near.is_file():
+                        project = with_file_found(project, other, str(near))
+                self.session.edit(f"Find {Path(name).name}", project)
+
+            self.session.try_to(work)
+
+    def import_sound(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "A sound as the track's source", self._folder(), SOUNDS
+        )
+        if name:
+            self.take_sound(Path(name))
+
+    def take_sound(self, path: Path) -> bool:
+        """The sound file as what the shown track plays; one that can't be read changes nothing."""
+        from zolvek.core.chain import with_sound
+        from zolvek.sound import clips
+        from zolvek.studio import commands
+
+        def work() -> None:
+            seconds = clips.examine(str(path))
+            track = commands.shown_track(self.session)
+            project = with_sound(self.session.project, track.id, str(path.resolve()))
+            self.session.edit(f"{track.name} plays {path.name}", project)
+            self.session.say(f"{track.name} plays {path.name}, {seconds:.1f} s.")
+
+        return self.session.try_to(work)
+
+    def import_device(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Add a device from a description", self._folder(), DEVICES
+        )
+        if name:
+            self.take_device(Path(name))
+
+    def take_device(self, path: Path) -> bool:
+        from zolvek.formats import device_file
+        from zolvek.studio import commands
+
+        def work() -> None:
+            kind = device_file.load(path)
+            commands.add_device(self.session, commands.shown_track(self.session).id, kind)
+
+        return self.session.try_to(work)
+
+    def export_device(self) -> None:
+        from zolvek.formats import device_file
+        from zolvek.studio import commands
+
+        device = commands.chosen_device(self.session)
+        path = self._target("Write the device's description", ".json", DEVICES)
+        if path and self.session.try_to(lambda: device_file.save(device.row, path)):
+            self.session.say(f"Wrote {path.name}")
 
     # --- deliveries ---
 

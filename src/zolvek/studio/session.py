@@ -22,6 +22,7 @@ from zolvek.core.errors import Notifier, ZolvekError
 from zolvek.core.grid import Grid
 from zolvek.core.history import History
 from zolvek.core.lanes import followed
+from zolvek.core.listening import Listening
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane, Project
 from zolvek.core.value_grid import ValueGrid
@@ -44,6 +45,9 @@ class Session(QObject):
     place_changed = pyqtSignal()  # the playhead
     touched = pyqtSignal()  # a control has been touched
     preview_changed = pyqtSignal()
+    listening_changed = pyqtSignal()  # what is heard of the project, and what it is compared with
+    learning_changed = pyqtSignal()
+    gesture_ended = pyqtSignal()
 
     def __init__(self, project: Project, settings: Settings, path: Path | None = None) -> None:
         super().__init__()
@@ -67,6 +71,12 @@ class Session(QObject):
         self.span: tuple[float, float] | None = None
         self.place = 0.0
         self.touch_target: tuple[str, str] | None = None
+        self.chosen_device: str | None = None  # whose dials are shown, when picked by itself
+        self.listening = Listening()
+        self.kept: Project | None = None  # an earlier version to compare with
+        self.comparing = ""  # "", or what is heard instead: "bypass" or "kept"
+        self.match_loudness = False
+        self.learning = ""  # "", "favourites" or "controls"
         self.hint = ""
         self.preview: Curve | None = None  # what a panel would make, over the ghost of what is
         self.behind: str | None = None  # a lane shown faintly behind the focus
@@ -130,6 +140,7 @@ class Session(QObject):
 
     def end_gesture(self) -> None:
         self.history = self.history.ended()
+        self.gesture_ended.emit()
 
     def cancel_gesture(self, chosen: Ints) -> None:
         self.chosen = chosen
@@ -149,13 +160,34 @@ class Session(QObject):
         if _frame(before) != _frame(self.project):
             self.frame_changed.emit()
         ids = [lane.id for lane in self.project.lanes()]
+        self._let_go(set(ids))
         if self.focus not in ids:
             self.focus = ids[0] if ids else None
             self.choose(NONE_CHOSEN)
             self.focus_changed.emit()
+        self._listen_on(set(ids))
         lane = self.lane
         self.chosen = self.chosen[self.chosen < len(lane.curve)] if lane else NONE_CHOSEN
         self.project_changed.emit()
+
+    def _let_go(self, lanes: set[str]) -> None:
+        """Forget what pointed at devices and lanes that are no more."""
+        devices = {d.id for track in self.project.tracks for d in track.devices}
+        if self.touch_target and self.touch_target[0] not in devices:
+            self.touch_target = None
+        if self.behind not in lanes:
+            self.behind = None
+
+    def _listen_on(self, lanes: set[str]) -> None:
+        """What is listened to, without tracks and lanes that are no more."""
+        listening = replace(
+            self.listening,
+            solo=self.listening.solo & {track.id for track in self.project.tracks},
+            alone=self.listening.alone if self.listening.alone in lanes else None,
+        )
+        if listening != self.listening:
+            self.listening = listening
+            self.listening_changed.emit()
 
     def choose(self, points: Ints) -> None:
         """Select points of the focus lane."""
@@ -171,16 +203,60 @@ class Session(QObject):
         if lane != self.focus:
             self.show_preview(None)
             self.focus = lane
+            own = self.lane
+            if own is not None and self.chosen_device != own.device:
+                self.chosen_device = own.device
+                self.touch_target = None
             self.choose(NONE_CHOSEN)
             self.focus_changed.emit()
 
-    def touch(self, device: str, parameter: str) -> None:
-        """A control was touched: its lane comes up, or is offered."""
+    def touch(self, device: str, parameter: str, follow: bool | None = None) -> None:
+        """A control was touched: its lane comes up, or is offered. With following switched off
+        the focus stays, unless `follow` says otherwise."""
         self.touch_target = (device, parameter)
+        self.chosen_device = device
         lane = self.project.device_track(device).lane_on(device, parameter)
-        if lane:
+        if lane and (self.settings.follow if follow is None else follow):
             self.set_focus(lane.id)
         self.touched.emit()
+
+    def choose_device(self, device: str | None) -> None:
+        """Show a device's dials without touching one."""
+        self.chosen_device, self.touch_target = device, None
+        self.touched.emit()
+
+    @property
+    def device(self) -> str | None:
+        """The device whose dials are shown: the one picked or touched last, else the focus
+        lane's, else the first there is."""
+        known = [d.id for track in self.project.tracks for d in track.devices]
+        lane = self.lane
+        wanted = (self.chosen_device, lane.device if lane else None, *known[:1])
+        return next((device for device in wanted if device in known), None)
+
+    def listen(self, **changes: object) -> None:
+        """Hear the project otherwise: solo, a lane alone, without automation, the metronome."""
+        self.listening = replace(self.listening, **changes)  # type: ignore[arg-type]
+        self.listening_changed.emit()
+
+    def compare(self, with_what: str) -> None:
+        """Hear something else in the project's place: "bypass", "kept", or "" for the project."""
+        if with_what == "kept" and self.kept is None:
+            raise ZolvekError(
+                "No version has been kept to compare with.",
+                remedy="Keep one in the Listen panel first.",
+            )
+        self.comparing = with_what
+        self.listening_changed.emit()
+
+    def keep_version(self) -> None:
+        """The present state becomes what later ones are compared with."""
+        self.kept = self.project
+        self.listening_changed.emit()
+
+    def set_learning(self, what: str) -> None:
+        self.learning = what
+        self.learning_changed.emit()
 
     def add_touched_lane(self) -> None:
         """A lane for the control touched last, flat at its present value."""

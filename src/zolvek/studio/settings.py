@@ -21,6 +21,9 @@ class Settings:
     grid_division: int = 16
     grid_kind: str = "straight"
     snap: bool = True
+    follow: bool = True  # a touched control brings its lane up
+    backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
+    lead: float = 0.0  # beats before the selection from which it is played
     ramp: float = 0.0  # beats in which the edges of a moved span go to the new level
 
     def add_recent(self, path: Path) -> None:

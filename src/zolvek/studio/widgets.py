@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QLabel,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -83,6 +85,31 @@ def column(parent: QWidget) -> QVBoxLayout:
     made.setContentsMargins(12, 10, 12, 10)
     made.setSpacing(8)
     return made
+
+
+class Elided(QLabel):
+    """A line of text that gives way: what does not fit ends in an ellipsis, whole in its tip."""
+
+    def __init__(self, name: str, role: str = "quiet") -> None:
+        super().__init__()
+        self.whole = ""
+        self.setProperty("role", role)
+        self.setAccessibleName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str | None) -> None:
+        self.whole = text or ""
+        self.setToolTip(self.whole)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = max(self.width(), 1)
+        shown = self.fontMetrics().elidedText(self.whole, Qt.TextElideMode.ElideRight, room)
+        super().setText(shown)
 
 
 class Entry(QLineEdit):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
@@ -23,7 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from zolvek.core import lanes
+from zolvek.core import chain, lanes
 from zolvek.core import project as projects
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
@@ -39,13 +40,19 @@ from zolvek.studio.index.index_panel import IndexPanel
 from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.low_lanes import LowLanes
 from zolvek.studio.lanes.ruler import Ruler
+from zolvek.studio.outside import Outside
 from zolvek.studio.overview.overview import Overview
 from zolvek.studio.rail.rail import Rail
 from zolvek.studio.session import Session
 from zolvek.studio.settings import Settings
 from zolvek.studio.viewport import Viewport
+from zolvek.studio.widgets import Elided
+
+if TYPE_CHECKING:
+    from zolvek.studio.monitor import Monitor
 
 INDEX_WIDTH = 196
+DRAGGED_MS = 150  # between refreshes of the actions while something is dragged
 
 
 class Window(QMainWindow):
@@ -55,8 +62,13 @@ class Window(QMainWindow):
         self.view = Viewport(project.length)
         self.player = Player(self.session)
         self.files = Files(self)
+        self.outside = Outside(self.session, self.player)
+        self.monitor: Monitor | None = None
         self.telling = False  # an error is being shown
         self.made: dict[str, QAction] = {}
+        self.refreshing = QTimer(self)
+        self.refreshing.setSingleShot(True)
+        self.refreshing.timeout.connect(self._refresh_actions)
         self._make_actions()
         self._lay_out()
         self._make_menus()
@@ -68,9 +80,10 @@ class Window(QMainWindow):
         session = self.session
         for signal in (
             session.project_changed, session.focus_changed, session.selection_changed, session.span_changed,
-            session.grid_changed, session.touched, self.player.changed,
+            session.grid_changed, session.touched, self.player.changed, session.listening_changed,
+            session.learning_changed, session.gesture_ended,
         ):  # fmt: skip
-            signal.connect(self._refresh_actions)
+            signal.connect(self._refresh_later)
         session.project_changed.connect(self._refresh_title)
         session.project_changed.connect(lambda: self.view.set_length(session.project.length))
         session.focus_changed.connect(self._refresh_head)
@@ -128,7 +141,7 @@ class Window(QMainWindow):
 
     def _lay_out(self) -> None:
         session, view = self.session, self.view
-        self.index = IndexPanel(session)
+        self.index = IndexPanel(session, self.player.levels)
         self.index.setFixedWidth(INDEX_WIDTH)
         self.overview = Overview(session, view)
         self.ruler = Ruler(session, view)
@@ -137,11 +150,9 @@ class Window(QMainWindow):
         self.focus_lane.customContextMenuRequested.connect(self._lane_menu)
         self.low_lanes = LowLanes(session, view)
         self.rail = Rail(session, self.action)
-        self.bench = Bench(session)
+        self.bench = Bench(session, self.action)
         self.transport = Transport(session, self.player, self.action)
-        self.hint = QLabel()
-        self.hint.setProperty("role", "quiet")
-        self.hint.setAccessibleName("What a press would do")
+        self.hint = Elided("What a press would do")
 
         low = QScrollArea()
         low.setWidget(self.low_lanes)
@@ -166,6 +177,7 @@ class Window(QMainWindow):
         foot = QHBoxLayout()
         foot.setContentsMargins(12, 0, 12, 4)
         foot.addWidget(self.hint, 1)
+        foot.addWidget(self.transport.note)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -174,7 +186,7 @@ class Window(QMainWindow):
         layout.addWidget(_rule())
         bar = QHBoxLayout()
         bar.addWidget(self.transport, 1)
-        bar.addWidget(self.bench.head)
+        bar.addWidget(self.bench.head, 1)
         layout.addLayout(bar)
         layout.addWidget(self.bench)
         layout.addLayout(foot)
@@ -184,14 +196,12 @@ class Window(QMainWindow):
         """Over the ruler: what the focus lane drives."""
         self.focus_name = QLabel()
         self.focus_name.setProperty("role", "heading")
-        self.focus_note = QLabel()
-        self.focus_note.setProperty("role", "quiet")
+        self.focus_note = Elided("Reach, points and state of the lane")
         head = QWidget()
         row = QHBoxLayout(head)
         row.setContentsMargins(4, 2, 4, 2)
         row.addWidget(self.focus_name)
-        row.addWidget(self.focus_note)
-        row.addStretch(1)
+        row.addWidget(self.focus_note, 1)
         for key in ("bypass",):
             switch = QToolButton()
             switch.setDefaultAction(self.action(key))
@@ -200,6 +210,13 @@ class Window(QMainWindow):
         return head
 
     # --- showing ---
+
+    def _refresh_later(self) -> None:
+        """Actions follow what has changed: at once, but only now and then during a drag."""
+        if self.session.history.gesture is None:
+            self._refresh_actions()
+        elif not self.refreshing.isActive():
+            self.refreshing.start(DRAGGED_MS)
 
     def _refresh_actions(self) -> None:
         for row in ACTIONS:
@@ -386,6 +403,75 @@ class Window(QMainWindow):
         where = "all lanes" if everywhere else f"the lanes of {track.name}"
         session.edit(f"{'Bypass' if bypassed else 'Apply'} {where}", project)
 
+    def toggle_follow(self) -> None:
+        settings = self.session.settings
+        settings.follow = not settings.follow
+        self._refresh_actions()
+
+    def learn(self, what: str) -> None:
+        """Begin to learn favourites or a control, or end it."""
+        session = self.session
+        self.outside.last_control = ""
+        if session.learning != what:
+            session.touch_target = None
+        session.set_learning("" if session.learning == what else what)
+        if what == "controls" and session.learning:
+            self.rail.show_step("step-perform")
+
+    def hear_alone(self) -> None:
+        session = self.session
+        session.listen(alone=None if session.listening.alone else session.focus)
+
+    def keep_version(self) -> None:
+        self.session.keep_version()
+        self.session.say("Kept. X goes over to it and back.")
+
+    def switch_compare(self) -> None:
+        session = self.session
+        other = "kept" if session.kept is not None else "bypass"
+        session.compare("" if session.comparing else other)
+        session.say(
+            {"": "You hear the project.", "kept": "You hear the kept version.",
+             "bypass": "You hear the project without automation."}[session.comparing]
+        )  # fmt: skip
+
+    def show_monitor(self) -> None:
+        from zolvek.studio.monitor import Monitor
+
+        if self.monitor is None:
+            self.monitor = Monitor(self.session, self.outside, self)
+        self.monitor.show()
+        self.monitor.activateWindow()
+
+    def add_track(self, takes_sends: bool) -> None:
+        title = "Add a send track" if takes_sends else "Add a track"
+        name, done = QInputDialog.getText(self, title, "Name:")
+        if done:
+            usual = "Sends" if takes_sends else "Track"
+            commands.add_track(self.session, name.strip() or usual, takes_sends)
+
+    def remove_track(self) -> None:
+        session = self.session
+        track = commands.shown_track(session)
+        names = ", ".join(session.project.label_of(lane.id) for lane in track.lanes) or "No lanes"
+        if self.confirm(
+            f"Remove the track {track.name} and its {len(track.lanes)} lanes?",
+            f"{names}. Undo brings it back.",
+        ):
+            session.edit(f"Remove {track.name}", chain.remove_track(session.project, track.id))
+
+    def remove_device(self) -> None:
+        """Remove the shown device; its lanes are named first."""
+        session = self.session
+        device = commands.chosen_device(session)
+        gone = chain.lanes_of(session.project, device.id)
+        names = ", ".join(session.project.parameter_of(lane.id).name for lane in gone)
+        if gone and not self.confirm(
+            f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. Undo brings all back."
+        ):
+            return
+        session.edit(f"Remove {device.name}", chain.remove_device(session.project, device.id))
+
     def clear_lane(self) -> None:
         session, lane = self.session, commands.focus(self.session)
         session.edit("Clear the lane", lanes.cleared(session.project, lane.id))
@@ -452,6 +538,11 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.files.close()
+        if self.monitor is not None:
+            self.monitor.close()
+        self.rail.close_work()
+        self.focus_lane.backdrops.close()
+        self.outside.close()
         self.player.close()
         stored.save(self.session.settings)
         event.accept()
@@ -465,6 +556,7 @@ class Window(QMainWindow):
         """After the first picture; the playback's worker too, so that Play starts at once."""
         self.complete()
         QTimer.singleShot(200, lambda: self.player.ready().warm_up())
+        QTimer.singleShot(900, self.focus_lane.backdrops.begin)
 
 
 def _column(*widgets: QWidget) -> QVBoxLayout:

@@ -2,38 +2,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
     QPushButton,
     QScrollArea,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from zolvek.studio.bench.dial import HEIGHT, WIDTH, Dial
 from zolvek.studio.session import Session
+from zolvek.studio.widgets import Elided
 
 
 class Bench(QWidget):
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
         self.session = session
-        self.device: str | None = None
+        self.shown: object = None  # device, name, favourites
         self.dials: list[Dial] = []
         self.heading = QLabel()
         self.heading.setProperty("role", "heading")
-        self.offer = QLabel()
-        self.offer.setProperty("role", "quiet")
+        self.offer = Elided("What the touched control offers")
+        self.offer.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.add = QPushButton("Add a lane (A)")
         self.add.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.add.clicked.connect(session.add_touched_lane)
         self.head = QWidget()  # the window sets it beside the transport
         top = QHBoxLayout(self.head)
         top.setContentsMargins(12, 4, 12, 4)
-        for widget in (self.offer, self.add, self.heading):
+        self.learn = QToolButton()
+        self.learn.setDefaultAction(actions("learn-favourites"))
+        self.learn.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        top.addWidget(self.offer, 1)
+        for widget in (self.add, self.learn, self.heading):
             top.addWidget(widget)
         self.row = QWidget()
         self.row_layout = QHBoxLayout(self.row)
@@ -52,25 +61,21 @@ class Bench(QWidget):
         session.focus_changed.connect(self.refresh)
         session.touched.connect(self.refresh)
         session.project_changed.connect(self.refresh)
+        session.learning_changed.connect(self._offer)
         session.theme_changed.connect(self.update_dials)
         session.place_changed.connect(self.update_dials)
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the device that was touched last, or the focus lane's."""
+        """Show the session's device."""
         session = self.session
-        lane, target = session.lane, session.touch_target
-        device = target[0] if target else lane.device if lane else None
-        if (
-            lane
-            and target
-            and session.project.track_of(lane.id).lane_on(*target) is None
-            and not session.can_add_lane
-        ):
-            device = lane.device
-        known = {d.id for track in session.project.tracks for d in track.devices}
-        device = device if device in known else lane.device if lane else None
-        if device != self.device:
+        device = session.device
+        shown = None
+        if device is not None:
+            own = session.project.device_track(device).device(device)
+            shown = (device, own.name, own.favourites, own.row)
+        if shown != self.shown:
+            self.shown = shown
             self._show(device)
         self._offer()
         self.update_dials()
@@ -78,15 +83,21 @@ class Bench(QWidget):
     def _show(self, device: str | None) -> None:
         for dial in self.dials:
             dial.deleteLater()
-        self.device, self.dials = device, []
+        self.dials = []
         while self.row_layout.count():
-            self.row_layout.takeAt(0)
+            taken = self.row_layout.takeAt(0)
+            rule = taken.widget() if taken else None
+            if isinstance(rule, QFrame):
+                rule.deleteLater()
         if device is None:
             self.heading.setText("No device")
             return
         track = self.session.project.device_track(device)
-        self.heading.setText(f"{track.name} · {track.device(device).name}")
-        for parameter in track.device(device).parameters:
+        own = track.device(device)
+        self.heading.setText(f"{track.name} · {own.name}")
+        for place, parameter in enumerate(own.favourites_first):
+            if place and place == len(own.favourites):
+                self.row_layout.addWidget(_upright())
             dial = Dial(self.session, device, parameter)
             self.dials.append(dial)
             self.row_layout.addWidget(dial)
@@ -97,12 +108,22 @@ class Bench(QWidget):
         offered = self.session.can_add_lane
         self.add.setVisible(offered)
         target = self.session.touch_target
-        if offered and target:
+        text = ""
+        if self.session.learning == "favourites":
+            text = "Touch controls to make them favourites, or again to let them go."
+        elif offered and target:
             device = self.session.project.device_track(target[0]).device(target[0])
-            self.offer.setText(f"{device.parameter(target[1]).name} has no lane yet.")
-        else:
-            self.offer.setText("")
+            text = f"{device.parameter(target[1]).name} has no lane yet."
+        self.offer.setText(text)
 
     def update_dials(self) -> None:
         for dial in self.dials:
             dial.refresh()
+
+
+def _upright() -> QFrame:
+    """Between the favourites and the other dials."""
+    rule = QFrame()
+    rule.setProperty("rule", True)
+    rule.setFixedSize(1, HEIGHT - 16)
+    return rule

@@ -8,14 +8,14 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from zolvek.core import project as projects
 from zolvek.core.parameter import Parameter
 from zolvek.core.playing import played
+from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.session import Session
 
 WIDTH, HEIGHT, RING = 80, 86, 16
-SWEEP = 270.0  # degrees of travel, from lower left to lower right
+START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL = 160.0  # pixels of a drag from end to end
 
 
@@ -32,6 +32,7 @@ class Dial(QWidget):
         self.setToolTip(f"{parameter.name}: drag, wheel or arrow keys turn it, Enter types a value")
         self.start: tuple[float, float] | None = None
         self.gesture: object = None
+        self.moved = False
         self.shown: tuple[float, float, bool, bool] | None = None
 
     def sizeHint(self) -> QSize:
@@ -74,58 +75,50 @@ class Dial(QWidget):
         painter.setPen(themes.color(theme.curve if focused else theme.ink))
         name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, WIDTH - 4)
         painter.drawText(QRectF(0, 2, WIDTH, 18), Qt.AlignmentFlag.AlignCenter, name)
-        center = QPointF(WIDTH / 2, 42)
-        ring = QRectF(center.x() - RING, center.y() - RING, 2 * RING, 2 * RING)
-        pen = QPen(themes.color(theme.bar_line), 3.0)
-        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        painter.setPen(pen)
-        start = 225.0
-        painter.drawArc(ring, int(start * 16), int(-SWEEP * 16))
-        pen.setColor(themes.color(theme.curve if applied else theme.ink))
-        painter.setPen(pen)
-        painter.drawArc(ring, int(start * 16), int(-SWEEP * heard * 16))
-        self._needle(painter, center, heard, 4.0, RING - 5.0, theme.ink, 2.0)
-        if applied and abs(own - heard) > 0.005:
-            self._needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost, 2.0)
+        if self.parameter.taper == "switch":
+            self._lever(painter, theme, heard >= 0.5, applied)
+        else:
+            self._ring(painter, theme, heard, own, applied)
         painter.setPen(themes.color(theme.ink))
         painter.setFont(themes.font(9.0))
-        painter.drawText(
-            QRectF(0, 63, WIDTH, 20), Qt.AlignmentFlag.AlignCenter, self.parameter.text(heard)
-        )
+        text = self.parameter.text(heard)
+        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 2)
+        painter.drawText(QRectF(0, 63, WIDTH, 20), Qt.AlignmentFlag.AlignCenter, text)
         if self.hasFocus():
             painter.setPen(QPen(themes.color(theme.curve), 1.0, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(1.5, 1.5, WIDTH - 3, HEIGHT - 5))
 
-    def _needle(
-        self,
-        painter: QPainter,
-        center: QPointF,
-        position: float,
-        inner: float,
-        outer: float,
-        ink: str,
-        width: float,
+    def _lever(self, painter: QPainter, theme: themes.Theme, on: bool, applied: bool) -> None:
+        """A switch: a lever that lies to the left, or to the right when it is on."""
+        track = QRectF(WIDTH / 2 - 17, 33, 34, 18)
+        ink = theme.curve if applied else theme.ink
+        painter.setPen(QPen(themes.color(ink if on else theme.bar_line), 2.0))
+        painter.setBrush(themes.color(ink, 0.18) if on else Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(track, 9, 9)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(themes.color(ink if on else theme.quiet))
+        at = track.right() - 9 if on else track.left() + 9
+        painter.drawEllipse(QPointF(at, track.center().y()), 5.5, 5.5)
+
+    def _ring(
+        self, painter: QPainter, theme: themes.Theme, heard: float, own: float, applied: bool
     ) -> None:
-        angle = math.radians(225.0 - SWEEP * position)
-        way = QPointF(math.cos(angle), -math.sin(angle))
-        painter.setPen(QPen(themes.color(ink), width))
-        painter.drawLine(center + way * inner, center + way * outer)
+        center = QPointF(WIDTH / 2, 42)
+        draw_ring(painter, theme, center, RING, heard, theme.curve if applied else theme.ink)
+        if applied and abs(own - heard) > 0.005:
+            _needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost)
 
     def _set(self, position: float) -> None:
-        steps = self.parameter.steps
-        if steps:
-            position = float(self.parameter.position(self.parameter.value(position)))
-        project = projects.set_dial(self.session.project, self.device, self.parameter.id, position)
-        text = self.parameter.text(min(max(position, 0.0), 1.0))
-        self.session.edit(f"Set {self.parameter.name} to {text}", project, self.gesture)
+        commands.turn(self.session, self.device, self.parameter.id, position, self.gesture)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.touch(self.device, self.parameter.id)
+        commands.touch(self.session, self.device, self.parameter.id)
         if event.button() == Qt.MouseButton.LeftButton:
             self.start = event.position().y(), self.own
             self.gesture = object()
+            self.moved = False
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -133,9 +126,12 @@ class Dial(QWidget):
             fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             way = (self.start[0] - event.position().y()) / TRAVEL * fine
             if way:
+                self.moved = True
                 self._set(self.start[1] + way)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self.start is not None and not self.moved and self.parameter.taper == "switch":
+            self._set(0.0 if self.own >= 0.5 else 1.0)
         self.start = self.gesture = None
         self.session.end_gesture()
 
@@ -144,7 +140,7 @@ class Dial(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        self.session.touch(self.device, self.parameter.id)
+        commands.touch(self.session, self.device, self.parameter.id)
         self._nudge(event.angleDelta().y() / 120.0)
         event.accept()
 
@@ -160,7 +156,7 @@ class Dial(QWidget):
         assert event is not None
         ways = {Qt.Key.Key_Up: 1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Left: -1}
         if event.key() in ways:
-            self.session.touch(self.device, self.parameter.id)
+            commands.touch(self.session, self.device, self.parameter.id)
             self._nudge(ways[Qt.Key(event.key())])
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.type_value()
@@ -174,3 +170,27 @@ class Dial(QWidget):
         if done:
             bpm = float(self.session.project.tempo.bpm(self.session.place))
             self.session.try_to(lambda: self._set(self.parameter.parse(text, bpm)))
+
+
+def draw_ring(
+    painter: QPainter, theme: themes.Theme, center: QPointF, size: float, position: float, ink: str
+) -> None:
+    """A dial's ring of radius `size`, filled up to `position`, and its needle."""
+    ring = QRectF(center.x() - size, center.y() - size, 2 * size, 2 * size)
+    pen = QPen(themes.color(theme.bar_line), 3.0)
+    pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+    painter.setPen(pen)
+    painter.drawArc(ring, int(START * 16), int(-SWEEP * 16))
+    pen.setColor(themes.color(ink))
+    painter.setPen(pen)
+    painter.drawArc(ring, int(START * 16), int(-SWEEP * position * 16))
+    _needle(painter, center, position, size / 4.0, size - 5.0, theme.ink)
+
+
+def _needle(
+    painter: QPainter, center: QPointF, position: float, inner: float, outer: float, ink: str
+) -> None:
+    angle = math.radians(START - SWEEP * position)
+    way = QPointF(math.cos(angle), -math.sin(angle))
+    painter.setPen(QPen(themes.color(ink), 2.0))
+    painter.drawLine(center + way * inner, center + way * outer)

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from zolvek.core.errors import ZolvekError
+from zolvek.core.listening import heard
+from zolvek.core.project import Project
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
@@ -19,6 +23,8 @@ class Player(QObject):
     """Sound libraries are loaded when it first plays, not when the window opens."""
 
     changed = pyqtSignal()
+    passed = pyqtSignal(float, float)  # from which beat to which it has played on
+    begun = pyqtSignal(float)  # at which beat it begins, or goes on elsewhere
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -27,10 +33,13 @@ class Player(QObject):
         self.playback: Playback | None = None
         self.out: AudioOut | None = None
         self.began = 0.0
+        self.gains = (1.0, 1.0)  # of the project and what it is compared with
+        self.sent: tuple[object, ...] = ()  # what the playback was given last
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
         self.timer.timeout.connect(self._tick)
         session.project_changed.connect(self._use)
+        session.listening_changed.connect(self._use)
         session.span_changed.connect(self._set_loop)
 
     @property
@@ -42,13 +51,19 @@ class Player(QObject):
         """Whether there is no sound device; known once it has played."""
         return self.out is not None and self.out.silent
 
+    def levels(self) -> dict[str, float]:
+        """Each track's highest sample in what is heard now."""
+        return self.playback.levels if self.playback is not None and self.playing else {}
+
     def ready(self) -> Playback:
         if self.playback is None:
             from zolvek.sound.playback import Playback
             from zolvek.studio.bench.audio import AudioOut
 
-            self.playback = Playback(self.session.project)
+            self.playback = Playback(heard(self.session.project, self.session.listening))
             self.out = AudioOut(self.playback, self)
+            self.sent = ()
+            self._use()
         return self.playback
 
     def toggle(self) -> None:
@@ -59,7 +74,7 @@ class Player(QObject):
 
     def play(self) -> None:
         playback = self.ready()
-        playback.use(self.session.project)
+        self._use()
         span = self.session.span
         place = self.session.place
         if self.looping and span and not span[0] <= place < span[1]:
@@ -70,6 +85,22 @@ class Player(QObject):
         self._set_loop()
         playback.play(place)
         self.timer.start()
+        self.begun.emit(place)
+        self.changed.emit()
+
+    def play_selection(self) -> None:
+        """Play the selected span in a loop, from the chosen lead before it."""
+        span = self.session.span
+        if span is None:
+            raise ZolvekError("Nothing is selected to play.", remedy="Drag a span on the ruler.")
+        self.set_looping(True)
+        self.began = max(span[0] - self.session.settings.lead, 0.0)
+        self.session.set_place(self.began)
+        playback = self.ready()
+        self._use()
+        playback.play(self.began)
+        self.timer.start()
+        self.begun.emit(self.began)
         self.changed.emit()
 
     def stop(self) -> None:
@@ -88,6 +119,7 @@ class Player(QObject):
             assert self.playback is not None
             self.began = beat
             self.playback.play(beat)
+            self.begun.emit(beat)
 
     def set_looping(self, on: bool) -> None:
         self.looping = on
@@ -106,13 +138,46 @@ class Player(QObject):
             span = self.session.span or (0.0, self.session.project.length)
             self.playback.set_loop(span if self.looping else None)
 
+    def set_gains(self, gains: tuple[float, float]) -> None:
+        """Gains of the project and of what it is compared with."""
+        self.gains = gains
+        self._use()
+
+    def other(self) -> Project | None:
+        """What the project is compared with, rendered side by side once it has been asked for."""
+        session = self.session
+        if session.comparing == "bypass":
+            return heard(session.project, replace(session.listening, bypass=True, alone=None))
+        if session.kept is not None:
+            return heard(session.kept, session.listening)
+        return None
+
     def _use(self) -> None:
-        if self.playback:
-            self.playback.use(self.session.project)
+        """Give the playback what has changed: project, other version, which of them, metronome."""
+        session, playback = self.session, self.playback
+        if playback is None:
+            return
+        state = (session.project, session.listening, session.kept, session.comparing, self.gains)
+        if len(self.sent) == len(state) and all(
+            a is b or (not isinstance(a, Project) and a == b)
+            for a, b in zip(state, self.sent, strict=True)
+        ):
+            return
+        before, self.sent = self.sent, state
+        playback.use(heard(session.project, session.listening))
+        if not before or before[1:] != state[1:] or session.comparing == "bypass":
+            playback.use_other(self.other())
+            playback.hear_other(bool(session.comparing), self.gains)
+            playback.use_metronome(session.listening.metronome)
 
     def _tick(self) -> None:
         assert self.playback is not None
         if not self.playback.playing:
             self.stop()
             return
-        self.session.set_place(self.playback.beat)
+        before, now = self.session.place, self.playback.beat
+        self.session.set_place(now)
+        if now > before:
+            self.passed.emit(before, now)
+        elif now < before:
+            self.begun.emit(now)

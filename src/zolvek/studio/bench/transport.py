@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
 
 from zolvek.studio import theme as themes
+from zolvek.studio.bench.meter import Meter
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 
@@ -31,7 +32,7 @@ class Transport(QWidget):
         self.clock.setAccessibleName("Time")
         self.tempo = QLabel()
         self.tempo.setAccessibleName("Tempo and meter")
-        self.note = QLabel()
+        self.note = QLabel()  # the window sets it at its foot
         self.note.setProperty("role", "quiet")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)
@@ -43,13 +44,19 @@ class Transport(QWidget):
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             layout.addWidget(button)
         layout.addSpacing(10)
-        for widget in (self.position, self.clock, self.tempo, self.note):
+        self.meter = Meter(session)
+        for widget in (self.position, self.clock, self.tempo, self.meter):
             layout.addWidget(widget)
             layout.addSpacing(8)
         layout.addStretch(1)
         session.place_changed.connect(self.refresh)
         session.project_changed.connect(self.refresh)
         player.changed.connect(self.refresh)
+        session.place_changed.connect(self._hear)
+        self.falling = QTimer(self)  # after the end, until the meter has come to rest
+        self.falling.setInterval(50)
+        self.falling.timeout.connect(self._hear)
+        player.changed.connect(self.falling.start)
         self.refresh()
 
     def refresh(self) -> None:
@@ -62,6 +69,16 @@ class Transport(QWidget):
         bpm = float(project.tempo.bpm(place))
         self.tempo.setText(f"{bpm:.1f} BPM   {meter.count}/{meter.unit}")
         self.note.setText(SILENT if self.player.silent else "")
+
+    def _hear(self) -> None:
+        """Show the levels of what is heard now."""
+        playback = self.player.playback
+        if playback is not None and self.player.playing:
+            self.meter.hear(playback.peaks)
+        elif not self.meter.quiet:
+            self.meter.hear((0.0, 0.0))
+        else:
+            self.falling.stop()
 
     def _go(self) -> None:
         if not self.position.hasFocus() and not self.position.isModified():

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QModelIndex, QRectF, Qt
-from PyQt6.QtGui import QPainter
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QModelIndex, QObject, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QLineEdit,
     QStyledItemDelegate,
@@ -15,12 +17,18 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from zolvek.core.project import Lane
+from zolvek.studio import commands
 from zolvek.studio import theme as themes
+from zolvek.studio.bench.meter import height
 from zolvek.studio.lanes.painting import diamond
 from zolvek.studio.session import Session
 
+Levels = Callable[[], dict[str, float]]
+MANY, CROWD = 9, 20  # parameters from which on they stand in groups, and those are closed
 TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
 MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
+TRACK = Qt.ItemDataRole.UserRole + 2  # the id of a track's own row
+LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
 WORDS = {
     "on": "automated",
     "bypassed": "automated, bypassed",
@@ -39,20 +47,22 @@ class Marks(QStyledItemDelegate):
     """Draws a diamond at the right of what is automated: filled, hollow when bypassed,
     dotted when hidden. Shape tells it, not colour alone."""
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
+    def __init__(self, session: Session, levels: Levels, parent: QWidget) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.levels = session, levels
 
     def paint(
         self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
     ) -> None:
         assert painter is not None
         super().paint(painter, option, index)
-        mark = index.data(MARK)
-        if not mark:
-            return
+        mark, track = index.data(MARK), index.data(TRACK)
         theme = themes.THEMES[self.session.settings.theme]
         at = QRectF(option.rect)
+        if track:
+            self._letters(painter, theme, at, track)
+        if not mark:
+            return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = painter.pen()
@@ -65,11 +75,35 @@ class Marks(QStyledItemDelegate):
         painter.drawPolygon(diamond(at.right() - 11, at.center().y(), 4.0))
         painter.restore()
 
+    def _letters(self, painter: QPainter, theme: themes.Theme, at: QRectF, track: str) -> None:
+        """M and S, framed when they are on, and how loud the track is as a line below."""
+        project = self.session.project
+        muted = next((t.muted for t in project.tracks if t.id == track), False)
+        on = {"M": muted, "S": track in self.session.listening.solo}
+        painter.save()
+        painter.setFont(themes.font(8.5, themes.QFont.Weight.DemiBold))
+        for letter, away in LETTERS:
+            area = QRectF(at.right() - away - 8, at.center().y() - 7, 16, 14)
+            if on[letter]:
+                painter.fillRect(
+                    area, themes.color(theme.selection if letter == "M" else theme.curve)
+                )
+            painter.setPen(themes.color(theme.sheet if on[letter] else theme.quiet))
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, letter)
+        level = height(self.levels().get(track, 0.0))
+        if level > 0.0:
+            line = QRectF(at.left(), at.bottom() - 2, (at.width() - 4) * level, 2)
+            painter.fillRect(line, themes.color(theme.curve))
+        painter.restore()
+
 
 class IndexPanel(QWidget):
-    def __init__(self, session: Session) -> None:
+    """`levels` tells each track's highest sample in what is heard now."""
+
+    def __init__(self, session: Session, levels: Levels) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.levels = session, levels
+        self.heard: dict[str, float] = {}
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find a parameter")
         self.search.setAccessibleName("Find a parameter")
@@ -81,7 +115,10 @@ class IndexPanel(QWidget):
         self.tree.setIndentation(12)
         self.tree.setUniformRowHeights(True)
         self.tree.setAccessibleName("Tracks, devices and parameters")
-        self.tree.setItemDelegate(Marks(session, self.tree))
+        viewport = self.tree.viewport()
+        assert viewport is not None
+        viewport.installEventFilter(self)
+        self.tree.setItemDelegate(Marks(session, levels, self.tree))
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.currentItemChanged.connect(self._touch)
         self.tree.itemDoubleClicked.connect(lambda *_: self.session.add_touched_lane())
@@ -93,9 +130,12 @@ class IndexPanel(QWidget):
         self.leaves: dict[tuple[str, str], QTreeWidgetItem] = {}
         self.shape: object = None
         self.lanes: object = None
+        self.muted: list[bool] = []
         session.project_changed.connect(self.refresh)
         session.focus_changed.connect(self._show_focus)
         session.touched.connect(self._show_touched)
+        session.listening_changed.connect(self._update_heads)
+        session.place_changed.connect(self._hear)
         self.refresh()
 
     def refresh(self) -> None:
@@ -103,8 +143,13 @@ class IndexPanel(QWidget):
         project = self.session.project
         lanes = [(lane.device, lane.parameter, mark_of(lane)) for lane in project.lanes()]
         shape = tuple(
-            (t.id, t.name, tuple((d.id, d.name) for d in t.devices)) for t in project.tracks
+            (t.id, t.name, tuple((d.id, d.name, d.favourites, d.row) for d in t.devices))
+            for t in project.tracks
         )
+        muted = [track.muted for track in project.tracks]
+        if muted != self.muted:
+            self.muted = muted
+            self._update_heads()
         if shape != self.shape:
             self.shape, self.lanes = shape, None
             self._build()
@@ -127,15 +172,25 @@ class IndexPanel(QWidget):
         for track in self.session.project.tracks:
             head = QTreeWidgetItem([track.name])
             head.setFont(0, themes.font(9.5, themes.QFont.Weight.DemiBold))
+            head.setData(0, TRACK, track.id)
             self.tree.addTopLevelItem(head)
             for device in track.devices:
                 group = QTreeWidgetItem([device.name])
                 head.addChild(group)
-                for parameter in device.parameters:
+                grouped: dict[str, QTreeWidgetItem] = {}
+                for parameter in device.favourites_first:
                     leaf = QTreeWidgetItem([parameter.name])
                     leaf.setData(0, TARGET, (device.id, parameter.id))
-                    group.addChild(leaf)
                     self.leaves[device.id, parameter.id] = leaf
+                    if parameter.id in device.favourites or len(device.parameters) < MANY:
+                        group.addChild(leaf)
+                        continue
+                    under = grouped.get(parameter.group)
+                    if under is None:
+                        under = grouped[parameter.group] = QTreeWidgetItem([parameter.group])
+                        group.addChild(under)
+                        under.setExpanded(len(device.parameters) < CROWD)
+                    under.addChild(leaf)
             head.setExpanded(True)
         self.tree.blockSignals(False)
         self._show_focus()
@@ -160,19 +215,56 @@ class IndexPanel(QWidget):
         project = self.session.project
         for track in project.tracks:
             for device in track.devices:
-                shown = False
                 for parameter in device.parameters:
                     named = f"{track.name} {device.name} {parameter.group} {parameter.name}".lower()
                     fits = all(word in named for word in words)
                     leaf = self.leaves[device.id, parameter.id]
                     leaf.setHidden(not fits)
-                    shown |= fits
-                group = leaf.parent()
-                if group is not None:
-                    group.setHidden(not shown)
-                    group.setExpanded(bool(words) and shown)
+                self._show_branches(device.id, bool(words))
         if not words:
             self._show_focus()
+
+    def _show_branches(self, device: str, searching: bool) -> None:
+        """A device's rows and those of its groups are there as long as anything below is."""
+        for (owner, _), leaf in self.leaves.items():
+            branch = leaf.parent() if owner == device else None
+            while branch is not None and branch.parent() is not None:
+                below = [branch.child(i) for i in range(branch.childCount())]
+                shown = any(not each.isHidden() for each in below if each is not None)
+                branch.setHidden(not shown)
+                branch.setExpanded(searching and shown)
+                branch = branch.parent()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A press on a letter of a track's row is for that letter, not for the row."""
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
+            at = event.position().toPoint()
+            item = self.tree.itemAt(at)
+            track = item.data(0, TRACK) if item else None
+            if item is not None and track:
+                right = self.tree.visualItemRect(item).right()
+                for letter, away in LETTERS:
+                    if abs(right - away - at.x()) <= 9:
+                        self._letter(track, letter)
+                        return True
+        return super().eventFilter(watched, event)
+
+    def _letter(self, track: str, letter: str) -> None:
+        owner = next(each for each in self.session.project.tracks if each.id == track)
+        (commands.mute_track if letter == "M" else commands.solo_track)(self.session, owner)
+
+    def _update_heads(self) -> None:
+        viewport = self.tree.viewport()
+        for row in range(self.tree.topLevelItemCount()):
+            item = self.tree.topLevelItem(row)
+            if item is not None and viewport is not None:
+                viewport.update(self.tree.visualItemRect(item))
+
+    def _hear(self) -> None:
+        levels = self.levels()
+        if levels != self.heard:
+            self.heard = dict(levels)
+            self._update_heads()
 
     def _take_first(self) -> None:
         for leaf in self.leaves.values():
@@ -184,7 +276,7 @@ class IndexPanel(QWidget):
     def _touch(self, item: QTreeWidgetItem | None) -> None:
         target = item.data(0, TARGET) if item else None
         if target:
-            self.session.touch(*target)
+            commands.touch(self.session, *target)
 
     def _show(self, target: tuple[str, str] | None) -> None:
         leaf = self.leaves.get(target) if target else None

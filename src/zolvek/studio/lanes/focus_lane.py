@@ -15,6 +15,7 @@ from zolvek.core.project import Lane
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
+from zolvek.studio.lanes.backdrop import HIGHEST, LOWEST, Backdrops, draw_backdrop
 from zolvek.studio.lanes.frame import GRAB, HANDLES, CopyDrag, Frame, FrameDrag, Handle, frame_of
 from zolvek.studio.lanes.gestures import (
     Drag,
@@ -43,7 +44,7 @@ HINTS = {
     "freehand": "Draw a stroke; it becomes few shaped points",
     "line": "Drag to draw a straight line",
     "form": "Drag a span: the form goes from the level of the press to that of the pointer",
-    "reach": "Drag to set the end of the lane's reach",
+    "reach": "Drag to set this end of the lane's reach; while it plays you hear that end",
 }
 CURSORS = {
     "point": Qt.CursorShape.SizeAllCursor,
@@ -91,6 +92,8 @@ class FocusLane(QWidget):
         self.bending = False
         self.sheet: tuple[object, QPixmap] | None = None
         self.playhead = -1.0
+        self.backdrops = Backdrops(session)
+        self.backdrops.changed.connect(self.update)
         for signal in (
             session.project_changed, session.focus_changed, session.selection_changed,
             session.span_changed, session.grid_changed, session.theme_changed, view.changed,
@@ -157,8 +160,9 @@ class FocusLane(QWidget):
         session = self.session
         reach = (lane.id, lane.reach) if lane else None
         ratio = self.devicePixelRatioF()
-        key = (theme.key, self.size(), self.view.key, session.grid, reach, ratio,
-               id(session.project.meter), session.project.sections)  # fmt: skip
+        backdrop = self.backdrops.shown()
+        key = (theme.key, self.size(), self.view.key, session.grid, session.value_grid, reach,
+               ratio, id(session.project.meter), session.project.sections, id(backdrop))  # fmt: skip
         if self.sheet and self.sheet[0] == key:
             return self.sheet[1]
         pixmap = QPixmap(self.size() * ratio)
@@ -168,6 +172,9 @@ class FocusLane(QWidget):
         plot = self.plot
         full = QRectF(plot.left(), 0, plot.width(), self.height())
         painter.fillRect(QRectF(0, 0, SCALE, self.height()), themes.color(theme.desk))
+        if backdrop is not None and lane is not None:
+            hertz = self._hertz(lane)
+            draw_backdrop(painter, backdrop, lane, hertz, self.view, plot, theme)
         painting.draw_time_grid(painter, session.project, session.grid, self.view, full, theme)
         painting.draw_section_bounds(painter, session.project, self.view, full, theme)
         if lane:
@@ -176,6 +183,16 @@ class FocusLane(QWidget):
         painter.end()
         self.sheet = (key, pixmap)
         return pixmap
+
+    def _hertz(self, lane: Lane) -> tuple[float, float] | None:
+        """The frequencies at the lane's bottom and top, where its scale is one of octaves that
+        can be heard."""
+        parameter = self.session.parameter
+        if parameter.unit != "Hz" or parameter.taper != "exponential":
+            return None
+        low, high = (float(f) for f in parameter.value(np.array(lane.reach)))
+        heard = min(low, high) >= LOWEST - 1.0 and max(low, high) <= HIGHEST + 1.0
+        return (low, high) if heard else None
 
     def _paint_levels(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
         """The lines of the value grid, as far as they can be told apart."""
@@ -209,7 +226,7 @@ class FocusLane(QWidget):
                 max(left, SCALE), 0, min(right, self.width()) - max(left, SCALE), self.height()
             )
             if area.width() > 0:
-                painter.fillRect(area, themes.color(theme.wash, 0.55))
+                painter.fillRect(area, themes.color(theme.wash, 0.45))
 
     def _corners(self, frame: Frame) -> QRectF:
         top, bottom = self.point_at(frame.first, frame.high), self.point_at(frame.last, frame.low)
@@ -384,6 +401,9 @@ class FocusLane(QWidget):
         elif found.kind == "none":
             end = self._reach_end(at)
             self.reaching = ReachDrag(end, lane.reach, at.y()) if end is not None else None
+            if end is not None:
+                # Heard while it is dragged: the curve is held at that end.
+                session.listen(held=(lane.id, float(end)))
         elif session.tool != "points":
             self.drag = begin_drawing(session, session.tool, beat, value, held)
         elif handle is not None and found.kind != "point":
@@ -455,6 +475,7 @@ class FocusLane(QWidget):
             self.box = None
         elif self.reaching is not None:
             self.session.end_gesture()
+            self.session.listen(held=None)
             self.reaching = None
         elif self.drag is not None:
             if self.drag.moved or self.drag.kind == "add":

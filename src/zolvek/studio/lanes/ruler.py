@@ -25,10 +25,18 @@ class Ruler(QWidget):
         self.setAccessibleName("Ruler")
         self.start: float | None = None
         for signal in (
-            session.frame_changed, session.span_changed, session.theme_changed,
-            session.place_changed, view.changed,
+            session.frame_changed, session.span_changed, session.theme_changed, view.changed,
         ):  # fmt: skip
             signal.connect(self.update)
+        self.playhead = 0.0
+        session.place_changed.connect(self._move_playhead)
+
+    def _move_playhead(self) -> None:
+        new = SCALE + self.view.x(self.session.place)
+        for x in (self.playhead, new):
+            if -8 <= x <= self.width() + 8:
+                self.update(int(x) - 7, 18, 15, HEIGHT - 18)
+        self.playhead = new
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

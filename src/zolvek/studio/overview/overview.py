@@ -27,6 +27,8 @@ class Overview(QWidget):
         self.silhouettes: dict[object, QPixmap] = {}
         self.grabbed = ""
         self.grab_beat = 0.0
+        self.playhead = 0.0
+        session.place_changed.connect(self._move_playhead)
         # While a point is dragged the miniature follows a little later: the lane comes first.
         self.later = QTimer(self)
         self.later.setSingleShot(True)
@@ -34,9 +36,15 @@ class Overview(QWidget):
         self.later.timeout.connect(self.update)
         session.project_changed.connect(self.later.start)
         for signal in ( session.focus_changed, session.theme_changed,
-            session.place_changed, session.span_changed, view.changed,
+            session.span_changed, view.changed,
         ):  # fmt: skip
             signal.connect(self.update)
+
+    def _move_playhead(self) -> None:
+        new = self.whole.x(self.session.place)
+        for x in (self.playhead, new):
+            self.update(int(x) - 2, TOP, 5, HEIGHT - TOP)
+        self.playhead = new
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

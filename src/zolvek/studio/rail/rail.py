@@ -25,9 +25,12 @@ PANEL_WIDTH, RAIL_WIDTH = 226, 74
 # The steps in the order people work: action id, and the panel's module and class. Panels are
 # loaded and made when they are first opened.
 STEPS = {
+    "step-devices": ("devices_panel", "DevicesPanel"),
     "step-draw": ("draw_panel", "DrawPanel"),
     "step-shape": ("shape_panel", "ShapePanel"),
     "step-patterns": ("patterns_panel", "PatternsPanel"),
+    "step-perform": ("perform_panel", "PerformPanel"),
+    "step-listen": ("listen_panel", "ListenPanel"),
     "step-export": ("export_panel", "ExportPanel"),
 }
 
@@ -42,8 +45,8 @@ class Rail(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
         strip = QVBoxLayout()
-        strip.setContentsMargins(2, 6, 4, 6)
-        strip.setSpacing(4)
+        strip.setContentsMargins(2, 4, 4, 4)
+        strip.setSpacing(1)
         for key in STEPS:
             action = actions(key)
             step = QToolButton()
@@ -81,3 +84,10 @@ class Rail(QWidget):
             self.panels.addWidget(scroll)
         self.panels.setCurrentWidget(self.shown[key])
         self.buttons[key].setChecked(True)
+
+    def close_work(self) -> None:
+        """End what panels have going on in the background."""
+        for scroll in self.shown.values():
+            close = getattr(scroll.widget(), "close_work", None)
+            if close is not None:
+                close()

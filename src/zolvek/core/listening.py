@@ -1,0 +1,42 @@
+"""What is listened to, without changing the project: solo, a lane alone, with and without."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from zolvek.core.curve import flat
+from zolvek.core.project import Lane, Project
+
+
+@dataclass(frozen=True)
+class Listening:
+    """`solo`: tracks heard alone; `alone`: the one lane that moves, all others held at their
+    controls' present values; `held`: a lane held at a value 0..1 of its curve."""
+
+    solo: frozenset[str] = frozenset()
+    alone: str | None = None
+    bypass: bool = False
+    held: tuple[str, float] | None = None
+    metronome: bool = False
+
+
+def heard(project: Project, listening: Listening) -> Project:
+    """The project as it is to be rendered: tracks muted and lanes bypassed or held."""
+    if listening == Listening() or listening == Listening(metronome=True):
+        return project
+    tracks = []
+    for track in project.tracks:
+        lanes = tuple(_lane(lane, listening) for lane in track.lanes)
+        # What the soloed tracks send is a part of what they sound like.
+        muted = track.muted or bool(
+            listening.solo and track.id not in listening.solo and not track.takes_sends
+        )
+        tracks.append(replace(track, lanes=lanes, muted=muted))
+    return replace(project, tracks=tuple(tracks))
+
+
+def _lane(lane: Lane, listening: Listening) -> Lane:
+    if listening.held and lane.id == listening.held[0]:
+        return replace(lane, curve=flat(listening.held[1]), cycle=None, switches=(), bypassed=False)
+    silent = listening.bypass or (listening.alone is not None and lane.id != listening.alone)
+    return replace(lane, bypassed=True) if silent and not lane.bypassed else lane

@@ -1,0 +1,80 @@
+"""Kinds of MIDI messages that a lane can be sent as: the one table (MIDI 1.0 specification)."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from zolvek.core.errors import ZolvekError
+
+
+class Message(NamedTuple):
+    """`highest` value it carries; `numbers` it may bear, lowest and highest, or none."""
+
+    key: str
+    label: str
+    highest: int
+    numbers: tuple[int, int] | None = None
+
+
+MESSAGES: dict[str, Message] = {
+    row.key: row
+    for row in (
+        Message("cc", "Controller", 127, (0, 119)),
+        Message("bend", "Pitch bend", 16_383),
+        Message("pressure", "Channel pressure", 127),
+    )
+}
+
+
+@dataclass(frozen=True)
+class MidiTarget:
+    """Where a lane's messages go: channel 1..16, the kind of message, and its number where it
+    has one. Raises ZolvekError when that can't be sent."""
+
+    channel: int = 1
+    controller: int = 1
+    kind: str = "cc"
+
+    def __post_init__(self) -> None:
+        if self.kind not in MESSAGES:
+            raise ZolvekError(
+                f"There are no messages of kind “{self.kind}”.",
+                remedy=f"Kinds are {', '.join(MESSAGES)}.",
+            )
+        low, high = MESSAGES[self.kind].numbers or (0, 16_383)
+        if not (1 <= self.channel <= 16 and low <= self.controller <= high):
+            raise ZolvekError(
+                f"Channel {self.channel}, number {self.controller} can't be sent.",
+                remedy=f"Channels run from 1 to 16, numbers from {low} to {high}.",
+            )
+
+    @property
+    def address(self) -> tuple[int, str, int]:
+        """What tells messages apart on arrival."""
+        numbered = MESSAGES[self.kind].numbers is not None
+        return self.channel, self.kind, self.controller if numbered else 0
+
+    @property
+    def text(self) -> str:
+        row = MESSAGES[self.kind]
+        number = f" {self.controller}" if row.numbers else ""
+        return f"{row.label}{number}, channel {self.channel}"
+
+
+def parse_target(text: str, channel: int = 1) -> MidiTarget | None:
+    """The target that "cc 74", "bend" or "pressure" names; None for no text.
+
+    Raises ZolvekError when it can't be read.
+    """
+    if not text:
+        return None
+    match = re.fullmatch(r"([a-z0-9]+)(?:\s+(\d{1,5}))?", text.strip().lower())
+    if match and match[1] in MESSAGES:
+        numbered = MESSAGES[match[1]].numbers is not None
+        if numbered == (match[2] is not None):
+            return MidiTarget(channel, int(match[2] or 0), match[1])
+    raise ZolvekError(
+        f"“{text}” is not a message.", "sends", "Write one such as “cc 74”, “bend” or “pressure”."
+    )

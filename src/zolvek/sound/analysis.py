@@ -1,0 +1,80 @@
+"""What a sound looks like and how loud and bright it is: pure functions on arrays."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+
+WINDOW = 4_096  # frames a spectrum is taken from
+LOWEST, HIGHEST = 20.0, 20_000.0  # Hz of the bottom and top row of a spectrogram
+FLOOR_DB, SPAN_DB = -100.0, 80.0  # level of the faintest shade, and how far up to the darkest
+SILENT_DB = -90.0
+AT_ONCE = 512  # spectra taken in one go
+
+
+def waveform(sound: np.ndarray, edges: Floats) -> Floats:
+    """Lowest and highest sample, (2, n), of the frames between neighbouring `edges` (n + 1
+    increasing frame numbers) of `sound` (channels, frames)."""
+    starts = np.clip(edges[:-1].astype(np.intp), 0, sound.shape[1] - 1)
+    low = np.minimum.reduceat(sound.min(axis=0), starts)
+    high = np.maximum.reduceat(sound.max(axis=0), starts)
+    return np.stack((low, high))
+
+
+def spectrogram(sound: np.ndarray, rate: int, centres: Floats, rows: int = 192) -> np.ndarray:
+    """Shades 0..255 as uint8 (rows, columns): a column for each of `centres` (frame numbers), a
+    row for each step of an even scale of octaves from LOWEST at the bottom (last row) up."""
+    mono = np.zeros(sound.shape[1] + WINDOW, np.float32)
+    mono[WINDOW // 2 : WINDOW // 2 + sound.shape[1]] = sound.mean(axis=0)
+    window = np.hanning(WINDOW).astype(np.float32)
+    starts = np.clip(np.round(centres).astype(np.intp), 0, sound.shape[1] - 1)
+    pieces = np.lib.stride_tricks.sliding_window_view(mono, WINDOW)
+    edges = np.geomspace(LOWEST, HIGHEST, rows + 1) * WINDOW / rate
+    bins = np.arange(WINDOW // 2 + 1)
+    # A row takes the mean of the bins in it; low rows, narrower than a bin, lie between two.
+    first = np.clip(np.ceil(edges[:-1]).astype(np.intp), 0, len(bins) - 1)
+    counts = np.floor(np.minimum(edges[1:], len(bins) - 1)).astype(np.intp) - first + 1
+    wide = counts >= 2
+    middle = np.sqrt(edges[:-1] * edges[1:])
+    shades = np.zeros((rows, len(starts)), np.uint8)
+    for at in range(0, len(starts), AT_ONCE):
+        part = slice(at, at + AT_ONCE)
+        power = np.abs(np.fft.rfft(pieces[starts[part]] * window)) ** 2
+        sums = np.concatenate((np.zeros((len(power), 1)), np.cumsum(power, axis=1)), axis=1)
+        means = (sums[:, first + np.maximum(counts, 0)] - sums[:, first]) / np.maximum(counts, 1)
+        low = np.clip(middle.astype(np.intp), 0, len(bins) - 2)
+        share = np.clip(middle - low, 0.0, 1.0)
+        between = power[:, low] * (1.0 - share) + power[:, low + 1] * share
+        level = 10.0 * np.log10(np.where(wide, means, between) / (window.sum() / 2.0) ** 2 + 1e-12)
+        shade = np.clip((level - FLOOR_DB) / SPAN_DB, 0.0, 1.0) * 255.0
+        shades[:, part] = shade.T[::-1]
+    return shades
+
+
+def level_db(sound: Floats) -> float:
+    """Root mean square level of all channels, in dB below full scale."""
+    power = float(np.mean(np.square(sound))) if sound.size else 0.0
+    return max(10.0 * np.log10(power + 1e-20), SILENT_DB)
+
+
+def brightness(sound: Floats, rate: int) -> float:
+    """The spectral centroid in Hz: the mean frequency, weighted by magnitude."""
+    mono = sound.mean(axis=0)
+    count = max(len(mono) // WINDOW, 1)
+    pieces = np.resize(mono, (count, WINDOW)) if len(mono) >= WINDOW else mono[None]
+    spectrum = np.abs(np.fft.rfft(pieces * np.hanning(pieces.shape[1]))).sum(axis=0)
+    hertz = np.fft.rfftfreq(pieces.shape[1], 1.0 / rate)
+    total = float(spectrum.sum())
+    return float((hertz * spectrum).sum() / total) if total > 1e-9 else 0.0
+
+
+def loudness(sound: Floats, rate: int) -> float:
+    """Integrated loudness in LUFS (ITU-R BS.1770-4); −∞ for silence."""
+    import pyloudnorm
+
+    shortest = int(0.4 * rate) + 1
+    if sound.shape[1] < shortest:
+        sound = np.pad(sound, ((0, 0), (0, shortest - sound.shape[1])), mode="wrap")
+    with np.errstate(divide="ignore"):
+        return float(pyloudnorm.Meter(rate).integrated_loudness(sound.T.astype(np.float64)))

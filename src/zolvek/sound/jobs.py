@@ -1,0 +1,157 @@
+"""Long work in a process of its own, so that neither the window nor the sound waits for it.
+
+`Jobs` starts it (`python -m zolvek.sound.jobs`), sends it one job at a time and tells how it
+goes. A job is given up by ending the process: nothing of it is left.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import pickle
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from typing import Any, BinaryIO
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Project
+
+
+def _backdrop(progress: Callable, project: Project, track: str, kind: str) -> Any:
+    from zolvek.sound.backdrop import backdrop
+
+    return backdrop(project, track, kind, progress)
+
+
+def _reach(
+    progress: Callable, project: Project, device: str, key: str, span: tuple[float, float]
+) -> Any:
+    from zolvek.sound.reach import measure
+
+    return measure(project, device, key, span, progress)
+
+
+def _loudness(
+    progress: Callable, one: Project, other: Project, span: tuple[float, float]
+) -> tuple[float, float]:
+    """Loudness in LUFS of a stretch of two projects."""
+    from zolvek.sound.analysis import loudness
+    from zolvek.sound.renderer import RATE, render
+
+    found = []
+    for done, project in enumerate((one, other)):
+        found.append(loudness(render(project, *span), RATE))
+        progress(done + 1, 2)
+    return found[0], found[1]
+
+
+JOBS: dict[str, Callable[..., Any]] = {
+    "backdrop": _backdrop,
+    "reach": _reach,
+    "loudness": _loudness,
+}
+
+Told = Callable[[str, Any], None]  # "progress" (done, total), "done" result, "error" ZolvekError
+
+
+class Jobs:
+    """One job at a time; `told` is called from another thread."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.process: subprocess.Popen[bytes] | None = None
+        self.number = 0
+        self.busy = False
+
+    def start(self, name: str, arguments: tuple[Any, ...], told: Told) -> None:
+        """Begin a job of the table; one that is going on is given up."""
+        with self.lock:
+            if self.busy:
+                self._end()
+            if self.process is None or self.process.poll() is not None:
+                self.process = subprocess.Popen(
+                    [sys.executable, "-m", "zolvek.sound.jobs"],
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.PIPE,
+                )
+            self.number += 1
+            self.busy = True
+            work = (self.process, self.number, name, arguments, told)
+            threading.Thread(
+                target=self._follow, args=work, name=f"job {name}", daemon=True
+            ).start()
+
+    def cancel(self) -> None:
+        with self.lock:
+            if self.busy:
+                self._end()
+
+    def close(self) -> None:
+        with self.lock:
+            self._end()
+
+    def _end(self) -> None:
+        self.busy = False
+        self.number += 1
+        process, self.process = self.process, None
+        if process is not None:
+            process.kill()
+            process.wait()
+            for stream in (process.stdin, process.stdout):
+                if stream is not None:
+                    with contextlib.suppress(OSError):
+                        stream.close()
+
+    def _follow(
+        self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told
+    ) -> None:
+        assert process.stdin is not None and process.stdout is not None
+        try:
+            pickle.dump((name, arguments), process.stdin, protocol=pickle.HIGHEST_PROTOCOL)
+            process.stdin.flush()
+            while True:
+                what, value = pickle.load(process.stdout)
+                with self.lock:
+                    if number != self.number:
+                        return
+                    self.busy = what == "progress"
+                told(what, value)
+                if what != "progress":
+                    return
+        except (OSError, ValueError, EOFError, pickle.UnpicklingError):
+            with self.lock:
+                if number != self.number:
+                    return  # given up on purpose
+                self.busy = False
+            told("error", ZolvekError("The work in the background has ended.", name, "Try again."))
+
+
+def run(source: BinaryIO, out: BinaryIO) -> None:
+    """Do job after job until the source ends."""
+
+    def tell(what: str, value: Any) -> None:
+        pickle.dump((what, value), out, protocol=pickle.HIGHEST_PROTOCOL)
+        out.flush()
+
+    while True:
+        try:
+            name, arguments = pickle.load(source)
+        except (EOFError, OSError):
+            return
+        try:
+            tell(
+                "done", JOBS[name](lambda done, total: tell("progress", (done, total)), *arguments)
+            )
+        except ZolvekError as error:
+            tell("error", error)
+        except Exception as error:  # a fault of ours: said there, not lost here
+            what = f"Something went wrong in the background: {error}."
+            tell("error", ZolvekError(what, name, "Save your work, and report this."))
+
+
+if __name__ == "__main__":
+    with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
+        run(sys.stdin.buffer, sys.stdout.buffer)
+    os._exit(0)

@@ -1,0 +1,147 @@
+"""What comes in from outside and goes out: the controller, real ports, the lanes' messages."""
+
+from __future__ import annotations
+
+from collections import deque
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core import control
+from zolvek.studio import commands
+from zolvek.studio.bench.player import Player
+from zolvek.studio.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.formats.midi_live import Live, Sent
+    from zolvek.sound.ports import Input, Output
+
+MOST_ROWS = 2_000  # messages remembered
+GESTURE_MS = 400  # moves of a control closer than this are one step
+
+
+class Outside(QObject):
+    """Turns mapped controls into moves of parameters, and playing lanes into messages."""
+
+    sent = pyqtSignal(list)  # of Sent
+    came = pyqtSignal(tuple, float)  # a message's bytes and its time, from a port's thread
+    control_moved = pyqtSignal(str)
+
+    def __init__(self, session: Session, player: Player) -> None:
+        super().__init__()
+        self.session, self.player = session, player
+        self.rows: deque[Sent] = deque(maxlen=MOST_ROWS)
+        self.live: Live | None = None
+        self.watched = False  # somebody looks at the messages
+        self.last_control = ""
+        self.gesture: object = None
+        self.over = QTimer(self)
+        self.over.setSingleShot(True)
+        self.over.setInterval(GESTURE_MS)
+        self.over.timeout.connect(self._gesture_over)
+        self.input: Input | None = None
+        self.output: Output | None = None
+        self.came.connect(self._came)
+        session.touched.connect(self._learn)
+        player.passed.connect(self._passed)
+        player.begun.connect(self._begun)
+
+    # --- in ---
+
+    def move(self, which: str, position: float, seconds: float | None = None) -> None:
+        """A control stands at `position` 0..1 now: it is learned, or moves what it is mapped to."""
+        self.last_control = which
+        self.control_moved.emit(which)
+        if self.session.learning == "controls":
+            self._learn()
+            return
+        target = control.target_of(self.session.project, which)
+        if target is None:
+            self.session.say(f"{control.control_name(which)} moves nothing yet.")
+            return
+        if self.gesture is None:
+            self.gesture = object()
+            self.session.touch(*target)
+        self.session.try_to(lambda: commands.turn(self.session, *target, position, self.gesture))
+        self.over.start()
+
+    def _gesture_over(self) -> None:
+        self.gesture = None
+        self.session.end_gesture()
+
+    def _learn(self) -> None:
+        """While controls are learned: the last moved control moves the last touched parameter."""
+        session = self.session
+        if session.learning != "controls" or not self.last_control or not session.touch_target:
+            return
+        device, key = session.touch_target
+        name = session.project.device_track(device).device(device).parameter(key).name
+        moved = control.control_name(self.last_control)
+        session.edit(
+            f"{moved} moves {name}", control.mapped(session.project, self.last_control, device, key)
+        )
+        session.say(f"{moved} moves {name} now.")
+        self.last_control = ""
+        session.touch_target = None
+        session.set_learning("")
+
+    def _came(self, message: tuple[int, ...], seconds: float) -> None:
+        found = control.read_message(message)
+        if found is not None:
+            self.move(*found, seconds)
+
+    def listen_to(self, name: str | None) -> None:
+        """Listen to a real port; None to none. Raises ZolvekError when it can't be opened."""
+        from zolvek.sound.ports import Input
+
+        if self.input is not None:
+            self.input.close()
+            self.input = None
+        if name:
+            self.input = Input(name, lambda message, at: self.came.emit(message, at))
+
+    # --- out ---
+
+    def send_to(self, name: str | None) -> None:
+        """Send what lanes play to a real port; None to none. Raises ZolvekError as above."""
+        from zolvek.sound.ports import Output
+
+        if self.output is not None:
+            self.output.close()
+            self.output = None
+        if name:
+            self.output = Output(name)
+
+    @property
+    def needed(self) -> bool:
+        return self.watched or self.output is not None
+
+    def _sender(self) -> Live:
+        if self.live is None:
+            from zolvek.formats.midi_live import Live
+
+            self.live = Live()
+        return self.live
+
+    def _begun(self, beat: float) -> None:
+        if self.needed:
+            self._send(self._sender().at(self.session.project, beat))
+
+    def _passed(self, first: float, last: float) -> None:
+        if self.needed:
+            self._send(self._sender().between(self.session.project, first, last))
+
+    def _send(self, rows: list[Sent]) -> None:
+        if not rows:
+            return
+        self.rows.extend(rows)
+        if self.output is not None:
+            for row in rows:
+                self.output.send(row.data)
+        self.sent.emit(rows)
+
+    def close(self) -> None:
+        for port in (self.input, self.output):
+            if port is not None:
+                port.close()
+        self.input = self.output = None

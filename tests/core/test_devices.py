@@ -1,0 +1,171 @@
+"""Devices: every description that ships, those a person writes, chains, listening, controls."""
+
+from __future__ import annotations
+
+import copy
+import json
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from zolvek.core import chain, control
+from zolvek.core.catalogue import FOLDER, KINDS, kind_from_plain, plain
+from zolvek.core.errors import ZolvekError
+from zolvek.core.listening import Listening, heard
+from zolvek.core.project import add_lane
+from zolvek.demo.night_regatta import build
+from zolvek.formats import device_file, project_file
+
+OWN = {
+    "format": "zolvek-device",
+    "version": 1,
+    "device": {
+        "key": "bass",
+        "name": "My bass",
+        "role": "outside",
+        "parameters": [
+            {"id": "cut", "name": "Cutoff", "unit": "Hz", "low": 30, "high": 9000, "default": 900,
+             "taper": "exponential", "sends": "cc 74"},
+            {"id": "bend", "name": "Bend", "unit": "st", "low": -2, "high": 2, "default": 0, "sends": "bend"},
+        ],
+        "presets": [{"name": "Dark", "values": {"cut": "220 Hz"}}],
+    },
+}  # fmt: skip
+
+
+class Catalogue(unittest.TestCase):
+    def test_every_row_that_ships(self) -> None:
+        for kind in KINDS.values():
+            with self.subTest(kind.key):
+                shipped = json.loads((FOLDER / f"{kind.key}.json").read_text())
+                self.assertEqual(kind_from_plain(shipped), kind)
+                self.assertEqual(kind_from_plain(plain(kind)), kind)
+                wanted = {"synth": 10}.get(kind.key, 3)
+                self.assertGreaterEqual(len(kind.presets), wanted)
+                names = [p.name for p in kind.parameters]
+                self.assertEqual(len(set(names)), len(names), "no two read the same")
+                for preset in kind.presets:
+                    values = kind.preset(preset.name)
+                    self.assertEqual(set(values), set(kind.by_id))
+                    for key, text in preset.values.items():
+                        parameter = kind.parameter(key)
+                        shown = parameter.text(values[key])
+                        self.assertAlmostEqual(
+                            parameter.parse(shown), values[key], places=2, msg=text
+                        )
+
+    def test_a_described_device_travels_with_its_project(self) -> None:
+        kind = device_file.decode(json.dumps(OWN).encode())
+        project, device = chain.add_device(build(), "hull", kind)
+        project, lane = add_lane(project, device, "bend")
+        self.assertEqual(project.lane(lane).midi.kind, "bend")
+        self.assertIn("My bass", project.label_of(lane))
+        again = project_file.decode(project_file.encode(project))
+        self.assertEqual(again, project)
+        self.assertEqual(again.device_track(device).device(device).parameter("cut").high, 9000.0)
+
+    def test_a_broken_description_is_refused_with_the_place(self) -> None:
+        def broken(change) -> bytes:
+            own = copy.deepcopy(OWN)
+            change(own["device"], own["device"]["parameters"][0])
+            return json.dumps(own).encode()
+
+        cases = {
+            "not JSON": b"{",
+            "another file": b'{"format": "song"}',
+            "newer": json.dumps(OWN | {"version": 9}).encode(),
+            "no parameters": broken(lambda d, p: d.update(parameters=[])),
+            "unknown taper": broken(lambda d, p: p.update(taper="cubic")),
+            "unknown field": broken(lambda d, p: p.update(colour=1)),
+            "range turned over": broken(lambda d, p: p.update(low=20_000)),
+            "not a number": broken(lambda d, p: p.update(low="30")),
+            "no such message": broken(lambda d, p: p.update(sends="cc 900")),
+            "bad preset": broken(lambda d, p: d["presets"][0]["values"].update(cut="loud")),
+            "same id twice": broken(lambda d, p: p.update(id="bend")),
+            "unknown role": broken(lambda d, p: d.update(role="song")),
+        }
+        for name, data in cases.items():
+            with self.subTest(name), self.assertRaises(ZolvekError) as caught:
+                device_file.decode(data, "mine.json")
+            self.assertIn("mine.json", str(caught.exception))
+            self.assertTrue(caught.exception.remedy, name)
+
+
+class Chains(unittest.TestCase):
+    def test_devices_are_added_ordered_and_removed_with_their_lanes(self) -> None:
+        project, eq = chain.add_device(build(), "hull", KINDS["eq"])
+        self.assertEqual([d.kind for d in project.tracks[0].devices], ["synth", "eq", "strip"])
+        project, crush = chain.add_device(project, "hull", KINDS["crush"])
+        moved = chain.move_device(project, crush, -1)
+        self.assertEqual([d.id for d in moved.tracks[0].devices][1:3], [crush, eq])
+        with self.assertRaises(ZolvekError):
+            chain.move_device(project, eq, -1)
+        with self.assertRaises(ZolvekError):
+            chain.add_device(project, "hull", KINDS["drums"])
+        project, lane = add_lane(project, eq, "mid-gain")
+        project = control.mapped(project, "dial-1", eq, "mid-gain")
+        gone = chain.remove_device(project, eq)
+        self.assertNotIn(lane, [each.id for each in gone.lanes()])
+        self.assertEqual(gone.mappings, ())
+        project, _track = chain.add_track(project, "Hull")
+        self.assertEqual(project.tracks[-1].name, "Hull 2")
+        self.assertEqual(len(chain.remove_track(project, "fog").tracks), 4)
+
+    def test_presets_and_favourites(self) -> None:
+        project = chain.apply_preset(build(), "horn", "Round bass")
+        horn = project.tracks[0].devices[0]
+        self.assertEqual(horn.parameter("cutoff").text(horn.position("cutoff")), "320 Hz")
+        project = chain.toggle_favourite(project, "horn", "level")
+        project = chain.toggle_favourite(project, "horn", "cutoff")
+        first = project.tracks[0].devices[0].favourites_first
+        self.assertEqual([p.id for p in first][:3], ["level", "cutoff", "wave"])
+        self.assertEqual(len(first), len(horn.parameters))
+        again = chain.toggle_favourite(project, "horn", "level")
+        self.assertEqual(again.tracks[0].devices[0].favourites, ("cutoff",))
+
+    def test_listening_changes_only_what_is_heard(self) -> None:
+        project = build()
+        self.assertIs(heard(project, Listening(metronome=True)), project)
+        solo = heard(project, Listening(solo=frozenset({"fog"})))
+        self.assertEqual([t.muted for t in solo.tracks], [True, True, False, True])
+        alone = heard(project, Listening(alone="horn.cutoff"))
+        self.assertEqual([x.id for x in alone.lanes() if not x.bypassed], ["horn.cutoff"])
+        held = heard(project, Listening(bypass=True, held=("horn.cutoff", 1.0))).lane("horn.cutoff")
+        np.testing.assert_array_equal(held.at([0.0, 99.0]), 1.0)
+        self.assertFalse(held.bypassed)
+
+
+class Controls(unittest.TestCase):
+    def test_messages_tell_controls(self) -> None:
+        """MIDI 1.0, table 1: status bytes; a bend of 8192 is the middle."""
+        cases = {
+            (0xB2, 74, 127): ("cc:3:74", 1.0),
+            (0xE0, 0, 64): ("bend:1", 0.5),
+            (0xE0, 127, 127): ("bend:1", 1.0),
+            (0xE1, 0, 0): ("bend:2", 0.0),
+            (0xD5, 0): ("pressure:6", 0.0),
+        }
+        for message, wanted in cases.items():
+            which, position = control.read_message(message) or ("", -1.0)
+            self.assertEqual(which, wanted[0])
+            self.assertAlmostEqual(position, wanted[1], places=4)
+        for message in ((), (0x90, 60, 1), (0xB0, 121, 0), (0xB0, 200, 1), (0xF8,)):
+            self.assertIsNone(control.read_message(message))
+
+    def test_mappings_are_kept_with_the_project(self) -> None:
+        project = control.mapped(build(), "dial-3", "horn", "cutoff")
+        project = control.mapped(project, "dial-3", "echo", "mix")
+        self.assertEqual(control.target_of(project, "dial-3"), ("echo", "mix"))
+        self.assertEqual(project_file.decode(project_file.encode(project)), project)
+        self.assertIsNone(control.target_of(control.unmapped(project, "dial-3"), "dial-3"))
+        with self.assertRaises(ZolvekError):
+            control.mapped(project, "dial-1", "horn", "nothing")
+        broken = project_file.encode(project).replace(b'"device": "echo"', b'"device": "gone"')
+        with self.assertRaises(ZolvekError):
+            project_file.decode(broken)
+        self.assertEqual(replace(project, mappings=()).mappings, ())
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,265 @@
+"""Every stand-in sounds as its controls say: against published formulas and by spectrum."""
+
+from __future__ import annotations
+
+import itertools
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pyloudnorm
+import soundfile
+from scipy import signal
+
+from zolvek.core import chain
+from zolvek.core.catalogue import KINDS
+from zolvek.core.curve import curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Clip, Device, Lane, Note, Project, Track
+from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.demo.night_regatta import build
+from zolvek.sound import clips
+from zolvek.sound.controls import Controls, Stretch
+from zolvek.sound.effects import PROCESSORS
+from zolvek.sound.metronome import clicks
+from zolvek.sound.mixing import matching_gains, pan_gains
+from zolvek.sound.renderer import INSTRUMENTS, RATE, Renderer, render
+
+T = np.arange(RATE) / RATE
+
+
+def processed(kind: str, sound: np.ndarray, lanes: dict | None = None, **values: str) -> np.ndarray:
+    """`sound` (2, frames) through an effect with its controls set as a person would write them."""
+    bare = Device("d", kind, kind)
+    at = {key.replace("_", "-"): text for key, text in values.items()}
+    device = replace(bare, values={k: bare.parameter(k).parse(text) for k, text in at.items()})
+    effect = PROCESSORS[kind](kind, RATE)
+    stretch = Stretch(np.arange(sound.shape[1]) / RATE * 2.0, RATE)
+    return effect.process(sound, Controls(device, lanes or {}, stretch, effect.spacing))
+
+
+def impulse(frames: int = 16_384) -> np.ndarray:
+    sound = np.zeros((2, frames))
+    sound[:, 0] = 1.0
+    return sound
+
+
+def tone(hertz: float, level: float = 0.5) -> np.ndarray:
+    return np.tile(level * np.sin(2 * np.pi * hertz * T), (2, 1))
+
+
+def cookbook(kind: str, hertz: float, q: float, gain: float) -> tuple[np.ndarray, np.ndarray]:
+    """R. Bristow-Johnson, Audio EQ Cookbook (W3C note, 2021): biquad coefficients."""
+    w = 2 * np.pi * hertz / RATE
+    cos, alpha, a = np.cos(w), np.sin(w) / (2 * q), 10 ** (gain / 40)
+    root = 2 * np.sqrt(a) * alpha
+    rows = {
+        "low-pass": ([(1 - cos) / 2, 1 - cos, (1 - cos) / 2], [1 + alpha, -2 * cos, 1 - alpha]),
+        "high-pass": ([(1 + cos) / 2, -1 - cos, (1 + cos) / 2], [1 + alpha, -2 * cos, 1 - alpha]),
+        "band-pass": ([alpha, 0, -alpha], [1 + alpha, -2 * cos, 1 - alpha]),
+        "mid": ([1 + alpha * a, -2 * cos, 1 - alpha * a], [1 + alpha / a, -2 * cos, 1 - alpha / a]),
+        "low": ([a * (a + 1 - (a - 1) * cos + root), 2 * a * (a - 1 - (a + 1) * cos), a * (a + 1 - (a - 1) * cos - root)],
+                [a + 1 + (a - 1) * cos + root, -2 * (a - 1 + (a + 1) * cos), a + 1 + (a - 1) * cos - root]),
+        "high": ([a * (a + 1 + (a - 1) * cos + root), -2 * a * (a - 1 + (a + 1) * cos), a * (a + 1 + (a - 1) * cos - root)],
+                 [a + 1 - (a - 1) * cos + root, 2 * (a - 1 - (a + 1) * cos), a + 1 - (a - 1) * cos - root]),
+    }  # fmt: skip
+    b, a_ = rows[kind]
+    return np.array(b), np.array(a_)
+
+
+class Formulas(unittest.TestCase):
+    def test_filter_and_equaliser_follow_the_cookbook(self) -> None:
+        freqs = np.geomspace(30, 18_000, 60)
+
+        def response(sound: np.ndarray) -> np.ndarray:
+            return np.abs(signal.freqz(sound[0], worN=freqs, fs=RATE)[1])
+
+        for mode in ("low-pass", "high-pass", "band-pass"):
+            ours = response(processed("filter", impulse(), mode=mode, cutoff="900 Hz"))
+            _, wanted = signal.freqz(*cookbook(mode, 900, np.sqrt(0.5), 0), worN=freqs, fs=RATE)
+            np.testing.assert_allclose(ours, np.abs(wanted), atol=2e-6)
+        for band, hertz, gain in (("low", 200, 9), ("mid", 1_500, -12), ("high", 5_000, 6)):
+            values = {
+                f"{band}_freq": f"{hertz} Hz",
+                f"{band}_gain": f"{gain} dB",
+                f"{band}_q": "1.3",
+            }
+            ours = response(processed("eq", impulse(), **values))
+            _, wanted = signal.freqz(*cookbook(band, hertz, 1.3, gain), worN=freqs, fs=RATE)
+            np.testing.assert_allclose(20 * np.log10(ours / np.abs(wanted)), 0.0, atol=1e-3)
+
+    def test_constant_power_pan(self) -> None:
+        """−3 dB at the centre, constant power throughout (Rumsey and McCormick, Sound and
+        Recording: the sine–cosine pan law)."""
+        left, right = pan_gains(np.linspace(-1, 1, 9))
+        np.testing.assert_allclose(left**2 + right**2, 1.0)
+        self.assertAlmostEqual(20 * np.log10(left[4]), -3.01, delta=0.01)
+
+    def test_echoes_are_spaced_by_the_beat(self) -> None:
+        """A delay of a quarter note at 120 BPM: 60/BPM = 0.5 s, each echo `feedback` of the last."""
+        out = processed("delay", impulse(2 * RATE), time="500 ms", feedback="50 %", mix="50 %")[0]
+        echoes = np.flatnonzero(np.abs(out) > 0.02)
+        np.testing.assert_allclose(echoes[:4] / RATE, [0.0, 0.5, 1.0, 1.5], atol=2e-4)
+        self.assertAlmostEqual(out[echoes[2]] / out[echoes[1]], 0.5, places=2)
+
+    def test_tremolo_depth_and_rate(self) -> None:
+        out = processed("tremolo", np.ones((2, 4 * RATE)), rate="6 Hz", depth="60 %", sides="100 %")
+        for side in out:
+            self.assertAlmostEqual(side.min(), 0.4, places=3)
+            self.assertAlmostEqual(side.max(), 1.0, places=3)
+            spectrum = np.abs(np.fft.rfft(side - side.mean()))
+            self.assertAlmostEqual(np.argmax(spectrum) / 4.0, 6.0, delta=0.26)
+        self.assertLess(np.corrcoef(out)[0, 1], -0.99, "one side against the other")
+
+    def test_width_drive_bits_and_rate(self) -> None:
+        sound = np.stack((tone(300)[0], tone(500)[1]))
+        np.testing.assert_allclose(processed("width", sound), sound, atol=1e-12)
+        mono = processed("width", sound, width="0 %", gain="6 dB")
+        np.testing.assert_allclose(mono[0], mono[1])
+        np.testing.assert_allclose(mono[0], sound.mean(axis=0) * 10**0.3)
+        crushed = processed("crush", tone(50, 0.9), bits="4")
+        self.assertEqual(len(np.unique(np.round(crushed * 8, 9))), 15, "whole eighths, ±7")
+        held = processed("crush", tone(50), rate="6 kHz", bits="16")[0]
+        self.assertAlmostEqual(np.mean(np.diff(held) != 0.0), 1 / 8, delta=0.002)
+        driven = processed("drive", tone(100, 1.0), drive="40 dB", mix="100 %")
+        self.assertGreater(np.abs(driven).mean(), 0.95, "all but square")
+
+    def test_library_effects_do_what_they_say(self) -> None:
+        noise = np.random.default_rng(1).standard_normal((2, RATE)) * 0.1
+        for kind in ("reverb", "chorus", "phaser", "delay"):
+            np.testing.assert_allclose(processed(kind, noise, mix="0 %"), noise, atol=1e-7)
+            self.assertGreater(np.abs(processed(kind, noise, mix="100 %") - noise).max(), 0.01)
+        tails = [
+            np.abs(processed("reverb", impulse(RATE), size=s, mix="100 %")[0, RATE // 2 :]).sum()
+            for s in ("10 %", "90 %")
+        ]
+        self.assertGreater(tails[1], 3 * tails[0], "a larger room rings longer")
+
+    def test_an_effect_moves_with_its_lane_and_is_the_same_in_any_pieces(self) -> None:
+        lane = Lane("l", "d", "cutoff", curve([(0.0, 0.3), (1.0, 0.9)]))
+        noise = np.random.default_rng(2).standard_normal((2, RATE)) * 0.1
+        out = processed("filter", noise, {"cutoff": lane})
+        first, last = (
+            signal.welch(part, RATE)[1][20:].sum() for part in (out[0, :4800], out[0, -24000:])
+        )
+        self.assertGreater(last, 20 * first)
+        for kind in sorted(set(PROCESSORS) - {"strip"}):
+            device = Device("d", kind, kind)
+            whole, parts = PROCESSORS[kind](kind, RATE), PROCESSORS[kind](kind, RATE)
+            cuts, pieces = [0, 64 * 100, 64 * 101, 64 * 400, RATE], []
+            beats = np.arange(RATE) / RATE
+            one = whole.process(noise, Controls(device, {}, Stretch(beats, RATE), whole.spacing))
+            for a, b in itertools.pairwise(cuts):
+                controls = Controls(device, {}, Stretch(beats[a:b], RATE), parts.spacing)
+                pieces.append(parts.process(noise[:, a:b], controls))
+            np.testing.assert_allclose(np.concatenate(pieces, axis=1), one, atol=1e-6, err_msg=kind)
+
+
+class Instruments(unittest.TestCase):
+    def test_each_drum_answers_to_its_own_controls(self) -> None:
+        for pitch, voice in (
+            (36, "kick"),
+            (38, "snare"),
+            (42, "closed"),
+            (46, "open"),
+            (39, "clap"),
+            (45, "tom"),
+        ):
+
+            def hit(voice: str = voice, pitch: int = pitch, **values: float) -> np.ndarray:
+                device = Device("k", "drums", "K", {f"{voice}-{k}": v for k, v in values.items()})
+                track = Track("t", "T", (device,), (), (Note(0.0, 0.25, pitch),))
+                return render(Project(length=4.0, tracks=(track,)))
+
+            with self.subTest(voice):
+                usual = hit()
+                self.assertGreater(np.abs(usual).max(), 0.02)
+                self.assertEqual(np.abs(hit(level=0.0)).max(), 0.0)
+                self.assertEqual(np.abs(hit(pan=0.0)[1]).max(), 0.0)
+                energy = [float((hit(decay=d) ** 2).sum()) for d in (0.2, 0.8)]
+                self.assertGreater(energy[1], 1.5 * energy[0])
+                self.assertGreater(np.abs(hit(tune=0.9) - usual).max(), 0.001)
+                np.testing.assert_array_equal(hit(), usual)
+
+    def test_sends_mutes_and_devices_outside(self) -> None:
+        strip = Device("s", "strip", "S", {"send": 0.9})
+        source = Track(
+            "a", "A", (Device("i", "synth", "I", {"noise": 1.0}), strip), (), (Note(0, 2, 60),)
+        )
+        back = Track("b", "B", (Device("r", "width", "W", {"gain": 0.75}),), takes_sends=True)
+        dry = render(Project(length=2.0, tracks=(source,)))
+        wet = render(Project(length=2.0, tracks=(back, source)))
+        self.assertGreater(
+            np.abs(wet - dry).max(), 0.05, "what is sent is heard through the other track"
+        )
+        muted = replace(source, muted=True)
+        self.assertEqual(np.abs(render(Project(length=2.0, tracks=(muted, back)))).max(), 0.0)
+        outside, _ = chain.add_device(Project(length=2.0, tracks=(source,)), "a", KINDS["midi"])
+        np.testing.assert_array_equal(render(outside), dry)
+        self.assertEqual(set(INSTRUMENTS) | set(PROCESSORS) | {"midi"}, set(KINDS), "each sounds")
+
+    def test_the_metronome_clicks_on_the_beat(self) -> None:
+        tempo = TempoMap((TempoPoint(0.0, 90.0),))
+        beats = np.arange(4 * RATE) / RATE * 1.5
+        found = clicks(tempo, build().meter, Stretch(beats, RATE))
+        onsets = np.flatnonzero((np.abs(found) > 1e-6) & (np.abs(np.roll(found, 2_000)) == 0.0))
+        starts = onsets[np.append(True, np.diff(onsets) > RATE // 8)]
+        np.testing.assert_allclose(starts / RATE, np.arange(6) * 60 / 90, atol=1e-3)
+
+    def test_equal_loudness(self) -> None:
+        """ITU-R BS.1770-4 by pyloudnorm: after matching both versions are equally loud."""
+        quiet, loud = render(build(), 32.0, 40.0), render(build(), 60.0, 68.0)
+        meter = pyloudnorm.Meter(RATE)
+        found = [meter.integrated_loudness(x.T.astype(float)) for x in (quiet, loud)]
+        gains = matching_gains(*found)
+        after = [
+            meter.integrated_loudness(g * x.T.astype(float))
+            for g, x in zip(gains, (quiet, loud), strict=True)
+        ]
+        self.assertAlmostEqual(after[0], after[1], delta=0.05)
+        self.assertEqual(max(gains), 1.0, "nothing is turned up")
+
+
+class SoundFiles(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_any_rate_and_format_is_played_at_ours(self) -> None:
+        for name, rate, channels in (
+            ("a.wav", 192_000, 1),
+            ("b.flac", 8_000, 2),
+            ("c.ogg", 44_100, 2),
+            ("d.mp3", 44_100, 1),
+        ):
+            path = self.folder / name
+            wave = 0.5 * np.sin(2 * np.pi * 440 * np.arange(rate) / rate)
+            soundfile.write(path, np.repeat(wave[:, None], channels, axis=1), rate)
+            self.assertAlmostEqual(clips.examine(str(path)), 1.0, delta=0.06)
+            track = Track("t", "T", clips=(Clip(0.0, str(path)),))
+            sound = render(Project(length=1.0, tracks=(track,)))
+            spectrum = np.abs(np.fft.rfft(sound[0]))
+            self.assertAlmostEqual(
+                np.argmax(spectrum) * RATE / sound.shape[1], 440, delta=3, msg=name
+            )
+
+    def test_bad_files_are_named(self) -> None:
+        (self.folder / "text.wav").write_text("not sound")
+        soundfile.write(self.folder / "empty.wav", np.zeros((0, 2)), 44_100)
+        soundfile.write(self.folder / "nan.wav", np.full((100, 1), np.nan), 44_100, subtype="FLOAT")
+        for name in ("text.wav", "empty.wav", "nan.wav", "gone.wav"):
+            with self.assertRaises(ZolvekError) as caught:
+                clips.examine(str(self.folder / name))
+            self.assertIn(name, str(caught.exception))
+            self.assertTrue(caught.exception.remedy)
+        track = Track("t", "T", clips=(Clip(0.0, str(self.folder / "gone.wav")),))
+        project = Project(length=1.0, tracks=(track,))
+        self.assertEqual(clips.missing(project), [str(self.folder / "gone.wav")])
+        self.assertEqual(np.abs(Renderer(project).render(64)).max(), 0.0, "the rest plays")
+
+
+if __name__ == "__main__":
+    unittest.main()

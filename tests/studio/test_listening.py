@@ -1,0 +1,271 @@
+"""Choosing, listening and comparing in the real window."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from dataclasses import replace
+
+import numpy as np
+import soundfile
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QInputDialog
+
+from tests.core.test_devices import OWN
+from tests.studio.driver import LEFT, WindowTest
+from zolvek.core.curve import flat
+from zolvek.core.project import Clip, with_curve
+from zolvek.formats import project_file
+from zolvek.studio.index.index_panel import LETTERS
+from zolvek.studio.rail.devices_panel import DevicesPanel
+from zolvek.studio.rail.listen_panel import ListenPanel
+from zolvek.studio.rail.perform_panel import PerformPanel
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+class Listening(WindowTest):
+    def until(self, test, ms: int = 20_000) -> None:
+        for _ in range(ms // 20):
+            if test():
+                return
+            self.wait(20)
+        self.fail("it did not come to that")
+
+    def dial(self, key: str):
+        return next(d for d in self.window.bench.dials if d.parameter.id == key)
+
+    def test_devices_are_added_set_and_removed_by_hand(self) -> None:
+        self.do("step-devices")
+        panel = self.window.rail.findChild(DevicesPanel)
+        panel.kinds.setCurrentIndex(panel.kinds.findData("tremolo"))
+        panel.kinds.activated.emit(panel.kinds.currentIndex())
+        self.wait()
+        chain = [d.kind for d in self.session.project.tracks[0].devices]
+        self.assertEqual(chain, ["synth", "tremolo", "strip"])
+        self.assertIn("Tremolo", self.window.bench.heading.text())
+        panel.presets.setCurrentText("Flutter")
+        panel.presets.activated.emit(panel.presets.currentIndex())
+        self.assertIn("9", self.dial("rate").parameter.text(self.dial("rate").own))
+        QTest.mouseClick(self.dial("depth"), LEFT)
+        self.key(Qt.Key.Key_A)
+        self.assertIn("Tremolo", self.session.project.label_of(self.session.focus))
+        self.do("bypass-device")
+        self.assertTrue(self.session.project.tracks[0].devices[1].bypassed)
+        asked: list[str] = []
+        self.window.confirm = lambda *texts: bool(asked.append(" ".join(texts))) or True
+        held = self.session.project
+        self.do("remove-device")
+        self.assertIn("Depth", asked[0], "says which lanes go")
+        self.assertEqual(
+            [d.kind for d in self.session.project.tracks[0].devices], ["synth", "strip"]
+        )
+        self.do("undo")
+        self.assertIs(self.session.project, held, "undo brings all back")
+        path = self.folder / "bass.json"
+        path.write_text(json.dumps(OWN))
+        self.assertTrue(self.window.files.take_device(path))
+        path.write_text("{}")
+        self.assertFalse(self.window.files.take_device(path))
+        self.assertIn("bass.json", self.errors.pop().where)
+
+    def test_searching_marks_following_and_favourites(self) -> None:
+        search = self.field("Find a parameter")
+        for words, wanted in (
+            ("fil res", {("horn", "resonance"), ("fog-filter", "resonance")}),
+            ("echo mix", {("echo", "mix")}),
+        ):
+            search.setText(words)
+            leaves = self.window.index.leaves
+            shown = {key for key, leaf in leaves.items() if not leaf.isHidden()}
+            self.assertLessEqual(wanted, shown)
+            self.assertNotIn(("horn", "wave"), shown)
+        search.clear()
+        # Every label names its device: two cutoffs on one track can't be confused.
+        labels = [self.session.project.label_of(x.id) for x in self.session.project.lanes()]
+        self.assertEqual(len(set(labels)), len(labels))
+        self.key(Qt.Key.Key_F)
+        QTest.mouseClick(self.dial("resonance"), LEFT)
+        self.assertEqual(self.session.focus, "horn.cutoff", "following is off")
+        self.key(Qt.Key.Key_F)
+        QTest.mouseClick(self.dial("resonance"), LEFT)
+        self.assertEqual(self.session.focus, "horn.resonance")
+        self.do("learn-favourites")
+        QTest.mouseClick(self.dial("level"), LEFT)
+        self.wait()
+        QTest.mouseClick(self.dial("pan"), LEFT)
+        self.wait()
+        self.do("learn-favourites")
+        self.assertEqual(
+            [d.parameter.id for d in self.window.bench.dials][:3], ["level", "pan", "wave"]
+        )
+
+    def test_dials_turn_flip_and_type(self) -> None:
+        mute = self.dial("mute")
+        QTest.mouseClick(mute, LEFT)
+        self.assertEqual(self.dial("mute").own, 1.0, "a press flips a switch")
+        pan = self.dial("pan")
+        self.drag_on(pan, QPoint(40, 40), QPoint(40, 0))
+        self.assertGreater(pan.own, 0.6)
+        QTest.mouseDClick(pan, LEFT)
+        self.assertEqual(pan.own, 0.5, "a double press returns it")
+        kept = QInputDialog.getText
+        QInputDialog.getText = lambda *a, **k: ("20 % L", True)
+        self.addCleanup(setattr, QInputDialog, "getText", kept)
+        pan.setFocus()
+        self.key(Qt.Key.Key_Return, widget=pan)
+        self.assertAlmostEqual(pan.own, 0.4)
+        # As a point is dragged the dial shows what it becomes at the playhead.
+        self.session.set_place(32.0)
+        self.session.set_focus("horn.cutoff")
+        before = self.dial("cutoff").state()[0]
+        self.view.show(28.0, 40.0)
+        value = float(self.curve().value[2])
+        self.drag((32.0, value), (32.0, value + 0.2), SHIFT)
+        self.assertAlmostEqual(self.dial("cutoff").state()[0], before + 0.2, delta=0.02)
+
+    def test_mute_solo_alone_and_versions_are_heard(self) -> None:
+        tree = self.window.index.tree
+        row = tree.visualItemRect(tree.topLevelItem(0))
+        for letter, away in LETTERS:
+            QTest.mouseClick(
+                tree.viewport(), LEFT, pos=QPoint(row.right() - away, row.center().y())
+            )
+            self.wait()
+            if letter == "M":
+                self.assertTrue(self.session.project.tracks[0].muted)
+        self.assertEqual(self.session.listening.solo, {"hull"})
+        self.do("undo")
+        self.key(Qt.Key.Key_W)
+        self.assertEqual(self.session.listening.alone, "horn.cutoff")
+        self.key(Qt.Key.Key_W)
+        self.session.listen(solo=frozenset())
+        # A and B: the kept version against silence, switched while it plays.
+        self.session.choose_span((32.0, 40.0))
+        self.do("keep-version")
+        silent = with_curve(self.session.project, "fog-strip.level", flat(0.0))
+        for _track in silent.tracks:
+            silent = replace(silent, tracks=tuple(replace(t, muted=True) for t in silent.tracks))
+        self.session.edit("Silence", silent)
+        self.session.settings.lead = 2.0
+        self.do("play-selection")
+        playback = self.window.player.ready()
+        self.until(lambda: self.session.place > 30.2)
+        self.assertLess(self.session.place, 33.0, "begins with the lead")
+        self.assertLess(max(playback.peaks), 1e-4)
+        place = self.session.place
+        self.key(Qt.Key.Key_X)
+        self.until(lambda: max(playback.peaks) > 0.01)
+        self.assertGreater(self.session.place, place, "no jump of place")
+        self.until(lambda: not self.window.transport.meter.quiet)
+        self.key(Qt.Key.Key_X)
+        self.until(lambda: max(playback.peaks) < 1e-3)
+        self.do("metronome")
+        self.until(lambda: max(playback.peaks) > 0.1)
+        self.do("stop")
+
+    def test_the_useful_reach_is_measured_set_and_evened(self) -> None:
+        self.session.choose_span((32.0, 34.0))
+        self.do("step-listen")
+        panel = self.window.rail.findChild(ListenPanel)
+        QTest.mouseClick(panel.measure, LEFT)
+        self.assertTrue(panel.cancel.isVisible())
+        QTest.mouseClick(panel.cancel, LEFT)
+        self.wait()
+        self.assertFalse(panel.cancel.isVisible())
+        QTest.mouseClick(panel.measure, LEFT)
+        self.until(lambda: panel.measured is not None)
+        before = self.curve()
+        QTest.mouseClick(panel.even, LEFT)
+        self.assertIsNotNone(self.session.preview)
+        self.assertIs(self.curve(), before, "a preview first")
+        QTest.mouseClick(panel.even, LEFT)
+        self.assertNotEqual(self.curve(), before)
+        QTest.mouseClick(panel.set_reach, LEFT)
+        self.assertLess(self.session.lane.reach[1], 1.0)
+        # By ear: while the end of the reach is dragged, the curve is held there.
+        top = QPoint(30, int(self.lane.plot.top()))
+        QTest.mousePress(self.lane, LEFT, pos=top)
+        self.assertEqual(self.session.listening.held, ("horn.cutoff", 1.0))
+        QTest.mouseRelease(self.lane, LEFT, pos=top)
+        self.assertIsNone(self.session.listening.held)
+
+    def test_the_sound_lies_behind_the_lane(self) -> None:
+        small = replace(self.session.project, length=16.0)
+        self.window.show_project(small, None)
+        plain = self.lane.grab().toImage()
+        self.lane.backdrops.begin()
+        self.until(lambda: self.lane.backdrops.shown() is not None)
+        self.wait()
+        self.assertNotEqual(self.lane.grab().toImage(), plain)
+        self.lane.backdrops.set_kind("waveform")
+        self.until(lambda: self.lane.backdrops.shown() is not None)
+        self.assertEqual(self.lane.backdrops.shown().kind, "waveform")
+
+    def test_the_controller_learns_moves_and_is_monitored(self) -> None:
+        self.do("step-perform")
+        panel = self.window.rail.findChild(PerformPanel)
+        self.do("learn-controls")
+        self.drag_on(panel.dials[0], QPoint(20, 30), QPoint(20, 10))
+        QTest.mouseClick(self.dial("drive"), LEFT)
+        self.wait()
+        self.assertEqual(self.session.project.mappings[0].control, "dial-1")
+        panel.dials[0].setFocus()
+        steps = len(self.session.history.steps)
+        before = self.dial("drive").own
+        for _ in range(3):
+            QTest.keyClick(panel.dials[0], Qt.Key.Key_Up)
+        self.assertNotEqual(self.dial("drive").own, before)
+        self.assertEqual(len(self.session.history.steps), steps + 1, "one gesture, one step")
+        # A message from outside, learned the other way round: the dial first.
+        self.do("learn-controls")
+        QTest.mouseClick(self.dial("pan"), LEFT)
+        self.window.outside.came.emit((0xB0, 20, 64), 0.0)
+        self.window.outside.came.emit((0xB0, 20, 127), 0.0)
+        self.assertEqual(self.dial("pan").own, 1.0)
+        self.do("monitor")
+        monitor = self.window.monitor
+        self.session.set_place(31.9)
+        self.do("play")
+        self.until(lambda: monitor.model.rowCount() > 8)
+        monitor.words.setText("cutoff channel 1")
+        self.wait()
+        rows = monitor.model.shown
+        self.assertTrue(rows and all(row[1].startswith("Hull") for row in rows))
+        monitor.frozen.setChecked(True)
+        self.wait(300)
+        self.assertEqual(monitor.model.shown, rows)
+        self.assertIn("messages a second", monitor.rate.text())
+        self.do("stop")
+
+    def test_sounds_come_go_missing_and_are_found(self) -> None:
+        path = self.folder / "tone.wav"
+        soundfile.write(path, np.sin(np.arange(44_100) / 9.0), 44_100)
+        self.session.choose_device("riser")
+        self.assertTrue(self.window.files.take_sound(path))
+        held = self.session.project
+        (self.folder / "bad.ogg").write_bytes(b"no")
+        self.assertFalse(self.window.files.take_sound(self.folder / "bad.ogg"))
+        self.assertIn("bad.ogg", self.errors.pop().where)
+        self.assertIs(self.session.project, held)
+        target = self.folder / "with sound.zolvek"
+        self.window.files.save_to(target)
+        self.assertIn(b'"file": "tone.wav"', target.read_bytes(), "the folder can be moved")
+        self.assertEqual(project_file.load(target), held)
+        path.rename(self.folder / "moved.wav")
+        self.assertTrue(self.window.files.open_path(target), "the project opens all the same")
+        self.assertIn("tone.wav", self.errors.pop().where)
+        from PyQt6.QtWidgets import QFileDialog
+
+        kept = QFileDialog.getOpenFileName
+        QFileDialog.getOpenFileName = lambda *a: (str(self.folder / "moved.wav"), "")
+        self.addCleanup(setattr, QFileDialog, "getOpenFileName", kept)
+        self.do("find-sounds")
+        flare = self.session.project.tracks[3]
+        self.assertEqual(flare.clips, (Clip(0.0, str(self.folder / "moved.wav")),))
+        self.assertEqual(self.window.files.missing_sounds(), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
