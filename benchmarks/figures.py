@@ -316,6 +316,50 @@ def analysis() -> None:
     say("measured reach of a filter, 2-bar loop", taken, "s", "under 4")
 
 
+@figure("movement")
+def movement() -> None:
+    from zolvek.core.curve import curve
+    from zolvek.core.layer import Layer
+    from zolvek.core.layers import layered
+    from zolvek.core.lfo import Cycles, Lfo, as_curve
+    from zolvek.core.project import Lane
+    from zolvek.core.randomness import RandomMove
+    from zolvek.core.rates import Rate
+    from zolvek.core.tempo import TempoMap
+
+    tempo, beats = TempoMap(), np.linspace(0.0, 1_000.0, 1_000_000)
+    base = random_curve(10_000, True)
+    layers = (
+        Layer("a", "lfo", lfo=Lfo("sine", Rate(2.0)), amount=0.2),
+        Layer("b", "random", random=RandomMove("steps", Rate(1.0)), amount=0.1),
+        Layer("c", "offset", curve=curve([(0.0, 0.5), (500.0, 0.7), (1_000.0, 0.4)]), amount=0.5),
+        Layer("d", "scale", curve=curve([(0.0, 0.5), (400.0, 0.2), (1_000.0, 0.6)]), amount=0.5),
+    )
+    whole = layered(base, Lane("x", "d", "p", base, layers=layers), tempo, 1_000.0)
+    alone = best(lambda: base.at(beats))
+    say(
+        "a lane with four layers at 1,000,000 beats / base alone",
+        best(lambda: whole.at(beats)) / alone,
+        "x",
+        "at most 5",
+    )
+    say(
+        "10,000 LFO cycles to points",
+        best(lambda: as_curve(Lfo(), 0.0, 10_000.0, tempo)) * 1e3,
+        "ms",
+        "under 30",
+    )
+    build_up = Lfo("sine", Rate(1.0), rate_end=Rate(0.125))
+    made = as_curve(build_up, 0.0, 32.0, tempo, 0.001)
+    cycles = float(Cycles(build_up, 0.0, 32.0, tempo).gone(np.array(32.0)))
+    say(
+        "points a cycle of 1/4 to 1/32 over 8 bars within 0.1 %",
+        len(made) / cycles,
+        "",
+        "at most 6",
+    )
+
+
 def _ticks() -> list[int]:
     """What the processor has done so far: user, nice, system, idle, …, stolen (proc(5))."""
     return [int(x) for x in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]

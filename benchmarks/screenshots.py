@@ -13,12 +13,14 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core import shaping
+from zolvek.core.curve import curve
 from zolvek.demo.night_regatta import bar, build
 from zolvek.studio import commands
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.lanes.hits import Hit
 from zolvek.studio.rail.listen_panel import ListenPanel
+from zolvek.studio.rail.movement_panel import MovementPanel
 from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.settings import Settings
@@ -115,6 +117,32 @@ def _compare(window: Window) -> None:
     window.session.set_place(bar(26))
 
 
+def _movement(window: Window) -> None:
+    window.session.set_focus("echo.feedback")
+    window.view.show(bar(24), bar(34) - bar(24))
+    window.session.choose_span((bar(25), bar(33)))
+    window.rail.show_step("step-movement")
+    panel = window.rail.findChild(MovementPanel)
+    panel.lfo.entries["amount"].setText("5 %")
+    panel.lfo.entries["amount_end"].setText("70 %")
+    panel.preview()
+
+
+def _layers(window: Window) -> None:
+    session = window.session
+    session.set_focus("lantern-strip.pan")
+    window.view.show(bar(32), bar(45) - bar(32))
+    window.rail.show_step("step-movement")
+    panel = window.rail.findChild(MovementPanel)
+    panel.show_page("Layers")
+    panel._add("offset")
+    drift = curve(
+        [(0.0, 0.5), (bar(34), 0.5, "s-curve", 0.4), (bar(41), 0.82, "bend", 0.5), (bar(44), 0.5)]
+    )
+    session.edit_curve("Draw", drift, np.array([1, 2]))
+    session.set_place(bar(39))
+
+
 def _devices(window: Window) -> None:
     window.session.touch("fog-filter", "resonance")
     _backdrop(window)
@@ -136,6 +164,8 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("useful-reach", "vellum", _reach),
     ("compare", "lamp", _compare),
     ("devices", "vellum", _devices),
+    ("movement", "vellum", _movement),
+    ("layers", "vellum", _layers),
     ("export", "vellum", _export),
 )
 

@@ -98,7 +98,7 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
     loaded = _load(project)
     from zolvek.core.playing import played
 
-    found, parameter = played(loaded.lane(lane), loaded.length), loaded.parameter_of(lane)
+    found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
     beats = _steps(*_span(loaded, first, last), step)
     position = found.at(beats)
     columns = (beats, loaded.tempo.seconds(beats), position, parameter.value(position))
@@ -378,6 +378,103 @@ def curve_smooth(drawn: Any, beats: float) -> Any:
 
     _in_range("--beats", beats, 1e-6, 1e5)
     return smoothed(drawn, beats)
+
+
+@_tool(
+    "random",
+    _number("--amount", 10.0, "Percent of full height either way."),
+    click.option("--every", default="1/8", show_default=True, help="How often: 1/8, 1/4t, 2bars, 0.5s, 3Hz."),
+    click.option("--kind", default="steps", show_default=True, help="steps, smooth or walk."),
+    _number("--offset", 0.0, "Percent, −100 to 100, that the middle of the new values lies off."),
+    click.option("--seed", required=True, type=click.IntRange(0), help="The same seed, the same curve."),
+    click.option("--tempo", default=120.0, show_default=True, help="BPM, for rates in s or Hz."),
+)  # fmt: skip
+def curve_random(
+    drawn: Any, amount: float, every: str, kind: str, offset: float, seed: int, tempo: float
+) -> Any:
+    """Add random movement to a curve, within --amount of what is there."""
+    from zolvek.core.randomness import RandomMove, randomised
+    from zolvek.core.rates import parse_rate
+    from zolvek.core.spans import splice
+    from zolvek.core.tempo import TempoMap, TempoPoint
+
+    _in_range("--amount", amount, 0.0, 100.0)
+    _in_range("--offset", offset, -100.0, 100.0)
+    move = RandomMove(kind, parse_rate(every), offset / 100.0, seed=seed)
+    first, last = float(drawn.beat[0]), float(drawn.beat[-1])
+    steady = TempoMap((TempoPoint(0.0, tempo),))
+    put = randomised(drawn, first, last, move, amount / 100.0, steady)
+    return splice(drawn, first, put, last)
+
+
+@curve.command("lfo")
+@click.option(
+    "--shape",
+    required=True,
+    help="sine, triangle, saw-up, saw-down, pulse, sample-hold or smooth-random.",
+)
+@click.option("--period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
+@click.option("--from", "first", required=True, type=float, help="Beat at which it begins.")
+@click.option("--to", "last", required=True, type=float, help="Beat at which it ends.")
+@click.option("--tempo", default=120.0, show_default=True, help="BPM, for periods in s or Hz.")
+@_number("--amount", 100.0, "Percent of full height, from lowest to highest.")
+@_number("--centre", 50.0, "Percent of full height.")
+@_number("--phase", 0.0, "Cycles; a sine is at its centre, rising, at 0.")
+@click.option("--invert", is_flag=True, help="Upside down.")
+@_number("--skew", 0.0, "Percent, −99 to 99, that the middle of the cycle is late.")
+@_number("--width", 50.0, "Percent of the cycle that a pulse is high.")
+@click.option(
+    "--seed", default=1, show_default=True, type=click.IntRange(0), help="Of the random shapes."
+)
+@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
+def curve_lfo(
+    shape: str, period: str, first: float, last: float, tempo: float, amount: float, centre: float,
+    phase: float, invert: bool, skew: float, width: float, seed: int, output: str,
+) -> None:  # fmt: skip
+    """Write an LFO as a curve: exact, a cosine at either edge left whole.
+
+    The first or last point may so lie outside --from and --to; between them it is the LFO.
+    """
+    from zolvek.core.lfo import WAVES, Lfo, as_curve
+    from zolvek.core.rates import parse_rate
+    from zolvek.core.tempo import TempoMap, TempoPoint
+    from zolvek.formats import curve_csv
+
+    if shape not in WAVES or shape == "pattern":
+        raise ZolvekError(
+            f"There is no shape “{shape}”.",
+            "--shape",
+            f"There are {', '.join(k for k in WAVES if k != 'pattern')}.",
+        )
+    for name, beat in (("--from", first), ("--to", last)):
+        _in_range(name, beat, 0.0, 1e6)
+    lfo = Lfo(
+        shape, parse_rate(period), phase, amount / 100.0, centre / 100.0, invert, width / 100.0,
+        skew / 100.0, seed=seed,
+    )  # fmt: skip
+    if lfo.rate.fast:
+        click.echo("The rate is past a 1/128 note or 100 Hz.", err=True)
+    steady = TempoMap((TempoPoint(0.0, tempo),))
+    curve_csv.save(as_curve(lfo, first, last, steady, whole=True), output)
+
+
+@zolvek.command()
+@click.argument("project", type=click.Path())
+@click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
+@_number("--tolerance", 0.2, "Percent of full height that baking stays within.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def bake(project: str, lane: str, tolerance: float, output: str) -> None:
+    """Write all layers of a lane that are heard into its points."""
+    from zolvek.core.layers import baked
+    from zolvek.core.project import with_lane
+    from zolvek.formats import project_file
+
+    _in_range("--tolerance", tolerance, 0.001, 50.0)
+    loaded = _load(project)
+    own = loaded.lane(lane)
+    done = baked(own, loaded.tempo, loaded.length, tolerance=tolerance / 100.0)
+    project_file.save(with_lane(loaded, done), output)
+    click.echo(f"{len(own.curve)} points before, {len(done.curve)} after.")
 
 
 def _from_zero(drawn: Any, work: Any) -> Any:

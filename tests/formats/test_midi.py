@@ -12,7 +12,8 @@ import numpy as np
 import symusic
 
 from zolvek.core.curve import curve
-from zolvek.core.project import Lane
+from zolvek.core.playing import played
+from zolvek.core.project import Lane, Project
 from zolvek.demo.night_regatta import build
 from zolvek.formats import midi_out
 
@@ -23,7 +24,7 @@ def with_notes(data: bytes) -> bytes:
     """The file with one short note at the start of each track: symusic leaves out tracks that
     have none. Done on the bytes, so that nothing else is written anew."""
     parts = data.split(b"MTrk")
-    channels = [0] + [lane.midi.channel - 1 for lane in midi_out.delivered(PROJECT)]
+    channels = [0] + [heard.lane.midi.channel - 1 for heard in midi_out.delivered(PROJECT)]
     for i, channel in enumerate(channels, 1):
         note = bytes([0, 0x90 | channel, 60, 64, 0, 0x80 | channel, 60, 0])
         parts[i] = struct.pack(">I", len(parts[i]) - 4 + len(note)) + note + parts[i][4:]
@@ -47,7 +48,7 @@ class MidiFile(unittest.TestCase):
             (self.mido.type, self.mido.ticks_per_beat, self.symusic.ticks_per_quarter),
             (1, 960, 960),
         )
-        lanes = midi_out.delivered(PROJECT)
+        lanes = [heard.lane for heard in midi_out.delivered(PROJECT)]
         streams = {track.name: track.controls for track in self.symusic.tracks}
         self.assertEqual(len(self.mido.tracks), len(lanes) + 1)
         for lane, track in zip(lanes, self.mido.tracks[1:], strict=True):
@@ -71,7 +72,9 @@ class MidiFile(unittest.TestCase):
         held = np.array([v for _, v in seen])[
             np.searchsorted([t for t, _ in seen], ticks, side="right") - 1
         ]
-        self.assertLessEqual(np.abs(held - 127.0 * lane.curve.at(ticks / 960.0)).max(), 1.0)
+        self.assertLessEqual(
+            np.abs(held - 127.0 * played(lane, PROJECT).curve.at(ticks / 960.0)).max(), 1.0
+        )
 
     def test_tempo_and_meter_keep_time(self) -> None:
         """SMF 1.0: tempo in microseconds a quarter note; the ramp's steps may not drift."""
@@ -96,7 +99,7 @@ class MidiFile(unittest.TestCase):
     def test_a_sweep_over_eight_bars_runs_from_0_to_127(self) -> None:
         """Common practice, no source: controllers run 0–127."""
         lane = Lane("x", "d", "p", curve([(0.0, 0.0), (32.0, 1.0)]))
-        found = midi_out.stream(lane, 40.0)
+        found = midi_out.stream(played(lane, Project(length=40.0)), 40.0)
         self.assertEqual(
             found.value.tolist(), list(range(128)), "every step once: no message too many"
         )

@@ -17,6 +17,7 @@ from zolvek.core import chain
 from zolvek.core.catalogue import KINDS
 from zolvek.core.curve import curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.playing import played
 from zolvek.core.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
@@ -138,7 +139,8 @@ class Formulas(unittest.TestCase):
         self.assertGreater(tails[1], 3 * tails[0], "a larger room rings longer")
 
     def test_an_effect_moves_with_its_lane_and_is_the_same_in_any_pieces(self) -> None:
-        lane = Lane("l", "d", "cutoff", curve([(0.0, 0.3), (1.0, 0.9)]))
+        own = Lane("l", "d", "cutoff", curve([(0.0, 0.3), (1.0, 0.9)]))
+        lane = played(own, Project(length=4.0))
         noise = np.random.default_rng(2).standard_normal((2, RATE)) * 0.1
         out = processed("filter", noise, {"cutoff": lane})
         first, last = (

@@ -254,7 +254,7 @@ class ByHand(WindowTest):
         from zolvek.core.playing import played
 
         lane = self.session.lane
-        heard = played(lane, self.session.project.length).curve
+        heard = played(lane, self.session.project).curve
         np.testing.assert_allclose(heard.at([97.0, 113.0]), source.at([65.0, 65.0]), atol=1e-9)
         self.assertEqual(float(heard.at(129.0)), float(lane.curve.at(129.0)))
         pattern_library.rename("Ripple", "Wavelet")
@@ -269,7 +269,7 @@ class ByHand(WindowTest):
         self.session.choose_span((64.0, 68.0))
         self.key(Qt.Key.Key_C)
         lane = self.session.lane
-        heard = played(lane, self.session.project.length).curve
+        heard = played(lane, self.session.project).curve
         beats = np.linspace(0.05, 3.95, 20)
         for start in (64.0, 68.0, 100.0, 184.0):
             np.testing.assert_allclose(

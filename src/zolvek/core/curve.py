@@ -238,6 +238,13 @@ class Curve:
         return np.append(np.diff(self.beat) == 0.0, False)
 
 
+def leaps(curve: Curve) -> Floats:
+    """The beats at which a curve jumps: two points on one beat, or the end of a hold."""
+    twin = np.diff(curve.beat) == 0.0
+    held = (curve.shape[:-1] == HOLD) & (np.diff(curve.value) != 0.0)
+    return np.unique(curve.beat[1:][twin | held])
+
+
 def present(codes: Any) -> Ints:
     """Which shape codes occur; a good deal faster than sorting or hashing them."""
     return np.flatnonzero(np.bincount(codes, minlength=len(SHAPES)))
@@ -249,7 +256,6 @@ def first_fault(
     """The first point that breaks a curve's rules: its index, what is wrong, the remedy."""
     tests: list[tuple[Bools, str, str]] = [
         (~np.isfinite(beat), "The beat is not a number.", "Write a number of quarter notes."),
-        (beat < 0.0, "The beat lies before the start.", "Beats count from 0."),
         (
             np.concatenate(([False], beat[1:] < beat[:-1])),
             "The beat is earlier than the one before.",

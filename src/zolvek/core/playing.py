@@ -1,31 +1,64 @@
-"""What a lane plays: its curve, with its cycle and its slots unrolled into points."""
+"""What a lane plays: its curve with its cycle and slots unrolled, and its layers applied."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 
-from zolvek.core.curve import Curve
-from zolvek.core.project import Lane, Pattern
+from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.curve import Curve, leaps
+from zolvek.core.layers import Layered, layered
+from zolvek.core.pattern import Pattern
+from zolvek.core.project import Lane, Project
 from zolvek.core.shaping import repeated
 from zolvek.core.spans import piece, splice
 
 
-def played(lane: Lane, length: float) -> Lane:
-    """The lane as it is heard over `length` beats: no cycle and no slots, only points.
+@dataclass(frozen=True, eq=False)
+class Heard:
+    """A lane as it is heard: what its curve comes to, over its reach."""
 
-    A lane that has neither is returned itself; the result is kept with the lane.
-    """
-    if lane.cycle is None and not lane.switches:
-        return lane
+    lane: Lane
+    curve: Curve | Layered
+
+    @property
+    def plain(self) -> bool:
+        """Whether it is just the lane's own curve."""
+        return self.curve is self.lane.curve
+
+    def at(self, beats: Numbers) -> Floats:
+        """The parameter's position at each of `beats`."""
+        return self.lane.to_position(self.curve.at(beats))
+
+    @cached_property
+    def leaps(self) -> Floats:
+        """The beats at which it jumps."""
+        return leaps(self.curve) if isinstance(self.curve, Curve) else self.curve.leaps
+
+
+def played(lane: Lane, project: Project) -> Heard:
+    """The lane as it is heard in the project; kept with the lane."""
     kept = lane.__dict__.get("_played")
-    if kept is None or kept[0] != length:
-        curve = lane.curve
-        if lane.cycle is not None:
-            curve = cycled(curve, lane.cycle.beat, lane.cycle.length, length)
-        curve = switched(curve, lane, length)
-        kept = (length, replace(lane, curve=curve, cycle=None, slots=(), switches=()))
+    if kept is None or kept[0] != project.length or kept[1] is not project.tempo:
+        curve: Curve | Layered = unrolled(lane, project.length)
+        if lane.layers:
+            curve = layered(curve, lane, project.tempo, project.length)  # type: ignore[arg-type]
+        kept = (project.length, project.tempo, Heard(lane, curve))
         lane.__dict__["_played"] = kept
-    return kept[1]
+    return kept[2]
+
+
+def unrolled(lane: Lane, length: float) -> Curve:
+    """The lane's curve over `length` beats with no cycle and no slots, only points."""
+    curve = lane.curve
+    if lane.cycle is not None:
+        curve = cycled(curve, lane.cycle.beat, lane.cycle.length, length)
+    return switched(curve, lane, length) if lane.switches else curve
+
+
+def without_cycle(lane: Lane, length: float) -> Lane:
+    """The lane with cycle and slots written out as points."""
+    return replace(lane, curve=unrolled(lane, length), cycle=None, slots=(), switches=())
 
 
 def cycled(curve: Curve, first: float, span: float, length: float) -> Curve:

@@ -11,9 +11,11 @@ from zolvek.core.arrays import Floats, Numbers
 from zolvek.core.catalogue import KINDS, DeviceKind
 from zolvek.core.curve import Curve, flat
 from zolvek.core.errors import ZolvekError
+from zolvek.core.layer import Layer
 from zolvek.core.messages import MidiTarget, parse_target
 from zolvek.core.meter import MeterMap
 from zolvek.core.parameter import Parameter
+from zolvek.core.pattern import Pattern
 from zolvek.core.tempo import TempoMap
 
 
@@ -104,19 +106,6 @@ class Device:
 
 
 @dataclass(frozen=True)
-class Pattern:
-    """A named piece of curve: its points lie from beat 0 to `length`."""
-
-    name: str
-    length: float
-    curve: Curve
-
-    def __post_init__(self) -> None:
-        if not 0.0 < self.length < 1e5 or self.curve.beat[-1] > self.length + 1e-9:
-            raise ZolvekError("The pattern is longer than its length.", f"pattern {self.name}")
-
-
-@dataclass(frozen=True)
 class Cycle:
     """A lane's own loop: it plays on to the end of the span once, then repeats the span."""
 
@@ -161,10 +150,18 @@ class Lane:
     cycle: Cycle | None = None
     slots: tuple[Pattern, ...] = ()
     switches: tuple[Switch, ...] = ()
+    layers: tuple[Layer, ...] = ()
+    fit: bool = False  # what layers take beyond the reach is fitted into it, not clipped
 
     def __post_init__(self) -> None:
         if any(not -1 <= switch.slot < len(self.slots) for switch in self.switches):
             raise ZolvekError("A switch names a slot there is none of.", f"lane {self.id}")
+        if len({layer.id for layer in self.layers}) < len(self.layers):
+            raise ZolvekError("Two layers have one id.", f"lane {self.id}")
+        if self.curve.beat[0] < 0.0:
+            raise ZolvekError(
+                "A point lies before the start.", f"lane {self.id}", "Beats count from 0."
+            )
         low, high = self.reach
         if not (0.0 <= low <= 1.0 and 0.0 <= high <= 1.0) or low == high:
             raise ZolvekError(

@@ -17,6 +17,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
 
 SAME = 1e-12  # values closer than this make no jump
+SMOOTH = (HOLD, LINE, BENT, COSINE)  # shapes with nothing to tell inside
 COSINE_PARTS = 24  # bends that stand for a cosine that is cut: within 2e-4 of it
 
 Rows = list[tuple[float, float, int, float]]
@@ -96,6 +97,16 @@ def _onto(own: Floats, beats: Floats) -> Floats:
         if nearest and abs(own[nearest] - beat) < 1e-9:
             moved[nearest] = beat
     return moved
+
+
+def knots(curve: Curve) -> Floats:
+    """The beats of all points, and of the steps and turns inside segments that have such."""
+    inner = [
+        np.array([row[0] for row in _broken(curve, int(i))])
+        for i in np.flatnonzero(~np.isin(curve.shape[:-1], SMOOTH))
+        if curve.beat[i + 1] > curve.beat[i]
+    ]
+    return np.unique(np.concatenate([curve.beat, *inner]))
 
 
 def _broken(curve: Curve, index: int) -> Rows:

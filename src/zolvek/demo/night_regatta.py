@@ -5,10 +5,13 @@ Bars: Moorings 1–8, Cast off 9–16, Channel 17–24, Lock gate 25–32, Open 
 
 from __future__ import annotations
 
-from zolvek.core.curve import Curve, curve
+from zolvek.core.curve import Curve, curve, flat
+from zolvek.core.layer import Layer
+from zolvek.core.lfo import Lfo
 from zolvek.core.meter import MeterMap, MeterPoint
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
+from zolvek.core.rates import Rate
 from zolvek.core.tempo import TempoMap, TempoPoint
 
 METER = MeterMap((MeterPoint(1, 4, 4), MeterPoint(47, 6, 4), MeterPoint(48, 4, 4)))
@@ -95,6 +98,7 @@ def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
             ),
         ),
         "lanterns": (
+            swaying(),
             lane(
                 "echo", "feedback", 2, 91,
                 (1, "28 %", "line"), (13, "28 %", "bend", -0.4), (16.75, "78 %", "hold"), (17, "30 %", "line"),
@@ -129,6 +133,18 @@ def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
             ),
         ),
     }  # fmt: skip
+
+
+def swaying() -> Lane:
+    """The lanterns' place from side to side over open water, further and further: an LFO as a
+    layer, its depth growing, over a lane that stands still."""
+    first, last = bar(33), bar(43)
+    growth = curve([(0.0, 0.5), (first, 0.5, "bend", -0.4), (last, 1.0)])
+    sway = Layer("sway", "lfo", "Sway", first, last, 0.8, growth, lfo=Lfo("sine", Rate(8.0)))
+    target = MidiTarget(2, 10)
+    return Lane(
+        "lantern-strip.pan", "lantern-strip", "pan", flat(0.56), midi=target, layers=(sway,)
+    )
 
 
 def build() -> Project:

@@ -8,7 +8,8 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.meter import TICKS
-from zolvek.core.project import Lane, Project
+from zolvek.core.playing import Heard
+from zolvek.core.project import Project
 from zolvek.formats.midi_out import delivered, message_bytes, stream
 
 
@@ -32,21 +33,22 @@ class Live:
     """The streams of a project's lanes, each kept until its lane changes."""
 
     def __init__(self) -> None:
-        self.kept: dict[str, tuple[Lane, float, Floats, Ints]] = {}
+        self.kept: dict[str, tuple[Heard, float, Floats, Ints]] = {}
 
-    def _stream(self, lane: Lane, length: float) -> tuple[Floats, Ints]:
-        found = self.kept.get(lane.id)
-        if found is None or found[0] is not lane or found[1] != length:
-            made = stream(lane, length)
-            found = (lane, length, made.tick / TICKS, made.value)
-            self.kept[lane.id] = found
+    def _stream(self, heard: Heard, length: float) -> tuple[Floats, Ints]:
+        found = self.kept.get(heard.lane.id)
+        if found is None or found[0] is not heard or found[1] != length:
+            made = stream(heard, length)
+            found = (heard, length, made.tick / TICKS, made.value)
+            self.kept[heard.lane.id] = found
         return found[2], found[3]
 
     def between(self, project: Project, first: float, last: float) -> list[Sent]:
         """The messages from beat `first` up to, but not at, `last`, in order of time."""
         rows = []
-        for lane in delivered(project):
-            beats, values = self._stream(lane, project.length)
+        for heard in delivered(project):
+            lane = heard.lane
+            beats, values = self._stream(heard, project.length)
             low, high = np.searchsorted(beats, [first, last], side="left")
             to = lane.midi
             rows += [
@@ -60,8 +62,9 @@ class Live:
     def at(self, project: Project, beat: float) -> list[Sent]:
         """What every lane holds at `beat`: sent first when playing begins in the middle."""
         rows = []
-        for lane in delivered(project):
-            beats, values = self._stream(lane, project.length)
+        for heard in delivered(project):
+            lane = heard.lane
+            beats, values = self._stream(heard, project.length)
             place = max(int(np.searchsorted(beats, beat, side="right")) - 1, 0)
             to = lane.midi
             value = int(values[place])

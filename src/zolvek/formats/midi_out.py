@@ -14,10 +14,11 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import Curve
+from zolvek.core.layers import Layered
 from zolvek.core.messages import MESSAGES
 from zolvek.core.meter import TICKS
-from zolvek.core.playing import played
-from zolvek.core.project import Lane, Project
+from zolvek.core.playing import Heard, played
+from zolvek.core.project import Project
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
 
@@ -36,19 +37,19 @@ class Stream:
     strays: float
 
 
-def stream(lane: Lane, length: float) -> Stream:
+def stream(heard: Heard, length: float) -> Stream:
     """The fewest messages that follow the lane's curve over its whole height.
 
     In every tick the stream holds the step nearest to the middle of what the curve does in
     that tick: half a step off at most, and more only where the curve runs through several
     steps within one tick.
     """
-    low, high = _by_tick(lane.curve, length)
-    highest = MESSAGES[lane.midi.kind].highest
+    low, high = _by_tick(heard.curve, length)
+    highest = MESSAGES[heard.lane.midi.kind].highest
     steps = np.floor((low + high) / 2.0 * highest + 0.5).astype(np.intp)
     strays = np.maximum(high * highest - steps, steps - low * highest).max()
     tick = np.flatnonzero(np.concatenate(([True], steps[1:] != steps[:-1])))
-    return Stream(lane.id, tick, steps[tick], float(strays))
+    return Stream(heard.lane.id, tick, steps[tick], float(strays))
 
 
 def message_bytes(channel: int, kind: str, number: int, value: int) -> bytes:
@@ -63,7 +64,7 @@ BYTES: dict[str, Callable[[int, int, int], bytes]] = {
 }
 
 
-def _by_tick(curve: Curve, length: float) -> tuple[Floats, Floats]:
+def _by_tick(curve: Curve | Layered, length: float) -> tuple[Floats, Floats]:
     """Lowest and highest value of the curve within each tick up to `length` beats."""
     ticks = max(int(np.ceil(length * TICKS)), 1)
     return curve.extents(np.arange(ticks + 1) / TICKS)
@@ -92,9 +93,9 @@ def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
     return ticks.astype(np.intp), np.array(micros, np.intp)
 
 
-def delivered(project: Project) -> list[Lane]:
+def delivered(project: Project) -> list[Heard]:
     """The lanes that are delivered, as they are heard: those that are applied."""
-    return [played(lane, project.length) for lane in project.lanes() if not lane.bypassed]
+    return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
 
 
 def encode(project: Project) -> bytes:
@@ -103,12 +104,13 @@ def encode(project: Project) -> bytes:
 
     file = mido.MidiFile(type=1, ticks_per_beat=TICKS)
     file.tracks.append(_conductor(project))
-    for lane in delivered(project):
+    for heard in delivered(project):
+        lane = heard.lane
         track = mido.MidiTrack(
             [mido.MetaMessage("track_name", name=_ascii(project.label_of(lane.id)))]
         )
         file.tracks.append(track)
-        found, now = stream(lane, project.length), 0
+        found, now = stream(heard, project.length), 0
         for tick, value in zip(found.tick.tolist(), found.value.tolist(), strict=True):
             data = message_bytes(lane.midi.channel, lane.midi.kind, lane.midi.controller, value)
             track.append(mido.Message.from_bytes(data, time=tick - now))

@@ -10,10 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.curve import Curve
-from zolvek.core.playing import played
-from zolvek.core.project import Device, Lane, Project
-from zolvek.core.shapes import HOLD
+from zolvek.core.playing import Heard, played
+from zolvek.core.project import Device, Project
 
 FINE = 16  # frames between control points of what is computed here
 COARSE = 64  # of what a library effect does: setting it costs more
@@ -39,7 +37,7 @@ class Controls:
     """
 
     def __init__(
-        self, device: Device, lanes: dict[str, Lane], stretch: Stretch, spacing: int
+        self, device: Device, lanes: dict[str, Heard], stretch: Stretch, spacing: int
     ) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
         self.cuts = self._cuts(spacing)
@@ -47,7 +45,7 @@ class Controls:
 
     def _cuts(self, spacing: int) -> Ints:
         beats = self.stretch.beats
-        jumps = [leaps(lane.curve) for lane in self.lanes.values()]
+        jumps = [lane.leaps for lane in self.lanes.values()]
         inside = [at[(at > beats[0]) & (at <= beats[-1])] for at in jumps]
         exact = [np.searchsorted(beats, at, side="left") for at in inside if at.size]
         every = np.arange(0, len(beats), spacing)
@@ -66,18 +64,11 @@ class Controls:
         return values if values.shape[-1] == 1 else np.repeat(values, self.counts, axis=-1)
 
 
-def leaps(curve: Curve) -> Floats:
-    """The beats at which a curve jumps: two points on one beat, or the end of a hold."""
-    twin = np.diff(curve.beat) == 0.0
-    held = (curve.shape[:-1] == HOLD) & (np.diff(curve.value) != 0.0)
-    return np.unique(curve.beat[1:][twin | held])
-
-
-def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, Lane]]:
+def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, Heard]]:
     """Device id -> parameter id -> the lane that is heard there."""
-    found: dict[str, dict[str, Lane]] = {}
+    found: dict[str, dict[str, Heard]] = {}
     for track in project.tracks:
         for lane in track.lanes:
             if not (lane.bypassed or bypass):
-                found.setdefault(lane.device, {})[lane.parameter] = played(lane, project.length)
+                found.setdefault(lane.device, {})[lane.parameter] = played(lane, project)
     return found

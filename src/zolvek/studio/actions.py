@@ -267,6 +267,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("step-draw", "View", "Draw", "F2", "Points, shapes and the grid", lambda w: w.rail.show_step("step-draw"), "draw"),
     Action("step-shape", "View", "Shape", "F3", "Scale, tilt, mirror, stamp forms", lambda w: w.rail.show_step("step-shape"), "shape"),
     Action("step-patterns", "View", "Patterns", "F4", "A library of pieces of curve", lambda w: w.rail.show_step("step-patterns"), "patterns"),
+    Action("step-movement", "View", "Movement", "F5", "LFOs, randomness and layers", lambda w: w.rail.show_step("step-movement"), "movement"),
     Action("step-perform", "View", "Perform", "F6", "Move controls by hand", lambda w: w.rail.show_step("step-perform"), "perform"),
     Action("step-listen", "View", "Listen", "F9", "Compare, and find the useful reach", lambda w: w.rail.show_step("step-listen"), "listen"),
     Action("monitor", "View", "Messages…", "Ctrl+I", "The MIDI messages that lanes send", lambda w: w.show_monitor()),

@@ -13,8 +13,8 @@ from zolvek.core.catalogue import DeviceKind
 from zolvek.core.changes import by_units, parse_change
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.playing import filled, played
-from zolvek.core.project import Cycle, Device, Lane, Pattern, Track
+from zolvek.core.playing import filled, without_cycle
+from zolvek.core.project import Cycle, Device, Lane, Pattern, Project, Track
 from zolvek.core.quantise import quantised
 from zolvek.formats import clipboard
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -66,6 +66,13 @@ def shaped(session: Session, shaper: Shaper, ramp: float = 0.0, base: Curve | No
     lane = focus(session)
     first, last, _ = scope(session)
     return shaping.on_span(base or lane.curve, first, last, shaper, ramp)
+
+
+def with_own(session: Session, lane: Lane) -> Project:
+    """The project with the focus lane itself replaced, whatever of it is drawn on."""
+    if lane.locked:
+        raise ZolvekError("The lane is locked.", remedy="Unlock it first.")
+    return projects.with_lane(session.project, lane)
 
 
 # --- controls ---
@@ -201,6 +208,8 @@ def toggle_jump(session: Session) -> None:
 def take_from_dial(session: Session) -> None:
     """The selected points at the control's own present value."""
     lane = focus(session)
+    if session.drawn_layer is not None:
+        raise ZolvekError("A layer has no dial of its own.", remedy="Draw on the base again.")
     position = session.project.device_of(lane.id).position(lane.parameter)
     curve = edits.set_value(lane.curve, session.scope, lane.from_position(position))
     session.edit_curve(f"Take the dial's value for {session.scope_name}", curve, session.chosen)
@@ -277,8 +286,9 @@ def paste(session: Session, scaled: bool = False) -> None:
             put = shaping.stretched(put, (session.span[1] - session.span[0]) / float(put.beat[-1]))
         if put.beat[-1] <= 0.0:
             raise ZolvekError("The piece has no length.", "the clipboard", "Copy a longer part.")
-        curve = spans.splice(project.lane(target).curve, first, put)
-        project = projects.with_curve(project, target, curve)
+        drawn = focus(session) if target == session.focus else project.lane(target)
+        curve = spans.splice(drawn.curve, first, put)
+        project = session.with_curve(project, target, curve)
     session.edit("Paste", project)
 
 
@@ -306,7 +316,8 @@ def repeat_to(
     ):
         pattern = Pattern("", last - first, spans.piece(each.curve, first, last))
         put = filled(pattern, end - first, scale, tilt)
-        project = projects.with_curve(project, each.id, spans.splice(each.curve, first, put))
+        into = projects.with_curve if all_lanes else session.with_curve
+        project = into(project, each.id, spans.splice(each.curve, first, put))
     session.edit("Repeat to fill", project)
 
 
@@ -335,7 +346,7 @@ def set_cycle(session: Session) -> None:
 def unroll(session: Session) -> None:
     """Cycle and slots written out as points."""
     lane = focus(session)
-    session.edit_lane("Unroll the cycle to points", played(lane, session.project.length))
+    session.edit_lane("Unroll the cycle to points", without_cycle(lane, session.project.length))
 
 
 def set_reach(
@@ -343,8 +354,10 @@ def set_reach(
 ) -> None:
     lane = focus(session)
     text = session.parameter.text
-    project = projects.with_lane(session.project, lanes.with_reach(lane, low, high, keep_sound))
-    session.edit(f"Reach from {text(low)} to {text(high)}", project, gesture)
+    if session.drawn_layer is not None:
+        raise ZolvekError("A layer has no reach of its own.", remedy="Draw on the base again.")
+    changed = lanes.with_reach(lane, low, high, keep_sound)
+    session.edit_lane(f"Reach from {text(low)} to {text(high)}", changed, gesture)
 
 
 def reach_from_scope(session: Session) -> None:

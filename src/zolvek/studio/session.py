@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import fields, replace
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +22,9 @@ from zolvek.core.errors import Notifier, ZolvekError
 from zolvek.core.grid import Grid
 from zolvek.core.history import History
 from zolvek.core.lanes import followed
+from zolvek.core.layer import Layer
+from zolvek.core.layers import with_layer
+from zolvek.core.lfo import Lfo
 from zolvek.core.listening import Listening
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane, Project
@@ -29,6 +32,11 @@ from zolvek.core.value_grid import ValueGrid
 from zolvek.studio.settings import Settings
 
 NONE_CHOSEN = np.empty(0, np.intp)
+# What is drawn on a layer is counted in: how far it takes the base, at the layer's full amount.
+LAYER_PARAMETERS = {
+    kind: Parameter("layer", label, "", "±%", -100.0, 100.0)
+    for kind, label in (("offset", "Offset"), ("scale", "Scale"))
+}
 
 
 class Session(QObject):
@@ -78,6 +86,9 @@ class Session(QObject):
         self.match_loudness = False
         self.learning = ""  # "", "favourites" or "controls"
         self.hint = ""
+        self.layer: str | None = None  # of the focus lane, drawn on instead of its base
+        self.stand_in: tuple[Lane, str, Lane] | None = None
+        self.last_lfo: dict[str, tuple[Lfo, float, float]] = {}  # lane -> written last, and where
         self.preview: Curve | None = None  # what a panel would make, over the ghost of what is
         self.behind: str | None = None  # a lane shown faintly behind the focus
         self._all_changed()
@@ -93,14 +104,43 @@ class Session(QObject):
         return self.project is not self.saved
 
     @property
-    def lane(self) -> Lane | None:
-        """The focus lane."""
+    def own_lane(self) -> Lane | None:
+        """The focus lane itself."""
         return self.project.lane(self.focus) if self.focus else None
 
     @property
+    def drawn_layer(self) -> Layer | None:
+        """The layer of the focus lane that is drawn on in the base's place."""
+        lane = self.own_lane if self.layer else None
+        found = next((x for x in lane.layers if x.id == self.layer), None) if lane else None
+        return found if found is not None and found.curve is not None else None
+
+    @property
+    def lane(self) -> Lane | None:
+        """What is drawn on: the focus lane, or, in its form, the chosen layer of it."""
+        own, layer = self.own_lane, self.drawn_layer
+        if own is None or layer is None:
+            return own
+        if self.stand_in is None or self.stand_in[0] is not own or self.stand_in[1] != layer.id:
+            shown = replace(
+                own,
+                curve=layer.curve,
+                reach=(0.0, 1.0),
+                cycle=None,
+                slots=(),
+                switches=(),
+                layers=(),
+            )
+            self.stand_in = (own, layer.id, shown)
+        return self.stand_in[2]
+
+    @property
     def parameter(self) -> Parameter:
-        """The focus lane's parameter; only while there is one."""
+        """The parameter of what is drawn on; only while there is a focus lane."""
         assert self.focus is not None
+        layer = self.drawn_layer
+        if layer is not None:
+            return LAYER_PARAMETERS[layer.kind]
         return self.project.parameter_of(self.focus)
 
     @property
@@ -122,6 +162,7 @@ class Session(QObject):
         going = gesture is not None and gesture is self.history.gesture
         base = self.history.steps[self.history.here - 1].project if going else self.project
         before = base.lane(self.focus)
+        layer = self.drawn_layer
         if before.locked:
             raise ZolvekError(
                 "The lane is locked.",
@@ -130,13 +171,40 @@ class Session(QObject):
             )
         if chosen is not None:
             self.chosen = chosen
-        project = projects.with_curve(base, self.focus, curve)
-        self.edit(label, followed(project, self.focus, before.curve, curve), gesture)
+        project = self.with_curve(base, self.focus, curve)
+        if layer is None:
+            project = followed(project, self.focus, before.curve, curve)
+        self.edit(label, project, gesture)
         if chosen is not None:
             self.selection_changed.emit()
 
-    def edit_lane(self, label: str, lane: Lane) -> None:
-        self.edit(label, projects.with_lane(self.project, lane))
+    def with_curve(self, project: Project, lane: str, curve: Curve) -> Project:
+        """The project with another curve in the lane, or in the layer of it that is drawn on."""
+        if lane == self.focus and self.drawn_layer is not None:
+            layers = project.lane(lane).layers
+            layer = next(each for each in layers if each.id == self.layer)
+            return with_layer(project, lane, replace(layer, curve=curve))
+        return projects.with_curve(project, lane, curve)
+
+    def edit_lane(self, label: str, lane: Lane, gesture: object = None) -> None:
+        """Give the focus lane's changed fields to it, whatever of it is drawn on."""
+        own, shown = self.own_lane, self.lane
+        if own is not None and shown is not own and lane.id == own.id:
+            changes = {
+                each.name: getattr(lane, each.name)
+                for each in fields(lane)
+                if getattr(lane, each.name) is not getattr(shown, each.name)
+            }
+            lane = replace(own, **changes)
+        self.edit(label, projects.with_lane(self.project, lane), gesture)
+
+    def draw_on(self, layer: str | None) -> None:
+        """Draw on a layer of the focus lane, or on its base again."""
+        if layer != self.layer:
+            self.layer = layer
+            self.show_preview(None)
+            self.choose(NONE_CHOSEN)
+            self.focus_changed.emit()
 
     def end_gesture(self) -> None:
         self.history = self.history.ended()
@@ -177,6 +245,8 @@ class Session(QObject):
             self.touch_target = None
         if self.behind not in lanes:
             self.behind = None
+        if self.layer and (self.focus not in lanes or self.drawn_layer is None):
+            self.layer = None
 
     def _listen_on(self, lanes: set[str]) -> None:
         """What is listened to, without tracks and lanes that are no more."""
@@ -202,7 +272,7 @@ class Session(QObject):
     def set_focus(self, lane: str | None) -> None:
         if lane != self.focus:
             self.show_preview(None)
-            self.focus = lane
+            self.focus, self.layer = lane, None
             own = self.lane
             if own is not None and self.chosen_device != own.device:
                 self.chosen_device = own.device
@@ -298,6 +368,9 @@ class Session(QObject):
         if curve is not self.preview:
             self.preview = curve
             self.preview_changed.emit()
+            tried = (self.focus, curve) if curve is not None and self.focus else None
+            if self.drawn_layer is None and tried != self.listening.tried:
+                self.listen(tried=tried)
 
     def set_theme(self, key: str) -> None:
         self.settings.theme = key

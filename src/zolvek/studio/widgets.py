@@ -44,6 +44,9 @@ def choice(
     """A menu of (text, data); `chosen` is told the data a person picks."""
     box = QComboBox()
     box.setAccessibleName(name)
+    # Long rows give way to the panel's width; they are whole in the list that opens.
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(6)
     for text, data in rows:
         box.addItem(text, data)
     box.activated.connect(lambda _: chosen(box.currentData()))

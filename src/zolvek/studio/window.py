@@ -241,7 +241,12 @@ class Window(QMainWindow):
         low, high = (session.parameter.text(end) for end in lane.reach)
         count = len(lane.curve)
         points = "1 point" if count == 1 else f"{count} points"
-        marks = (("bypassed", lane.bypassed), ("locked", lane.locked), ("cycling", lane.cycle))
+        layer = session.drawn_layer
+        drawing = f"drawing on the layer {layer.label}" if layer else ""
+        layers = len(session.own_lane.layers) if session.own_lane else 0
+        number = f"{layers} layer" + ("s" if layers > 1 else "") if layers else ""
+        marks = (("bypassed", lane.bypassed), ("locked", lane.locked), ("cycling", lane.cycle),
+                 (number, number), (drawing, drawing))  # fmt: skip
         state = "".join(f", {word}" for word, on in marks if on)
         self.focus_note.setText(f"{low} to {high}, {points}{state}")
 
@@ -364,6 +369,20 @@ class Window(QMainWindow):
             )
             if done:
                 commands.link_to(self.session, other, factor)
+
+    def share_layer(self, layer: str) -> None:
+        """Ask for another lane to put a layer's movement on, and its amount there."""
+        other = self._other_lane("Share the layer")
+        if other:
+            amount, done = QInputDialog.getDouble(
+                self, "Share the layer", "Amount there in % (negative: the opposite way):", 50.0, -200, 200, 1
+            )  # fmt: skip
+            if done and self.session.focus:
+                from zolvek.core.layers import shared_with
+
+                session = self.session
+                project = shared_with(session.project, session.focus, layer, other, amount / 100.0)
+                session.edit("Share the layer", project)
 
     def type_reach(self) -> None:
         """Ask for both ends of the reach in the parameter's unit, and what the curve keeps."""

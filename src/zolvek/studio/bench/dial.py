@@ -50,8 +50,12 @@ class Dial(QWidget):
         lane = track.lane_on(self.device, self.parameter.id)
         own = track.device(self.device).position(self.parameter.id)
         applied = lane is not None and not lane.bypassed
-        length = self.session.project.length
-        heard = float(played(lane, length).at(self.session.place)) if applied and lane else own
+        heard = own
+        tried = self.session.listening.tried
+        if tried and lane and tried[0] == lane.id:
+            heard = float(lane.to_position(tried[1].at(self.session.place)))
+        elif applied and lane:
+            heard = float(played(lane, self.session.project).at(self.session.place))
         return heard, own, applied, lane is not None and lane.id == self.session.focus
 
     def refresh(self) -> None:

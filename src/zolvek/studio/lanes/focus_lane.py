@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPi
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core import edits
+from zolvek.core.layers import Layered
 from zolvek.core.playing import played
 from zolvek.core.project import Lane
 from zolvek.studio import commands
@@ -141,10 +142,9 @@ class FocusLane(QWidget):
             other = self.session.project.lane(behind)
             painting.draw_curve(painter, other.curve, self.view, self.plot, theme.ghost, 1.2)
         preview = self.session.preview
-        heard = played(lane, self.session.project.length)
-        if heard is not lane:
-            painting.draw_curve(painter, heard.curve, self.view, self.plot, theme.layer, 1.4)
-        own = themes.lane_ink(theme, lane)
+        self._paint_layers(painter, theme)
+        drawn = self.session.drawn_layer
+        own = theme.layer if drawn else themes.lane_ink(theme, lane)
         ink = own if preview is None else theme.ghost
         painting.draw_curve(
             painter, lane.curve, self.view, self.plot, ink, dashed=preview is not None
@@ -155,10 +155,39 @@ class FocusLane(QWidget):
         self._paint_points(painter, theme, lane)
         self._paint_over(painter, theme, lane)
 
+    def _paint_layers(self, painter: QPainter, theme: themes.Theme) -> None:
+        """What is heard, where that is not the curve itself: cycle, slots and layers; while a
+        layer is drawn on, the base behind it; and where the reach's edge cuts."""
+        own = self.session.own_lane
+        assert own is not None
+        heard = played(own, self.session.project)
+        if self.session.drawn_layer is not None:
+            middle = round(self.plot.center().y()) + 0.5
+            painter.setPen(QPen(themes.color(theme.bar_line), 1.0, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(SCALE, middle), QPointF(self.width(), middle))
+            painting.draw_curve(
+                painter, own.curve, self.view, self.plot, theme.ghost, 1.2, dashed=True
+            )
+        if heard.plain:
+            return
+        painting.draw_curve(painter, heard.curve, self.view, self.plot, theme.layer, 1.4)
+        if isinstance(heard.curve, Layered) and not heard.curve.fit:
+            self._paint_cut(painter, theme, heard.curve)
+
+    def _paint_cut(self, painter: QPainter, theme: themes.Theme, curve: Layered) -> None:
+        """Bars along the edges of the lane where layers go beyond its reach."""
+        view, plot = self.view, self.plot
+        edges = view.first + np.arange(view.width // 2 + 1) * (2.0 * view.beats / view.width)
+        low, high = curve.ranges(curve.raw, edges)
+        for over, y in ((high > 1.0 + 1e-9, plot.top() - 5), (low < -1e-9, plot.bottom() + 2)):
+            for place in np.flatnonzero(over).tolist():
+                area = QRectF(SCALE + 2.0 * place, y, 2.0, 3.0)
+                painter.fillRect(area, themes.color(theme.selection))
+
     def _sheet(self, theme: themes.Theme, lane: Lane | None) -> QPixmap:
         """Paper, grid and scale: kept until something of it changes."""
         session = self.session
-        reach = (lane.id, lane.reach) if lane else None
+        reach = (lane.id, lane.reach, session.layer) if lane else None
         ratio = self.devicePixelRatioF()
         backdrop = self.backdrops.shown()
         key = (theme.key, self.size(), self.view.key, session.grid, session.value_grid, reach,
@@ -188,6 +217,10 @@ class FocusLane(QWidget):
         """The frequencies at the lane's bottom and top, where its scale is one of octaves that
         can be heard."""
         parameter = self.session.parameter
+        if self.session.drawn_layer is not None:
+            own = self.session.own_lane
+            assert own is not None
+            parameter, lane = self.session.project.parameter_of(own.id), own
         if parameter.unit != "Hz" or parameter.taper != "exponential":
             return None
         low, high = (float(f) for f in parameter.value(np.array(lane.reach)))
@@ -271,6 +304,7 @@ class FocusLane(QWidget):
         picked = np.zeros(len(curve), bool)
         picked[chosen] = True
         picked = picked[shown]
+        drawn = self.session.drawn_layer is not None
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for index, selected in zip(shown.tolist(), picked.tolist(), strict=True):
             if index >= len(curve):
@@ -279,7 +313,8 @@ class FocusLane(QWidget):
             if at.x() < SCALE - 6:
                 continue
             hovered = self.over == Hit("point", index)
-            ink = theme.selection if selected else themes.lane_ink(theme, lane)
+            own = theme.layer if drawn else themes.lane_ink(theme, lane)
+            ink = theme.selection if selected else own
             painter.setPen(QPen(themes.color(ink), 1.5))
             painter.setBrush(themes.color(ink if selected else theme.sheet))
             painter.drawPolygon(

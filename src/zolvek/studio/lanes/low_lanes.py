@@ -112,7 +112,7 @@ class LowLanes(QWidget):
             painter.drawLine(QPointF(x, sheet.top()), QPointF(x, sheet.bottom()))
         ink = theme.ghost if lane.bypassed else themes.lane_ink(theme, lane)
         inner = sheet.adjusted(0, 5, 0, -5)
-        heard = played(lane, project.length)
+        heard = played(lane, project)
         painting.draw_curve(painter, heard.curve, self.view, inner, ink, 1.3)
         self._label(painter, theme, lane, sheet)
         painter.end()

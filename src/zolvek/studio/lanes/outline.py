@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPolygonF
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import Curve
+from zolvek.core.layers import Layered
 from zolvek.core.shapes import HOLD, LINE
 from zolvek.studio.viewport import Viewport
 
@@ -39,7 +40,7 @@ def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
     return view.xs(beats[order]), values[order]
 
 
-def band(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
+def band(curve: Curve | Layered, view: Viewport) -> tuple[Floats, Floats]:
     """The lowest and highest value of the curve in each pixel of the view's width."""
     edges = view.first + np.arange(view.width + 1) * (view.beats / view.width)
     low, high = curve.extents(edges)
@@ -57,6 +58,21 @@ def dense(curve: Curve, view: Viewport) -> bool:
     # A pulse, stairs or waves draws several strokes in one segment.
     counted = np.maximum(curve.amount[inner][curve.shape[inner] >= 5], 1.0).sum()
     return (high - low) + 2.0 * counted > view.width / 3
+
+
+def layered_line(curve: Layered, view: Viewport) -> tuple[Floats, Floats]:
+    """A layered curve in the view as a line, a vertex at every pixel and on both sides of each of
+    its knots: x in pixels, values 0..1."""
+    grid = view.first + np.arange(view.width + 1) * (view.beats / view.width)
+    low, high = np.searchsorted(curve.knots, [view.first, view.last])
+    knots = curve.knots[low:high]
+    beats = np.sort(np.concatenate((grid, knots, np.nextafter(knots, -np.inf))))
+    return view.xs(beats), curve.at(beats)
+
+
+def layered_dense(curve: Layered, view: Viewport) -> bool:
+    low, high = np.searchsorted(curve.knots, [view.first, view.last])
+    return bool(high - low > view.width / 3)
 
 
 def polygon(x: Floats, y: Floats) -> QPolygonF:

@@ -10,8 +10,16 @@ from PyQt6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from zolvek.core.curve import Curve
 from zolvek.core.grid import Grid
+from zolvek.core.layers import Layered
 from zolvek.core.project import Project
-from zolvek.studio.lanes.outline import band, dense, line, polygon
+from zolvek.studio.lanes.outline import (
+    band,
+    dense,
+    layered_dense,
+    layered_line,
+    line,
+    polygon,
+)
 from zolvek.studio.theme import Theme, color
 from zolvek.studio.viewport import Viewport
 
@@ -21,7 +29,7 @@ DIAMOND = 4.5
 
 def draw_curve(
     painter: QPainter,
-    curve: Curve,
+    curve: Curve | Layered,
     view: Viewport,
     rect: QRectF,
     ink: str,
@@ -31,10 +39,10 @@ def draw_curve(
     """The curve over the whole height of `rect`; x 0 is the rectangle's left edge."""
     painter.save()
     painter.setClipRect(rect.adjusted(0, -3, 0, 3))
-    if dense(curve, view):
+    if layered_dense(curve, view) if isinstance(curve, Layered) else dense(curve, view):
         _draw_band(painter, curve, view, rect, ink)
     else:
-        x, value = line(curve, view)
+        x, value = layered_line(curve, view) if isinstance(curve, Layered) else line(curve, view)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = QPen(color(ink), width)
         pen.setJoinStyle(Qt.PenJoinStyle.BevelJoin)
@@ -45,7 +53,9 @@ def draw_curve(
     painter.restore()
 
 
-def _draw_band(painter: QPainter, curve: Curve, view: Viewport, rect: QRectF, ink: str) -> None:
+def _draw_band(
+    painter: QPainter, curve: Curve | Layered, view: Viewport, rect: QRectF, ink: str
+) -> None:
     """One upright a pixel, as a picture: lines would cost many times as much."""
     low, high = band(curve, view)
     rows = np.arange(int(rect.height()) + 2)[:, None]

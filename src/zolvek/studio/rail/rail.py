@@ -29,6 +29,7 @@ STEPS = {
     "step-draw": ("draw_panel", "DrawPanel"),
     "step-shape": ("shape_panel", "ShapePanel"),
     "step-patterns": ("patterns_panel", "PatternsPanel"),
+    "step-movement": ("movement_panel", "MovementPanel"),
     "step-perform": ("perform_panel", "PerformPanel"),
     "step-listen": ("listen_panel", "ListenPanel"),
     "step-export": ("export_panel", "ExportPanel"),

@@ -1,0 +1,21 @@
+"""A pattern: a named piece of curve."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zolvek.core.curve import Curve
+from zolvek.core.errors import ZolvekError
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """A named piece of curve: its points lie from beat 0 to `length`."""
+
+    name: str
+    length: float
+    curve: Curve
+
+    def __post_init__(self) -> None:
+        if not 0.0 < self.length < 1e5 or self.curve.beat[-1] > self.length + 1e-9:
+            raise ZolvekError("The pattern is longer than its length.", f"pattern {self.name}")

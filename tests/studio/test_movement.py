@@ -1,0 +1,144 @@
+"""Movement in the real window: LFOs over their ghost, randomness, layers drawn on and baked."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from tests.studio.driver import LEFT, WindowTest
+from zolvek.core.playing import played
+from zolvek.core.shapes import COSINE
+from zolvek.formats import project_file
+from zolvek.studio.rail.movement_panel import MovementPanel
+
+
+class Movement(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.session.set_focus("echo.feedback")
+        self.session.choose_span((96.0, 128.0))
+        self.view.show(90.0, 48.0)
+        self.do("step-movement")
+        self.panel = self.window.rail.findChild(MovementPanel)
+
+    def press(self, text: str) -> None:
+        from PyQt6.QtWidgets import QPushButton
+
+        found = [
+            b for b in self.panel.findChildren(QPushButton) if b.text() == text and b.isVisible()
+        ]
+        QTest.mouseClick(found[0], LEFT)
+        self.wait()
+
+    def test_an_lfo_is_seen_heard_and_written(self) -> None:
+        before = self.curve()
+        self.type_in("LFO: Amount", "40 %")
+        self.type_in("LFO: Rate", "1 bar")
+        self.assertIsNotNone(self.session.preview)
+        self.assertIs(self.curve(), before, "a preview first")
+        self.assertEqual(self.session.listening.tried[0], "echo.feedback", "and heard")
+        self.session.set_place(97.0)
+        dial = next(d for d in self.window.bench.dials if d.parameter.id == "feedback")
+        self.assertAlmostEqual(dial.state()[0], float(self.session.preview.at(97.0)), places=6)
+        self.press("Write")
+        made = self.curve()
+        inside = (made.beat > 96.5) & (made.beat < 127.0)
+        self.assertGreater(np.mean(made.shape[inside] == COSINE), 0.8)
+        self.assertAlmostEqual(float(made.at(97.0)), 0.7, places=3)
+        np.testing.assert_allclose(made.at([80.0, 140.0]), before.at([80.0, 140.0]))
+        # The next span begins in phase with this one.
+        self.session.choose_span((128.0, 138.0))
+        self.panel.on.setChecked(True)
+        self.press("Write")
+        self.assertAlmostEqual(float(self.curve().at(129.0)), 0.7, places=3)
+        self.type_in("LFO: Rate", "0")
+        self.assertTrue(self.field("LFO: Rate").property("fault"))
+        self.type_in("LFO: Rate", "1/64")
+        asked = []
+        self.window.confirm = lambda *texts: asked.append(texts)
+        self.type_in("LFO: Rate", "200 Hz")
+        held = self.session.project
+        self.press("Write")
+        self.assertIn("points", asked[0][0], "a warning with the count first")
+        self.assertIs(self.session.project, held, "and not without a yes")
+        self.session.show_preview(None)
+
+    def test_randomness_keeps_its_seed(self) -> None:
+        before = self.curve()
+        self.panel.show_page("Random")
+        self.type_in("Seed of the random movement", "7")
+        self.press("Write")
+        first = self.curve()
+        self.assertLessEqual(
+            np.abs(
+                first.at(np.linspace(96, 127.9, 900)) - before.at(np.linspace(96, 127.9, 900))
+            ).max(),
+            0.1,
+        )
+        self.do("undo")
+        self.press("Write")
+        self.assertEqual(self.curve(), first)
+        self.do("undo")
+        self.press("Roll")
+        self.assertNotEqual(self.session.preview, first)
+        self.key(Qt.Key.Key_Escape, widget=self.lane)
+        self.assertIsNone(self.session.preview)
+        self.panel.show_page("By hand")
+        self.press("Write")
+        self.assertEqual(self.session.history.undo_label, "Humanise")
+        self.assertIsNot(self.curve(), before)
+
+    def test_layers_are_put_on_drawn_on_and_baked(self) -> None:
+        base = self.curve()
+        self.press("Put on as a layer")
+        self.assertEqual(len(self.session.own_lane.layers), 1)
+        self.assertIs(self.curve(), base, "the base stays editable underneath")
+        self.press("+ Offset")
+        self.assertIsNotNone(self.session.drawn_layer)
+        self.assertEqual(self.session.parameter.text(0.75), "+50 %")
+        self.click(108.0, 0.9)
+        self.click(120.0, 0.2)
+        self.assertEqual(self.session.own_lane.curve, base, "drawn on the layer, not on the base")
+        layer = self.session.drawn_layer
+        self.assertAlmostEqual(float(layer.curve.at(108.0)), 0.9, places=2)
+        self.session.choose(np.array([1]))
+        self.type_in("Amount of the layer", "20 %")
+        self.press("Draw on it")
+        self.assertIsNone(self.session.drawn_layer)
+        self.assertEqual(self.session.own_lane.layers[1].amount, 0.2)
+        # Bypassing while a layer is drawn on touches neither base nor layer.
+        self.press("Draw on it")
+        self.do("bypass")
+        self.assertEqual(self.session.own_lane.curve, base)
+        self.do("bypass")
+        heard = played(self.session.own_lane, self.session.project)
+        grid = np.linspace(90.0, 135.0, 2_000)
+        wanted = heard.at(grid)
+        self.session.choose_span(None)
+        self.press("Bake all")
+        self.assertEqual(self.session.own_lane.layers, ())
+        after = played(self.session.own_lane, self.session.project)
+        apart = np.all(
+            [np.abs(grid - jump) > 1e-3 for jump in (*heard.leaps, *after.leaps)], axis=0
+        )
+        np.testing.assert_allclose(after.at(grid)[apart], wanted[apart], atol=0.002)
+        self.do("undo")
+        path = self.folder / "layers.zolvek"
+        self.window.files.save_to(path)
+        self.assertEqual(project_file.load(path), self.session.project)
+        self.panel.list.setCurrentRow(0)
+        self.press("Adjust")
+        self.type_in("LFO: Rate", "1/2")
+        self.press("Put on as a layer")
+        self.assertEqual(len(self.session.own_lane.layers), 2, "adjusted, not put on again")
+        self.assertEqual(self.session.own_lane.layers[0].lfo.rate.text, "1/2")
+        item = self.panel.list.item(0)
+        item.setCheckState(Qt.CheckState.Unchecked)
+        self.assertFalse(self.session.own_lane.layers[0].on)
+
+
+if __name__ == "__main__":
+    unittest.main()
