@@ -360,6 +360,142 @@ def movement() -> None:
     )
 
 
+def passes() -> dict[str, Curve]:
+    """Four made passes of 10,000 points: a slow swell with a hand's tremor, a stepped dial, a
+    wandering walk, a fast wobble."""
+    rng, x = np.random.default_rng(7), np.linspace(0.0, 64.0, 10_000)
+    tremor = np.convolve(rng.standard_normal(len(x)), np.hanning(40) / 20.0, "same") * 0.002
+    made = {
+        "slow swell": 0.1 + 0.7 * (0.5 - 0.5 * np.cos(np.pi * np.clip(x / 48.0, 0, 1))) + tremor,
+        "stepped dial": np.round((0.5 + 0.4 * np.sin(x / 5.0) + 0.1 * np.sin(x / 1.7)) * 127) / 127,
+        "wandering walk": 0.5 + np.cumsum(rng.standard_normal(len(x))) * 0.003,
+        "fast wobble": 0.5 + 0.35 * np.sin(2 * np.pi * x * 1.1) * (1.0 + 0.2 * np.sin(x / 9.0)),
+    }
+    rows = np.ones(len(x), np.uint8), np.zeros(len(x))
+    return {name: Curve(x, np.clip(y, 0, 1), *rows) for name, y in made.items()}
+
+
+def peucker(curve: Curve, error: float) -> int:
+    """Points that Ramer, Douglas and Peucker's way (shapely's, which is GEOS's) leaves at a largest
+    vertical error of at most `error`."""
+    import shapely
+
+    line = shapely.linestrings(np.column_stack((curve.beat, curve.value)))
+    low, high, best = error * 0.05, error * 4.0, len(curve)
+    for _ in range(40):
+        middle = 0.5 * (low + high)
+        kept = np.array(shapely.simplify(line, middle, preserve_topology=False).coords)
+        far = np.abs(np.interp(curve.beat, kept[:, 0], kept[:, 1]) - curve.value).max()
+        if far <= error:
+            low, best = middle, min(best, len(kept))
+        else:
+            high = middle
+    return best
+
+
+@figure("thinning")
+def thinning() -> None:
+    import shapely
+
+    from zolvek.core.thinning import thinned
+
+    ratios = []
+    for name, drawn in passes().items():
+        for percent in (0.2, 1.0, 3.0):
+            lines = thinned(drawn, percent / 100.0)
+            ratios.append(lines.after / peucker(drawn, lines.error))
+            say(f"{name}, {percent} %, lines / Ramer–Douglas–Peucker", ratios[-1], "x", "at most 1")
+            shaped = thinned(drawn, percent / 100.0, True)
+            smooth = "at most 0.5" if name in ("slow swell", "fast wobble") else "no limit set"
+            ratio = shaped.after / peucker(drawn, shaped.error)
+            say("    with shapes", ratio, "x", smooth)
+    say("median, lines", float(np.median(ratios)), "x", "at most 0.85")
+    x = np.linspace(0.0, 1_000.0, 100_000)
+    walk = np.clip(0.5 + np.cumsum(np.random.default_rng(0).standard_normal(len(x))) * 0.001, 0, 1)
+    many = Curve(x, walk, np.ones(len(x), np.uint8), np.zeros(len(x)))
+    line = shapely.linestrings(np.column_stack((x, walk)))
+    reference = best(lambda: shapely.simplify(line, 0.01, preserve_topology=False))
+    say(
+        "100,000 points, lines / shapely's simplify",
+        best(lambda: thinned(many, 0.01)) / reference,
+        "x",
+        "at most 1",
+    )
+    say("100,000 points, shapes", best(lambda: thinned(many, 0.002, True), 2), "s", "under 2")
+
+
+@figure("recording")
+def recording() -> None:
+    """Eight dials at 250 events a second each for a minute, while the demo plays."""
+    import threading
+
+    from PyQt6.QtTest import QTest
+
+    from zolvek.core.project import add_lane
+    from zolvek.demo.night_regatta import build
+    from zolvek.studio.app import application
+    from zolvek.studio.settings import Settings
+    from zolvek.studio.window import Window
+
+    app = application()
+    project, keys = (
+        build(),
+        ("width", "transpose", "noise", "cutoff", "resonance", "drive", "amount", "pan"),
+    )
+    for key in keys:
+        project, _ = add_lane(project, "horn", key)
+    window = Window(project, Settings(mode="latch", count_in=0))
+    window.show()
+    window.complete()
+    app.processEvents()
+    session = window.session
+    for number, key in enumerate(keys):
+        session.arm(f"horn.{key}")
+        from zolvek.core.control import mapped
+
+        session.edit("Map", mapped(session.project, f"cc:1:{number + 1}", "horn", key))
+    painted = [0]
+    paint = window.focus_lane.paintEvent
+
+    def counted(event: object) -> None:
+        painted[0] += 1
+        paint(event)
+
+    window.focus_lane.paintEvent = counted  # type: ignore[method-assign]
+    window.player.ready().warm_up()
+    QTest.qWait(1_500)
+    window.recorder.begin()
+    QTest.qWait(400)
+    seconds, sent, stop = 60.0, [0], threading.Event()
+
+    def hands() -> None:
+        began = time.perf_counter()
+        for number in range(int(seconds * 250)):
+            wait = began + number / 250.0 - time.perf_counter()
+            if wait > 0:
+                time.sleep(wait)
+            for dial in range(8):
+                value = (number * (dial + 1) // 3) % 128
+                window.outside.came.emit((0xB0, dial + 1, value), time.perf_counter())
+                sent[0] += 1
+        stop.set()
+
+    before = {key: made.count for key, made in window.recorder.passes.items()}
+    thread = threading.Thread(target=hands, daemon=True)
+    began = time.perf_counter()
+    thread.start()
+    while not stop.is_set():
+        QTest.qWait(16)
+    QTest.qWait(200)
+    taken = time.perf_counter() - began
+    noted = sum(made.count - before[key] for key, made in window.recorder.passes.items())
+    say(f"events of {sent[0]:,} lost while recording eight dials", sent[0] - noted, "", "none")
+    say("repaints of the focus lane a second meanwhile", painted[0] / taken, "/s", "at least 30")
+    window.player.stop()
+    session.saved = session.project
+    window.close()
+
+
 def _ticks() -> list[int]:
     """What the processor has done so far: user, nice, system, idle, …, stolen (proc(5))."""
     return [int(x) for x in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]

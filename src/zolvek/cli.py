@@ -380,6 +380,35 @@ def curve_smooth(drawn: Any, beats: float) -> Any:
     return smoothed(drawn, beats)
 
 
+@curve.command("thin")
+@click.argument("file", type=click.Path())
+@click.option("--tolerance", type=float, help="Percent of full height that it stays within.")
+@click.option("--count", type=click.IntRange(2), help="Points to keep, at the least error.")
+@click.option("--shapes", is_flag=True, help="With bends, cosines and S-curves, not lines only.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
+def curve_thin(
+    file: str, tolerance: float | None, count: int | None, shapes: bool, output: str
+) -> None:
+    """Thin a curve; ends and jumps stay, the bound holds at every instant."""
+    from zolvek.core.thinning import thinned, thinned_to
+    from zolvek.formats import curve_csv
+
+    if (tolerance is None) == (count is None):
+        raise ZolvekError("Give either --tolerance or --count.", "curve thin")
+    drawn = curve_csv.load(file)
+    if count is not None:
+        done = thinned_to(drawn, count, shapes)
+    else:
+        assert tolerance is not None
+        _in_range("--tolerance", tolerance, 0.0, 100.0)
+        done = thinned(drawn, tolerance / 100.0, shapes)
+    curve_csv.save(done.curve, output)
+    click.echo(
+        f"{done.before} points before, {done.after} after; "
+        f"the greatest error is {100 * done.error:.4f} % at beat {done.beat:.6g}."
+    )
+
+
 @_tool(
     "random",
     _number("--amount", 10.0, "Percent of full height either way."),

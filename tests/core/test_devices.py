@@ -131,7 +131,9 @@ class Chains(unittest.TestCase):
         self.assertEqual([t.muted for t in solo.tracks], [True, True, False, True])
         alone = heard(project, Listening(alone="horn.cutoff"))
         self.assertEqual([x.id for x in alone.lanes() if not x.bypassed], ["horn.cutoff"])
-        held = heard(project, Listening(bypass=True, held=("horn.cutoff", 1.0))).lane("horn.cutoff")
+        held = heard(project, Listening(bypass=True, held=(("horn.cutoff", 1.0),))).lane(
+            "horn.cutoff"
+        )
         np.testing.assert_array_equal(held.at([0.0, 99.0]), 1.0)
         self.assertFalse(held.bypassed)
 

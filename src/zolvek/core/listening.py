@@ -11,13 +11,14 @@ from zolvek.core.project import Lane, Project
 @dataclass(frozen=True)
 class Listening:
     """`solo`: tracks heard alone; `alone`: the one lane that moves, all others held at their
-    controls' present values; `held`: a lane held at a value 0..1 of its curve; `tried`: a lane
+    controls' present values; `held`: lanes held at values 0..1 of
+    their curves, as by a hand; `tried`: a lane
     with another curve, as a preview is heard."""
 
     solo: frozenset[str] = frozenset()
     alone: str | None = None
     bypass: bool = False
-    held: tuple[str, float] | None = None
+    held: tuple[tuple[str, float], ...] = ()
     tried: tuple[str, Curve] | None = None
     metronome: bool = False
 
@@ -38,8 +39,11 @@ def heard(project: Project, listening: Listening) -> Project:
 
 
 def _lane(lane: Lane, listening: Listening) -> Lane:
-    if listening.held and lane.id == listening.held[0]:
-        return replace(lane, curve=flat(listening.held[1]), cycle=None, switches=(), bypassed=False)
+    for held, value in listening.held:
+        if lane.id == held:
+            return replace(
+                lane, curve=flat(value), cycle=None, switches=(), layers=(), bypassed=False
+            )
     if listening.tried and lane.id == listening.tried[0]:
         lane = replace(lane, curve=listening.tried[1])
     silent = listening.bypass or (listening.alone is not None and lane.id != listening.alone)

@@ -16,6 +16,7 @@ from zolvek.core.messages import MidiTarget, parse_target
 from zolvek.core.meter import MeterMap
 from zolvek.core.parameter import Parameter
 from zolvek.core.pattern import Pattern
+from zolvek.core.takes import Comp, Take
 from zolvek.core.tempo import TempoMap
 
 
@@ -151,6 +152,9 @@ class Lane:
     slots: tuple[Pattern, ...] = ()
     switches: tuple[Switch, ...] = ()
     layers: tuple[Layer, ...] = ()
+    takes: tuple[Take, ...] = ()
+    comp: Comp | None = None
+    pins: tuple[float, ...] = ()  # beats at which points stay when the lane is thinned
     fit: bool = False  # what layers take beyond the reach is fitted into it, not clipped
 
     def __post_init__(self) -> None:

@@ -99,6 +99,14 @@ def _onto(own: Floats, beats: Floats) -> Floats:
     return moved
 
 
+def steps_of(curve: Curve, index: int) -> tuple[Floats, Floats] | None:
+    """Beats and values of the levels that a segment steps through; None where it has none."""
+    rows = _broken(curve, index) if SHAPES[curve.shape[index]].key in ("stairs", "pulses") else None
+    if rows is None:
+        return None
+    return np.array([row[0] for row in rows]), np.array([row[1] for row in rows])
+
+
 def knots(curve: Curve) -> Floats:
     """The beats of all points, and of the steps and turns inside segments that have such."""
     inner = [

@@ -27,6 +27,12 @@ def beat_lines(meter: MeterMap, first: float, last: float) -> tuple[Floats, Floa
     return beats[inside], bar_lines[inside]
 
 
+def click(rate: int, bar: bool) -> Floats:
+    """One click, of a bar or of a beat: float64 (frames,)."""
+    age = np.arange(int(LENGTH * rate)) / rate
+    return LEVEL * np.sin(2 * np.pi * HERTZ[int(bar)] * age) * np.exp(-age / FADE)
+
+
 def clicks(tempo: TempoMap, meter: MeterMap, stretch: Stretch) -> Floats:
     """What the metronome gives in a stretch: float64 (frames,)."""
     start = float(tempo.seconds(stretch.beats[0]))

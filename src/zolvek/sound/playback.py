@@ -6,6 +6,7 @@ import pickle
 import subprocess
 import sys
 import threading
+import time
 from collections import deque
 from dataclasses import dataclass
 
@@ -14,6 +15,7 @@ import numpy as np
 from zolvek.core.project import Project
 from zolvek.sound.renderer import RATE
 
+LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
 AHEAD = 4  # chunks kept ready: with the sink's own, well under 150 ms
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
 # of a chunk, is too long when the interface has its hands full.
@@ -48,6 +50,7 @@ class Playback:
         self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
         self.metronome = False
         self.levels: dict[str, float] = {}  # of each track in what is heard now
+        self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
         self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
         self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
@@ -83,15 +86,16 @@ class Playback:
             for thread in self.threads:
                 thread.start()
 
-    def play(self, beat: float) -> None:
-        """Play from `beat` on."""
+    def play(self, beat: float, count_in: int = 0) -> None:
+        """Play from `beat` on, after `count_in` clicks of the metronome."""
         self.warm_up()
         with self.lock:
             self.ready.clear()
+            self.pulls.clear()
             self.used, self.beat, self.begun = 0, beat, False
             self.number += 1
             self.playing = True
-            self._send("play", self.number, beat, self.rate, AHEAD)
+            self._send("play", self.number, beat, self.rate, AHEAD, count_in)
 
     def stop(self) -> None:
         with self.lock:
@@ -134,6 +138,9 @@ class Playback:
         """The next sound, float32 (frames, 2); silence where nothing is ready."""
         out = np.zeros((frames, 2), np.float32)
         with self.lock:
+            moving = bool(self.ready) and self.ready[0].last > self.ready[0].beat
+            if self.playing and self.begun and moving:  # not during a count-in
+                self.pulls.append((time.perf_counter(), self.beat))
             filled = 0
             while filled < frames and self.ready and self.begun:
                 chunk = self.ready[0]
@@ -156,6 +163,21 @@ class Playback:
                 else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
             )
         return out
+
+    def beat_at(self, seconds: float) -> float:
+        """The beat that was heard at a time of time.perf_counter: counted from the last pull
+        before it, so that neither the screen's nor the chunks' pace comes in."""
+        with self.lock:
+            pulls, tempo = list(self.pulls), self.project.tempo
+        before = [pull for pull in pulls if pull[0] <= seconds] or pulls[:1]
+        if not before:
+            return self.beat
+        at, beat = before[-1]
+        way = min(max(seconds - at, 0.0), LONGEST_PULL)
+        found = float(tempo.beats(float(tempo.seconds(beat)) + way))
+        if self.loop is not None and beat < self.loop[1] <= found:
+            found = self.loop[0] + (found - self.loop[1])
+        return found
 
     def close(self) -> None:
         """End the worker."""

@@ -23,8 +23,9 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.project import Project
+from zolvek.core.recording import count_in_times
 from zolvek.sound.controls import Stretch
-from zolvek.sound.metronome import clicks
+from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
 
 CHUNK = 1_024  # frames rendered at a time
@@ -44,6 +45,8 @@ class Worker:
         self.share = self.wanted_share = 0.0  # of the other version in what is heard
         self.gains = (1.0, 1.0)  # of the two versions, for equal loudness
         self.metronome = False
+        self.counting: Floats = np.zeros(0)  # a count-in, and how much of it has been given
+        self.counted = 0
         self.loop: tuple[float, float] | None = None
         self.play_number = self.wanted = self.rate = 0
         self.closing = self.warm = False
@@ -68,11 +71,13 @@ class Worker:
     def use_metronome(self, on: bool) -> None:
         self.metronome = on
 
-    def play(self, number: int, beat: float, rate: int, wanted: int) -> None:
+    def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
+        """`count_in`: clicks, beats of the meter at `beat`, before it begins."""
         self.play_number, self.wanted = number, wanted
         self.renderer = Renderer(self.project, rate)
         self.renderer.seek(beat)
         self.other_renderer, self.share = None, self.wanted_share
+        self.counted, self.counting = 0, self._count_in(beat, rate, count_in)
 
     def more(self, number: int, count: int) -> None:
         if number == self.play_number:
@@ -91,6 +96,16 @@ class Worker:
         "use", "use_other", "hear_other", "use_metronome", "play", "more", "set_loop", "stop", "close",
     )  # fmt: skip
 
+    def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:
+        """The sound of a count-in: float64 (frames,)."""
+        unit = self.project.meter.meter_at(beat).unit
+        times = count_in_times(clicks_wanted, float(self.project.tempo.bpm(beat)), unit) * rate
+        sound = np.zeros(round(times[-1]))
+        for number, start in enumerate(np.round(times[:-1]).astype(int).tolist()):
+            one = click(rate, number == 0)[: len(sound) - start]
+            sound[start : start + len(one)] += one
+        return sound
+
     @property
     def busy(self) -> bool:
         """Whether there is a chunk to render."""
@@ -102,6 +117,13 @@ class Worker:
         """Render and write the next chunk; a chunk ends where the loop does."""
         renderer, loop = self.renderer, self.loop
         assert renderer is not None
+        if self.counted < len(self.counting):
+            part = self.counting[self.counted : self.counted + CHUNK]
+            self.counted += len(part)
+            self.wanted -= 1
+            sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
+            self._give((self.play_number, renderer.beat, renderer.beat, sound, {}))
+            return
         if self.project is not renderer.project:
             renderer.use(self.project)
         if loop is not None and abs(renderer.frame - renderer.frame_of(loop[1])) < 1:
@@ -120,6 +142,9 @@ class Worker:
         self.wanted -= 1
         levels = dict(renderer.levels)
         chunk = (self.play_number, beat, renderer.beat, np.ascontiguousarray(sound), levels)
+        self._give(chunk)
+
+    def _give(self, chunk: tuple[Any, ...]) -> None:
         pickle.dump(chunk, self.out, protocol=pickle.HIGHEST_PROTOCOL)
         self.out.flush()
 

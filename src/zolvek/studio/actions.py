@@ -170,6 +170,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("quantise", "Edit", "Quantise", "Q", "Pull points to the grid", lambda w: commands.quantise(w.session), enabled=has_lane),
     Action("quantise-half", "Edit", "Quantise half way", "Shift+Q", "Pull points half way to the grid", lambda w: commands.quantise(w.session, 0.5), enabled=has_lane),
     Action("jump", "Edit", "Make or close a jump", "J", "Two values on one beat, at the last selected point", lambda w: commands.toggle_jump(w.session), enabled=has_points),
+    Action("pin", "Edit", "Pin points", "P", "They stay when the lane is thinned; again frees them", lambda w: commands.pin_points(w.session), enabled=has_points),
     Action("nudge-left", "Edit", "Nudge earlier", "Left", "By a grid step", lambda w: commands.nudge_time(w.session, -1, False), enabled=has_points, on_lane=True),
     Action("nudge-right", "Edit", "Nudge later", "Right", "By a grid step", lambda w: commands.nudge_time(w.session, 1, False), enabled=has_points, on_lane=True),
     Action("nudge-left-fine", "Edit", "Nudge a little earlier", "Shift+Left", "By ten ticks", lambda w: commands.nudge_time(w.session, -1, True), enabled=has_points, on_lane=True),
@@ -242,6 +243,11 @@ ACTIONS: tuple[Action, ...] = (
     Action("return", "Play", "Return", "Home", "Back to where it last began, then to the start", lambda w: w.player.go_back(), "return"),
     Action("loop", "Play", "Loop", "L", "Repeat the selected span, or all when none is selected",
            lambda w: w.player.set_looping(not w.player.looping), "loop", checked=lambda w: w.player.looping),
+    Action("record", "Play", "Record a pass", "Ctrl+Space", "Over the armed lanes, in the chosen mode; again ends it", lambda w: w.recorder.begin(), "record",
+           checked=lambda w: w.recorder.recording),
+    Action("arm", "Play", "Arm the lane", "E", "A pass writes it; arms no other", lambda w: w.session.arm(w.session.focus), enabled=has_lane,
+           checked=lambda w: w.session.focus in w.session.armed),
+    Action("disarm-all", "Play", "Disarm all lanes", "Shift+E", "No pass writes anything", lambda w: w.session.disarm_all(), enabled=lambda w: bool(w.session.armed)),
     Action("play-selection", "Play", "Play the selection", "Shift+Space", "In a loop, from the chosen lead before it", lambda w: w.player.play_selection(), enabled=lambda w: w.session.span is not None),
     Action("metronome", "Play", "Metronome", "Shift+M", "A click on every beat", lambda w: w.session.listen(metronome=not w.session.listening.metronome),
            checked=lambda w: w.session.listening.metronome),
@@ -269,6 +275,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("step-patterns", "View", "Patterns", "F4", "A library of pieces of curve", lambda w: w.rail.show_step("step-patterns"), "patterns"),
     Action("step-movement", "View", "Movement", "F5", "LFOs, randomness and layers", lambda w: w.rail.show_step("step-movement"), "movement"),
     Action("step-perform", "View", "Perform", "F6", "Move controls by hand", lambda w: w.rail.show_step("step-perform"), "perform"),
+    Action("step-thin", "View", "Thin", "F7", "Fewer points within a tolerance", lambda w: w.rail.show_step("step-thin"), "thin"),
     Action("step-listen", "View", "Listen", "F9", "Compare, and find the useful reach", lambda w: w.rail.show_step("step-listen"), "listen"),
     Action("monitor", "View", "Messages…", "Ctrl+I", "The MIDI messages that lanes send", lambda w: w.show_monitor()),
     Action("step-export", "View", "Export", "F12", "Deliver the lanes as files", lambda w: w.rail.show_step("step-export"), "export"),
@@ -282,7 +289,7 @@ ACTIONS: tuple[Action, ...] = (
 BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "tool-points", "cut", "quantise", "nudge-left", "snap", "bypass",
           "name-lane", "move-up", "cycle", "bypass-track", "clear-lane", "lane-up", "zoom-all",
           "scroll-left", "step-devices", "theme", "sound-file", "follow", "describe-device", "device-up",
-          "learn-favourites", "play-selection", "keep-version", "monitor"}  # fmt: skip
+          "learn-favourites", "record", "play-selection", "keep-version", "monitor"}  # fmt: skip
 # Keys that the focus lane reads itself while they are held.
 HELD = (
     ("B held", "Drag on a segment bends it"),

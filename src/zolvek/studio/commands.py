@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QApplication
 
-from zolvek.core import chain, edits, lanes, shaping, spans
+from zolvek.core import chain, edits, lanes, shaping, spans, takes
 from zolvek.core import project as projects
 from zolvek.core.catalogue import DeviceKind
 from zolvek.core.changes import by_units, parse_change
@@ -78,9 +78,19 @@ def with_own(session: Session, lane: Lane) -> Project:
 # --- controls ---
 
 
-def turn(session: Session, device: str, key: str, position: float, gesture: object = None) -> None:
-    """A control turned, by a dial, the controller or a message from outside: its present value
-    changes; the turns of one gesture are one step."""
+def turn(
+    session: Session,
+    device: str,
+    key: str,
+    position: float,
+    gesture: object = None,
+    seconds: float | None = None,
+) -> None:
+    """A control turned, by a dial, the controller or a message from outside at a time of
+    time.perf_counter. During a pass that takes it the move is recorded; else its present value
+    changes, and the turns of one gesture are one step."""
+    if session.recorder and session.recorder.move(device, key, position, seconds):
+        return
     parameter = session.project.device_track(device).device(device).parameter(key)
     position = min(max(position, 0.0), 1.0)
     if parameter.steps:
@@ -158,6 +168,28 @@ def mute_track(session: Session, track: Track) -> None:
 def solo_track(session: Session, track: Track) -> None:
     """The track among those heard alone, or no longer."""
     session.listen(solo=session.listening.solo ^ {track.id})
+
+
+# --- takes and pins ---
+
+
+def choose_take(session: Session, take: str, first: float, last: float) -> None:
+    """A span of a take for the lane's curve, joined by the glide that is set."""
+    lane = session.own_lane
+    if lane is None:
+        return
+    settings = session.settings
+    made = takes.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
+    session.edit(f"Choose {takes.take_of(lane, take).name}", with_own(session, made))
+
+
+def pin_points(session: Session) -> None:
+    """The selected points stay when the lane is thinned; again lets them go."""
+    lane = focus(session)
+    beats = {float(b) for b in lane.curve.beat[session.chosen]}
+    pins = set(lane.pins)
+    new = pins - beats if beats <= pins else pins | beats
+    session.edit_lane("Pin or free points", replace(lane, pins=tuple(sorted(new))))
 
 
 # --- points ---

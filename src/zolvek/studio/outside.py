@@ -35,6 +35,7 @@ class Outside(QObject):
         self.watched = False  # somebody looks at the messages
         self.last_control = ""
         self.gesture: object = None
+        self.moving: dict[str, tuple[str, str]] = {}  # controls that are being moved
         self.over = QTimer(self)
         self.over.setSingleShot(True)
         self.over.setInterval(GESTURE_MS)
@@ -59,14 +60,23 @@ class Outside(QObject):
         if target is None:
             self.session.say(f"{control.control_name(which)} moves nothing yet.")
             return
+        self.moving[which] = target
         if self.gesture is None:
             self.gesture = object()
-            self.session.touch(*target)
-        self.session.try_to(lambda: commands.turn(self.session, *target, position, self.gesture))
+            if self.session.recorder is None or not self.session.recorder.recording:
+                self.session.touch(*target)
+        self.session.try_to(
+            lambda: commands.turn(self.session, *target, position, self.gesture, seconds)
+        )
         self.over.start()
 
     def _gesture_over(self) -> None:
+        """No control has moved for a while: hands are off them."""
         self.gesture = None
+        for target in self.moving.values():
+            if self.session.recorder is not None:
+                self.session.recorder.release(*target, None)
+        self.moving.clear()
         self.session.end_gesture()
 
     def _learn(self) -> None:

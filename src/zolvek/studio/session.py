@@ -10,13 +10,14 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import fields, replace
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core import edits
 from zolvek.core import project as projects
-from zolvek.core.arrays import Ints
+from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import Curve
 from zolvek.core.errors import Notifier, ZolvekError
 from zolvek.core.grid import Grid
@@ -39,6 +40,22 @@ LAYER_PARAMETERS = {
 }
 
 
+class Hands(Protocol):
+    """What is told of a hand's moves: positions 0..1 of parameters, and when they were made
+    (time.perf_counter). True when it takes the move, so that nothing else does."""
+
+    @property
+    def recording(self) -> bool: ...
+
+    def press(self, device: str, key: str, position: float, seconds: float | None) -> bool: ...
+
+    def move(self, device: str, key: str, position: float, seconds: float | None) -> bool: ...
+
+    def release(self, device: str, key: str, seconds: float | None) -> bool: ...
+
+    def live(self, lane: str) -> list[tuple[float, float]]: ...
+
+
 class Session(QObject):
     """Project and history, focus, selection, grid and view settings."""
 
@@ -56,11 +73,13 @@ class Session(QObject):
     listening_changed = pyqtSignal()  # what is heard of the project, and what it is compared with
     learning_changed = pyqtSignal()
     gesture_ended = pyqtSignal()
+    armed_changed = pyqtSignal()  # which lanes are armed, or that a pass begins or ends
 
     def __init__(self, project: Project, settings: Settings, path: Path | None = None) -> None:
         super().__init__()
         self.settings = settings
         self.tool = "points"
+        self.recorder: Hands | None = None  # takes the hand's moves during a pass
         self.value_grid = ValueGrid()
         self.form = ("swell", {})  # what the form tool stamps: form and sliders
         self.notifier = Notifier()
@@ -84,11 +103,13 @@ class Session(QObject):
         self.kept: Project | None = None  # an earlier version to compare with
         self.comparing = ""  # "", or what is heard instead: "bypass" or "kept"
         self.match_loudness = False
+        self.armed: frozenset[str] = frozenset()  # lanes that a pass writes
         self.learning = ""  # "", "favourites" or "controls"
         self.hint = ""
         self.layer: str | None = None  # of the focus lane, drawn on instead of its base
         self.stand_in: tuple[Lane, str, Lane] | None = None
         self.last_lfo: dict[str, tuple[Lfo, float, float]] = {}  # lane -> written last, and where
+        self.errors: tuple[Floats, Floats] | None = None  # of a thinned preview: beats, differences
         self.preview: Curve | None = None  # what a panel would make, over the ghost of what is
         self.behind: str | None = None  # a lane shown faintly behind the focus
         self._all_changed()
@@ -234,6 +255,9 @@ class Session(QObject):
             self.choose(NONE_CHOSEN)
             self.focus_changed.emit()
         self._listen_on(set(ids))
+        if self.armed - set(ids):
+            self.armed = self.armed & set(ids)
+            self.armed_changed.emit()
         lane = self.lane
         self.chosen = self.chosen[self.chosen < len(lane.curve)] if lane else NONE_CHOSEN
         self.project_changed.emit()
@@ -324,6 +348,15 @@ class Session(QObject):
         self.kept = self.project
         self.listening_changed.emit()
 
+    def arm(self, lane: str) -> None:
+        """The lane among those that a pass writes, or no longer; never another one with it."""
+        self.armed = self.armed ^ {lane}
+        self.armed_changed.emit()
+
+    def disarm_all(self) -> None:
+        self.armed = frozenset()
+        self.armed_changed.emit()
+
     def set_learning(self, what: str) -> None:
         self.learning = what
         self.learning_changed.emit()
@@ -366,7 +399,7 @@ class Session(QObject):
 
     def show_preview(self, curve: Curve | None) -> None:
         if curve is not self.preview:
-            self.preview = curve
+            self.preview, self.errors = curve, None
             self.preview_changed.emit()
             tried = (self.focus, curve) if curve is not None and self.focus else None
             if self.drawn_layer is None and tried != self.listening.tried:

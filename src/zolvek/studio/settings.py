@@ -23,6 +23,13 @@ class Settings:
     snap: bool = True
     follow: bool = True  # a touched control brings its lane up
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
+    mode: str = "touch"  # of recording, a key of core.recording.MODES
+    stay: bool = False  # the mode stays after a pass instead of going back to read
+    count_in: int = 4  # clicks before a pass
+    pre_roll: float = 0.0  # beats played before a pass begins to write
+    punch: bool = False  # only the selected span is written
+    glide: float = 0.25  # beats that the way back to the curve takes
+    take_tolerance: float = 0.004  # of the height, within which a pass is thinned
     lead: float = 0.0  # beats before the selection from which it is played
     ramp: float = 0.0  # beats in which the edges of a moved span go to the new level
 

@@ -34,12 +34,14 @@ from zolvek.studio import theme as themes
 from zolvek.studio.actions import ACTIONS, BREAKS, MENUS, shortcut_rows
 from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.player import Player
+from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.bench.transport import Transport
 from zolvek.studio.files import Files
 from zolvek.studio.index.index_panel import IndexPanel
 from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.low_lanes import LowLanes
 from zolvek.studio.lanes.ruler import Ruler
+from zolvek.studio.lanes.takes_view import TakesView
 from zolvek.studio.outside import Outside
 from zolvek.studio.overview.overview import Overview
 from zolvek.studio.rail.rail import Rail
@@ -49,6 +51,7 @@ from zolvek.studio.viewport import Viewport
 from zolvek.studio.widgets import Elided
 
 if TYPE_CHECKING:
+    from zolvek.core.takes import Take
     from zolvek.studio.monitor import Monitor
 
 INDEX_WIDTH = 196
@@ -63,6 +66,7 @@ class Window(QMainWindow):
         self.player = Player(self.session)
         self.files = Files(self)
         self.outside = Outside(self.session, self.player)
+        self.recorder = Recorder(self.session, self.player)
         self.monitor: Monitor | None = None
         self.telling = False  # an error is being shown
         self.made: dict[str, QAction] = {}
@@ -81,13 +85,14 @@ class Window(QMainWindow):
         for signal in (
             session.project_changed, session.focus_changed, session.selection_changed, session.span_changed,
             session.grid_changed, session.touched, self.player.changed, session.listening_changed,
-            session.learning_changed, session.gesture_ended,
+            session.learning_changed, session.gesture_ended, session.armed_changed,
         ):  # fmt: skip
             signal.connect(self._refresh_later)
         session.project_changed.connect(self._refresh_title)
         session.project_changed.connect(lambda: self.view.set_length(session.project.length))
         session.focus_changed.connect(self._refresh_head)
         session.project_changed.connect(self._refresh_head)
+        session.armed_changed.connect(self._refresh_head)
         session.hint_changed.connect(self.hint.setText)
         session.theme_changed.connect(self._apply_theme)
         session.notifier.subscribe(self.show_error)
@@ -149,6 +154,7 @@ class Window(QMainWindow):
         self.focus_lane.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.focus_lane.customContextMenuRequested.connect(self._lane_menu)
         self.low_lanes = LowLanes(session, view)
+        self.takes_view = TakesView(session, view)
         self.rail = Rail(session, self.action)
         self.bench = Bench(session, self.action)
         self.transport = Transport(session, self.player, self.action)
@@ -161,13 +167,15 @@ class Window(QMainWindow):
         low.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         low.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         stack = QSplitter(Qt.Orientation.Vertical)
-        stack.addWidget(self.focus_lane)
+        tall = QWidget()
+        tall.setLayout(_column(self.focus_lane, self.takes_view, stretch=self.focus_lane))
+        stack.addWidget(tall)
         stack.addWidget(low)
         stack.setStretchFactor(0, 3)
         stack.setStretchFactor(1, 1)
         stack.setSizes([330, 140])
         stack.setChildrenCollapsible(False)
-        middle = _column(self.overview, self._head(), self.ruler, stack)
+        middle = _column(self.overview, self._head(), self.ruler, stack, stretch=stack)
         upper = QHBoxLayout()
         upper.setContentsMargins(0, 0, 0, 0)
         upper.setSpacing(6)
@@ -202,7 +210,7 @@ class Window(QMainWindow):
         row.setContentsMargins(4, 2, 4, 2)
         row.addWidget(self.focus_name)
         row.addWidget(self.focus_note, 1)
-        for key in ("bypass",):
+        for key in ("arm", "bypass"):
             switch = QToolButton()
             switch.setDefaultAction(self.action(key))
             switch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -245,7 +253,8 @@ class Window(QMainWindow):
         drawing = f"drawing on the layer {layer.label}" if layer else ""
         layers = len(session.own_lane.layers) if session.own_lane else 0
         number = f"{layers} layer" + ("s" if layers > 1 else "") if layers else ""
-        marks = (("bypassed", lane.bypassed), ("locked", lane.locked), ("cycling", lane.cycle),
+        armed = "armed" if lane.id in session.armed else ""
+        marks = ((armed, armed), ("bypassed", lane.bypassed), ("locked", lane.locked), ("cycling", lane.cycle),
                  (number, number), (drawing, drawing))  # fmt: skip
         state = "".join(f", {word}" for word, on in marks if on)
         self.focus_note.setText(f"{low} to {high}, {points}{state}")
@@ -370,6 +379,16 @@ class Window(QMainWindow):
             if done:
                 commands.link_to(self.session, other, factor)
 
+    def copy_take(self, take: Take) -> None:
+        """Ask for another lane to keep the take beside."""
+        other = self._other_lane("Copy the take")
+        if other:
+            from zolvek.core.takes import with_take
+
+            session = self.session
+            made = with_take(session.project.lane(other), take.curve, take.first, take.last)
+            session.edit("Copy the take", projects.with_lane(session.project, made))
+
     def share_layer(self, layer: str) -> None:
         """Ask for another lane to put a layer's movement on, and its amount there."""
         other = self._other_lane("Share the layer")
@@ -436,6 +455,7 @@ class Window(QMainWindow):
         session.set_learning("" if session.learning == what else what)
         if what == "controls" and session.learning:
             self.rail.show_step("step-perform")
+            session.learning_changed.emit()
 
     def hear_alone(self) -> None:
         session = self.session
@@ -578,12 +598,13 @@ class Window(QMainWindow):
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
 
 
-def _column(*widgets: QWidget) -> QVBoxLayout:
+def _column(*widgets: QWidget, stretch: QWidget) -> QVBoxLayout:
+    """Widgets one under another, one of which takes the room."""
     layout = QVBoxLayout()
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(0)
-    for i, widget in enumerate(widgets):
-        layout.addWidget(widget, 1 if i == len(widgets) - 1 else 0)
+    for widget in widgets:
+        layout.addWidget(widget, 1 if widget is stretch else 0)
     return layout
 
 

@@ -12,6 +12,7 @@ from zolvek.core.parameter import Parameter
 from zolvek.core.playing import played
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
+from zolvek.studio.event_time import event_time
 from zolvek.studio.session import Session
 
 WIDTH, HEIGHT, RING = 80, 86, 16
@@ -52,7 +53,10 @@ class Dial(QWidget):
         applied = lane is not None and not lane.bypassed
         heard = own
         tried = self.session.listening.tried
-        if tried and lane and tried[0] == lane.id:
+        held = dict(self.session.listening.held)
+        if lane and lane.id in held:
+            heard = float(lane.to_position(held[lane.id]))
+        elif tried and lane and tried[0] == lane.id:
             heard = float(lane.to_position(tried[1].at(self.session.place)))
         elif applied and lane:
             heard = float(played(lane, self.session.project).at(self.session.place))
@@ -79,6 +83,13 @@ class Dial(QWidget):
         painter.setPen(themes.color(theme.curve if focused else theme.ink))
         name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, WIDTH - 4)
         painter.drawText(QRectF(0, 2, WIDTH, 18), Qt.AlignmentFlag.AlignCenter, name)
+        track = self.session.project.device_track(self.device)
+        lane = track.lane_on(self.device, self.parameter.id)
+        if lane is not None and lane.id in self.session.armed:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(themes.color(theme.selection))
+            painter.drawEllipse(QPointF(WIDTH - 12, 28), 4.0, 4.0)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
         if self.parameter.taper == "switch":
             self._lever(painter, theme, heard >= 0.5, applied)
         else:
@@ -113,14 +124,20 @@ class Dial(QWidget):
         if applied and abs(own - heard) > 0.005:
             _needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost)
 
-    def _set(self, position: float) -> None:
-        commands.turn(self.session, self.device, self.parameter.id, position, self.gesture)
+    def _set(self, position: float, seconds: float | None = None) -> None:
+        commands.turn(self.session, self.device, self.parameter.id, position, self.gesture, seconds)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         commands.touch(self.session, self.device, self.parameter.id)
         if event.button() == Qt.MouseButton.LeftButton:
-            self.start = event.position().y(), self.own
+            recorder = self.session.recorder
+            heard = self.state()[0]
+            taken = recorder is not None and recorder.press(
+                self.device, self.parameter.id, heard, event_time(event)
+            )
+            # A hand that is recorded takes the control from where it is heard to stand.
+            self.start = event.position().y(), heard if taken else self.own
             self.gesture = object()
             self.moved = False
 
@@ -131,11 +148,14 @@ class Dial(QWidget):
             way = (self.start[0] - event.position().y()) / TRAVEL * fine
             if way:
                 self.moved = True
-                self._set(self.start[1] + way)
+                self._set(self.start[1] + way, event_time(event))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self.start is not None and not self.moved and self.parameter.taper == "switch":
             self._set(0.0 if self.own >= 0.5 else 1.0)
+        if self.start is not None and self.session.recorder is not None:
+            seconds = event_time(event) if event is not None else None
+            self.session.recorder.release(self.device, self.parameter.id, seconds)
         self.start = self.gesture = None
         self.session.end_gesture()
 

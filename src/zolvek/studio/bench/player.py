@@ -24,6 +24,7 @@ class Player(QObject):
 
     changed = pyqtSignal()
     passed = pyqtSignal(float, float)  # from which beat to which it has played on
+    stopped = pyqtSignal()
     begun = pyqtSignal(float)  # at which beat it begins, or goes on elsewhere
 
     def __init__(self, session: Session) -> None:
@@ -72,7 +73,8 @@ class Player(QObject):
         else:
             self.play()
 
-    def play(self) -> None:
+    def play(self, count_in: int = 0) -> None:
+        """Play from the playhead, after `count_in` clicks."""
         playback = self.ready()
         self._use()
         span = self.session.span
@@ -83,7 +85,7 @@ class Player(QObject):
             place = 0.0
         self.began = place
         self._set_loop()
-        playback.play(place)
+        playback.play(place, count_in)
         self.timer.start()
         self.begun.emit(place)
         self.changed.emit()
@@ -104,9 +106,12 @@ class Player(QObject):
         self.changed.emit()
 
     def stop(self) -> None:
+        was = self.playing
         self.timer.stop()
         if self.playback:
             self.playback.stop()
+        if was:
+            self.stopped.emit()
         self.changed.emit()
 
     def go_back(self) -> None:

@@ -37,11 +37,13 @@ class Transport(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)
         layout.setSpacing(6)
-        for key in ("return", "play", "stop", "loop"):
+        for key in ("return", "play", "stop", "record", "loop"):
             button = QToolButton()
             button.setDefaultAction(actions(key))
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            if key == "record":
+                self.record = button
             layout.addWidget(button)
         layout.addSpacing(10)
         self.meter = Meter(session)
@@ -52,6 +54,7 @@ class Transport(QWidget):
         session.place_changed.connect(self.refresh)
         session.project_changed.connect(self.refresh)
         player.changed.connect(self.refresh)
+        session.armed_changed.connect(self._show_armed)
         session.place_changed.connect(self._hear)
         self.falling = QTimer(self)  # after the end, until the meter has come to rest
         self.falling.setInterval(50)
@@ -69,6 +72,13 @@ class Transport(QWidget):
         bpm = float(project.tempo.bpm(place))
         self.tempo.setText(f"{bpm:.1f} BPM   {meter.count}/{meter.unit}")
         self.note.setText(SILENT if self.player.silent else "")
+
+    def _show_armed(self) -> None:
+        """How many lanes the next pass writes, on the button that begins it."""
+        count = len(self.session.armed)
+        recorder = self.session.recorder
+        going = recorder is not None and recorder.recording
+        self.record.setText("Recording" if going else f"Record ({count})" if count else "Record")
 
     def _hear(self) -> None:
         """Show the levels of what is heard now."""

@@ -27,7 +27,7 @@ from zolvek.studio.lanes.gestures import (
     begin_move,
 )
 from zolvek.studio.lanes.hits import Hit, hit
-from zolvek.studio.lanes.outline import points_shown
+from zolvek.studio.lanes.outline import largest_in, points_shown, polygon
 from zolvek.studio.lanes.value_scale import marks
 from zolvek.studio.session import NONE_CHOSEN, Session
 from zolvek.studio.viewport import Viewport
@@ -35,6 +35,7 @@ from zolvek.studio.viewport import Viewport
 SCALE = 64  # pixels at the left for the value scale
 PAD = 12  # above value 1 and below value 0
 MOST_DIAMONDS = 90  # drawn of a selection that is too dense to take hold of
+ERROR_STRIP = 16.0  # pixels that the largest error of a preview is tall
 CLICK = 4  # pixels a press may wander and still be a click
 
 HINTS = {
@@ -151,9 +152,37 @@ class FocusLane(QWidget):
         )
         if preview is not None:
             painting.draw_curve(painter, preview, self.view, self.plot, own, 2.2)
+        self._paint_errors(painter, theme)
+        self._paint_pass(painter, theme, lane)
         self._paint_frame(painter, theme)
         self._paint_points(painter, theme, lane)
         self._paint_over(painter, theme, lane)
+
+    def _paint_errors(self, painter: QPainter, theme: themes.Theme) -> None:
+        """How far a thinned preview strays, as a strip along the foot: its highest bar is the
+        largest error."""
+        errors = self.session.errors
+        if errors is None or self.session.preview is None:
+            return
+        band = largest_in(errors, self.view.first, self.view.last, self.view.width)
+        most = max(float(errors[1].max()), 1e-12)
+        foot = self.height() - 1.0
+        painter.setPen(QPen(themes.color(theme.selection, 0.55), 1.0))
+        for x in np.flatnonzero(band > 0.0).tolist():
+            tall = ERROR_STRIP * band[x] / most
+            painter.drawLine(QPointF(SCALE + x + 0.5, foot - tall), QPointF(SCALE + x + 0.5, foot))
+
+    def _paint_pass(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
+        """What a hand has done in the pass that is going on."""
+        recorder = self.session.recorder
+        moves = recorder.live(lane.id) if recorder is not None else []
+        if len(moves) > 1:
+            beat, value = np.array(moves).T
+            plot = self.plot
+            x, y = SCALE + self.view.xs(beat), plot.bottom() - value * plot.height()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(themes.color(theme.selection), 2.2))
+            painter.drawPolyline(polygon(x, y))
 
     def _paint_layers(self, painter: QPainter, theme: themes.Theme) -> None:
         """What is heard, where that is not the curve itself: cycle, slots and layers; while a
@@ -313,6 +342,9 @@ class FocusLane(QWidget):
             if at.x() < SCALE - 6:
                 continue
             hovered = self.over == Hit("point", index)
+            if float(curve.beat[index]) in lane.pins:
+                painter.setPen(QPen(themes.color(theme.ink), 1.6))
+                painter.drawLine(at + QPointF(-5, 9), at + QPointF(5, 9))
             own = theme.layer if drawn else themes.lane_ink(theme, lane)
             ink = theme.selection if selected else own
             painter.setPen(QPen(themes.color(ink), 1.5))
@@ -438,7 +470,7 @@ class FocusLane(QWidget):
             self.reaching = ReachDrag(end, lane.reach, at.y()) if end is not None else None
             if end is not None:
                 # Heard while it is dragged: the curve is held at that end.
-                session.listen(held=(lane.id, float(end)))
+                session.listen(held=((lane.id, float(end)),))
         elif session.tool != "points":
             self.drag = begin_drawing(session, session.tool, beat, value, held)
         elif handle is not None and found.kind != "point":
@@ -510,7 +542,7 @@ class FocusLane(QWidget):
             self.box = None
         elif self.reaching is not None:
             self.session.end_gesture()
-            self.session.listen(held=None)
+            self.session.listen(held=())
             self.reaching = None
         elif self.drag is not None:
             if self.drag.moved or self.drag.kind == "add":

@@ -39,6 +39,7 @@ class LowLanes(QWidget):
         ):
             signal.connect(self.update)
         session.place_changed.connect(self._move_playhead)
+        session.armed_changed.connect(self.update)
         self._fit()
 
     @property
@@ -86,7 +87,7 @@ class LowLanes(QWidget):
         """A lane's row, drawn once for each curve and view."""
         ratio = self.devicePixelRatioF()
         project = self.session.project
-        key = (lane.id, id(lane.curve), lane.bypassed, theme.key, self.view.key, self.width(),
+        key = (lane.id, id(lane), lane.id in self.session.armed, theme.key, self.view.key, self.width(),
                ratio, self.session.span, id(project.meter))  # fmt: skip
         found = self.rows.get(key)
         if found is not None:
@@ -124,6 +125,7 @@ class LowLanes(QWidget):
             self.session.project.label_of(lane.id)
             + ("  (bypassed)" if lane.bypassed else "")
             + ("  (locked)" if lane.locked else "")
+            + ("  (armed)" if lane.id in self.session.armed else "")
         )
         painter.setFont(themes.font(8.5))
         width = painter.fontMetrics().horizontalAdvance(text) + 10

@@ -75,6 +75,16 @@ def layered_dense(curve: Layered, view: Viewport) -> bool:
     return bool(high - low > view.width / 3)
 
 
+def largest_in(errors: tuple[Floats, Floats], first: float, last: float, columns: int) -> Floats:
+    """The largest of (beats, sizes) in each of `columns` even parts of a stretch of beats."""
+    at, size = errors
+    inside = (at >= first) & (at < last)
+    place = ((at[inside] - first) / (last - first) * columns).astype(np.intp)
+    found = np.zeros(columns)
+    np.maximum.at(found, np.minimum(place, columns - 1), size[inside])
+    return found
+
+
 def polygon(x: Floats, y: Floats) -> QPolygonF:
     """Vertices as Qt takes them, without a Python loop."""
     made = QPolygonF([QPointF()] * len(x))

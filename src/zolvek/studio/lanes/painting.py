@@ -38,7 +38,7 @@ def draw_curve(
 ) -> None:
     """The curve over the whole height of `rect`; x 0 is the rectangle's left edge."""
     painter.save()
-    painter.setClipRect(rect.adjusted(0, -3, 0, 3))
+    painter.setClipRect(rect.adjusted(0, -3, 0, 3), Qt.ClipOperation.IntersectClip)
     if layered_dense(curve, view) if isinstance(curve, Layered) else dense(curve, view):
         _draw_band(painter, curve, view, rect, ink)
     else:

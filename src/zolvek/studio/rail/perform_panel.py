@@ -6,12 +6,22 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QAction, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zolvek.core import control
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.dial import draw_ring
 from zolvek.studio.outside import Outside
+from zolvek.studio.rail.record_page import RecordPage, TakesPage
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note
 
@@ -143,14 +153,16 @@ class ControllerPad(QWidget):
         painter.drawEllipse(QPointF(x, y), 7, 7)
 
 
-class PerformPanel(QWidget):
+class ControllerPage(QWidget):
+    """The stand-in controller, and what controls move."""
+
     def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
         self.session = session
         self.outside: Outside = actions("learn-controls").parent().outside  # type: ignore[union-attr]
-        layout = column(self)
-        layout.addWidget(heading("Perform"))
-        layout.addWidget(field_label("Stand-in controller"))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.setSpacing(6)
         grid = QGridLayout()
         grid.setSpacing(2)
         self.dials = [ControllerDial(session, self.outside, each.id) for each in control.DIALS]
@@ -257,3 +269,46 @@ class PerformPanel(QWidget):
 
     def _send(self, name: object) -> None:
         self.session.try_to(lambda: self.outside.send_to(str(name) or None))
+
+
+class PerformPanel(QWidget):
+    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+        super().__init__()
+        layout = column(self)
+        layout.setSpacing(5)
+        layout.addWidget(heading("Perform"))
+        self.pages = QStackedWidget()
+        self.tabs: dict[str, QToolButton] = {}
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for text, page in (
+            ("Record", RecordPage),
+            ("Takes", TakesPage),
+            ("Control", ControllerPage),
+        ):
+            tab = QToolButton()
+            tab.setText(text)
+            tab.setCheckable(True)
+            tab.setStyleSheet("padding: 4px 2px;")
+            tab.setSizePolicy(tab.sizePolicy().Policy.Expanding, tab.sizePolicy().Policy.Fixed)
+            tab.clicked.connect(lambda _, t=text: self.show_page(t))
+            line.addWidget(tab)
+            self.tabs[text] = tab
+            self.pages.addWidget(page(session, actions))
+        layout.addLayout(line)
+        layout.addWidget(self.pages, 1)
+        self.show_page("Record")
+        session.learning_changed.connect(
+            lambda: self.show_page("Control") if session.learning == "controls" else None
+        )
+
+    def show_page(self, text: str) -> None:
+        self.pages.setCurrentIndex(list(self.tabs).index(text))
+        for key, tab in self.tabs.items():
+            tab.setChecked(key == text)
+
+    @property
+    def controller(self) -> ControllerPage:
+        page = self.pages.widget(2)
+        assert isinstance(page, ControllerPage)
+        return page

@@ -31,6 +31,7 @@ STEPS = {
     "step-patterns": ("patterns_panel", "PatternsPanel"),
     "step-movement": ("movement_panel", "MovementPanel"),
     "step-perform": ("perform_panel", "PerformPanel"),
+    "step-thin": ("thin_panel", "ThinPanel"),
     "step-listen": ("listen_panel", "ListenPanel"),
     "step-export": ("export_panel", "ExportPanel"),
 }

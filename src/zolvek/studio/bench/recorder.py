@@ -1,0 +1,223 @@
+"""The recorder: passes of a hand, from the count-in to the written lanes."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core import takes
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Lane, Project, with_lane
+from zolvek.core.recording import MODES, Pass, written
+from zolvek.studio.bench.player import Player
+from zolvek.studio.session import Session
+
+SHOW_MS = 33  # between updates of what is heard of the hand
+
+
+class Recorder(QObject):
+    """Moves come in by `press`, `move` and `release`; everything else follows the player.
+
+    Taking a move is no more than noting it down: what is heard and shown follows by a timer.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, player: Player) -> None:
+        super().__init__()
+        self.session, self.player = session, player
+        self.mode = "read"
+        self.passes: dict[str, Pass] = {}
+        self.held: dict[str, float] = {}  # lanes that the hand has, and their values
+        self.start = self.stop_at = 0.0
+        self.recording = self.looped = False
+        self.by_target: dict[tuple[str, str], str] = {}
+        self.steps: set[str] = set()  # lanes of stepped parameters
+        self.timer = QTimer(self)
+        self.timer.setInterval(SHOW_MS)
+        self.timer.timeout.connect(self._show)
+        player.stopped.connect(self.finish)
+        player.begun.connect(self._looped)
+        session.armed_changed.connect(self._disarmed)
+        session.recorder = self
+
+    # --- passes ---
+
+    def begin(self) -> None:
+        """Start a pass over the armed lanes: count-in, pre-roll, and then it writes."""
+        session, settings = self.session, self.session.settings
+        if self.recording:
+            self.player.stop()
+            return
+        if not session.armed:
+            raise ZolvekError("No lane is armed.", remedy="Press E on the lane to be written.")
+        locked = [x for x in session.project.lanes() if x.id in session.armed and x.locked]
+        if locked:
+            raise ZolvekError(
+                "An armed lane is locked.", session.project.label_of(locked[0].id), "Unlock it."
+            )
+        mode = settings.mode if settings.mode in MODES else "touch"
+        if mode == "read":
+            raise ZolvekError("In read nothing is written.", remedy="Choose touch, latch or write.")
+        self.player.stop()
+        self.mode = mode
+        span = session.span if settings.punch else None
+        looping = self.player.looping
+        place = span[0] if span else session.place
+        if looping and session.span and not session.span[0] <= place < session.span[1]:
+            place = session.span[0]
+        self.start = place
+        self.stop_at = span[1] if span else session.project.length
+        if looping and session.span:
+            self.stop_at = session.span[1]
+        self.passes = {key: Pass(key, looping) for key in session.armed}
+        self.held = {}
+        self.by_target = {
+            (lane.device, lane.parameter): lane.id
+            for lane in session.project.lanes()
+            if lane.id in self.passes
+        }
+        self.steps = {key for key in self.passes if session.project.parameter_of(key).steps}
+        shown = session.project
+        for lane in list(shown.lanes()):
+            if lane.id in self.passes and lane.hidden:
+                shown = with_lane(shown, replace(lane, hidden=False))
+        session.edit("Show armed lanes", shown)
+        self.recording, self.looped = True, False
+        session.set_place(max(place - settings.pre_roll, 0.0))
+        self.player.play(settings.count_in)
+        if mode == "write":
+            for key in self.passes:
+                lane = session.project.lane(key)
+                own = session.project.device_of(key).position(lane.parameter)
+                value = float(lane.from_position(own))
+                self.passes[key].add(self.start, value)
+                self.held[key] = value
+        self.timer.start()
+        self._tell()
+
+    def finish(self) -> None:
+        """The pass is over: everything it wrote is one step."""
+        if not self.recording:
+            return
+        self.recording = False
+        self.timer.stop()
+        session = self.session
+        end = min(max(session.place, self.start), self.stop_at)
+        self.held = {}
+        session.listen(held=())
+        project, count, gone = session.project, 0, 0
+        known = {lane.id for lane in project.lanes()}
+        for key, passed in self.passes.items():
+            if key not in known:
+                gone += passed.count > 0
+                continue
+            made = self._lane(project, project.lane(key), passed, end)
+            if made is not None:
+                project, count = with_lane(project, made), count + 1
+        self.passes = {}
+        if count:
+            noun = "a lane" if count == 1 else f"{count} lanes"
+            session.edit(f"Record a pass on {noun}", project)
+            session.say(f"Recorded {noun}." + (" Lanes that are gone were left." if gone else ""))
+        else:
+            session.say("Nothing was written.")
+        if not session.settings.stay:
+            session.settings.mode = "read"
+        self._tell()
+
+    def _lane(self, project: Project, lane: Lane, passed: Pass, end: float) -> Lane | None:
+        """The lane as the pass leaves it: each round a take, the last one written."""
+        settings = self.session.settings
+        rounds = [moves for moves in passed.rounds if moves]
+        bps = float(project.tempo.bpm(self.start)) / 60.0
+        done = None
+        for place, moves in enumerate(rounds):
+            last = place == len(rounds) - 1
+            stop = end if last and end > moves[0].beat else self.stop_at
+            found = written(
+                lane.curve, moves, self.mode, self.start, stop, settings.glide, bps,
+                lane.id in self.steps, settings.take_tolerance,
+            )  # fmt: skip
+            if found is not None:
+                lane = takes.with_take(
+                    lane, found.raw, found.first, max(found.last, found.first + 1e-3)
+                )
+                done = found
+        if done is None:
+            return None
+        return replace(lane, curve=done.curve)
+
+    def _looped(self, beat: float) -> None:
+        """The loop has gone back to its start: the next take begins."""
+        if not self.recording or not self.player.looping:
+            return
+        for key, passed in self.passes.items():
+            passed.new_round()
+            if key in self.held and passed.rounds[-1] == []:
+                passed.add(self.start, self.held[key])
+
+    def _disarmed(self) -> None:
+        """A lane disarmed in the midst of a pass: what it has been told so far stays written."""
+        for key in list(self.held):
+            if key not in self.session.armed:
+                self._let_go(key, time.perf_counter())
+                self.held.pop(key, None)
+        self.by_target = {t: key for t, key in self.by_target.items() if key in self.session.armed}
+
+    # --- moves ---
+
+    def _taken(self, device: str, key: str) -> str | None:
+        return self.by_target.get((device, key)) if self.recording else None
+
+    def _beat(self, seconds: float | None) -> float:
+        playback = self.player.playback
+        assert playback is not None
+        return playback.beat_at(time.perf_counter() if seconds is None else seconds)
+
+    def press(self, device: str, key: str, position: float, seconds: float | None) -> bool:
+        return self.move(device, key, position, seconds)
+
+    def move(self, device: str, key: str, position: float, seconds: float | None) -> bool:
+        lane = self._taken(device, key)
+        if lane is None:
+            return False
+        low, high = self.session.project.lane(lane).reach
+        value = min(max((position - low) / (high - low), 0.0), 1.0)
+        beat = self._beat(seconds)
+        if beat >= self.start - 1e-9:
+            self.passes[lane].add(beat, value)
+        self.held[lane] = value
+        return True
+
+    def release(self, device: str, key: str, seconds: float | None) -> bool:
+        lane = self._taken(device, key)
+        if lane is None or lane not in self.held:
+            return False
+        self._let_go(lane, seconds)
+        return True
+
+    def _let_go(self, lane: str, seconds: float | None) -> None:
+        if self.recording and self.passes.get(lane) and self.passes[lane].rounds[-1]:
+            self.passes[lane].add(self._beat(seconds), self.held[lane], False)
+        if self.mode == "touch":
+            self.held.pop(lane, None)
+
+    def _show(self) -> None:
+        """What the hand has is heard, and the dials stand there."""
+        held = tuple(sorted(self.held.items()))
+        if held != self.session.listening.held:
+            self.session.listen(held=held)
+        if self.session.place >= self.stop_at - 1e-6 and not self.player.looping:
+            self.player.stop()
+
+    def _tell(self) -> None:
+        self.changed.emit()
+        self.session.armed_changed.emit()
+
+    def live(self, lane: str) -> list[tuple[float, float]]:
+        """What a lane has been told in this round so far: beats and values, to draw."""
+        passed = self.passes.get(lane) if self.recording else None
+        return [(move.beat, move.position) for move in passed.rounds[-1]] if passed else []

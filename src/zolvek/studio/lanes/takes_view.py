@@ -1,0 +1,139 @@
+"""Takes as strips under the focus lane, on its time axis: drag across one to choose from it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.core import takes
+from zolvek.core.takes import Take
+from zolvek.studio import commands
+from zolvek.studio import theme as themes
+from zolvek.studio.lanes import painting
+from zolvek.studio.lanes.focus_lane import SCALE
+from zolvek.studio.session import Session
+from zolvek.studio.viewport import Viewport
+
+ROW, MOST_ROWS = 34, 4
+HINT = "Drag across a take to choose that span of it for the lane · a press selects the take"
+
+
+class TakesView(QWidget):
+    """One strip a take, the newest first; what is chosen of it has a wash and a bar above."""
+
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.start: tuple[Take, float] | None = None
+        self.end = 0.0
+        self.setMouseTracking(True)
+        self.setAccessibleName("Takes of the focus lane")
+        for signal in (session.project_changed, session.focus_changed, session.armed_changed):
+            signal.connect(self._fit)
+        for signal in (session.theme_changed, session.place_changed, view.changed):
+            signal.connect(self.update)
+        self._fit()
+
+    @property
+    def takes(self) -> list[Take]:
+        lane = self.session.own_lane
+        return list(reversed(lane.takes)) if lane is not None else []
+
+    def _fit(self) -> None:
+        count = len(self.takes)
+        self.setVisible(bool(count))
+        self.setFixedHeight(max(min(count, MOST_ROWS), 1) * ROW)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, ROW)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        painter.fillRect(self.rect(), themes.color(theme.desk))
+        lane = self.session.own_lane
+        for row, take in enumerate(self.takes[:MOST_ROWS]):
+            area = QRectF(SCALE, row * ROW + 1, self.width() - SCALE, ROW - 3)
+            painter.fillRect(area, themes.color(theme.sheet))
+            left = max(SCALE + self.view.x(take.first), SCALE)
+            right = min(SCALE + self.view.x(take.last), self.width())
+            inner = QRectF(left, area.top(), max(right - left, 0), area.height())
+            for choice in lane.comp.choices if lane is not None and lane.comp else ():
+                if choice.take == take.id:
+                    self._mark(painter, theme, area, choice.first, choice.last)
+            if self.start is not None and self.start[0].id == take.id:
+                low, high = sorted((self.start[1], self.end))
+                self._mark(painter, theme, area, low, high)
+            painter.save()
+            painter.setClipRect(inner)
+            inks = themes.LANE_INKS[theme.key]
+            ink = theme.ghost if take.muted else inks[take.colour % len(inks)]
+            painting.draw_curve(
+                painter, take.curve, self.view, area.adjusted(0, 4, 0, -4), ink, 1.3
+            )
+            painter.restore()
+            stars = "  " + "★" * take.rating if take.rating else ""
+            muted = "  (muted)" if take.muted else ""
+            painter.setPen(themes.color(theme.quiet))
+            painter.setFont(themes.font(8.5))
+            label = QRectF(2, area.top(), SCALE - 6, area.height())
+            painter.drawText(label, Qt.AlignmentFlag.AlignVCenter, f"{take.name}{stars}{muted}")
+        x = SCALE + self.view.x(self.session.place)
+        if x >= SCALE:
+            painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
+
+    def _mark(
+        self, painter: QPainter, theme: themes.Theme, area: QRectF, first: float, last: float
+    ) -> None:
+        left, right = (min(max(SCALE + self.view.x(b), SCALE), self.width()) for b in (first, last))
+        painter.fillRect(
+            QRectF(left, area.top(), right - left, area.height()), themes.color(theme.wash)
+        )
+        painter.setPen(QPen(themes.color(theme.selection), 2.0))
+        painter.drawLine(QPointF(left, area.top() + 1), QPointF(right, area.top() + 1))
+
+    def _take_at(self, y: float) -> Take | None:
+        row = int(y // ROW)
+        return self.takes[row] if 0 <= row < min(len(self.takes), MOST_ROWS) else None
+
+    def _beat(self, event: QMouseEvent) -> float:
+        beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return beat
+        return float(self.session.grid.snap(beat, self.session.project.meter))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        take = self._take_at(event.position().y())
+        if take is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.start, self.end = (take, self._beat(event)), self._beat(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.session.say(HINT)
+        if self.start is not None:
+            self.end = self._beat(event)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self.start is None:
+            return
+        take, begun = self.start
+        self.start = None
+        low, high = sorted((begun, self.end))
+        if high > low:
+            self.session.try_to(lambda: commands.choose_take(self.session, take.id, low, high))
+        else:
+            self.session.choose_span((take.first, take.last))
+        self.update()
+
+
+def audition(session: Session, keys: list[str]) -> None:
+    """Hear these takes over the curve, or with none of them the lane itself."""
+    lane = session.own_lane
+    if lane is None or not keys:
+        session.listen(tried=None)
+    else:
+        session.listen(tried=(lane.id, takes.auditioned(lane, keys)))

@@ -1,0 +1,261 @@
+"""The Thin panel: fewer points within a tolerance, seen with its error before it is applied."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QWidget
+
+from zolvek.core import shaping, spans
+from zolvek.core.arrays import Bools
+from zolvek.core.changes import parse_change
+from zolvek.core.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Lane, Project
+from zolvek.core.rates import parse_rate
+from zolvek.core.thinning import Thinned, differences, extremes, straightened, thinned, thinned_to
+from zolvek.core.units import read
+from zolvek.studio import commands
+from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
+
+CORNER_TO_BELL = 0.1325  # of the corner's period: the bell whose low-pass is 3 dB down there
+ON_GRID = 1e-6  # beats
+
+
+class ThinPanel(QWidget):
+    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+        super().__init__()
+        self.session = session
+        layout = column(self)
+        layout.addWidget(heading("Thin"))
+        self.scope = note()
+        layout.addWidget(self.scope)
+        self.kind = choice([("Within a tolerance", "tolerance"), ("To a number of points", "count")],
+                           "How it is thinned", lambda _: self._show_fields())  # fmt: skip
+        layout.addWidget(self.kind)
+        self.tolerance = Entry(
+            "Thin within",
+            self._typed,
+            "In % of the lane's height, or in the parameter's unit: 1 %, 0.5 dB, 0.2 st",
+        )
+        self.tolerance.setText("1 %")
+        self.count = QSpinBox()
+        self.count.setRange(2, 100_000)
+        self.count.setValue(16)
+        self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.count.setAccessibleName("Points to keep")
+        self.count.valueChanged.connect(lambda _: self._again())
+        fields = form()
+        fields.addRow(field_label("Tolerance"), self.tolerance)
+        fields.addRow(field_label("Points"), self.count)
+        layout.addLayout(fields)
+        self.shapes = QCheckBox("With shapes, not lines only")
+        self.shapes.setChecked(True)
+        self.turns = QCheckBox("Turning points stay")
+        self.grid = QCheckBox("Points on the grid stay")
+        self.all = QCheckBox("All shown lanes")
+        for box in (self.shapes, self.turns, self.grid, self.all):
+            box.clicked.connect(lambda _: self._again())
+            layout.addWidget(box)
+        line = QHBoxLayout()
+        line.addWidget(
+            button(
+                "Preview",
+                self.preview,
+                tip="Both curves, the error along the lane; heard, if it plays",
+            )
+        )
+        line.addWidget(button("Apply", self.apply, True, "As one step"))
+        layout.addLayout(line)
+        self.result = note()
+        layout.addWidget(self.result)
+        layout.addSpacing(6)
+        layout.addWidget(field_label("A span as a whole"))
+        line = QHBoxLayout()
+        line.addWidget(button("Straighten", self.straighten, tip="One segment from end to end"))
+        line.addWidget(
+            button(
+                "As shapes",
+                self.redraw,
+                tip="Redrawn by bends, S-curves and cosines within the tolerance",
+            )
+        )
+        layout.addLayout(line)
+        self.corner = Entry(
+            "Smooth above",
+            lambda t: self._period(t) is not None,
+            "Quicker movement than this note value is taken away: 1/4, 1 bar",
+        )
+        self.corner.setText("1/4")
+        line = QHBoxLayout()
+        line.addWidget(self.corner, 1)
+        line.addWidget(
+            button("Smooth", self.smooth, tip="A low-pass over time with its corner there")
+        )
+        layout.addLayout(line)
+        layout.addWidget(note("Ends, jumps and pinned points (P) stay."))
+        layout.addStretch(1)
+        for signal in (
+            session.span_changed,
+            session.selection_changed,
+            session.focus_changed,
+            session.project_changed,
+        ):
+            signal.connect(self.refresh)
+        self._show_fields()
+        self.refresh()
+
+    def _show_fields(self) -> None:
+        by_count = self.kind.currentData() == "count"
+        self.tolerance.setEnabled(not by_count)
+        self.count.setEnabled(by_count)
+        self._again()
+
+    def _typed(self, text: str) -> bool:
+        try:
+            self._height(text)
+        except ZolvekError:
+            return False
+        self._again()
+        return True
+
+    def _again(self) -> None:
+        if self.session.preview is not None:
+            self.preview()
+
+    def refresh(self) -> None:
+        session = self.session
+        if session.preview is None:
+            self.session.errors = None
+            self.result.setText("")
+        lane = session.lane
+        if lane is None or lane.locked:
+            self.scope.setText("No lane to work on." if lane is None else "The lane is locked.")
+            return
+        first, last, name = commands.scope(session)
+        text = session.project.meter.text
+        count = int(((lane.curve.beat >= first) & (lane.curve.beat <= last)).sum())
+        self.scope.setText(f"Works on {name}, {text(first)} to {text(last)}: {count} points.")
+
+    def _height(self, text: str, lane: Lane | None = None) -> float:
+        """A tolerance as curve values. A number in % is of the height; one in the parameter's own
+        unit is what that is where the curve is most sensitive to it."""
+        clean = text.strip()
+        if clean.endswith("%"):
+            number = read(clean, "%")
+            if number is not None and 0.0 < number <= 100.0:
+                return number / 100.0
+        lane = lane or self.session.lane
+        if lane is not None and not clean.endswith("%"):
+            parameter = self.session.parameter
+            change = parse_change(parameter, clean if clean[:1] in "+-x" else f"+{clean}")
+            position = lane.to_position(np.linspace(0.02, 0.98, 49))
+            steps = np.abs(change(position) - position) / abs(lane.reach[1] - lane.reach[0])
+            found = float(steps[steps > 0.0].min(initial=np.inf))
+            if np.isfinite(found):
+                return min(found, 1.0)
+        raise ZolvekError(f"“{text}” is not a tolerance.", "Tolerance", "Write 1 %, or 0.5 dB.")
+
+    def _kept(self, lane: Lane, own: Curve, first: float) -> Bools:
+        """The points of a piece that are to stay."""
+        session = self.session
+        keep = np.isin(own.beat + first, np.array(lane.pins))
+        if self.turns.isChecked():
+            keep |= extremes(own)
+        if self.grid.isChecked():
+            at = own.beat + first
+            keep |= np.abs(session.grid.snap(at, session.project.meter) - at) < ON_GRID
+        return keep
+
+    def _thinned(self, lane: Lane, first: float, last: float) -> tuple[Curve, Thinned]:
+        """A lane's whole curve with the span thinned, and what thinning says of the span."""
+        own = spans.piece(lane.curve, first, last)
+        keep = self._kept(lane, own, first)
+        if self.kind.currentData() == "count":
+            done = thinned_to(own, self.count.value(), self.shapes.isChecked(), keep)
+        else:
+            done = thinned(
+                own, self._height(self.tolerance.text(), lane), self.shapes.isChecked(), keep
+            )
+        return spans.splice(lane.curve, first, done.curve, last), done
+
+    def preview(self) -> None:
+        def work() -> None:
+            session = self.session
+            lane = commands.focus(session)
+            first, last, _ = commands.scope(session)
+            curve, done = self._thinned(lane, first, last)
+            at, far = differences(lane.curve, curve)
+            session.errors = (at, far)
+            session.show_preview(curve)
+            session.errors = (at, far)
+            self._say(lane, first, done)
+
+        self.session.try_to(work)
+
+    def _say(self, lane: Lane, first: float, done: Thinned) -> None:
+        at = self.session.project.meter.text(first + done.beat)
+        self.result.setText(
+            f"{done.before} points, {done.after} after. Largest error {100 * done.error:.2f} % "
+            f"of the height, at {at}."
+        )
+
+    def apply(self) -> None:
+        def work() -> None:
+            session = self.session
+            lane = commands.focus(session)
+            first, last, _ = commands.scope(session)
+            session.show_preview(None)
+            if not self.all.isChecked():
+                curve, done = self._thinned(lane, first, last)
+                session.edit_curve(f"Thin to {done.after} points", curve, NONE_CHOSEN)
+                self._say(lane, first, done)
+                return
+            project, before, after = self._all_thinned(session.project, first, last)
+            session.edit(f"Thin all shown lanes to {after} points", project)
+            session.choose(NONE_CHOSEN)
+            self.result.setText(f"{before} points, {after} after.")
+
+        self.session.try_to(work)
+
+    def _all_thinned(self, project: Project, first: float, last: float) -> tuple[Project, int, int]:
+        from zolvek.core.project import with_curve
+
+        before = after = 0
+        for lane in list(project.lanes()):
+            if not (lane.hidden or lane.locked) and len(lane.curve) > 2:
+                curve, done = self._thinned(lane, first, last)
+                project = with_curve(project, lane.id, curve)
+                before, after = before + done.before, after + done.after
+        return project, before, after
+
+    def _shape(self, label: str, work: Callable[[Curve], Curve]) -> None:
+        self.session.try_to(lambda: commands.shape_scope(self.session, label, work))
+
+    def straighten(self) -> None:
+        self._shape("Straighten", straightened)
+
+    def redraw(self) -> None:
+        def work() -> None:
+            height = self._height(self.tolerance.text())
+            commands.shape_scope(
+                self.session, "Redraw as shapes", lambda own: thinned(own, height, True).curve
+            )
+
+        self.session.try_to(work)
+
+    def _period(self, text: str) -> float | None:
+        try:
+            rate = parse_rate(text)
+        except ZolvekError:
+            return None
+        bpm = float(self.session.project.tempo.bpm(self.session.place))
+        return rate.period * bpm / 60.0 if rate.timed else rate.period
+
+    def smooth(self) -> None:
+        beats = self._period(self.corner.text())
+        if beats is not None:
+            self._shape("Smooth", lambda own: shaping.smoothed(own, CORNER_TO_BELL * beats))

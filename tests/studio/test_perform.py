@@ -1,0 +1,211 @@
+"""Passes of a hand, takes and thinning in the real window."""
+
+from __future__ import annotations
+
+import time
+import unittest
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from tests.studio.driver import LEFT, WindowTest
+from zolvek.core.shapes import HOLD
+from zolvek.studio.rail.perform_panel import PerformPanel
+from zolvek.studio.rail.record_page import RecordPage, TakesPage
+from zolvek.studio.rail.thin_panel import ThinPanel
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+class Performing(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.settings = self.session.settings
+        self.settings.count_in, self.settings.mode = 0, "touch"
+        self.do("step-perform")
+        self.recorder = self.window.recorder
+        self.window.player.ready().warm_up()
+
+    def until(self, test, ms: int = 90_000) -> None:
+        for _ in range(ms // 10):
+            if test():
+                return
+            self.wait(10)
+        self.fail("it did not come to that")
+
+    def dial(self, key: str):
+        return next(d for d in self.window.bench.dials if d.parameter.id == key)
+
+    def test_touch_writes_what_the_hand_did_and_returns(self) -> None:
+        self.key(Qt.Key.Key_E)
+        self.assertEqual(self.session.armed, {"horn.cutoff"}, "arms no other")
+        self.assertIn("armed", self.window.focus_note.whole)
+        self.session.set_place(32.0)
+        before, held = self.curve(), self.session.project
+        self.do("record")
+        self.until(lambda: self.session.place > 32.3)
+        dial, playback = self.dial("cutoff"), self.window.player.ready()
+        start = dial.state()[0]
+        QTest.mousePress(dial, LEFT, pos=QPoint(40, 60))
+        made: list[tuple[float, float]] = []
+        for step in range(60):
+            self.move_held(dial, QPointF(40, 60 - 0.6 * step))
+            made.append((playback.beat_at(time.perf_counter()), start + 0.6 * step / 160.0))
+            self.wait(8)
+        QTest.mouseRelease(dial, LEFT, pos=QPoint(40, 20))
+        released = playback.beat_at(time.perf_counter())
+        self.wait(250)
+        self.assertIs(
+            self.session.project.lane("horn.cutoff").curve, before, "nothing is written yet"
+        )
+        self.do("record")
+        after = self.curve()
+        beats, values = np.array(made).T
+        # 5 ms of a hand that rises by 0.225 a second, and what thinning may take.
+        slope = np.polyfit(beats, values, 1)[0]
+        slack = 0.005 * 112 / 60 * slope + self.settings.take_tolerance
+        np.testing.assert_allclose(after.at(beats[5:-5]), values[5:-5], atol=slack + 0.002)
+        outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
+        np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
+        self.assertEqual(self.settings.mode, "read", "back to read")
+        self.assertEqual(len(self.session.own_lane.takes), 1)
+        self.do("undo")
+        self.assertEqual(
+            self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step"
+        )
+
+    def test_loops_keep_takes_and_spans_of_them_are_chosen(self) -> None:
+        self.session.set_focus("horn.resonance")
+        self.do("arm")
+        self.settings.mode, self.settings.stay = "write", True
+        self.session.choose_span((32.0, 33.0))
+        self.do("loop")
+        self.session.set_place(32.0)
+        self.do("record")
+        for value in (0.8, 0.6):
+            self.until(lambda: self.session.place > 32.2)
+            self.recorder.move("horn", "resonance", value, None)
+            self.until(lambda: self.session.place > 32.8)
+            self.until(lambda: self.session.place < 32.5)
+        self.do("stop")
+        self.assertEqual(self.settings.mode, "write", "told to stay")
+        lane = self.session.own_lane
+        self.assertGreaterEqual(len(lane.takes), 2)
+        self.assertAlmostEqual(float(lane.takes[0].curve.at(32.7)), 0.8, places=6)
+        page = self.window.rail.findChild(TakesPage)
+        self.window.rail.findChild(PerformPanel).show_page("Takes")
+        self.assertEqual(page.list.count(), len(lane.takes))
+        # Dragging across the first take's strip chooses that span of it.
+        view = self.window.takes_view
+        self.view.show(31.0, 4.0)
+        self.settings.glide = 0.0
+        self.wait()
+        row = (len(lane.takes) - 1) * 34 + 15
+        x = [int(64 + self.view.x(b)) for b in (32.5, 32.75)]
+        self.drag_on(view, QPoint(x[0], row), QPoint(x[1], row))
+        choice = self.session.own_lane.comp.choices[0]
+        self.assertEqual((choice.first, choice.last, choice.take), (32.5, 32.75, "take-1"))
+        self.assertAlmostEqual(float(self.curve().at(32.6)), 0.8, delta=0.01)
+        page.list.setCurrentRow(0)
+        page._rate()
+        page._hear()
+        self.assertIsNotNone(self.session.listening.tried)
+        page._hear()
+        self.assertIsNone(self.session.listening.tried)
+        page._delete()
+        self.assertEqual(len(self.session.own_lane.takes), len(lane.takes) - 1)
+
+    def test_count_in_stop_disarm_and_a_device_that_goes(self) -> None:
+        with_none = self.session.project
+        self.do("record")
+        self.assertIn("armed", self.errors.pop().what)
+        self.do("arm")
+        self.settings.count_in = 4
+        self.do("record")
+        self.until(lambda: max(self.window.player.playback.peaks) > 0.1)
+        self.assertEqual(self.session.place, 0.0, "it counts in where it begins")
+        self.do("stop")
+        self.assertIs(
+            self.session.project, with_none, "stopped in the count-in: nothing is written"
+        )
+        self.settings.count_in, self.settings.mode = 0, "latch"
+        self.do("record")
+        self.until(lambda: self.session.place > 0.2)
+        self.recorder.move("horn", "cutoff", 0.9, None)
+        self.wait(60)
+        self.do("disarm-all")
+        self.wait(60)
+        self.window.files.save_to(self.folder / "in the midst.zolvek")
+        self.do("stop")
+        self.assertGreater(float(self.curve().value.max()), 0.85, "what was told stays")
+        self.session.arm("horn.cutoff")
+        self.settings.mode = "latch"
+        self.do("record")
+        self.until(lambda: self.session.place > 0.2)
+        self.recorder.move("horn", "cutoff", 0.1, None)
+        self.window.confirm = lambda *_: True
+        self.do("remove-device")
+        self.do("stop")
+        self.assertNotIn("horn.cutoff", [x.id for x in self.session.project.lanes()])
+        self.assertFalse(self.errors)
+
+    def test_a_switch_records_as_holds_and_a_hidden_lane_is_shown(self) -> None:
+        self.session.touch("horn", "mute")
+        self.key(Qt.Key.Key_A)
+        self.do("hide-lane")
+        self.session.arm("horn.mute")
+        self.session.set_place(32.0)
+        self.do("record")
+        self.assertFalse(self.session.project.lane("horn.mute").hidden, "shown while it records")
+        self.until(lambda: self.session.place > 32.3)
+        mute = self.session.project.device_track("horn")
+        self.assertIsNotNone(mute.lane_on("horn", "mute"))
+        self.recorder.press("horn", "mute", 0.0, None)
+        self.wait(100)
+        self.recorder.move("horn", "mute", 1.0, None)
+        self.wait(100)
+        self.recorder.release("horn", "mute", None)
+        self.do("stop")
+        curve = self.session.project.lane("horn.mute").curve
+        self.assertEqual(set(np.unique(curve.value)), {0.0, 1.0})
+        self.assertIn(HOLD, curve.shape)
+
+    def test_thinning_is_seen_before_it_is_done(self) -> None:
+        beats = np.linspace(0.0, 100.0, 2_000)
+        from tests.core.test_thinning import lines
+
+        self.session.edit_curve("x", lines(beats, 0.5 + 0.3 * np.sin(beats / 5.0)))
+        self.do("step-thin")
+        panel = self.window.rail.findChild(ThinPanel)
+        dense = self.curve()
+        self.type_in("Thin within", "1 %")
+        panel.preview()
+        self.assertIs(self.curve(), dense)
+        self.assertIn("after", panel.result.text())
+        self.assertIsNotNone(self.session.errors)
+        panel.apply()
+        self.assertLess(len(self.curve()), 20)
+        self.assertLess(np.abs(self.curve().at(beats) - dense.at(beats)).max(), 0.0101)
+        self.do("undo")
+        self.session.choose(np.array([700]))
+        self.key(Qt.Key.Key_P)
+        panel.kind.setCurrentIndex(1)
+        panel.count.setValue(12)
+        panel.apply()
+        self.assertLessEqual(len(self.curve()), 12)
+        self.assertIn(dense.beat[700], self.curve().beat, "a pinned point stays")
+        self.do("undo")
+        panel.all.setChecked(True)
+        panel.kind.setCurrentIndex(0)
+        panel.apply()
+        self.assertIn("Thin all shown lanes", self.session.history.undo_label)
+        self.session.choose_span((10.0, 60.0))
+        panel.straighten()
+        inside = (self.curve().beat > 10.0) & (self.curve().beat < 60.0)
+        self.assertFalse(inside.any())
+        self.assertTrue(self.window.rail.findChild(RecordPage))
+
+
+if __name__ == "__main__":
+    unittest.main()
