@@ -496,6 +496,51 @@ def recording() -> None:
     window.close()
 
 
+@figure("morphing")
+def morphing() -> None:
+    from zolvek.core import morphing as morphs
+    from zolvek.core import pad as pads
+    from zolvek.core import states
+    from zolvek.core.catalogue import DeviceKind
+    from zolvek.core.parameter import Parameter
+    from zolvek.core.project import Device, Project, Track
+    from zolvek.core.rates import Rate
+
+    def project_of(count: int) -> Project:
+        parameters = tuple(Parameter(f"p{i}", f"P {i}", f"G {i % 8}") for i in range(count))
+        kind = DeviceKind("many", "Many", "outside", parameters)
+        device = Device("m", "many", "Many", described=kind)
+        return Project(length=256.0, tracks=(Track("t", "T", (device,)),))
+
+    rng = np.random.default_rng(2)
+    five = project_of(500)
+    start, end = ({f"p{i}": float(rng.random()) for i in range(500)} for _ in range(2))
+    way = morphs.Way("s-curve", 0.4)
+    taken = best(lambda: morphs.morphed(five, "m", start, end, (16.0, 48.0), way))
+    say("morphing 500 parameters over a span", taken * 1e3, "ms", "under 50")
+    corners = tuple(pads.Corner(str(i), *rng.random(2)) for i in range(8))
+    x, y = rng.random((2, 1_000_000))
+    say(
+        "pad weights, 8 states at 1,000,000 places",
+        best(lambda: pads.weights(corners, x, y), 3) * 1e3,
+        "ms",
+        "under 250",
+    )
+    sixty, placed = project_of(60), []
+    for i, place in enumerate(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))):
+        values = {f"p{n}": float(rng.random()) for n in range(60)}
+        sixty, key = states.kept(sixty, f"S {i}", (states.Part("m", values),))
+        placed.append(pads.Corner(key, *place))
+    pad = pads.travelled(pads.Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
+    pads.as_lanes(sixty, pad, 0.002)
+    say(
+        "a 32-bar pad path to 60 lanes within 0.2 %",
+        best(lambda: pads.as_lanes(sixty, pad, 0.002), 3),
+        "s",
+        "under 1",
+    )
+
+
 def _ticks() -> list[int]:
     """What the processor has done so far: user, nice, system, idle, …, stolen (proc(5))."""
     return [int(x) for x in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]

@@ -14,15 +14,18 @@ from PyQt6.QtWidgets import QApplication
 
 from zolvek.core import shaping
 from zolvek.core.curve import curve
+from zolvek.core.takes import auditioned
 from zolvek.demo.night_regatta import bar, build
 from zolvek.studio import commands
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.lanes.hits import Hit
 from zolvek.studio.rail.listen_panel import ListenPanel
+from zolvek.studio.rail.morph_panel import MorphPanel
 from zolvek.studio.rail.movement_panel import MovementPanel
 from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import ShapePanel
+from zolvek.studio.rail.thin_panel import ThinPanel
 from zolvek.studio.settings import Settings
 from zolvek.studio.window import Window
 
@@ -143,6 +146,56 @@ def _layers(window: Window) -> None:
     session.set_place(bar(39))
 
 
+def _thin(window: Window) -> None:
+    session = window.session
+    session.set_focus("fog-filter.resonance")
+    take = session.own_lane.takes[0]
+    session.edit_curve("Take", auditioned(session.own_lane, [take.id]))
+    window.view.show(bar(16), bar(25) - bar(16))
+    session.choose_span((take.first, take.last))
+    window.rail.show_step("step-thin")
+    panel = window.rail.findChild(ThinPanel)
+    panel.tolerance.setText("2 %")
+    panel.preview()
+
+
+def _recording(window: Window) -> None:
+    """A pass in the midst of being recorded: the hand is told what it did, for no one is here."""
+    session, settings = window.session, window.session.settings
+    settings.mode, settings.count_in = "latch", 0
+    session.set_focus("fog-filter.resonance")
+    take = session.own_lane.takes[0]
+    session.arm("fog-filter.resonance")
+    window.view.show(bar(16), bar(25) - bar(16))
+    window.rail.show_step("step-perform")
+    session.set_place(bar(17))
+    window.recorder.begin()
+    told = window.recorder.passes["fog-filter.resonance"]
+    for beat in np.linspace(bar(17), bar(21), 300):
+        told.add(float(beat), 0.1 + float(take.curve.at(beat)))
+    session.set_place(bar(21))
+
+
+def _morph(window: Window) -> None:
+    session = window.session
+    session.set_focus("horn.drive")
+    window.view.show(bar(23), bar(35) - bar(23))
+    session.choose_span((bar(25), bar(33)))
+    window.rail.show_step("step-morph")
+    window.rail.findChild(MorphPanel).show_page("Morph")
+    session.set_place(bar(29))
+
+
+def _pad(window: Window) -> None:
+    session = window.session
+    session.set_focus("echo.mix")
+    window.view.show(bar(32), bar(44) - bar(32))
+    window.rail.show_step("step-morph")
+    window.rail.findChild(MorphPanel).show_page("Pad")
+    session.choose_span((bar(33), bar(43)))
+    session.set_place(bar(37.5))
+
+
 def _devices(window: Window) -> None:
     window.session.touch("fog-filter", "resonance")
     _backdrop(window)
@@ -166,6 +219,10 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("devices", "vellum", _devices),
     ("movement", "vellum", _movement),
     ("layers", "vellum", _layers),
+    ("recording", "vellum", _recording),
+    ("thinning", "vellum", _thin),
+    ("morph", "vellum", _morph),
+    ("pad", "lamp", _pad),
     ("export", "vellum", _export),
 )
 
@@ -188,6 +245,7 @@ def make(docs: Path) -> int:
         path = docs / "screenshots" / f"{name}.png"
         window.grab().save(str(path))
         print(path)
+        window.player.stop()
         window.session.saved = window.session.project
         window.close()
     return 0

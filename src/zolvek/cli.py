@@ -158,6 +158,45 @@ def devices(kind: str | None) -> None:
     click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
 
 
+@zolvek.command()
+@click.argument("project", type=click.Path())
+def states(project: str) -> None:
+    """Print the states as JSON: device, name, values (position 0 to 1 by parameter id)."""
+    import msgspec
+
+    rows = [
+        {"device": part.device, "name": state.name, "values": part.values}
+        for state in _load(project).states
+        for part in state.parts
+    ]
+    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+
+
+@zolvek.command()
+@click.argument("project", type=click.Path())
+@click.option("--device", required=True, help="Device id; `zolvek states` tells those with states.")
+@click.option("--from", "start", required=True, help="State it goes from.")
+@click.option("--to", "end", required=True, help="State it goes to.")
+@click.option("--span", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm.")
+@click.option("--shape", default="line", show_default=True, help="Of every segment.")
+@click.option("--amount", default=0.0, show_default=True, help="Of the shape.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def morph(
+    project: str, device: str, start: str, end: str, span: tuple[str, str], shape: str,
+    amount: float, output: str,
+) -> None:  # fmt: skip
+    """Move every parameter of a device from one state to another over a span."""
+    from zolvek.core.morphing import Way, chained
+    from zolvek.core.states import state_of
+    from zolvek.formats import project_file
+
+    loaded = _load(project)
+    first, last = _span(loaded, *span)
+    loaded.device_track(device)
+    stops = [(first, state_of(loaded, start).id), (last, state_of(loaded, end).id)]
+    project_file.save(chained(loaded, device, stops, Way(shape, amount)), output)
+
+
 @zolvek.group()
 def curve() -> None:
     """Work on a curve in a CSV file: beat,value,shape,amount."""

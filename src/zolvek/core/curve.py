@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
@@ -14,6 +15,7 @@ from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 65_536
+FEW = 24  # points that are looked at one by one
 # A segment never reaches its own end: that beat belongs to the next point, however u is rounded.
 BELOW_ONE = float(np.nextafter(1.0, 0.0))
 
@@ -44,6 +46,8 @@ class Curve:
         sizes = {len(self.beat), len(self.value), len(self.shape), len(self.amount)}
         if sizes == {0} or len(sizes) != 1:
             raise ZolvekError("A curve needs a beat, value, shape and amount for each point.")
+        if len(self.beat) <= FEW and _plainly_right(self):
+            return
         fault = first_fault(self.beat, self.value, self.shape, self.amount)
         if fault:
             place, what, remedy = fault
@@ -236,6 +240,20 @@ class Curve:
     def jumps(self) -> Bools:
         """True at each point that has the next one on its own beat."""
         return np.append(np.diff(self.beat) == 0.0, False)
+
+
+def _plainly_right(curve: Curve) -> bool:
+    """Whether a curve of few points keeps all rules: as `first_fault` finds, but quicker than
+    arrays are where there is next to nothing in them."""
+    beat, value, codes = curve.beat.tolist(), curve.value.tolist(), curve.shape.tolist()
+    for place, (b, v, code) in enumerate(zip(beat, value, codes, strict=True)):
+        if not (-math.inf < b < math.inf and 0.0 <= v <= 1.0 and code < len(SHAPES)):
+            return False
+        if place and (b < beat[place - 1] or (place > 1 and b == beat[place - 2])):
+            return False
+    return all(
+        SHAPES[code].amount.allowed(curve.amount[curve.shape == code]).all() for code in set(codes)
+    )
 
 
 def leaps(curve: Curve) -> Floats:

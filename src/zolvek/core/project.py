@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -14,8 +16,11 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.layer import Layer
 from zolvek.core.messages import MidiTarget, parse_target
 from zolvek.core.meter import MeterMap
+from zolvek.core.morphing import Morph
+from zolvek.core.pad import Pad
 from zolvek.core.parameter import Parameter
 from zolvek.core.pattern import Pattern
+from zolvek.core.states import State
 from zolvek.core.takes import Comp, Take
 from zolvek.core.tempo import TempoMap
 
@@ -248,6 +253,9 @@ class Project:
     tracks: tuple[Track, ...] = ()
     links: tuple[Link, ...] = ()
     mappings: tuple[Mapping, ...] = ()
+    states: tuple[State, ...] = ()
+    morphs: tuple[Morph, ...] = ()
+    pads: tuple[Pad, ...] = ()
 
     def __post_init__(self) -> None:
         if not 0.0 < self.length < 1e6:
@@ -255,7 +263,7 @@ class Project:
         ids = [track.id for track in self.tracks]
         ids += [lane.id for lane in self.lanes()]
         ids += [device.id for track in self.tracks for device in track.devices]
-        twice = {key for key in ids if ids.count(key) > 1}
+        twice = {key for key, count in Counter(ids).items() if count > 1}
         if twice:
             raise ZolvekError(f"The id “{min(twice)}” is used twice.", "project")
         for track in self.tracks:
@@ -333,31 +341,51 @@ def add_lane(project: Project, device: str, parameter: str) -> tuple[Project, st
 
     A parameter that has a lane keeps it, and its id is returned.
     """
-    track = project.device_track(device)
-    there = track.lane_on(device, parameter)
+    there = project.device_track(device).lane_on(device, parameter)
     if there:
         return project, there.id
-    position = track.device(device).position(parameter)
+    project = add_lanes(project, device, [parameter])
+    return project, project.device_track(device).lanes[-1].id
+
+
+def add_lanes(
+    project: Project,
+    device: str,
+    parameters: list[str],
+    curves: dict[str, Curve] | None = None,
+) -> Project:
+    """As `add_lane`, for many parameters of a device in one go; `curves` gives some of them a
+    curve to begin with."""
+    track = project.device_track(device)
+    own = track.device(device)
+    driven = {lane.parameter for lane in track.lanes if lane.device == device}
     used = {lane.id for lane in project.lanes()}
-    key = base = f"{device}.{parameter}"
-    number = 2
-    while key in used:
-        key, number = f"{base}.{number}", number + 1
+    taken = {lane.midi.address for lane in project.lanes()}
     channel = project.tracks.index(track) % 16 + 1
-    own = parse_target(track.device(device).parameter(parameter).sends, channel)
-    lane = Lane(key, device, parameter, flat(position), midi=own or _free_target(project, channel))
-    return with_track(project, replace(track, lanes=(*track.lanes, lane))), key
+    free = iter([t for t in _general_targets(channel) if t.address not in taken])
+    added = []
+    for parameter in parameters:
+        if parameter in driven:
+            continue
+        key = base = f"{device}.{parameter}"
+        number = 2
+        while key in used:
+            key, number = f"{base}.{number}", number + 1
+        used.add(key)
+        target = parse_target(own.parameter(parameter).sends, channel)
+        target = target or next(free, MidiTarget(channel, 119))
+        curve = (curves or {}).get(parameter) or flat(own.position(parameter))
+        added.append(Lane(key, device, parameter, curve, midi=target))
+    return with_track(project, replace(track, lanes=(*track.lanes, *added)))
 
 
 # Controllers that MIDI 1.0 leaves undefined or to general use, taken in this order.
 FREE_CONTROLLERS = (*range(14, 32), *range(85, 91), *range(102, 120))
 
 
-def _free_target(project: Project, channel: int) -> MidiTarget:
-    """A controller of the channel that no lane has yet; the last one when all are taken."""
-    taken = {lane.midi.address for lane in project.lanes()}
-    targets = (MidiTarget(channel, number) for number in FREE_CONTROLLERS)
-    return next((each for each in targets if each.address not in taken), MidiTarget(channel, 119))
+@lru_cache(maxsize=16)
+def _general_targets(channel: int) -> tuple[MidiTarget, ...]:
+    return tuple(MidiTarget(channel, number) for number in FREE_CONTROLLERS)
 
 
 def remove_lane(project: Project, lane: str) -> Project:

@@ -56,8 +56,10 @@ def thinned(
     tolerance: float,
     shapes: bool = False,
     keep: Any = None,
+    quick: bool = False,
 ) -> Thinned:
     """The curve with the fewest points found that stay within `tolerance` (curve values) of it.
+    `quick` tries one way of shaping instead of several.
 
     Its ends and its jumps stay, and the points `keep` (indices or booleans). Raises ZolvekError
     for a tolerance that is none.
@@ -68,7 +70,7 @@ def thinned(
     spent = 0.0 if _is_lines(curve) else SAMPLED  # what telling shapes by lines takes of it
     inner = tolerance * (1.0 - spent - ROUNDING) - ROUNDING * 1e-3
     parts = [
-        _thin_run(run_beats, run_values, inner, shapes)
+        _thin_run(run_beats, run_values, inner, shapes, quick)
         for run_beats, run_values in _runs(curve, tolerance * SAMPLED, keep)
     ]
     made = _glued(parts)
@@ -220,12 +222,14 @@ def _inside(curve: Curve, index: int, tolerance: float) -> tuple[Floats, Floats]
 # --- thinning one run ---
 
 
-def _thin_run(beats: Floats, values: Floats, tolerance: float, shapes: bool) -> Curve:
+def _thin_run(beats: Floats, values: Floats, tolerance: float, shapes: bool, quick: bool) -> Curve:
     if len(beats) < 3:
         return Curve(beats, values, np.full(len(beats), LINE, np.uint8), np.zeros(len(beats)))
     lines = _lines(beats, values, tolerance)
     if not shapes:
         return lines
+    if quick:
+        return min(lines, _piece_by_turns(beats, values, tolerance, FRAMES[0]), key=len)
     # Points may lie on the samples, or on the optimal line's corners, where noise is averaged out;
     # and a run may be followed from one turn to the next, as cosines want.
     tries = [

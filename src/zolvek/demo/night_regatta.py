@@ -1,10 +1,17 @@
-"""Builds "Night Regatta": 48 bars in A minor, 112 BPM easing to 116, one bar of 6/4 before the end.
+"""Composes "Night Regatta" and writes it to night_regatta.zolvek beside this file, which ships:
+`python -m zolvek.demo.night_regatta`. `build` reads that file. 48 bars in A minor, 112 BPM easing to 116, one bar of 6/4 before the end.
 
 Bars: Moorings 1–8, Cast off 9–16, Channel 17–24, Lock gate 25–32, Open water 33–42, Landing 43–48.
 """
 
 from __future__ import annotations
 
+from pathlib import Path
+
+import numpy as np
+
+from zolvek.core import morphing, states, takes
+from zolvek.core import pad as pads
 from zolvek.core.curve import Curve, curve, flat
 from zolvek.core.layer import Layer
 from zolvek.core.lfo import Lfo
@@ -12,6 +19,7 @@ from zolvek.core.meter import MeterMap, MeterPoint
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
 from zolvek.core.rates import Rate
+from zolvek.core.recording import Move, written
 from zolvek.core.tempo import TempoMap, TempoPoint
 
 METER = MeterMap((MeterPoint(1, 4, 4), MeterPoint(47, 6, 4), MeterPoint(48, 4, 4)))
@@ -118,6 +126,7 @@ def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
                 (25, "-14 dB", "pulses", 16), (29, "-4 dB", "pulses", 32), (33, "-16 dB", "line"),
                 (43, "-16 dB", "cosine"), (47, "-5 dB", "bend", 0.4), (48, "-30 dB", "line"),
             ),
+            _by_hand(devices["fog-filter"]),
             lane(
                 "fog-filter", "cutoff", 3, 75,
                 (1, "600 Hz", "cosine"), (9, "2.4 kHz", "cosine"), (17, "800 Hz", "stairs", 7),
@@ -135,6 +144,32 @@ def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
     }  # fmt: skip
 
 
+def _by_hand(device: Device) -> Lane:
+    """A pass over the channel as a hand would play it, made up here: kept raw as a take, and thinned
+    to the lane's curve."""
+    first, last = bar(17), bar(24)
+    beats = np.linspace(first, last, 420)
+    u = (beats - first) / (last - first)
+    rng = np.random.Generator(np.random.PCG64(1848))
+    tremor = (
+        np.convolve(rng.standard_normal(len(beats) + 24), np.hanning(25) / 12.0, "valid") * 0.012
+    )
+    swell = (
+        device.position("resonance")
+        + 0.36 * np.sin(np.pi * u) ** 1.5 * (0.75 + 0.25 * np.sin(5.0 * np.pi * u))
+        + tremor
+    )
+    rest = device.position("resonance")
+    moves = [Move(float(b), float(v), True) for b, v in zip(beats, swell, strict=True)]
+    moves.append(Move(last, moves[-1].position, False))
+    made = written(flat(rest), moves, "touch", first, last, 1.0, 112 / 60, tolerance=0.012)
+    assert made is not None
+    lane = Lane(
+        "fog-filter.resonance", "fog-filter", "resonance", made.curve, midi=MidiTarget(3, 71)
+    )
+    return takes.with_take(lane, made.raw, first, last)
+
+
 def swaying() -> Lane:
     """The lanterns' place from side to side over open water, further and further: an LFO as a
     layer, its depth growing, over a lane that stands still."""
@@ -147,7 +182,18 @@ def swaying() -> Lane:
     )
 
 
+SHIPPED = Path(__file__).with_name("night_regatta.zolvek")
+
+
 def build() -> Project:
+    """The piece as it ships."""
+    from zolvek.formats import project_file
+
+    return project_file.decode(SHIPPED.read_bytes(), str(SHIPPED))
+
+
+def compose() -> Project:
+    """The piece from its parts."""
     devices = {
         device.id: device
         for device in (
@@ -166,7 +212,37 @@ def build() -> Project:
         )
     }  # fmt: skip
     drawn_lanes = lanes(devices)
+    return _with_morphs(_piece(devices, drawn_lanes))
 
+
+def _with_morphs(project: Project) -> Project:
+    """The horn goes through the lock gate from what it is to a driven tone and back to a soft one;
+    over open water the echo wanders among three settings of its own."""
+    horn = project.device_track("horn").device("horn")
+    lead = {**states.present(horn), "drive": 0.62, "amount": 0.64, "attack": 0.35, "sustain": 0.9}
+    soft = {**states.present(horn), "drive": 0.1, "amount": 0.5, "attack": 0.72, "release": 0.85}
+    project, gate = states.kept(project, "Pressed", (states.Part("horn", lead),))
+    project, free = states.kept(project, "Let go", (states.Part("horn", soft),))
+    stops = [(bar(25), ""), (bar(31), gate), (bar(33), free)]
+    # What is drawn by hand stays as it is; the morph moves the rest.
+    way = morphing.Way("s-curve", 0.3, left_out=("cutoff", "resonance"))
+    project = morphing.chained(project, "horn", stops, way)
+    corners = []
+    for name, x, y, mix, time in (
+        ("Near", 0.1, 0.15, 0.2, 0.45),
+        ("Wide", 0.9, 0.2, 0.5, 0.62),
+        ("Far", 0.5, 0.95, 0.36, 0.7),
+    ):
+        values = {"mix": mix, "time": time}
+        project, key = states.kept(project, name, (states.Part("echo", values),))
+        corners.append(pads.Corner(key, x, y))
+    pad = pads.travelled(
+        pads.Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
+    )
+    return pads.as_lanes(pads.with_pad(project, pad), pad, 0.004)
+
+
+def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]]) -> Project:
     def track(key: str, name: str, chain: tuple[str, ...], **source: tuple) -> Track:
         return Track(key, name, tuple(devices[d] for d in chain), drawn_lanes[key], **source)
 
@@ -192,3 +268,10 @@ def make(key: str, kind: str, name: str, **values: str) -> Device:
     """A device with its present values given as text."""
     bare = Device(key, kind, name)
     return Device(key, kind, name, {k: bare.parameter(k).parse(text) for k, text in values.items()})
+
+
+if __name__ == "__main__":
+    from zolvek.formats import project_file
+
+    project_file.save(compose(), SHIPPED)
+    print(f"{SHIPPED}: {SHIPPED.stat().st_size} bytes")

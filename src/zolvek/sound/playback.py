@@ -15,6 +15,7 @@ import numpy as np
 from zolvek.core.project import Project
 from zolvek.sound.renderer import RATE
 
+LATE = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
 AHEAD = 4  # chunks kept ready: with the sink's own, well under 150 ms
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
@@ -51,6 +52,7 @@ class Playback:
         self.metronome = False
         self.levels: dict[str, float] = {}  # of each track in what is heard now
         self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
+        self.told = 0.0  # the latest beat that the clock has given
         self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
         self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
@@ -92,6 +94,7 @@ class Playback:
         with self.lock:
             self.ready.clear()
             self.pulls.clear()
+            self.told = beat
             self.used, self.beat, self.begun = 0, beat, False
             self.number += 1
             self.playing = True
@@ -134,12 +137,13 @@ class Playback:
             self.loop = span if span and span[1] > span[0] else None
             self._send("set_loop", self.loop)
 
-    def pull(self, frames: int) -> np.ndarray:
-        """The next sound, float32 (frames, 2); silence where nothing is ready."""
+    def pull(self, frames: int, played: bool = False) -> np.ndarray:
+        """The next sound, float32 (frames, 2); silence where nothing is ready. `played`: its time
+        is just over, as the silent clock has it; else it is about to begin."""
         out = np.zeros((frames, 2), np.float32)
         with self.lock:
             moving = bool(self.ready) and self.ready[0].last > self.ready[0].beat
-            if self.playing and self.begun and moving:  # not during a count-in
+            if self.playing and self.begun and moving and not played:  # not during a count-in
                 self.pulls.append((time.perf_counter(), self.beat))
             filled = 0
             while filled < frames and self.ready and self.begun:
@@ -157,6 +161,8 @@ class Playback:
                 ended = self.loop is None and self.beat >= self.project.length - 1e-6
                 self.playing = not ended
                 self.dry += self.begun and not ended
+            if self.playing and self.begun and moving and played:
+                self.pulls.append((time.perf_counter(), self.beat))
             self.peaks = (
                 (0.0, 0.0)
                 if not filled
@@ -177,6 +183,10 @@ class Playback:
         found = float(tempo.beats(float(tempo.seconds(beat)) + way))
         if self.loop is not None and beat < self.loop[1] <= found:
             found = self.loop[0] + (found - self.loop[1])
+        # Where sound came late time has gone ahead of it: it waits, and never goes back.
+        if self.loop is None or self.told - found < LATE:
+            found = max(found, self.told)
+        self.told = found
         return found
 
     def close(self) -> None:

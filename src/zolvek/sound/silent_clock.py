@@ -39,5 +39,5 @@ class SilentClock:
                 continue
             due = int((time.monotonic() - began) * self.playback.rate)
             if due > taken:
-                self.playback.pull(due - taken)
+                self.playback.pull(due - taken, played=True)
                 taken = due

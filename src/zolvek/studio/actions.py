@@ -237,6 +237,11 @@ ACTIONS: tuple[Action, ...] = (
            checked=lambda w: w.session.learning == "favourites"),
     Action("learn-controls", "Device", "Learn a control", "Ctrl+L", "Move a control of the controller and touch the dial that it shall move", lambda w: w.learn("controls"),
            checked=lambda w: w.session.learning == "controls"),
+    *(
+        Action(f"hear-state-{n}", "Device", f"Hear variation {n}", f"Ctrl+{n}", "The controls at one of the last three states kept",
+               lambda w, n=n: w.hear_state(n - 1), enabled=has_device)
+        for n in (1, 2, 3)
+    ),
     Action("play", "Play", "Play", "Space", "Play from the playhead, or stop", lambda w: w.player.toggle(), "play",
            checked=lambda w: w.player.playing),
     Action("stop", "Play", "Stop", "", "Stop where it is", lambda w: w.player.stop(), "stop", lambda w: w.player.playing),
@@ -276,6 +281,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("step-movement", "View", "Movement", "F5", "LFOs, randomness and layers", lambda w: w.rail.show_step("step-movement"), "movement"),
     Action("step-perform", "View", "Perform", "F6", "Move controls by hand", lambda w: w.rail.show_step("step-perform"), "perform"),
     Action("step-thin", "View", "Thin", "F7", "Fewer points within a tolerance", lambda w: w.rail.show_step("step-thin"), "thin"),
+    Action("step-morph", "View", "Morph", "F8", "States, morphs and the pad", lambda w: w.rail.show_step("step-morph"), "morph"),
     Action("step-listen", "View", "Listen", "F9", "Compare, and find the useful reach", lambda w: w.rail.show_step("step-listen"), "listen"),
     Action("monitor", "View", "Messages…", "Ctrl+I", "The MIDI messages that lanes send", lambda w: w.show_monitor()),
     Action("step-export", "View", "Export", "F12", "Deliver the lanes as files", lambda w: w.rail.show_step("step-export"), "export"),
@@ -289,7 +295,7 @@ ACTIONS: tuple[Action, ...] = (
 BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "tool-points", "cut", "quantise", "nudge-left", "snap", "bypass",
           "name-lane", "move-up", "cycle", "bypass-track", "clear-lane", "lane-up", "zoom-all",
           "scroll-left", "step-devices", "theme", "sound-file", "follow", "describe-device", "device-up",
-          "learn-favourites", "record", "play-selection", "keep-version", "monitor"}  # fmt: skip
+          "learn-favourites", "hear-state-1", "record", "play-selection", "keep-version", "monitor"}  # fmt: skip
 # Keys that the focus lane reads itself while they are held.
 HELD = (
     ("B held", "Drag on a segment bends it"),

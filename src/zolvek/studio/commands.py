@@ -240,8 +240,10 @@ def toggle_jump(session: Session) -> None:
 def take_from_dial(session: Session) -> None:
     """The selected points at the control's own present value."""
     lane = focus(session)
-    if session.drawn_layer is not None:
-        raise ZolvekError("A layer has no dial of its own.", remedy="Draw on the base again.")
+    if session.aside:
+        raise ZolvekError(
+            "What is drawn on has no dial of its own.", remedy="Draw on the base again."
+        )
     position = session.project.device_of(lane.id).position(lane.parameter)
     curve = edits.set_value(lane.curve, session.scope, lane.from_position(position))
     session.edit_curve(f"Take the dial's value for {session.scope_name}", curve, session.chosen)
@@ -386,8 +388,10 @@ def set_reach(
 ) -> None:
     lane = focus(session)
     text = session.parameter.text
-    if session.drawn_layer is not None:
-        raise ZolvekError("A layer has no reach of its own.", remedy="Draw on the base again.")
+    if session.aside:
+        raise ZolvekError(
+            "What is drawn on has no reach of its own.", remedy="Draw on the base again."
+        )
     changed = lanes.with_reach(lane, low, high, keep_sound)
     session.edit_lane(f"Reach from {text(low)} to {text(high)}", changed, gesture)
 

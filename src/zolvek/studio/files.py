@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 PROJECTS = "Zolvek projects (*.zolvek)"
 SOUNDS = "Sound files (*.wav *.flac *.ogg *.mp3 *.aif *.aiff)"
+STATES = "States (*.json)"
 DEVICES = "Device descriptions (*.json)"
 MIDI, WAV, CSV = "MIDI files (*.mid)", "WAV files (*.wav)", "CSV files (*.csv)"
 
@@ -201,6 +202,25 @@ class Files:
         path = self._target("Write the device's description", ".json", DEVICES)
         if path and self.session.try_to(lambda: device_file.save(device.row, path)):
             self.session.say(f"Wrote {path.name}")
+
+    def export_states(self, device: str) -> None:
+        from zolvek.formats import state_file
+
+        found = [s for s in self.session.project.states if s.of(device)]
+        if not found:
+            raise ZolvekError("There are no states to write.", remedy="Keep one first.")
+        path = self._target("Write the states", ".json", STATES)
+        if path:
+            state_file.save(self.session.project, found, path)
+            self.session.say(f"Wrote {path.name}")
+
+    def import_states(self, device: str) -> None:
+        from zolvek.formats import state_file
+
+        name, _ = QFileDialog.getOpenFileName(self.window, "Read states", self._folder(), STATES)
+        if name:
+            project = state_file.load_into(self.session.project, device, name)
+            self.session.edit("Read states", project)
 
     # --- deliveries ---
 

@@ -10,7 +10,7 @@ NAMES = {
     "play": "ph.play", "stop": "ph.stop", "return": "ph.skip-back", "loop": "ph.repeat",
     "undo": "ph.arrow-u-up-left", "redo": "ph.arrow-u-up-right", "save": "ph.floppy-disk",
     "draw": "ph.pencil-line", "export": "ph.export", "shape": "ph.bounding-box", "patterns": "ph.squares-four",
-    "devices": "ph.stack", "record": "ph.record", "thin": "ph.path", "movement": "ph.waves", "perform": "ph.hand-pointing", "listen": "ph.ear",
+    "devices": "ph.stack", "record": "ph.record", "morph": "ph.intersect", "thin": "ph.path", "movement": "ph.waves", "perform": "ph.hand-pointing", "listen": "ph.ear",
 }  # fmt: skip
 
 

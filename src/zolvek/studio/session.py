@@ -27,12 +27,17 @@ from zolvek.core.layer import Layer
 from zolvek.core.layers import with_layer
 from zolvek.core.lfo import Lfo
 from zolvek.core.listening import Listening
+from zolvek.core.pad import Pad, with_pad
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane, Project
 from zolvek.core.value_grid import ValueGrid
 from zolvek.studio.settings import Settings
 
 NONE_CHOSEN = np.empty(0, np.intp)
+AXES = {
+    key: Parameter("axis", name, "", "%", 0.0, 100.0)
+    for key, name in (("x", "Across"), ("y", "Up"))
+}
 # What is drawn on a layer is counted in: how far it takes the base, at the layer's full amount.
 LAYER_PARAMETERS = {
     kind: Parameter("layer", label, "", "±%", -100.0, 100.0)
@@ -106,6 +111,7 @@ class Session(QObject):
         self.armed: frozenset[str] = frozenset()  # lanes that a pass writes
         self.learning = ""  # "", "favourites" or "controls"
         self.hint = ""
+        self.axis: str | None = None  # of the pad's path, drawn on instead of the lane
         self.layer: str | None = None  # of the focus lane, drawn on instead of its base
         self.stand_in: tuple[Lane, str, Lane] | None = None
         self.last_lfo: dict[str, tuple[Lfo, float, float]] = {}  # lane -> written last, and where
@@ -137,9 +143,30 @@ class Session(QObject):
         return found if found is not None and found.curve is not None else None
 
     @property
+    def drawn_pad(self) -> Pad | None:
+        """The pad of the shown device while its path is drawn on, as a curve across or up."""
+        if not self.axis or self.device is None:
+            return None
+        return next((pad for pad in self.project.pads if pad.device == self.device), None)
+
+    @property
+    def aside(self) -> bool:
+        """Whether something else than the focus lane's base is drawn on."""
+        return self.drawn_layer is not None or self.drawn_pad is not None
+
+    @property
     def lane(self) -> Lane | None:
         """What is drawn on: the focus lane, or, in its form, the chosen layer of it."""
         own, layer = self.own_lane, self.drawn_layer
+        pad = self.drawn_pad
+        if own is not None and pad is not None:
+            path = pad.x if self.axis == "x" else pad.y
+            if self.stand_in is None or self.stand_in[2].curve is not path:
+                shown = replace(
+                    own, curve=path, reach=(0.0, 1.0), cycle=None, slots=(), switches=(), layers=()
+                )
+                self.stand_in = (own, self.axis or "", shown)
+            return self.stand_in[2]
         if own is None or layer is None:
             return own
         if self.stand_in is None or self.stand_in[0] is not own or self.stand_in[1] != layer.id:
@@ -160,6 +187,8 @@ class Session(QObject):
         """The parameter of what is drawn on; only while there is a focus lane."""
         assert self.focus is not None
         layer = self.drawn_layer
+        if self.drawn_pad is not None:
+            return AXES[self.axis or "x"]
         if layer is not None:
             return LAYER_PARAMETERS[layer.kind]
         return self.project.parameter_of(self.focus)
@@ -183,7 +212,7 @@ class Session(QObject):
         going = gesture is not None and gesture is self.history.gesture
         base = self.history.steps[self.history.here - 1].project if going else self.project
         before = base.lane(self.focus)
-        layer = self.drawn_layer
+        aside = self.aside
         if before.locked:
             raise ZolvekError(
                 "The lane is locked.",
@@ -193,7 +222,7 @@ class Session(QObject):
         if chosen is not None:
             self.chosen = chosen
         project = self.with_curve(base, self.focus, curve)
-        if layer is None:
+        if not aside:
             project = followed(project, self.focus, before.curve, curve)
         self.edit(label, project, gesture)
         if chosen is not None:
@@ -201,6 +230,11 @@ class Session(QObject):
 
     def with_curve(self, project: Project, lane: str, curve: Curve) -> Project:
         """The project with another curve in the lane, or in the layer of it that is drawn on."""
+        pad = self.drawn_pad
+        if lane == self.focus and pad is not None:
+            path = {"x": curve} if self.axis == "x" else {"y": curve}
+            own = next(each for each in project.pads if each.device == pad.device)
+            return with_pad(project, replace(own, **path))  # type: ignore[arg-type]
         if lane == self.focus and self.drawn_layer is not None:
             layers = project.lane(lane).layers
             layer = next(each for each in layers if each.id == self.layer)
@@ -219,10 +253,24 @@ class Session(QObject):
             lane = replace(own, **changes)
         self.edit(label, projects.with_lane(self.project, lane), gesture)
 
+    def draw_axis(self, axis: str | None) -> None:
+        """Draw on the shown device's pad path, across ("x") or up ("y"), or on the lane again.
+        Raises ZolvekError where there is no path or no lane whose place it could take."""
+        if axis and (
+            self.device is None or not any(p.device == self.device for p in self.project.pads)
+        ):
+            raise ZolvekError("There is no path yet.", remedy="Draw one, or let the puck travel.")
+        if axis and self.focus is None:
+            raise ZolvekError("There is no lane to show it in.", remedy="Add a lane first.")
+        self.axis, self.layer = axis, None
+        self.show_preview(None)
+        self.choose(NONE_CHOSEN)
+        self.focus_changed.emit()
+
     def draw_on(self, layer: str | None) -> None:
         """Draw on a layer of the focus lane, or on its base again."""
         if layer != self.layer:
-            self.layer = layer
+            self.layer, self.axis = layer, None
             self.show_preview(None)
             self.choose(NONE_CHOSEN)
             self.focus_changed.emit()
@@ -269,6 +317,8 @@ class Session(QObject):
             self.touch_target = None
         if self.behind not in lanes:
             self.behind = None
+        if self.axis and self.drawn_pad is None:
+            self.axis = None
         if self.layer and (self.focus not in lanes or self.drawn_layer is None):
             self.layer = None
 
@@ -296,7 +346,7 @@ class Session(QObject):
     def set_focus(self, lane: str | None) -> None:
         if lane != self.focus:
             self.show_preview(None)
-            self.focus, self.layer = lane, None
+            self.focus, self.layer, self.axis = lane, None, None
             own = self.lane
             if own is not None and self.chosen_device != own.device:
                 self.chosen_device = own.device
@@ -324,7 +374,7 @@ class Session(QObject):
         """The device whose dials are shown: the one picked or touched last, else the focus
         lane's, else the first there is."""
         known = [d.id for track in self.project.tracks for d in track.devices]
-        lane = self.lane
+        lane = self.own_lane
         wanted = (self.chosen_device, lane.device if lane else None, *known[:1])
         return next((device for device in wanted if device in known), None)
 
@@ -402,7 +452,7 @@ class Session(QObject):
             self.preview, self.errors = curve, None
             self.preview_changed.emit()
             tried = (self.focus, curve) if curve is not None and self.focus else None
-            if self.drawn_layer is None and tried != self.listening.tried:
+            if not self.aside and tried != self.listening.tried:
                 self.listen(tried=tried)
 
     def set_theme(self, key: str) -> None:

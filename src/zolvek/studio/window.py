@@ -251,6 +251,8 @@ class Window(QMainWindow):
         points = "1 point" if count == 1 else f"{count} points"
         layer = session.drawn_layer
         drawing = f"drawing on the layer {layer.label}" if layer else ""
+        if session.drawn_pad is not None:
+            drawing = f"drawing on the pad's path, {session.parameter.name.lower()}"
         layers = len(session.own_lane.layers) if session.own_lane else 0
         number = f"{layers} layer" + ("s" if layers > 1 else "") if layers else ""
         armed = "armed" if lane.id in session.armed else ""
@@ -388,6 +390,14 @@ class Window(QMainWindow):
             session = self.session
             made = with_take(session.project.lane(other), take.curve, take.first, take.last)
             session.edit("Copy the take", projects.with_lane(session.project, made))
+
+    def hear_state(self, number: int) -> None:
+        from zolvek.studio.rail.morph_panel import StatesPage
+
+        self.rail.show_step("step-morph")
+        page = self.rail.findChild(StatesPage)
+        assert page is not None
+        page.hear(number)
 
     def share_layer(self, layer: str) -> None:
         """Ask for another lane to put a layer's movement on, and its amount there."""

@@ -144,8 +144,7 @@ class FocusLane(QWidget):
             painting.draw_curve(painter, other.curve, self.view, self.plot, theme.ghost, 1.2)
         preview = self.session.preview
         self._paint_layers(painter, theme)
-        drawn = self.session.drawn_layer
-        own = theme.layer if drawn else themes.lane_ink(theme, lane)
+        own = theme.layer if self.session.aside else themes.lane_ink(theme, lane)
         ink = own if preview is None else theme.ghost
         painting.draw_curve(
             painter, lane.curve, self.view, self.plot, ink, dashed=preview is not None
@@ -190,7 +189,7 @@ class FocusLane(QWidget):
         own = self.session.own_lane
         assert own is not None
         heard = played(own, self.session.project)
-        if self.session.drawn_layer is not None:
+        if self.session.aside:
             middle = round(self.plot.center().y()) + 0.5
             painter.setPen(QPen(themes.color(theme.bar_line), 1.0, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(SCALE, middle), QPointF(self.width(), middle))
@@ -216,7 +215,7 @@ class FocusLane(QWidget):
     def _sheet(self, theme: themes.Theme, lane: Lane | None) -> QPixmap:
         """Paper, grid and scale: kept until something of it changes."""
         session = self.session
-        reach = (lane.id, lane.reach, session.layer) if lane else None
+        reach = (lane.id, lane.reach, session.layer, session.axis) if lane else None
         ratio = self.devicePixelRatioF()
         backdrop = self.backdrops.shown()
         key = (theme.key, self.size(), self.view.key, session.grid, session.value_grid, reach,
@@ -246,7 +245,7 @@ class FocusLane(QWidget):
         """The frequencies at the lane's bottom and top, where its scale is one of octaves that
         can be heard."""
         parameter = self.session.parameter
-        if self.session.drawn_layer is not None:
+        if self.session.aside:
             own = self.session.own_lane
             assert own is not None
             parameter, lane = self.session.project.parameter_of(own.id), own
@@ -333,7 +332,7 @@ class FocusLane(QWidget):
         picked = np.zeros(len(curve), bool)
         picked[chosen] = True
         picked = picked[shown]
-        drawn = self.session.drawn_layer is not None
+        drawn = self.session.aside
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for index, selected in zip(shown.tolist(), picked.tolist(), strict=True):
             if index >= len(curve):

@@ -32,6 +32,7 @@ STEPS = {
     "step-movement": ("movement_panel", "MovementPanel"),
     "step-perform": ("perform_panel", "PerformPanel"),
     "step-thin": ("thin_panel", "ThinPanel"),
+    "step-morph": ("morph_panel", "MorphPanel"),
     "step-listen": ("listen_panel", "ListenPanel"),
     "step-export": ("export_panel", "ExportPanel"),
 }

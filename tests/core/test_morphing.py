@@ -1,0 +1,229 @@
+"""States, morphs and the pad: ends to the bit, weights by Shepard's formula, nothing else touched."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.interpolate import RegularGridInterpolator
+
+from zolvek.core import morphing, states
+from zolvek.core import pad as pads
+from zolvek.core.errors import ZolvekError
+from zolvek.core.morphing import Way, chained, morphed, rows
+from zolvek.core.pad import Corner, Pad, weights
+from zolvek.core.playing import played
+from zolvek.core.project import remove_lane
+from zolvek.core.rates import Rate
+from zolvek.core.states import Part, State
+from zolvek.demo.night_regatta import build, compose
+from zolvek.formats import project_file, state_file
+
+DEMO = replace(build(), states=(), morphs=(), pads=())
+HORN = DEMO.device_track("horn").device("horn")
+KEYS = [p.id for p in HORN.parameters]
+PLACES = st.tuples(st.integers(0, 50), st.integers(0, 50))
+SPAN = (100.0, 116.0)
+
+
+def settings_of(seed: int) -> dict[str, float]:
+    """A random setting of the horn, choices in the middle of their steps."""
+    rng = np.random.default_rng(seed)
+    return {
+        p.id: float(p.position(p.value(rng.random()))) if p.steps else float(rng.random())
+        for p in HORN.parameters
+    }
+
+
+class Morphs(unittest.TestCase):
+    @given(st.integers(0, 10**6), st.integers(0, 10**6), st.sampled_from(["line", "bend", "s-curve", "cosine"]),
+           st.sampled_from(list(morphing.MOMENTS)), st.sampled_from(list(morphing.STAGGERS)))  # fmt: skip
+    @settings(max_examples=25, deadline=None)
+    def test_ends_are_the_states_and_nothing_else_changes(
+        self, a, b, shape, moment, stagger
+    ) -> None:
+        start, end = settings_of(a), settings_of(b)
+        if not states.differing(start, end):
+            return
+        way = Way(shape, 0.4 if shape in ("bend", "s-curve") else 0.0, moment, stagger, stays=False)
+        made = morphed(DEMO, "horn", start, end, SPAN, way)
+        moved = {row.parameter.id for row in rows(DEMO, "horn", start, end)}
+        outside = np.array([0.0, 33.0, 64.0, 99.99, 116.0, 117.0, 150.0, 193.0])
+        for lane in made.lanes():
+            before = next((x for x in DEMO.lanes() if x.id == lane.id), None)
+            if lane.device != "horn" or lane.parameter not in moved:
+                self.assertIs(lane, before, "those that do not differ are left alone")
+                continue
+            parameter = HORN.parameter(lane.parameter)
+            rest = (
+                played(before, DEMO).at(outside)
+                if before
+                else np.full(8, HORN.position(parameter.id))
+            )
+            np.testing.assert_allclose(lane.at(outside), rest, atol=1e-12)
+            inside = float(lane.at(SPAN[0])), float(lane.at(np.nextafter(SPAN[1], 0)))
+            for got, wanted in zip(inside, (start, end), strict=True):
+                if parameter.steps:
+                    allowed = {parameter.text(v[parameter.id]) for v in (start, end)}
+                    self.assertIn(parameter.text(got), allowed)
+                else:
+                    self.assertAlmostEqual(got, wanted[parameter.id], delta=1e-9)
+                    self.assertEqual(parameter.text(got), parameter.text(wanted[parameter.id]))
+            if parameter.steps:
+                passed = {parameter.text(float(v)) for v in lane.at(np.linspace(*SPAN, 200)[:-1])}
+                self.assertLessEqual(
+                    passed, {parameter.text(v[parameter.id]) for v in (start, end)}
+                )
+
+    def test_frequencies_go_in_octaves_and_the_end_stays(self) -> None:
+        """Half way between 100 Hz and 10 kHz is 1 kHz, the geometric mean."""
+        cutoff = HORN.parameter("cutoff")
+        bare = remove_lane(DEMO, "horn.cutoff")
+        start, end = ({"cutoff": cutoff.parse(t)} for t in ("100 Hz", "10 kHz"))
+        lane = morphed(bare, "horn", start, end, SPAN, Way()).lane("horn.cutoff")
+        self.assertEqual(cutoff.text(float(lane.at(108.0))), "1 kHz")
+        self.assertEqual(
+            [cutoff.text(float(lane.at(b))) for b in (100.0, 116.0, 150.0)],
+            ["100 Hz", "10 kHz", "10 kHz"],
+        )
+        narrow = morphed(DEMO, "horn", start, end, SPAN, Way()).lane("horn.cutoff")
+        self.assertEqual(cutoff.text(float(narrow.at(116.0))), "10 kHz")
+
+    def test_chains_and_linked_morphs(self) -> None:
+        project, ids = DEMO, []
+        for seed in (1, 2, 3):
+            project, key = states.kept(project, f"S{seed}", (Part("horn", settings_of(seed)),))
+            ids.append(key)
+        stops = [(96.0, ""), (104.0, ids[0]), (112.0, ids[1]), (128.0, ids[2])]
+        made = chained(project, "horn", stops, Way("cosine"))
+        for beat, key in stops[1:]:
+            heard = states.at_beat(made, "horn", beat)
+            wanted = states.state_of(made, key).of("horn")
+            for name in ("cutoff", "level", "attack", "pan"):
+                self.assertAlmostEqual(heard[name], wanted[name], delta=1e-9)
+        state = states.state_of(made, ids[1])
+        changed = State(
+            state.id, state.name, (Part("horn", {**state.of("horn"), "cutoff": 0.123}),)
+        )
+        after = states.with_state(made, changed)
+        self.assertAlmostEqual(states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9)
+        self.assertEqual(project_file.decode(project_file.encode(after)), after)
+        self.assertEqual(states.without_state(after, ids[1]).morphs, ())
+
+    def test_what_can_not_be_is_said_plainly(self) -> None:
+        one = settings_of(1)
+        for wrong in (
+            lambda: morphed(DEMO, "horn", one, one, SPAN, Way()),
+            lambda: morphed(DEMO, "horn", one, settings_of(2), (4.0, 4.0), Way()),
+            lambda: morphed(DEMO, "gone", one, settings_of(2), SPAN, Way()),
+            lambda: morphed(DEMO, "horn", one, {"nothing": 0.5}, SPAN, Way()),
+            lambda: chained(DEMO, "horn", [(1.0, "")], Way()),
+            lambda: chained(DEMO, "horn", [(1.0, ""), (2.0, "no such")], Way()),
+            lambda: State("s", "S", (Part("horn", {"cutoff": 1.5}),)),
+            lambda: Pad("horn", (Corner("a", 0.5, 0.5), Corner("b", 0.5, 0.5))),
+            lambda: weights((Corner("a", 0.5, 0.5),), 0.1, 0.1),
+            lambda: states.state_of(DEMO, "no such"),
+        ):
+            with self.assertRaises(ZolvekError):
+                wrong()
+
+    def test_variations_keep_their_distance_and_seed(self) -> None:
+        base = settings_of(5)
+        made = states.mutated(HORN, base, 0.2, 7)
+        self.assertEqual(made, states.mutated(HORN, base, 0.2, 7))
+        self.assertNotEqual(made, states.mutated(HORN, base, 0.2, 8))
+        for parameter in HORN.parameters:
+            if not parameter.steps:
+                self.assertLessEqual(abs(made[parameter.id] - base[parameter.id]), 0.2 + 1e-12)
+        self.assertEqual(states.mutated(HORN, base, 0.0, 7), base)
+
+    def test_states_go_to_a_file_and_back(self) -> None:
+        project, _ = states.kept(DEMO, "Mine", (Part("horn", settings_of(3)),))
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "states.json"
+            state_file.save(project, list(project.states), path)
+            other = state_file.load_into(DEMO, "riser", path)
+            self.assertEqual(other.states[0].of("riser"), settings_of(3))
+            with self.assertRaises(ZolvekError):
+                state_file.load_into(DEMO, "echo", path)
+            path.write_bytes(path.read_bytes().replace(b'"cutoff"', b'"shutoff"'))
+            with self.assertRaises(ZolvekError) as caught:
+                state_file.load_into(DEMO, "horn", path)
+            self.assertIn("states.json", str(caught.exception))
+
+    def test_the_demo_that_ships_is_the_one_that_is_composed(self) -> None:
+        made, shipped = compose(), build()
+        self.assertEqual(replace(made, tracks=()), replace(shipped, tracks=()))
+        for lane, other in zip(made.lanes(), shipped.lanes(), strict=True):
+            x = np.linspace(0, made.length, 3_000)
+            np.testing.assert_allclose(
+                lane.curve.at(x), other.curve.at(x), atol=1e-6, err_msg=lane.id
+            )
+
+
+class Pads(unittest.TestCase):
+    @given(st.lists(PLACES, min_size=2, max_size=8, unique=True), st.integers(0, 10**6))
+    @settings(max_examples=60, deadline=None)
+    def test_weights_are_shepards(self, places, seed) -> None:
+        """Shepard 1968: inverse squared distances, shared out."""
+        corners = tuple(Corner(str(i), x / 50, y / 50) for i, (x, y) in enumerate(places))
+        x, y = np.random.default_rng(seed).random((2, 200))
+        got = weights(corners, x, y)
+        np.testing.assert_allclose(got.sum(axis=0), 1.0, atol=1e-12)
+        self.assertGreaterEqual(got.min(), 0.0)
+        inverse = np.array([1.0 / ((x - c.x) ** 2 + (y - c.y) ** 2) for c in corners])
+        np.testing.assert_allclose(got, inverse / inverse.sum(axis=0), atol=1e-9)
+        at = weights(corners, [c.x for c in corners], [c.y for c in corners])
+        np.testing.assert_array_equal(at, np.eye(len(corners)))
+
+    def test_four_corners_are_bilinear(self) -> None:
+        """scipy.interpolate.RegularGridInterpolator, linear, at a rectangle's corners."""
+        corners = (
+            Corner("a", 0.1, 0.2),
+            Corner("b", 0.9, 0.2),
+            Corner("c", 0.1, 0.8),
+            Corner("d", 0.9, 0.8),
+        )
+        x, y = np.random.default_rng(1).uniform([[0.1], [0.2]], [[0.9], [0.8]], (2, 300))
+        got = weights(corners, x, y, "corners")
+        for row, corner in enumerate(corners):
+            grid = np.array(
+                [[float((u, v) == (corner.x, corner.y)) for v in (0.2, 0.8)] for u in (0.1, 0.9)]
+            )
+            wanted = RegularGridInterpolator(((0.1, 0.9), (0.2, 0.8)), grid)(
+                np.column_stack((x, y))
+            )
+            np.testing.assert_allclose(got[row], wanted, atol=1e-12)
+        with self.assertRaises(ZolvekError):
+            weights(corners[:3], 0.5, 0.5, "corners")
+
+    def test_a_path_becomes_lanes_within_its_tolerance(self) -> None:
+        project, corners = DEMO, []
+        for seed, (x, y) in enumerate(((0, 0), (1, 0), (0.5, 1))):
+            project, key = states.kept(project, f"S{seed}", (Part("horn", settings_of(seed)),))
+            corners.append(Corner(key, x, y))
+        for kind in pads.TRAVELS:
+            pad = pads.travelled(
+                Pad("horn", tuple(corners)), kind, Rate(8.0), (128.0, 160.0), project, 3
+            )
+            made = pads.as_lanes(pads.with_pad(project, pad), pad, 0.002)
+            beats = np.linspace(128.0, 159.9, 3_000)
+            wanted = pads.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
+            for key, positions in wanted.items():
+                lane = made.device_track("horn").lane_on("horn", key)
+                if not HORN.parameter(key).steps:
+                    self.assertLess(np.abs(lane.at(beats) - positions).max(), 0.003, (kind, key))
+                before = DEMO.device_track("horn").lane_on("horn", key)
+                if before is not None:
+                    x = np.array([0.0, 50.0, 127.9, 170.0])
+                    np.testing.assert_allclose(lane.at(x), before.at(x), atol=1e-9)
+            self.assertEqual(project_file.decode(project_file.encode(made)), made)
+
+
+if __name__ == "__main__":
+    unittest.main()

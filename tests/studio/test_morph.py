@@ -1,0 +1,131 @@
+"""States, morphs and the pad in the real window."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
+
+from tests.studio.driver import LEFT, WindowTest
+from zolvek.core import states
+from zolvek.studio.rail.morph_panel import MorphPage, MorphPanel, PadPage, StatesPage
+
+
+class Morphing(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.session.choose_device("riser")
+        self.do("step-morph")
+        self.panel = self.window.rail.findChild(MorphPanel)
+        self.page = self.window.rail.findChild(StatesPage)
+
+    def press(self, page, text: str) -> None:
+        found = [b for b in page.findChildren(QPushButton) if b.text() == text]
+        QTest.mouseClick(found[0], LEFT)
+        self.wait()
+
+    def riser(self):
+        return self.session.project.device_track("riser").device("riser")
+
+    def keep_two(self) -> None:
+        self.press(self.page, "Keep now")
+        dial = next(d for d in self.window.bench.dials if d.parameter.id == "resonance")
+        dial.setFocus()
+        for _ in range(20):
+            QTest.keyClick(dial, Qt.Key.Key_Up)
+        mute = next(d for d in self.window.bench.dials if d.parameter.id == "mute")
+        QTest.mouseClick(mute, LEFT)
+        self.wait()
+        self.press(self.page, "Keep now")
+
+    def test_states_are_kept_compared_and_morphed_between(self) -> None:
+        self.keep_two()
+        own = [s for s in self.session.project.states if s.of("riser")]
+        self.assertEqual([s.name for s in own], ["State", "State 2"])
+        self.page.list.setCurrentRow(0)
+        names = {
+            self.page.table.topLevelItem(i).text(0)
+            for i in range(self.page.table.topLevelItemCount())
+        }
+        self.assertEqual(names, {"Resonance", "Mute"})
+        self.press(self.page, "Go there")
+        self.assertLess(self.riser().position("resonance"), 0.4)
+        self.session.choose_span((16.0, 32.0))
+        self.panel.show_page("Morph")
+        page = self.window.rail.findChild(MorphPage)
+        page.end.setCurrentIndex(page.end.findText("State 2"))
+        page.end.activated.emit(page.end.currentIndex())
+        rows = [page.table.topLevelItem(i) for i in range(page.table.topLevelItemCount())]
+        self.assertEqual({r.text(0) for r in rows}, {"Resonance", "Mute"})
+        next(r for r in rows if r.text(0) == "Mute").setCheckState(0, Qt.CheckState.Unchecked)
+        held = self.session.project
+        self.press(page, "Morph over the span")
+        lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
+        self.assertAlmostEqual(float(lane.at(24.0)), 0.45, places=6)
+        self.assertIsNone(self.session.project.device_track("riser").lane_on("riser", "mute"))
+        # A state that is updated takes its morph along.
+        self.panel.show_page("States")
+        self.page.list.setCurrentRow(1)
+        self.press(self.page, "Update")
+        lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
+        self.assertAlmostEqual(float(lane.at(32.0)), self.riser().position("resonance"), places=9)
+        self.do("undo")
+        self.do("undo")
+        self.assertIs(self.session.project, held, "one step each")
+        self.session.choose_span(None)
+        self.panel.show_page("Morph")
+        self.press(page, "Morph over the span")
+        self.assertIn("span", self.errors.pop().what)
+        # Three variations, heard by a key each.
+        self.panel.show_page("States")
+        self.press(self.page, "Vary")
+        self.key(Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
+        wanted = self.session.project.states[-2].of("riser")
+        self.assertEqual(states.present(self.riser()), wanted)
+
+    def test_the_pad_is_dragged_travels_and_becomes_lanes(self) -> None:
+        self.keep_two()
+        self.panel.show_page("Pad")
+        page = self.window.rail.findChild(PadPage)
+        for row in range(2):
+            page.corners.item(row).setCheckState(Qt.CheckState.Checked)
+            self.wait()
+        self.assertEqual(len(page.pad.corners), 2)
+        view = page.view
+        view.resize(200, 200)
+        steps = len(self.session.history.steps)
+        self.drag_on(view, view.spot(0.4, 0.6).toPoint(), view.spot(0.5, 0.0).toPoint())
+        low, high = (s.of("riser")["resonance"] for s in self.session.project.states[-2:])
+        self.assertAlmostEqual(self.riser().position("resonance"), (low + high) / 2, delta=0.01)
+        self.assertEqual(len(self.session.history.steps), steps + 1, "one step")
+        self.press(page, "To lanes")
+        self.assertIsNotNone(
+            self.session.project.device_track("riser").lane_on("riser", "resonance")
+        )
+        self.session.choose_span((16.0, 32.0))
+        page.kind.setCurrentIndex(1)
+        self.press(page, "Travel")
+        self.assertEqual((page.pad.first, page.pad.last), (16.0, 32.0))
+        self.press(page, "To lanes")
+        lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
+        self.assertGreater(np.ptp(lane.at(np.linspace(16, 31.9, 200))), 0.05)
+        # The path is edited as a curve with the tools of the lane.
+        self.session.set_focus("riser.cutoff")
+        base = self.curve()
+        self.press(page, "Edit up")
+        self.assertEqual(self.session.parameter.name, "Up")
+        self.view.show(14.0, 20.0)
+        self.click(20.0, 0.9)
+        self.assertAlmostEqual(float(page.pad.y.at(20.0)), 0.9, places=2)
+        self.press(page, "Edit up")
+        self.assertIs(self.curve(), base)
+        page.draw.click()
+        self.drag_on(view, view.spot(0.1, 0.1).toPoint(), view.spot(0.9, 0.9).toPoint(), steps=30)
+        self.assertAlmostEqual(float(page.pad.x.at(31.99)), 0.9, delta=0.05)
+
+
+if __name__ == "__main__":
+    unittest.main()
