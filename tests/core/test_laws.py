@@ -108,7 +108,7 @@ class Laws(unittest.TestCase):
         np.testing.assert_allclose(inverted.at(beats), 1.1 - form.at(beats), atol=1e-12)
 
     def test_a_curve_keeps_its_form_on_another_control(self) -> None:
-        moved = lanes.retarget(DEMO, "horn.cutoff", "echo", "mix")
+        moved = lanes.retarget(DEMO, "horn.cutoff", "mallet", "drive")
         self.assertEqual(moved.lane("horn.cutoff").curve, DEMO.lane("horn.cutoff").curve)
         with self.assertRaises(ZolvekError):
             lanes.retarget(DEMO, "horn.cutoff", "echo", "feedback")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import pickle
 import time
 import unittest
 from dataclasses import replace
@@ -10,10 +12,11 @@ import numpy as np
 from scipy import signal
 
 from zolvek.core.curve import curve, flat
+from zolvek.core.playing import played
 from zolvek.core.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
-from zolvek.sound import clips
+from zolvek.sound import clips, messages
 from zolvek.sound.filters import damping, low_pass, svf
 from zolvek.sound.playback import Playback
 from zolvek.sound.renderer import RATE, Renderer, render
@@ -183,6 +186,19 @@ class PlayingBack(unittest.TestCase):
         while np.abs(self.pull(256)[-8:]).max() > 1e-3:
             taken += 256
             self.assertLess(taken, 0.150 * RATE)
+
+    def test_what_is_sent_is_the_project_alone(self) -> None:
+        """Whatever is worked out while another thread sends it neither goes along nor disturbs."""
+        project = build()
+        before = io.BytesIO()
+        messages.send(project, before)
+        for lane in project.lanes():
+            played(lane, project).at(np.arange(0.0, 64.0))
+        after = io.BytesIO()
+        messages.send(project, after)
+        self.assertEqual(len(before.getvalue()), len(after.getvalue()))
+        after.seek(0)
+        self.assertEqual(pickle.load(after), project)
 
     def test_the_silent_clock_keeps_time_and_stops_at_the_end(self) -> None:
         clock = SilentClock(self.playback)

@@ -12,6 +12,7 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zolvek-test-")
 os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"]
+os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"]
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, qInstallMessageHandler
 from PyQt6.QtTest import QTest

@@ -200,12 +200,12 @@ class SweepJourney(WindowTest):
         QTest.mouseClick(dials["resonance"], LEFT)
         self.wait()
         self.assertEqual(self.session.focus, "horn.resonance")
-        QTest.mouseClick(dials["drive"], LEFT)
+        QTest.mouseClick(dials["decay"], LEFT)
         self.wait()
         self.assertTrue(self.window.bench.add.isVisible())
         QTest.mouseClick(self.window.bench.add, LEFT)
         self.wait()
-        self.assertEqual(self.session.focus, "horn.drive")
+        self.assertEqual(self.session.focus, "horn.decay")
 
     def test_unsaved_work_is_asked_about(self) -> None:
         self.do("select-all")

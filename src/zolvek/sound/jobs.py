@@ -17,6 +17,7 @@ from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
+from zolvek.sound import messages
 
 
 def _backdrop(progress: Callable, project: Project, track: str, kind: str) -> Any:
@@ -109,8 +110,7 @@ class Jobs:
     ) -> None:
         assert process.stdin is not None and process.stdout is not None
         try:
-            pickle.dump((name, arguments), process.stdin, protocol=pickle.HIGHEST_PROTOCOL)
-            process.stdin.flush()
+            messages.send((name, arguments), process.stdin)
             while True:
                 what, value = pickle.load(process.stdout)
                 with self.lock:

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zolvek.core.project import Project
+from zolvek.sound import messages
 from zolvek.sound.renderer import RATE
 
 LATE = 0.25  # beats that sound may be late by; going back further is a loop
@@ -231,8 +232,7 @@ class Playback:
                     self.outbox.clear()
                     self.news.clear()
                 for row in rows:
-                    pickle.dump(row, process.stdin, protocol=pickle.HIGHEST_PROTOCOL)
-                process.stdin.flush()
+                    messages.send(row, process.stdin)
                 if any(name == "close" for name, _ in rows):
                     return
         except (OSError, ValueError):

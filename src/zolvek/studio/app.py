@@ -86,13 +86,16 @@ def _report(window: Window):  # type: ignore[no-untyped-def]
 
     def hook(kind, error, trace):  # type: ignore[no-untyped-def]
         from zolvek.core.errors import ZolvekError
+        from zolvek.studio import crash_report
 
         traceback.print_exception(kind, error, trace)
+        window.keeper.keep()
+        path = crash_report.write(kind, error, trace)
         window.session.notifier.report(
             ZolvekError(
                 f"Something went wrong inside Zolvek: {error}.",
-                "",
-                "Save your work under another name and start again.",
+                f"What happened, without anything of yours, is in {path}." if path else "",
+                "Your work is still here: save it under another name and start again.",
             )
         )
 

@@ -261,7 +261,8 @@ def send_to_dial(session: Session) -> None:
 def reset_points(session: Session) -> None:
     """The focus lane's curve as it was when the project was opened or last saved."""
     lane = focus(session)
-    before = next((each for each in session.saved.lanes() if each.id == lane.id), None)
+    saved = session.saved.lanes() if session.saved is not None else ()
+    before = next((each for each in saved if each.id == lane.id), None)
     if before is None:
         raise ZolvekError("The lane was not there then.", remedy="Undo goes back step by step.")
     session.edit_curve("Reset the lane to what was saved", before.curve, NONE_CHOSEN)

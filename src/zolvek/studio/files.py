@@ -52,6 +52,10 @@ class Files:
     def __init__(self, window: Window) -> None:
         self.window, self.session = window, window.session
         self.rendering: RenderThread | None = None
+        self.stamp: object = None  # of the project's file as it was read or written last
+        self.locked: Path | None = None
+        if self.session.path is not None:
+            self._opened(self.session.path)
 
     # --- projects ---
 
@@ -69,8 +73,10 @@ class Files:
         def work() -> None:
             project = project_file.load(path)
             if self.may_leave():
+                self.window.keeper.settled()
                 self.window.show_project(project, path)
                 self.session.settings.add_recent(path)
+                self._opened(path)
                 self.tell_missing()
 
         return self.session.try_to(work)
@@ -79,10 +85,12 @@ class Files:
         from zolvek.demo.night_regatta import build
 
         if self.may_leave():
+            self.window.keeper.settled()
+            self._release()
             self.window.show_project(build(), None)
 
     def save(self) -> bool:
-        return self.save_to(self.session.path) if self.session.path else self.save_as()
+        return self.save_to(self.session.path, True) if self.session.path else self.save_as()
 
     def save_as(self) -> bool:
         suggested = str(
@@ -91,15 +99,108 @@ class Files:
         name, _ = QFileDialog.getSaveFileName(self.window, "Save the project", suggested, PROJECTS)
         return bool(name) and self.save_to(_with_suffix(name, ".zolvek"))
 
-    def save_to(self, path: Path) -> bool:
-        from zolvek.formats import project_file
+    def save_to(self, path: Path, ask_again: bool = False) -> bool:
+        from zolvek.formats import project_file, recovery
+
+        if self._changed_by_others(path) and not self.window.confirm(
+            f"Another program has changed {path.name}.",
+            "Write over it? Its present content is backed up first.",
+        ):
+            return False
 
         def work() -> None:
+            if path != self.locked:
+                recovery.lock(path)
+            recovery.back_up(path)
             project_file.save(self.session.project, path)
+            if self.locked not in (None, path):
+                self._release()
+            self.locked, self.stamp = path, recovery.stamp(path)
             self.session.mark_saved(path)
+            self.window.keeper.settled()
             self.session.say(f"Saved {path.name}")
 
-        return self.session.try_to(work)
+        done = self.session.try_to(work)
+        if not done and ask_again:
+            # Full disk, a folder that is gone or may not be written: the work stays, elsewhere.
+            return self.save_as()
+        return done
+
+    def _changed_by_others(self, path: Path) -> bool:
+        from zolvek.formats import recovery
+
+        return (
+            path == self.session.path
+            and self.stamp is not None
+            and recovery.stamp(path) not in (None, self.stamp)
+        )
+
+    def look_at_disk(self) -> None:
+        """Say when another program has changed the file that is open; once for each change."""
+        from zolvek.formats import recovery
+
+        path = self.session.path
+        if path is not None and self._changed_by_others(path):
+            self.stamp = recovery.stamp(path)
+            self.session.notifier.report(
+                ZolvekError(
+                    "Another program has changed the file that is open here.", str(path),
+                    "Open it again to see that, or save yours under another name.",
+                )
+            )  # fmt: skip
+
+    def _opened(self, path: Path) -> None:
+        """The file is open in this window: locked, where another one has not got it."""
+        from zolvek.formats import recovery
+
+        self._release()
+        self.stamp = recovery.stamp(path)
+        try:
+            recovery.lock(path)
+            self.locked = path
+        except ZolvekError as error:
+            self.session.path = None  # a copy: saving asks for another name
+            self.session.notifier.report(
+                ZolvekError(
+                    error.what, error.where, "This is a copy; saving asks for another name."
+                )
+            )
+
+    def _release(self) -> None:
+        from zolvek.formats import recovery
+
+        if self.locked is not None:
+            recovery.unlock(self.locked)
+            self.locked = None
+
+    def offer_left(self) -> None:
+        """After a crash: what was open is offered, and from when it is."""
+        import time
+
+        from zolvek.formats import recovery
+
+        for left in recovery.left_behind():
+            name = Path(left.path).name if left.path else left.project.name
+            when = time.strftime("%d %B, %H:%M:%S", time.localtime(left.when))
+            wanted = self.window.confirm(
+                f"Zolvek ended unexpectedly while “{name}” had unsaved changes.",
+                f"They were kept on {when}. Bring them back?",
+            )
+            if wanted and self.may_leave():
+                path = Path(left.path) if left.path else None
+                self.window.show_project(left.project, path)
+                if path is not None:
+                    self._opened(path)
+                self.session.saved = None  # nothing of it is saved yet
+                self.session.project_changed.emit()
+                self.window.keeper.kept = None
+                self.window.keeper.keep()
+            if wanted or not self.window.confirm(
+                "Keep them for the next start?", "Otherwise they are gone for good."
+            ):
+                recovery.let_go(left.file)
+            if wanted:
+                return
 
     def may_leave(self) -> bool:
         """Ask about unsaved work; False when the person would rather stay."""
@@ -278,7 +379,8 @@ class Files:
         thread.start()
 
     def close(self) -> None:
-        """End a render that is still going."""
+        """End a render that is still going, and let the file go."""
+        self._release()
         if self.rendering:
             self.rendering.requestInterruption()
             self.rendering.wait()

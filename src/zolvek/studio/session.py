@@ -96,7 +96,7 @@ class Session(QObject):
     def open(self, project: Project, path: Path | None) -> None:
         """Show another project."""
         self.history = History.start(project)
-        self.saved = project
+        self.saved: Project | None = project  # None: nothing of it is in a file yet
         self.path = path
         self.focus = next((lane.id for lane in project.lanes() if not lane.hidden), None)
         self.chosen: Ints = NONE_CHOSEN

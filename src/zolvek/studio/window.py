@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -38,6 +38,7 @@ from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.bench.transport import Transport
 from zolvek.studio.files import Files
 from zolvek.studio.index.index_panel import IndexPanel
+from zolvek.studio.keeper import Keeper
 from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.low_lanes import LowLanes
 from zolvek.studio.lanes.ruler import Ruler
@@ -67,6 +68,7 @@ class Window(QMainWindow):
         self.files = Files(self)
         self.outside = Outside(self.session, self.player)
         self.recorder = Recorder(self.session, self.player)
+        self.keeper = Keeper(self.session)
         self.monitor: Monitor | None = None
         self.telling = False  # an error is being shown
         self.made: dict[str, QAction] = {}
@@ -569,6 +571,16 @@ class Window(QMainWindow):
 
         ShortcutsDialog(shortcut_rows(), self).exec()
 
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Coming back to the window: has another program changed the file meanwhile?"""
+        super().changeEvent(event)
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ActivationChange
+            and self.isActiveWindow()
+        ):
+            self.files.look_at_disk()
+
     def _lane_menu(self, at: object) -> None:
         menu = QMenu(self)
         for row in ACTIONS:
@@ -587,6 +599,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.files.close()
+        self.keeper.settled()
         if self.monitor is not None:
             self.monitor.close()
         self.rail.close_work()
@@ -606,6 +619,8 @@ class Window(QMainWindow):
         self.complete()
         QTimer.singleShot(200, lambda: self.player.ready().warm_up())
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
+        self.keeper.begin()
+        QTimer.singleShot(300, self.files.offer_left)
 
 
 def _column(*widgets: QWidget, stretch: QWidget) -> QVBoxLayout:

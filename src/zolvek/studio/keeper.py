@@ -1,0 +1,90 @@
+"""Keeps unsaved work from being lost: a copy within seconds of an edit, off the interface thread."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Project
+from zolvek.studio.session import Session
+
+QUIET_MS = 1_200  # after the last edit
+LONGEST_MS = 3_500  # after the first edit that is not kept yet
+
+
+class Keeper(QObject):
+    """`begin` starts it: tests and pictures keep nothing."""
+
+    failed = pyqtSignal(object)  # ZolvekError
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.begun = self.told = False
+        self.kept: Project | None = None
+        self.work: threading.Thread | None = None
+        self.quiet, self.longest = QTimer(self), QTimer(self)
+        for timer, interval in ((self.quiet, QUIET_MS), (self.longest, LONGEST_MS)):
+            timer.setSingleShot(True)
+            timer.setInterval(interval)
+            timer.timeout.connect(self.keep)
+        self.failed.connect(self._tell)
+
+    def begin(self) -> None:
+        if not self.begun:
+            self.begun = True
+            self.session.project_changed.connect(self._edited)
+
+    def _edited(self) -> None:
+        if not self.session.modified:
+            self.settled()
+            return
+        self.quiet.start()
+        if not self.longest.isActive():
+            self.longest.start()
+
+    def keep(self) -> None:
+        """Write the copy, if it is not the present project already."""
+        self.quiet.stop()
+        self.longest.stop()
+        project, path = self.session.project, self.session.path
+        if project is self.kept or not self.session.modified:
+            return
+        if self.work is not None and self.work.is_alive():
+            self.quiet.start()
+            return
+        self.kept = project
+        self.work = threading.Thread(
+            target=self._write, args=(project, path), name="keeper", daemon=True
+        )
+        self.work.start()
+
+    def _write(self, project: Project, path: Path | None) -> None:
+        from zolvek.formats import recovery
+
+        try:
+            recovery.keep(project, path)
+        except ZolvekError as error:
+            self.failed.emit(error)
+
+    def _tell(self, error: ZolvekError) -> None:
+        """Once: a disk that stays full would say so again and again."""
+        self.kept = None
+        if not self.told:
+            self.told = True
+            self.session.notifier.report(error)
+
+    def settled(self) -> None:
+        """Saved, or given up: there is nothing left to keep."""
+        self.quiet.stop()
+        self.longest.stop()
+        if self.work is not None:
+            self.work.join()
+        if self.kept is not None:
+            from zolvek.formats import recovery
+
+            recovery.let_go()
+            self.kept = None

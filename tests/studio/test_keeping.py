@@ -1,0 +1,90 @@
+"""Unsaved work in the window: kept within seconds, brought back, never written over unasked."""
+
+from __future__ import annotations
+
+import time
+import unittest
+from unittest import mock
+
+from tests.studio.driver import WindowTest
+from zolvek.core.curve import flat
+from zolvek.core.errors import ZolvekError
+from zolvek.formats import project_file, recovery
+from zolvek.studio import commands, crash_report
+
+
+class Keeping(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.path = self.folder / "piece.zolvek"
+        self.addCleanup(recovery.let_go)
+
+    def test_an_edit_is_kept_within_five_seconds_and_comes_back_after_a_crash(self) -> None:
+        demo = self.session.project
+        self.window.keeper.begin()
+        self.session.edit_curve("Level", flat(0.25))
+        edited = self.session.project
+        self.assertNotEqual(edited, demo)
+        end = time.monotonic() + 5
+        while not recovery.copy_file().is_file() and time.monotonic() < end:
+            self.wait(50)
+        self.window.keeper.work.join()
+        recovery.copy_file().rename(recovery.copy_file().with_name("1.json"))  # another's now
+        self.window.show_project(demo, None)  # as a new start would
+        with (
+            mock.patch.object(recovery, "alive", return_value=False),
+            mock.patch.object(self.window, "confirm", return_value=True) as asked,
+            mock.patch.object(self.window.files, "may_leave", return_value=True),
+        ):
+            self.window.files.offer_left()
+        self.assertIn("unexpectedly", asked.call_args.args[0])
+        self.assertEqual(self.session.project, edited)
+        self.assertTrue(self.session.modified)
+        with self.assertRaises(ZolvekError):
+            commands.reset_points(self.session)  # nothing of it was ever saved
+        self.assertTrue(self.window.files.save_to(self.path))
+        self.assertEqual(project_file.load(self.path), edited)
+        self.assertFalse(recovery.copy_file().exists())
+
+    def test_a_file_changed_by_others_is_not_written_over_unasked(self) -> None:
+        self.assertTrue(self.window.files.save_to(self.path))
+        self.path.write_text("theirs")
+        self.window.files.look_at_disk()
+        self.window.files.look_at_disk()  # told once
+        self.assertEqual(len(self.errors), 1)
+        self.assertIn("changed the file", self.errors.pop().what)
+        self.path.write_text("theirs again")
+        with mock.patch.object(self.window, "confirm", return_value=False) as asked:
+            self.assertFalse(self.window.files.save_to(self.path))
+        asked.assert_called_once()
+        self.assertEqual(self.path.read_text(), "theirs again")
+        with mock.patch.object(self.window, "confirm", return_value=True):
+            self.assertTrue(self.window.files.save_to(self.path))
+        texts = [file.read_text() for file in recovery.backup_folder(self.path).iterdir()]
+        self.assertIn("theirs again", texts)
+
+    def test_a_save_that_fails_leaves_the_work_and_asks_for_another_place(self) -> None:
+        self.assertTrue(self.window.files.save_to(self.path))
+        self.session.edit_curve("Level", flat(0.25))
+        with (
+            mock.patch.object(self.window.files, "save_as", return_value=False) as elsewhere,
+            mock.patch("os.replace", side_effect=OSError(28, "No space left on device")),
+        ):
+            self.assertFalse(self.window.files.save())
+        elsewhere.assert_called_once()
+        self.assertIn("space", self.errors.pop().what)
+        self.assertTrue(self.session.modified)
+        self.assertNotEqual(project_file.load(self.path), self.session.project)
+
+    def test_a_report_of_a_fault_has_nothing_of_the_persons(self) -> None:
+        try:
+            project_file.decode(b'{"secret": 1}', "/home/me/my song.zolvek")
+        except ZolvekError as error:
+            text = crash_report.report(type(error), error, error.__traceback__)
+        self.assertIn("zolvek/formats/project_file.py, line", text)
+        self.assertNotIn("song", text)
+        self.assertNotIn("secret", text)
+
+
+if __name__ == "__main__":
+    unittest.main()
