@@ -335,7 +335,7 @@ class ByHand(WindowTest):
         self.asked: list[str] = []
         self.do("clear-device")
         self.assertIn("Remove 7 lanes of Horn?", self.asked)
-        self.assertEqual(len(list(self.session.project.lanes())), len(ids) - 2)
+        self.assertEqual(len(list(self.session.project.lanes())), len(ids) - 7)
         while self.window.action("undo").isEnabled():
             self.do("undo")
         self.assertIs(self.session.project, self.session.saved)
