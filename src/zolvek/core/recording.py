@@ -29,6 +29,7 @@ JUST_BEFORE = 0.004  # seconds before the move that ends a rest
 TAKE_TOLERANCE = 0.004  # of the height, within which a pass is thinned as it goes
 LEAST_SPAN = 1e-3  # beats
 FAR_BACK = 0.25  # beats
+AT_ONCE = 1e-6  # beats between moves that are told of one time
 
 
 class Move(NamedTuple):
@@ -42,9 +43,9 @@ class Move(NamedTuple):
 
 @dataclass
 class Pass:
-    """What one lane is told during a pass, as it comes. Two moves at one time count as the later;
-    one that goes back in time came late, or, where the pass `loops` and it goes back a good deal,
-    begins another round."""
+    """What one lane is told during a pass, as it comes; nothing of it is lost. A move at the time
+    of the one before, or earlier, came late and follows that at once; where the pass `loops` and
+    it goes back a good deal, it begins another round."""
 
     lane: str
     loops: bool = False
@@ -52,14 +53,11 @@ class Pass:
 
     def add(self, beat: float, position: float, held: bool = True) -> None:
         moves = self.rounds[-1]
-        if moves and beat < moves[-1].beat:
-            if self.loops and moves[-1].beat - beat > FAR_BACK:
-                moves = []
-                self.rounds.append(moves)
-            else:
-                beat = moves[-1].beat
-        if moves and beat == moves[-1].beat and held == moves[-1].held:
-            moves.pop()
+        if moves and self.loops and moves[-1].beat - beat > FAR_BACK:
+            moves = []
+            self.rounds.append(moves)
+        elif moves:
+            beat = max(beat, moves[-1].beat + AT_ONCE)
         moves.append(Move(beat, min(max(position, 0.0), 1.0), held))
 
     def new_round(self) -> None:
