@@ -54,6 +54,7 @@ class Playback:
         self.levels: dict[str, float] = {}  # of each track in what is heard now
         self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
         self.told = 0.0  # the latest beat that the clock has given
+        self.counted: tuple[object, float, float] = (None, 0.0, 0.0)  # tempo, beat, its second
         self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
         self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
@@ -175,13 +176,15 @@ class Playback:
         """The beat that was heard at a time of time.perf_counter: counted from the last pull
         before it, so that neither the screen's nor the chunks' pace comes in."""
         with self.lock:
-            pulls, tempo = list(self.pulls), self.project.tempo
-        before = [pull for pull in pulls if pull[0] <= seconds] or pulls[:1]
-        if not before:
-            return self.beat
-        at, beat = before[-1]
+            if not self.pulls:
+                return self.beat
+            tempo = self.project.tempo
+            last = (pull for pull in reversed(self.pulls) if pull[0] <= seconds)
+            at, beat = next(last, self.pulls[0])
         way = min(max(seconds - at, 0.0), LONGEST_PULL)
-        found = float(tempo.beats(float(tempo.seconds(beat)) + way))
+        if self.counted[:2] != (tempo, beat):
+            self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
+        found = float(tempo.beats(self.counted[2] + way))
         if self.loop is not None and beat < self.loop[1] <= found:
             found = self.loop[0] + (found - self.loop[1])
         # Where sound came late time has gone ahead of it: it waits, and never goes back.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from bisect import bisect_left, bisect_right
 from dataclasses import replace
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -10,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from zolvek.core import takes
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Lane, Project, with_lane
-from zolvek.core.recording import MODES, Pass, written
+from zolvek.core.recording import MODES, Move, Pass, written
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 
@@ -217,7 +218,14 @@ class Recorder(QObject):
         self.changed.emit()
         self.session.armed_changed.emit()
 
-    def live(self, lane: str) -> list[tuple[float, float]]:
-        """What a lane has been told in this round so far: beats and values, to draw."""
+    def live(self, lane: str, first: float, last: float) -> list[Move]:
+        """What a lane has been told in this round so far, to draw from one beat to another."""
         passed = self.passes.get(lane) if self.recording else None
-        return [(move.beat, move.position) for move in passed.rounds[-1]] if passed else []
+        moves = passed.rounds[-1] if passed else []
+        low = max(bisect_left(moves, first, key=_beat_of) - 1, 0)
+        high = bisect_right(moves, last, key=_beat_of) + 1
+        return moves[low:high]
+
+
+def _beat_of(move: Move) -> float:
+    return move.beat

@@ -27,7 +27,7 @@ from zolvek.studio.lanes.gestures import (
     begin_move,
 )
 from zolvek.studio.lanes.hits import Hit, hit
-from zolvek.studio.lanes.outline import largest_in, points_shown, polygon
+from zolvek.studio.lanes.outline import by_column, largest_in, points_shown, polygon
 from zolvek.studio.lanes.value_scale import marks
 from zolvek.studio.session import NONE_CHOSEN, Session
 from zolvek.studio.viewport import Viewport
@@ -174,14 +174,17 @@ class FocusLane(QWidget):
     def _paint_pass(self, painter: QPainter, theme: themes.Theme, lane: Lane) -> None:
         """What a hand has done in the pass that is going on."""
         recorder = self.session.recorder
-        moves = recorder.live(lane.id) if recorder is not None else []
+        view = self.view
+        moves = recorder.live(lane.id, view.first, view.last) if recorder is not None else []
         if len(moves) > 1:
-            beat, value = np.array(moves).T
+            beat, value, _ = np.array(moves).T
             plot = self.plot
-            x, y = SCALE + self.view.xs(beat), plot.bottom() - value * plot.height()
+            x, y = by_column(SCALE + view.xs(beat), plot.bottom() - value * plot.height())
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(themes.color(theme.selection), 2.2))
-            painter.drawPolyline(polygon(x, y))
+            # Two fine strokes: a long broad one takes Qt thirty times as long.
+            painter.setPen(QPen(themes.color(theme.selection), 1.0))
+            for below in (-0.4, 0.4):
+                painter.drawPolyline(polygon(x, y + below))
 
     def _paint_layers(self, painter: QPainter, theme: themes.Theme) -> None:
         """What is heard, where that is not the curve itself: cycle, slots and layers; while a

@@ -51,6 +51,20 @@ def band(curve: Curve | Layered, view: Viewport) -> tuple[Floats, Floats]:
     return joined_low, joined_high
 
 
+def by_column(x: Floats, y: Floats, width: float = 2.0) -> tuple[Floats, Floats]:
+    """A line of many vertices, x rising, as one that looks the same: the lowest and the highest
+    of each `width` pixels, in the order in which the line goes."""
+    column = np.floor(x / width)
+    starts = np.flatnonzero(np.diff(column, prepend=-np.inf))
+    if len(x) <= 2 * len(starts):
+        return x, y
+    ends = np.append(starts[1:], len(x)) - 1
+    low, high = np.minimum.reduceat(y, starts), np.maximum.reduceat(y, starts)
+    up = y[ends] >= y[starts]
+    before, after = np.where(up, low, high), np.where(up, high, low)
+    return np.stack((x[starts], x[ends]), 1).ravel(), np.stack((before, after), 1).ravel()
+
+
 def dense(curve: Curve, view: Viewport) -> bool:
     """Whether there are so many points in view that the band is what to draw."""
     low, high = np.searchsorted(curve.beat, [view.first, view.last])
