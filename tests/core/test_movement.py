@@ -6,7 +6,7 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy import signal, stats
 
@@ -245,6 +245,7 @@ class Layers(unittest.TestCase):
         st.lists(st.sampled_from(["lfo", "random", "offset", "scale"]), min_size=1, max_size=4),
         st.booleans(),
     )
+    @example(curve([(1.0, 0.0, "stairs", 5.0), (2.0, 0.03), (2.0, 0.0)]), 0, ["lfo"], True)
     @settings(max_examples=40, deadline=None)
     def test_baking_is_heard_the_same(self, own, seed, kinds, fit) -> None:
         rng = np.random.default_rng(seed)

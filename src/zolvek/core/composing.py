@@ -23,6 +23,8 @@ STEEPEST = 0.998
 HALVINGS = 14
 SHORTEST = 1e-7  # beats; below it there is nothing left to follow
 SAME = 1e-12
+HAIR = 1e-10  # beats, far more than rounding, far less than is heard
+JUMP = 1e-7  # of the height: what is less comes of the hair
 
 
 def composed(function: Function, knots: Floats, tolerance: float) -> Curve:
@@ -57,9 +59,12 @@ def _pairs(first: Floats, middle: Floats, last: Floats) -> tuple[Floats, Floats]
 
 
 def _sampled(function: Function, first: Floats, last: Floats) -> tuple[Floats, Floats, Floats]:
-    """Values at the start of each stretch, just before its end, and inside: (stretches, 23)."""
-    grid = first[:, None] + (last - first)[:, None] * INSIDE
-    beats = np.column_stack((first, grid, np.nextafter(last, -np.inf)))
+    """Values just after the start of each stretch, just before its end, and inside:
+    (stretches, 23). A jump may be a rounding away from its knot, and is no part of a stretch."""
+    length = last - first
+    grid = first[:, None] + length[:, None] * INSIDE
+    hair = np.minimum(HAIR, 1e-3 * length)
+    beats = np.column_stack((first + hair, grid, last - hair))
     values = np.clip(function(beats.ravel()), 0.0, 1.0).reshape(beats.shape)
     return values[:, 0], values[:, -1], values[:, 1:-1]
 
@@ -101,7 +106,7 @@ def _joined(
     there is a jump, told by a hold where the stretch is level."""
     following = np.append(low[1:], high[-1])
     level = np.abs(high - low) <= SAME
-    jump = np.abs(high - following) > SAME
+    jump = np.abs(high - following) > JUMP
     jump[-1] = True  # the very last point stands for its end
     shape = np.where(level & jump & (np.arange(len(first)) < len(first) - 1), HOLD, code)
     twin = jump & ~((shape == HOLD) & level)

@@ -9,14 +9,20 @@ from __future__ import annotations
 import copyreg
 import pickle
 from dataclasses import fields, is_dataclass
+from functools import lru_cache
 from typing import IO, Any
+
+
+@lru_cache
+def _names(kind: type) -> tuple[str, ...]:
+    return tuple(field.name for field in fields(kind))
 
 
 class _Pickler(pickle.Pickler):
     def reducer_override(self, value: Any) -> Any:
         if isinstance(value, type) or not is_dataclass(value):
             return NotImplemented
-        state = {field.name: getattr(value, field.name) for field in fields(value)}
+        state = {name: getattr(value, name) for name in _names(type(value))}  # type: ignore[arg-type]
         return copyreg.__newobj__, (type(value),), state  # type: ignore[attr-defined]
 
 
