@@ -28,7 +28,7 @@ class Keeping(WindowTest):
         end = time.monotonic() + 5
         while not recovery.copy_file().is_file() and time.monotonic() < end:
             self.wait(50)
-        self.window.keeper.work.join()
+        self.window.keeper.wait()
         recovery.copy_file().rename(recovery.copy_file().with_name("1.json"))  # another's now
         self.window.show_project(demo, None)  # as a new start would
         with (

@@ -11,7 +11,10 @@ from PyQt6.QtWidgets import QPushButton
 
 from tests.studio.driver import LEFT, WindowTest
 from zolvek.core import states
-from zolvek.studio.rail.morph_panel import MorphPage, MorphPanel, PadPage, StatesPage
+from zolvek.studio.rail.morph_page import MorphPage
+from zolvek.studio.rail.morph_panel import MorphPanel
+from zolvek.studio.rail.pad_page import PadPage
+from zolvek.studio.rail.states_page import StatesPage
 
 
 class Morphing(WindowTest):

@@ -253,7 +253,7 @@ def _follows(
             if trial == 4:  # by three places instead of one: less at the mercy of a single sample
                 early = (_between(x, y, x0 + 0.35 * span, low, high) - y0) / rise
                 late = (_between(x, y, x0 + 0.65 * span, low, high) - y0) / rise
-                amount = 2.0 * (half + 0.5 * (early + 0.15 + late - 0.15)) / 2.0 - 1.0
+                amount = half + 0.5 * (early + late) - 1.0
         elif trial == 2:
             code = COSINE
         elif trial == 3:

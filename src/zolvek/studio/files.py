@@ -186,15 +186,17 @@ class Files:
                 f"Zolvek ended unexpectedly while “{name}” had unsaved changes.",
                 f"They were kept on {when}. Bring them back?",
             )
-            if wanted and self.may_leave():
+            if wanted and not self.may_leave():
+                return  # offered again at the next start
+            if wanted:
                 path = Path(left.path) if left.path else None
                 self.window.show_project(left.project, path)
                 if path is not None:
                     self._opened(path)
                 self.session.saved = None  # nothing of it is saved yet
                 self.session.project_changed.emit()
-                self.window.keeper.kept = None
                 self.window.keeper.keep()
+                self.window.keeper.wait()  # the old copy goes only once there is a new one
             if wanted or not self.window.confirm(
                 "Keep them for the next start?", "Otherwise they are gone for good."
             ):

@@ -77,12 +77,16 @@ class Keeper(QObject):
             self.told = True
             self.session.notifier.report(error)
 
+    def wait(self) -> None:
+        """Until what is being written is on the disk."""
+        if self.work is not None:
+            self.work.join()
+
     def settled(self) -> None:
         """Saved, or given up: there is nothing left to keep."""
         self.quiet.stop()
         self.longest.stop()
-        if self.work is not None:
-            self.work.join()
+        self.wait()
         if self.kept is not None:
             from zolvek.formats import recovery
 

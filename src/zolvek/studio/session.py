@@ -378,6 +378,12 @@ class Session(QObject):
         wanted = (self.chosen_device, lane.device if lane else None, *known[:1])
         return next((device for device in wanted if device in known), None)
 
+    def needed_span(self) -> tuple[float, float]:
+        """The selected span. Raises ZolvekError when there is none."""
+        if self.span is None:
+            raise ZolvekError("Over which span?", remedy="Drag one on the ruler first.")
+        return self.span
+
     def listen(self, **changes: object) -> None:
         """Hear the project otherwise: solo, a lane alone, without automation, the metronome."""
         self.listening = replace(self.listening, **changes)  # type: ignore[arg-type]

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+import re
+from collections.abc import Callable, Iterable, Mapping
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFormLayout,
+    QGridLayout,
     QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QStackedWidget,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
+
+from zolvek.core.errors import ZolvekError
+
+SEED = re.compile(r"[0-9]{1,18}")
 
 
 def heading(text: str) -> QLabel:
@@ -90,6 +98,46 @@ def column(parent: QWidget) -> QVBoxLayout:
     return made
 
 
+def page_layout(page: QWidget) -> QVBoxLayout:
+    """The layout of one of a panel's pages."""
+    made = QVBoxLayout(page)
+    made.setContentsMargins(0, 4, 0, 0)
+    made.setSpacing(5)
+    return made
+
+
+class Pages(QWidget):
+    """Pages under a row of buttons (or several rows, `across` to a row), one of which is shown."""
+
+    def __init__(self, pages: Mapping[str, QWidget], across: int = 3) -> None:
+        super().__init__()
+        self.stack = QStackedWidget()
+        self.buttons: dict[str, QToolButton] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        for place, (name, page) in enumerate(pages.items()):
+            made = QToolButton()
+            made.setText(name)
+            made.setCheckable(True)
+            made.setStyleSheet("padding: 4px 2px;")
+            made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            made.clicked.connect(lambda _, n=name: self.show_page(n))
+            grid.addWidget(made, place // across, place % across)
+            self.buttons[name] = made
+            self.stack.addWidget(page)
+        layout.addLayout(grid)
+        layout.addWidget(self.stack, 1)
+        self.show_page(next(iter(pages)))
+
+    def show_page(self, name: str) -> None:
+        self.stack.setCurrentIndex(list(self.buttons).index(name))
+        for each, made in self.buttons.items():
+            made.setChecked(each == name)
+
+
 class Elided(QLabel):
     """A line of text that gives way: what does not fit ends in an ellipsis, whole in its tip."""
 
@@ -144,3 +192,24 @@ class Entry(QLineEdit):
         if not (self.hasFocus() and self.isModified()):
             self.setText(text)
             self.show_fault(False)
+
+
+class SeedEntry(Entry):
+    """The seed of something random: `changed` is told when another one is typed."""
+
+    def __init__(self, name: str, changed: Callable[[], object] = lambda: None) -> None:
+        def typed(text: str) -> bool:
+            right = SEED.fullmatch(text.strip()) is not None
+            if right:
+                changed()
+            return right
+
+        super().__init__(name, typed, "The same seed gives the same curve")
+        self.setText("1")
+
+    def number(self) -> int:
+        """Raises ZolvekError when it is none."""
+        text = self.text().strip()
+        if SEED.fullmatch(text) is None:
+            raise ZolvekError(f"“{text}” is no seed.", self.accessibleName(), "Write digits: 1.")
+        return int(text)

@@ -394,7 +394,7 @@ class Window(QMainWindow):
             session.edit("Copy the take", projects.with_lane(session.project, made))
 
     def hear_state(self, number: int) -> None:
-        from zolvek.studio.rail.morph_panel import StatesPage
+        from zolvek.studio.rail.states_page import StatesPage
 
         self.rail.show_step("step-morph")
         page = self.rail.findChild(StatesPage)

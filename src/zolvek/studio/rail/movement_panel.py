@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,12 +11,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QGridLayout,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -29,28 +25,28 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.layer import Layer
 from zolvek.core.randomness import KINDS as RANDOM_KINDS
 from zolvek.core.randomness import SPREADS, RandomMove, humanised, jittered, randomised
-from zolvek.core.rates import parse_rate
 from zolvek.core.units import read
 from zolvek.formats import pattern_library
 from zolvek.studio import commands
+from zolvek.studio.rail.field_grid import Field, FieldGrid
 from zolvek.studio.session import NONE_CHOSEN, Session
-from zolvek.studio.widgets import Entry, button, choice, column, field_label, heading, note, pick
+from zolvek.studio.widgets import (
+    Entry,
+    Pages,
+    SeedEntry,
+    button,
+    choice,
+    column,
+    field_label,
+    heading,
+    note,
+    page_layout,
+    pick,
+)
 
 LAYER = Qt.ItemDataRole.UserRole
 MANY_POINTS = 20_000  # from which on a person is asked first
 EVEN, EQUAL = "", "equal"  # ways that a rate changes by; any other is a pattern's name
-
-
-@dataclass(frozen=True)
-class Field:
-    """One entry: `unit` "%" is typed in percent and used in 0..1; "" is taken as it is; "rate" and
-    "seed" are read as such. `waves` are those it means anything for."""
-
-    key: str
-    label: str
-    default: str
-    unit: str = "%"
-    tip: str = ""
 
 
 LFO_FIELDS = (
@@ -98,90 +94,29 @@ JITTER_FIELDS = (
 HAND_FIELDS = (Field("strength", "Strength", "50 %", "%", "How unsteady the hand is"),)
 
 
-class FieldGrid(QWidget):
-    """Entries in two columns, each under its label."""
-
-    def __init__(
-        self, title: str, fields: tuple[Field, ...], changed: Callable[[], object]
-    ) -> None:
-        super().__init__()
-        self.fields, self.changed = fields, changed
-        self.entries: dict[str, Entry] = {}
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(1)
-        for place, field in enumerate(fields):
-            row, side = 2 * (place // 2), place % 2
-            label = field_label(field.label)
-            grid.addWidget(label, row, side)
-            entry = Entry(
-                f"{title}: {field.label}", lambda text, f=field: self._typed(f, text), field.tip
-            )
-            entry.setText(field.default)
-            grid.addWidget(entry, row + 1, side)
-            self.entries[field.key] = entry
-
-    def _typed(self, field: Field, text: str) -> bool:
-        try:
-            self._read(field, text)
-        except ZolvekError:
-            return False
-        self.changed()
-        return True
-
-    def set(self, key: str, text: str) -> None:
-        self.entries[key].setText(text)
-        self.changed()
-
-    def values(self) -> dict[str, Any]:
-        """What is typed; empty fields are None. Raises ZolvekError naming the field."""
-        return {f.key: self._read(f, self.entries[f.key].text()) for f in self.fields}
-
-    def _read(self, field: Field, text: str) -> Any:
-        clean = text.strip()
-        if not clean:
-            return None
-        if field.unit == "rate":
-            return parse_rate(clean)
-        if field.unit == "list":
-            numbers = [float(x) for x in re.findall(r"\d+(?:\.\d+)?", clean)]
-            return tuple(min(n / 100.0, 1.0) for n in numbers)
-        unit = "s" if field.unit == "s" else "%"
-        number = read(clean, unit)
-        if number is None or not np.isfinite(number):
-            raise ZolvekError(f"“{text}” can't be read.", field.label, f"Write {field.default}.")
-        return number if unit == "s" else number / 100.0
-
-
 class MovementPanel(QWidget):
     def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
         self.session = session
         self.page = "LFO"
         self.adjusting: str | None = None  # the layer whose settings are on a page
-        self.random_seed: Entry
-        self.hand_seed: Entry
+        self.random_seed = SeedEntry("Seed of the random movement", self.changed)
+        self.hand_seed = SeedEntry("Seed of the hand", self.changed)
         layout = column(self)
         layout.setSpacing(5)
         layout.addWidget(heading("Movement"))
-        self.pages = QStackedWidget()
-        self.tabs: dict[str, QToolButton] = {}
-        tabs = QGridLayout()
-        tabs.setSpacing(4)
-        makers = (("LFO", self._lfo_page), ("Random", self._random_page),
-                  ("By hand", self._hand_page), ("Layers", self._layers_page))  # fmt: skip
-        for place, (text, make) in enumerate(makers):
-            tab = QToolButton()
-            tab.setText(text)
-            tab.setCheckable(True)
-            tab.setSizePolicy(tab.sizePolicy().Policy.Expanding, tab.sizePolicy().Policy.Fixed)
-            tab.clicked.connect(lambda _, t=text: self.show_page(t))
-            tabs.addWidget(tab, place // 2, place % 2)
-            self.tabs[text] = tab
-            self.pages.addWidget(make())
-        layout.addLayout(tabs)
+        self.pages = Pages(
+            {
+                "LFO": self._lfo_page(),
+                "Random": self._random_page(),
+                "By hand": self._hand_page(),
+                "Layers": self._layers_page(),
+            },
+            across=2,
+        )
         layout.addWidget(self.pages, 1)
+        for name, made in self.pages.buttons.items():
+            made.clicked.connect(lambda _, n=name: self.show_page(n))
         self.counted = note()
         layout.addWidget(self.counted)
         for signal in (session.focus_changed, session.project_changed, session.span_changed):
@@ -191,17 +126,12 @@ class MovementPanel(QWidget):
     def show_page(self, text: str) -> None:
         self.session.show_preview(None)
         self.page = text
-        self.pages.setCurrentIndex(list(self.tabs).index(text))
-        for key, tab in self.tabs.items():
-            tab.setChecked(key == text)
+        self.pages.show_page(text)
         self.refresh()
 
     def _page(self) -> tuple[QWidget, QVBoxLayout]:
         page = QWidget()
-        layout = QVBoxLayout(page)
-        layout.setContentsMargins(0, 2, 0, 0)
-        layout.setSpacing(5)
-        return page, layout
+        return page, page_layout(page)
 
     def _finish(self, layout: QVBoxLayout, as_layer: Callable[[], None] | None) -> None:
         """Preview, write, and put on as a layer."""
@@ -262,7 +192,7 @@ class MovementPanel(QWidget):
         self.follow.setChecked(True)
         self.follow.clicked.connect(lambda _: self.changed())
         layout.addWidget(self.follow)
-        layout.addLayout(self._seed_row("random"))
+        layout.addLayout(self._seed_row(self.random_seed))
         self._finish(layout, self.random_layer)
         return page
 
@@ -277,7 +207,7 @@ class MovementPanel(QWidget):
         self.on_grid.clicked.connect(lambda _: self.changed())
         for widget in (self.humanise, self.jitter, self.on_grid):
             layout.addWidget(widget)
-        layout.addLayout(self._seed_row("hand"))
+        layout.addLayout(self._seed_row(self.hand_seed))
         self._finish(layout, None)
         self._hand_fields()
         return page
@@ -290,24 +220,13 @@ class MovementPanel(QWidget):
         if self.session.preview is not None:
             self.changed()
 
-    def _seed_row(self, key: str) -> QHBoxLayout:
+    def _seed_row(self, entry: SeedEntry) -> QHBoxLayout:
         """The seed: shown, typed, or rolled anew."""
         line = QHBoxLayout()
         line.addWidget(field_label("Seed"))
-        entry = Entry(
-            f"Seed of the {key} movement", self._type_seed, "The same seed gives the same curve"
-        )
-        entry.setText("1")
         line.addWidget(entry, 1)
         line.addWidget(button("Roll", lambda: self._roll(entry), tip="Another one"))
-        setattr(self, f"{key}_seed", entry)
         return line
-
-    def _type_seed(self, text: str) -> bool:
-        if not re.fullmatch(r"\d{1,18}", text.strip()):
-            return False
-        self.changed()
-        return True
 
     def _roll(self, entry: Entry) -> None:
         entry.setText(str(int(np.random.default_rng().integers(1, 1_000_000))))
@@ -413,7 +332,7 @@ class MovementPanel(QWidget):
         amount = values.pop("amount") or 0.0
         given = {key: value for key, value in values.items() if value is not None}
         move = RandomMove(str(self.kind.currentData()), spread=str(self.spread.currentData()),
-                          seed=int(self.random_seed.text()), **given)  # fmt: skip
+                          seed=self.random_seed.number(), **given)  # fmt: skip
         return move, min(max(amount, 0.0), 1.0)
 
     def result(self) -> Curve:
@@ -432,7 +351,7 @@ class MovementPanel(QWidget):
             return self._jittered(lane.curve)
         else:
             strength = self.humanise.values()["strength"] or 0.0
-            put = humanised(lane.curve, first, last, min(strength, 1.0), int(self.hand_seed.text()))
+            put = humanised(lane.curve, first, last, min(strength, 1.0), self.hand_seed.number())
         return spans.splice(lane.curve, first, put, last)
 
     def _jittered(self, drawn: Curve) -> Curve:
@@ -449,9 +368,7 @@ class MovementPanel(QWidget):
             which = session.chosen
         else:
             which = np.flatnonzero((drawn.beat >= self.span[0]) & (drawn.beat <= self.span[1]))
-        return jittered(
-            drawn, which, values["value"] or 0.0, beats, int(self.hand_seed.text()), step
-        )
+        return jittered(drawn, which, values["value"] or 0.0, beats, self.hand_seed.number(), step)
 
     # --- what is done ---
 
@@ -550,7 +467,7 @@ class MovementPanel(QWidget):
         session = self.session
         lane = session.own_lane
         count = len(lane.layers) if lane else 0
-        self.tabs["Layers"].setText(f"Layers ({count})" if count else "Layers")
+        self.pages.buttons["Layers"].setText(f"Layers ({count})" if count else "Layers")
         if session.preview is None:
             name = ""
             if lane is not None and not lane.locked:

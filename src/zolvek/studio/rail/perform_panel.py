@@ -11,9 +11,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -23,7 +20,17 @@ from zolvek.studio.bench.dial import draw_ring
 from zolvek.studio.outside import Outside
 from zolvek.studio.rail.record_page import RecordPage, TakesPage
 from zolvek.studio.session import Session
-from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note
+from zolvek.studio.widgets import (
+    Pages,
+    button,
+    choice,
+    column,
+    field_label,
+    form,
+    heading,
+    note,
+    page_layout,
+)
 
 CONTROL = Qt.ItemDataRole.UserRole
 TRAVEL = 110.0  # pixels of a drag from end to end
@@ -160,9 +167,7 @@ class ControllerPage(QWidget):
         super().__init__()
         self.session = session
         self.outside: Outside = actions("learn-controls").parent().outside  # type: ignore[union-attr]
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 4, 0, 0)
-        layout.setSpacing(6)
+        layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
         self.dials = [ControllerDial(session, self.outside, each.id) for each in control.DIALS]
@@ -277,38 +282,16 @@ class PerformPanel(QWidget):
         layout = column(self)
         layout.setSpacing(5)
         layout.addWidget(heading("Perform"))
-        self.pages = QStackedWidget()
-        self.tabs: dict[str, QToolButton] = {}
-        line = QHBoxLayout()
-        line.setSpacing(4)
-        for text, page in (
-            ("Record", RecordPage),
-            ("Takes", TakesPage),
-            ("Control", ControllerPage),
-        ):
-            tab = QToolButton()
-            tab.setText(text)
-            tab.setCheckable(True)
-            tab.setStyleSheet("padding: 4px 2px;")
-            tab.setSizePolicy(tab.sizePolicy().Policy.Expanding, tab.sizePolicy().Policy.Fixed)
-            tab.clicked.connect(lambda _, t=text: self.show_page(t))
-            line.addWidget(tab)
-            self.tabs[text] = tab
-            self.pages.addWidget(page(session, actions))
-        layout.addLayout(line)
+        self.controller = ControllerPage(session, actions)
+        self.pages = Pages(
+            {
+                "Record": RecordPage(session, actions),
+                "Takes": TakesPage(session, actions),
+                "Control": self.controller,
+            }
+        )
         layout.addWidget(self.pages, 1)
-        self.show_page("Record")
+        self.show_page = self.pages.show_page
         session.learning_changed.connect(
             lambda: self.show_page("Control") if session.learning == "controls" else None
         )
-
-    def show_page(self, text: str) -> None:
-        self.pages.setCurrentIndex(list(self.tabs).index(text))
-        for key, tab in self.tabs.items():
-            tab.setChecked(key == text)
-
-    @property
-    def controller(self) -> ControllerPage:
-        page = self.pages.widget(2)
-        assert isinstance(page, ControllerPage)
-        return page

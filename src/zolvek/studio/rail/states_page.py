@@ -1,0 +1,293 @@
+"""The Morph panel's States page: settings kept under a name."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QListWidget,
+    QListWidgetItem,
+    QSizePolicy,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QWidget,
+)
+
+from zolvek.core import states
+from zolvek.core.errors import ZolvekError
+from zolvek.core.project import Device
+from zolvek.core.states import Part, State, Values
+from zolvek.core.units import read
+from zolvek.studio import commands
+from zolvek.studio import theme as themes
+from zolvek.studio.session import Session
+from zolvek.studio.widgets import Entry, button, field_label, note, page_layout
+
+STATE = Qt.ItemDataRole.UserRole
+BARS = QSize(46, 20)
+
+
+def gives_way(table: QTreeWidget) -> None:
+    """A table that takes what room is left, and asks for little."""
+    table.setMinimumHeight(84)
+    table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+    table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+
+def own_states(session: Session) -> list[State]:
+    """The states that hold something of the shown device."""
+    return [state for state in session.project.states if state.of(session.device or "")]
+
+
+class StatesPage(QWidget):
+    """Settings kept under a name."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.tries = 0
+        layout = page_layout(self)
+        self.device = note()
+        layout.addWidget(self.device)
+        self.list = QListWidget()
+        self.list.setAccessibleName("States of the device")
+        self.list.setIconSize(BARS)
+        self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.list.setToolTip("Choose two to compare them with each other")
+        self.list.itemSelectionChanged.connect(self._compare)
+        self.list.setMinimumHeight(76)
+        self.list.setMaximumHeight(110)
+        self.list.currentItemChanged.connect(lambda *_: self._compare())
+        layout.addWidget(self.list)
+        self.table = QTreeWidget()
+        self.table.setHeaderLabels(["", "State", "Now"])
+        self.table.setRootIsDecorated(False)
+        self.table.setAccessibleName("What differs from now")
+        self.table.setColumnWidth(0, 84)
+        self.table.setColumnWidth(1, 58)
+        gives_way(self.table)
+        layout.addWidget(self.table, 1)
+        rows = (
+            (("Keep now", self.keep, "The controls as they stand"), ("At playhead", self.keep_heard, "As they are heard there")),
+            (("From preset…", self.keep_preset, ""), ("Whole chain", self.keep_chain, "All devices of the track")),
+            (("Keep ticked", self.keep_ticked, "Only the ticked parameters of the chosen state"), ("Copy to…", self.copy, "To another device of the kind")),
+            (("Go there", self.go, "Turn the controls to the state"), ("Update", self.update_state, "To the controls as they stand; linked morphs follow")),
+            (("Rename…", self.rename, ""), ("Delete", self.delete, "")),
+            (("Write…", self.write, "All states of the device to a file"), ("Read…", self.read, "States from a file")),
+        )  # fmt: skip
+        for row in rows:
+            line = QHBoxLayout()
+            for text, work, tip in row:
+                line.addWidget(
+                    button(text, lambda w=work: session.try_to(w), text == "Keep now", tip)
+                )
+            layout.addLayout(line)
+        self.distance = Entry(
+            "Distance of variations",
+            lambda t: read(t, "%") is not None,
+            "How far variations go: 5 to 50 %",
+        )
+        self.distance.setText("20 %")
+        line = QHBoxLayout()
+        line.addWidget(
+            button(
+                "Vary",
+                lambda: session.try_to(self.vary),
+                tip="Three variations, kept as states; Ctrl+1 to Ctrl+3 hear them",
+            )
+        )
+        line.addWidget(field_label("by"))
+        line.addWidget(self.distance, 1)
+        layout.addLayout(line)
+        for signal in (session.project_changed, session.focus_changed, session.touched):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def own(self) -> Device:
+        return commands.chosen_device(self.session)
+
+    @property
+    def state(self) -> State | None:
+        item = self.list.currentItem()
+        key = item.data(STATE) if item else None
+        return next((s for s in self.session.project.states if s.id == key), None)
+
+    def refresh(self) -> None:
+        session = self.session
+        chosen = self.state.id if self.state else None
+        found = own_states(session)
+        device = session.device
+        self.device.setText(f"States of {self.own.name}" if device else "No device.")
+        self.list.blockSignals(True)
+        self.list.clear()
+        for state in found:
+            count = len(states.differing(state.of(device or ""), states.present(self.own)))
+            item = QListWidgetItem(
+                f"{state.name}   ({count} differ)" if count else f"{state.name}   (as now)"
+            )
+            item.setData(STATE, state.id)
+            item.setIcon(self._bars(state.of(device or "")))
+            self.list.addItem(item)
+            if state.id == chosen:
+                self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
+        self._compare()
+
+    def _bars(self, values: Values) -> QIcon:
+        """A bar for each parameter, as tall as its position."""
+        theme = themes.THEMES[self.session.settings.theme]
+        pixmap = QPixmap(BARS)
+        pixmap.fill(themes.color(theme.raised))
+        painter = QPainter(pixmap)
+        keys = [parameter.id for parameter in self.own.parameters if parameter.id in values]
+        wide = BARS.width() / max(len(keys), 1)
+        for place, key in enumerate(keys):
+            tall = values[key] * (BARS.height() - 2)
+            bar = QRectF(place * wide, BARS.height() - 1 - tall, max(wide - 1.0, 1.0), tall + 1)
+            painter.fillRect(bar, themes.color(theme.curve))
+        painter.end()
+        return QIcon(pixmap)
+
+    def _compare(self) -> None:
+        self.table.clear()
+        state = self.state
+        if state is None or self.session.device is None:
+            return
+        values, now = state.of(self.own.id), states.present(self.own)
+        picked = [item.data(STATE) for item in self.list.selectedItems()]
+        other = next(
+            (s for s in own_states(self.session) if s.id in picked and s is not state), None
+        )
+        if other is not None:
+            now = {**now, **other.of(self.own.id)}
+        self.table.setHeaderLabels(["", state.name, other.name if other else "Now"])
+        for parameter in self.own.parameters:
+            key = parameter.id
+            if key in values and abs(values[key] - now[key]) > states.SAME:
+                row = QTreeWidgetItem(
+                    [parameter.name, parameter.text(values[key]), parameter.text(now[key])]
+                )
+                row.setToolTip(0, parameter.name)
+                row.setData(0, STATE, key)
+                row.setCheckState(0, Qt.CheckState.Checked)
+                self.table.addTopLevelItem(row)
+
+    def keep_ticked(self) -> None:
+        """A state of the ticked parameters only; the others will stay where they are."""
+        state = self._needed()
+        rows = [self.table.topLevelItem(i) for i in range(self.table.topLevelItemCount())]
+        ticked = [r.data(0, STATE) for r in rows if r and r.checkState(0) == Qt.CheckState.Checked]
+        if not ticked:
+            raise ZolvekError("Nothing is ticked.", remedy="Tick what the state shall hold.")
+        values = state.of(self.own.id)
+        self._keep(f"{state.name}, part", {key: values[key] for key in ticked})
+
+    def _keep(self, name: str, values: Values) -> str:
+        project, key = states.kept(self.session.project, name, (Part(self.own.id, values),))
+        self.session.edit(f"Keep the state {name}", project)
+        return key
+
+    def keep(self) -> None:
+        self._keep("State", states.present(self.own))
+
+    def keep_heard(self) -> None:
+        values = states.at_beat(self.session.project, self.own.id, self.session.place)
+        self._keep(f"Bar {self.session.project.meter.bar_at(self.session.place)}", values)
+
+    def keep_preset(self) -> None:
+        names = [preset.name for preset in self.own.row.presets]
+        if not names:
+            raise ZolvekError("The device has no presets.", self.own.name, "Keep what it is now.")
+        name, done = QInputDialog.getItem(self, "Keep a preset", "Preset:", names, 0, False)
+        if done:
+            self._keep(name, self.own.row.preset(name))
+
+    def keep_chain(self) -> None:
+        track = commands.shown_track(self.session)
+        parts = tuple(Part(device.id, states.present(device)) for device in track.devices)
+        project, _ = states.kept(self.session.project, f"{track.name}, all", parts)
+        self.session.edit("Keep the whole chain", project)
+
+    def _needed(self) -> State:
+        if self.state is None:
+            raise ZolvekError("No state is chosen.", remedy="Choose one in the list.")
+        return self.state
+
+    def go(self) -> None:
+        state = self._needed()
+        self.session.edit(f"Go to {state.name}", states.set_to(self.session.project, state))
+
+    def update_state(self) -> None:
+        state = self._needed()
+        project = self.session.project
+        parts = tuple(
+            Part(p.device, states.present(project.device_track(p.device).device(p.device)))
+            for p in state.parts
+        )
+        self.session.edit(
+            f"Update {state.name}", states.with_state(project, replace(state, parts=parts))
+        )
+
+    def rename(self) -> None:
+        state = self._needed()
+        name, done = QInputDialog.getText(self, "Name the state", "Name:", text=state.name)
+        if done and name.strip():
+            project = self.session.project
+            renamed = tuple(
+                replace(s, name=name.strip()) if s.id == state.id else s for s in project.states
+            )
+            self.session.edit("Name the state", replace(project, states=renamed))
+
+    def delete(self) -> None:
+        state = self._needed()
+        self.session.edit(
+            f"Delete {state.name}", states.without_state(self.session.project, state.id)
+        )
+
+    def vary(self) -> None:
+        """Three variations of the chosen state, or of what is there now."""
+        base = self.state.of(self.own.id) if self.state else states.present(self.own)
+        name = self.state.name if self.state else "Now"
+        distance = min(max((read(self.distance.text(), "%") or 20.0) / 100.0, 0.0), 1.0)
+        project = self.session.project
+        for number in (1, 2, 3):
+            seed = 3 * self.tries + number
+            values = states.mutated(self.own, base, distance, seed)
+            project, _ = states.kept(project, f"{name} ~ {seed}", (Part(self.own.id, values),))
+        self.tries += 1
+        self.session.edit("Three variations", project)
+
+    def hear(self, number: int) -> None:
+        """The controls at one of the last three states kept: what the keys do."""
+        found = own_states(self.session)[-3:]
+        if number < len(found):
+            project = states.set_to(self.session.project, found[number])
+            self.session.edit(f"Go to {found[number].name}", project)
+
+    def copy(self) -> None:
+        state = self._needed()
+        project = self.session.project
+        others = {
+            f"{track.name} · {device.name}": device.id
+            for track in project.tracks for device in track.devices
+            if device.kind == self.own.kind and device.id != self.own.id
+        }  # fmt: skip
+        if not others:
+            raise ZolvekError("There is no other device of this kind.", remedy="Add one first.")
+        label, done = QInputDialog.getItem(
+            self, "Copy the state", "Device:", list(others), 0, False
+        )
+        if done:
+            part = Part(others[label], state.of(self.own.id))
+            self.session.edit("Copy the state", states.kept(project, state.name, (part,))[0])
+
+    def write(self) -> None:
+        self.window().files.export_states(self.own.id)  # type: ignore[union-attr]
+
+    def read(self) -> None:
+        self.window().files.import_states(self.own.id)  # type: ignore[union-attr]
