@@ -65,7 +65,11 @@ class Performing(WindowTest):
         # 5 ms of a hand that rises by 0.225 a second, and what thinning may take.
         slope = np.polyfit(beats, values, 1)[0]
         slack = 0.005 * 112 / 60 * slope + self.settings.take_tolerance
-        np.testing.assert_allclose(after.at(beats[5:-5]), values[5:-5], atol=slack + 0.002)
+        # Where sound came late its time stood still, and several moves were made at once.
+        apart = (np.diff(beats, prepend=-1.0) > 1e-3) & (np.diff(beats, append=999.0) > 1e-3)
+        apart[:5] = apart[-5:] = False
+        self.assertGreater(apart.sum(), 5)
+        np.testing.assert_allclose(after.at(beats[apart]), values[apart], atol=slack + 0.002)
         outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
         np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
         self.assertEqual(self.settings.mode, "read", "back to read")
