@@ -82,6 +82,11 @@ class Movement(WindowTest):
         self.press("Write")
         self.assertEqual(self.curve(), first)
         self.do("undo")
+        self.panel.random_seed.setText("x")
+        held = self.session.project
+        self.press("Write")
+        self.assertIn("no seed", self.errors.pop().what)
+        self.assertIs(self.session.project, held)
         self.press("Roll")
         self.assertNotEqual(self.session.preview, first)
         self.key(Qt.Key.Key_Escape, widget=self.lane)
