@@ -57,7 +57,9 @@ class Controls:
         parameter = self.device.parameter(key)
         if lane is None:
             return parameter.value(np.array([self.device.position(key)]))
-        return parameter.value(lane.at(self.stretch.beats[self.cuts]))
+        positions = lane.at(self.stretch.beats[self.cuts])
+        still = positions.max() == positions.min()
+        return parameter.value(positions[:1] if still else positions)
 
     def spread(self, values: Floats) -> Floats:
         """Values at the cuts as values at every frame; an array of one stays one."""

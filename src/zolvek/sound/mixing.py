@@ -15,17 +15,17 @@ def level_gain(decibels: Floats) -> Floats:
 
 
 def smoothed(gain: Floats, frames: int, rate: int, state: float) -> tuple[Floats, float]:
-    """The gain at each frame with its jumps rounded off by a one-pole low-pass, and where it
-    ends. `gain` has one value or one a frame; `state` is where the last stretch ended,
+    """The gain with its jumps rounded off by a one-pole low-pass, and where it ends. Both have
+    one value, which stands for all, or one a frame; `state` is where the last stretch ended,
     negative when there was none."""
     from scipy.signal import lfilter
 
-    full = np.broadcast_to(np.asarray(gain, float), (frames,))
     if state < 0.0:
-        state = float(full[0])
+        state = float(gain[0])
     if len(gain) == 1 and abs(gain[0] - state) < 1e-12:
-        return np.full(frames, state), state
+        return np.array([state]), state
     keep = float(np.exp(-1.0 / (GLIDE_SECONDS * rate)))
+    full = np.broadcast_to(np.asarray(gain, float), (frames,))
     out, _ = lfilter([1.0 - keep], [1.0, -keep], full, zi=[keep * state])
     return out, float(out[-1])
 

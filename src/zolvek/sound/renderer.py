@@ -18,7 +18,7 @@ from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import NewNote, Synth
 
 RATE = 48_000
-OFFLINE_FRAMES = 32_768  # a stretch when nobody waits for it
+OFFLINE_FRAMES = 65_536  # a stretch when nobody waits for it
 INSTRUMENTS: dict[str, type[Synth] | type[Drums]] = {"synth": Synth, "drums": Drums}
 
 

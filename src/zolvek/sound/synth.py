@@ -101,11 +101,12 @@ class Synth:
     def _start(self, notes: list[NewNote], controls: Controls, now: float) -> None:
         if not notes:
             return
-        times = {key: controls.spread(controls.values(key)) for key in ENVELOPE}
+        times = {key: controls.values(key) for key in ENVELOPE}
         last = controls.stretch.frames - 1
         for note, after, seconds in notes:
             frame = min(max(round(after * self.rate), 0), last)
-            at = {key: float(v[frame] if len(v) > 1 else v[0]) for key, v in times.items()}
+            cut = np.searchsorted(controls.cuts, frame, side="right") - 1
+            at = {key: float(v[cut] if len(v) > 1 else v[0]) for key, v in times.items()}
             at["sustain"] /= 100.0
             start = now + after
             self.voices.append(Voice(note.pitch, note.strength, start, start + seconds, **at))
@@ -139,7 +140,7 @@ class Synth:
             phase = voice.phase + step * (time[first:last] - time[first])
             voice.phase += step * float(time[last] - time[first])
             raw = tone.wave(phase, step, age, voice.decay, heard)
-            raw *= voice.strength * sounds.joined(env, FINE, frames)[heard]
+            raw *= voice.strength * sounds.joined(env, FINE, heard)
             mono[heard] += raw
             np.maximum(opening, env, out=opening)
         return mono, opening[controls.cuts // FINE]
@@ -168,7 +169,11 @@ class Tone:
                 out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE, heard)
             elif choice != NONE:
                 width = self.width[_part(self.width, heard)]
-                out += chosen * 0.6 * sounds.OSCILLATORS[int(choice)](phase % 1.0, bent, width)
+                out += (
+                    chosen
+                    * 0.6
+                    * sounds.OSCILLATORS[int(choice)](sounds.wrapped(phase), bent, width)
+                )
         if self.noise is not None:
             out += self.noise[heard]
         if self.drive is not None:

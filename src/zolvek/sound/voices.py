@@ -22,6 +22,11 @@ def sine(cycles: Floats) -> Floats:
     return SINE[(cycles * len(SINE)).astype(np.int64) & (len(SINE) - 1)]
 
 
+def wrapped(cycles: Floats) -> Floats:
+    """The phase within its cycle, 0..1; far quicker than a remainder."""
+    return cycles - np.floor(cycles)
+
+
 def _corner(phase: Floats, step: Floats) -> Floats:
     """What takes the aliasing off a jump at phase 0: a two-sample polynomial residual
     (PolyBLEP; Välimäki and Huovilainen, IEEE Signal Processing Magazine, 2007)."""
@@ -38,7 +43,7 @@ def saw(phase: Floats, step: Floats, width: Floats) -> Floats:
 
 def pulse(phase: Floats, step: Floats, width: Floats) -> Floats:
     """A pulse that is high for `width` (0..1) of each cycle, its mean taken out."""
-    falling = (phase - width) % 1.0
+    falling = wrapped(phase - width)
     raw = np.where(phase < width, 1.0, -1.0) + _corner(phase, step) - _corner(falling, step)
     return raw - (2.0 * width - 1.0)
 
@@ -57,16 +62,22 @@ def mallet(
     for ratio, strength, life in PARTIALS:
         fall = 6.9 / (decay * life)
         # Only what still sounds, 80 dB down being the end, and lies below half the rate.
-        if len(phase) and age[heard.start // tick] * fall < 9.2 and ratio * step < 0.45:
+        sounding = int(np.searchsorted(age, 9.2 / fall)) * tick
+        count = min(sounding, heard.stop) - heard.start
+        if count > 0 and ratio * step < 0.45:
             body = strength * np.exp(np.maximum(age, 0.0) * -fall)
-            out += joined(body, tick, heard.stop)[heard] * sine(ratio * phase)
+            still = slice(heard.start, heard.start + count)
+            out[:count] += joined(body, tick, still) * sine(ratio * phase[:count])
     return out
 
 
-def joined(ticks: Floats, spacing: int, frames: int) -> Floats:
-    """Values at every `spacing` frames as values at every frame, by lines."""
+def joined(ticks: Floats, spacing: int, heard: slice) -> Floats:
+    """Values at every `spacing` frames as values at each of the frames `heard`, by lines."""
+    first = heard.start // spacing
+    own = ticks[first : -(-heard.stop // spacing) + 1]
     part = np.arange(spacing) / spacing
-    return (ticks[:-1, None] + np.diff(ticks)[:, None] * part).reshape(-1)[:frames]
+    every = (own[:-1, None] + np.diff(own)[:, None] * part).reshape(-1)
+    return every[heard.start - first * spacing : heard.stop - first * spacing]
 
 
 # The oscillators in the order of the synth's choices that run on a wrapped phase.
