@@ -21,7 +21,7 @@ from zolvek.core import thinning_loops
 from zolvek.core.arrays import Bools, Floats, Ints
 from zolvek.core.curve import Curve, joined
 from zolvek.core.errors import ZolvekError
-from zolvek.core.shapes import HOLD, LINE
+from zolvek.core.shapes import BENT, COSINE, HOLD, LINE, S_CURVE
 from zolvek.core.thinning_loops import farthest, funnel
 
 LEAST = 1e-6  # of the height: no tolerance is finer
@@ -29,6 +29,8 @@ COMPILED_FROM = 300  # samples from which on the loops are worth compiling
 ROUNDING = 1e-9  # of the tolerance and the height, kept back for arithmetic
 SAMPLED = 0.06  # share of the tolerance that is spent on telling shapes by lines
 DENSE = 24  # places between neighbouring points where errors are looked for
+CLOSE = 256  # places in a whole smooth segment, where that is fewer
+SMOOTH = (BENT, S_CURVE, COSINE)
 COUNT_TRIES = 30
 FRAMES = (0.35, 0.6)  # shares of the tolerance for the line whose corners shapes may begin at
 MOST_TURNS = 4_000
@@ -131,10 +133,30 @@ def differences(curve: Curve, other: Curve) -> tuple[Floats, Floats]:
     knots = np.unique(np.concatenate((curve.beat, other.beat)))
     if len(knots) == 1:
         return knots, np.abs(curve.at(knots) - other.at(knots))
-    share = np.arange(DENSE) / DENSE
-    inner = (knots[:-1, None] + np.diff(knots)[:, None] * share).ravel()
-    beats = np.sort(np.concatenate((inner, np.nextafter(knots[1:], -np.inf), knots[-1:])))
+    first, length = knots[:-1], np.diff(knots)
+    counts = np.maximum(_places(curve, first, length), _places(other, first, length))
+    # After its places each stretch has one just before its end, in case that is a jump.
+    ends = np.cumsum(counts + 1)
+    step = np.repeat(length / counts, counts + 1)
+    within = np.arange(ends[-1]) - np.repeat(ends - counts - 1, counts + 1)
+    beats = np.append(np.repeat(first, counts + 1) + step * within, knots[-1])
+    beats[ends - 1] = np.nextafter(knots[1:], -np.inf)
+    beats = np.maximum.accumulate(beats)
     return beats, np.abs(curve.at(beats) - other.at(beats))
+
+
+def _places(curve: Curve, first: Floats, length: Floats) -> Ints:
+    """At how many places of each stretch between knots errors are looked for: one where the curve
+    runs straight; fewer where a stretch is a small part of a smooth segment."""
+    index = np.searchsorted(curve.beat, first, side="right") - 1
+    inside = (index >= 0) & (index < len(curve) - 1)
+    index = np.clip(index, 0, max(len(curve) - 2, 0))
+    whole = curve.beat[index + 1] - curve.beat[index] if len(curve) > 1 else np.ones(len(first))
+    part = np.ceil(CLOSE * length / np.where(whole > 0.0, whole, 1.0))
+    shape = curve.shape[index]
+    counts = np.where(np.isin(shape, SMOOTH), np.clip(part, 1, DENSE), DENSE)
+    straight = ~inside | (shape == LINE) | (shape == HOLD)
+    return np.where(straight, 1, counts).astype(np.intp)
 
 
 # --- runs: what lies between ends, jumps and kept points, told by lines ---
