@@ -251,8 +251,11 @@ def _plainly_right(curve: Curve) -> bool:
             return False
         if place and (b < beat[place - 1] or (place > 1 and b == beat[place - 2])):
             return False
+    # An amount of 0 suits every shape but those that count something.
     return all(
-        SHAPES[code].amount.allowed(curve.amount[curve.shape == code]).all() for code in set(codes)
+        SHAPES[code].amount.allowed(amount)
+        for code, amount in zip(codes, curve.amount.tolist(), strict=True)
+        if amount != 0.0 or SHAPES[code].amount.kind == "count"
     )
 
 

@@ -31,6 +31,7 @@ MOMENTS = {
 }
 STAGGERS = {"none": "All together", "starts": "Groups start one after another",
             "ends": "Groups arrive one after another"}  # fmt: skip
+Points = list[tuple[float, float, int, float]]  # beat, value, shape code, amount
 
 
 @dataclass(frozen=True)
@@ -141,7 +142,7 @@ def morphed(
 def _piece(
     project: Project, row: Row, start: float, end: float, span: tuple[float, float],
     own: tuple[float, float], way: Way,
-) -> Curve:  # fmt: skip
+) -> Points:  # fmt: skip
     """One parameter's way, from beat 0."""
     if row.parameter.steps:
         return _jump(project, start, end, span, way.moment)
@@ -156,13 +157,15 @@ def _fresh(
     """The curve of a new lane: at rest, the way, and what comes after."""
     first, last = span
     piece = _piece(project, row, row.start, row.end, span, own, way)
-    parts = [(piece.beat + first, piece.value, piece.shape, piece.amount)]
-    hold, none = np.array([HOLD], np.uint8), np.zeros(1)
-    if first > 0.0:
-        parts.insert(0, (none, np.array([rest]), hold, none))
-    if not way.stays:
-        parts.append((np.array([last]), np.array([rest]), hold, none))
-    return Curve(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+    points = [(beat + first, *others) for beat, *others in piece]
+    before = [(0.0, rest, HOLD, 0.0)] if first > 0.0 else []
+    after = [] if way.stays else [(last, rest, HOLD, 0.0)]
+    return _curve([*before, *points, *after])  # type: ignore[list-item]
+
+
+def _curve(points: Points) -> Curve:
+    beat, value, shape, amount = zip(*points, strict=True)
+    return Curve(beat, value, shape, amount)  # type: ignore[arg-type]  # made arrays there
 
 
 def _own_span(
@@ -197,7 +200,7 @@ def _moved(
         lane = with_reach(lane, *(wider[::-1] if turned else wider), keep_sound=True)
     start, end = (float(v) for v in _exact(lane, [row.start, row.end]))
     first, last = span
-    piece = _piece(project, row, start, end, span, own, way)
+    piece = _curve(_piece(project, row, start, end, span, own, way))
     curve = splice(lane.curve, first, piece, last)
     if way.stays:
         curve = _staying(curve, last, end)
@@ -220,7 +223,7 @@ def _glide(
     own: tuple[float, float],
     code: int,
     amount: float,
-) -> Curve:
+) -> Points:
     rows_ = [(0.0, start, LINE, 0.0)]
     if own[0] > first:
         rows_.append((own[0] - first, start, LINE, 0.0))
@@ -228,13 +231,12 @@ def _glide(
     if own[1] < last:
         rows_.append((own[1] - first, end, LINE, 0.0))
     rows_.append((last - first, end, LINE, 0.0))
-    beat, value, shape, amounts = zip(*rows_, strict=True)
-    return Curve(np.array(beat), np.array(value), np.array(shape, np.uint8), np.array(amounts))
+    return rows_
 
 
 def _jump(
     project: Project, start: float, end: float, span: tuple[float, float], moment: str
-) -> Curve:
+) -> Points:
     """From one choice to the other at a moment, through none in between."""
     first, last = span
     length = last - first
@@ -243,14 +245,10 @@ def _jump(
         nearest = round(first + 0.5 * length)
         at = float(min(max(nearest - first, 0.0), length))
     if at <= 0.0:
-        return Curve(
-            np.array([0.0, length]), np.full(2, end), np.full(2, HOLD, np.uint8), np.zeros(2)
-        )
+        return [(0.0, end, HOLD, 0.0), (length, end, HOLD, 0.0)]
     if at >= length:
-        beat, value = np.array([0.0, length]), np.array([start, end])
-        return Curve(beat, value, np.array([HOLD, LINE], np.uint8), np.zeros(2))
-    beat, value = np.array([0.0, at, length]), np.array([start, end, end])
-    return Curve(beat, value, np.array([HOLD, HOLD, LINE], np.uint8), np.zeros(3))
+        return [(0.0, start, HOLD, 0.0), (length, end, LINE, 0.0)]
+    return [(0.0, start, HOLD, 0.0), (at, end, HOLD, 0.0), (length, end, LINE, 0.0)]
 
 
 def _staying(curve: Curve, last: float, value: float) -> Curve:

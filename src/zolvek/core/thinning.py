@@ -12,7 +12,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -38,19 +38,34 @@ LONG = 50_000  # samples from which on fewer ways are tried
 HELPERS = {"farthest": ("_rise", "_between", "_follows")}  # what a loop calls, callees first
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Thinned:
-    """A thinned curve, how many points there were and are, the largest error (curve values) and
-    the beat it is at."""
+    """A thinned curve and the one it was made of; how far apart they are is reckoned when asked."""
 
     curve: Curve
-    before: int
-    error: float
-    beat: float
+    original: Curve
+
+    @property
+    def before(self) -> int:
+        return len(self.original)
 
     @property
     def after(self) -> int:
         return len(self.curve)
+
+    @cached_property
+    def _furthest(self) -> tuple[float, float]:
+        return deviation(self.original, self.curve)
+
+    @property
+    def error(self) -> float:
+        """The largest error, in curve values."""
+        return self._furthest[0]
+
+    @property
+    def beat(self) -> float:
+        """Where it is."""
+        return self._furthest[1]
 
 
 def thinned(
@@ -78,8 +93,7 @@ def thinned(
     made = _glued(parts)
     if len(made) >= len(curve):
         made = curve
-    error, beat = deviation(curve, made)
-    return Thinned(made, len(curve), error, beat)
+    return Thinned(made, curve)
 
 
 def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None) -> Thinned:
