@@ -50,6 +50,7 @@ class Playback:
         self.loop: tuple[float, float] | None = None
         self.other: Project | None = None
         self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
+        self.held: tuple[tuple[str, float], ...] = ()
         self.metronome = False
         self.levels: dict[str, float] = {}  # of each track in what is heard now
         self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
@@ -83,6 +84,7 @@ class Playback:
             ]
             self.outbox.clear()
             self._send("use", self.project)
+            self._send("hold", self.held)
             self._send("set_loop", self.loop)
             self._send("use_other", self.other)
             self._send("hear_other", *self.hearing)
@@ -121,6 +123,12 @@ class Playback:
             if project is None:
                 self.hearing = (False, (1.0, 1.0))
             self._send("use_other", project)
+
+    def hold(self, held: tuple[tuple[str, float], ...]) -> None:
+        """Lanes held at values 0..1 of their curves, in whatever is heard; () lets all go."""
+        with self.lock:
+            self.held = held
+            self._send("hold", held)
 
     def hear_other(self, on: bool, gains: tuple[float, float] = (1.0, 1.0)) -> None:
         """Hear the other version, or the project again, each at its gain."""
@@ -213,10 +221,11 @@ class Playback:
         self.process = None
 
     def _send(self, name: str, *arguments: object) -> None:
-        """Put a command in the outbox; a later project takes the place of one not yet sent."""
+        """Put a command in the outbox; a later project, or what is held, takes the place of one
+        not yet sent."""
         if self.process is None:
             return
-        if name in ("use", "use_other"):
+        if name in ("use", "use_other", "hold"):
             kept = [row for row in self.outbox if row[0] != name]
             self.outbox.clear()
             self.outbox.extend(kept)

@@ -22,6 +22,7 @@ from typing import Any, BinaryIO
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.listening import Listening, heard
 from zolvek.core.project import Project
 from zolvek.core.recording import count_in_times
 from zolvek.sound.controls import Stretch
@@ -38,7 +39,9 @@ class Worker:
 
     def __init__(self, out: BinaryIO) -> None:
         self.out = out
-        self.project = Project()
+        self.given = self.project = Project()  # as it was sent, and with the held lanes held
+        self.given_other: Project | None = None
+        self.held: tuple[tuple[str, float], ...] = ()
         self.renderer: Renderer | None = None
         self.other: Project | None = None
         self.other_renderer: Renderer | None = None
@@ -52,7 +55,8 @@ class Worker:
         self.closing = self.warm = False
 
     def use(self, project: Project) -> None:
-        self.project = project
+        self.given = project
+        self.hold(self.held)
         if not self.warm:
             # Libraries and sound files are loaded now, not when somebody waits for the first note.
             self.warm = True
@@ -60,9 +64,16 @@ class Worker:
 
     def use_other(self, project: Project | None) -> None:
         """Another version to compare with; None ends it."""
-        self.other = project
+        self.given_other = project
+        self.hold(self.held)
         if project is None:
             self.other_renderer, self.share, self.wanted_share = None, 0.0, 0.0
+
+    def hold(self, held: tuple[tuple[str, float], ...]) -> None:
+        """Lanes held at values of their curves, in both versions."""
+        self.held = held
+        self.project = heard(self.given, Listening(held=held))
+        self.other = self.given_other and heard(self.given_other, Listening(held=held))
 
     def hear_other(self, on: bool, gains: tuple[float, float]) -> None:
         self.wanted_share = float(on)
@@ -93,7 +104,7 @@ class Worker:
         self.closing = True
 
     COMMANDS = (
-        "use", "use_other", "hear_other", "use_metronome", "play", "more", "set_loop", "stop", "close",
+        "use", "use_other", "hold", "hear_other", "use_metronome", "play", "more", "set_loop", "stop", "close",
     )  # fmt: skip
 
     def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:

@@ -75,6 +75,7 @@ class Session(QObject):
     place_changed = pyqtSignal()  # the playhead
     touched = pyqtSignal()  # a control has been touched
     preview_changed = pyqtSignal()
+    held_changed = pyqtSignal()  # which lanes are held, and at what values
     listening_changed = pyqtSignal()  # what is heard of the project, and what it is compared with
     learning_changed = pyqtSignal()
     gesture_ended = pyqtSignal()
@@ -388,6 +389,13 @@ class Session(QObject):
         """Hear the project otherwise: solo, a lane alone, without automation, the metronome."""
         self.listening = replace(self.listening, **changes)  # type: ignore[arg-type]
         self.listening_changed.emit()
+
+    def hold(self, held: dict[str, float]) -> None:
+        """Lanes held at values 0..1 of their curves, as by a hand; all others are let go."""
+        told = tuple(sorted(held.items()))
+        if told != self.listening.held:
+            self.listening = replace(self.listening, held=told)
+            self.held_changed.emit()
 
     def compare(self, with_what: str) -> None:
         """Hear something else in the project's place: "bypass", "kept", or "" for the project."""

@@ -63,7 +63,7 @@ class Bench(QWidget):
         session.project_changed.connect(self.refresh)
         session.learning_changed.connect(self._offer)
         session.armed_changed.connect(lambda: [dial.update() for dial in self.dials])
-        session.listening_changed.connect(self.update_dials)
+        session.held_changed.connect(self.update_dials)
         session.theme_changed.connect(self.update_dials)
         session.place_changed.connect(self.update_dials)
         self.refresh()

@@ -41,6 +41,7 @@ class Player(QObject):
         self.timer.timeout.connect(self._tick)
         session.project_changed.connect(self._use)
         session.listening_changed.connect(self._use)
+        session.held_changed.connect(self._hold)
         session.span_changed.connect(self._set_loop)
 
     @property
@@ -61,10 +62,11 @@ class Player(QObject):
             from zolvek.sound.playback import Playback
             from zolvek.studio.bench.audio import AudioOut
 
-            self.playback = Playback(heard(self.session.project, self.session.listening))
+            self.playback = Playback(self.session.project)
             self.out = AudioOut(self.playback, self)
             self.sent = ()
             self._use()
+            self._hold()
         return self.playback
 
     def toggle(self) -> None:
@@ -151,10 +153,11 @@ class Player(QObject):
     def other(self) -> Project | None:
         """What the project is compared with, rendered side by side once it has been asked for."""
         session = self.session
+        listening = replace(session.listening, held=())
         if session.comparing == "bypass":
-            return heard(session.project, replace(session.listening, bypass=True, alone=None))
+            return heard(session.project, replace(listening, bypass=True, alone=None))
         if session.kept is not None:
-            return heard(session.kept, session.listening)
+            return heard(session.kept, listening)
         return None
 
     def _use(self) -> None:
@@ -162,18 +165,23 @@ class Player(QObject):
         session, playback = self.session, self.playback
         if playback is None:
             return
-        state = (session.project, session.listening, session.kept, session.comparing, self.gains)
+        listening = replace(session.listening, held=())  # told apart, many times a second
+        state = (session.project, listening, session.kept, session.comparing, self.gains)
         if len(self.sent) == len(state) and all(
             a is b or (not isinstance(a, Project) and a == b)
             for a, b in zip(state, self.sent, strict=True)
         ):
             return
         before, self.sent = self.sent, state
-        playback.use(heard(session.project, session.listening))
+        playback.use(heard(session.project, listening))
         if not before or before[1:] != state[1:] or session.comparing == "bypass":
             playback.use_other(self.other())
             playback.hear_other(bool(session.comparing), self.gains)
             playback.use_metronome(session.listening.metronome)
+
+    def _hold(self) -> None:
+        if self.playback is not None:
+            self.playback.hold(self.session.listening.held)
 
     def _tick(self) -> None:
         assert self.playback is not None

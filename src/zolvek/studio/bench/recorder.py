@@ -108,7 +108,7 @@ class Recorder(QObject):
         session = self.session
         end = min(max(session.place, self.start), self.stop_at)
         self.held = {}
-        session.listen(held=())
+        session.hold({})
         project, count, gone = session.project, 0, 0
         known = {lane.id for lane in project.lanes()}
         for key, passed in self.passes.items():
@@ -208,9 +208,7 @@ class Recorder(QObject):
 
     def _show(self) -> None:
         """What the hand has is heard, and the dials stand there."""
-        held = tuple(sorted(self.held.items()))
-        if held != self.session.listening.held:
-            self.session.listen(held=held)
+        self.session.hold(self.held)
         if self.session.place >= self.stop_at - 1e-6 and not self.player.looping:
             self.player.stop()
 

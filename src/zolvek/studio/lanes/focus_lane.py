@@ -472,7 +472,7 @@ class FocusLane(QWidget):
             self.reaching = ReachDrag(end, lane.reach, at.y()) if end is not None else None
             if end is not None:
                 # Heard while it is dragged: the curve is held at that end.
-                session.listen(held=((lane.id, float(end)),))
+                session.hold({lane.id: float(end)})
         elif session.tool != "points":
             self.drag = begin_drawing(session, session.tool, beat, value, held)
         elif handle is not None and found.kind != "point":
@@ -544,7 +544,7 @@ class FocusLane(QWidget):
             self.box = None
         elif self.reaching is not None:
             self.session.end_gesture()
-            self.session.listen(held=())
+            self.session.hold({})
             self.reaching = None
         elif self.drag is not None:
             if self.drag.moved or self.drag.kind == "add":
