@@ -99,7 +99,7 @@ class MidiFile(unittest.TestCase):
     def test_a_sweep_over_eight_bars_runs_from_0_to_127(self) -> None:
         """Common practice, no source: controllers run 0–127."""
         lane = Lane("x", "d", "p", curve([(0.0, 0.0), (32.0, 1.0)]))
-        found = midi_out.stream(played(lane, Project(length=40.0)), 40.0)
+        found = midi_out.stream(played(lane, Project(length=40.0)), Project(length=40.0))
         self.assertEqual(
             found.value.tolist(), list(range(128)), "every step once: no message too many"
         )

@@ -22,20 +22,29 @@ MESSAGES: dict[str, Message] = {
     row.key: row
     for row in (
         Message("cc", "Controller", 127, (0, 119)),
+        Message("cc14", "Fine controller", 16_383, (0, 31)),  # and its lower half, 32 above
         Message("bend", "Pitch bend", 16_383),
         Message("pressure", "Channel pressure", 127),
+        Message("rpn", "RPN", 16_383, (0, 16_382)),
+        Message("nrpn", "NRPN", 16_383, (0, 16_382)),
     )
 }
 
 
+MOST_SEMITONES = 96
+
+
 @dataclass(frozen=True)
 class MidiTarget:
-    """Where a lane's messages go: channel 1..16, the kind of message, and its number where it
-    has one. Raises ZolvekError when that can't be sent."""
+    """Where a lane's messages go: channel 1..16, the kind of message, its number where it has
+    one, how many semitones a bend goes each way, and the port ("": whichever is chosen). Raises
+    ZolvekError when that can't be sent."""
 
     channel: int = 1
     controller: int = 1
     kind: str = "cc"
+    semitones: float = 2.0
+    port: str = ""
 
     def __post_init__(self) -> None:
         if self.kind not in MESSAGES:
@@ -49,12 +58,26 @@ class MidiTarget:
                 f"Channel {self.channel}, number {self.controller} can't be sent.",
                 remedy=f"Channels run from 1 to 16, numbers from {low} to {high}.",
             )
+        if not 0.0 <= self.semitones <= MOST_SEMITONES:
+            raise ZolvekError(
+                f"A bend of {self.semitones:g} semitones can't be set.",
+                remedy=f"It goes from 0 to {MOST_SEMITONES}.",
+            )
 
     @property
     def address(self) -> tuple[int, str, int]:
-        """What tells messages apart on arrival."""
+        """Channel, kind and number, 0 where there is none."""
         numbered = MESSAGES[self.kind].numbers is not None
         return self.channel, self.kind, self.controller if numbered else 0
+
+    @property
+    def takes(self) -> frozenset[tuple[str, int, str, int]]:
+        """What it takes up on the wire; lanes that have any of it in common can't be told apart
+        on arrival. The pair of a fine controller takes up two controllers."""
+        channel, kind, number = self.address
+        if kind == "cc14":
+            return frozenset((self.port, channel, "cc", n) for n in (number, number + 32))
+        return frozenset({(self.port, channel, kind, number)})
 
     @property
     def text(self) -> str:
@@ -64,7 +87,7 @@ class MidiTarget:
 
 
 def parse_target(text: str, channel: int = 1) -> MidiTarget | None:
-    """The target that "cc 74", "bend" or "pressure" names; None for no text.
+    """The target that "cc 74", "nrpn 260", "bend" and the like name; None for no text.
 
     Raises ZolvekError when it can't be read.
     """
@@ -76,5 +99,7 @@ def parse_target(text: str, channel: int = 1) -> MidiTarget | None:
         if numbered == (match[2] is not None):
             return MidiTarget(channel, int(match[2] or 0), match[1])
     raise ZolvekError(
-        f"“{text}” is not a message.", "sends", "Write one such as “cc 74”, “bend” or “pressure”."
+        f"“{text}” is not a message.",
+        "sends",
+        "Write one such as “cc 74”, “cc14 1”, “nrpn 260”, “bend” or “pressure”.",
     )

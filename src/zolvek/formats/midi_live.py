@@ -6,67 +6,81 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints
 from zolvek.core.meter import TICKS
 from zolvek.core.playing import Heard
 from zolvek.core.project import Project
-from zolvek.formats.midi_out import delivered, message_bytes, stream
+from zolvek.core.stepping import Stream
+from zolvek.formats.midi_out import delivered, stream
+from zolvek.formats.midi_wire import BEND, CONTROL, Messages, messages, sharing
 
 
 class Sent(NamedTuple):
-    """One message: when (beats), which lane, and what: channel 1..16, kind, number, value."""
+    """One message: when (beats), which lane, and its bytes on the wire (MIDI 1.0)."""
 
     beat: float
     lane: str
-    channel: int
-    kind: str
-    number: int
-    value: int
+    data: bytes
 
     @property
-    def data(self) -> bytes:
-        """The bytes on the wire (MIDI 1.0)."""
-        return message_bytes(self.channel, self.kind, self.number, self.value)
+    def channel(self) -> int:
+        return (self.data[0] & 15) + 1
+
+    @property
+    def kind(self) -> str:
+        """A kind of core.messages: what the message is by itself."""
+        return {CONTROL: "cc", BEND: "bend"}.get(self.data[0] & 0xF0, "pressure")
+
+    @property
+    def number(self) -> int:
+        return self.data[1]
+
+    @property
+    def value(self) -> int:
+        if self.kind == "bend":
+            return self.data[1] | self.data[2] << 7
+        return self.data[-1]
 
 
 class Live:
     """The streams of a project's lanes, each kept until its lane changes."""
 
     def __init__(self) -> None:
-        self.kept: dict[str, tuple[Heard, float, Floats, Ints]] = {}
+        self.kept: dict[str, tuple[Heard, bool, Stream, Messages]] = {}
 
-    def _stream(self, heard: Heard, length: float) -> tuple[Floats, Ints]:
+    def _messages(self, project: Project, heard: Heard, shared: bool) -> tuple[Stream, Messages]:
         found = self.kept.get(heard.lane.id)
-        if found is None or found[0] is not heard or found[1] != length:
-            made = stream(heard, length)
-            found = (heard, length, made.tick / TICKS, made.value)
+        if found is None or found[0] is not heard or found[1] != shared:
+            own = stream(heard, project)
+            found = heard, shared, own, messages(heard.lane.midi, own.tick, own.value, shared)
             self.kept[heard.lane.id] = found
         return found[2], found[3]
 
     def between(self, project: Project, first: float, last: float) -> list[Sent]:
         """The messages from beat `first` up to, but not at, `last`, in order of time."""
         rows = []
-        for heard in delivered(project):
-            lane = heard.lane
-            beats, values = self._stream(heard, project.length)
-            low, high = np.searchsorted(beats, [first, last], side="left")
-            to = lane.midi
-            rows += [
-                Sent(beat, lane.id, to.channel, to.kind, to.address[2], value)
-                for beat, value in zip(
-                    beats[low:high].tolist(), values[low:high].tolist(), strict=True
-                )
-            ]
+        lanes = delivered(project)
+        shared = sharing([heard.lane.midi for heard in lanes])
+        for heard in lanes:
+            target = heard.lane.midi
+            _, own = self._messages(project, heard, (target.port, target.channel) in shared)
+            low, high = np.searchsorted(own.tick, np.array([first, last]) * TICKS, side="left")
+            rows += _sent(heard.lane.id, Messages(*(column[low:high] for column in own)))
         return sorted(rows, key=lambda row: row.beat)
 
     def at(self, project: Project, beat: float) -> list[Sent]:
         """What every lane holds at `beat`: sent first when playing begins in the middle."""
         rows = []
         for heard in delivered(project):
-            lane = heard.lane
-            beats, values = self._stream(heard, project.length)
-            place = max(int(np.searchsorted(beats, beat, side="right")) - 1, 0)
-            to = lane.midi
-            value = int(values[place])
-            rows.append(Sent(beat, lane.id, to.channel, to.kind, to.address[2], value))
+            own, _ = self._messages(project, heard, False)
+            place = max(int(np.searchsorted(own.tick, beat * TICKS, side="right")) - 1, 0)
+            tick = np.array([round(beat * TICKS)])
+            rows += _sent(heard.lane.id, messages(heard.lane.midi, tick, own.value[[place]]))
         return rows
+
+
+def _sent(lane: str, found: Messages) -> list[Sent]:
+    columns = (found.tick.tolist(), found.data, found.size.tolist())
+    return [
+        Sent(tick / TICKS, lane, data[:size].tobytes())
+        for tick, data, size in zip(*columns, strict=True)
+    ]

@@ -1,73 +1,40 @@
-"""A Standard MIDI File, type 1: tempo, meter, section markers, and a track of controller
-messages for each lane (MIDI 1.0 detailed specification; Standard MIDI Files 1.0)."""
+"""A Standard MIDI File, type 1: tempo, meter, section markers, and a track of messages for each
+lane (Standard MIDI Files 1.0)."""
 
 from __future__ import annotations
 
-import io
 import os
+import re
+import struct
 import unicodedata
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints
-from zolvek.core.curve import Curve
-from zolvek.core.layers import Layered
+from zolvek.core.arrays import Ints
+from zolvek.core.errors import ZolvekError
 from zolvek.core.messages import MESSAGES
 from zolvek.core.meter import TICKS
 from zolvek.core.playing import Heard, played
 from zolvek.core.project import Project
+from zolvek.core.stepping import Resolution, Stream, stepped
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
+from zolvek.formats.midi_wire import Messages, messages, sharing
 
 TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
+SPLITS = {"one": "One file", "track": "A file per track", "lane": "A file per lane"}
+FINEST = Resolution()
+Progress = Callable[[int, int], object]
 
 
-@dataclass(frozen=True)
-class Stream:
-    """One lane's messages: `tick` increasing, `value` from 0 to the highest of its kind, and how
-    far the stepped stream strays from the curve at most, in steps."""
-
-    lane: str
-    tick: Ints
-    value: Ints
-    strays: float
-
-
-def stream(heard: Heard, length: float) -> Stream:
-    """The fewest messages that follow the lane's curve over its whole height.
-
-    In every tick the stream holds the step nearest to the middle of what the curve does in
-    that tick: half a step off at most, and more only where the curve runs through several
-    steps within one tick.
-    """
-    low, high = _by_tick(heard.curve, length)
+def stream(heard: Heard, project: Project, resolution: Resolution = FINEST) -> Stream:
+    """The fewest messages' worth of steps that follow the lane over its whole height."""
     highest = MESSAGES[heard.lane.midi.kind].highest
-    steps = np.floor((low + high) / 2.0 * highest + 0.5).astype(np.intp)
-    strays = np.maximum(high * highest - steps, steps - low * highest).max()
-    tick = np.flatnonzero(np.concatenate(([True], steps[1:] != steps[:-1])))
-    return Stream(heard.lane.id, tick, steps[tick], float(strays))
-
-
-def message_bytes(channel: int, kind: str, number: int, value: int) -> bytes:
-    """One message on the wire (MIDI 1.0, table 1): channel 1..16, a kind of core.messages."""
-    return BYTES[kind](channel - 1, number, value)
-
-
-BYTES: dict[str, Callable[[int, int, int], bytes]] = {
-    "cc": lambda channel, number, value: bytes((0xB0 | channel, number, value)),
-    "bend": lambda channel, number, value: bytes((0xE0 | channel, value & 0x7F, value >> 7)),
-    "pressure": lambda channel, number, value: bytes((0xD0 | channel, value)),
-}
-
-
-def _by_tick(curve: Curve | Layered, length: float) -> tuple[Floats, Floats]:
-    """Lowest and highest value of the curve within each tick up to `length` beats."""
-    ticks = max(int(np.ceil(length * TICKS)), 1)
-    return curve.extents(np.arange(ticks + 1) / TICKS)
+    return stepped(heard, project.length, highest, project.tempo, resolution)
 
 
 def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
@@ -98,54 +65,106 @@ def delivered(project: Project) -> list[Heard]:
     return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
 
 
-def encode(project: Project) -> bytes:
-    """The whole project as the bytes of a MIDI file."""
-    import mido
+def lane_messages(
+    project: Project, lanes: list[Heard], resolution: Resolution = FINEST,
+    progress: Progress | None = None,
+) -> list[tuple[Heard, Stream, Messages]]:  # fmt: skip
+    """Each lane with its steps and its messages. `progress` is told lanes done and lanes in all."""
+    shared = sharing([heard.lane.midi for heard in lanes])
+    found = []
+    for done, heard in enumerate(lanes):
+        target = heard.lane.midi
+        own = stream(heard, project, resolution)
+        anew = (target.port, target.channel) in shared
+        found.append((heard, own, messages(target, own.tick, own.value, anew)))
+        if progress:
+            progress(done + 1, len(lanes))
+    return found
 
-    file = mido.MidiFile(type=1, ticks_per_beat=TICKS)
-    file.tracks.append(_conductor(project))
-    for heard in delivered(project):
-        lane = heard.lane
-        track = mido.MidiTrack(
-            [mido.MetaMessage("track_name", name=_ascii(project.label_of(lane.id)))]
+
+def encode(
+    project: Project, lanes: list[Heard] | None = None, resolution: Resolution = FINEST,
+    progress: Progress | None = None,
+) -> bytes:  # fmt: skip
+    """The bytes of a MIDI file with some lanes, or all that are delivered."""
+    lanes = delivered(project) if lanes is None else lanes
+    end = round(project.length * TICKS)
+    chunks = [_conductor(project, end)]
+    ports = {
+        port: number for number, port in enumerate(dict.fromkeys(x.lane.midi.port for x in lanes))
+    }
+    for heard, _, sent in lane_messages(project, lanes, resolution, progress):
+        port = heard.lane.midi.port
+        names: list[dict[str, Any]] = [
+            {"type": "track_name", "name": _ascii(project.label_of(heard.lane.id))}
+        ]
+        if port:
+            names += [
+                {"type": "midi_port", "port": ports[port]},
+                {"type": "device_name", "name": _ascii(port)},
+            ]
+        chunks.append(
+            _chunk(
+                b"".join(b"\0" + _meta(**name) for name in names) + _events(sent), sent.tick, end
+            )
         )
-        file.tracks.append(track)
-        found, now = stream(heard, project.length), 0
-        for tick, value in zip(found.tick.tolist(), found.value.tolist(), strict=True):
-            data = message_bytes(lane.midi.channel, lane.midi.kind, lane.midi.controller, value)
-            track.append(mido.Message.from_bytes(data, time=tick - now))
-            now = tick
-        _end(track, now, project.length)
-    out = io.BytesIO()
-    file.save(file=out)
-    return out.getvalue()
+    header = struct.pack(">4sIHHH", b"MThd", 6, 1, len(chunks), TICKS)
+    return header + b"".join(chunks)  # fmt: skip
 
 
-def _conductor(project: Project) -> list:
-    import mido
-
-    meta = mido.MetaMessage
-    events: list[tuple[int, int, object]] = [(0, 0, meta("track_name", name=_ascii(project.name)))]
+def _conductor(project: Project, end: int) -> bytes:
+    """The first track: name, meter, tempo and sections."""
+    events: list[tuple[int, int, bytes]] = [(0, 0, _meta("track_name", name=_ascii(project.name)))]
     for point, start in zip(project.meter.points, project.meter.starts, strict=True):
-        message = meta("time_signature", numerator=point.count, denominator=point.unit)
+        message = _meta("time_signature", numerator=point.count, denominator=point.unit)
         events.append((round(start * TICKS), 1, message))
     for tick, micros in zip(*tempo_messages(project.tempo, project.length), strict=True):
-        events.append((int(tick), 2, meta("set_tempo", tempo=int(micros))))
+        events.append((int(tick), 2, _meta("set_tempo", tempo=int(micros))))
     for section in project.sections:
-        events.append((round(section.beat * TICKS), 3, meta("marker", text=_ascii(section.name))))
+        events.append((round(section.beat * TICKS), 3, _meta("marker", text=_ascii(section.name))))
     events.sort(key=lambda event: event[:2])
-    track, now = mido.MidiTrack(), 0
-    for tick, _, message in events:
-        track.append(message.copy(time=tick - now))  # type: ignore[attr-defined]
+    body, now = b"", 0
+    for tick, _, data in events:
+        body += quantity(tick - now) + data
         now = tick
-    _end(track, now, project.length)
-    return track
+    return _chunk(body, np.array([now]), end)
 
 
-def _end(track: list, now: int, length: float) -> None:
+def _meta(type: str, **values: Any) -> bytes:
     import mido
 
-    track.append(mido.MetaMessage("end_of_track", time=max(round(length * TICKS) - now, 0)))
+    return bytes(mido.MetaMessage(type, **values).bytes())
+
+
+def quantity(value: int) -> bytes:
+    """A variable-length quantity (SMF 1.0): seven bits a byte, all but the last with bit 7 set."""
+    out = [value & 127]
+    while value := value >> 7:
+        out.append(128 | (value & 127))
+    return bytes(reversed(out))
+
+
+def _events(sent: Messages) -> bytes:
+    """Messages with their delta times, all at once: as `quantity`, on arrays."""
+    delta = np.diff(sent.tick, prepend=0)
+    wide = int((delta > 0x7F).any()) + int((delta > 0x3FFF).any()) + int((delta > 0x1FFFFF).any())
+    out = np.empty((len(delta), wide + 4), np.uint8)
+    for place in range(wide + 1):  # from the last byte of the delta time back
+        out[:, wide - place] = ((delta >> (7 * place)) & 127) | (128 if place else 0)
+    out[:, wide + 1 :] = sent.data
+    if not wide and (sent.size == 3).all():
+        return out.tobytes()
+    there = np.ones(out.shape, bool)
+    for place in range(1, wide + 1):
+        there[:, wide - place] = delta >= 1 << (7 * place)
+    there[:, -1] = sent.size > 2
+    return out[there].tobytes()
+
+
+def _chunk(body: bytes, ticks: Ints, end: int) -> bytes:
+    last = int(ticks[-1]) if len(ticks) else 0
+    body += quantity(max(end - last, 0)) + _meta("end_of_track")
+    return b"MTrk" + struct.pack(">I", len(body)) + body
 
 
 def _ascii(text: str) -> str:
@@ -158,6 +177,44 @@ def _ascii(text: str) -> str:
     )
 
 
-def save(project: Project, path: str | os.PathLike[str]) -> Path:
-    """Write the MIDI file atomically. Raises ZolvekError when it can't be."""
-    return write_bytes(path, encode(project))
+def save(
+    project: Project, path: str | os.PathLike[str], resolution: Resolution = FINEST,
+    split: str = "one", progress: Progress | None = None,
+) -> list[Path]:  # fmt: skip
+    """Write the MIDI file, or one per track or lane beside each other, named after `path` and what
+    is in them; each is written atomically. Raises ZolvekError when one can't be."""
+    if split not in SPLITS:
+        raise ZolvekError(
+            f"Files can't be split by “{split}”.", remedy=f"Take {', '.join(SPLITS)}."
+        )
+    if split == "one":
+        return [write_bytes(path, encode(project, None, resolution, progress))]
+    groups: dict[str, list[Heard]] = {}
+    for heard in delivered(project):
+        name = (
+            project.track_of(heard.lane.id).name
+            if split == "track"
+            else project.label_of(heard.lane.id)
+        )
+        groups.setdefault(name, []).append(heard)
+    target, done = Path(path), []
+    taken: set[str] = set()
+    for number, (name, lanes) in enumerate(groups.items()):
+        stem = plain = f"{target.stem} - {file_name(name)}"
+        while stem in taken:
+            stem = f"{plain} {len(taken) + 1}"
+        taken.add(stem)
+        done.append(
+            write_bytes(
+                target.with_name(f"{stem}{target.suffix or '.mid'}"),
+                encode(project, lanes, resolution),
+            )
+        )
+        if progress:
+            progress(number + 1, len(groups))
+    return done  # fmt: skip
+
+
+def file_name(text: str) -> str:
+    """A name as a file may have it."""
+    return re.sub(r"[^\w\-. ()+]+", "-", text).strip(" .-") or "lane"
