@@ -183,7 +183,7 @@ class Curve:
         cuts = np.concatenate((edges, inside))
         cuts.sort(kind="stable")
         left, right = cuts[:-1], cuts[1:]
-        index = np.searchsorted(self.beat, left, side="right") - 1
+        index = _before(self.beat, left) - 1
         low = self.value[np.clip(index, 0, len(self) - 1)]
         high = low.copy()
         inner = (index >= 0) & (index < len(self) - 1) & (right > left)
@@ -197,6 +197,8 @@ class Curve:
             base, rise = self.value[i], self.value[i + 1] - self.value[i]
             a, b = base + rise * y0, base + rise * y1
             low[inner], high[inner] = np.minimum(a, b), np.maximum(a, b)
+        if not len(inside):
+            return low, high
         groups = np.searchsorted(cuts, edges[:-1], side="left")
         return np.minimum.reduceat(low, groups), np.maximum.reduceat(high, groups)
 
@@ -240,6 +242,13 @@ class Curve:
     def jumps(self) -> Bools:
         """True at each point that has the next one on its own beat."""
         return np.append(np.diff(self.beat) == 0.0, False)
+
+
+def _before(few: Floats, many: Floats) -> Ints:
+    """How many of `few` lie at or before each of `many`, both increasing: quicker than looking
+    each of many up among few."""
+    place = np.searchsorted(many, few, side="left")
+    return np.cumsum(np.bincount(place, minlength=len(many) + 1))[: len(many)]
 
 
 def _plainly_right(curve: Curve) -> bool:

@@ -31,6 +31,15 @@ MESSAGES: dict[str, Message] = {
 }
 
 
+# What MIDI 1.0 (table 3) and its recommended practices RP-021 and RP-023 call controllers; from memory.
+CONTROLLERS = {
+    1: "Modulation wheel", 2: "Breath", 4: "Foot", 5: "Portamento time", 7: "Channel volume",
+    8: "Balance", 10: "Pan", 11: "Expression", 12: "Effect control 1", 13: "Effect control 2",
+    64: "Sustain pedal", 65: "Portamento", 66: "Sostenuto", 67: "Soft pedal", 70: "Sound variation",
+    71: "Timbre", 72: "Release time", 73: "Attack time", 74: "Brightness", 75: "Decay time",
+    76: "Vibrato rate", 77: "Vibrato depth", 78: "Vibrato delay", 91: "Reverb send",
+    92: "Tremolo depth", 93: "Chorus send", 94: "Celeste depth", 95: "Phaser depth",
+}  # fmt: skip
 MOST_SEMITONES = 96
 
 
