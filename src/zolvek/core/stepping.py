@@ -136,6 +136,7 @@ def real_error(heard: Heard, stream: Stream, highest: int, length: float) -> Flo
 
 SHORT = 0.03  # beats: steps that stand for less belong to a fast movement
 NEAR = 0.06  # beats beside a change within which the movement is
+LEAP, SUDDEN = 3.0 / 127.0, 8.0  # of the height, and times the changes beside it: a jump
 REST = 0.5  # beats: a step that stands for longer at a turn was meant to stand
 
 
