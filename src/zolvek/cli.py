@@ -10,15 +10,14 @@ import csv
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
 from zolvek import __version__
+from zolvek.cli_common import in_range, load, number, span
+from zolvek.cli_deliver import COMMANDS
 from zolvek.core.errors import ZolvekError
-
-if TYPE_CHECKING:
-    from zolvek.core.project import Project
 
 NO_DISPLAY = (
     "There is no display to open a window on; "
@@ -46,9 +45,11 @@ def demo(target: str | None) -> None:
 
 
 @zolvek.command("open")
-@click.argument("file", type=click.Path())
-def open_(file: str) -> None:
-    """Open a project in the window."""
+@click.argument("file", type=click.Path(), required=False)
+def open_(file: str | None) -> None:
+    """Open a project in the window; without one, the demo piece."""
+    if file is None:
+        return _window(None)
     from zolvek.formats import project_file
 
     project_file.load(file)  # a broken file is said here, before a window comes up
@@ -70,7 +71,7 @@ def lanes(project: str) -> None:
     """Print the lanes as JSON: id, track, device, parameter, unit, reach, points."""
     import msgspec
 
-    loaded = _load(project)
+    loaded = load(project)
     rows = [
         {
             "id": lane.id,
@@ -95,11 +96,11 @@ def lanes(project: str) -> None:
 @click.option("--to", "last", help="Position, included. Default: the end of the project.")
 def sample(project: str, lane: str, step: float, first: str | None, last: str | None) -> None:
     """Print a lane's values as CSV: beat,seconds,position,value,text."""
-    loaded = _load(project)
+    loaded = load(project)
     from zolvek.core.playing import played
 
     found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
-    beats = _steps(*_span(loaded, first, last), step)
+    beats = _steps(*span(loaded, first, last), step)
     position = found.at(beats)
     columns = (beats, loaded.tempo.seconds(beats), position, parameter.value(position))
     rows = zip(*(column.tolist() for column in columns), strict=True)
@@ -107,41 +108,6 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
         ("beat", "seconds", "position", "value", "text"),
         ((*row, parameter.text(row[2])) for row in rows),
     )
-
-
-@zolvek.command()
-@click.argument("project", type=click.Path())
-@click.option("-o", "--output", required=True, type=click.Path(), help="The WAV file to write.")
-@click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start.")
-@click.option("--to", "last", help="Position. Default: the end of the project.")
-@click.option("--bypass", is_flag=True, help="Leave the automation out.")
-def render(project: str, output: str, first: str | None, last: str | None, bypass: bool) -> None:
-    """Render the mix to a 24-bit stereo WAV at 48 kHz."""
-    from tqdm import tqdm
-
-    from zolvek.formats import wav_out
-    from zolvek.sound.renderer import RATE, render_blocks
-
-    loaded = _load(project)
-    span = _span(loaded, first, last)
-    with tqdm(total=1, disable=None, bar_format="{percentage:3.0f} % {bar} {remaining}") as bar:
-
-        def progress(done: int, total: int) -> None:
-            bar.total = total
-            bar.update(done - bar.n)
-
-        blocks = render_blocks(loaded, *span, rate=RATE, bypass=bypass, progress=progress)
-        wav_out.save(blocks, RATE, output)
-
-
-@zolvek.command()
-@click.argument("project", type=click.Path())
-@click.option("--midi", required=True, type=click.Path(), help="The MIDI file to write.")
-def export(project: str, midi: str) -> None:
-    """Write every lane as a stream of 7-bit controller messages."""
-    from zolvek.formats import midi_out
-
-    midi_out.save(_load(project), midi)
 
 
 @zolvek.command()
@@ -166,7 +132,7 @@ def states(project: str) -> None:
 
     rows = [
         {"device": part.device, "name": state.name, "values": part.values}
-        for state in _load(project).states
+        for state in load(project).states
         for part in state.parts
     ]
     click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
@@ -190,8 +156,8 @@ def morph(
     from zolvek.core.states import state_of
     from zolvek.formats import project_file
 
-    loaded = _load(project)
-    first, last = _span(loaded, *span)
+    loaded = load(project)
+    first, last = span(loaded, *span)
     loaded.device_track(device)
     stops = [(first, state_of(loaded, start).id), (last, state_of(loaded, end).id)]
     project_file.save(chained(loaded, device, stops, Way(shape, amount)), output)
@@ -240,10 +206,6 @@ def _tool(name: str, *options: Any) -> Any:
     return declare
 
 
-def _number(name: str, default: float, help_: str, **more: Any) -> Any:
-    return click.option(name, default=default, show_default=True, type=float, help=help_, **more)
-
-
 @_tool(
     "quantise",
     click.option(
@@ -251,9 +213,9 @@ def _number(name: str, default: float, help_: str, **more: Any) -> Any:
         required=True,
         help="1/1 to 1/128, with d (dotted) or t (triplet), or bars such as 2bars.",
     ),
-    _number("--strength", 100.0, "Percent of the way to the line."),
-    _number("--swing", 0.0, "Percent of a step that every second line is late, up to 75."),
-    _number("--offset", 0.0, "Beats after the line, or before it when negative."),
+    number("--strength", 100.0, "Percent of the way to the line."),
+    number("--swing", 0.0, "Percent of a step that every second line is late, up to 75."),
+    number("--offset", 0.0, "Beats after the line, or before it when negative."),
 )
 def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset: float) -> Any:
     """Pull the points of a curve to a grid (4/4, from beat 0)."""
@@ -261,9 +223,9 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     from zolvek.core.meter import MeterMap
     from zolvek.core.quantise import quantised
 
-    _in_range("--strength", strength, 0.0, 100.0)
-    _in_range("--swing", swing, 0.0, 75.0)
-    _in_range("--offset", offset, -4.0, 4.0)
+    in_range("--strength", strength, 0.0, 100.0)
+    in_range("--swing", swing, 0.0, 75.0)
+    in_range("--offset", offset, -4.0, 4.0)
     chosen = parse_grid(grid, swing / 100.0, offset)
     done, left = quantised(drawn, chosen, MeterMap(), strength / 100.0)
     if len(left):
@@ -279,10 +241,10 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     click.option(
         "--every", type=float, help="Beats from one to the next. Default: the curve's own length."
     ),
-    _number(
+    number(
         "--scale", 1.0, "Factor by which the distance from the first value grows with each repeat."
     ),
-    _number("--tilt", 0.0, "Percent of full height that the level rises over each repeat."),
+    number("--tilt", 0.0, "Percent of full height that the level rises over each repeat."),
 )
 def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt: float) -> Any:
     """Repeat a curve one after another."""
@@ -290,8 +252,8 @@ def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt
 
     first = drawn.beat[0]
     length = float(drawn.beat[-1] - first) if every is None else every
-    _in_range("--scale", scale, -10.0, 10.0)
-    _in_range("--tilt", tilt, -100.0, 100.0)
+    in_range("--scale", scale, -10.0, 10.0)
+    in_range("--tilt", tilt, -100.0, 100.0)
     return _from_zero(drawn, lambda own: repeated(own, length, times, scale, tilt / 100.0))
 
 
@@ -303,7 +265,7 @@ def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt
         type=float,
         help="What distances from the level are multiplied by.",
     ),
-    _number("--about", 0.0, "The level that stays, in percent of full height."),
+    number("--about", 0.0, "The level that stays, in percent of full height."),
     click.option(
         "--time",
         "in_time",
@@ -315,22 +277,22 @@ def curve_scale(drawn: Any, factor: float, about: float, in_time: bool) -> Any:
     """Scale a curve in value about a level, or in time."""
     from zolvek.core.shaping import scaled, stretched
 
-    _in_range("--factor", factor, -1e6, 1e6)
-    _in_range("--about", about, 0.0, 100.0)
+    in_range("--factor", factor, -1e6, 1e6)
+    in_range("--about", about, 0.0, 100.0)
     return stretched(drawn, factor) if in_time else scaled(drawn, factor, about / 100.0)
 
 
 @_tool(
     "tilt",
-    _number("--left", 0.0, "Percent of full height that the first point is raised by."),
-    _number("--right", 0.0, "Percent of full height that the last point is raised by."),
+    number("--left", 0.0, "Percent of full height that the first point is raised by."),
+    number("--right", 0.0, "Percent of full height that the last point is raised by."),
 )
 def curve_tilt(drawn: Any, left: float, right: float) -> Any:
     """Raise or lower the two ends of a curve, what lies between in proportion."""
     from zolvek.core.shaping import tilted
 
-    _in_range("--left", left, -100.0, 100.0)
-    _in_range("--right", right, -100.0, 100.0)
+    in_range("--left", left, -100.0, 100.0)
+    in_range("--right", right, -100.0, 100.0)
     return tilted(drawn, left / 100.0, right / 100.0)
 
 
@@ -342,12 +304,12 @@ def curve_mirror(drawn: Any) -> Any:
     return mirrored(drawn)
 
 
-@_tool("invert", _number("--about", 50.0, "The level that stays, in percent of full height."))
+@_tool("invert", number("--about", 50.0, "The level that stays, in percent of full height."))
 def curve_invert(drawn: Any, about: float) -> Any:
     """Turn a curve upside down about a level."""
     from zolvek.core.shaping import inverted
 
-    _in_range("--about", about, 0.0, 100.0)
+    in_range("--about", about, 0.0, 100.0)
     return inverted(drawn, about / 100.0)
 
 
@@ -387,11 +349,11 @@ def curve_stamp(
     from zolvek.core.forms import stamped
     from zolvek.core.spans import splice
 
-    _in_range("--from", first, 0.0, 1e6)
-    _in_range("--to", last, 0.0, 1e6)
+    in_range("--from", first, 0.0, 1e6)
+    in_range("--to", last, 0.0, 1e6)
     levels = []
     for name, level, beat in (("--start", start, first), ("--end", end, last)):
-        _in_range(name, 0.0 if level is None else level, 0.0, 100.0)
+        in_range(name, 0.0 if level is None else level, 0.0, 100.0)
         levels.append(float(drawn.at(beat)) if level is None else level / 100.0)
     values = {}
     for slider in sliders:
@@ -415,7 +377,7 @@ def curve_smooth(drawn: Any, beats: float) -> Any:
     """Smooth a curve over time, its two ends staying."""
     from zolvek.core.shaping import smoothed
 
-    _in_range("--beats", beats, 1e-6, 1e5)
+    in_range("--beats", beats, 1e-6, 1e5)
     return smoothed(drawn, beats)
 
 
@@ -439,7 +401,7 @@ def curve_thin(
         done = thinned_to(drawn, count, shapes)
     else:
         assert tolerance is not None
-        _in_range("--tolerance", tolerance, 0.0, 100.0)
+        in_range("--tolerance", tolerance, 0.0, 100.0)
         done = thinned(drawn, tolerance / 100.0, shapes)
     curve_csv.save(done.curve, output)
     click.echo(
@@ -450,10 +412,10 @@ def curve_thin(
 
 @_tool(
     "random",
-    _number("--amount", 10.0, "Percent of full height either way."),
+    number("--amount", 10.0, "Percent of full height either way."),
     click.option("--every", default="1/8", show_default=True, help="How often: 1/8, 1/4t, 2bars, 0.5s, 3Hz."),
     click.option("--kind", default="steps", show_default=True, help="steps, smooth or walk."),
-    _number("--offset", 0.0, "Percent, −100 to 100, that the middle of the new values lies off."),
+    number("--offset", 0.0, "Percent, −100 to 100, that the middle of the new values lies off."),
     click.option("--seed", required=True, type=click.IntRange(0), help="The same seed, the same curve."),
     click.option("--tempo", default=120.0, show_default=True, help="BPM, for rates in s or Hz."),
 )  # fmt: skip
@@ -466,8 +428,8 @@ def curve_random(
     from zolvek.core.spans import splice
     from zolvek.core.tempo import TempoMap, TempoPoint
 
-    _in_range("--amount", amount, 0.0, 100.0)
-    _in_range("--offset", offset, -100.0, 100.0)
+    in_range("--amount", amount, 0.0, 100.0)
+    in_range("--offset", offset, -100.0, 100.0)
     move = RandomMove(kind, parse_rate(every), offset / 100.0, seed=seed)
     first, last = float(drawn.beat[0]), float(drawn.beat[-1])
     steady = TempoMap((TempoPoint(0.0, tempo),))
@@ -485,12 +447,12 @@ def curve_random(
 @click.option("--from", "first", required=True, type=float, help="Beat at which it begins.")
 @click.option("--to", "last", required=True, type=float, help="Beat at which it ends.")
 @click.option("--tempo", default=120.0, show_default=True, help="BPM, for periods in s or Hz.")
-@_number("--amount", 100.0, "Percent of full height, from lowest to highest.")
-@_number("--centre", 50.0, "Percent of full height.")
-@_number("--phase", 0.0, "Cycles; a sine is at its centre, rising, at 0.")
+@number("--amount", 100.0, "Percent of full height, from lowest to highest.")
+@number("--centre", 50.0, "Percent of full height.")
+@number("--phase", 0.0, "Cycles; a sine is at its centre, rising, at 0.")
 @click.option("--invert", is_flag=True, help="Upside down.")
-@_number("--skew", 0.0, "Percent, −99 to 99, that the middle of the cycle is late.")
-@_number("--width", 50.0, "Percent of the cycle that a pulse is high.")
+@number("--skew", 0.0, "Percent, −99 to 99, that the middle of the cycle is late.")
+@number("--width", 50.0, "Percent of the cycle that a pulse is high.")
 @click.option(
     "--seed", default=1, show_default=True, type=click.IntRange(0), help="Of the random shapes."
 )
@@ -515,7 +477,7 @@ def curve_lfo(
             f"There are {', '.join(k for k in WAVES if k != 'pattern')}.",
         )
     for name, beat in (("--from", first), ("--to", last)):
-        _in_range(name, beat, 0.0, 1e6)
+        in_range(name, beat, 0.0, 1e6)
     lfo = Lfo(
         shape, parse_rate(period), phase, amount / 100.0, centre / 100.0, invert, width / 100.0,
         skew / 100.0, seed=seed,
@@ -529,7 +491,7 @@ def curve_lfo(
 @zolvek.command()
 @click.argument("project", type=click.Path())
 @click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
-@_number("--tolerance", 0.2, "Percent of full height that baking stays within.")
+@number("--tolerance", 0.2, "Percent of full height that baking stays within.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     """Write all layers of a lane that are heard into its points."""
@@ -537,8 +499,8 @@ def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     from zolvek.core.project import with_lane
     from zolvek.formats import project_file
 
-    _in_range("--tolerance", tolerance, 0.001, 50.0)
-    loaded = _load(project)
+    in_range("--tolerance", tolerance, 0.001, 50.0)
+    loaded = load(project)
     own = loaded.lane(lane)
     done = baked(own, loaded.tempo, loaded.length, tolerance=tolerance / 100.0)
     project_file.save(with_lane(loaded, done), output)
@@ -554,32 +516,13 @@ def _from_zero(drawn: Any, work: Any) -> Any:
     return replace(done, beat=done.beat + first)
 
 
-def _in_range(name: str, value: float, low: float, high: float) -> None:
-    if not low <= value <= high:
-        raise ZolvekError(f"{value:g} is out of range.", name, f"It goes from {low:g} to {high:g}.")
-
-
-def _load(path: str) -> Project:
-    from zolvek.formats import project_file
-
-    return project_file.load(path)
-
-
-def _span(project: Project, first: str | None, last: str | None) -> tuple[float, float]:
-    low = project.meter.parse(first, project.tempo) if first is not None else 0.0
-    high = project.meter.parse(last, project.tempo) if last is not None else project.length
-    if high <= low:
-        raise ZolvekError("The span is empty.", "--to", "Let it lie after --from.")
-    return low, high
-
-
 def _steps(first: float, last: float, step: float) -> Any:
     """Beats from first to last, both included when the step hits it."""
     import numpy as np
 
-    for name, number in (("--from", first), ("--to", last), ("--step", step)):
-        if not np.isfinite(number):
-            raise ZolvekError(f"{number} is not a number of beats.", name)
+    for name, beats in (("--from", first), ("--to", last), ("--step", step)):
+        if not np.isfinite(beats):
+            raise ZolvekError(f"{beats} is not a number of beats.", name)
     if step <= 0.0:
         raise ZolvekError(f"A step of {step:g} leads nowhere.", "--step", "Use one above 0.")
     if last < first:
@@ -594,6 +537,10 @@ def _print_csv(header: tuple[str, ...], rows: Any) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(header)
     writer.writerows(rows)
+
+
+for command in COMMANDS:
+    zolvek.add_command(command)
 
 
 def main() -> None:

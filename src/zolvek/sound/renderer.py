@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from zlib import crc32
 
 import numpy as np
@@ -18,6 +19,8 @@ from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import NewNote, Synth
 
 RATE = 48_000
+TAIL_STEP, TAIL_QUIET, LONGEST_TAIL = 0.25, 1.0, 30.0  # seconds
+INAUDIBLE = 1e-4  # 80 dB below full scale
 OFFLINE_FRAMES = 65_536  # a stretch when nobody waits for it
 INSTRUMENTS: dict[str, type[Synth] | type[Drums]] = {"synth": Synth, "drums": Drums}
 
@@ -154,10 +157,13 @@ def render_blocks(
     rate: int = RATE,
     bypass: bool = False,
     progress: Callable[[int, int], object] | None = None,
+    tail: bool = False,
 ) -> Iterator[np.ndarray]:
     """The mix from beat `first` to `last` as float32 blocks of (2, frames).
 
-    `progress` is told frames done and frames in all. Raises ZolvekError for an empty span.
+    With `tail`, what still sounds at the end dies away: no note or clip begins any more, keys go
+    up, effects ring on until they are inaudible. `progress` is told frames done and frames in all.
+    Raises ZolvekError for an empty span.
     """
     last = project.length if last is None else last
     if not 0.0 <= first < last:
@@ -172,6 +178,24 @@ def render_blocks(
         yield renderer.render(frames).astype(np.float32)
         if progress:
             progress(done + frames, total)
+    if tail:
+        yield from _tail(renderer)
+
+
+def _tail(renderer: Renderer) -> Iterator[np.ndarray]:
+    """What rings on after the end, until it has been inaudible for a while."""
+    project, rate = renderer.project, renderer.rate
+    for synth in renderer.synths.values():
+        synth.release_all(renderer.clock / rate)
+    silent = tuple(replace(track, notes=(), clips=()) for track in project.tracks)
+    renderer.use(replace(project, tracks=silent))
+    step, quiet = round(TAIL_STEP * rate), 0.0
+    for _ in range(round(LONGEST_TAIL / TAIL_STEP)):
+        block = renderer.render(step).astype(np.float32)
+        quiet = quiet + TAIL_STEP if np.abs(block).max() < INAUDIBLE else 0.0
+        if quiet > TAIL_QUIET:
+            return
+        yield block
 
 
 def render(

@@ -33,7 +33,7 @@ def application(theme: str = "vellum") -> QApplication:
     QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     app.setApplicationName("zolvek")
     app.setApplicationDisplayName("Zolvek")
-    app.setDesktopFileName("zolvek")
+    app.setDesktopFileName("org.zolvek.Zolvek")
     themes.load_fonts()
     app.setFont(themes.font())
     chosen = themes.THEMES.get(theme, themes.THEMES["vellum"])

@@ -32,8 +32,7 @@ class RenderThread(QThread):
         self.error: ZolvekError | None = None
 
     def run(self) -> None:
-        from zolvek.formats import wav_out
-        from zolvek.sound.renderer import RATE, render_blocks
+        from zolvek.formats import sound_out
 
         def told(done: int, total: int) -> None:
             if self.isInterruptionRequested():
@@ -41,7 +40,7 @@ class RenderThread(QThread):
             self.progress.emit(done, total)
 
         try:
-            wav_out.save(render_blocks(self.project, progress=told), RATE, self.path)
+            sound_out.deliver(self.project, self.path, progress=told)
         except ZolvekError as error:
             self.error = error
 

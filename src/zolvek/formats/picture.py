@@ -1,0 +1,97 @@
+"""Lanes as a picture for documents: SVG 1.1, on white, the lanes above one another on one axis."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from xml.sax.saxutils import escape
+
+import numpy as np
+
+from zolvek.core.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.layers import Layered
+from zolvek.core.playing import played
+from zolvek.core.project import Project
+from zolvek.formats.atomic import write_bytes
+
+WIDTH, HEIGHT = 960, 150  # of a lane's row, in pixels
+LEFT, TOP, GAP = 96, 34, 30
+INK, CURVE, FAINT = "#22313A", "#0C5B66", "#B4A88E"
+FONT = "IBM Plex Sans, sans-serif"
+MOST_BARS = 24  # that are numbered
+
+
+def svg(project: Project, lanes: list[str], span: tuple[float, float] | None = None) -> str:
+    """The picture of some lanes over a span of beats. Raises ZolvekError for no lanes or no span."""
+    first, last = span or (0.0, project.length)
+    if not lanes or last <= first:
+        raise ZolvekError("There is nothing to draw.", remedy="Choose a lane and a span.")
+    inner = WIDTH - LEFT - 16
+    whole = TOP + len(lanes) * (HEIGHT + GAP) + 8
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{WIDTH}" height="{whole}" viewBox="0 0 {WIDTH} {whole}" '
+        f'font-family="{FONT}" font-size="12" fill="{INK}">',
+        f"<title>{escape(project.name)}</title>",
+        f'<rect width="{WIDTH}" height="{whole}" fill="#FFFFFF"/>',
+    ]
+
+    def x(beat: float) -> float:
+        return LEFT + inner * (beat - first) / (last - first)
+
+    bars, beats = project.meter.bar_lines(first, last)
+    every = max(-(-len(bars) // MOST_BARS), 1)
+    for bar, beat in zip(bars[::every].tolist(), beats[::every].tolist(), strict=True):
+        parts.append(
+            f'<path d="M{x(beat):.2f} {TOP - 6}V{whole - 8 - GAP + 6}" stroke="{FAINT}" stroke-width="0.5" fill="none"/>'
+        )
+        parts.append(f'<text x="{x(beat) + 3:.2f}" y="{TOP - 12}" font-size="10">{bar}</text>')
+    for row, key in enumerate(lanes):
+        top = TOP + row * (HEIGHT + GAP)
+        lane, parameter = project.lane(key), project.parameter_of(key)
+        parts.append(
+            f'<text x="{LEFT}" y="{top + HEIGHT + 16}">{escape(project.label_of(key))}</text>'
+        )
+        parts.append(
+            f'<rect x="{LEFT}" y="{top}" width="{inner}" height="{HEIGHT}" fill="none" stroke="{FAINT}"/>'
+        )
+        for share in (0.0, 0.5, 1.0):
+            text = escape(parameter.text(float(lane.to_position(share))))
+            y = top + HEIGHT * (1.0 - share)
+            parts.append(f'<text x="{LEFT - 6}" y="{y + 4:.1f}" text-anchor="end">{text}</text>')
+        path = _path(played(lane, project).curve, first, last, x, top)
+        parts.append(
+            f'<path d="{path}" stroke="{CURVE}" stroke-width="1.6" fill="none" stroke-linejoin="round"/>'
+        )
+    return "\n".join([*parts, "</svg>", ""])
+
+
+def _path(
+    curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float
+) -> str:
+    """The curve as a path: both sides of every jump, and closely between."""
+    from zolvek.core.curve import leaps
+
+    jumps = leaps(curve) if isinstance(curve, Curve) else curve.leaps
+    jumps = jumps[(jumps > first) & (jumps <= last)]
+    knots = (
+        curve.beat[(curve.beat > first) & (curve.beat < last)]
+        if isinstance(curve, Curve)
+        else np.zeros(0)
+    )
+    grid = np.linspace(first, last, 2 * (WIDTH - LEFT))
+    beats = np.sort(np.concatenate((grid, knots, jumps, np.nextafter(jumps, -np.inf))))
+    values = curve.at(beats)
+    rows = [
+        f"{x(b):.2f} {top + HEIGHT * (1.0 - v):.2f}"
+        for b, v in zip(beats.tolist(), values.tolist(), strict=True)
+    ]
+    return "M" + "L".join(dict.fromkeys(rows))
+
+
+def save(
+    project: Project, lanes: list[str], path: str | os.PathLike[str], span: tuple[float, float] | None = None
+) -> Path:  # fmt: skip
+    """Write the picture. Raises ZolvekError when it can't be."""
+    return write_bytes(path, svg(project, lanes, span).encode())

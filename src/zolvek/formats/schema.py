@@ -1,0 +1,40 @@
+"""The project file's JSON Schema, made from the model itself; docs/project.schema.json is it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.project import Project
+from zolvek.core.shapes import SHAPES
+from zolvek.formats.project_file import FORMAT, SHAPE_ARRAY, VERSION
+
+
+def schema() -> dict[str, Any]:
+    """JSON Schema, draft 2020-12."""
+    import msgspec
+
+    (project,), components = msgspec.json.schema_components(
+        (Project,), schema_hook=_hook, ref_template="#/$defs/{name}"
+    )
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Zolvek project",
+        "type": "object",
+        "properties": {
+            "format": {"const": FORMAT},
+            "version": {"type": "integer", "minimum": 1, "maximum": VERSION},
+            "project": project,
+        },
+        "required": ["format", "version", "project"],
+        "$defs": components,
+    }
+
+
+def _hook(kind: Any) -> dict[str, Any]:
+    if kind == SHAPE_ARRAY:
+        return {"type": "array", "items": {"enum": [shape.key for shape in SHAPES]}}
+    if getattr(kind, "__origin__", kind) is np.ndarray:
+        return {"type": "array", "items": {"type": "number"}}
+    raise NotImplementedError(kind)

@@ -1,0 +1,105 @@
+"""A sound file read in as a curve: as the control signal that it is, or by following its level."""
+
+from __future__ import annotations
+
+import os
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+from zolvek.core.curve import Curve, joined
+from zolvek.core.errors import ZolvekError
+from zolvek.core.shapes import LINE
+from zolvek.core.tempo import TempoMap
+from zolvek.core.thinning import thinned
+
+MOST_SAMPLES = 20_000_000  # of one file that are looked at
+CONTROL_POINTS = 400_000  # samples up to which shapes are tried, not lines only
+SUDDEN = 0.02  # of the height: a control signal that goes further in one sample jumps
+CONTROL_HZ = 4_000  # at which a control signal is looked at, where it does not jump
+FOLLOW_HZ = 200  # places a second at which a level is told
+
+
+def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
+    """All channels' mean as float64 (frames,), and frames a second. Raises ZolvekError."""
+    import soundfile
+
+    try:
+        with soundfile.SoundFile(path) as file:
+            if file.frames > MOST_SAMPLES:
+                raise ZolvekError(
+                    "The sound is too long to become a curve.", str(path), "Cut it shorter."
+                )
+            data = file.read(dtype="float64", always_2d=True)
+            rate = int(file.samplerate)
+    except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
+        raise ZolvekError(
+            "The sound file can't be read.", str(path), "Use a WAV or FLAC file."
+        ) from error
+    if len(data) < 2 or rate < 1 or not np.isfinite(data).all():
+        raise ZolvekError("The sound file is empty or damaged.", str(path), "Replace it.")
+    return data.mean(axis=1), rate
+
+
+def as_control(
+    sound: Floats, rate: int, tempo: TempoMap, first: float, tolerance: float = 0.001,
+    swing: str = "both",
+) -> Curve:  # fmt: skip
+    """The curve that a control signal tells, from beat `first` on, thinned within `tolerance` of
+    the height. `swing`: it spans "both" (−1 to 1) or "up" (0 to 1)."""
+    value = np.clip(0.5 + 0.5 * sound if swing == "both" else sound, 0.0, 1.0)
+    begin = float(tempo.seconds(first))
+    at = np.arange(len(value))
+    change = np.abs(np.diff(value))
+    sudden = change > SUDDEN
+    # Looked at often enough for any movement, beside each jump, and where a rest ends.
+    told = np.zeros(len(value), bool)
+    told[:: max(rate // CONTROL_HZ, 1)] = True
+    told[[0, -1]] = True
+    told[1:] |= sudden
+    told[:-1] |= sudden
+    starts = (change[1:] > 0.0) & (change[:-1] == 0.0)
+    told[1:-1] |= starts | ((change[1:] == 0.0) & (change[:-1] > 0.0))
+    told[1:-1] &= ~((change[1:] == 0.0) & (change[:-1] == 0.0))
+    at, value = at[told], value[told]
+    jumps = np.flatnonzero((np.diff(at) == 1) & (np.abs(np.diff(value)) > SUDDEN))
+    beats = tempo.beats(begin + at / rate)
+    # A jump lies at the first sample that has its new value.
+    beats = np.insert(beats, jumps + 1, beats[jumps + 1])
+    value = np.insert(value, jumps + 1, value[jumps])
+    return _thinned(beats, value, tolerance)
+
+
+def followed(
+    sound: Floats, rate: int, tempo: TempoMap, first: float, attack: float = 0.01,
+    release: float = 0.2, tolerance: float = 0.005,
+) -> Curve:  # fmt: skip
+    """The sound's level as a curve from beat `first` on: the rectified signal through a one-pole
+    follower that rises with `attack` and falls with `release` (seconds to go 63 % of the way), its
+    highest at 1, thinned."""
+    if not (0.0 < attack <= 10.0 and 0.0 < release <= 10.0):
+        raise ZolvekError(
+            "Attack and release go from above 0 to 10 s.", remedy="Take 10 ms and 200 ms."
+        )
+    hop = max(rate // FOLLOW_HZ, 1)
+    peaks = np.maximum.reduceat(np.abs(sound), np.arange(0, len(sound), hop))
+    rise, fall = (float(np.exp(-hop / (rate * seconds))) for seconds in (attack, release))
+    level, now = np.empty(len(peaks)), 0.0
+    for i, peak in enumerate(peaks.tolist()):
+        keep = rise if peak > now else fall
+        now = keep * now + (1.0 - keep) * peak
+        level[i] = now
+    if level.max() <= 0.0:
+        raise ZolvekError("There is nothing to hear in it.", remedy="Choose another sound.")
+    seconds = float(tempo.seconds(first)) + np.arange(len(level)) * hop / rate
+    return _thinned(tempo.beats(seconds), level / level.max(), tolerance)
+
+
+def _thinned(beats: Floats, value: Floats, tolerance: float) -> Curve:
+    drawn = joined(
+        np.maximum.accumulate(beats),
+        value,
+        np.full(len(beats), LINE, np.uint8),
+        np.zeros(len(beats)),
+    )
+    return thinned(drawn, tolerance, shapes=len(beats) < CONTROL_POINTS, quick=True).curve

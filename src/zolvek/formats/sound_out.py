@@ -1,0 +1,160 @@
+"""Sound as WAV or FLAC files, written a block at a time so that any length fits in memory: the mix
+or single tracks, and lanes as control signals."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.listening import Listening, heard
+from zolvek.core.playing import played
+from zolvek.core.project import Project
+from zolvek.formats.atomic import written
+from zolvek.formats.midi_out import file_name
+
+RATES = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+DEPTHS = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}
+KINDS = {".wav": "WAV", ".flac": "FLAC"}
+SWINGS = {"both": "−1 to 1", "up": "0 to 1"}  # what a control signal spans over the reach
+CONTROL_FRAMES = 65_536
+Progress = Callable[[int, int], object]
+
+
+@dataclass(frozen=True)
+class SoundForm:
+    """How sound is written: frames a second, and "16", "24" or "float" bits."""
+
+    rate: int = 48_000
+    depth: str = "24"
+
+    def __post_init__(self) -> None:
+        if self.rate not in RATES or self.depth not in DEPTHS:
+            raise ZolvekError(
+                f"Sound can't be written with {self.rate} Hz and {self.depth} bits.",
+                remedy=f"Rates are {', '.join(map(str, RATES))}; bits are 16, 24 or float.",
+            )
+
+
+def save(
+    blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: SoundForm = SoundForm()
+) -> Path:  # fmt: skip
+    """Write `blocks` (float32, (channels, frames)) by the kind that the path ends in, atomically.
+
+    Whole numbers are limited to full scale, and 16 bits dithered; floats stay as they are. Raises
+    ZolvekError when it can't be written.
+    """
+    import soundfile
+
+    suffix = Path(path).suffix.lower()
+    if suffix not in KINDS:
+        raise ZolvekError(
+            f"“{suffix}” is no kind of sound file.", str(path), "End it in .wav or .flac."
+        )
+    if suffix == ".flac" and form.depth == "float":
+        raise ZolvekError(
+            "FLAC holds whole numbers only.", str(path), "Take 16 or 24 bits, or WAV."
+        )
+
+    def write(temporary: Path) -> None:
+        try:
+            rows = iter(blocks)
+            first = next(rows)
+            with soundfile.SoundFile(
+                temporary,
+                "w",
+                form.rate,
+                len(first),
+                subtype=DEPTHS[form.depth],
+                format=KINDS[suffix],
+            ) as file:
+                file.write(_told(first, form).T)
+                for block in _dithered(rows, form):
+                    file.write(block.T)
+        except soundfile.LibsndfileError as error:
+            raise OSError(str(error)) from error
+
+    return written(path, write)
+
+
+def _told(block: np.ndarray, form: SoundForm) -> np.ndarray:
+    return next(_dithered(iter((block,)), form))
+
+
+def _dithered(blocks: Iterator[np.ndarray], form: SoundForm) -> Iterator[np.ndarray]:
+    """Blocks as the depth takes them: 16 bits with triangular dither of one step each way, which
+    makes the error of rounding noise (Lipshitz, Wannamaker and Vanderkooy, JAES 1992)."""
+    rng = np.random.Generator(np.random.PCG64(16))
+    for block in blocks:
+        if form.depth == "16":
+            noise = rng.random(block.shape) - rng.random(block.shape)
+            block = block + noise.astype(np.float32) / 32_768.0
+        yield block if form.depth == "float" else np.clip(block, -1.0, 1.0)
+
+
+def deliver(
+    project: Project, path: str | os.PathLike[str], form: SoundForm = SoundForm(),
+    span: tuple[float, float] | None = None, bypass: bool = False, tail: bool = True,
+    tracks: bool = False, progress: Progress | None = None,
+) -> list[Path]:  # fmt: skip
+    """Write the mix, or each track by itself beside each other, over a span or all; what still
+    sounds at the end dies away after it with `tail`. Raises ZolvekError."""
+    from zolvek.sound.renderer import render_blocks
+
+    first, last = span or (0.0, project.length)
+    target = Path(path)
+    wanted: list[tuple[Project, Path]] = [(project, target)]
+    if tracks:
+        wanted = [
+            (
+                heard(project, Listening(solo=frozenset({track.id}))),
+                target.with_name(f"{target.stem} - {file_name(track.name)}{target.suffix}"),
+            )
+            for track in project.tracks
+            if not track.muted
+        ]
+    done = []
+    for number, (own, file) in enumerate(wanted):
+
+        def told(frames: int, total: int, number: int = number) -> None:
+            if progress:
+                progress(number * total + frames, len(wanted) * total)
+
+        done.append(
+            save(render_blocks(own, first, last, form.rate, bypass, told, tail), file, form)
+        )
+    return done
+
+
+def control_blocks(
+    project: Project, lane: str, rate: int, swing: str = "both", span: tuple[float, float] | None = None
+) -> Iterator[np.ndarray]:  # fmt: skip
+    """A lane's curve as sound, float32 (1, frames): its value at each frame, DC and all; the reach
+    spans −1 to 1, or 0 to 1."""
+    if swing not in SWINGS:
+        raise ZolvekError(f"A signal can't span “{swing}”.", remedy=f"Take {' or '.join(SWINGS)}.")
+    found = played(project.lane(lane), project)
+    first, last = span or (0.0, project.length)
+    begin, end = (round(float(project.tempo.seconds(beat)) * rate) for beat in (first, last))
+    if end <= begin:
+        raise ZolvekError("The span is empty.", remedy="Let it end after it begins.")
+    for start in range(begin, end, CONTROL_FRAMES):
+        seconds = np.arange(start, min(start + CONTROL_FRAMES, end)) / rate
+        value = found.curve.at(project.tempo.beats(seconds))
+        yield (2.0 * value - 1.0 if swing == "both" else value)[None].astype(np.float32)
+
+
+def save_control(
+    project: Project, lane: str, path: str | os.PathLike[str], form: SoundForm = SoundForm(depth="float"),
+    swing: str = "both", span: tuple[float, float] | None = None,
+) -> Path:  # fmt: skip
+    """Write a lane as a control signal; 24 bits and floats are not dithered. Raises ZolvekError."""
+    if form.depth == "16":
+        raise ZolvekError(
+            "Sixteen bits are too coarse for control.", str(path), "Take 24 or float."
+        )
+    return save(control_blocks(project, lane, form.rate, swing, span), path, form)

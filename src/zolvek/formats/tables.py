@@ -1,0 +1,76 @@
+"""Lanes as a table on a common clock: CSV (RFC 4180), a row a step."""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+from pathlib import Path
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, floats
+from zolvek.core.errors import ZolvekError
+from zolvek.core.playing import played
+from zolvek.core.project import Project
+from zolvek.formats.atomic import write_bytes
+
+CLOCKS = {"beats": "Beats", "seconds": "Seconds"}
+CELLS = {
+    "position": "Positions, 0 to 1",
+    "value": "Real values",
+    "text": "Values as they are written",
+}
+MOST_CELLS = 20_000_000
+
+
+def clock(project: Project, step: float, unit: str, span: tuple[float, float] | None) -> Floats:
+    """The beats of the rows: every `step` beats or seconds over a span, both ends included when
+    the step hits them. Raises ZolvekError for a step that leads nowhere or too far."""
+    if unit not in CLOCKS:
+        raise ZolvekError(f"A clock can't count “{unit}”.", remedy=f"Take {' or '.join(CLOCKS)}.")
+    first, last = span or (0.0, project.length)
+    if unit == "seconds":
+        first, last = (float(project.tempo.seconds(beat)) for beat in (first, last))
+    if not (np.isfinite(step) and step > 0.0 and last > first):
+        raise ZolvekError(f"A step of {step:g} leads nowhere.", remedy="Use one above 0.")
+    if (last - first) / step > MOST_CELLS:
+        raise ZolvekError("The step makes too many rows.", remedy="Use a larger one.")
+    at = first + np.arange(int((last - first) / step + 1e-9) + 1) * step
+    return project.tempo.beats(at) if unit == "seconds" else floats(at)
+
+
+def to_text(
+    project: Project, lanes: list[str], step: float, unit: str = "beats", cells: str = "value",
+    span: tuple[float, float] | None = None,
+) -> str:  # fmt: skip
+    """The table: beat, seconds, and a column for each lane, headed by its label and unit.
+
+    Numbers are written so that they read back to the same bits. Raises ZolvekError.
+    """
+    if cells not in CELLS:
+        raise ZolvekError(f"Cells can't hold “{cells}”.", remedy=f"Take {', '.join(CELLS)}.")
+    beats = clock(project, step, unit, span)
+    if len(beats) * max(len(lanes), 1) > MOST_CELLS:
+        raise ZolvekError("The table gets too large.", remedy="Use a larger step or fewer lanes.")
+    header, columns = ["beat", "seconds"], [beats.tolist(), project.tempo.seconds(beats).tolist()]
+    for key in lanes:
+        parameter = project.parameter_of(key)
+        position = played(project.lane(key), project).at(beats)
+        unit_ = f" [{parameter.unit}]" if cells == "value" and parameter.unit else ""
+        header.append(f"{project.label_of(key)}{unit_}")
+        if cells == "text":
+            columns.append([parameter.text(float(p)) for p in position])
+        else:
+            columns.append(
+                (position if cells == "position" else parameter.value(position)).tolist()
+            )
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(header)
+    writer.writerows(zip(*columns, strict=True))
+    return out.getvalue()
+
+
+def save(path: str | os.PathLike[str], text: str) -> Path:
+    return write_bytes(path, text.encode())
