@@ -88,6 +88,14 @@ class WindowTest(unittest.TestCase):
         self.app.sendPostedEvents(None, 52)  # deferred deletes
         self.app.processEvents()
 
+    def until(self, test, ms: int = 90_000) -> None:
+        """Wait for what happens beside the interface."""
+        for _ in range(ms // 10):
+            if test():
+                return
+            self.wait(10)
+        self.fail("it did not come to that")
+
     def spot(self, beat: float, value: float) -> QPoint:
         """Where a curve point of the focus lane is."""
         return self.lane.point_at(beat, value).toPoint()

@@ -26,13 +26,6 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class Listening(WindowTest):
-    def until(self, test, ms: int = 90_000) -> None:
-        for _ in range(ms // 20):
-            if test():
-                return
-            self.wait(20)
-        self.fail("it did not come to that")
-
     def dial(self, key: str):
         return next(d for d in self.window.bench.dials if d.parameter.id == key)
 

@@ -27,13 +27,6 @@ class Performing(WindowTest):
         self.recorder = self.window.recorder
         self.window.player.ready().warm_up()
 
-    def until(self, test, ms: int = 90_000) -> None:
-        for _ in range(ms // 10):
-            if test():
-                return
-            self.wait(10)
-        self.fail("it did not come to that")
-
     def dial(self, key: str):
         return next(d for d in self.window.bench.dials if d.parameter.id == key)
 

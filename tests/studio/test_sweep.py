@@ -70,9 +70,10 @@ class SweepJourney(WindowTest):
         self.assertFalse(self.session.modified)
         self.assertEqual(project_file.load(target), self.session.project)
 
-        self.window.files._target = lambda *_: self.folder / "sweep.mid"
+        self.window.files.target = lambda *_: self.folder / "sweep.mid"
         self.do("export-midi")
-        self.window.files._target = lambda *_: self.folder / "sweep.csv"
+        self.until(lambda: self.window.deliveries.working is None)
+        self.window.files.target = lambda *_: self.folder / "sweep.csv"
         self.do("export-csv")
         self.assertEqual(curve_csv.load(self.folder / "sweep.csv"), self.curve())
         self.read_back_midi()
@@ -102,10 +103,11 @@ class SweepJourney(WindowTest):
         from dataclasses import replace
 
         self.window.show_project(replace(small, length=8.0), None)
-        self.window.files.render_to(path)
+        self.session.settings.sound_tail = False
+        self.window.deliveries.sound_to(path)
         for _ in range(400):
             self.wait(25)
-            if self.window.files.rendering is None:
+            if self.window.deliveries.working is None:
                 break
         info = soundfile.info(path)
         self.assertEqual((info.samplerate, info.channels, info.subtype), (48_000, 2, "PCM_24"))
@@ -236,7 +238,7 @@ class SweepJourney(WindowTest):
         self.assertIs(self.session.project, held)
 
     def test_every_action_is_safe_on_the_demo_and_without_lanes(self) -> None:
-        modal = {"open", "demo", "save", "save-as", "export-midi", "export-wav", "export-csv", "import-csv",
+        modal = {"open", "demo", "save", "save-as", "export-midi", "export-sound", "export-control", "export-table", "export-picture", "export-csv", "import-midi", "import-curve", "import-csv", "guide",
                  "find-action", "shortcuts", "quit", "name-lane", "ghost", "link", "reach", "repeat-growing",
                  "clear-track", "clear-device", "sound-file", "find-sounds", "add-track", "add-return",
                  "remove-track", "describe-device", "write-device", "remove-device"}  # fmt: skip

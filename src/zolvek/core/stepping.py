@@ -51,21 +51,24 @@ class Stream:
     at: int
 
 
-def moments(heard: Heard, length: float, tempo: TempoMap, resolution: Resolution) -> Ints:
+def moments(
+    heard: Heard, length: float, tempo: TempoMap, resolution: Resolution
+) -> tuple[Ints, Floats]:
     """The ticks at which steps may change, the end of the project last: all of them, or those as
-    far apart as is wanted, and wherever the curve jumps."""
+    far apart as is wanted, and wherever the curve jumps; and the beats they stand for. For the tick
+    nearest to a jump that is the jump's own, so that it is sent whole."""
     last = max(int(np.ceil(length * TICKS)), 1)
-    ticks = np.arange(0, last + 1, resolution.ticks)
-    if resolution.milliseconds > 0.0:
-        seconds = np.arange(
-            0.0, float(tempo.seconds(last / TICKS)), resolution.milliseconds / 1_000.0
-        )
-        apart = np.ceil(tempo.beats(seconds) * TICKS - 1e-6).astype(np.intp)
-        ticks = apart if len(apart) < len(ticks) else ticks
-    if len(ticks) <= last:
-        jumps = np.floor(heard.leaps * TICKS + 1e-6).astype(np.intp)
-        ticks = np.unique(np.concatenate((ticks, jumps[(jumps >= 0) & (jumps < last)])))
-    return np.append(ticks[ticks < last], last)
+    fastest = max(point.bpm for point in tempo.points) / 60_000.0  # beats a millisecond
+    apart = max(resolution.ticks, int(np.ceil(resolution.milliseconds * fastest * TICKS - 1e-6)))
+    ticks = np.arange(0, last + 1, apart)
+    jumps = heard.leaps[(heard.leaps > 0.5 / TICKS) & (heard.leaps < (last - 0.5) / TICKS)]
+    nearest = np.round(jumps * TICKS).astype(np.intp)
+    if apart > 1:
+        ticks = np.unique(np.concatenate((ticks, nearest)))
+    ticks = np.append(ticks[ticks < last], last)
+    beats = ticks / TICKS
+    beats[np.searchsorted(ticks, nearest)] = jumps
+    return ticks, beats
 
 
 def stepped(
@@ -77,8 +80,8 @@ def stepped(
     Where the curve runs through more than a step between two ticks, the step nearest to the middle
     of what it does there is taken.
     """
-    ticks = moments(heard, length, tempo, resolution)
-    low, high = heard.curve.extents(ticks / TICKS)
+    ticks, beats = moments(heard, length, tempo, resolution)
+    low, high = heard.curve.extents(beats)
     low, high = low * highest, high * highest
     slack = 0.5 + resolution.tolerance * highest + 1e-9
     least = np.ceil(np.maximum(high - slack, 0.0)).astype(np.intp)

@@ -127,8 +127,8 @@ def _in_unit(parameter: Parameter, heard: Heard, own: Stream, highest: int, leng
         apart = np.abs(told - meant)
     apart = apart[np.isfinite(apart)]
     most = float(apart.max(initial=0.0))
-    digits = max(0, 2 - int(np.floor(np.log10(most)))) if most > 0.0 else 0
-    return f"±{most:.{min(digits, 6)}f} {parameter.unit}".rstrip()
+    digits = max(0, 1 - int(np.floor(np.log10(most)))) if most > 0.0 else 0
+    return f"±{most:.{min(digits, 6)}f} {parameter.unit.lstrip('±')}".rstrip()
 
 
 def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from zolvek.core.project import Project
 from zolvek.core.shapes import SHAPES
-from zolvek.formats.project_file import FORMAT, SHAPE_ARRAY, VERSION
+from zolvek.formats.project_file import FORMAT, VERSION
 
 
 def schema() -> dict[str, Any]:
@@ -18,6 +18,9 @@ def schema() -> dict[str, Any]:
     (project,), components = msgspec.json.schema_components(
         (Project,), schema_hook=_hook, ref_template="#/$defs/{name}"
     )
+    # The hook is not told which kind of array it is; the shapes' is this one.
+    names = {"type": "array", "items": {"enum": [shape.key for shape in SHAPES]}}
+    components["Curve"]["properties"]["shape"] = names
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Zolvek project",
@@ -33,8 +36,6 @@ def schema() -> dict[str, Any]:
 
 
 def _hook(kind: Any) -> dict[str, Any]:
-    if kind == SHAPE_ARRAY:
-        return {"type": "array", "items": {"enum": [shape.key for shape in SHAPES]}}
     if getattr(kind, "__origin__", kind) is np.ndarray:
         return {"type": "array", "items": {"type": "number"}}
     raise NotImplementedError(kind)

@@ -133,10 +133,15 @@ ACTIONS: tuple[Action, ...] = (
     Action("demo", "File", "Open the demo piece", "", "Open Night Regatta", lambda w: w.files.open_demo()),
     Action("save", "File", "Save", "Ctrl+S", "Save the project", lambda w: w.files.save(), "save"),
     Action("save-as", "File", "Save as…", "Ctrl+Shift+S", "Save under another name", lambda w: w.files.save_as()),
-    Action("export-midi", "File", "Write MIDI file…", "Ctrl+M", "All lanes as controller messages", lambda w: w.files.export_midi()),
-    Action("export-wav", "File", "Write WAV of the mix…", "Ctrl+Shift+M", "The mix, 24 bit, 48 kHz", lambda w: w.files.export_wav()),
-    Action("export-csv", "File", "Write CSV of the lane…", "", "The focus lane's points", lambda w: w.files.export_csv(), enabled=has_lane),
-    Action("import-csv", "File", "Read CSV into the lane…", "", "Replace the focus lane's points", lambda w: w.files.import_csv(), enabled=has_lane),
+    Action("export-midi", "File", "Write MIDI…", "Ctrl+M", "All lanes as messages, tempo, meter and sections", lambda w: w.deliveries.midi()),
+    Action("export-sound", "File", "Write sound…", "Ctrl+Shift+M", "The mix or the tracks, as the Export panel says", lambda w: w.deliveries.sound()),
+    Action("export-control", "File", "Write the lane as a control signal…", "", "A WAV file that is the curve, sample by sample", lambda w: w.deliveries.control(), enabled=has_lane),
+    Action("export-table", "File", "Write a table…", "", "Lanes side by side on a common clock, as CSV", lambda w: w.deliveries.table(), enabled=has_lane),
+    Action("export-csv", "File", "Write the lane's points…", "", "The focus lane's points as CSV", lambda w: w.deliveries.points(), enabled=has_lane),
+    Action("export-picture", "File", "Write a picture…", "", "Lanes as SVG or PNG, for documents", lambda w: w.deliveries.picture(), enabled=has_lane),
+    Action("import-midi", "File", "Read MIDI…", "Ctrl+Shift+O", "Controllers as lanes and notes, on new tracks", lambda w: w.deliveries.import_midi()),
+    Action("import-curve", "File", "Read sound into the lane…", "", "A control signal, or the level of a sound, as the curve", lambda w: w.deliveries.import_curve(), enabled=has_lane),
+    Action("import-csv", "File", "Read points into the lane…", "", "Replace the focus lane's points by those of a CSV file", lambda w: w.deliveries.import_points(), enabled=has_lane),
     Action("sound-file", "File", "Sound file as the source…", "", "A WAV, FLAC, OGG or MP3 file as what the track plays", lambda w: w.files.import_sound(), enabled=has_device),
     Action("find-sounds", "File", "Find missing sound files…", "", "Say where sound files are that have gone", lambda w: w.files.find_sounds(), enabled=lambda w: bool(w.files.missing_sounds())),
     Action("quit", "File", "Quit", "Ctrl+Q", "Close the window", lambda w: w.close()),
@@ -288,11 +293,12 @@ ACTIONS: tuple[Action, ...] = (
     Action("theme", "View", "Lamp theme", "F11", "Dark sheets for late hours", lambda w: w.switch_theme(),
            checked=lambda w: w.session.settings.theme == "lamp"),
     Action("find-action", "Help", "Find a command…", "Ctrl+K", "Search all commands by name", lambda w: w.find_action()),
+    Action("guide", "Help", "User guide", "Shift+F1", "How to do what, from the first curve to the delivered file", lambda w: w.show_guide()),
     Action("shortcuts", "Help", "Keyboard shortcuts", "F1", "All keys at a glance", lambda w: w.show_shortcuts()),
 )  # fmt: skip
 
 # Separators stand before these in their menus.
-BREAKS = {"export-midi", "quit", "select-all", "shape-hold", "tool-points", "cut", "quantise", "nudge-left", "snap", "bypass",
+BREAKS = {"export-midi", "import-midi", "quit", "select-all", "shape-hold", "tool-points", "cut", "quantise", "nudge-left", "snap", "bypass",
           "name-lane", "move-up", "cycle", "bypass-track", "clear-lane", "lane-up", "zoom-all",
           "scroll-left", "step-devices", "theme", "sound-file", "follow", "describe-device", "device-up",
           "learn-favourites", "hear-state-1", "record", "play-selection", "keep-version", "monitor"}  # fmt: skip

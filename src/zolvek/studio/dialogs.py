@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import groupby
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QDoubleSpinBox,
+    QHBoxLayout,
     QLineEdit,
     QTreeWidget,
     QTreeWidgetItem,
@@ -19,7 +21,10 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane
-from zolvek.studio.widgets import field_label, form
+from zolvek.studio.widgets import field_label, form, note
+
+if TYPE_CHECKING:
+    from zolvek.formats.midi_in import Score
 
 
 def _buttons(dialog: QDialog) -> QDialogButtonBox:
@@ -91,6 +96,106 @@ class RepeatDialog(QDialog):
         layout.addLayout(fields)
         layout.addWidget(self.all_lanes)
         layout.addWidget(_buttons(self))
+
+
+class MidiDialog(QDialog):
+    """How a MIDI file is read in, and what is in it."""
+
+    def __init__(self, name: str, score: Score, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Read {name}")
+        notes = sum(len(part.notes) for part in score.parts)
+        told = [
+            f"{score.lanes} streams that become lanes, and {notes} notes for the stand-in synth, "
+            f"on {len(score.parts)} new tracks.",
+        ]
+        if score.left_out:
+            told.append(f"{score.left_out} messages, such as program changes, are left out.")
+        self.join = QCheckBox("Join steps into curves, within")
+        self.join.setChecked(True)
+        self.within = _number(0.2, 0.01, 20.0, "Tolerance of joining")
+        self.within.setDecimals(2)
+        self.join.toggled.connect(self.within.setEnabled)
+        self.time = QCheckBox("Take its tempo, meter and sections too")
+        first = score.tempo.points[0].bpm
+        self.time.setToolTip(f"{first:.2f} BPM at the start; replaces those of the project")
+        row = QHBoxLayout()
+        row.addWidget(self.join)
+        row.addWidget(self.within)
+        row.addStretch(1)
+        layout = QVBoxLayout(self)
+        for text in told:
+            layout.addWidget(note(text))
+        layout.addLayout(row)
+        layout.addWidget(self.time)
+        layout.addWidget(_buttons(self))
+
+    @property
+    def tolerance(self) -> float | None:
+        return self.within.value() / 100.0 if self.join.isChecked() else None
+
+    @property
+    def takes_time(self) -> bool:
+        return self.time.isChecked()
+
+
+class SoundCurveDialog(QDialog):
+    """How a sound file becomes a curve."""
+
+    def __init__(self, name: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Read {name} into the lane")
+        self.how = QComboBox()
+        self.how.setAccessibleName("What the sound is")
+        for text, data in (
+            ("A control signal, −1 to 1", "both"),
+            ("A control signal, 0 to 1", "up"),
+            ("A sound whose level is followed", "follow"),
+        ):
+            self.how.addItem(text, data)
+        self.attack = _milliseconds(10.0, "Attack")
+        self.release = _milliseconds(200.0, "Release")
+        self.within = _number(0.2, 0.01, 20.0, "Tolerance of thinning")
+        self.within.setDecimals(2)
+        fields = form()
+        fields.addRow(field_label("It is"), self.how)
+        fields.addRow(field_label("Attack"), self.attack)
+        fields.addRow(field_label("Release"), self.release)
+        fields.addRow(field_label("Thinned within"), self.within)
+        layout = QVBoxLayout(self)
+        layout.addWidget(note("It is written from the selection, or from the playhead on."))
+        layout.addLayout(fields)
+        layout.addWidget(_buttons(self))
+        self.how.currentIndexChanged.connect(lambda _: self._show())
+        self._show()
+
+    def _show(self) -> None:
+        for box in (self.attack, self.release):
+            box.setEnabled(self.follows)
+
+    @property
+    def follows(self) -> bool:
+        return self.how.currentData() == "follow"
+
+    @property
+    def swing(self) -> str:
+        return str(self.how.currentData())
+
+    @property
+    def times(self) -> tuple[float, float]:
+        """Attack and release in seconds."""
+        return self.attack.value() / 1_000.0, self.release.value() / 1_000.0
+
+    @property
+    def tolerance(self) -> float:
+        return self.within.value() / 100.0
+
+
+def _milliseconds(value: float, name: str) -> QDoubleSpinBox:
+    box = _number(value, 0.1, 10_000.0, name)
+    box.setSuffix(" ms")
+    box.setValue(value)
+    return box
 
 
 class ShortcutsDialog(QDialog):

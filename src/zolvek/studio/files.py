@@ -1,15 +1,13 @@
-"""Files in the window: open, save, recent ones, and what is delivered."""
+"""Files in the window: open, save, recent ones, sounds, devices and states."""
 
 from __future__ import annotations
 
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QThread, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QProgressDialog
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Project
 
 if TYPE_CHECKING:
     from zolvek.studio.window import Window
@@ -18,31 +16,8 @@ PROJECTS = "Zolvek projects (*.zolvek)"
 SOUNDS = "Sound files (*.wav *.flac *.ogg *.mp3 *.aif *.aiff)"
 STATES = "States (*.json)"
 DEVICES = "Device descriptions (*.json)"
-MIDI, WAV, CSV = "MIDI files (*.mid)", "WAV files (*.wav)", "CSV files (*.csv)"
-
-
-class RenderThread(QThread):
-    """Renders to a file off the interface thread."""
-
-    progress = pyqtSignal(int, int)
-
-    def __init__(self, project: Project, path: str) -> None:
-        super().__init__()
-        self.project, self.path = project, path
-        self.error: ZolvekError | None = None
-
-    def run(self) -> None:
-        from zolvek.formats import sound_out
-
-        def told(done: int, total: int) -> None:
-            if self.isInterruptionRequested():
-                raise ZolvekError("Stopped; no file was written.")
-            self.progress.emit(done, total)
-
-        try:
-            sound_out.deliver(self.project, self.path, progress=told)
-        except ZolvekError as error:
-            self.error = error
+# Suffix -> others that a file of its kind may have.
+SIBLINGS = {".mid": (".midi",), ".wav": (".flac",), ".flac": (".wav",), ".svg": (".png",)}
 
 
 class Files:
@@ -50,7 +25,6 @@ class Files:
 
     def __init__(self, window: Window) -> None:
         self.window, self.session = window, window.session
-        self.rendering: RenderThread | None = None
         self.stamp: object = None  # of the project's file as it was read or written last
         self.locked: Path | None = None
         if self.session.path is not None:
@@ -60,7 +34,7 @@ class Files:
 
     def open(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self.window, "Open a project", self._folder(), PROJECTS
+            self.window, "Open a project", self.folder(), PROJECTS
         )
         if name:
             self.open_path(Path(name))
@@ -93,7 +67,7 @@ class Files:
 
     def save_as(self) -> bool:
         suggested = str(
-            self.session.path or Path(self._folder()) / f"{self.session.project.name}.zolvek"
+            self.session.path or Path(self.folder()) / f"{self.session.project.name}.zolvek"
         )
         name, _ = QFileDialog.getSaveFileName(self.window, "Save the project", suggested, PROJECTS)
         return bool(name) and self.save_to(_with_suffix(name, ".zolvek"))
@@ -241,7 +215,7 @@ class Files:
             if name not in self.missing_sounds():
                 continue  # found beside another
             found, _ = QFileDialog.getOpenFileName(
-                self.window, f"Where is {Path(name).name}?", self._folder(), SOUNDS
+                self.window, f"Where is {Path(name).name}?", self.folder(), SOUNDS
             )
             if not found:
                 return
@@ -259,7 +233,7 @@ class Files:
 
     def import_sound(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self.window, "A sound as the track's source", self._folder(), SOUNDS
+            self.window, "A sound as the track's source", self.folder(), SOUNDS
         )
         if name:
             self.take_sound(Path(name))
@@ -281,7 +255,7 @@ class Files:
 
     def import_device(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self.window, "Add a device from a description", self._folder(), DEVICES
+            self.window, "Add a device from a description", self.folder(), DEVICES
         )
         if name:
             self.take_device(Path(name))
@@ -301,7 +275,7 @@ class Files:
         from zolvek.studio import commands
 
         device = commands.chosen_device(self.session)
-        path = self._target("Write the device's description", ".json", DEVICES)
+        path = self.target("Write the device's description", ".json", DEVICES)
         if path and self.session.try_to(lambda: device_file.save(device.row, path)):
             self.session.say(f"Wrote {path.name}")
 
@@ -311,7 +285,7 @@ class Files:
         found = [s for s in self.session.project.states if s.of(device)]
         if not found:
             raise ZolvekError("There are no states to write.", remedy="Keep one first.")
-        path = self._target("Write the states", ".json", STATES)
+        path = self.target("Write the states", ".json", STATES)
         if path:
             state_file.save(self.session.project, found, path)
             self.session.say(f"Wrote {path.name}")
@@ -319,83 +293,26 @@ class Files:
     def import_states(self, device: str) -> None:
         from zolvek.formats import state_file
 
-        name, _ = QFileDialog.getOpenFileName(self.window, "Read states", self._folder(), STATES)
+        name, _ = QFileDialog.getOpenFileName(self.window, "Read states", self.folder(), STATES)
         if name:
             project = state_file.load_into(self.session.project, device, name)
             self.session.edit("Read states", project)
 
-    # --- deliveries ---
-
-    def export_midi(self) -> None:
-        from zolvek.formats import midi_out
-
-        path = self._target("Write a MIDI file", ".mid", MIDI)
-        if path and self.session.try_to(lambda: midi_out.save(self.session.project, path)):
-            self.session.say(f"Wrote {path.name}")
-
-    def export_csv(self) -> None:
-        from zolvek.formats import curve_csv
-
-        lane = self.session.lane
-        path = self._target("Write the lane's points", ".csv", CSV)
-        if path and lane and self.session.try_to(lambda: curve_csv.save(lane.curve, path)):
-            self.session.say(f"Wrote {path.name}")
-
-    def import_csv(self) -> None:
-        from zolvek.formats import curve_csv
-
-        name, _ = QFileDialog.getOpenFileName(
-            self.window, "Read a lane's points", self._folder(), CSV
-        )
-        if name:
-            title = f"Read {Path(name).name}"
-            self.session.try_to(lambda: self.session.edit_curve(title, curve_csv.load(name)))
-
-    def export_wav(self) -> None:
-        path = self._target("Write the mix", ".wav", WAV)
-        if path:
-            self.render_to(path)
-
-    def render_to(self, path: Path) -> None:
-        """Render off the interface thread, with progress and a way to stop."""
-        thread = self.rendering = RenderThread(self.session.project, str(path))
-        dialog = QProgressDialog(f"Rendering {path.name}", "Stop", 0, 100, self.window)
-        dialog.setWindowTitle("Write WAV")
-        dialog.setMinimumDuration(300)
-        dialog.canceled.connect(thread.requestInterruption)
-        thread.progress.connect(lambda done, total: dialog.setValue(99 * done // total))
-
-        def ended() -> None:
-            dialog.canceled.disconnect()
-            dialog.close()
-            dialog.deleteLater()
-            self.rendering = None
-            if thread.error:
-                self.session.notifier.report(thread.error)
-            else:
-                self.session.say(f"Wrote {path.name}")
-            thread.deleteLater()
-
-        thread.finished.connect(ended)
-        thread.start()
-
     def close(self) -> None:
-        """End a render that is still going, and let the file go."""
+        """Let the file go."""
         self._release()
-        if self.rendering:
-            self.rendering.requestInterruption()
-            self.rendering.wait()
 
-    def _target(self, title: str, suffix: str, kind: str) -> Path | None:
+    def target(self, title: str, suffix: str, kind: str) -> Path | None:
         stem = self.session.path.stem if self.session.path else self.session.project.name
-        suggested = str(Path(self._folder()) / f"{stem}{suffix}")
+        suggested = str(Path(self.folder()) / f"{stem}{suffix}")
         name, _ = QFileDialog.getSaveFileName(self.window, title, suggested, kind)
         return _with_suffix(name, suffix) if name else None
 
-    def _folder(self) -> str:
+    def folder(self) -> str:
         return str(self.session.path.parent if self.session.path else Path.home())
 
 
 def _with_suffix(name: str, suffix: str) -> Path:
     path = Path(name)
-    return path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
+    known = path.suffix.lower() in {suffix, *SIBLINGS.get(suffix, ())}
+    return path if known else path.with_name(path.name + suffix)

@@ -31,6 +31,21 @@ class Settings:
     glide: float = 0.25  # beats that the way back to the curve takes
     take_tolerance: float = 0.004  # of the height, within which a pass is thinned
     lead: float = 0.0  # beats before the selection from which it is played
+    midi_gap: float = 0.0  # milliseconds that changes lie apart at least
+    midi_tolerance: float = 0.0  # of the height that steps may stray beyond half a step
+    midi_split: str = "one"  # a key of formats.midi_out.SPLITS
+    sound_kind: str = ".wav"
+    sound_rate: int = 48_000
+    sound_depth: str = "24"
+    sound_tracks: bool = False
+    sound_selection: bool = False
+    sound_bypass: bool = False
+    sound_tail: bool = True
+    control_swing: str = "both"  # a key of formats.sound_out.SWINGS
+    table_clock: str = "beats"
+    table_step: float = 0.25  # of the clock
+    table_cells: str = "value"  # a key of formats.tables.CELLS
+    data_all: bool = False  # tables and pictures of all shown lanes, not of the focus lane alone
     ramp: float = 0.0  # beats in which the edges of a moved span go to the new level
 
     def add_recent(self, path: Path) -> None:

@@ -16,6 +16,10 @@ FONT_FILES = (
 )
 
 
+ASSETS = Path(__file__).parent.parent / "assets"
+ARROWS = ASSETS / "arrows"
+
+
 class Theme(NamedTuple):
     """Every colour by what it is for, as #RRGGBB."""
 
@@ -74,7 +78,7 @@ def lane_ink(theme: Theme, lane: object) -> str:
 
 
 def load_fonts() -> None:
-    folder = Path(__file__).parent.parent / "assets" / "fonts"
+    folder = ASSETS / "fonts"
     for name in FONT_FILES:
         QFontDatabase.addApplicationFont(str(folder / name))
 
@@ -128,14 +132,22 @@ def style_sheet(theme: Theme) -> str:
     QMenu::item:disabled {{ color: {theme.ghost}; }}
     QMenu::separator {{ height: 1px; background: {theme.hairline}; margin: 4px 8px; }}
     QToolTip {{ background: {theme.raised}; border: 1px solid {theme.bar_line}; padding: 3px; }}
-    QLineEdit, QSpinBox, QPlainTextEdit {{
+    QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{
         background: {theme.raised}; border: 1px solid {theme.bar_line}; border-radius: 3px;
         padding: 3px 6px; min-height: 19px; selection-background-color: {theme.curve};
         selection-color: {theme.sheet};
     }}
-    QLineEdit:focus, QSpinBox:focus {{ border: 1px solid {theme.curve}; }}
-    QLineEdit:disabled, QSpinBox:disabled {{
+    QLineEdit:focus, QAbstractSpinBox:focus {{ border: 1px solid {theme.curve}; }}
+    QLineEdit:disabled, QAbstractSpinBox:disabled {{
         color: {theme.quiet}; background: {theme.desk}; border-color: {theme.hairline}; }}
+    QAbstractSpinBox {{ padding: 2px 4px; }}
+    QAbstractSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
+    QComboBox {{ background: {theme.raised}; border: 1px solid {theme.bar_line}; border-radius: 3px;
+        padding: 2px 6px; min-height: 19px; }}
+    QComboBox:focus, QComboBox:hover {{ border-color: {theme.curve}; }}
+    QComboBox:disabled {{ color: {theme.quiet}; background: {theme.desk}; border-color: {theme.hairline}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::down-arrow {{ image: url("{(ARROWS / theme.key).as_posix()}.svg"); width: 10px; height: 6px; }}
     QLineEdit[fault="true"] {{ border: 1px solid {theme.selection}; }}
     QComboBox QAbstractItemView {{ background: {theme.raised}; border: 1px solid {theme.bar_line};
         selection-background-color: {theme.hairline}; selection-color: {theme.ink}; outline: none; }}

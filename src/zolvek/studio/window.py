@@ -5,10 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtCore import QEvent, QMimeData, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
+    QDialog,
     QFrame,
     QHBoxLayout,
     QInputDialog,
@@ -36,6 +37,7 @@ from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.bench.transport import Transport
+from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.files import Files
 from zolvek.studio.index.index_panel import IndexPanel
 from zolvek.studio.keeper import Keeper
@@ -53,6 +55,7 @@ from zolvek.studio.widgets import Elided
 
 if TYPE_CHECKING:
     from zolvek.core.takes import Take
+    from zolvek.studio.guide import Guide
     from zolvek.studio.monitor import Monitor
 
 INDEX_WIDTH = 196
@@ -66,10 +69,12 @@ class Window(QMainWindow):
         self.view = Viewport(project.length)
         self.player = Player(self.session)
         self.files = Files(self)
+        self.deliveries = Deliveries(self)
         self.outside = Outside(self.session, self.player)
         self.recorder = Recorder(self.session, self.player)
         self.keeper = Keeper(self.session)
         self.monitor: Monitor | None = None
+        self.guide: Guide | None = None
         self.telling = False  # an error is being shown
         self.made: dict[str, QAction] = {}
         self.refreshing = QTimer(self)
@@ -83,6 +88,7 @@ class Window(QMainWindow):
                 self.made[row.id].setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
             (self.focus_lane if row.on_lane else self).addAction(self.made[row.id])
         self.resize(1280, 800)
+        self.setAcceptDrops(True)
         session = self.session
         for signal in (
             session.project_changed, session.focus_changed, session.selection_changed, session.span_changed,
@@ -555,6 +561,10 @@ class Window(QMainWindow):
         box.setInformativeText(details)
         return box.exec() == button.Yes
 
+    def asked(self, dialog: QDialog) -> bool:
+        """Show a dialog; whether it was accepted."""
+        return bool(dialog.exec())
+
     def switch_theme(self) -> None:
         self.session.set_theme("vellum" if self.session.settings.theme == "lamp" else "lamp")
         self._refresh_actions()
@@ -570,6 +580,55 @@ class Window(QMainWindow):
         from zolvek.studio.dialogs import ShortcutsDialog
 
         ShortcutsDialog(shortcut_rows(), self).exec()
+
+    def show_guide(self) -> None:
+        from zolvek.studio.guide import Guide
+
+        if self.guide is None:
+            self.guide = Guide(self)
+        self.guide.show()
+        self.guide.activateWindow()
+
+    # --- what is dropped here ---
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and _dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A file of any kind that is read: projects open, the others come in."""
+        path = _dropped(event.mimeData()) if event is not None else None
+        if path is not None and event is not None:
+            event.acceptProposedAction()
+            # After the event: what takes it may ask, and the other program waits for us.
+            QTimer.singleShot(0, lambda: self.session.try_to(lambda: self.take(path)))
+
+    def take(self, path: Path) -> None:
+        """Read a file by what it is. Raises ZolvekError for one of another kind."""
+        takers = {
+            (".zolvek",): self.files.open_path,
+            (".mid", ".midi"): self.deliveries.take_midi,
+            (".csv",): self.deliveries.take_points,
+            (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"): self._take_sound,
+            (".json",): self.files.take_device,
+        }
+        for suffixes, taker in takers.items():
+            if path.suffix.lower() in suffixes:
+                taker(path)
+                return
+        raise ZolvekError(
+            "Zolvek can't read a file of this kind.", str(path),
+            "Projects, MIDI, CSV, sound and device descriptions can be dropped here.",
+        )  # fmt: skip
+
+    def _take_sound(self, path: Path) -> None:
+        """A sound file: as the track's source, or as the focus lane's curve."""
+        if self.session.own_lane is None or self.confirm(
+            f"Let the track play {path.name}?", "Otherwise it is read as the focus lane's curve."
+        ):
+            self.files.take_sound(path)
+        else:
+            self.deliveries.take_curve(path)
 
     def changeEvent(self, event: QEvent | None) -> None:
         """Coming back to the window: has another program changed the file meanwhile?"""
@@ -598,6 +657,7 @@ class Window(QMainWindow):
         if not self.files.may_leave():
             event.ignore()
             return
+        self.deliveries.close()
         self.files.close()
         self.keeper.settled()
         if self.monitor is not None:
@@ -638,3 +698,9 @@ def _rule() -> QFrame:
     rule.setProperty("rule", True)
     rule.setFixedHeight(1)
     return rule
+
+
+def _dropped(data: QMimeData | None) -> Path | None:
+    """The one local file among what is dragged."""
+    names = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data else []
+    return Path(names[0]) if len(names) == 1 else None

@@ -1,0 +1,295 @@
+"""What leaves the window as files, and what comes in: MIDI, sound, tables, pictures."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QFileDialog, QProgressDialog
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.stepping import Resolution
+from zolvek.studio.work import Progress, Work
+
+if TYPE_CHECKING:
+    from zolvek.studio.session import Session
+    from zolvek.studio.settings import Settings
+    from zolvek.studio.window import Window
+
+MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
+SOUND, WAV = "WAV files (*.wav);;FLAC files (*.flac)", "WAV files (*.wav)"
+SOUNDS = "Sound files (*.wav *.flac *.ogg *.aif *.aiff)"
+PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
+
+
+def resolution(settings: Settings) -> Resolution:
+    """How closely MIDI follows, as it is set."""
+    return Resolution(1, settings.midi_gap, settings.midi_tolerance)
+
+
+class Deliveries:
+    """The deliveries of one window, by what is set in the Export panel."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self.working: Work | None = None
+
+    @property
+    def session(self) -> Session:
+        return self.window.session
+
+    @property
+    def settings(self) -> Settings:
+        return self.session.settings
+
+    # --- MIDI ---
+
+    def midi(self) -> None:
+        path = self.window.files.target("Write a MIDI file", ".mid", MIDI)
+        if path:
+            self.midi_to(path)
+
+    def midi_to(self, path: Path) -> None:
+        from zolvek.formats import midi_out
+
+        project, split, close = (
+            self.session.project,
+            self.settings.midi_split,
+            resolution(self.settings),
+        )
+        self.run(path.name, lambda told: midi_out.save(project, path, close, split, told))
+
+    def midi_to_drag(self) -> Path:
+        """The MIDI file in a folder of its own, to be dragged into another program."""
+        from zolvek.formats import midi_out
+
+        folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
+        name = midi_out.file_name(self.session.project.name)
+        return midi_out.save(
+            self.session.project, folder / f"{name}.mid", resolution(self.settings)
+        )[0]
+
+    def import_midi(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Read a MIDI file", self.window.files.folder(), MIDI
+        )
+        if name:
+            self.take_midi(Path(name))
+
+    def take_midi(self, path: Path) -> None:
+        """Its controllers as lanes and its notes, on new tracks; asks how first."""
+        from zolvek.formats import midi_in
+        from zolvek.studio.dialogs import MidiDialog
+
+        score = midi_in.load(path)
+        if not score.parts:
+            raise ZolvekError(
+                "There are no notes or controllers in it.", str(path), "Choose another."
+            )
+        dialog = MidiDialog(path.name, score, self.window)
+        if not self.window.asked(dialog):
+            return
+        project = self.session.project
+        self.run(
+            path.name,
+            lambda _: midi_in.imported(project, score, dialog.tolerance, dialog.takes_time),
+            lambda made: self.session.edit(f"Read {path.name}", made),
+            f"Read {path.name}: {score.lanes} lanes",
+        )
+
+    # --- sound ---
+
+    def sound(self) -> None:
+        path = self.window.files.target("Write sound", self.settings.sound_kind, SOUND)
+        if path:
+            self.sound_to(path)
+
+    def sound_to(self, path: Path) -> None:
+        from zolvek.formats.sound_out import SoundForm, deliver
+
+        own, project = self.settings, self.session.project
+        form = SoundForm(own.sound_rate, own.sound_depth)
+        span = self.session.needed_span() if own.sound_selection else None
+        self.run(
+            path.name,
+            lambda told: deliver(
+                project, path, form, span, own.sound_bypass, own.sound_tail, own.sound_tracks, told
+            ),
+        )
+
+    def control(self) -> None:
+        lane = self.needed_lane()
+        path = self.window.files.target("Write the lane as a control signal", ".wav", WAV)
+        if path:
+            self.control_to(lane, path)
+
+    def control_to(self, lane: str, path: Path) -> None:
+        from zolvek.formats.sound_out import SoundForm, save_control
+
+        own, project = self.settings, self.session.project
+        span = self.session.needed_span() if own.sound_selection else None
+        form = SoundForm(own.sound_rate, "float" if own.sound_depth == "float" else "24")
+        self.run(
+            path.name, lambda _: [save_control(project, lane, path, form, own.control_swing, span)]
+        )
+
+    def import_curve(self) -> None:
+        self.needed_lane()
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Read a sound file as the lane's curve", self.window.files.folder(), SOUNDS
+        )
+        if name:
+            self.take_curve(Path(name))
+
+    def take_curve(self, path: Path) -> None:
+        """A sound file as the focus lane's curve from the selection or the playhead on."""
+        from zolvek.core.spans import splice
+        from zolvek.formats import sound_in
+        from zolvek.studio.dialogs import SoundCurveDialog
+
+        self.needed_lane()
+        dialog = SoundCurveDialog(path.name, self.window)
+        if not self.window.asked(dialog):
+            return
+        session = self.session
+        first = session.span[0] if session.span else session.place
+        tempo, old = session.project.tempo, session.lane.curve  # type: ignore[union-attr]
+
+        def work(_: Progress) -> Any:
+            sound, rate = sound_in.read(path)
+            if dialog.follows:
+                made = sound_in.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
+            else:
+                made = sound_in.as_control(
+                    sound, rate, tempo, first, dialog.tolerance, dialog.swing
+                )
+            put = _from_zero(made, first)
+            return splice(old, first, put, first + float(put.beat[-1])), len(made)
+
+        def done(found: Any) -> None:
+            session.edit_curve(f"Read {path.name}", found[0])
+            session.say(f"Read {path.name}: {found[1]} points")
+
+        self.run(path.name, work, done, "")
+
+    # --- tables and pictures ---
+
+    def points(self) -> None:
+        from zolvek.formats import curve_csv
+
+        self.needed_lane()
+        path = self.window.files.target("Write the lane's points", ".csv", CSV)
+        lane = self.session.lane
+        if path and lane and self.session.try_to(lambda: curve_csv.save(lane.curve, path)):
+            self.session.say(f"Wrote {path.name}")
+
+    def import_points(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Read a lane's points", self.window.files.folder(), CSV
+        )
+        if name:
+            self.take_points(Path(name))
+
+    def take_points(self, path: Path) -> None:
+        from zolvek.formats import curve_csv
+
+        self.needed_lane()
+        self.session.edit_curve(f"Read {path.name}", curve_csv.load(path))
+
+    def table(self) -> None:
+        path = self.window.files.target("Write a table", ".csv", CSV)
+        if path:
+            self.table_to(path)
+
+    def table_to(self, path: Path) -> None:
+        from zolvek.formats import tables
+
+        own, project, lanes = self.settings, self.session.project, self._lanes()
+
+        def work(_: Progress) -> list[Path]:
+            text = tables.to_text(project, lanes, own.table_step, own.table_clock, own.table_cells)
+            return [tables.save(path, text)]
+
+        self.run(path.name, work)
+
+    def picture(self) -> None:
+        path = self.window.files.target("Write a picture", ".svg", PICTURE)
+        if path:
+            self.picture_to(path)
+
+    def picture_to(self, path: Path) -> None:
+        from zolvek.formats import picture
+        from zolvek.studio import png
+
+        lanes, span = self._lanes(), self.session.span
+        if path.suffix.lower() == ".png":
+            png.save(picture.svg(self.session.project, lanes, span), path)
+        else:
+            picture.save(self.session.project, lanes, path, span)
+        self.session.say(f"Wrote {path.name}")
+
+    def _lanes(self) -> list[str]:
+        """The focus lane, or all that are shown."""
+        if not self.settings.data_all:
+            return [self.needed_lane()]
+        return [lane.id for lane in self.session.project.lanes() if not lane.hidden]
+
+    def needed_lane(self) -> str:
+        """The focus lane's id. Raises ZolvekError when there is none."""
+        lane = self.session.own_lane
+        if lane is None:
+            raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
+        return lane.id
+
+    # --- working ---
+
+    def run(
+        self, name: str, work: Callable[[Progress], Any],
+        done: Callable[[Any], object] = lambda _: None, said: str | None = None,
+    ) -> None:  # fmt: skip
+        """Work off the interface thread, with progress and a way to stop; then `done` is told the
+        result."""
+        if self.working is not None:
+            raise ZolvekError("Another file is still being worked on.", name, "Wait, or stop that.")
+        thread = self.working = Work(work)
+        dialog = QProgressDialog(name, "Stop", 0, 100, self.window)
+        dialog.setWindowTitle("Zolvek")
+        dialog.setMinimumDuration(300)
+        dialog.setAutoClose(False)
+        dialog.canceled.connect(thread.requestInterruption)
+        thread.progress.connect(lambda so_far, total: dialog.setValue(99 * so_far // max(total, 1)))
+
+        def ended() -> None:
+            dialog.canceled.disconnect()
+            dialog.close()
+            dialog.deleteLater()
+            self.working = None
+            if thread.error:
+                self.session.notifier.report(thread.error)
+            elif self.session.try_to(lambda: done(thread.result)):
+                count = len(thread.result) if isinstance(thread.result, list) else 1
+                self.session.say(
+                    said
+                    if said is not None
+                    else f"Wrote {name}"
+                    if count == 1
+                    else f"Wrote {count} files"
+                )
+            thread.deleteLater()
+
+        thread.finished.connect(ended)
+        thread.start()
+
+    def close(self) -> None:
+        """End what is still going."""
+        if self.working:
+            self.working.requestInterruption()
+            self.working.wait()
+
+
+def _from_zero(curve: Any, first: float) -> Any:
+    from zolvek.core.edits import replace
+
+    return replace(curve, beat=curve.beat - first)

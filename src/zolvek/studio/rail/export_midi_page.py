@@ -1,0 +1,318 @@
+"""The MIDI page of the Export panel: what the focus lane is sent as, and the report on all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, QUrl
+from PyQt6.QtGui import QAction, QDrag, QMouseEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QDoubleSpinBox,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.messages import MESSAGES, MOST_SEMITONES, MidiTarget
+from zolvek.formats.midi_out import SPLITS
+from zolvek.studio.rail.export_pages import action_button
+from zolvek.studio.session import Session
+from zolvek.studio.widgets import choice, field_label, form, heading, note, page_layout, pick
+from zolvek.studio.work import Work
+
+if TYPE_CHECKING:
+    from zolvek.formats.midi_report import Report
+
+REPORT_MS = 400  # after a change, until the report is made anew
+COLUMNS = ("Lane", "Strays by")
+
+
+class DragFile(QLabel):
+    """Dragged out of the window, it is the delivered file."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setProperty("role", "quiet")
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setMinimumHeight(34)
+        self.setStyleSheet("border: 1px dashed palette(mid); border-radius: 3px;")
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.setToolTip("Drag it into another program: the MIDI file goes with it")
+        self.pressed_at: QPoint | None = None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.pressed_at = event.position().toPoint()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self.pressed_at is None:
+            return
+        far = (event.position().toPoint() - self.pressed_at).manhattanLength()
+        if far >= QApplication.startDragDistance():
+            self.pressed_at = None
+            window = self.window()
+            window.session.try_to(lambda: self._drag(window))  # type: ignore[union-attr]
+
+    def _drag(self, window: object) -> None:
+        QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        try:
+            path = window.deliveries.midi_to_drag()  # type: ignore[attr-defined]
+        finally:
+            QApplication.restoreOverrideCursor()
+        self.begin(str(path))
+
+    def begin(self, path: str) -> None:
+        """Hand the file to whoever it is dropped on."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(path)])
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.exec(Qt.DropAction.CopyAction)
+
+
+class MidiPage(QWidget):
+    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+        super().__init__()
+        self.session = session
+        self.working: Work | None = None
+        self.stale = True
+        self.told: Report | None = None
+        self.timer = QTimer(self)
+        self.timer.setSingleShot(True)
+        self.timer.setInterval(REPORT_MS)
+        self.timer.timeout.connect(self._report)
+        self.name = note()
+        self.kind = choice(
+            ((row.label, key) for key, row in MESSAGES.items()),
+            "Kind of message",
+            lambda _: self._set(),
+        )
+        self.channel = self._spin(1, 16, "MIDI channel")
+        self.number = self._spin(0, 16_383, "Number")
+        self.semitones = self._spin(0, MOST_SEMITONES, "Range of the bend in semitones")
+        self.semitones.setSuffix(" st")
+        self.port = QLineEdit()
+        self.port.setAccessibleName("MIDI port")
+        self.port.setPlaceholderText("any")
+        self.port.editingFinished.connect(self._set)
+        self.target = form()
+        for text, field in (
+            ("Sent as", self.kind), ("Channel", self.channel), ("Number", self.number),
+            ("Bend range", self.semitones), ("Port", self.port),
+        ):  # fmt: skip
+            self.target.addRow(field_label(text), field)
+        settings = session.settings
+        self.gap = self._decimal(
+            settings.midi_gap, 0.0, 1_000.0, " ms", "Changes lie apart at least", "midi_gap", 1.0
+        )
+        self.within = self._decimal(
+            100 * settings.midi_tolerance,
+            0.0,
+            50.0,
+            " %",
+            "Tolerance beyond half a step",
+            "midi_tolerance",
+            0.01,
+        )
+        self.split = choice(((text, key) for key, text in SPLITS.items()), "Files", self._set_split)
+        pick(self.split, settings.midi_split)
+        delivery = form()
+        for text, field in (
+            ("Changes apart", self.gap),
+            ("May stray by", self.within),
+            ("Files", self.split),
+        ):
+            delivery.addRow(field_label(text), field)
+        self.load = note()
+        self.advice = note()
+        self.advice.setProperty("role", "fault")
+        self.rows = QTableWidget(0, len(COLUMNS))
+        self.rows.setAccessibleName("Lanes, how many messages they take and how far they stray")
+        self.rows.setHorizontalHeaderLabels(list(COLUMNS))
+        self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.rows.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.rows.setMinimumHeight(120)
+        self.rows.setMinimumWidth(60)
+        self.rows.setTextElideMode(Qt.TextElideMode.ElideLeft)
+        self.rows.itemSelectionChanged.connect(self._show_lane)
+        upright, across = self.rows.verticalHeader(), self.rows.horizontalHeader()
+        if upright is not None and across is not None:
+            upright.hide()
+            upright.setDefaultSectionSize(20)
+            across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            across.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        layout = page_layout(self)
+        layout.addWidget(self.name)
+        layout.addLayout(self.target)
+        layout.addSpacing(6)
+        layout.addWidget(heading("Delivery"))
+        layout.addLayout(delivery)
+        layout.addWidget(self.load)
+        layout.addWidget(self.advice)
+        layout.addWidget(self.rows, 1)
+        layout.addWidget(action_button(actions, "export-midi", True))
+        layout.addWidget(DragFile("Drag the MIDI file from here"))
+        session.focus_changed.connect(self.refresh)
+        session.project_changed.connect(self.refresh)
+        session.project_changed.connect(self._later)
+        self.refresh()  # fmt: skip
+
+    # --- the focus lane's target ---
+
+    def _spin(self, low: int, high: int, name: str) -> QSpinBox:
+        box = QSpinBox()
+        box.setRange(low, high)
+        box.setAccessibleName(name)
+        box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        box.setKeyboardTracking(False)
+        box.valueChanged.connect(lambda _: self._set())
+        return box
+
+    def _decimal(
+        self, value: float, low: float, high: float, suffix: str, name: str, setting: str, factor: float
+    ) -> QDoubleSpinBox:  # fmt: skip
+        box = QDoubleSpinBox()
+        box.setRange(low, high)
+        box.setDecimals(2)
+        box.setSuffix(suffix)
+        box.setValue(value)
+        box.setAccessibleName(name)
+        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        box.setKeyboardTracking(False)
+
+        def changed(typed: float) -> None:
+            setattr(self.session.settings, setting, typed * factor)
+            self._later()
+
+        box.valueChanged.connect(changed)
+        return box
+
+    def refresh(self) -> None:
+        lane, project = self.session.own_lane, self.session.project
+        fields = (self.kind, self.channel, self.number, self.semitones, self.port)
+        for field in fields:
+            field.setEnabled(lane is not None)
+        if lane is None:
+            self.name.setText("No lane yet.")
+            return
+        self.name.setText(project.label_of(lane.id))
+        row = MESSAGES[lane.midi.kind]
+        for field in fields:
+            field.blockSignals(True)
+        pick(self.kind, lane.midi.kind)
+        self.channel.setValue(lane.midi.channel)
+        low, high = row.numbers or (0, 16_383)
+        self.number.setRange(low, high)
+        self.number.setValue(lane.midi.controller)
+        self.semitones.setValue(round(lane.midi.semitones))
+        if not self.port.hasFocus():
+            self.port.setText(lane.midi.port)
+        for field in fields:
+            field.blockSignals(False)
+        self.target.setRowVisible(self.number, row.numbers is not None)
+        self.target.setRowVisible(self.semitones, lane.midi.kind == "bend")
+
+    def _set(self) -> None:
+        """Send the focus lane as the fields say; a number that its kind can't bear gives way."""
+        lane = self.session.own_lane
+        if lane is None:
+            return
+        kind = str(self.kind.currentData())
+        low, high = MESSAGES[kind].numbers or (0, 0)
+        number = min(max(self.number.value(), low), high)
+        semitones = float(self.semitones.value())
+        if round(lane.midi.semitones) == self.semitones.value():
+            semitones = lane.midi.semitones  # cents that came with a file stay
+        target = MidiTarget(self.channel.value(), number, kind, semitones, self.port.text().strip())
+        if target != lane.midi:
+            self.session.edit_lane(f"Send as {target.text}", replace(lane, midi=target))
+
+    def _set_split(self, key: object) -> None:
+        self.session.settings.midi_split = str(key)
+
+    # --- the report ---
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self.stale:
+            self.timer.start()
+
+    def _later(self) -> None:
+        self.stale = True
+        if self.isVisible():
+            self.timer.start()
+
+    def _report(self) -> None:
+        """Make the report beside the interface; one that goes on is let finish first."""
+        from zolvek.formats.midi_report import report
+        from zolvek.studio.deliveries import resolution
+
+        if self.working is not None:
+            self.timer.start()
+            return
+        self.stale = False
+        project, close = self.session.project, resolution(self.session.settings)
+        self.working = Work(lambda told: report(project, close, told))
+        self.working.finished.connect(self._reported)
+        self.working.start()
+
+    def _reported(self) -> None:
+        work, self.working = self.working, None
+        if work is None:
+            return
+        if work.error is not None:
+            self.load.setText(
+                str(work.error) if not isinstance(work.error, ZolvekError) else work.error.what
+            )
+        elif work.result is not None:
+            self.show_report(work.result)
+        work.deleteLater()  # fmt: skip
+
+    def show_report(self, found: Report) -> None:
+        from zolvek.formats.midi_report import BYTES_A_SECOND
+
+        self.told = found
+        share = 100.0 * found.bytes_a_second / BYTES_A_SECOND
+        self.load.setText(
+            f"{found.messages:,} messages. In the busiest second {found.messages_a_second:,} messages, "
+            f"{found.bytes_a_second:,} bytes: {share:.0f} % of a DIN cable, {1_000 * found.late:.0f} ms late at most."
+        )
+        self.advice.setText("\n".join(found.advice))
+        self.advice.setVisible(bool(found.advice))
+        self.rows.blockSignals(True)
+        self.rows.setRowCount(len(found.lanes))
+        for place, row in enumerate(found.lanes):
+            for column, text in enumerate((row.label, row.stray)):
+                item = QTableWidgetItem(text)
+                item.setToolTip(
+                    f"{row.label}\n{row.target}\n{row.messages:,} messages, {row.steps:.2f} steps off at most"
+                )
+                if column:
+                    item.setTextAlignment(
+                        Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                    )
+                self.rows.setItem(place, column, item)
+        self.rows.blockSignals(False)  # fmt: skip
+
+    def _show_lane(self) -> None:
+        """The chosen row's lane comes up."""
+        chosen = self.rows.currentRow()
+        known = {lane.id for lane in self.session.project.lanes()}
+        if self.told is not None and 0 <= chosen < len(self.told.lanes):
+            lane = self.told.lanes[chosen].lane
+            if lane in known:
+                self.session.set_focus(lane)
+
+    def close_work(self) -> None:
+        self.timer.stop()
+        if self.working is not None:
+            self.working.requestInterruption()
+            self.working.wait()

@@ -1,0 +1,41 @@
+"""Work in a thread beside the interface: with progress, a way to stop, and its errors told."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QThread, pyqtSignal
+
+from zolvek.core.errors import ZolvekError
+
+Progress = Callable[[int, int], None]
+
+
+class Work(QThread):
+    """Does `work` once, which is given what to tell its progress to; then `result` or `error`
+    is there. Stopping it is asking for an interruption."""
+
+    progress = pyqtSignal(int, int)
+
+    def __init__(self, work: Callable[[Progress], Any]) -> None:
+        super().__init__()
+        self.work = work
+        self.result: Any = None
+        self.error: ZolvekError | None = None
+
+    def run(self) -> None:
+        def told(done: int, total: int) -> None:
+            if self.isInterruptionRequested():
+                raise ZolvekError("Stopped; nothing was written.")
+            self.progress.emit(done, total)
+
+        try:
+            self.result = self.work(told)
+        except ZolvekError as error:
+            self.error = error
+        except Exception as error:  # a fault of ours: said there, not lost in a thread
+            self.error = ZolvekError(
+                f"Something went wrong inside Zolvek: {error}.",
+                remedy="Save your work and try again.",
+            )

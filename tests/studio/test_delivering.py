@@ -1,0 +1,148 @@
+"""From the window to the file and back: the Export panel, what is read, dropped and dragged."""
+
+from __future__ import annotations
+
+import csv
+import unittest
+
+import mido
+import numpy as np
+import soundfile
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+
+from tests.studio.driver import WindowTest
+from zolvek.core.playing import played
+from zolvek.studio.rail.export_midi_page import DragFile
+from zolvek.studio.rail.export_panel import ExportPanel
+
+
+class Delivering(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.do("step-export")
+        self.panel = self.window.rail.findChild(ExportPanel)
+        self.deliveries = self.window.deliveries
+
+    def written(self, name: str, action: str):
+        path = self.folder / name
+        self.window.files.target = lambda *_: path
+        self.do(action)
+        self.until(lambda: self.deliveries.working is None)
+        self.assertEqual(self.errors, [])
+        return path
+
+    def test_an_nrpn_lane_is_reported_delivered_and_read_again(self) -> None:
+        self.session.set_focus("echo.feedback")
+        page = self.panel.midi
+        page.kind.setCurrentIndex(page.kind.findData("nrpn"))
+        page.kind.activated.emit(page.kind.currentIndex())
+        page.number.setValue(260)
+        self.assertEqual(self.session.own_lane.midi.text, "NRPN 260, channel 2")
+        self.until(lambda: page.told is not None and not page.stale and page.working is None)
+        row = next(row for row in page.told.lanes if row.lane == "echo.feedback")
+        self.assertEqual(row.target, "NRPN 260, channel 2")
+        self.assertGreater(row.messages, 1_000)
+        self.assertIn("% of a DIN cable", page.load.text())
+        self.assertEqual(page.rows.rowCount(), 16)
+        page.gap.setValue(5.0)
+        self.until(lambda: not page.stale and page.working is None)
+        self.assertLess(
+            next(r for r in page.told.lanes if r.lane == "echo.feedback").messages, row.messages / 4
+        )
+        page.rows.selectRow(0)
+        self.assertEqual(self.session.own_lane.id, page.told.lanes[0].lane)
+        page.gap.setValue(0.0)
+        path = self.written("piece.mid", "export-midi")
+        numbers = {
+            m.control
+            for t in mido.MidiFile(path).tracks
+            for m in t
+            if m.type == "control_change" and m.channel == 1
+        }
+        self.assertLessEqual({98, 99, 6, 38}, numbers)
+        # Dropped on the window it comes in again, on tracks of its own, as one step.
+        before = self.session.project
+        self.window.asked = lambda dialog: True
+        self.drop(path)
+        self.until(lambda: self.session.project is not before)
+        self.assertEqual(len(self.session.project.tracks), 4 + 16)
+        back = next(
+            x for x in self.session.project.lanes() if x.midi.kind == "nrpn" and x.device != "echo"
+        )
+        ticks = np.arange(0, 192 * 960, 7) / 960
+        own = played(before.lane("echo.feedback"), before).curve.at(ticks)
+        self.assertLess(np.percentile(np.abs(back.curve.at(ticks) - own), 99.9), 0.004)
+        self.do("undo")
+        self.assertIs(self.session.project, before)
+
+    def drop(self, path) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDropEvent(
+            QPointF(400, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        self.window.dropEvent(event)
+        self.assertTrue(event.isAccepted())
+        self.wait(50)
+
+    def test_every_file_is_written_and_what_is_dropped_is_read(self) -> None:
+        self.session.set_focus("fog-strip.level")
+        self.session.choose_span((64.0, 72.0))
+        settings = self.session.settings
+        settings.sound_selection, settings.sound_tracks, settings.sound_depth = True, True, "float"
+        settings.data_all = True
+        self.written("mix.wav", "export-sound")
+        self.assertEqual(len(list(self.folder.glob("mix - *.wav"))), 4)
+        control = self.written("level.wav", "export-control")
+        self.assertEqual(soundfile.info(control).subtype, "FLOAT")
+        table = self.written("table.csv", "export-table")
+        with open(table, newline="", encoding="utf-8") as file:
+            rows = list(csv.reader(file))
+        self.assertEqual((len(rows[0]), len(rows)), (18, 1 + 194 * 4 + 1))
+        points = self.written("points.csv", "export-csv")
+        for name, begins in (("all.svg", b"<svg"), ("all.png", b"\x89PNG")):
+            self.assertEqual(self.written(name, "export-picture").read_bytes()[:4], begins)
+        # The control signal comes back into another lane; the points into a third.
+        self.session.set_focus("horn.drive")
+        old = self.session.lane.curve
+        self.window.confirm = lambda *_: False
+        self.window.asked = lambda dialog: True
+        self.drop(control)
+        self.until(lambda: self.session.lane.curve is not old)
+        beats = np.linspace(64.0, 71.9, 500)
+        wanted = played(
+            self.session.project.lane("fog-strip.level"), self.session.project
+        ).curve.at(beats)
+        self.assertLess(
+            np.percentile(np.abs(self.session.lane.curve.at(beats) - wanted), 98), 0.003
+        )
+        self.assertEqual(float(self.session.lane.curve.at(10.0)), float(old.at(10.0)))
+        self.drop(points)
+        self.assertEqual(
+            self.session.lane.curve, self.session.project.lane("fog-strip.level").curve
+        )
+        (self.folder / "notes.txt").write_text("no")
+        self.drop(self.folder / "notes.txt")
+        self.assertIn("notes.txt", self.errors.pop().where)
+
+    def test_the_file_is_dragged_out_and_the_guide_is_read(self) -> None:
+        handle = self.panel.findChild(DragFile)
+        dragged = []
+        handle.begin = dragged.append
+        QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=QPoint(10, 10))
+        self.move_held(handle, QPointF(60, 40))
+        self.until(lambda: bool(dragged))
+        self.assertEqual(len(mido.MidiFile(dragged[0]).tracks), 17)
+        self.do("guide")
+        guide = self.window.guide
+        QTest.keyClicks(guide.words, "DIN cable")
+        QTest.keyClick(guide.words, Qt.Key.Key_Return)
+        self.assertEqual(guide.page.textCursor().selectedText(), "DIN cable")
+        guide.close()
+
+
+if __name__ == "__main__":
+    unittest.main()
