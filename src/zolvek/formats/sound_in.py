@@ -26,7 +26,7 @@ def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
 
     try:
         with soundfile.SoundFile(path) as file:
-            if file.frames > MOST_SAMPLES:
+            if file.frames * file.channels > MOST_SAMPLES:
                 raise ZolvekError(
                     "The sound is too long to become a curve.", str(path), "Cut it shorter."
                 )
