@@ -16,6 +16,7 @@ from zolvek.core import shaping
 from zolvek.core.curve import curve
 from zolvek.core.takes import auditioned
 from zolvek.demo.night_regatta import bar, build
+from zolvek.formats.midi_report import report
 from zolvek.studio import commands
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application
@@ -205,8 +206,11 @@ def _devices(window: Window) -> None:
 
 def _export(window: Window) -> None:
     window.session.set_focus("echo.feedback")
-    window.rail.show_step("step-export")
     window.session.set_place(bar(24.5))
+    window.rail.show_step("step-export")
+    page = window.rail.shown["step-export"].widget().midi
+    page.show_report(report(window.session.project))
+    page.stale = False
 
 
 SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (

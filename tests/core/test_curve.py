@@ -16,7 +16,7 @@ from zolvek.core.shapes import SHAPES
 
 
 class Evaluation(unittest.TestCase):
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=60, deadline=None)
     @given(curves(), st.integers(0, 1_000))
     def test_every_way_of_evaluating_agrees_with_the_definition(
         self, drawn: Curve, seed: int

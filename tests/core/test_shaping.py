@@ -227,7 +227,7 @@ class FormsAndFits(unittest.TestCase):
         beats = np.arange(0.0, 4.0, 1 / 64)
         np.testing.assert_array_equal(gate.at(beats), (beats % 1.0 < 0.5).astype(float))
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=15, deadline=None)
     @given(st.integers(0, 10_000), st.sampled_from([0.002, 0.01, 0.03]))
     def test_a_fit_stays_within_its_tolerance(self, seed: int, tolerance: float) -> None:
         rng = np.random.default_rng(seed)

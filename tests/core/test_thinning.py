@@ -124,7 +124,7 @@ class Thinning(unittest.TestCase):
     def test_it_is_the_optimum(self) -> None:
         """Imai and Iri 1988: the fewest links, against every split tried by linear programming."""
         rng = np.random.default_rng(11)
-        for _ in range(16):
+        for _ in range(8):
             x, y = np.arange(6.0), np.round(rng.random(6), 2)
             tolerance = float(rng.choice([0.08, 0.15, 0.25]))
             low, high = np.clip(y - tolerance, 0, 1), np.clip(y + tolerance, 0, 1)

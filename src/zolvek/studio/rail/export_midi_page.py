@@ -105,8 +105,8 @@ class MidiPage(QWidget):
         self.port.editingFinished.connect(self._set)
         self.target = form()
         for text, field in (
-            ("Sent as", self.kind), ("Channel", self.channel), ("Number", self.number),
-            ("Bend range", self.semitones), ("Port", self.port),
+            ("Sent as", self.kind), ("Number", self.number), ("Bend range", self.semitones),
+            ("Channel", self.channel), ("Port", self.port),
         ):  # fmt: skip
             self.target.addRow(field_label(text), field)
         settings = session.settings
@@ -142,6 +142,7 @@ class MidiPage(QWidget):
         self.rows.setMinimumHeight(120)
         self.rows.setMinimumWidth(60)
         self.rows.setTextElideMode(Qt.TextElideMode.ElideLeft)
+        self.rows.setWordWrap(False)
         self.rows.itemSelectionChanged.connect(self._show_lane)
         upright, across = self.rows.verticalHeader(), self.rows.horizontalHeader()
         if upright is not None and across is not None:
@@ -157,9 +158,9 @@ class MidiPage(QWidget):
         layout.addLayout(delivery)
         layout.addWidget(self.load)
         layout.addWidget(self.advice)
-        layout.addWidget(self.rows, 1)
         layout.addWidget(action_button(actions, "export-midi", True))
         layout.addWidget(DragFile("Drag the MIDI file from here"))
+        layout.addWidget(self.rows, 1)
         session.focus_changed.connect(self.refresh)
         session.project_changed.connect(self.refresh)
         session.project_changed.connect(self._later)
@@ -259,6 +260,8 @@ class MidiPage(QWidget):
             self.timer.start()
             return
         self.stale = False
+        if self.told is None:
+            self.load.setText("Looking at what will be sent…")
         project, close = self.session.project, resolution(self.session.settings)
         self.working = Work(lambda told: report(project, close, told))
         self.working.finished.connect(self._reported)
