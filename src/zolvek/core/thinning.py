@@ -86,6 +86,8 @@ def thinned(
     tolerance = max(tolerance, LEAST)
     spent = 0.0 if _is_lines(curve) else SAMPLED  # what telling shapes by lines takes of it
     inner = tolerance * (1.0 - spent - ROUNDING) - ROUNDING * 1e-3
+    if len(curve) >= COMPILED_FROM:  # though each of its runs may be short
+        worthwhile.update(("funnel", "farthest"))
     parts = [
         _thin_run(run_beats, run_values, inner, shapes, quick)
         for run_beats, run_values in _runs(curve, tolerance * SAMPLED, keep)
@@ -382,7 +384,13 @@ def _shaped(
 
 
 def _loop(function: Callable[..., Floats], samples: int) -> Callable[..., Floats]:
-    return compiled(function) if samples >= COMPILED_FROM else function
+    """The loop, compiled where that is worth while, or where it has been before."""
+    if samples >= COMPILED_FROM:
+        worthwhile.add(function.__name__)
+    return compiled(function) if function.__name__ in worthwhile else function
+
+
+worthwhile: set[str] = set()
 
 
 @lru_cache(maxsize=4)

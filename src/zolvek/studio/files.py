@@ -75,6 +75,7 @@ class Files:
     def save_to(self, path: Path, ask_again: bool = False) -> bool:
         from zolvek.formats import project_file, recovery
 
+        self.window.recorder.settle()
         if self._changed_by_others(path) and not self.window.confirm(
             f"Another program has changed {path.name}.",
             "Write over it? Its present content is backed up first.",
@@ -179,6 +180,9 @@ class Files:
 
     def may_leave(self) -> bool:
         """Ask about unsaved work; False when the person would rather stay."""
+        if self.window.recorder.recording:
+            self.window.player.stop()
+        self.window.recorder.settle()
         if not self.session.modified:
             return True
         answer = self.window.ask_unsaved()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from bisect import bisect_left, bisect_right
 from dataclasses import replace
+from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -14,8 +15,19 @@ from zolvek.core.project import Lane, Project, with_lane
 from zolvek.core.recording import MODES, Move, Pass, written
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
+from zolvek.studio.work import Progress, Work
 
+AT_ONCE = 4_000  # moves up to which a pass is written while one waits
 SHOW_MS = 33  # between updates of what is heard of the hand
+
+
+class Done(NamedTuple):
+    """A lane's pass and when it ended, the lane it was written to, and what came of it."""
+
+    passed: Pass
+    end: float
+    lane: Lane | None
+    made: Lane | None
 
 
 class Recorder(QObject):
@@ -34,6 +46,7 @@ class Recorder(QObject):
         self.held: dict[str, float] = {}  # lanes that the hand has, and their values
         self.start = self.stop_at = 0.0
         self.recording = self.looped = False
+        self.writing: Work | None = None
         self.by_target: dict[tuple[str, str], str] = {}
         self.steps: set[str] = set()  # lanes of stepped parameters
         self.timer = QTimer(self)
@@ -63,6 +76,7 @@ class Recorder(QObject):
         if mode == "read":
             raise ZolvekError("In read nothing is written.", remedy="Choose touch, latch or write.")
         self.player.stop()
+        self.settle()
         self.mode = mode
         span = session.span if settings.punch else None
         looping = self.player.looping
@@ -109,28 +123,63 @@ class Recorder(QObject):
         end = min(max(session.place, self.start), self.stop_at)
         self.held = {}
         session.hold({})
+        project, passes, self.passes = session.project, self.passes, {}
+
+        def work(_: Progress) -> list[Done]:
+            lanes = {lane.id: lane for lane in project.lanes()}
+            return [
+                Done(passed, end, lanes.get(key), self._lane(project, lanes.get(key), passed, end))
+                for key, passed in passes.items()
+            ]
+
+        if not session.settings.stay:
+            session.settings.mode = "read"
+        if sum(passed.count for passed in passes.values()) <= AT_ONCE:
+            self._put(work(lambda *_: None))
+        else:
+            session.say("Writing the pass…")
+            self.writing = Work(work)
+            self.writing.finished.connect(self.settle)
+            self.writing.start()
+        self._tell()
+
+    def settle(self) -> None:
+        """A pass that is still being written is in the project after this."""
+        work, self.writing = self.writing, None
+        if work is None:
+            return
+        work.wait()
+        if work.error is not None:
+            self.session.notifier.report(work.error)
+        else:
+            self._put(work.result)
+        work.deleteLater()
+
+    def _put(self, rows: list[Done]) -> None:
+        """The written lanes into the project, as one step."""
+        session = self.session
         project, count, gone = session.project, 0, 0
-        known = {lane.id for lane in project.lanes()}
-        for key, passed in self.passes.items():
-            if key not in known:
-                gone += passed.count > 0
+        known = {lane.id: lane for lane in project.lanes()}
+        for row in rows:
+            lane, made = known.get(row.passed.lane), row.made
+            if lane is None:
+                gone += row.passed.count > 0
                 continue
-            made = self._lane(project, project.lane(key), passed, end)
+            if lane is not row.lane:  # edited while it was being written
+                made = self._lane(project, lane, row.passed, row.end)
             if made is not None:
                 project, count = with_lane(project, made), count + 1
-        self.passes = {}
         if count:
             noun = "a lane" if count == 1 else f"{count} lanes"
             session.edit(f"Record a pass on {noun}", project)
             session.say(f"Recorded {noun}." + (" Lanes that are gone were left." if gone else ""))
         else:
             session.say("Nothing was written.")
-        if not session.settings.stay:
-            session.settings.mode = "read"
-        self._tell()
 
-    def _lane(self, project: Project, lane: Lane, passed: Pass, end: float) -> Lane | None:
+    def _lane(self, project: Project, lane: Lane | None, passed: Pass, end: float) -> Lane | None:
         """The lane as the pass leaves it: each round a take, the last one written."""
+        if lane is None:
+            return None
         settings = self.session.settings
         rounds = [moves for moves in passed.rounds if moves]
         bps = float(project.tempo.bpm(self.start)) / 60.0
