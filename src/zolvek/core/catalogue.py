@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -16,6 +16,7 @@ from typing import Any
 from zolvek.core.errors import ZolvekError
 from zolvek.core.messages import parse_target
 from zolvek.core.parameter import Parameter
+from zolvek.core.records import record
 
 FORMAT, VERSION = "zolvek-device", 1
 FOLDER = Path(__file__).parent.parent / "devices"
@@ -28,7 +29,7 @@ ROLES = {
 MOST_PARAMETERS = 4_096
 
 
-@dataclass(frozen=True)
+@record
 class Preset:
     """A named setting: parameter id to its value as a person would write it. What is not named
     is at its default."""
@@ -37,7 +38,7 @@ class Preset:
     values: dict[str, str]
 
 
-@dataclass(frozen=True)
+@record
 class DeviceKind:
     """One description. Raises ZolvekError when it contradicts itself."""
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from zolvek.core.project import Mapping, Project
+from zolvek.core.records import record
 
 
-@dataclass(frozen=True)
+@record
 class OutsideControl:
     """A control of the stand-in controller, or one that a MIDI message tells."""
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats, frozen
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
@@ -20,7 +20,7 @@ FEW = 24  # points that are looked at one by one
 BELOW_ONE = float(np.nextafter(1.0, 0.0))
 
 
-@dataclass(frozen=True, eq=False)
+@record(eq=False)
 class Curve:
     """Parallel read-only arrays of one length, at least one point.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,6 +10,7 @@ import numpy as np
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.meter import MeterMap
+from zolvek.core.records import record
 
 DIVISIONS = (1, 2, 4, 8, 16, 32, 64, 128)
 BARS = (1, 2, 4, 8)
@@ -23,7 +23,7 @@ KINDS: dict[str, tuple[str, float]] = {
 }
 
 
-@dataclass(frozen=True)
+@record
 class Grid:
     """A grid of 1/`division` notes, or of `division` whole bars when the kind is "bars".
 

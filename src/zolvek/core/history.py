@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import NamedTuple
 
 from zolvek.core.project import Project
+from zolvek.core.records import record
 
 DEEPEST = 2_000  # steps kept; each holds only what it changed
 
@@ -15,7 +16,7 @@ class Step(NamedTuple):
     project: Project
 
 
-@dataclass(frozen=True)
+@record
 class History:
     """`steps[here]` is the present project; those after it can be redone."""
 

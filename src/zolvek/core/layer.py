@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.lfo import Lfo
 from zolvek.core.randomness import RandomMove
+from zolvek.core.records import record
 
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,
 # seen from the middle: an LFO spans the full height, an offset may go all the way either way.
@@ -20,7 +19,7 @@ KINDS: dict[str, tuple[str, float]] = {
 MOST_AMOUNT = 2.0
 
 
-@dataclass(frozen=True)
+@record
 class Layer:
     """`kind` of the table, with its `lfo`, `random` movement or `curve` (values 0..1, where ½
     changes nothing; beats of the project).

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -16,6 +16,7 @@ from zolvek.core.layer import KINDS, Layer
 from zolvek.core.lfo import as_curve
 from zolvek.core.project import Lane, Project, with_lane
 from zolvek.core.randomness import random_curve
+from zolvek.core.records import record
 from zolvek.core.shapes import LINE
 from zolvek.core.tempo import TempoMap
 
@@ -24,7 +25,7 @@ LFO_TOLERANCE = 2e-4
 SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
 
 
-@dataclass(frozen=True)
+@record
 class Part:
     """A layer ready to be applied: its curve over the whole project (½ where it rests)."""
 
@@ -82,7 +83,7 @@ def applied(layers: Iterable[Layer]) -> list[Layer]:
     return [layer for layer in on if layer.solo] or on
 
 
-@dataclass(frozen=True, eq=False)
+@record(eq=False)
 class Layered:
     """A base curve with parts applied in order. It is evaluated as a curve is, but is none: it
     has no points of its own. Kept to 0..1 by clipping, or with `fit` by pressing it together."""

@@ -8,7 +8,6 @@ curve is exact; where they change it is fitted within a tolerance.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -19,6 +18,7 @@ from zolvek.core.curve import Curve, joined
 from zolvek.core.errors import ZolvekError
 from zolvek.core.pattern import Pattern
 from zolvek.core.rates import Rate
+from zolvek.core.records import record
 from zolvek.core.shapes import BENT, COSINE, HOLD, LINE, S_CURVE
 from zolvek.core.tempo import TempoMap
 
@@ -88,7 +88,7 @@ WAVES: dict[str, Wave] = {
 }
 
 
-@dataclass(frozen=True)
+@record
 class Lfo:
     """A movement that repeats.
 
@@ -145,7 +145,7 @@ class Lfo:
         return self.rate_end is None and self.amount_way is None
 
 
-@dataclass(frozen=True)
+@record
 class Cycles:
     """How many cycles have gone by at each beat of a span, and back: exact inverses."""
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from zolvek.core.curve import Curve, flat
 from zolvek.core.project import Lane, Project
+from zolvek.core.records import record
 
 
-@dataclass(frozen=True)
+@record
 class Listening:
     """`solo`: tracks heard alone; `alone`: the one lane that moves, all others held at their
     controls' present values; `held`: lanes held at values 0..1 of

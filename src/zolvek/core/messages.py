@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 
 
 class Message(NamedTuple):
@@ -43,7 +43,7 @@ CONTROLLERS = {
 MOST_SEMITONES = 96
 
 
-@dataclass(frozen=True)
+@record
 class MidiTarget:
     """Where a lane's messages go: channel 1..16, the kind of message, its number where it has
     one, how many semitones a bend goes each way, and the port ("": whichever is chosen). Raises

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.tempo import TempoMap
 
 TICKS = 960  # a quarter note
@@ -18,7 +18,7 @@ LAST_BAR = 100_000
 POSITION_HELP = 'Write a bar such as "13", "13.3" or "13.3.480", or a time such as "0:07.250".'
 
 
-@dataclass(frozen=True)
+@record
 class MeterPoint:
     """From `bar` (counted from 1) on, bars hold `count` notes of 1/`unit`."""
 
@@ -27,7 +27,7 @@ class MeterPoint:
     unit: int
 
 
-@dataclass(frozen=True)
+@record
 class MeterMap:
     """Bars over the whole project.
 

@@ -8,7 +8,7 @@ moment that is chosen, and never pass through what neither state has.
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -16,6 +16,7 @@ import numpy as np
 from zolvek.core import states
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.shapes import CODES, HOLD, LINE
 from zolvek.core.states import Values
 
@@ -34,7 +35,7 @@ STAGGERS = {"none": "All together", "starts": "Groups start one after another",
 Points = list[tuple[float, float, int, float]]  # beat, value, shape code, amount
 
 
-@dataclass(frozen=True)
+@record
 class Way:
     """How parameters go: the shape and amount of their segment, when choices jump, how groups
     follow one another, and whether the new values stay after the span or the old curve comes back.
@@ -59,7 +60,7 @@ class Way:
                 raise ZolvekError(what, "morph", "Choose one that there is.")
 
 
-@dataclass(frozen=True)
+@record
 class Morph:
     """A morph that is linked to its states: `states` are their ids in order ("" for what was there
     before, kept in `start`), at `beats`."""

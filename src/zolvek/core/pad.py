@@ -7,7 +7,7 @@ lies. For four states at the corners of a rectangle bilinear weights are offered
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,6 +16,7 @@ from zolvek.core import states
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.curve import Curve, flat
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.shapes import HOLD, LINE
 from zolvek.core.states import Values
 
@@ -37,7 +38,7 @@ TRAVELS = {
 }
 
 
-@dataclass(frozen=True)
+@record
 class Corner:
     """A state's place on the pad, 0..1 each way."""
 
@@ -46,7 +47,7 @@ class Corner:
     y: float
 
 
-@dataclass(frozen=True)
+@record
 class Pad:
     """The states of one device on a square, and the way the puck takes: its `x` and `y` as curves
     over the project's beats, from `first` to `last`."""

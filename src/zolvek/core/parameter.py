@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.tapers import TAPERS, Taper
 from zolvek.core.units import UNITS, note_beats, read, write
 
 SWITCH_WORDS = {"on": 1.0, "yes": 1.0, "1": 1.0, "off": 0.0, "no": 0.0, "0": 0.0}
 
 
-@dataclass(frozen=True)
+@record
 class Parameter:
     """One control. `low`, `high` and `default` are real values in `unit`; for the decibel
     taper `low` is the floor above silence; stepped ones count choices from 0.

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 
 
-@dataclass(frozen=True)
+@record
 class Pattern:
     """A named piece of curve: its points lie from beat 0 to `length`."""
 

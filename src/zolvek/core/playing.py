@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 from zolvek.core.arrays import Floats, Numbers
@@ -10,11 +10,12 @@ from zolvek.core.curve import Curve, leaps
 from zolvek.core.layers import Layered, layered
 from zolvek.core.pattern import Pattern
 from zolvek.core.project import Lane, Project
+from zolvek.core.records import record
 from zolvek.core.shaping import repeated
 from zolvek.core.spans import piece, splice
 
 
-@dataclass(frozen=True, eq=False)
+@record(eq=False)
 class Heard:
     """A lane as it is heard: what its curve comes to, over its reach."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -20,12 +20,13 @@ from zolvek.core.morphing import Morph
 from zolvek.core.pad import Pad
 from zolvek.core.parameter import Parameter
 from zolvek.core.pattern import Pattern
+from zolvek.core.records import record
 from zolvek.core.states import State
 from zolvek.core.takes import Comp, Take
 from zolvek.core.tempo import TempoMap
 
 
-@dataclass(frozen=True)
+@record
 class Section:
     """A named stretch of the project that begins at `beat` and lasts until the next one."""
 
@@ -33,7 +34,7 @@ class Section:
     name: str
 
 
-@dataclass(frozen=True)
+@record
 class Note:
     """A note of a stand-in synth: start and length in beats, MIDI pitch, strength 0..1."""
 
@@ -43,7 +44,7 @@ class Note:
     strength: float = 0.8
 
 
-@dataclass(frozen=True)
+@record
 class Clip:
     """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes
     with the program."""
@@ -54,7 +55,7 @@ class Clip:
     loop_until: float | None = None  # beat up to which it repeats; None plays it once
 
 
-@dataclass(frozen=True)
+@record
 class Device:
     """A device in a track's chain: its kind (a row of the catalogue) and the present values
     of its parameters as positions 0..1; those not named are at their default.
@@ -111,7 +112,7 @@ class Device:
         return self.parameter(key).default_position if found is None else found
 
 
-@dataclass(frozen=True)
+@record
 class Cycle:
     """A lane's own loop: it plays on to the end of the span once, then repeats the span."""
 
@@ -125,7 +126,7 @@ class Cycle:
             )
 
 
-@dataclass(frozen=True)
+@record
 class Switch:
     """From `beat` on the lane plays the pattern in slot `slot`, or its own curve at −1."""
 
@@ -133,7 +134,7 @@ class Switch:
     slot: int
 
 
-@dataclass(frozen=True)
+@record
 class Lane:
     """Drives one parameter of one device of its track.
 
@@ -194,7 +195,7 @@ class Lane:
         return self.to_position(self.curve.at(beats))
 
 
-@dataclass(frozen=True)
+@record
 class Link:
     """What moves in lane `lane` moves in lane `other` too, `factor` times as far (negative:
     the opposite way)."""
@@ -204,7 +205,7 @@ class Link:
     factor: float = 1.0
 
 
-@dataclass(frozen=True)
+@record
 class Mapping:
     """A control from outside (its id, see core.control) that moves a device's parameter."""
 
@@ -213,7 +214,7 @@ class Mapping:
     parameter: str
 
 
-@dataclass(frozen=True)
+@record
 class Track:
     """A source (notes for the first device, sound clips, or what the sends of other tracks
     carry), a chain of devices, and lanes."""
@@ -241,7 +242,7 @@ class Track:
         return None
 
 
-@dataclass(frozen=True)
+@record
 class Project:
     """The whole document. `length` in beats. Raises ZolvekError when ids clash or lead nowhere."""
 

@@ -5,7 +5,6 @@ All of it comes from a seed, by NumPy's PCG64 stream: the same on every machine.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,6 +15,7 @@ from zolvek.core.curve import Curve, joined
 from zolvek.core.edits import TICK, indices, replace
 from zolvek.core.errors import ZolvekError
 from zolvek.core.rates import Rate
+from zolvek.core.records import record
 from zolvek.core.shapes import COSINE, HOLD, LINE
 from zolvek.core.tempo import TempoMap
 
@@ -35,7 +35,7 @@ HAND_SPACING = 0.45  # beats between a hand's small corrections, about
 HAND_DEPTH = 0.03  # of the height, that they reach at full strength
 
 
-@dataclass(frozen=True)
+@record
 class RandomMove:
     """New values, one each `every`, from −1 to 1.
 

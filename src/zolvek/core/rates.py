@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.units import note_beats
 
 HELP = "Write a note value such as 1/8, 1/8t or 1/4d, 2 bars, 3 beats, 0.5 s, or 3 Hz."
 FASTEST_BEATS, FASTEST_HZ = 4.0 / 128.0, 100.0  # beyond these a warning is due
 
 
-@dataclass(frozen=True)
+@record
 class Rate:
     """One cycle takes `period`: beats, or with `timed` seconds. Raises ZolvekError for none."""
 

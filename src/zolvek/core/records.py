@@ -22,25 +22,26 @@ def record(*, eq: bool = True) -> Callable[[type[T]], type[T]]: ...
 def record(cls: Any = None, *, eq: bool = True) -> Any:
     """Make a class a frozen dataclass. `eq=False`: it is equal to itself alone, as objects are, or
     as its own `__eq__` says."""
-    if cls is None:
-        return lambda own: record(own, eq=eq) if eq else _made(own, False)
-    return _made(cls, eq)
+    return (lambda own: _made(own, eq)) if cls is None else _made(cls, eq)
 
 
 def _made(cls: Any, eq: bool) -> Any:
     cls.__doc__ = cls.__doc__ or cls.__name__  # else one is made up, slowly
-    made = dataclass(init=False, repr=False, eq=False)(cls)
+    made: Any = dataclass(init=False, repr=False, eq=False)(cls)
     rows = made.__dataclass_fields__.values()
-    names = tuple(each.name for each in rows)
-    made._names = names
-    made._plain = {f.name: f.default for f in rows if f.default is not MISSING}
-    made._fresh = {f.name: f.default_factory for f in rows if f.default_factory is not MISSING}
-    made.__match_args__ = names
-    made.__init__ = _init_checked if hasattr(made, "__post_init__") else _init
-    made.__setattr__ = made.__delattr__ = _refuse
-    made.__repr__ = _repr
+    parts = {
+        "_names": tuple(each.name for each in rows),
+        "_plain": {f.name: f.default for f in rows if f.default is not MISSING},
+        "_fresh": {f.name: f.default_factory for f in rows if f.default_factory is not MISSING},
+        "__init__": _init_checked if hasattr(made, "__post_init__") else _init,
+        "__setattr__": _refuse,
+        "__delattr__": _refuse,
+        "__repr__": _repr,
+    }
     if eq:
-        made.__eq__, made.__hash__ = _equal, _hash
+        parts |= {"__eq__": _equal, "__hash__": _hash}
+    for name, part in parts.items():
+        setattr(made, name, part)
     return made
 
 
@@ -87,5 +88,7 @@ def _hash(self: Any) -> int:
 
 
 def _repr(self: Any) -> str:
-    told = ", ".join(f"{name}={value!r}" for name, value in zip(self._names, _values(self), strict=True))
+    told = ", ".join(
+        f"{name}={value!r}" for name, value in zip(self._names, _values(self), strict=True)
+    )
     return f"{type(self).__name__}({told})"

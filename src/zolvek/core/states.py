@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 
 if TYPE_CHECKING:
     from zolvek.core.project import Device, Project
@@ -16,7 +17,7 @@ Values = dict[str, float]  # parameter id -> position 0..1
 SAME = 1e-9  # positions closer than this do not differ
 
 
-@dataclass(frozen=True)
+@record
 class Part:
     """One device's share of a state: its id, and positions of its parameters."""
 
@@ -24,7 +25,7 @@ class Part:
     values: Values
 
 
-@dataclass(frozen=True)
+@record
 class State:
     """A named setting. Raises ZolvekError when it holds nothing, or a position beyond 0..1."""
 

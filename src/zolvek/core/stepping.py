@@ -4,7 +4,6 @@ back, from a stream of steps to a curve."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from zolvek.core.curve import Curve, joined
 from zolvek.core.errors import ZolvekError
 from zolvek.core.meter import TICKS
 from zolvek.core.playing import Heard
+from zolvek.core.records import record
 from zolvek.core.shapes import HOLD, LINE
 from zolvek.core.tempo import TempoMap
 from zolvek.core.thinning import compiled, thinned
@@ -21,7 +21,7 @@ COMPILED_FROM = 20_000  # runs from which on the loop is worth compiling
 LONGEST = 60_000.0  # milliseconds that a change may wait at most
 
 
-@dataclass(frozen=True)
+@record
 class Resolution:
     """How closely steps follow: changes lie at least `ticks` and `milliseconds` apart, and beyond
     half a step they may stray by `tolerance` of the height."""
@@ -39,7 +39,7 @@ class Resolution:
             )
 
 
-@dataclass(frozen=True, eq=False)
+@record(eq=False)
 class Stream:
     """One lane's steps: `tick` increasing, `value` from 0 to the highest; `strays`: how far they
     stray from the curve at most, in steps, and the tick that is at."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 
 if TYPE_CHECKING:
     from zolvek.core.project import Lane
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 BEST = 5  # highest rating
 
 
-@dataclass(frozen=True)
+@record
 class Take:
     """One recorded pass, raw: `curve` over the project's beats, from `first` to `last`."""
 
@@ -34,7 +35,7 @@ class Take:
             raise ZolvekError("The take's span or rating is out of range.", f"take {self.id}")
 
 
-@dataclass(frozen=True)
+@record
 class Choice:
     """From beat `first` to `last` the lane's curve is a take's."""
 
@@ -43,7 +44,7 @@ class Choice:
     take: str
 
 
-@dataclass(frozen=True)
+@record
 class Comp:
     """What has been chosen, and the curve `under` it, which comes back where a choice is let go.
     Joins glide over `glide` beats inside the chosen span, or cut at 0."""

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 
 LOWEST_BPM, HIGHEST_BPM = 4.0, 999.0
 
 
-@dataclass(frozen=True)
+@record
 class TempoPoint:
     """From `beat` on the tempo is `bpm` quarter notes a minute; with `ramp` it goes
     linearly in beats to the next point's tempo, otherwise it holds until there."""
@@ -23,7 +23,7 @@ class TempoPoint:
     ramp: bool = False
 
 
-@dataclass(frozen=True)
+@record
 class TempoMap:
     """Tempo over the whole project. Positions are beats (quarter notes), times are seconds.
 

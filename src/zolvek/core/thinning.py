@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Any
 
@@ -21,6 +20,7 @@ from zolvek.core import thinning_loops
 from zolvek.core.arrays import Bools, Floats, Ints
 from zolvek.core.curve import Curve, joined
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
 from zolvek.core.shapes import BENT, COSINE, HOLD, LINE, S_CURVE
 from zolvek.core.thinning_loops import farthest, funnel
 
@@ -38,7 +38,7 @@ LONG = 50_000  # samples from which on fewer ways are tried
 HELPERS = {"farthest": ("_rise", "_between", "_follows")}  # what a loop calls, callees first
 
 
-@dataclass(frozen=True, eq=False)
+@record(eq=False)
 class Thinned:
     """A thinned curve and the one it was made of; how far apart they are is reckoned when asked."""
 

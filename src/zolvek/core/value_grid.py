@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane
+from zolvek.core.records import record
 
 KINDS = {"off": "Off", "units": "Whole units", "divisions": "Equal parts"}
 DIVISIONS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 16, 24, 32)
 MOST_LEVELS = 400
 
 
-@dataclass(frozen=True)
+@record
 class ValueGrid:
     """`kind`: off; units, whole semitones, dB, percent or steps of the parameter; or
     `divisions` equal parts of the lane's height."""

@@ -18,6 +18,7 @@ from zolvek.core.messages import CONTROLLERS, MESSAGES, MidiTarget
 from zolvek.core.meter import MeterMap, MeterPoint
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Note, Project, Section, add_lanes, with_track
+from zolvek.core.records import record
 from zolvek.core.stepping import from_steps
 from zolvek.core.tempo import HIGHEST_BPM, LOWEST_BPM, TempoMap, TempoPoint
 from zolvek.formats.atomic import read_bytes
@@ -40,7 +41,7 @@ class Part:
     semitones: float = 2.0
 
 
-@dataclass(frozen=True)
+@record
 class Score:
     """A whole file: beats are quarter notes. `left_out`: how many messages have no place here."""
 

@@ -4,7 +4,6 @@ far lanes stray, which can't be told apart, and what to do about it."""
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,6 +13,7 @@ from zolvek.core.meter import TICKS
 from zolvek.core.parameter import Parameter
 from zolvek.core.playing import Heard
 from zolvek.core.project import Project
+from zolvek.core.records import record
 from zolvek.core.stepping import Resolution, Stream, real_error
 from zolvek.formats.midi_out import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.midi_wire import BAUD
@@ -22,7 +22,7 @@ BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0
 HEARD_LATE = 0.010  # seconds behind from which on it is worth a word (common practice, no source)
 
 
-@dataclass(frozen=True)
+@record
 class LaneReport:
     """One lane: how many messages, how far its steps stray at most (in steps of its kind, and in
     the parameter's own unit), and at which beat."""
@@ -36,7 +36,7 @@ class LaneReport:
     beat: float
 
 
-@dataclass(frozen=True)
+@record
 class Report:
     """`messages_a_second`, `bytes_a_second`: in the busiest second, which begins at `busiest`
     (seconds); `late`: how far a DIN cable falls behind at most, in seconds; `alike`: labels of

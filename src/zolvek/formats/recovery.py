@@ -13,7 +13,6 @@ import os
 import shutil
 import socket
 import time
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +21,7 @@ import platformdirs
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
+from zolvek.core.records import record
 from zolvek.formats import project_file
 from zolvek.formats.atomic import read_bytes, write_bytes
 
@@ -42,7 +42,7 @@ class Head(msgspec.Struct):
     project: msgspec.Raw
 
 
-@dataclass(frozen=True)
+@record
 class Left:
     """What a crash has left: the copy's file, the project's own, when it was written."""
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +13,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.listening import Listening, heard
 from zolvek.core.playing import played
 from zolvek.core.project import Project
+from zolvek.core.records import record
 from zolvek.formats.atomic import written
 from zolvek.formats.midi_out import file_name
 
@@ -25,7 +25,7 @@ CONTROL_FRAMES = 65_536
 Progress = Callable[[int, int], object]
 
 
-@dataclass(frozen=True)
+@record
 class SoundForm:
     """How sound is written: frames a second, and "16", "24" or "float" bits."""
 
@@ -40,8 +40,11 @@ class SoundForm:
             )
 
 
+USUAL, FLOATS = SoundForm(), SoundForm(depth="float")
+
+
 def save(
-    blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: SoundForm = SoundForm()
+    blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: SoundForm = USUAL
 ) -> Path:  # fmt: skip
     """Write `blocks` (float32, (channels, frames)) by the kind that the path ends in, atomically.
 
@@ -97,7 +100,7 @@ def _dithered(blocks: Iterator[np.ndarray], form: SoundForm) -> Iterator[np.ndar
 
 
 def deliver(
-    project: Project, path: str | os.PathLike[str], form: SoundForm = SoundForm(),
+    project: Project, path: str | os.PathLike[str], form: SoundForm = USUAL,
     span: tuple[float, float] | None = None, bypass: bool = False, tail: bool = True,
     tracks: bool = False, progress: Progress | None = None,
 ) -> list[Path]:  # fmt: skip
@@ -149,7 +152,7 @@ def control_blocks(
 
 
 def save_control(
-    project: Project, lane: str, path: str | os.PathLike[str], form: SoundForm = SoundForm(depth="float"),
+    project: Project, lane: str, path: str | os.PathLike[str], form: SoundForm = FLOATS,
     swing: str = "both", span: tuple[float, float] | None = None,
 ) -> Path:  # fmt: skip
     """Write a lane as a control signal; 24 bits and floats are not dithered. Raises ZolvekError."""

@@ -5,19 +5,18 @@ Values are computed on a control grid, every few frames and at every jump, and h
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.playing import Heard, played
 from zolvek.core.project import Device, Project
+from zolvek.core.records import record
 
 FINE = 16  # frames between control points of what is computed here
 COARSE = 64  # of what a library effect does: setting it costs more
 
 
-@dataclass(frozen=True)
+@record
 class Stretch:
     """A stretch of sound: the project's beat at each of its frames, and the sample rate."""
 

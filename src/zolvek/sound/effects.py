@@ -7,12 +7,12 @@ anew for every piece, automated or not. The others are a line or two of arithmet
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.records import record
 from zolvek.sound.controls import COARSE, FINE, Controls
 from zolvek.sound.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
 from zolvek.sound.mixing import level_gain, pan_gains, smoothed
@@ -44,7 +44,7 @@ def _milliseconds(value: float) -> float:
     return value * 1000.0
 
 
-@dataclass(frozen=True)
+@record
 class LibraryEffect:
     """`make` gives a fresh effect; `sets` maps a parameter to the effect's own attribute and
     turns its real value into what that attribute takes; `wet` are the attributes that make it

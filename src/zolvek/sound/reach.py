@@ -8,7 +8,7 @@ ends of the travel where it hardly changes are left out.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -19,6 +19,7 @@ from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.fitting import fit
 from zolvek.core.project import Project
+from zolvek.core.records import record
 from zolvek.sound.analysis import brightness, level_db
 from zolvek.sound.renderer import Renderer
 
@@ -35,7 +36,7 @@ EVEN_TOLERANCE = 0.002
 Progress = Callable[[int, int], object]
 
 
-@dataclass(frozen=True)
+@record
 class Measured:
     """Increasing `position`s 0..1 of a control, and what the sound is like at each: `level` in
     dB, `brightness` in Hz (0 where it is silent)."""

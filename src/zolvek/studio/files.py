@@ -111,10 +111,10 @@ class Files:
 
     def look_at_disk(self) -> None:
         """Say when another program has changed the file that is open; once for each change."""
-        from zolvek.formats import recovery
-
         path = self.session.path
         if path is not None and self._changed_by_others(path):
+            from zolvek.formats import recovery
+
             self.stamp = recovery.stamp(path)
             self.session.notifier.report(
                 ZolvekError(

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from zolvek.core.curve import Curve
+from zolvek.core.records import record
 from zolvek.studio.lanes.outline import points_shown
 from zolvek.studio.viewport import Viewport
 
 POINT_REACH, LINE_REACH = 9.0, 6.0  # pixels
 
 
-@dataclass(frozen=True)
+@record
 class Hit:
     """`kind` is "point", "segment" or "empty"; `index` the point, or the segment's first."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,11 +11,12 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.rates import parse_rate
+from zolvek.core.records import record
 from zolvek.core.units import read
 from zolvek.studio.widgets import Entry, field_label
 
 
-@dataclass(frozen=True)
+@record
 class Field:
     """One entry: `unit` "%" is typed in percent and used in 0..1; "" is taken as it is; "rate" and
     "seed" are read as such. `waves` are those it means anything for."""

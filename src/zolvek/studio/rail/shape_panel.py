@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
 from zolvek.core import shaping, spans
 from zolvek.core.curve import Curve
 from zolvek.core.forms import FORMS, Form, stamped
+from zolvek.core.records import record
 from zolvek.core.units import note_beats, read
 from zolvek.studio import commands
 from zolvek.studio.session import Session
@@ -26,7 +26,7 @@ from zolvek.studio.widgets import (
 )
 
 
-@dataclass(frozen=True)
+@record
 class Field:
     label: str
     unit: str
@@ -36,7 +36,7 @@ class Field:
     step: float = 1.0
 
 
-@dataclass(frozen=True)
+@record
 class Operation:
     """One thing to do to a piece: `work` takes the piece and the fields' values."""
 
