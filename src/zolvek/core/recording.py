@@ -6,6 +6,7 @@ lane's curve and the moves to the new curve and the raw take.
 
 from __future__ import annotations
 
+from array import array
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -50,20 +51,32 @@ class Pass:
     lane: str
     loops: bool = False
     rounds: list[list[Move]] = field(default_factory=lambda: [[]])
+    # Beats and positions of the last round, as numbers alone, to be drawn many times a second.
+    trace: tuple[array[float], array[float]] = field(
+        default_factory=lambda: (array("d"), array("d"))
+    )
 
     def add(self, beat: float, position: float, held: bool = True) -> None:
         moves = self.rounds[-1]
         if moves and self.loops and moves[-1].beat - beat > FAR_BACK:
-            moves = []
-            self.rounds.append(moves)
+            self.new_round()
+            moves = self.rounds[-1]
         elif moves:
             beat = max(beat, moves[-1].beat + AT_ONCE)
-        moves.append(Move(beat, min(max(position, 0.0), 1.0), held))
+        position = min(max(position, 0.0), 1.0)
+        moves.append(Move(beat, position, held))
+        self.trace[0].append(beat)
+        self.trace[1].append(position)
 
     def new_round(self) -> None:
         """The loop begins anew: what is held goes on in the next take."""
         if self.rounds[-1]:
             self.rounds.append([])
+            self.trace = (array("d"), array("d"))
+
+    def drawn(self) -> tuple[Floats, Floats]:
+        """Beats and positions of the last round."""
+        return np.array(self.trace[0]), np.array(self.trace[1])
 
     @property
     def count(self) -> int:

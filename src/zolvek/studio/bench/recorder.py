@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import time
-from bisect import bisect_left, bisect_right
 from dataclasses import replace
 from typing import NamedTuple
 
+import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core import takes
+from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Lane, Project, with_lane
-from zolvek.core.recording import MODES, Move, Pass, written
+from zolvek.core.recording import MODES, Pass, written
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 from zolvek.studio.work import Progress, Work
@@ -47,6 +48,7 @@ class Recorder(QObject):
         self.start = self.stop_at = 0.0
         self.recording = self.looped = False
         self.writing: Work | None = None
+        self.reaches: tuple[Project | None, dict[str, tuple[float, float]]] = (None, {})
         self.by_target: dict[tuple[str, str], str] = {}
         self.steps: set[str] = set()  # lanes of stepped parameters
         self.timer = QTimer(self)
@@ -88,6 +90,7 @@ class Recorder(QObject):
         if looping and session.span:
             self.stop_at = session.span[1]
         self.passes = {key: Pass(key, looping) for key in session.armed}
+        self.reaches = (None, {})
         self.held = {}
         self.by_target = {
             (lane.device, lane.parameter): lane.id
@@ -227,6 +230,13 @@ class Recorder(QObject):
         assert playback is not None
         return playback.beat_at(time.perf_counter() if seconds is None else seconds)
 
+    def _reach(self, lane: str) -> tuple[float, float]:
+        """The lane's reach, looked up once while the project stays as it is."""
+        project = self.session.project
+        if self.reaches[0] is not project:
+            self.reaches = project, {x.id: x.reach for x in project.lanes() if x.id in self.passes}
+        return self.reaches[1][lane]
+
     def press(self, device: str, key: str, position: float, seconds: float | None) -> bool:
         return self.move(device, key, position, seconds)
 
@@ -234,7 +244,7 @@ class Recorder(QObject):
         lane = self._taken(device, key)
         if lane is None:
             return False
-        low, high = self.session.project.lane(lane).reach
+        low, high = self._reach(lane)
         value = min(max((position - low) / (high - low), 0.0), 1.0)
         beat = self._beat(seconds)
         if beat >= self.start - 1e-9:
@@ -265,14 +275,13 @@ class Recorder(QObject):
         self.changed.emit()
         self.session.armed_changed.emit()
 
-    def live(self, lane: str, first: float, last: float) -> list[Move]:
-        """What a lane has been told in this round so far, to draw from one beat to another."""
+    def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]:
+        """What a lane has been told in this round so far, to draw from one beat to another: beats,
+        and values 0..1."""
         passed = self.passes.get(lane) if self.recording else None
-        moves = passed.rounds[-1] if passed else []
-        low = max(bisect_left(moves, first, key=_beat_of) - 1, 0)
-        high = bisect_right(moves, last, key=_beat_of) + 1
-        return moves[low:high]
-
-
-def _beat_of(move: Move) -> float:
-    return move.beat
+        if passed is None:
+            return np.zeros(0), np.zeros(0)
+        beat, value = passed.drawn()
+        low = max(int(np.searchsorted(beat, first)) - 1, 0)
+        high = int(np.searchsorted(beat, last, side="right")) + 1
+        return beat[low:high], value[low:high]

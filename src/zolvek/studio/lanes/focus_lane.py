@@ -175,9 +175,10 @@ class FocusLane(QWidget):
         """What a hand has done in the pass that is going on."""
         recorder = self.session.recorder
         view = self.view
-        moves = recorder.live(lane.id, view.first, view.last) if recorder is not None else []
-        if len(moves) > 1:
-            beat, value, _ = np.array(moves).T
+        if recorder is None:
+            return
+        beat, value = recorder.live(lane.id, view.first, view.last)
+        if len(beat) > 1:
             plot = self.plot
             x, y = by_column(SCALE + view.xs(beat), plot.bottom() - value * plot.height())
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
