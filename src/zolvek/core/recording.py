@@ -6,9 +6,8 @@ lane's curve and the moves to the new curve and the raw take.
 
 from __future__ import annotations
 
-from array import array
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -17,6 +16,9 @@ from zolvek.core.curve import Curve, joined
 from zolvek.core.shapes import HOLD, LINE
 from zolvek.core.spans import splice
 from zolvek.core.thinning import thinned
+
+if TYPE_CHECKING:
+    from array import array
 
 # Mode -> what it is called and what it does, as the trade has them.
 MODES: dict[str, tuple[str, str]] = {
@@ -42,6 +44,12 @@ class Move(NamedTuple):
     held: bool
 
 
+def _numbers() -> tuple[array[float], array[float]]:
+    from array import array  # loaded with the first pass
+
+    return array("d"), array("d")
+
+
 @dataclass
 class Pass:
     """What one lane is told during a pass, as it comes; nothing of it is lost. A move at the time
@@ -52,9 +60,7 @@ class Pass:
     loops: bool = False
     rounds: list[list[Move]] = field(default_factory=lambda: [[]])
     # Beats and positions of the last round, as numbers alone, to be drawn many times a second.
-    trace: tuple[array[float], array[float]] = field(
-        default_factory=lambda: (array("d"), array("d"))
-    )
+    trace: tuple[array[float], array[float]] = field(default_factory=_numbers)
 
     def add(self, beat: float, position: float, held: bool = True) -> None:
         moves = self.rounds[-1]
@@ -72,7 +78,7 @@ class Pass:
         """The loop begins anew: what is held goes on in the next take."""
         if self.rounds[-1]:
             self.rounds.append([])
-            self.trace = (array("d"), array("d"))
+            self.trace = _numbers()
 
     def drawn(self) -> tuple[Floats, Floats]:
         """Beats and positions of the last round."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import gc
 import sys
-import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -85,6 +84,8 @@ def _report(window: Window):  # type: ignore[no-untyped-def]
     """An unexpected fault is shown and the window stays: the work in it can still be saved."""
 
     def hook(kind, error, trace):  # type: ignore[no-untyped-def]
+        import traceback
+
         from zolvek.core.errors import ZolvekError
         from zolvek.studio import crash_report
 

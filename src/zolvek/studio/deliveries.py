@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.stepping import Resolution
 from zolvek.studio.work import Progress, Work
 
 if TYPE_CHECKING:
+    from zolvek.core.stepping import Resolution
     from zolvek.studio.session import Session
     from zolvek.studio.settings import Settings
     from zolvek.studio.window import Window
@@ -26,6 +26,8 @@ PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
 
 def resolution(settings: Settings) -> Resolution:
     """How closely MIDI follows, as it is set."""
+    from zolvek.core.stepping import Resolution
+
     return Resolution(1, settings.midi_gap, settings.midi_tolerance)
 
 
