@@ -23,11 +23,9 @@ FIRST_PICTURE_MS = 20  # what waits for it
 def application(theme: str = "vellum") -> QApplication:
     """The Qt application with fonts and theme, made once."""
     existing = QApplication.instance()
-    if existing is None:
-        QApplication.setStyle(
-            "Fusion"
-        )  # before there is one, or the usual style is made for nothing
-    app = existing if isinstance(existing, QApplication) else QApplication(["zolvek"])
+    # The style is an argument, as setting it later would make the usual one for nothing first.
+    words = ["zolvek", "-style", "Fusion"]
+    app = existing if isinstance(existing, QApplication) else QApplication(words)
     # What the media libraries lack (video, mostly) is no concern of a producer's terminal.
     QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     app.setApplicationName("zolvek")
