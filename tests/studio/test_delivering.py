@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import csv
 import unittest
+from dataclasses import replace
+from unittest import mock
 
 import mido
 import numpy as np
@@ -14,6 +16,8 @@ from PyQt6.QtTest import QTest
 
 from tests.studio.driver import WindowTest
 from zolvek.core.playing import played
+from zolvek.core.project import with_lane
+from zolvek.sound import ports
 from zolvek.studio.rail.export_midi_page import DragFile
 from zolvek.studio.rail.export_panel import ExportPanel
 
@@ -127,6 +131,42 @@ class Delivering(WindowTest):
         (self.folder / "notes.txt").write_text("no")
         self.drop(self.folder / "notes.txt")
         self.assertIn("notes.txt", self.errors.pop().where)
+
+    def test_lanes_play_to_real_ports_the_ones_they_name(self) -> None:
+        """The machine's ports stood in for: what is sent is looked at, not how."""
+        sent: dict[str, list[list[int]]] = {}
+
+        class Port:
+            def get_ports(self) -> list[str]:
+                return ["Rack", "Desk"]
+
+            def open_port(self, place: int) -> None:
+                self.name = self.get_ports()[place]
+
+            def open_virtual_port(self, name: str) -> None:
+                self.name = name
+
+            def send_message(self, data: list[int]) -> None:
+                sent.setdefault(self.name, []).append(data)
+
+            def close_port(self) -> None: ...
+
+            def delete(self) -> None: ...
+
+        library = mock.Mock(MidiOut=Port, MidiIn=Port)
+        with mock.patch.object(ports, "_rtmidi", lambda: library):
+            lane = self.session.project.lane("echo.feedback")
+            named = replace(lane, midi=replace(lane.midi, kind="nrpn", controller=260, port="Desk"))
+            self.session.edit("Port", with_lane(self.session.project, named))
+            self.window.outside.send_to(ports.outputs()[-1])
+            self.session.set_place(72.0)
+            self.do("play")
+            self.until(lambda: len(sent.get("Desk", ())) > 40 and len(sent.get("Zolvek", ())) > 40)
+            self.do("stop")
+            self.window.outside.close()
+        self.assertEqual([data[1] for data in sent["Desk"][:4]], [99, 98, 6, 38])
+        self.assertEqual({data[0] for data in sent["Desk"]}, {0xB1})
+        self.assertNotIn(91, {data[1] for data in sent["Zolvek"] if data[0] == 0xB1})
 
     def test_the_file_is_dragged_out_and_the_guide_is_read(self) -> None:
         handle = self.panel.findChild(DragFile)

@@ -12,7 +12,7 @@ from zolvek.core.errors import ZolvekError
 
 Heard = Callable[[tuple[int, ...], float], None]  # a message's bytes, seconds of perf_counter
 
-
+VIRTUAL = "A port of Zolvek's own"
 SEQUENCER = Path("/dev/snd/seq")  # where ALSA's is; without it the library only complains
 
 
@@ -46,8 +46,9 @@ def inputs() -> list[str]:
 
 
 def outputs() -> list[str]:
-    """Names of the ports that messages can be sent to."""
-    return _names("MidiOut")
+    """Names of the ports that messages can be sent to; the last is one that other programs can
+    connect to."""
+    return [*_names("MidiOut"), VIRTUAL] if _rtmidi() is not None else []
 
 
 class Input:
@@ -77,7 +78,10 @@ class Output:
         library = _rtmidi()
         try:
             self.port = library.MidiOut()
-            self.port.open_port(self.port.get_ports().index(name))
+            if name == VIRTUAL:
+                self.port.open_virtual_port("Zolvek")
+            else:
+                self.port.open_port(self.port.get_ports().index(name))
         except Exception as error:
             raise ZolvekError(
                 "The MIDI port can't be opened.", name, "Is it plugged in, and free?"

@@ -42,6 +42,7 @@ class Outside(QObject):
         self.over.timeout.connect(self._gesture_over)
         self.input: Input | None = None
         self.output: Output | None = None
+        self.named: dict[str, Output | None] = {}  # ports that lanes name
         self.came.connect(self._came)
         session.touched.connect(self._learn)
         player.passed.connect(self._passed)
@@ -116,11 +117,26 @@ class Outside(QObject):
         """Send what lanes play to a real port; None to none. Raises ZolvekError as above."""
         from zolvek.sound.ports import Output
 
-        if self.output is not None:
-            self.output.close()
-            self.output = None
+        for port in (self.output, *self.named.values()):
+            if port is not None:
+                port.close()
+        self.output, self.named = None, {}
         if name:
             self.output = Output(name)
+
+    def _port_of(self, lane: str) -> Output | None:
+        """Where a lane's messages go: the port it names, where the machine has it, else the chosen
+        one."""
+        from zolvek.sound import ports
+
+        wanted = self.session.project.lane(lane).midi.port
+        if not wanted:
+            return self.output
+        if wanted not in self.named:
+            self.named[wanted] = None  # said once, if it can't be opened
+            if wanted in ports.outputs():
+                self.session.try_to(lambda: self.named.update({wanted: ports.Output(wanted)}))
+        return self.named[wanted] or self.output
 
     @property
     def needed(self) -> bool:
@@ -146,12 +162,16 @@ class Outside(QObject):
             return
         self.rows.extend(rows)
         if self.output is not None:
+            to = {lane: self._port_of(lane) for lane in {row.lane for row in rows}}
             for row in rows:
-                self.output.send(row.data)
+                port = to[row.lane]
+                if port is not None:
+                    port.send(row.data)
         self.sent.emit(rows)
 
     def close(self) -> None:
-        for port in (self.input, self.output):
+        for port in (self.input, self.output, *self.named.values()):
             if port is not None:
                 port.close()
         self.input = self.output = None
+        self.named = {}
