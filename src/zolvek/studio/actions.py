@@ -192,6 +192,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("kind", "Edit", "Next kind of grid", "Shift+G", "Straight, dotted, triplet, whole bars", _next_kind),
     Action("finer", "Edit", "Finer grid", ".", "Halve the grid", _grid_step(1)),
     Action("coarser", "Edit", "Coarser grid", ",", "Double the grid", _grid_step(-1)),
+    Action("find-parameter", "Lane", "Find a parameter", "Ctrl+F", "Type its name in the index; Enter takes the first that fits", lambda w: w.index.begin_search()),
     Action("add-lane", "Lane", "Add a lane for the touched control", "A", "Flat, at the control's present value",
            lambda w: w.session.add_touched_lane(), enabled=lambda w: w.session.can_add_lane),
     Action("bypass", "Lane", "Bypass the lane", "Y", "Keep the curve but don't apply it", _toggle_bypass, enabled=has_lane,

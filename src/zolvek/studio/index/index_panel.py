@@ -138,6 +138,10 @@ class IndexPanel(QWidget):
         session.place_changed.connect(self._hear)
         self.refresh()
 
+    def begin_search(self) -> None:
+        self.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.search.selectAll()
+
     def refresh(self) -> None:
         """Show the project's devices; the tree is built anew only when they are others."""
         project = self.session.project

@@ -1,0 +1,144 @@
+"""A desktop citizen: assistive tools, the keyboard, and the desktop's own files."""
+
+from __future__ import annotations
+
+import configparser
+import os
+import shutil
+import subprocess
+import sys
+import unittest
+import xml.etree.ElementTree as xml
+from collections.abc import Iterator
+from pathlib import Path
+from unittest import mock
+
+from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QScrollBar,
+    QTextEdit,
+    QWidget,
+)
+
+from tests.studio.driver import WindowTest
+from zolvek import desktop
+
+CONTROLS = (QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QTextEdit, QAbstractSlider)  # fmt: skip
+
+
+PARTS_OF = (QAbstractSpinBox, QComboBox, QAbstractItemView, QLineEdit)  # these name their parts
+
+
+def ancestors(widget: QWidget) -> Iterator[QObject]:
+    parent = widget.parent()
+    while parent is not None:
+        yield parent
+        parent = parent.parent()
+
+
+def nameless(root: QWidget) -> list[str]:
+    """Controls that a screen reader could not name, and widgets that take keys and have no name."""
+    found = []
+    for widget in root.findChildren(QWidget):
+        inside = any(isinstance(each, PARTS_OF) for each in ancestors(widget))
+        if isinstance(widget, QScrollBar) or inside or widget.objectName().startswith("qt_"):
+            continue
+        takes_keys = widget.focusPolicy() != Qt.FocusPolicy.NoFocus and type(
+            widget
+        ).__module__.startswith("zolvek")
+        if not (isinstance(widget, CONTROLS) or takes_keys):
+            continue
+        text = widget.text() if isinstance(widget, QAbstractButton) else ""
+        if not (widget.accessibleName() or text):
+            found.append(
+                f"{type(widget).__name__} {widget.toolTip()[:40]} in {type(widget.parent()).__name__}"
+            )
+    return found
+
+
+class Desktop(WindowTest):
+    def test_every_control_has_a_name_for_assistive_tools(self) -> None:
+        for key in self.window.rail.buttons:
+            self.do(key)
+        self.do("monitor")
+        self.assertEqual("\n".join(nameless(self.window)), "")
+        for key, action in self.window.made.items():
+            self.assertTrue(action.text() and action.statusTip(), key)
+        self.window.monitor.close()
+
+    def test_a_sweep_is_drawn_and_saved_by_keys_alone(self) -> None:
+        """Find the control, add its lane, type points, save: no mouse."""
+        target = self.folder / "keys.zolvek"
+        self.key(Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+        field = QApplication.focusWidget()
+        self.assertIs(field, self.window.index.search)
+        QTest.keyClicks(field, "noise level")
+        self.key(Qt.Key.Key_Return, widget=field)
+        self.key(Qt.Key.Key_Escape, widget=field)
+        self.do("add-lane")
+        lane = self.session.own_lane
+        self.assertEqual(lane.parameter, "noise")
+        self.lane.setFocus()
+        self.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier, self.lane)
+        before = self.curve()
+        self.key(Qt.Key.Key_Up, widget=self.lane)
+        self.assertNotEqual(self.curve(), before, "arrow keys move what is selected")
+        with mock.patch.object(
+            self.window.files, "save_as", lambda: self.window.files.save_to(target)
+        ):
+            self.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+        self.assertTrue(target.is_file())
+
+
+class Entries(unittest.TestCase):
+    def test_the_desktops_files_are_right_by_its_own_validators(self) -> None:
+        """Desktop Entry, Shared MIME Info, AppStream: those validators that are installed, and the
+        rules that matter here in any case."""
+        import tempfile
+
+        with tempfile.TemporaryDirectory() as name:
+            done = desktop.install(name)
+            self.assertEqual(len(done), 4)
+            entry = Path(name, "applications", f"{desktop.ID}.desktop")
+            parsed = configparser.ConfigParser(interpolation=None)
+            parsed.optionxform = str  # type: ignore[assignment]
+            parsed.read(entry)
+            keys = parsed["Desktop Entry"]
+            self.assertEqual((keys["Type"], keys["Icon"]), ("Application", desktop.ID))
+            self.assertTrue(keys["Exec"].endswith("open %f"))
+            self.assertTrue(shutil.which(keys["TryExec"]), "what it starts is there")
+            kind = xml.parse(Path(name, "mime", "packages", f"{desktop.ID}.xml")).getroot()[0]
+            self.assertEqual(kind.get("type") + ";", keys["MimeType"])
+            metainfo = Path(name, "metainfo", f"{desktop.ID}.metainfo.xml")
+            self.assertEqual(xml.parse(metainfo).getroot().findtext("id"), desktop.ID)
+            for command in (
+                ["desktop-file-validate", entry],
+                ["appstreamcli", "validate", "--no-net", metainfo],
+            ):
+                if shutil.which(command[0]):
+                    checked = subprocess.run(command, capture_output=True, text=True, check=False)
+                    self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
+            self.assertEqual(len(desktop.remove(name)), 4)
+            self.assertFalse(entry.exists())
+
+    def test_it_comes_up_at_twice_the_scale(self) -> None:
+        code = "from zolvek.studio.app import start; a, w = start(None); w.complete(); a.processEvents(); print(w.grab().devicePixelRatio(), w.minimumSizeHint().width())"
+        for scale in ("1.25", "2"):
+            env = {**os.environ, "QT_SCALE_FACTOR": scale, "QT_QPA_PLATFORM": "offscreen"}
+            said = subprocess.run(
+                [sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True
+            ).stdout.split()
+            self.assertEqual(float(said[0]), float(scale))
+            self.assertLessEqual(int(said[1]), 1280, "the window fits as before")
+
+
+if __name__ == "__main__":
+    unittest.main()
