@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import csv
+import json
+import tempfile
 import unittest
 from dataclasses import replace
+from pathlib import Path
 from unittest import mock
 
 import mido
@@ -15,11 +18,25 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import WindowTest
+from zolvek.core import catalogue, states
 from zolvek.core.playing import played
 from zolvek.core.project import with_lane
+from zolvek.formats import state_file
 from zolvek.sound import ports
 from zolvek.studio.rail.export_midi_page import DragFile
 from zolvek.studio.rail.export_panel import ExportPanel
+
+
+def device_file_bytes() -> bytes:
+    return json.dumps(catalogue.plain(catalogue.KINDS["filter"])).encode()
+
+
+def states_bytes(project) -> bytes:
+    horn = project.device_track("horn").device("horn")
+    own, key = states.kept(project, "Bright", (states.Part("horn", states.present(horn)),))
+    with tempfile.TemporaryDirectory() as folder:
+        path = state_file.save(own, [states.state_of(own, key)], Path(folder) / "s.json")
+        return path.read_bytes()
 
 
 class Delivering(WindowTest):
@@ -128,6 +145,18 @@ class Delivering(WindowTest):
         self.assertEqual(
             self.session.lane.curve, self.session.project.lane("fog-strip.level").curve
         )
+        # A description, and states, say themselves what they are.
+        for name, data in (
+            ("kind", device_file_bytes()),
+            ("sound", states_bytes(self.session.project)),
+        ):
+            (self.folder / f"{name}.json").write_bytes(data)
+        before = self.session.project
+        self.drop(self.folder / "kind.json")
+        self.assertNotEqual(self.session.project.tracks, before.tracks)
+        self.session.touch("horn", "drive")
+        self.drop(self.folder / "sound.json")
+        self.assertTrue(any(state.name == "Bright" for state in self.session.project.states))
         (self.folder / "notes.txt").write_text("no")
         self.drop(self.folder / "notes.txt")
         self.assertIn("notes.txt", self.errors.pop().where)

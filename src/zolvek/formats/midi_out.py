@@ -8,6 +8,7 @@ import re
 import struct
 import unicodedata
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -71,14 +72,20 @@ def lane_messages(
 ) -> list[tuple[Heard, Stream, Messages]]:  # fmt: skip
     """Each lane with its steps and its messages. `progress` is told lanes done and lanes in all."""
     shared = sharing([heard.lane.midi for heard in lanes])
-    found = []
-    for done, heard in enumerate(lanes):
+
+    def work(heard: Heard) -> tuple[Heard, Stream, Messages]:
         target = heard.lane.midi
         own = stream(heard, project, resolution)
         anew = (target.port, target.channel) in shared
-        found.append((heard, own, messages(target, own.tick, own.value, anew)))
-        if progress:
-            progress(done + 1, len(lanes))
+        return heard, own, messages(target, own.tick, own.value, anew)
+
+    found = []
+    # Lanes know nothing of each other, and long arrays are worked on side by side.
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        for row in pool.map(work, lanes):
+            found.append(row)
+            if progress:
+                progress(len(found), len(lanes))
     return found
 
 

@@ -12,18 +12,19 @@ from zolvek.core.project import Project
 from zolvek.studio.session import Session
 
 QUIET_MS = 1_200  # after the last edit
-LONGEST_MS = 3_500  # after the first edit that is not kept yet
+LONGEST_MS = 2_000  # after the first edit that is not kept yet, however many follow
 
 
 class Keeper(QObject):
     """`begin` starts it: tests and pictures keep nothing."""
 
     failed = pyqtSignal(object)  # ZolvekError
+    written = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.begun = self.told = False
+        self.begun = self.told = self.wanted = False
         self.kept: Project | None = None
         self.work: threading.Thread | None = None
         self.quiet, self.longest = QTimer(self), QTimer(self)
@@ -32,6 +33,7 @@ class Keeper(QObject):
             timer.setInterval(interval)
             timer.timeout.connect(self.keep)
         self.failed.connect(self._tell)
+        self.written.connect(self._again)
 
     def begin(self) -> None:
         if not self.begun:
@@ -54,8 +56,9 @@ class Keeper(QObject):
         if project is self.kept or not self.session.modified:
             return
         if self.work is not None and self.work.is_alive():
-            self.quiet.start()
+            self.wanted = True  # as soon as that is on the disk
             return
+        self.wanted = False
         self.kept = project
         self.work = threading.Thread(
             target=self._write, args=(project, path), name="keeper", daemon=True
@@ -69,6 +72,13 @@ class Keeper(QObject):
             recovery.keep(project, path)
         except ZolvekError as error:
             self.failed.emit(error)
+        else:
+            self.written.emit()
+
+    def _again(self) -> None:
+        if self.wanted:
+            self.wait()  # its thread is about to end
+            self.keep()
 
     def _tell(self, error: ZolvekError) -> None:
         """Once: a disk that stays full would say so again and again."""
@@ -86,6 +96,7 @@ class Keeper(QObject):
         """Saved, or given up: there is nothing left to keep."""
         self.quiet.stop()
         self.longest.stop()
+        self.wanted = False
         self.wait()
         if self.kept is not None:
             from zolvek.formats import recovery

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QMimeData, Qt, QTimer
+from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -592,43 +592,20 @@ class Window(QMainWindow):
     # --- what is dropped here ---
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        if event is not None and _dropped(event.mimeData()):
+        from zolvek.studio import dropped
+
+        if event is not None and dropped.file_in(event.mimeData()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """A file of any kind that is read: projects open, the others come in."""
-        path = _dropped(event.mimeData()) if event is not None else None
+        from zolvek.studio import dropped
+
+        path = dropped.file_in(event.mimeData()) if event is not None else None
         if path is not None and event is not None:
             event.acceptProposedAction()
             # After the event: what takes it may ask, and the other program waits for us.
-            QTimer.singleShot(0, lambda: self.session.try_to(lambda: self.take(path)))
-
-    def take(self, path: Path) -> None:
-        """Read a file by what it is. Raises ZolvekError for one of another kind."""
-        takers = {
-            (".zolvek",): self.files.open_path,
-            (".mid", ".midi"): self.deliveries.take_midi,
-            (".csv",): self.deliveries.take_points,
-            (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"): self._take_sound,
-            (".json",): self.files.take_device,
-        }
-        for suffixes, taker in takers.items():
-            if path.suffix.lower() in suffixes:
-                taker(path)
-                return
-        raise ZolvekError(
-            "Zolvek can't read a file of this kind.", str(path),
-            "Projects, MIDI, CSV, sound and device descriptions can be dropped here.",
-        )  # fmt: skip
-
-    def _take_sound(self, path: Path) -> None:
-        """A sound file: as the track's source, or as the focus lane's curve."""
-        if self.session.own_lane is None or self.confirm(
-            f"Let the track play {path.name}?", "Otherwise it is read as the focus lane's curve."
-        ):
-            self.files.take_sound(path)
-        else:
-            self.deliveries.take_curve(path)
+            QTimer.singleShot(0, lambda: self.session.try_to(lambda: dropped.take(self, path)))
 
     def changeEvent(self, event: QEvent | None) -> None:
         """Coming back to the window: has another program changed the file meanwhile?"""
@@ -698,9 +675,3 @@ def _rule() -> QFrame:
     rule.setProperty("rule", True)
     rule.setFixedHeight(1)
     return rule
-
-
-def _dropped(data: QMimeData | None) -> Path | None:
-    """The one local file among what is dragged."""
-    names = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data else []
-    return Path(names[0]) if len(names) == 1 else None

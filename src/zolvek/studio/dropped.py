@@ -1,0 +1,89 @@
+"""Files that are dropped on the window: each kind goes to what reads it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+from PyQt6.QtCore import QMimeData
+
+from zolvek.core import catalogue
+from zolvek.core.errors import ZolvekError
+from zolvek.formats import pattern_library, state_file
+from zolvek.formats.atomic import read_bytes
+
+if TYPE_CHECKING:
+    from zolvek.studio.window import Window
+
+Taker = Callable[["Window", Path], object]
+
+
+def file_in(data: QMimeData | None) -> Path | None:
+    """The one local file among what is dragged."""
+    names = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data else []
+    return Path(names[0]) if len(names) == 1 else None
+
+
+def take(window: Window, path: Path) -> None:
+    """Read a file by what it is. Raises ZolvekError for one of another kind."""
+    taker = TAKERS.get(path.suffix.lower())
+    if taker is None:
+        raise ZolvekError(
+            "Zolvek can't read a file of this kind.", str(path),
+            "Projects, MIDI, CSV, sound, devices, states and patterns can be dropped here.",
+        )  # fmt: skip
+    taker(window, path)
+
+
+def _sound(window: Window, path: Path) -> None:
+    """As the track's source, or as the focus lane's curve."""
+    if window.session.own_lane is None or window.confirm(
+        f"Let the track play {path.name}?", "Otherwise it is read as the focus lane's curve."
+    ):
+        window.files.take_sound(path)
+    else:
+        window.deliveries.take_curve(path)
+
+
+def _json(window: Window, path: Path) -> None:
+    """What a JSON file is it says itself."""
+    try:
+        told = msgspec.json.decode(read_bytes(path))
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise ZolvekError(
+            f"This is not JSON: {error}.", str(path), "Choose another file."
+        ) from error
+    kind = told.get("format") if isinstance(told, dict) else None
+    taker = BY_FORMAT.get(str(kind))
+    if taker is None:
+        raise ZolvekError("This is no file of Zolvek's.", str(path), "Choose another one.")
+    taker(window, path)
+
+
+def _states(window: Window, path: Path) -> None:
+    session = window.session
+    if session.device is None:
+        raise ZolvekError("There is no device for the states.", str(path), "Add its device first.")
+    session.edit(f"Read {path.name}", state_file.load_into(session.project, session.device, path))
+
+
+def _pattern(window: Window, path: Path) -> None:
+    pattern = pattern_library.load(path)
+    pattern_library.save(pattern)
+    window.session.say(f"The pattern {pattern.name} is in the library.")
+
+
+TAKERS: dict[str, Taker] = {
+    ".zolvek": lambda window, path: window.files.open_path(path),
+    ".csv": lambda window, path: window.deliveries.take_points(path),
+    ".json": _json,
+    **dict.fromkeys((".mid", ".midi"), lambda window, path: window.deliveries.take_midi(path)),
+    **dict.fromkeys((".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"), _sound),
+}
+BY_FORMAT: dict[str, Taker] = {
+    catalogue.FORMAT: lambda window, path: window.files.take_device(path),
+    state_file.FORMAT: _states,
+    pattern_library.FORMAT: _pattern,
+}
