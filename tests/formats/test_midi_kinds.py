@@ -210,9 +210,9 @@ class Report(unittest.TestCase):
     def test_a_cable_carries_3125_bytes_a_second(self) -> None:
         """MIDI 1.0: 31,250 baud, ten bits a byte."""
         sizes = np.full(1_000, 3)
-        self.assertAlmostEqual(midi_report.behind(np.zeros(1_000), sizes), 0.96)
+        self.assertAlmostEqual(midi_report.delays(np.zeros(1_000), sizes).max(), 0.96)
         slow = np.arange(1_000) * 0.00096
-        self.assertAlmostEqual(midi_report.behind(slow, sizes), 0.00096)
+        self.assertAlmostEqual(midi_report.delays(slow, sizes).max(), 0.00096)
 
     def test_it_tells_loads_errors_and_lanes_alike(self) -> None:
         same = with_lane(DEMO, replace(DEMO.lane("horn.drive"), midi=MidiTarget(1, 42)))
@@ -234,6 +234,15 @@ class Report(unittest.TestCase):
         )
         self.assertEqual(found.messages, counted)
         self.assertGreater(found.messages_a_second, 175)
+        lanes = list(DEMO.lanes())[:9]
+        crowd = DEMO
+        for number, lane in enumerate(lanes):
+            jump = curve([(0.0, 0.2, "hold"), (64.0, 0.8)])
+            sent = MidiTarget(1, number, "nrpn")
+            crowd = with_lane(crowd, replace(lane, curve=jump, midi=sent, layers=()))
+        (told,) = midi_report.report(crowd).advice
+        self.assertIn("jump together", told)
+        self.assertTrue(told.startswith(("At 1.1.0", "At 17.1.0")), told)
         self.assertEqual(found.bytes, 3 * counted)
 
 

@@ -19,7 +19,8 @@ from zolvek.formats.midi_out import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.midi_wire import BAUD
 
 BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)
-HEARD_LATE = 0.010  # seconds behind from which on it is worth a word (common practice, no source)
+AT_ONCE = 0.002  # seconds in which messages count as sent together
+HEARD_LATE = 0.020  # seconds behind from which on it is worth a word (common practice, no source)
 
 
 @record
@@ -64,40 +65,47 @@ def report(
         _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
         for port in dict.fromkeys(heard.lane.midi.port for heard, _, _ in found)
     ]
-    messages, size, busiest, late = max(cables, key=lambda row: row[3], default=(0, 0, 0.0, 0.0))
+    nothing = (0, 0, 0.0, 0.0, None)
+    messages, size, busiest, late, jumps = max(cables, key=lambda row: row[3], default=nothing)
     alike = _alike(project, [heard for heard, _, _ in found])
     whole = sum(int(sent.size.sum()) for _, _, sent in found)
-    advice = _advice(project, resolution, lanes, late, alike)
+    advice = _advice(project, resolution, lanes, late, jumps, alike)
     count = sum(row.messages for row in lanes)
     return Report(lanes, count, whole, messages, size, busiest, late, alike, advice)
 
 
-def _load(project: Project, sent: list) -> tuple[int, int, float, float]:
-    """Messages and bytes of the busiest second, when it begins, and how late a cable gets."""
+def _load(project: Project, sent: list) -> tuple[int, int, float, float, float | None]:
+    """Messages and bytes of the busiest second, when it begins, how late a cable gets, and the
+    second at which that comes of many messages at one moment, if it does."""
     tick = np.concatenate([each.tick for each in sent])
     size = np.concatenate([each.size for each in sent])
     order = np.argsort(tick, kind="stable")
     seconds, size = project.tempo.seconds(tick[order] / TICKS), size[order]
     if not len(seconds):
-        return 0, 0, 0.0, 0.0
+        return 0, 0, 0.0, 0.0, None
     sums = np.concatenate(([0], np.cumsum(size)))
     after = np.searchsorted(seconds, seconds + 1.0, side="left")
     inside = sums[after] - sums[:-1]
     place = int(np.argmax(inside))
+    late = delays(seconds, size)
+    worst = int(np.argmax(late))
+    together = size[(seconds <= seconds[worst]) & (seconds > seconds[worst] - AT_ONCE)].sum()
+    burst = together / BYTES_A_SECOND > 0.7 * late[worst]
     return (
         int((after - np.arange(len(after)))[place]),
         int(inside[place]),
         float(seconds[place]),
-        behind(seconds, size),
+        float(late[worst]),
+        float(seconds[worst]) if burst else None,
     )
 
 
-def behind(seconds: Floats, size: Ints) -> float:
-    """How late the last byte of a message is through a DIN cable at most, in seconds: each waits
-    until those before it are through."""
+def delays(seconds: Floats, size: Ints) -> Floats:
+    """How late the last byte of each message is through a DIN cable, in seconds: each waits until
+    those before it are through."""
     through = np.cumsum(size) / BYTES_A_SECOND
     begins = seconds - (through - size / BYTES_A_SECOND)
-    return float((np.maximum.accumulate(begins) + through - seconds).max(initial=0.0))
+    return np.maximum.accumulate(begins) + through - seconds
 
 
 def _lane(project: Project, heard: Heard, own: Stream, count: int) -> LaneReport:
@@ -144,13 +152,19 @@ def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:
 
 def _advice(
     project: Project, resolution: Resolution, lanes: tuple[LaneReport, ...], late: float,
-    alike: tuple[tuple[str, ...], ...],
+    jumps: float | None, alike: tuple[tuple[str, ...], ...],
 ) -> tuple[str, ...]:  # fmt: skip
     found = [
         f"{' and '.join(group)} send the same messages: give one of them another number or channel."
         for group in alike
     ]
-    if late > HEARD_LATE:
+    if late > HEARD_LATE and jumps is not None:
+        place = project.meter.text(float(project.tempo.beats(jumps)))
+        found.append(
+            f"At {place} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
+            "for them: move some of the jumps, or send some lanes by another port."
+        )
+    elif late > HEARD_LATE:
         gap = max(2.0 * resolution.milliseconds, 5.0)
         busy = max(lanes, key=lambda row: row.messages).label
         found.append(
