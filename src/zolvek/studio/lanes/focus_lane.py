@@ -331,7 +331,7 @@ class FocusLane(QWidget):
             # Too close together to take hold of: only what is selected, and the hovered one.
             inside = chosen[(chosen >= shown[0]) & (chosen <= shown[-1])]
             shown = inside[:: max(1, inside.size // MOST_DIAMONDS)]
-            if self.over.kind == "point":
+            if self.over.kind == "point" and self.over.index < len(curve):
                 shown = np.append(shown, self.over.index)
         picked = np.zeros(len(curve), bool)
         picked[chosen] = True
