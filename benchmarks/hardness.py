@@ -294,6 +294,11 @@ def actions(count: int, seed: int = 1) -> Played:
         mock.patch.object(QInputDialog, "getText", lambda *_, **__: ("", False)),
         mock.patch.object(QInputDialog, "getItem", lambda *_, **__: ("", False)),
         mock.patch.object(history, "DEEPEST", 10**9),
+        # Nobody's own settings, patterns and copies are touched.
+        mock.patch.dict(
+            os.environ,
+            {f"XDG_{kind}_HOME": str(folder) for kind in ("CONFIG", "DATA", "STATE", "CACHE")},
+        ),
     ]
     for patch in patches:
         patch.start()
