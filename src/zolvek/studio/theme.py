@@ -108,6 +108,7 @@ def palette(theme: Theme) -> QPalette:
         (role.Highlight, theme.curve),
         (role.HighlightedText, theme.sheet),
         (role.PlaceholderText, theme.quiet),
+        (role.Link, theme.curve),
         (role.Mid, theme.bar_line),
         (role.Dark, theme.bar_line),
         (role.Light, theme.raised),
@@ -141,6 +142,7 @@ def style_sheet(theme: Theme) -> str:
     QLineEdit:disabled, QAbstractSpinBox:disabled {{
         color: {theme.quiet}; background: {theme.desk}; border-color: {theme.hairline}; }}
     QAbstractSpinBox {{ padding: 2px 4px; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: none; }}
     QAbstractSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
     QComboBox {{ background: {theme.raised}; border: 1px solid {theme.bar_line}; border-radius: 3px;
         padding: 2px 6px; min-height: 19px; }}

@@ -20,18 +20,16 @@ def points_shown(curve: Curve, view: Viewport) -> Ints:
     return np.arange(low, min(high + 1, len(curve)))
 
 
-def line(curve: Curve, view: Viewport, every: int = 1) -> tuple[Floats, Floats]:
-    """The curve in the view as a line: x in pixels, values 0..1, where it bends a vertex at
-    `every` so many pixels. Steps are vertical."""
+def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
+    """The curve in the view as a line: x in pixels, values 0..1. Steps are vertical."""
     low, high = np.searchsorted(curve.beat, [view.first, view.last], side="left")
     inner = np.arange(low, high)
     segments = np.arange(max(low - 1, 0), min(high, len(curve) - 1))
     curved = np.any((curve.shape[segments] != LINE) & (curve.shape[segments] != HOLD))
-    columns = max(view.width // every, 1)
-    step = view.beats / columns
+    step = view.beats / view.width
     # Straight segments need their ends only; anything else a vertex at every pixel.
     edges = np.array([view.first, view.last])
-    grid = view.first + np.arange(columns + 1) * step if curved else edges
+    grid = view.first + np.arange(view.width + 1) * step if curved else edges
     before = np.maximum(inner - 1, 0)
     left = np.where(
         (curve.shape[before] == HOLD) & (inner > 0), curve.value[before], curve.value[inner]

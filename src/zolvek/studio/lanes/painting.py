@@ -35,18 +35,14 @@ def draw_curve(
     ink: str,
     width: float = 1.8,
     dashed: bool = False,
-    every: int = 1,
 ) -> None:
-    """The curve over the whole height of `rect`; x 0 is the rectangle's left edge. `every`: pixels
-    between vertices where it bends."""
+    """The curve over the whole height of `rect`; x 0 is the rectangle's left edge."""
     painter.save()
     painter.setClipRect(rect.adjusted(0, -3, 0, 3), Qt.ClipOperation.IntersectClip)
     if layered_dense(curve, view) if isinstance(curve, Layered) else dense(curve, view):
         _draw_band(painter, curve, view, rect, ink)
     else:
-        x, value = (
-            layered_line(curve, view) if isinstance(curve, Layered) else line(curve, view, every)
-        )
+        x, value = layered_line(curve, view) if isinstance(curve, Layered) else line(curve, view)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = QPen(color(ink), width)
         pen.setJoinStyle(Qt.PenJoinStyle.BevelJoin)

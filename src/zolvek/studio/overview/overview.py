@@ -99,7 +99,7 @@ class Overview(QWidget):
             inner = QRectF(0, 4, sheet.width(), sheet.height() - 8)
             ink = theme.curve if focused else theme.ghost
             painting.draw_curve(
-                painter, lane.curve, self.whole, inner, ink, 1.6 if focused else 1.0, every=3
+                painter, lane.curve, self.whole, inner, ink, 1.6 if focused else 1.0
             )  # type: ignore[attr-defined]
             painter.end()
             self.silhouettes[key] = found
