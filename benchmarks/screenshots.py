@@ -139,7 +139,7 @@ def _layers(window: Window) -> None:
     window.rail.show_step("step-movement")
     panel = window.rail.findChild(MovementPanel)
     panel.show_page("Layers")
-    panel._add("offset")
+    panel.add_layer("offset")
     drift = curve(
         [(0.0, 0.5), (bar(34), 0.5, "s-curve", 0.4), (bar(41), 0.82, "bend", 0.5), (bar(44), 0.5)]
     )

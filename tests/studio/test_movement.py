@@ -134,13 +134,13 @@ class Movement(WindowTest):
         path = self.folder / "layers.zolvek"
         self.window.files.save_to(path)
         self.assertEqual(project_file.load(path), self.session.project)
-        self.panel.list.setCurrentRow(0)
+        self.panel.layers.list.setCurrentRow(0)
         self.press("Adjust")
         self.type_in("LFO: Rate", "1/2")
         self.press("Put on as a layer")
         self.assertEqual(len(self.session.own_lane.layers), 2, "adjusted, not put on again")
         self.assertEqual(self.session.own_lane.layers[0].lfo.rate.text, "1/2")
-        item = self.panel.list.item(0)
+        item = self.panel.layers.list.item(0)
         item.setCheckState(Qt.CheckState.Unchecked)
         self.assertFalse(self.session.own_lane.layers[0].on)
 

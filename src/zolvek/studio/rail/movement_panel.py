@@ -7,13 +7,10 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
-    QListWidget,
-    QListWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -21,14 +18,13 @@ from PyQt6.QtWidgets import (
 from zolvek.core import layers, spans
 from zolvek.core import lfo as lfos
 from zolvek.core.curve import Curve, curve
-from zolvek.core.errors import ZolvekError
 from zolvek.core.layer import Layer
 from zolvek.core.randomness import KINDS as RANDOM_KINDS
 from zolvek.core.randomness import SPREADS, RandomMove, humanised, jittered, randomised
-from zolvek.core.units import read
 from zolvek.formats import pattern_library
 from zolvek.studio import commands
 from zolvek.studio.rail.field_grid import Field, FieldGrid
+from zolvek.studio.rail.layers_page import LayersPage, lane_to_change
 from zolvek.studio.session import NONE_CHOSEN, Session
 from zolvek.studio.widgets import (
     Entry,
@@ -44,7 +40,6 @@ from zolvek.studio.widgets import (
     pick,
 )
 
-LAYER = Qt.ItemDataRole.UserRole
 MANY_POINTS = 20_000  # from which on a person is asked first
 EVEN, EQUAL = "", "equal"  # ways that a rate changes by; any other is a pattern's name
 
@@ -102,6 +97,9 @@ class MovementPanel(QWidget):
         self.adjusting: str | None = None  # the layer whose settings are on a page
         self.random_seed = SeedEntry("Seed of the random movement", self.changed)
         self.hand_seed = SeedEntry("Seed of the hand", self.changed)
+        self.layers = LayersPage(session)
+        self.layers.wanted.connect(self.add_layer)
+        self.layers.adjusted.connect(self._adjust)
         layout = column(self)
         layout.setSpacing(5)
         layout.addWidget(heading("Movement"))
@@ -110,7 +108,7 @@ class MovementPanel(QWidget):
                 "LFO": self._lfo_page(),
                 "Random": self._random_page(),
                 "By hand": self._hand_page(),
-                "Layers": self._layers_page(),
+                "Layers": self.layers,
             },
             across=2,
         )
@@ -231,54 +229,6 @@ class MovementPanel(QWidget):
     def _roll(self, entry: Entry) -> None:
         entry.setText(str(int(np.random.default_rng().integers(1, 1_000_000))))
         self.changed(True)
-
-    def _layers_page(self) -> QWidget:
-        page, layout = self._page()
-        self.list = QListWidget()
-        self.list.setAccessibleName("Layers of the lane")
-        self.list.setMinimumHeight(96)
-        self.list.itemChanged.connect(self._toggle)
-        self.list.currentItemChanged.connect(lambda *_: self._show_layer())
-        layout.addWidget(self.list, 1)
-        self.amount = Entry("Amount of the layer", self._type_amount, "−200 to 200 %")
-        line = QHBoxLayout()
-        line.addWidget(field_label("Amount"))
-        line.addWidget(self.amount, 1)
-        self.solo = QCheckBox("Solo")
-        self.solo.clicked.connect(lambda on: self._change("Solo the layer", solo=on))
-        line.addWidget(self.solo)
-        layout.addLayout(line)
-        self.draw = button(
-            "Draw on it", self._draw, tip="All the tools of Draw and Shape, on this layer"
-        )
-        self.draw.setCheckable(True)
-        for row in (
-            (("+ Offset", lambda: self._add("offset"), "A curve added to the base"),
-             ("+ Scale", lambda: self._add("scale"), "A curve that the base is multiplied by")),
-            (("Earlier", lambda: self._move(-1), "Applied earlier"), ("Later", lambda: self._move(1), "Applied later")),
-            (("Adjust", self._adjust, "Its settings on the page they came from"), ("Remove", self._remove, "")),
-            (("Share…", self._share, "The same movement on another lane, with an amount of its own"), (None, None, "")),
-            (("Bake it", lambda: self._bake(False), "Written into the base as points"),
-             ("Bake all", lambda: self._bake(True), "All layers, over the selected span or all")),
-        ):  # fmt: skip
-            line = QHBoxLayout()
-            for text, work, tip in row:
-                line.addWidget(
-                    self.draw if text is None else button(text, work, text == "Bake all", tip)
-                )
-            layout.addLayout(line)
-        self.edge = choice([("Beyond the reach: clip", False), ("Beyond the reach: fit", True)], "At the reach's edge",
-                           self._set_fit)  # fmt: skip
-        layout.addWidget(self.edge)
-        self.tolerance = Entry(
-            "Tolerance of baking", lambda text: read(text, "%") is not None, "Of the lane's height"
-        )
-        self.tolerance.setText("0.2 %")
-        line = QHBoxLayout()
-        line.addWidget(field_label("Bake within"))
-        line.addWidget(self.tolerance, 1)
-        layout.addLayout(line)
-        return page
 
     # --- what is set ---
 
@@ -410,14 +360,6 @@ class MovementPanel(QWidget):
 
         self.session.try_to(work)
 
-    def _own(self) -> Any:
-        lane = self.session.own_lane
-        if lane is None:
-            raise ZolvekError("There is no lane to work on.", remedy="Touch a control and press A.")
-        if lane.locked:
-            raise ZolvekError("The lane is locked.", remedy="Unlock it first.")
-        return lane
-
     def _span_of_layer(self) -> tuple[float, float | None]:
         return self.session.span if self.session.span else (0.0, None)
 
@@ -441,7 +383,7 @@ class MovementPanel(QWidget):
 
     def _put(self, kind: str, name: str, amount: float, **movement: Any) -> None:
         """A new layer, or new settings for the one that is being adjusted."""
-        session, lane = self.session, self._own()
+        session, lane = self.session, lane_to_change(self.session)
         session.show_preview(None)
         first, last = self._span_of_layer()
         old = next((x for x in lane.layers if x.id == self.adjusting and x.kind == kind), None)
@@ -452,16 +394,16 @@ class MovementPanel(QWidget):
             layer = Layer(layers.free_layer_id(lane), kind, name, first, last, amount, **movement)
         session.edit(f"Layer: {name}", layers.with_layer(session.project, lane.id, layer))
         self.show_page("Layers")
-        self._choose(layer.id)
+        self.layers.choose(layer.id)
 
-    def _add(self, kind: str) -> None:
+    def add_layer(self, kind: str) -> None:
+        """A layer of a kind that is drawn, ready to be drawn on."""
+
         def work() -> None:
             self._put(kind, "", 0.5, curve=layers.rest_curve())
-            self._draw()
+            self.layers.draw_on()
 
         self.session.try_to(work)
-
-    # --- the list of layers ---
 
     def refresh(self) -> None:
         session = self.session
@@ -475,118 +417,16 @@ class MovementPanel(QWidget):
                 text = session.project.meter.text
                 name = f"Works on {name}, {text(first)} to {text(last)}."
             self.counted.setText(name)
-        self._list(lane)
+        self.layers.show_lane(lane)
 
-    def _list(self, lane: Any) -> None:
-        chosen = self.chosen
-        self.list.blockSignals(True)
-        self.list.clear()
-        for layer in lane.layers if lane else ():
-            drawing = "   (drawn on)" if layer.id == self.session.layer else ""
-            solo = "   solo" if layer.solo else ""
-            shared = "   shared" if layer.shared else ""
-            text = f"{layer.label}  {100 * layer.amount:+.0f} %{solo}{shared}{drawing}".replace(
-                "-", "−"
-            )
-            item = QListWidgetItem(text)
-            item.setData(LAYER, layer.id)
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked if layer.on else Qt.CheckState.Unchecked)
-            self.list.addItem(item)
-        self.list.blockSignals(False)
-        self._choose(chosen)
-        if lane is not None:
-            pick(self.edge, lane.fit)
-        self._show_layer()
-
-    @property
-    def chosen(self) -> str | None:
-        item = self.list.currentItem()
-        return item.data(LAYER) if item else None
-
-    def _choose(self, key: str | None) -> None:
-        rows = [self.list.item(i) for i in range(self.list.count())]
-        for place, item in enumerate(rows):
-            if item is not None and (
-                item.data(LAYER) == key or (key is None and place == len(rows) - 1)
-            ):
-                self.list.setCurrentRow(place)
-
-    @property
-    def layer(self) -> Layer | None:
-        lane = self.session.own_lane
-        return next((x for x in lane.layers if x.id == self.chosen), None) if lane else None
-
-    def _show_layer(self) -> None:
-        layer = self.layer
-        for widget in (self.amount, self.solo):
-            widget.setEnabled(layer is not None)
-        drawable = layer is not None and layer.curve is not None
-        self.draw.setEnabled(drawable)
-        self.draw.setChecked(drawable and layer is not None and self.session.layer == layer.id)
-        if layer is not None:
-            self.amount.show_text(f"{100 * layer.amount:+.1f} %".replace("-", "−"))
-            self.solo.setChecked(layer.solo)
-
-    def _change(self, label: str, **changes: Any) -> None:
-        def work() -> None:
-            lane, layer = self._own(), self.layer
-            if layer is not None:
-                project = layers.with_layer(
-                    self.session.project, lane.id, replace(layer, **changes)
-                )
-                self.session.edit(label, project)
-
-        self.session.try_to(work)
-
-    def _toggle(self, item: QListWidgetItem) -> None:
-        self.list.setCurrentItem(item)
-        on = item.checkState() == Qt.CheckState.Checked
-        self._change("Layer on" if on else "Layer off", on=on)
-
-    def _type_amount(self, text: str) -> bool:
-        number = read(text, "%")
-        if number is None or not abs(number) <= 200.0:
-            return False
-        self._change(f"Layer at {text}", amount=number / 100.0)
-        return True
-
-    def _move(self, by: int) -> None:
-        lane, layer = self.session.own_lane, self.layer
-        if lane is not None and layer is not None:
-            self.session.edit(
-                "Move the layer",
-                commands.with_own(self.session, layers.moved_layer(lane, layer.id, by)),
-            )
-
-    def _remove(self) -> None:
-        lane, layer = self.session.own_lane, self.layer
-        if lane is not None and layer is not None:
-            made = layers.without_layer(lane, layer.id)
-            self.session.edit(
-                f"Remove the layer {layer.label}", commands.with_own(self.session, made)
-            )
-
-    def _draw(self) -> None:
-        layer = self.layer
-        if layer is not None and layer.curve is not None:
-            self.session.draw_on(None if self.session.layer == layer.id else layer.id)
-            self.refresh()
-
-    def _adjust(self) -> None:
+    def _adjust(self, layer: Layer) -> None:
         """The layer's settings on the page they came from; writing it as a layer changes this one."""
-        layer = self.layer
-        if layer is None:
-            return
         if layer.lfo is not None:
             self._show_lfo(layer.lfo, layer.amount)
             self.show_page("LFO")
         elif layer.random is not None:
             self._show_random(layer.random, layer.amount)
             self.show_page("Random")
-        else:
-            self._draw()
-            return
         self.adjusting = layer.id
         self.counted.setText(f"“Put on as a layer” changes {layer.label}.")
 
@@ -616,33 +456,3 @@ class MovementPanel(QWidget):
                 f"{100 * getattr(move, field.key):g} %" if text is None else text
             )
         self.random_seed.setText(str(move.seed))
-
-    def _set_fit(self, fit: object) -> None:
-        lane = self.session.own_lane
-        if lane is not None and lane.fit != fit:
-            made = commands.with_own(self.session, replace(lane, fit=bool(fit)))
-            self.session.edit(
-                "Fit layers into the reach" if fit else "Clip layers at the reach", made
-            )
-
-    def _share(self) -> None:
-        """Ask for another lane and an amount there."""
-        layer = self.layer
-        if layer is not None:
-            self.window().share_layer(layer.id)  # type: ignore[union-attr]
-
-    def _bake(self, everything: bool) -> None:
-        def work() -> None:
-            session, lane = self.session, self._own()
-            chosen = None if everything or self.layer is None else [self.layer.id]
-            tolerance = (read(self.tolerance.text(), "%") or 0.2) / 100.0
-            done = layers.baked(lane, session.project.tempo, session.project.length, chosen, session.span,
-                                min(max(tolerance, 1e-5), 0.5))  # fmt: skip
-            session.draw_on(None)
-            session.edit(
-                "Bake all layers" if everything else "Bake the layer",
-                commands.with_own(session, done),
-            )
-            session.say(f"Baked into {len(done.curve)} points.")
-
-        self.session.try_to(work)
