@@ -582,6 +582,30 @@ def playing() -> None:
     window.close()
 
 
+@figure("delivering")
+def delivering() -> None:
+    """48 bars of 64 lanes, every shape in each, as pairs of controllers."""
+    from dataclasses import replace
+
+    from zolvek.core.messages import MidiTarget
+    from zolvek.formats import midi_out
+
+    project = crowded(64)
+    tracks, number = [], 0
+    for track in project.tracks:
+        lanes = []
+        for lane in track.lanes:
+            target = MidiTarget(number // 32 + 1, number % 32, "cc14")
+            drawn = random_curve(200, True, number, project.length)
+            lanes.append(replace(lane, curve=drawn, midi=target))
+            number += 1
+        tracks.append(replace(track, lanes=tuple(lanes)))
+    project = replace(project, tracks=tuple(tracks))
+    midi_out.encode(project)
+    taken = best(lambda: midi_out.encode(project), 3)
+    say("64 lanes of 48 bars as 14-bit MIDI", taken, "s", "under 3")
+
+
 # The hard ones take minutes: they run only when they are named.
 HARD = ("damage", "kills", "actions")
 
@@ -608,9 +632,10 @@ def kills() -> None:
     # Several at a time: most of a run is waiting.
     with ThreadPoolExecutor(5) as pool:
         runs = pool.map(lambda seed: next(hardness.kills(1, seed)), range(200))
-        lost = list(runs)
-    say("runs of 200 killed in which nothing opened", 0, "", "none")
-    say("furthest behind the last edit", max(lost), "s", "at most 5")
+        behind = list(runs)
+    opened = [seconds for seconds in behind if seconds is not None]
+    say("runs of 200 killed that left nothing to open", len(behind) - len(opened), "", "none")
+    say("furthest behind the last edit", max(opened), "s", "at most 5")
 
 
 @figure("actions")

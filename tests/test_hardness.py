@@ -22,6 +22,7 @@ class Hardness(unittest.TestCase):
 
     def test_a_killed_program_leaves_all_but_the_last_seconds(self) -> None:
         for behind in hardness.kills(2, SEED):
+            self.assertIsNotNone(behind, f"nothing opens; seed {SEED}")
             self.assertLessEqual(behind, 5.0, f"seed {SEED}")
 
     def test_random_actions_break_nothing_and_can_all_be_undone(self) -> None:

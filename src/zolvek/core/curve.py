@@ -15,6 +15,7 @@ from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 65_536
+DENSE = 60  # spans for each point from which on most of them hold none
 FEW = 24  # points that are looked at one by one
 # A segment never reaches its own end: that beat belongs to the next point, however u is rounded.
 BELOW_ONE = float(np.nextafter(1.0, 0.0))
@@ -177,6 +178,37 @@ class Curve:
 
         `edges` float64, increasing, of n + 1; returns two arrays of n.
         """
+        if len(edges) > DENSE * len(self):
+            return self._dense_extents(edges)
+        return self._exact_extents(edges)
+
+    def _dense_extents(self, edges: Floats) -> tuple[Floats, Floats]:
+        """As `extents`, where most spans are a small part of a segment: what counts there are the
+        values at both ends, if it is a segment that does not turn back. Only spans that hold a
+        point, or lie in a segment that turns or jumps, are looked at closely."""
+        at = self.at(edges)
+        low, high = np.minimum(at[:-1], at[1:]), np.maximum(at[:-1], at[1:])
+        count = len(low)
+        close = np.zeros(count + 1, np.intp)
+        place = (
+            np.searchsorted(edges, self.beat, side="left") - 1
+        )  # a point at a span's very end too
+        close[place[(place >= 0) & (place < count)]] = 1
+        steady = np.array([shape.steady for shape in SHAPES])[self.shape[:-1]]
+        first = np.clip(place[:-1][~steady], 0, count)
+        last = np.clip(place[1:][~steady] + 1, 0, count)
+        change = np.bincount(first, minlength=count + 1) - np.bincount(last, minlength=count + 1)
+        close = (close > 0) | (np.cumsum(change) > 0)
+        close[count] = False
+        if close[:count].any():
+            # All of them in one go: what lies between two is one long span that nobody asks for.
+            needed = np.flatnonzero(close | np.concatenate(([False], close[:count])))
+            wanted = close[needed[:-1]] & (np.diff(needed) == 1)
+            least, most = self._exact_extents(edges[needed])
+            low[needed[:-1][wanted]], high[needed[:-1][wanted]] = least[wanted], most[wanted]
+        return low, high
+
+    def _exact_extents(self, edges: Floats) -> tuple[Floats, Floats]:
         if all(SHAPES[code].steady for code in present(self.shape)):
             return self._steady_extents(edges)
         inside = self.beat[(self.beat > edges[0]) & (self.beat < edges[-1])]
