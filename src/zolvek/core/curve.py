@@ -189,16 +189,16 @@ class Curve:
         at = self.at(edges)
         low, high = np.minimum(at[:-1], at[1:]), np.maximum(at[:-1], at[1:])
         count = len(low)
-        close = np.zeros(count + 1, np.intp)
+        close = np.zeros(count + 1, bool)
         place = (
             np.searchsorted(edges, self.beat, side="left") - 1
         )  # a point at a span's very end too
-        close[place[(place >= 0) & (place < count)]] = 1
+        close[place[(place >= 0) & (place < count)]] = True
         steady = np.array([shape.steady for shape in SHAPES])[self.shape[:-1]]
         first = np.clip(place[:-1][~steady], 0, count)
         last = np.clip(place[1:][~steady] + 1, 0, count)
         change = np.bincount(first, minlength=count + 1) - np.bincount(last, minlength=count + 1)
-        close = (close > 0) | (np.cumsum(change) > 0)
+        close |= np.cumsum(change) > 0
         close[count] = False
         if close[:count].any():
             # All of them in one go: what lies between two is one long span that nobody asks for.

@@ -293,7 +293,7 @@ class MidiPage(QWidget):
         self.rows.blockSignals(True)
         self.rows.setRowCount(len(found.lanes))
         for place, row in enumerate(found.lanes):
-            for column, text in enumerate((row.label, row.stray)):
+            for column, text in enumerate((self._short(row.lane, row.label), row.stray)):
                 item = QTableWidgetItem(text)
                 item.setToolTip(
                     f"{row.label}\n{row.target}\n{row.messages:,} messages, {row.steps:.2f} steps off at most"
@@ -304,6 +304,14 @@ class MidiPage(QWidget):
                     )
                 self.rows.setItem(place, column, item)
         self.rows.blockSignals(False)  # fmt: skip
+
+    def _short(self, key: str, label: str) -> str:
+        """What a lane is called where there is little room; whole in the tip."""
+        project = self.session.project
+        lane = next((lane for lane in project.lanes() if lane.id == key), None)
+        if lane is None:
+            return label
+        return lane.name or f"{project.device_of(key).name} · {project.parameter_of(key).name}"
 
     def _show_lane(self) -> None:
         """The chosen row's lane comes up."""
