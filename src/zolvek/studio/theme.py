@@ -170,7 +170,7 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[rail="true"]:checked {{ background: {theme.sheet}; color: {theme.curve}; font-weight: 600;
         border: 1px solid {theme.bar_line}; }}
     QTreeWidget {{ background: {theme.sheet}; border: 1px solid {theme.hairline}; outline: none; }}
-    QTreeWidget::item {{ padding: 2px 0; border: none; }}
+    QTreeWidget::item {{ border: none; }}
     QTreeWidget::item:selected {{ background: {theme.hairline}; color: {theme.ink}; }}
     QTreeWidget::item:hover {{ background: {theme.raised}; }}
     QListWidget {{ background: {theme.sheet}; border: 1px solid {theme.hairline}; outline: none; }}
