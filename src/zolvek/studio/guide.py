@@ -10,15 +10,14 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QTextBrowser, QVBoxLayout, QWidg
 from zolvek.core.errors import ZolvekError
 from zolvek.formats.atomic import read_bytes
 
-FOLDERS = (Path(__file__).parents[3] / "docs", Path(__file__).parents[1] / "docs")
+DOCS = Path(__file__).parents[1] / "docs"  # a link to docs/; files in an installed package
 
 
 def folder() -> Path:
-    """Where the documents are: beside the source, or in the package. Raises ZolvekError."""
-    for place in FOLDERS:
-        if (place / "guide.md").is_file():
-            return place
-    raise ZolvekError("The user guide is not there.", str(FOLDERS[0]), "Install Zolvek again.")
+    """Where the documents are. Raises ZolvekError when they are gone."""
+    if not (DOCS / "guide.md").is_file():
+        raise ZolvekError("The user guide is not there.", str(DOCS), "Install Zolvek again.")
+    return DOCS
 
 
 class Guide(QDialog):
