@@ -39,12 +39,14 @@ def readers(folder: Path) -> list[Reader]:
     """All kinds of files that are read."""
     from dataclasses import replace
 
+    import msgspec
     import numpy as np
     import soundfile
 
     from zolvek.core import states
     from zolvek.core.catalogue import KINDS
     from zolvek.core.messages import MidiTarget
+    from zolvek.core.pattern import Pattern
     from zolvek.core.project import with_lane
     from zolvek.core.tempo import TempoMap
     from zolvek.demo.night_regatta import build
@@ -53,6 +55,7 @@ def readers(folder: Path) -> list[Reader]:
         device_file,
         midi_in,
         midi_out,
+        pattern_library,
         project_file,
         sound_in,
         state_file,
@@ -72,6 +75,13 @@ def readers(folder: Path) -> list[Reader]:
     kept, key = states.kept(demo, "One", (states.Part("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
     state = state_file.save(kept, [states.state_of(kept, key)], folder / "state.json").read_bytes()
 
+    told = pattern_library.File(
+        pattern_library.FORMAT,
+        pattern_library.VERSION,
+        Pattern("Gate", 4.0, demo.lane("horn.cutoff").curve),
+    )
+    pattern = msgspec.json.encode(told, enc_hook=project_file.to_plain)
+
     def midi(path: Path) -> None:
         midi_in.as_project(midi_in.load(path))
 
@@ -88,6 +98,7 @@ def readers(folder: Path) -> list[Reader]:
         Reader(".flac", flac.getvalue(), control),
         Reader(".json", device, device_file.load),
         Reader(".json", state, lambda path: state_file.load_into(demo, "horn", path)),
+        Reader(".json", pattern, pattern_library.load),
     ]
 
 

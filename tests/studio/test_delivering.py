@@ -67,14 +67,22 @@ class Delivering(WindowTest):
         self.assertGreater(row.messages, 1_000)
         self.assertIn("% of a DIN cable", page.load.text())
         self.assertEqual(page.rows.rowCount(), 16)
-        page.gap.setValue(5.0)
+        for text in ("soon", "2000 ms", "0.5 ticks"):
+            page.gap.setText(text)
+            self.key(Qt.Key.Key_Return, widget=page.gap)
+            self.assertTrue(page.gap.property("fault"), text)
+        page.gap.setText("5")
+        self.key(Qt.Key.Key_Return, widget=page.gap)
+        self.assertEqual(page.gap.text(), "5 ms")
         self.until(lambda: not page.stale and page.working is None)
         self.assertLess(
             next(r for r in page.told.lanes if r.lane == "echo.feedback").messages, row.messages / 4
         )
         page.rows.selectRow(0)
         self.assertEqual(self.session.own_lane.id, page.told.lanes[0].lane)
-        page.gap.setValue(0.0)
+        page.gap.setText("1 tick")
+        self.key(Qt.Key.Key_Return, widget=page.gap)
+        self.assertEqual(page.gap.text(), "0 ms")
         path = self.written("piece.mid", "export-midi")
         numbers = {
             m.control

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +15,7 @@ from zolvek.studio.work import Progress, Work
 
 if TYPE_CHECKING:
     from zolvek.core.stepping import Resolution
+    from zolvek.formats.midi_in import Score
     from zolvek.studio.session import Session
     from zolvek.studio.settings import Settings
     from zolvek.studio.window import Window
@@ -28,7 +30,32 @@ def resolution(settings: Settings) -> Resolution:
     """How closely MIDI follows, as it is set."""
     from zolvek.core.stepping import Resolution
 
-    return Resolution(1, settings.midi_gap, settings.midi_tolerance)
+    return Resolution(settings.midi_ticks, settings.midi_gap, settings.midi_tolerance)
+
+
+APART = re.compile(r"(\d+(?:[.,]\d+)?)\s*(ms|ticks?)?", re.IGNORECASE)
+
+
+def apart_text(settings: Settings) -> str:
+    """How far changes lie apart, as a person writes it: "5 ms", "12 ticks"."""
+    if settings.midi_ticks > 1:
+        return f"{settings.midi_ticks} ticks"
+    return f"{settings.midi_gap:g} ms"
+
+
+def set_apart(settings: Settings, text: str) -> bool:
+    """Take such a text; False for one that can't be read."""
+    match = APART.fullmatch(text.strip())
+    if match is None:
+        return False
+    number, unit = float(match[1].replace(",", ".")), (match[2] or "ms").lower()
+    if unit == "ms" and number <= 1_000.0:
+        settings.midi_gap, settings.midi_ticks = number, 1
+    elif unit != "ms" and number == int(number) and 1 <= number <= 3_840:
+        settings.midi_gap, settings.midi_ticks = 0.0, int(number)
+    else:
+        return False
+    return True
 
 
 class Deliveries:
@@ -83,9 +110,15 @@ class Deliveries:
     def take_midi(self, path: Path) -> None:
         """Its controllers as lanes and its notes, on new tracks; asks how first."""
         from zolvek.formats import midi_in
+
+        self.run(
+            path.name, lambda _: midi_in.load(path), lambda score: self._ask_midi(path, score), ""
+        )
+
+    def _ask_midi(self, path: Path, score: Score) -> None:
+        from zolvek.formats import midi_in
         from zolvek.studio.dialogs import MidiDialog
 
-        score = midi_in.load(path)
         if not score.parts:
             raise ZolvekError(
                 "There are no notes or controllers in it.", str(path), "Choose another."

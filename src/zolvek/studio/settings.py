@@ -32,6 +32,7 @@ class Settings:
     take_tolerance: float = 0.004  # of the height, within which a pass is thinned
     lead: float = 0.0  # beats before the selection from which it is played
     midi_gap: float = 0.0  # milliseconds that changes lie apart at least
+    midi_ticks: int = 1  # ticks that they lie apart at least
     midi_tolerance: float = 0.0  # of the height that steps may stray beyond half a step
     midi_split: str = "one"  # a key of formats.midi_out.SPLITS
     sound_kind: str = ".wav"

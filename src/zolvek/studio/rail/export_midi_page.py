@@ -23,9 +23,10 @@ from PyQt6.QtWidgets import (
 from zolvek.core.errors import ZolvekError
 from zolvek.core.messages import MESSAGES, MOST_SEMITONES, MidiTarget
 from zolvek.formats.midi_out import SPLITS
+from zolvek.studio.deliveries import apart_text, resolution, set_apart
 from zolvek.studio.rail.export_pages import action_button
 from zolvek.studio.session import Session
-from zolvek.studio.widgets import choice, field_label, form, heading, note, page_layout, pick
+from zolvek.studio.widgets import Entry, choice, field_label, form, heading, note, page_layout, pick
 from zolvek.studio.work import Work
 
 if TYPE_CHECKING:
@@ -110,9 +111,12 @@ class MidiPage(QWidget):
         ):  # fmt: skip
             self.target.addRow(field_label(text), field)
         settings = session.settings
-        self.gap = self._decimal(
-            settings.midi_gap, 0.0, 1_000.0, " ms", "Changes lie apart at least", "midi_gap", 1.0
+        self.gap = Entry(
+            "Changes lie apart at least",
+            self._type_gap,
+            "Such as 5 ms, or 12 ticks (960 a quarter note)",
         )
+        self.gap.setText(apart_text(settings))
         self.within = self._decimal(
             100 * settings.midi_tolerance,
             0.0,
@@ -176,6 +180,13 @@ class MidiPage(QWidget):
         box.setKeyboardTracking(False)
         box.valueChanged.connect(lambda _: self._set())
         return box
+
+    def _type_gap(self, text: str) -> bool:
+        right = set_apart(self.session.settings, text)
+        if right:
+            self.gap.setText(apart_text(self.session.settings))
+            self._later()
+        return right
 
     def _decimal(
         self, value: float, low: float, high: float, suffix: str, name: str, setting: str, factor: float
@@ -254,7 +265,6 @@ class MidiPage(QWidget):
     def _report(self) -> None:
         """Make the report beside the interface; one that goes on is let finish first."""
         from zolvek.formats.midi_report import report
-        from zolvek.studio.deliveries import resolution
 
         if self.working is not None:
             self.timer.start()
