@@ -78,7 +78,7 @@ def readers(folder: Path) -> list[Reader]:
     told = pattern_library.File(
         pattern_library.FORMAT,
         pattern_library.VERSION,
-        Pattern("Gate", 4.0, demo.lane("horn.cutoff").curve),
+        Pattern("Gate", 192.0, demo.lane("horn.cutoff").curve),
     )
     pattern = msgspec.json.encode(told, enc_hook=project_file.to_plain)
 
