@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
@@ -210,8 +211,11 @@ def picture(
     loaded = load(project)
     wanted, part = list(lanes) or [lane.id for lane in loaded.lanes()], span(loaded, first, last)
     if output.lower().endswith(".png"):
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        from zolvek.studio.app import application
         from zolvek.studio.png import save
 
+        application()
         save(pictures.svg(loaded, wanted, part), output)
     elif output.lower().endswith(".svg"):
         pictures.save(loaded, wanted, output, part)

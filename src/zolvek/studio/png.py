@@ -25,11 +25,8 @@ def drawn(svg: str, scale: float = SCALE) -> QImage:
 
 
 def save(svg: str, path: str | os.PathLike[str]) -> Path:
-    """Write the picture. Raises ZolvekError when it can't be."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from zolvek.studio.app import application
-
-    application()  # fonts need one
+    """Write the picture; there has to be an application, for its fonts. Raises ZolvekError when it
+    can't be."""
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     drawn(svg).save(buffer, "PNG")
