@@ -215,8 +215,9 @@ def picture(
         from zolvek.studio.app import application
         from zolvek.studio.png import save
 
-        application()
+        app = application()  # held while it draws
         save(pictures.svg(loaded, wanted, part), output)
+        del app
     elif output.lower().endswith(".svg"):
         pictures.save(loaded, wanted, output, part)
     else:

@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 import unittest
 import xml.etree.ElementTree as xml
 from collections.abc import Iterator
@@ -14,6 +15,7 @@ from pathlib import Path
 from unittest import mock
 
 from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -30,6 +32,8 @@ from PyQt6.QtWidgets import (
 
 from tests.studio.driver import WindowTest
 from zolvek import desktop
+from zolvek.demo.night_regatta import build
+from zolvek.formats import project_file
 
 CONTROLS = (QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QTextEdit, QAbstractSlider)  # fmt: skip
 
@@ -102,8 +106,6 @@ class Entries(unittest.TestCase):
     def test_the_desktops_files_are_right_by_its_own_validators(self) -> None:
         """Desktop Entry, Shared MIME Info, AppStream: those validators that are installed, and the
         rules that matter here in any case."""
-        import tempfile
-
         with tempfile.TemporaryDirectory() as name:
             done = desktop.install(name)
             self.assertEqual(len(done), 4)
@@ -128,6 +130,20 @@ class Entries(unittest.TestCase):
                     self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
             self.assertEqual(len(desktop.remove(name)), 4)
             self.assertFalse(entry.exists())
+
+    def test_a_picture_is_drawn_without_a_window(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            project, picture = Path(name, "demo.zolvek"), Path(name, "lanes.png")
+            project_file.save(build(), project)
+            env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "QT_QPA_PLATFORM")}
+            words = ["picture", project, "-o", picture, "--lane", "horn.cutoff"]
+            subprocess.run(
+                [sys.executable, "-m", "zolvek", *words], env=env, capture_output=True, check=True
+            )
+            image = QImage(str(picture))
+            self.assertEqual(image.width(), 1_920)
+            inks = {image.pixelColor(x, 200).name() for x in range(200, 1_900)}
+            self.assertGreater(len(inks), 3, "paper, bar lines and the curve")
 
     def test_it_comes_up_at_twice_the_scale(self) -> None:
         code = "from zolvek.studio.app import start; a, w = start(None); w.complete(); a.processEvents(); print(w.grab().devicePixelRatio(), w.minimumSizeHint().width())"
