@@ -14,12 +14,14 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.layers import Layered
 from zolvek.core.playing import played
 from zolvek.core.project import Project
+from zolvek.core.shapes import SHAPES
 from zolvek.formats.atomic import write_bytes
 
 WIDTH, HEIGHT = 960, 150  # of a lane's row, in pixels
-LEFT, TOP, GAP = 96, 34, 30
+LEFT, TOP, GAP, LABEL = 96, 34, 30, 12
 INK, CURVE, FAINT = "#22313A", "#0C5B66", "#B4A88E"
 FONT = "IBM Plex Sans, sans-serif"
+FINE = 10  # places a pixel at which a curve with gates or waves is drawn
 MOST_BARS = 24  # that are numbered
 
 
@@ -46,7 +48,11 @@ def svg(project: Project, lanes: list[str], span: tuple[float, float] | None = N
         parts.append(
             f'<path d="M{x(beat):.2f} {TOP - 6}V{whole - 8 - GAP + 6}" stroke="{FAINT}" stroke-width="0.5" fill="none"/>'
         )
-        parts.append(f'<text x="{x(beat) + 3:.2f}" y="{TOP - 12}" font-size="10">{bar}</text>')
+        late = x(beat) > WIDTH - 2 * LABEL
+        at, side = (x(beat) - 3, "end") if late else (x(beat) + 3, "start")
+        parts.append(
+            f'<text x="{at:.2f}" y="{TOP - 12}" font-size="10" text-anchor="{side}">{bar}</text>'
+        )
     for row, key in enumerate(lanes):
         top = TOP + row * (HEIGHT + GAP)
         lane, parameter = project.lane(key), project.parameter_of(key)
@@ -80,12 +86,16 @@ def _path(
         if isinstance(curve, Curve)
         else np.zeros(0)
     )
-    grid = np.linspace(first, last, 2 * (WIDTH - LEFT))
+    turning = isinstance(curve, Curve) and not all(SHAPES[code].steady for code in curve.shape)
+    grid = np.linspace(first, last, (FINE if turning else 2) * (WIDTH - LEFT))
     beats = np.sort(np.concatenate((grid, knots, jumps, np.nextafter(jumps, -np.inf))))
     values = curve.at(beats)
+    # Where it is level only the ends tell anything.
+    level = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
+    told = np.concatenate(([True], ~level, [True]))
     rows = [
-        f"{x(b):.2f} {top + HEIGHT * (1.0 - v):.2f}"
-        for b, v in zip(beats.tolist(), values.tolist(), strict=True)
+        f"{x(b):.3f} {top + HEIGHT * (1.0 - v):.4f}"
+        for b, v in zip(beats[told].tolist(), values[told].tolist(), strict=True)
     ]
     return "M" + "L".join(dict.fromkeys(rows))
 
