@@ -499,12 +499,14 @@ def recording() -> None:
 @figure("morphing")
 def morphing() -> None:
     from zolvek.core import morphing as morphs
-    from zolvek.core import pad as pads
-    from zolvek.core import states
+    from zolvek.core import pads, states
     from zolvek.core.catalogue import DeviceKind
+    from zolvek.core.morph import Way
+    from zolvek.core.pad import Corner, Pad
     from zolvek.core.parameter import Parameter
     from zolvek.core.project import Device, Project, Track
     from zolvek.core.rates import Rate
+    from zolvek.core.state import Part
 
     def project_of(count: int) -> Project:
         parameters = tuple(Parameter(f"p{i}", f"P {i}", f"G {i % 8}") for i in range(count))
@@ -515,10 +517,10 @@ def morphing() -> None:
     rng = np.random.default_rng(2)
     five = project_of(500)
     start, end = ({f"p{i}": float(rng.random()) for i in range(500)} for _ in range(2))
-    way = morphs.Way("s-curve", 0.4)
+    way = Way("s-curve", 0.4)
     taken = best(lambda: morphs.morphed(five, "m", start, end, (16.0, 48.0), way))
     say("morphing 500 parameters over a span", taken * 1e3, "ms", "under 50")
-    corners = tuple(pads.Corner(str(i), *rng.random(2)) for i in range(8))
+    corners = tuple(Corner(str(i), *rng.random(2)) for i in range(8))
     x, y = rng.random((2, 1_000_000))
     say(
         "pad weights, 8 states at 1,000,000 places",
@@ -529,9 +531,9 @@ def morphing() -> None:
     sixty, placed = project_of(60), []
     for i, place in enumerate(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))):
         values = {f"p{n}": float(rng.random()) for n in range(60)}
-        sixty, key = states.kept(sixty, f"S {i}", (states.Part("m", values),))
-        placed.append(pads.Corner(key, *place))
-    pad = pads.travelled(pads.Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
+        sixty, key = states.kept(sixty, f"S {i}", (Part("m", values),))
+        placed.append(Corner(key, *place))
+    pad = pads.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
     pads.as_lanes(sixty, pad, 0.002)
     say(
         "a 32-bar pad path to 60 lanes within 0.2 %",

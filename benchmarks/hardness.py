@@ -48,6 +48,7 @@ def readers(folder: Path) -> list[Reader]:
     from zolvek.core.messages import MidiTarget
     from zolvek.core.pattern import Pattern
     from zolvek.core.project import with_lane
+    from zolvek.core.state import Part
     from zolvek.core.tempo import TempoMap
     from zolvek.demo.night_regatta import build
     from zolvek.formats import (
@@ -72,7 +73,7 @@ def readers(folder: Path) -> list[Reader]:
     soundfile.write(flac, signal_, 8_000, format="FLAC", subtype="PCM_16")
     csv = curve_csv.to_text(demo.lane("horn.cutoff").curve).encode()
     device = device_file.save(KINDS["synth"], folder / "device.json").read_bytes()
-    kept, key = states.kept(demo, "One", (states.Part("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    kept, key = states.kept(demo, "One", (Part("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
     state = state_file.save(kept, [states.state_of(kept, key)], folder / "state.json").read_bytes()
 
     told = pattern_library.File(

@@ -152,7 +152,8 @@ def morph(
     amount: float, output: str,
 ) -> None:  # fmt: skip
     """Move every parameter of a device from one state to another over a span."""
-    from zolvek.core.morphing import Way, chained
+    from zolvek.core.morph import Way
+    from zolvek.core.morphing import chained
     from zolvek.core.states import state_of
     from zolvek.formats import project_file
 

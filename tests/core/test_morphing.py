@@ -12,15 +12,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
-from zolvek.core import morphing, states
-from zolvek.core import pad as pads
+from zolvek.core import morphing, pads, states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.morphing import Way, chained, morphed, rows
-from zolvek.core.pad import Corner, Pad, weights
+from zolvek.core.morph import MOMENTS, STAGGERS, Way
+from zolvek.core.morphing import chained, morphed, rows
+from zolvek.core.pad import Corner, Pad
+from zolvek.core.pads import weights
 from zolvek.core.playing import played
 from zolvek.core.project import remove_lane
 from zolvek.core.rates import Rate
-from zolvek.core.states import Part, State
+from zolvek.core.state import Part, State
 from zolvek.demo.night_regatta import build, compose
 from zolvek.formats import project_file, state_file
 
@@ -42,7 +43,7 @@ def settings_of(seed: int) -> dict[str, float]:
 
 class Morphs(unittest.TestCase):
     @given(st.integers(0, 10**6), st.integers(0, 10**6), st.sampled_from(["line", "bend", "s-curve", "cosine"]),
-           st.sampled_from(list(morphing.MOMENTS)), st.sampled_from(list(morphing.STAGGERS)))  # fmt: skip
+           st.sampled_from(list(MOMENTS)), st.sampled_from(list(STAGGERS)))  # fmt: skip
     @settings(max_examples=25, deadline=None)
     def test_ends_are_the_states_and_nothing_else_changes(
         self, a, b, shape, moment, stagger
@@ -110,7 +111,7 @@ class Morphs(unittest.TestCase):
         changed = State(
             state.id, state.name, (Part("horn", {**state.of("horn"), "cutoff": 0.123}),)
         )
-        after = states.with_state(made, changed)
+        after = morphing.with_state(made, changed)
         self.assertAlmostEqual(states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9)
         self.assertEqual(project_file.decode(project_file.encode(after)), after)
         self.assertEqual(states.without_state(after, ids[1]).morphs, ())

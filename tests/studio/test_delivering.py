@@ -21,6 +21,7 @@ from tests.studio.driver import WindowTest
 from zolvek.core import catalogue, states
 from zolvek.core.playing import played
 from zolvek.core.project import with_lane
+from zolvek.core.state import Part
 from zolvek.formats import state_file
 from zolvek.sound import ports
 from zolvek.studio.rail.export_midi_page import DragFile
@@ -33,7 +34,7 @@ def device_file_bytes() -> bytes:
 
 def states_bytes(project) -> bytes:
     horn = project.device_track("horn").device("horn")
-    own, key = states.kept(project, "Bright", (states.Part("horn", states.present(horn)),))
+    own, key = states.kept(project, "Bright", (Part("horn", states.present(horn)),))
     with tempfile.TemporaryDirectory() as folder:
         path = state_file.save(own, [states.state_of(own, key)], Path(folder) / "s.json")
         return path.read_bytes()

@@ -18,6 +18,7 @@ from zolvek.core.project import Lane, Project, with_lane
 from zolvek.core.randomness import random_curve
 from zolvek.core.records import record
 from zolvek.core.shapes import LINE
+from zolvek.core.spans import knots, piece, splice
 from zolvek.core.tempo import TempoMap
 
 TOLERANCE = 0.002  # of the height, that baking stays within when nothing is said
@@ -52,8 +53,6 @@ def part_of(layer: Layer, tempo: TempoMap, length: float) -> Part:
 
 def _whole(layer: Layer, tempo: TempoMap, length: float) -> Curve:
     """The layer's movement, at rest before, after and in its gaps."""
-    from zolvek.core.spans import piece, splice
-
     first = layer.first
     last = max(length if layer.last is None else layer.last, first + 1e-6)
     if layer.lfo is not None and layer.kind == "lfo":
@@ -122,8 +121,6 @@ class Layered:
     @cached_property
     def knots(self) -> Floats:
         """The beats of all points that take part, increasing."""
-        from zolvek.core.spans import knots
-
         curves = [self.base, *(p.curve for p in self.parts if p.amount)]
         curves += [p.way for p in self.parts if p.way is not None]
         return np.unique(np.concatenate([knots(curve) for curve in curves]))
@@ -181,8 +178,6 @@ def baked(
     lies below a chosen layer is baked with it. Raises ZolvekError where a part of the layers can't
     be taken out alone.
     """
-    from zolvek.core.spans import splice
-
     heard = applied(lane.layers)
     names = {layer.id for layer in heard} if chosen is None else set(chosen)
     taken = _with_below(heard, names)

@@ -9,69 +9,24 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import replace
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from zolvek.core import states
 from zolvek.core.curve import Curve
+from zolvek.core.edits import replace as with_columns
+from zolvek.core.edits import take
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.lanes import with_reach
+from zolvek.core.morph import Morph, Way
+from zolvek.core.parameter import Parameter
+from zolvek.core.project import Lane, Project, add_lanes, with_track
 from zolvek.core.shapes import CODES, HOLD, LINE
-from zolvek.core.states import Values
+from zolvek.core.spans import splice
+from zolvek.core.state import State, Values
 
-if TYPE_CHECKING:
-    from zolvek.core.parameter import Parameter
-    from zolvek.core.project import Lane, Project
-
-MOMENTS = {
-    "start": "At the start",
-    "middle": "In the middle",
-    "end": "At the end",
-    "beat": "At the beat nearest to the middle",
-}
-STAGGERS = {"none": "All together", "starts": "Groups start one after another",
-            "ends": "Groups arrive one after another"}  # fmt: skip
 Points = list[tuple[float, float, int, float]]  # beat, value, shape code, amount
-
-
-@record
-class Way:
-    """How parameters go: the shape and amount of their segment, when choices jump, how groups
-    follow one another, and whether the new values stay after the span or the old curve comes back.
-    `apart` gives single parameters a shape and amount of their own; `left_out` ones do not move."""
-
-    shape: str = "line"
-    amount: float = 0.0
-    moment: str = "middle"
-    stagger: str = "none"
-    stays: bool = True
-    apart: dict[str, tuple[str, float]] | None = None
-    left_out: tuple[str, ...] = ()
-
-    def __post_init__(self) -> None:
-        known = (
-            (self.shape in CODES, f"There is no shape “{self.shape}”."),
-            (self.moment in MOMENTS, f"There is no moment “{self.moment}”."),
-            (self.stagger in STAGGERS, f"There is no stagger “{self.stagger}”."),
-        )
-        for fine, what in known:
-            if not fine:
-                raise ZolvekError(what, "morph", "Choose one that there is.")
-
-
-@record
-class Morph:
-    """A morph that is linked to its states: `states` are their ids in order ("" for what was there
-    before, kept in `start`), at `beats`."""
-
-    id: str
-    device: str
-    states: tuple[str, ...]
-    beats: tuple[float, ...]
-    way: Way
-    start: Values
-    moved: tuple[str, ...] = ()  # the parameters that it has written
 
 
 class Row(NamedTuple):
@@ -104,8 +59,6 @@ def morphed(
     """The project with the morph written into lanes; those that are not there are added, those of
     parameters that do not differ are left alone, but for those `always` written. Raises ZolvekError for an empty span, or where
     nothing differs."""
-    from zolvek.core.project import add_lanes, with_track
-
     first, last = span
     if not last > first >= 0.0:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
@@ -191,9 +144,6 @@ def _moved(
     way: Way,
 ) -> Lane:
     """The lane with one parameter's way in it; its reach is widened where a state lies beyond."""
-    from zolvek.core.lanes import with_reach
-    from zolvek.core.spans import splice
-
     low, high = sorted(lane.reach)
     if min(row.start, row.end) < low or max(row.start, row.end) > high:
         wider = min(low, row.start, row.end), max(high, row.start, row.end)
@@ -254,9 +204,6 @@ def _jump(
 
 def _staying(curve: Curve, last: float, value: float) -> Curve:
     """The value held on from the end of the span to the lane's next point."""
-    from zolvek.core.edits import replace as with_columns
-    from zolvek.core.edits import take
-
     at = int(np.searchsorted(curve.beat, last, side="right")) - 1
     first_at = int(np.searchsorted(curve.beat, last, side="left"))
     keep = np.ones(len(curve), bool)
@@ -363,3 +310,9 @@ def remade(project: Project, state: str) -> Project:
                 project, morphs=tuple(again if m.id == morph.id else m for m in project.morphs)
             )
     return project
+
+
+def with_state(project: Project, state: State) -> Project:
+    """The state of this id replaced; morphs that are linked to it follow."""
+    states = tuple(state if each.id == state.id else each for each in project.states)
+    return remade(replace(project, states=states), state.id)

@@ -16,13 +16,13 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.layer import Layer
 from zolvek.core.messages import MidiTarget, parse_target
 from zolvek.core.meter import MeterMap
-from zolvek.core.morphing import Morph
+from zolvek.core.morph import Morph
 from zolvek.core.pad import Pad
 from zolvek.core.parameter import Parameter
 from zolvek.core.pattern import Pattern
 from zolvek.core.records import record
-from zolvek.core.states import State
-from zolvek.core.takes import Comp, Take
+from zolvek.core.state import State
+from zolvek.core.take import Comp, Take
 from zolvek.core.tempo import TempoMap
 
 

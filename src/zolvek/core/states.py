@@ -1,53 +1,18 @@
-"""States: whole settings of a device, or of a track's chain, kept under a name."""
+"""States kept, set, compared and changed a little."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
+from zolvek.core.chain import with_device
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.playing import played
+from zolvek.core.project import Device, Project
+from zolvek.core.state import Part, State, Values
 
-if TYPE_CHECKING:
-    from zolvek.core.project import Device, Project
-
-Values = dict[str, float]  # parameter id -> position 0..1
 SAME = 1e-9  # positions closer than this do not differ
-
-
-@record
-class Part:
-    """One device's share of a state: its id, and positions of its parameters."""
-
-    device: str
-    values: Values
-
-
-@record
-class State:
-    """A named setting. Raises ZolvekError when it holds nothing, or a position beyond 0..1."""
-
-    id: str
-    name: str
-    parts: tuple[Part, ...]
-
-    def __post_init__(self) -> None:
-        if not self.parts or not self.name:
-            raise ZolvekError("A state needs a name and a device.", f"state {self.id}")
-        for part in self.parts:
-            for key, position in part.values.items():
-                if not 0.0 <= position <= 1.0:
-                    raise ZolvekError(
-                        f"The position {position} is not between 0 and 1.",
-                        f"state {self.name}, {key}",
-                        "Mend the state, or keep it anew.",
-                    )
-
-    def of(self, device: str) -> Values:
-        """The positions it holds for a device; none where it has no part of it."""
-        return next((part.values for part in self.parts if part.device == device), {})
 
 
 def state_of(project: Project, key: str) -> State:
@@ -67,8 +32,6 @@ def present(device: Device) -> Values:
 
 def at_beat(project: Project, device: str, beat: float) -> Values:
     """Where all controls of a device are heard to stand at a beat, lanes applied."""
-    from zolvek.core.playing import played
-
     track = project.device_track(device)
     values = present(track.device(device))
     for lane in track.lanes:
@@ -92,14 +55,6 @@ def kept(project: Project, name: str, parts: tuple[Part, ...]) -> tuple[Project,
     return replace(project, states=(*project.states, state)), state.id
 
 
-def with_state(project: Project, state: State) -> Project:
-    """The state of this id replaced; morphs that are linked to it follow."""
-    from zolvek.core.morphing import remade
-
-    states = tuple(state if each.id == state.id else each for each in project.states)
-    return remade(replace(project, states=states), state.id)
-
-
 def without_state(project: Project, key: str) -> Project:
     """The state gone; morphs made from it stay as they are, no longer linked."""
     morphs = tuple(each for each in project.morphs if key not in each.states)
@@ -114,8 +69,6 @@ def without_state(project: Project, key: str) -> Project:
 def set_to(project: Project, state: State) -> Project:
     """All controls that the state tells moved there. Raises ZolvekError where it tells of
     controls that are not there."""
-    from zolvek.core.chain import with_device
-
     for part in state.parts:
         device = project.device_track(part.device).device(part.device)
         checked(device, part.values, state.name)

@@ -3,55 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
-
-if TYPE_CHECKING:
-    from zolvek.core.project import Lane
-
-BEST = 5  # highest rating
-
-
-@record
-class Take:
-    """One recorded pass, raw: `curve` over the project's beats, from `first` to `last`."""
-
-    id: str
-    name: str
-    curve: Curve
-    first: float
-    last: float
-    muted: bool = False
-    rating: int = 0
-    colour: int = 0
-
-    def __post_init__(self) -> None:
-        if not (self.last > self.first >= 0.0 and 0 <= self.rating <= BEST):
-            raise ZolvekError("The take's span or rating is out of range.", f"take {self.id}")
-
-
-@record
-class Choice:
-    """From beat `first` to `last` the lane's curve is a take's."""
-
-    first: float
-    last: float
-    take: str
-
-
-@record
-class Comp:
-    """What has been chosen, and the curve `under` it, which comes back where a choice is let go.
-    Joins glide over `glide` beats inside the chosen span, or cut at 0."""
-
-    under: Curve
-    choices: tuple[Choice, ...] = ()
-    glide: float = 0.0
+from zolvek.core.project import Lane
+from zolvek.core.shapes import LINE
+from zolvek.core.spans import cut, piece, splice
+from zolvek.core.take import Choice, Comp, Take
+from zolvek.core.thinning import thinned
 
 
 def take_of(lane: Lane, key: str) -> Take:
@@ -95,8 +56,6 @@ def cropped(lane: Lane, key: str, first: float, last: float) -> Lane:
 
 def chosen(lane: Lane, key: str, first: float, last: float, glide: float, tolerance: float) -> Lane:
     """A span of a take in the lane's curve. Raises ZolvekError where the take is not there."""
-    from zolvek.core.spans import splice
-
     take = take_of(lane, key)
     first, last = max(first, take.first), min(last, take.last)
     if not last > first:
@@ -112,8 +71,6 @@ def chosen(lane: Lane, key: str, first: float, last: float, glide: float, tolera
 
 def unchosen(lane: Lane, first: float, last: float) -> Lane:
     """The curve under the comp again over a span."""
-    from zolvek.core.spans import piece, splice
-
     comp = lane.comp
     if comp is None:
         return lane
@@ -136,10 +93,6 @@ def _joined_piece(
     base: Curve, take: Curve, first: float, last: float, glide: float, tolerance: float
 ) -> Curve:
     """The take's span from beat 0, thinned, with a glide from the curve and back to it."""
-    from zolvek.core.shapes import LINE
-    from zolvek.core.spans import cut, piece
-    from zolvek.core.thinning import thinned
-
     own = thinned(piece(take, first, last), tolerance, shapes=True).curve
     glide = min(glide, (last - first) / 2.0)
     if glide <= 0.0:
@@ -158,8 +111,6 @@ def _joined_piece(
 
 def auditioned(lane: Lane, keys: list[str]) -> Curve:
     """The lane's curve with these takes over it, as they would sound, whole."""
-    from zolvek.core.spans import piece, splice
-
     curve = lane.curve
     for key in keys:
         take = take_of(lane, key)

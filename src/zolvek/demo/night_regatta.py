@@ -10,16 +10,18 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core import morphing, states, takes
-from zolvek.core import pad as pads
+from zolvek.core import morphing, pads, states, takes
 from zolvek.core.curve import Curve, curve, flat
 from zolvek.core.layer import Layer
 from zolvek.core.lfo import Lfo
 from zolvek.core.meter import MeterMap, MeterPoint
+from zolvek.core.morph import Way
+from zolvek.core.pad import Corner, Pad
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
 from zolvek.core.rates import Rate
 from zolvek.core.recording import Move, written
+from zolvek.core.state import Part
 from zolvek.core.tempo import TempoMap, TempoPoint
 
 METER = MeterMap((MeterPoint(1, 4, 4), MeterPoint(47, 6, 4), MeterPoint(48, 4, 4)))
@@ -221,11 +223,11 @@ def _with_morphs(project: Project) -> Project:
     horn = project.device_track("horn").device("horn")
     lead = {**states.present(horn), "drive": 0.62, "amount": 0.64, "attack": 0.35, "sustain": 0.9}
     soft = {**states.present(horn), "drive": 0.1, "amount": 0.5, "attack": 0.72, "release": 0.85}
-    project, gate = states.kept(project, "Pressed", (states.Part("horn", lead),))
-    project, free = states.kept(project, "Let go", (states.Part("horn", soft),))
+    project, gate = states.kept(project, "Pressed", (Part("horn", lead),))
+    project, free = states.kept(project, "Let go", (Part("horn", soft),))
     stops = [(bar(25), ""), (bar(31), gate), (bar(33), free)]
     # What is drawn by hand stays as it is; the morph moves the rest.
-    way = morphing.Way("s-curve", 0.3, left_out=("cutoff", "resonance"))
+    way = Way("s-curve", 0.3, left_out=("cutoff", "resonance"))
     project = morphing.chained(project, "horn", stops, way)
     corners = []
     for name, x, y, mix, time in (
@@ -234,10 +236,10 @@ def _with_morphs(project: Project) -> Project:
         ("Far", 0.5, 0.95, 0.36, 0.7),
     ):
         values = {"mix": mix, "time": time}
-        project, key = states.kept(project, name, (states.Part("echo", values),))
-        corners.append(pads.Corner(key, x, y))
+        project, key = states.kept(project, name, (Part("echo", values),))
+        corners.append(Corner(key, x, y))
     pad = pads.travelled(
-        pads.Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
+        Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
     )
     return pads.as_lanes(pads.with_pad(project, pad), pad, 0.004)
 

@@ -9,7 +9,8 @@ import msgspec
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
-from zolvek.core.states import Part, State, checked, kept
+from zolvek.core.state import Part, State
+from zolvek.core.states import checked, kept
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 FORMAT, VERSION = "zolvek-states", 1

@@ -27,7 +27,8 @@ from zolvek.core.layer import Layer
 from zolvek.core.layers import with_layer
 from zolvek.core.lfo import Lfo
 from zolvek.core.listening import Listening
-from zolvek.core.pad import Pad, with_pad
+from zolvek.core.pad import Pad
+from zolvek.core.pads import with_pad
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Lane, Project
 from zolvek.core.value_grid import ValueGrid

@@ -54,7 +54,7 @@ from zolvek.studio.viewport import Viewport
 from zolvek.studio.widgets import Elided
 
 if TYPE_CHECKING:
-    from zolvek.core.takes import Take
+    from zolvek.core.take import Take
     from zolvek.studio.guide import Guide
     from zolvek.studio.monitor import Monitor
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core import takes
-from zolvek.core.takes import Take
+from zolvek.core.take import Take
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting

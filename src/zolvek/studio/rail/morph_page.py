@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QWidget
 
 from zolvek.core import morphing, states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.morphing import MOMENTS, STAGGERS, Way
+from zolvek.core.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.shapes import SHAPES
-from zolvek.core.states import Values
+from zolvek.core.state import Values
 from zolvek.core.units import read
 from zolvek.studio import commands
 from zolvek.studio.rail.states_page import STATE, gives_way, own_states

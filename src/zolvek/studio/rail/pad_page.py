@@ -9,9 +9,10 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
-from zolvek.core import pad as pads
+from zolvek.core import pads
 from zolvek.core.curve import Curve
-from zolvek.core.pad import TRAVELS, WEIGHTS, Corner, Pad
+from zolvek.core.pad import WEIGHTS, Corner, Pad
+from zolvek.core.pads import TRAVELS
 from zolvek.core.rates import parse_rate
 from zolvek.core.shapes import LINE
 from zolvek.core.thinning import thinned

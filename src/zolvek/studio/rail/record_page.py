@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core import takes
 from zolvek.core.recording import MODES
-from zolvek.core.takes import BEST, Take
+from zolvek.core.take import BEST, Take
 from zolvek.core.units import note_beats, read
 from zolvek.studio import commands
 from zolvek.studio.lanes.takes_view import audition

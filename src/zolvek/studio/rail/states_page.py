@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import states
+from zolvek.core import morphing, states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Device
-from zolvek.core.states import Part, State, Values
+from zolvek.core.state import Part, State, Values
 from zolvek.core.units import read
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
@@ -230,7 +230,7 @@ class StatesPage(QWidget):
             for p in state.parts
         )
         self.session.edit(
-            f"Update {state.name}", states.with_state(project, replace(state, parts=parts))
+            f"Update {state.name}", morphing.with_state(project, replace(state, parts=parts))
         )
 
     def rename(self) -> None:
