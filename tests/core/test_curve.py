@@ -56,6 +56,18 @@ class Evaluation(unittest.TestCase):
             self.assertGreaterEqual(lo, seen.min() - 2e-2)
             self.assertLessEqual(hi, seen.max() + 2e-2)
 
+    @settings(max_examples=60, deadline=None)
+    @given(curves(), st.integers(0, 1_000), st.sampled_from([960, 997, 4_000]))
+    def test_extents_of_many_short_spans_are_the_same(self, drawn, seed, density) -> None:
+        """Looked at closely only where there is a point or a turn, and all of them closely."""
+        rng = np.random.default_rng(seed)
+        edges = np.arange(-0.3, drawn.beat[-1] + 1.0, 1.0 / density)
+        edges = np.unique(np.concatenate((edges, rng.choice(drawn.beat, 3), rng.uniform(0, 4, 50))))
+        for quick, close in zip(
+            drawn._dense_extents(edges), drawn._exact_extents(edges), strict=True
+        ):
+            np.testing.assert_allclose(quick, close, atol=1e-9)
+
     def test_an_exponential_ramp_is_a_bend_and_a_linear_one_a_line(self) -> None:
         """W3C Web Audio API, AudioParam: exponentialRampToValueAtTime is
         v(t) = V0·(V1/V0)^((t − T0)/(T1 − T0)), linearRampToValueAtTime is linear in t."""

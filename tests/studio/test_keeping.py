@@ -46,6 +46,29 @@ class Keeping(WindowTest):
         self.assertEqual(project_file.load(self.path), edited)
         self.assertFalse(recovery.copy_file().exists())
 
+    def test_steady_edits_are_kept_as_soon_as_the_disk_lets_them(self) -> None:
+        """What is edited while a copy is being written is written right after it, not after a
+        rest that never comes."""
+        kept = []
+
+        def slowly(project, path):
+            time.sleep(0.25)
+            kept.append(project)
+
+        keeper = self.window.keeper
+        keeper.begin()
+        with mock.patch.object(recovery, "keep", slowly):
+            self.session.edit_curve("One", flat(0.1))
+            keeper.keep()
+            for level in (0.2, 0.3, 0.4):
+                self.session.edit_curve("More", flat(level))
+                keeper.keep()
+            self.until(lambda: len(kept) == 2)
+            self.assertEqual(float(kept[1].lane(self.session.focus).curve.value[0]), 0.4)
+            keeper.keep()
+            self.wait(300)
+            self.assertEqual(len(kept), 2, "what is kept is not written again")
+
     def test_a_file_changed_by_others_is_not_written_over_unasked(self) -> None:
         self.assertTrue(self.window.files.save_to(self.path))
         self.path.write_text("theirs")

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import time
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import LEFT, WindowTest
+from zolvek.core.project import with_lane
 from zolvek.core.shapes import HOLD
+from zolvek.formats import project_file
 from zolvek.studio.rail.perform_panel import PerformPanel
 from zolvek.studio.rail.record_page import RecordPage, TakesPage
 from zolvek.studio.rail.thin_panel import ThinPanel
@@ -146,6 +149,37 @@ class Performing(WindowTest):
         self.do("stop")
         self.assertNotIn("horn.cutoff", [x.id for x in self.session.project.lanes()])
         self.assertFalse(self.errors)
+
+    def test_a_long_pass_is_written_beside_the_interface(self) -> None:
+        """More moves than are written while one waits: the window goes on, and saving waits."""
+        recorder = self.window.recorder
+        lane = self.session.own_lane
+        self.session.arm(lane.id)
+        self.session.settings.count_in, self.session.settings.mode = 0, "latch"
+        recorder.begin()
+        self.until(lambda: recorder.player.playback.pulls)
+        passed = recorder.passes[lane.id]
+        for number in range(6_000):
+            passed.add(number * 0.004, 0.5 + 0.4 * np.sin(number / 300.0))
+        self.session.set_place(24.0)
+        before = self.session.project
+        recorder.finish()
+        self.assertIsNotNone(recorder.writing)
+        self.assertIs(self.session.project, before, "nobody waits for it")
+        # An edit of another lane meanwhile stays; saving takes the pass with it.
+        other = next(x for x in self.session.project.lanes() if x.id != lane.id)
+        self.session.edit("Hide", with_lane(self.session.project, replace(other, hidden=True)))
+        target = self.folder / "pass.zolvek"
+        self.assertTrue(self.window.files.save_to(target))
+        self.assertIsNone(recorder.writing)
+        saved = project_file.load(target)
+        self.assertTrue(saved.lane(other.id).hidden)
+        made = saved.lane(lane.id)
+        self.assertEqual(len(made.takes), len(lane.takes) + 1)
+        beats = np.linspace(0.1, 23.0, 400)
+        wanted = 0.5 + 0.4 * np.sin(beats / 0.004 / 300.0)
+        self.assertLess(np.abs(made.curve.at(beats) - wanted).max(), 0.02)
+        self.window.player.stop()
 
     def test_a_switch_records_as_holds_and_a_hidden_lane_is_shown(self) -> None:
         self.session.touch("horn", "mute")
