@@ -58,6 +58,11 @@ class Delivering(WindowTest):
     def test_an_nrpn_lane_is_reported_delivered_and_read_again(self) -> None:
         self.session.set_focus("echo.feedback")
         page = self.panel.midi
+        page.kind.setCurrentIndex(page.kind.findData("bend"))
+        page.kind.activated.emit(page.kind.currentIndex())
+        page.semitones.setValue(2.25)
+        self.assertEqual(self.session.own_lane.midi.semitones, 2.25)
+        self.assertFalse(page.target.isRowVisible(page.number))
         page.kind.setCurrentIndex(page.kind.findData("nrpn"))
         page.kind.activated.emit(page.kind.currentIndex())
         page.number.setValue(260)

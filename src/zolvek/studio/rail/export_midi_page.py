@@ -98,8 +98,13 @@ class MidiPage(QWidget):
         )
         self.channel = self._spin(1, 16, "MIDI channel")
         self.number = self._spin(0, 16_383, "Number")
-        self.semitones = self._spin(0, MOST_SEMITONES, "Range of the bend in semitones")
+        self.semitones = QDoubleSpinBox()
+        self.semitones.setRange(0.0, MOST_SEMITONES)
         self.semitones.setSuffix(" st")
+        self.semitones.setAccessibleName("Range of the bend in semitones")
+        self.semitones.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.semitones.setKeyboardTracking(False)
+        self.semitones.valueChanged.connect(lambda _: self._set())
         self.port = QLineEdit()
         self.port.setAccessibleName("MIDI port")
         self.port.setPlaceholderText("any")
@@ -224,7 +229,7 @@ class MidiPage(QWidget):
         low, high = row.numbers or (0, 16_383)
         self.number.setRange(low, high)
         self.number.setValue(lane.midi.controller)
-        self.semitones.setValue(round(lane.midi.semitones))
+        self.semitones.setValue(lane.midi.semitones)
         if not self.port.hasFocus():
             self.port.setText(lane.midi.port)
         for field in fields:
@@ -240,10 +245,8 @@ class MidiPage(QWidget):
         kind = str(self.kind.currentData())
         low, high = MESSAGES[kind].numbers or (0, 0)
         number = min(max(self.number.value(), low), high)
-        semitones = float(self.semitones.value())
-        if round(lane.midi.semitones) == self.semitones.value():
-            semitones = lane.midi.semitones  # cents that came with a file stay
-        target = MidiTarget(self.channel.value(), number, kind, semitones, self.port.text().strip())
+        port, semitones = self.port.text().strip(), self.semitones.value()
+        target = MidiTarget(self.channel.value(), number, kind, semitones, port)
         if target != lane.midi:
             self.session.edit_lane(f"Send as {target.text}", replace(lane, midi=target))
 
