@@ -27,6 +27,7 @@ class Evaluation(unittest.TestCase):
         wanted = [value_at(drawn, beat) for beat in beats]
         np.testing.assert_allclose(drawn.at(beats), wanted, atol=1e-9)
         np.testing.assert_allclose(drawn.at(beats[::-1]), wanted[::-1], atol=1e-9)
+        np.testing.assert_allclose([float(drawn.at(beat)) for beat in beats], wanted, atol=1e-9)
         part = beats[(beats > last / 3) & (beats < last / 2)]
         np.testing.assert_allclose(
             drawn.at(np.repeat(part, 80)), np.repeat(drawn.at(part), 80), atol=1e-12

@@ -71,6 +71,8 @@ class Curve:
     def at(self, beats: Numbers) -> Floats:
         """The value at each of `beats` (any shape, any order), exact by the shapes table."""
         at = floats(beats)
+        if at.size == 1:
+            return np.full(at.shape, self._at_one(float(at.flat[0])))
         flat = np.ravel(at)
         # With more points than beats, or beats in any order, each beat looks for its own place.
         if flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
@@ -79,6 +81,16 @@ class Curve:
         for start in range(0, flat.size, RUN):
             self._at_rising(flat[start : start + RUN], out[start : start + RUN])
         return out.reshape(at.shape)
+
+    def _at_one(self, beat: float) -> float:
+        """As `_at_any` for a single beat: a dial that turns asks for one at a time."""
+        i = int(self.beat.searchsorted(beat, side="right")) - 1
+        if i < 0 or i >= len(self) - 1:
+            return float(self.value[max(i, 0)])
+        start, low, high = self.beat[i], self.value[i], self.value[i + 1]
+        u = min((beat - start) / (self.beat[i + 1] - start), BELOW_ONE)
+        rise = SHAPES[self.shape[i]].rise(np.array([u]), self.amount[i : i + 1])
+        return float(low + (high - low) * rise[0])
 
     def _at_any(self, flat: Floats) -> Floats:
         index = np.searchsorted(self.beat, flat, side="right") - 1

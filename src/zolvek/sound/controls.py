@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints
+from zolvek.core.arrays import Floats, Ints, frozen
 from zolvek.core.playing import Heard, played
 from zolvek.core.project import Device, Project
 from zolvek.core.records import record
@@ -53,16 +53,24 @@ class Controls:
     def values(self, key: str) -> Floats:
         """The real value at each cut, or an array of one where nothing moves."""
         lane = self.lanes.get(key)
-        parameter = self.device.parameter(key)
         if lane is None:
-            return parameter.value(np.array([self.device.position(key)]))
+            return still(self.device, key)
+        parameter = self.device.parameter(key)
         positions = lane.at(self.stretch.beats[self.cuts])
-        still = positions.max() == positions.min()
-        return parameter.value(positions[:1] if still else positions)
+        moves = positions.max() > positions.min()
+        return parameter.value(positions if moves else positions[:1])
 
     def spread(self, values: Floats) -> Floats:
         """Values at the cuts as values at every frame; an array of one stays one."""
         return values if values.shape[-1] == 1 else np.repeat(values, self.counts, axis=-1)
+
+
+def still(device: Device, key: str) -> Floats:
+    """The real value that the device itself has, an array of one; kept with the device."""
+    kept = device.__dict__.setdefault("_still", {})
+    if key not in kept:
+        kept[key] = frozen(device.parameter(key).value(np.array([device.position(key)])), float)
+    return kept[key]
 
 
 def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, Heard]]:

@@ -17,7 +17,7 @@ from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
-from zolvek.sound import messages
+from zolvek.sound.messages import Receiver, Sender
 
 
 def _backdrop(progress: Callable, project: Project, track: str, kind: str) -> Any:
@@ -77,9 +77,11 @@ class Jobs:
                     stdin=subprocess.PIPE,
                     stdout=subprocess.PIPE,
                 )
+                assert self.process.stdin is not None
+                self.sender = Sender(self.process.stdin)
             self.number += 1
             self.busy = True
-            work = (self.process, self.number, name, arguments, told)
+            work = (self.process, self.sender, self.number, name, arguments, told)
             threading.Thread(
                 target=self._follow, args=work, name=f"job {name}", daemon=True
             ).start()
@@ -106,11 +108,17 @@ class Jobs:
                         stream.close()
 
     def _follow(
-        self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told
+        self,
+        process: subprocess.Popen[bytes],
+        sender: Sender,
+        number: int,
+        name: str,
+        arguments: Any,
+        told: Told,
     ) -> None:
-        assert process.stdin is not None and process.stdout is not None
+        assert process.stdout is not None
         try:
-            messages.send((name, arguments), process.stdin)
+            sender.send((name, arguments))
             while True:
                 what, value = pickle.load(process.stdout)
                 with self.lock:
@@ -135,9 +143,10 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
         pickle.dump((what, value), out, protocol=pickle.HIGHEST_PROTOCOL)
         out.flush()
 
+    receiver = Receiver(source)
     while True:
         try:
-            name, arguments = pickle.load(source)
+            name, arguments = receiver.receive()
         except (EOFError, OSError):
             return
         try:

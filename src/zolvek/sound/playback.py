@@ -13,12 +13,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from zolvek.core.project import Project
-from zolvek.sound import messages
+from zolvek.sound.messages import Sender
 from zolvek.sound.renderer import RATE
 
 LATE = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
-AHEAD = 4  # chunks kept ready: with the sink's own, well under 150 ms
+AHEAD = 3  # chunks kept ready: with the sink's own, well under 150 ms
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
 # of a chunk, is too long when the interface has its hands full.
 THREAD_SECONDS = 0.0005
@@ -236,6 +236,7 @@ class Playback:
 
     def _write(self, process: subprocess.Popen[bytes]) -> None:
         assert process.stdin is not None
+        sender = Sender(process.stdin)
         try:
             while True:
                 self.news.wait()
@@ -244,7 +245,7 @@ class Playback:
                     self.outbox.clear()
                     self.news.clear()
                 for row in rows:
-                    messages.send(row, process.stdin)
+                    sender.send(row)
                 if any(name == "close" for name, _ in rows):
                     return
         except (OSError, ValueError):

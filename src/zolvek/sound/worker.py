@@ -26,10 +26,12 @@ from zolvek.core.listening import Listening, heard
 from zolvek.core.project import Project
 from zolvek.core.recording import count_in_times
 from zolvek.sound.controls import Stretch
+from zolvek.sound.messages import Receiver
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
 
-CHUNK = 1_024  # frames rendered at a time
+CHUNK = 1_344  # frames rendered at a time: shorter ones cost more in all
+STATES = ("use", "use_other", "hold")  # commands that a later one of the same name replaces
 FADE_SECONDS = 0.015  # from one version to the other
 FURTHEST_APART = 0.02  # beats that the versions may drift apart, by their tempos
 
@@ -185,10 +187,12 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
     """Work until the source ends or says so."""
     commands: queue.Queue[tuple[str, tuple[Any, ...]]] = queue.Queue()
 
+    receiver = Receiver(source)
+
     def read() -> None:
         try:
             while True:
-                commands.put(pickle.load(source))
+                commands.put(receiver.receive())
         except (EOFError, OSError, pickle.UnpicklingError):
             commands.put(("close", ()))
 
@@ -196,12 +200,17 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
     worker = Worker(out)
     while not worker.closing:
         try:
-            name, arguments = commands.get(block=not worker.busy)
+            waiting = [commands.get(block=not worker.busy)]
         except queue.Empty:
             worker.render()
             continue
-        if name in Worker.COMMANDS:
-            getattr(worker, name)(*arguments)
+        while not commands.empty():
+            waiting.append(commands.get())
+        latest = {name: place for place, (name, _) in enumerate(waiting)}
+        for place, (name, arguments) in enumerate(waiting):
+            # Of several projects that have come meanwhile only the last is made ready.
+            if name in Worker.COMMANDS and (name not in STATES or latest[name] == place):
+                getattr(worker, name)(*arguments)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from zolvek.core.parameter import Parameter
 from zolvek.core.playing import played
+from zolvek.core.project import Lane
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.event_time import event_time
@@ -35,6 +36,7 @@ class Dial(QWidget):
         self.gesture: object = None
         self.moved = False
         self.shown: tuple[float, float, bool, bool] | None = None
+        self.found: tuple[object, float, float] = (None, 0.0, 0.0)  # heard lane, beat, position
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, HEIGHT)
@@ -59,8 +61,15 @@ class Dial(QWidget):
         elif tried and lane and tried[0] == lane.id:
             heard = float(lane.to_position(tried[1].at(self.session.place)))
         elif applied and lane:
-            heard = float(played(lane, self.session.project).at(self.session.place))
+            heard = self._at_place(lane)
         return heard, own, applied, lane is not None and lane.id == self.session.focus
+
+    def _at_place(self, lane: Lane) -> float:
+        """Where the lane has the control now; kept, as most edits are of another lane."""
+        heard, place = played(lane, self.session.project), self.session.place
+        if self.found[:2] != (heard, place):
+            self.found = heard, place, float(heard.at(place))
+        return self.found[2]
 
     def refresh(self) -> None:
         """Repaint if anything it shows has changed."""

@@ -19,6 +19,7 @@ from zolvek.studio.lanes.outline import (
     layered_line,
     line,
     polygon,
+    slimmed,
 )
 from zolvek.studio.theme import Theme, color
 from zolvek.studio.viewport import Viewport
@@ -49,7 +50,8 @@ def draw_curve(
         if dashed:
             pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
-        painter.drawPolyline(polygon(x + rect.left(), rect.bottom() - value * rect.height()))
+        line_x, line_y = slimmed(x + rect.left(), rect.bottom() - value * rect.height())
+        painter.drawPolyline(polygon(line_x, line_y))
     painter.restore()
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.studio import theme as themes
@@ -24,7 +24,9 @@ class Overview(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Overview of the whole project")
         self.whole = Viewport(session.project.length)
-        self.silhouettes: dict[object, QPixmap] = {}
+        # With the curve each was drawn of, held so that no other comes to have its identity.
+        self.silhouettes: dict[object, tuple[object, QPixmap]] = {}
+        self.lanes: QPixmap | None = None  # all silhouettes, as long as they hold
         self.grabbed = ""
         self.grab_beat = 0.0
         self.playhead = 0.0
@@ -33,12 +35,19 @@ class Overview(QWidget):
         self.later = QTimer(self)
         self.later.setSingleShot(True)
         self.later.setInterval(LATER_MS)
-        self.later.timeout.connect(self.update)
+        self.later.timeout.connect(self._renew)
         session.project_changed.connect(self.later.start)
         for signal in ( session.focus_changed, session.theme_changed,
             session.span_changed, view.changed,
         ):  # fmt: skip
-            signal.connect(self.update)
+            signal.connect(self._renew)
+
+    def _renew(self) -> None:
+        self.lanes = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.lanes = None
 
     def _move_playhead(self) -> None:
         new = self.whole.x(self.session.place)
@@ -57,9 +66,9 @@ class Overview(QWidget):
         sheet = QRectF(0, TOP, self.width(), HEIGHT - TOP - 4)
         painter.fillRect(sheet, themes.color(theme.sheet))
         self._paint_sections(painter, theme, sheet)
-        for lane in project.lanes():
-            if not lane.hidden:
-                painter.drawPixmap(0, TOP, self._silhouette(lane, theme, sheet))
+        if self.lanes is None or self.lanes.devicePixelRatio() != self.devicePixelRatioF():
+            self.lanes = self._together(theme, sheet)
+        painter.drawPixmap(0, TOP, self.lanes)
         left, right = self.whole.x(self.view.first), self.whole.x(self.view.last)
         shade = themes.color(theme.desk, 0.55)
         painter.fillRect(QRectF(0, TOP, left, sheet.height()), shade)
@@ -83,6 +92,23 @@ class Overview(QWidget):
             )
             painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
+    def _together(self, theme: themes.Theme, sheet: QRectF) -> QPixmap:
+        """The silhouettes of all shown lanes."""
+        picture = self._empty(sheet)
+        painter = QPainter(picture)
+        for lane in self.session.project.lanes():
+            if not lane.hidden:
+                painter.drawPixmap(0, 0, self._silhouette(lane, theme, sheet))
+        painter.end()
+        return picture
+
+    def _empty(self, sheet: QRectF) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap((sheet.size() * ratio).toSize())
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        return picture
+
     def _silhouette(self, lane: object, theme: themes.Theme, sheet: QRectF) -> QPixmap:
         focused = lane.id == self.session.focus  # type: ignore[attr-defined]
         ratio = self.devicePixelRatioF()
@@ -91,10 +117,8 @@ class Overview(QWidget):
         if found is None:
             if len(self.silhouettes) > 256:
                 self.silhouettes.clear()
-            found = QPixmap((sheet.size() * ratio).toSize())
-            found.setDevicePixelRatio(ratio)
-            found.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(found)
+            picture = self._empty(sheet)
+            painter = QPainter(picture)
             painter.setOpacity(1.0 if focused else 0.38)
             inner = QRectF(0, 4, sheet.width(), sheet.height() - 8)
             ink = theme.curve if focused else theme.ghost
@@ -102,8 +126,8 @@ class Overview(QWidget):
                 painter, lane.curve, self.whole, inner, ink, 1.6 if focused else 1.0
             )  # type: ignore[attr-defined]
             painter.end()
-            self.silhouettes[key] = found
-        return found
+            found = self.silhouettes[key] = lane.curve, picture  # type: ignore[attr-defined]
+        return found[1]
 
     def _part(self, x: float) -> str:
         left, right = self.whole.x(self.view.first), self.whole.x(self.view.last)
