@@ -20,7 +20,7 @@ from zolvek.core.parameter import Parameter
 from zolvek.core.project import Project, add_lanes, remove_lane
 from zolvek.formats import midi_out
 
-FONT = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
+FONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
 DRAWBAR_ORGAN = 16  # a steady tone (General MIDI sound set, number 17)
 
 

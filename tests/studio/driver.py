@@ -74,8 +74,8 @@ class WindowTest(unittest.TestCase):
     def tearDown(self) -> None:
         self.window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard
         self.assertTrue(self.window.close())
-        # A program has one window. Many in one process are kept to the end: PyQt may take an
-        # old one apart in the middle of making the next, in an order Qt does not survive.
+        # A program has one window. Many in one process are kept to the end: PyQt is not told when
+        # Qt destroys menus of its own, and would take a new one in the same place for an old one.
         kept.append(self.window)
         self.wait()
         self.assertFalse(faults, "".join(faults))

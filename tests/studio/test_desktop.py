@@ -8,7 +8,9 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
+import weakref
 import xml.etree.ElementTree as xml
 from collections.abc import Iterator
 from pathlib import Path
@@ -68,6 +70,11 @@ def nameless(root: QWidget) -> list[str]:
     return found
 
 
+def _litter(count: int) -> list[list[int]]:
+    """What makes Python search for dead cycles, where it may."""
+    return [[number] for number in range(count)]
+
+
 class Desktop(WindowTest):
     def test_every_control_has_a_name_for_assistive_tools(self) -> None:
         for key in self.window.rail.buttons:
@@ -77,6 +84,20 @@ class Desktop(WindowTest):
         for key, action in self.window.made.items():
             self.assertTrue(action.text() and action.statusTip(), key)
         self.window.monitor.close()
+
+    def test_dead_cycles_are_taken_apart_on_the_interfaces_thread_alone(self) -> None:
+        """Whatever other threads do meanwhile: a widget that dies in one of them takes the
+        program along."""
+        widget, found = QWidget(), []
+        widget.itself = widget
+        weakref.finalize(widget, lambda: found.append(threading.current_thread()))
+        del widget
+        other = threading.Thread(target=_litter, args=(200_000,))
+        other.start()
+        other.join()
+        self.assertEqual(found, [])
+        self.until(lambda: bool(found), 20_000)
+        self.assertEqual(found, [threading.main_thread()])
 
     def test_a_sweep_is_drawn_and_saved_by_keys_alone(self) -> None:
         """Find the control, add its lane, type points, save: no mouse."""

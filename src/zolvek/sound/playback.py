@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import pickle
 import subprocess
 import sys
@@ -217,7 +218,8 @@ class Playback:
             process.wait()
         for stream in (process.stdin, process.stdout):
             if stream is not None:
-                stream.close()
+                with contextlib.suppress(OSError):  # what a worker that is gone has not read
+                    stream.close()
         self.process = None
 
     def _send(self, name: str, *arguments: object) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +10,7 @@ from PyQt6.QtCore import QLoggingCategory, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.project import Project
+from zolvek.studio import collecting
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
 
@@ -25,7 +25,11 @@ def application(theme: str = "vellum") -> QApplication:
     existing = QApplication.instance()
     # The style is an argument, as setting it later would make the usual one for nothing first.
     words = ["zolvek", "-style", "Fusion"]
-    app = existing if isinstance(existing, QApplication) else QApplication(words)
+    if isinstance(existing, QApplication):
+        app = existing
+    else:
+        app = QApplication(words)
+        collecting.keep_to_this_thread(app)
     # What the media libraries lack (video, mostly) is no concern of a producer's terminal.
     QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     app.setApplicationName("zolvek")
@@ -50,18 +54,13 @@ def first_project(path: Path | None) -> Project:
 
 
 def start(path: Path | None) -> tuple[QApplication, Window]:
-    """The application and its shown window.
-
-    Python's search for dead cycles waits until the first picture: it would go through all that
-    is being made again and again, and find nothing.
-    """
-    gc.disable()
-    from zolvek.studio.window import Window
-
+    """The application and its shown window."""
     settings = stored.load()
     if settings.theme not in themes.THEMES:
         settings.theme = "vellum"
     app = application(settings.theme)
+    from zolvek.studio.window import Window
+
     if path is not None:
         settings.add_recent(path)
     window = Window(first_project(path), settings, path)
@@ -74,7 +73,6 @@ def run(path: Path | None) -> int:
     app, window = start(path)
     sys.excepthook = _report(window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
-    QTimer.singleShot(FIRST_PICTURE_MS, gc.enable)
     return app.exec()
 
 
