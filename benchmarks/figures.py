@@ -555,6 +555,7 @@ def playing() -> None:
 
     from zolvek.core import edits
     from zolvek.demo.night_regatta import build
+    from zolvek.studio import collecting
     from zolvek.studio.app import application
     from zolvek.studio.settings import Settings
     from zolvek.studio.window import Window
@@ -568,6 +569,7 @@ def playing() -> None:
     playback = window.player.ready()
     playback.warm_up()
     QTest.qWait(1_500)
+    collecting.set_aside()  # as the program does by then
     window.player.play()
     ticks = _ticks()
     began, moves, gesture = time.perf_counter(), 0, object()

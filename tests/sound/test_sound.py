@@ -18,7 +18,7 @@ from zolvek.demo.night_regatta import build
 from zolvek.sound import clips
 from zolvek.sound.filters import damping, low_pass, svf
 from zolvek.sound.messages import MOST_BYTES, Receiver, Sender
-from zolvek.sound.playback import Playback
+from zolvek.sound.playback import AHEAD, MOST_AHEAD, Playback
 from zolvek.sound.renderer import RATE, Renderer, render
 from zolvek.sound.silent_clock import SilentClock
 from zolvek.sound.voices import pitch_hz
@@ -177,6 +177,20 @@ class PlayingBack(unittest.TestCase):
         self.assertGreater(loud.min(), 0.02)
         self.assertLessEqual(max(beats), 0.5 + 1e-9)
         self.assertEqual(self.playback.dry, 0)
+
+    def test_where_sound_runs_dry_more_is_kept_ready(self) -> None:
+        """One chunk more for each time, however long it lasted, and no end of them."""
+        self.playback.play(0.0)
+        self.pull(512)
+        for times in range(1, 9):
+            for _ in range(3):
+                self.playback.pull(RATE)  # more than there ever is
+            self.assertEqual(self.playback.ahead, min(AHEAD + times, MOST_AHEAD))
+            self.pull(64)
+        self.assertEqual(self.playback.dry, 24)
+        self.playback.play(0.0)
+        self.pull(64)
+        self.assertGreaterEqual(len(self.playback.ready), MOST_AHEAD - 1)
 
     def test_an_edit_is_heard_within_150_ms(self) -> None:
         self.playback.play(0.0)

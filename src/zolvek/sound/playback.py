@@ -20,6 +20,7 @@ from zolvek.sound.renderer import RATE
 LATE = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
 AHEAD = 3  # chunks kept ready: with the sink's own, well under 150 ms
+MOST_AHEAD = 8  # where the machine does not keep up: sound without gaps, edits heard later
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
 # of a chunk, is too long when the interface has its hands full.
 THREAD_SECONDS = 0.0005
@@ -59,6 +60,7 @@ class Playback:
         self.counted: tuple[object, float, float] = (None, 0.0, 0.0)  # tempo, beat, its second
         self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
+        self.ahead, self.thirsty = AHEAD, False
         self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
         self.beat = 0.0
         self.number = 0  # of the present play; chunks of earlier ones are dropped
@@ -100,10 +102,10 @@ class Playback:
             self.ready.clear()
             self.pulls.clear()
             self.told = beat
-            self.used, self.beat, self.begun = 0, beat, False
+            self.used, self.beat, self.begun, self.thirsty = 0, beat, False, False
             self.number += 1
             self.playing = True
-            self._send("play", self.number, beat, self.rate, AHEAD, count_in)
+            self._send("play", self.number, beat, self.rate, self.ahead, count_in)
 
     def stop(self) -> None:
         with self.lock:
@@ -171,7 +173,9 @@ class Playback:
             if self.playing and filled < frames:
                 ended = self.loop is None and self.beat >= self.project.length - 1e-6
                 self.playing = not ended
-                self.dry += self.begun and not ended
+                self._run_dry(self.begun and not ended)
+            else:
+                self.thirsty = False
             if self.playing and self.begun and moving and played:
                 self.pulls.append((time.perf_counter(), self.beat))
             self.peaks = (
@@ -180,6 +184,14 @@ class Playback:
                 else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
             )
         return out
+
+    def _run_dry(self, dry: bool) -> None:
+        """Count it; at the first of several times keep one chunk more ready from now on."""
+        self.dry += dry
+        if dry and not self.thirsty and self.ahead < MOST_AHEAD:
+            self.ahead += 1
+            self._send("more", self.number, 1)
+        self.thirsty = dry
 
     def beat_at(self, seconds: float) -> float:
         """The beat that was heard at a time of time.perf_counter: counted from the last pull
@@ -263,7 +275,7 @@ class Playback:
                         self.ready.append(Chunk(sound, beat, last, levels))
                         # With less in hand than is kept ready, the very start would run dry.
                         ends = self.loop is None and last >= self.project.length - 1e-6
-                        self.begun = self.begun or ends or len(self.ready) >= AHEAD
+                        self.begun = self.begun or ends or len(self.ready) >= self.ahead
         except (EOFError, OSError, ValueError, pickle.UnpicklingError):
             with self.lock:
                 self.playing = False

@@ -12,6 +12,7 @@ from one to the other is a short cross-fade at the same place.
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import pickle
 import queue
@@ -63,6 +64,10 @@ class Worker:
             # Libraries and sound files are loaded now, not when somebody waits for the first note.
             self.warm = True
             Renderer(project).render(64)
+            # They stay to the end: a search for dead cycles that went through them again and
+            # again would take the time of two chunks.
+            gc.collect()
+            gc.freeze()
 
     def use_other(self, project: Project | None) -> None:
         """Another version to compare with; None ends it."""

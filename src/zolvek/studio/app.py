@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from zolvek.studio.window import Window
 
 FIRST_PICTURE_MS = 20  # what waits for it
+SETTLED_MS = 1_500  # after which nothing more is loaded for the first picture's sake
 
 
 def application(theme: str = "vellum") -> QApplication:
@@ -73,6 +74,7 @@ def run(path: Path | None) -> int:
     app, window = start(path)
     sys.excepthook = _report(window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
+    QTimer.singleShot(SETTLED_MS, collecting.set_aside)
     return app.exec()
 
 
