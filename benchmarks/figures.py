@@ -179,6 +179,7 @@ def painting() -> None:
     def afresh() -> None:
         window.low_lanes.rows.clear()
         window.overview.silhouettes.clear()
+        window.overview.lanes = None
         window.grab()
 
     say(
