@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 import tempfile
@@ -35,7 +36,7 @@ HARMLESS = (
     "pipewire",
 )
 qt_complaints: list[str] = []
-kept: list[Window] = []
+kept: list[object] = []  # the application, from test to test
 faults: list[str] = []  # exceptions in what Qt called
 
 
@@ -53,6 +54,8 @@ class WindowTest(unittest.TestCase):
 
     def setUp(self) -> None:
         self.app = application()
+        kept[:] = [self.app]  # else it would go with this test, and all widgets with it
+        self.addCleanup(self._let_go)
         qInstallMessageHandler(_heard)
         qt_complaints.clear()
         faults.clear()
@@ -74,12 +77,20 @@ class WindowTest(unittest.TestCase):
     def tearDown(self) -> None:
         self.window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard
         self.assertTrue(self.window.close())
-        # A program has one window. Many in one process are kept to the end: PyQt is not told when
-        # Qt destroys menus of its own, and would take a new one in the same place for an old one.
-        kept.append(self.window)
+        self.window.deleteLater()
         self.wait()
         self.assertFalse(faults, "".join(faults))
         self.assertEqual(qt_complaints, [], "Qt complained")
+
+    def _let_go(self) -> None:
+        """Of the window nothing may be held: PyQt, which is not told when Qt destroys parts of its
+        own, would take new ones in their place for the old."""
+        app = self.app
+        for name in [name for name in vars(self) if not name.startswith("_")]:
+            delattr(self, name)
+        gc.collect()
+        app.sendPostedEvents(None, 52)
+        gc.collect()
 
     def wait(self, ms: int = 0) -> None:
         if ms:

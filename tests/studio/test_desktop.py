@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import configparser
+import gc
 import os
 import shutil
 import subprocess
@@ -96,6 +97,8 @@ class Desktop(WindowTest):
         other.start()
         other.join()
         self.assertEqual(found, [])
+        self.addCleanup(gc.set_threshold, *gc.get_threshold())
+        gc.set_threshold(1, 1, 1)  # all of it is due
         self.until(lambda: bool(found), 20_000)
         self.assertEqual(found, [threading.main_thread()])
 
