@@ -174,6 +174,9 @@ def _recording(window: Window) -> None:
     told = window.recorder.passes["fog-filter.resonance"]
     for beat in np.linspace(bar(17), bar(21), 300):
         told.add(float(beat), 0.1 + float(take.curve.at(beat)))
+    window.player.timer.stop()  # the moment of the picture
+    window.recorder.held = {"fog-filter.resonance": 0.1 + float(take.curve.at(bar(21)))}
+    session.hold(window.recorder.held)
     session.set_place(bar(21))
 
 
