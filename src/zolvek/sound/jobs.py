@@ -77,11 +77,9 @@ class Jobs:
                     stdin=subprocess.PIPE,
                     stdout=subprocess.PIPE,
                 )
-                assert self.process.stdin is not None
-                self.sender = Sender(self.process.stdin)
             self.number += 1
             self.busy = True
-            work = (self.process, self.sender, self.number, name, arguments, told)
+            work = (self.process, self.number, name, arguments, told)
             threading.Thread(
                 target=self._follow, args=work, name=f"job {name}", daemon=True
             ).start()
@@ -108,17 +106,11 @@ class Jobs:
                         stream.close()
 
     def _follow(
-        self,
-        process: subprocess.Popen[bytes],
-        sender: Sender,
-        number: int,
-        name: str,
-        arguments: Any,
-        told: Told,
+        self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told
     ) -> None:
-        assert process.stdout is not None
+        assert process.stdin is not None and process.stdout is not None
         try:
-            sender.send((name, arguments))
+            Sender(process.stdin).send((name, arguments))
             while True:
                 what, value = pickle.load(process.stdout)
                 with self.lock:

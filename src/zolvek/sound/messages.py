@@ -31,7 +31,8 @@ MOST_BYTES = 16_000_000  # of parts that both sides hold; then they forget them,
 
 
 class Sender:
-    """Writes messages to a stream, which a `Receiver` reads on the other side."""
+    """Writes messages to a stream, which a `Receiver` reads on the other side. Another sender may
+    take its place: it names nothing that it has not sent itself."""
 
     def __init__(self, stream: IO[bytes]) -> None:
         self.stream = stream

@@ -221,14 +221,13 @@ class Session(QObject):
                 base.label_of(self.focus),
                 "Unlock it in the Lane menu first.",
             )
-        moved = chosen is not None and not np.array_equal(chosen, self.chosen)
         if chosen is not None:
             self.chosen = chosen
         project = self.with_curve(base, self.focus, curve)
         if not aside:
             project = followed(project, self.focus, before.curve, curve)
         self.edit(label, project, gesture)
-        if moved:
+        if chosen is not None:
             self.selection_changed.emit()
 
     def with_curve(self, project: Project, lane: str, curve: Curve) -> Project:

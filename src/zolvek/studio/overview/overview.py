@@ -37,10 +37,10 @@ class Overview(QWidget):
         self.later.setInterval(LATER_MS)
         self.later.timeout.connect(self._renew)
         session.project_changed.connect(self.later.start)
-        for signal in ( session.focus_changed, session.theme_changed,
-            session.span_changed, view.changed,
-        ):  # fmt: skip
+        for signal in (session.focus_changed, session.theme_changed):
             signal.connect(self._renew)
+        for signal in (session.span_changed, view.changed):
+            signal.connect(self.update)
 
     def _renew(self) -> None:
         self.lanes = None
