@@ -142,6 +142,7 @@ class ShapePanel(QWidget):
         session.span_changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
         session.focus_changed.connect(self.refresh)
+        session.project_changed.connect(self._follow)
         self._choose("lift")
         self.refresh()
 
@@ -175,6 +176,11 @@ class ShapePanel(QWidget):
         """Take an operation of the table in hand."""
         pick(self.choice, key)
         self._choose(key)
+
+    def _follow(self) -> None:
+        """Undo moves points too. Out of sight it leaves the preview to the panel that made it."""
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         self.session.show_preview(None)
