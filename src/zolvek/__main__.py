@@ -1,6 +1,50 @@
-"""`python -m zolvek`, the same as the `zolvek` command."""
+"""The program's entry: `python -m zolvek`, and what the launcher starts.
 
-from zolvek.cli import main
+Started as a file, it finds its package beside itself and nothing else: no folder of anybody's gets
+onto Python's path. A damaged package of the private environment is noticed here, and the launcher
+makes the environment anew.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+if not __package__:
+    sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+STAMP = "whole"  # of the environment, as launcher/environment.py has it
+AGAIN = "ZOLVEK_MADE_ANEW"  # once is enough: then it is something else
+
+
+def damaged(error: ImportError | SyntaxError) -> bool:
+    """Whether the error is of the environment's own packages, and not of a library of the system."""
+    if "cannot open shared object file" in str(error):
+        return False
+    name = (error.name or "").split(".")[0] if isinstance(error, ImportError) else ""
+    place = (getattr(error, "path", None) or getattr(error, "filename", None) or "")
+    return name not in ("", "zolvek") or place.startswith(sys.prefix)
+
+
+def make_anew(launcher: str, error: ImportError | SyntaxError) -> None:
+    print(f"zolvek: The environment is damaged ({error}); it is made anew.", file=sys.stderr)
+    (Path(sys.prefix) / STAMP).unlink(missing_ok=True)
+    os.environ[AGAIN] = "1"
+    os.execv(launcher, [launcher, *sys.argv[1:]])
+
+
+def run() -> None:
+    try:
+        from zolvek.cli import main
+
+        main()
+    except (ImportError, SyntaxError) as error:
+        launcher = os.environ.get("ZOLVEK_LAUNCHER")
+        if not launcher or os.environ.get(AGAIN) or not damaged(error):
+            raise
+        make_anew(launcher, error)
+
 
 if __name__ == "__main__":
-    main()
+    run()

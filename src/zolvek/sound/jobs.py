@@ -17,6 +17,7 @@ from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Project
+from zolvek.process import command
 from zolvek.sound.messages import Receiver, Sender
 
 
@@ -73,7 +74,7 @@ class Jobs:
                 self._end()
             if self.process is None or self.process.poll() is not None:
                 self.process = subprocess.Popen(
-                    [sys.executable, "-m", "zolvek.sound.jobs"],
+                    command("zolvek.sound.jobs"),
                     stdin=subprocess.PIPE,
                     stdout=subprocess.PIPE,
                 )

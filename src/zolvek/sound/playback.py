@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zolvek.core.project import Project
+from zolvek.process import command
 from zolvek.sound.messages import Sender
 from zolvek.sound.renderer import RATE
 
@@ -77,7 +78,7 @@ class Playback:
                 return
             sys.setswitchinterval(THREAD_SECONDS)
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "zolvek.sound.worker"],
+                command("zolvek.sound.worker"),
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
             )

@@ -1,0 +1,50 @@
+"""Debian packages: installed as root, asked for otherwise."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+from collections.abc import Iterable
+
+from launcher.telling import stop, tell
+
+QUIET = {**os.environ, "DEBIAN_FRONTEND": "noninteractive", "LC_ALL": "C"}
+
+
+def may_install() -> bool:
+    return os.geteuid() == 0 and bool(shutil.which("apt-get"))
+
+
+def chosen(packages: Iterable[tuple[str, ...]]) -> list[str]:
+    """Of each package's names the first that this system's lists can give."""
+    rows = list(packages)
+    tool = shutil.which("apt-cache")
+    told = ""
+    if tool:
+        asked = [tool, "policy", *{name for each in rows for name in each}]
+        told = subprocess.run(asked, capture_output=True, text=True, check=False, env=QUIET).stdout
+    there = set(re.findall(r"^(\S+):\n  Installed: .*\n  Candidate: (?!\(none\))", told, re.M))
+    return sorted({next((name for name in each if name in there), each[-1]) for each in rows})
+
+
+def install(packages: list[tuple[str, ...]], why: str) -> None:
+    """Install them, or say the one command that does, and stop."""
+    if not may_install():
+        names = " ".join(chosen(packages))
+        stop(
+            f"{why} needs system packages that are not there. Run this once, then start again:\n"
+            f"  sudo apt-get install -y --no-install-recommends {names}"
+        )
+    subprocess.run(["apt-get", "update", "-q"], check=False, capture_output=True, env=QUIET)
+    names_ = chosen(packages)
+    tell(f"Installing system packages for {why[0].lower() + why[1:]}: {' '.join(names_)}")
+    command = ["apt-get", "install", "-y", "--no-install-recommends", *names_]
+    done = subprocess.run(command, check=False, capture_output=True, text=True, env=QUIET)
+    if done.returncode:
+        last = [line for line in done.stderr.splitlines() if line.startswith("E:")]
+        stop(
+            f"The packages could not be installed: {last[-1][2:].strip() if last else 'apt-get failed'}\n"
+            f"Try by hand:\n  {' '.join(command)}"
+        )

@@ -1,0 +1,57 @@
+"""From a command line to the running program: environment, system libraries, then the program."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+from pathlib import Path
+from typing import NoReturn
+
+from launcher import environment, libraries, packages
+from launcher.telling import stop, tell
+
+DEVELOPER_COMMANDS = {"test", "check", "bench", "shots"}
+OLDEST = (3, 11)
+
+# Program or file that the tests check against where it is there -> Debian package that brings it.
+TEST_TOOLS = {
+    "fluidsynth": "fluidsynth",
+    "/usr/share/sounds/sf2/TimGM6mb.sf2": "timgm6mb-soundfont",
+    "desktop-file-validate": "desktop-file-utils",
+    "appstreamcli": "appstream",
+    "Xvfb": "xvfb",
+    "weston": "weston",
+}
+
+
+def main(root: Path, arguments: list[str]) -> NoReturn:
+    """Run the program, in this process's place, with what it needs set up before."""
+    if sys.version_info < OLDEST:
+        stop(f"Zolvek needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
+    if "\n" in str(root):
+        stop(f"The checkout's folder has a line break in its name ({str(root)!r}): rename it, then start again.")
+    command = arguments[0] if arguments else ""
+    developing = command in DEVELOPER_COMMANDS
+    locks = [root / "requirements.lock"]
+    if developing:
+        locks.append(root / "requirements-dev.lock")
+    python = environment.ready(root, locks)
+    for need, rows in libraries.missing(libraries.needs(arguments)).items():
+        packages.install(rows, need)
+    if command == "test":
+        _test_tools()
+    os.environ["ZOLVEK_LAUNCHER"] = str(root / "zolvek")
+    entry = root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
+    # Isolated: neither the current folder nor PYTHON… variables bring in code of others.
+    os.execv(python, [str(python), "-I", str(entry), *arguments])
+
+
+def _test_tools() -> None:
+    lacking = [
+        package for name, package in TEST_TOOLS.items() if not (shutil.which(name) or os.path.isfile(name))
+    ]
+    if lacking and packages.may_install():
+        packages.install([(name,) for name in lacking], "The tests")
+    elif lacking:
+        tell(f"Tests that need these Debian packages will be skipped: {', '.join(lacking)}")

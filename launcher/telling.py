@@ -1,0 +1,15 @@
+"""What the launcher says: short lines on standard error."""
+
+from __future__ import annotations
+
+import sys
+from typing import NoReturn
+
+
+def tell(line: str) -> None:
+    print(line, file=sys.stderr, flush=True)
+
+
+def stop(line: str, status: int = 1) -> NoReturn:
+    tell(line)
+    sys.exit(status)

@@ -1,0 +1,21 @@
+"""Python processes of the program's own: this very Python, and no code but the program's.
+
+Neither the current folder nor, where this process is isolated, PYTHON… variables bring in modules.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+SOURCE = str(Path(__file__).resolve().parents[1])
+BEGIN = (
+    "import sys, runpy; sys.path.insert(0, sys.argv.pop(1)); "
+    "runpy.run_module(sys.argv.pop(1), run_name='__main__', alter_sys=True)"
+)
+
+
+def command(module: str, *arguments: str) -> list[str]:
+    """The command line that runs a module of the program as a process."""
+    alone = "-I" if sys.flags.isolated else "-P"
+    return [sys.executable, alone, "-c", BEGIN, SOURCE, module, *arguments]
