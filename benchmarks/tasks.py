@@ -5,43 +5,25 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-import unittest
-import warnings
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT), str(ROOT / "src")]
-os.environ["PYTHONPATH"] = str(ROOT / "src")
+os.environ["PYTHONPATH"] = os.pathsep.join((str(ROOT), str(ROOT / "src")))
+SIDE_BY_SIDE = 2
+
+from benchmarks import test_runner  # noqa: E402
 
 
 def test(names: list[str]) -> int:
-    """Run the tests (all, or those named); the last line counts them."""
+    """Run the tests (all, two processes side by side, or those named); the last line counts them."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    warnings.simplefilter("error")
-    if os.environ.get("CI"):
-        # The same examples at every run; at a desk the search goes on for others.
-        from hypothesis import settings
-
-        settings.register_profile("steady", derandomize=True, database=None)
-        settings.load_profile("steady")
-    loader = unittest.TestLoader()
-    suite = (
-        loader.loadTestsFromNames(names)
-        if names
-        else loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    )
-    result = unittest.TextTestRunner(verbosity=1, warnings="error").run(suite)
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    skipped = len(result.skipped)
-    passed = result.testsRun - failed - skipped - len(result.expectedFailures)
-    sys.stderr.flush()
-    print(f"{max(passed, 0)} passed, {failed} failed, {skipped} skipped", flush=True)
-    return 1 if failed or passed <= 0 else 0
+    return test_runner.run(names or test_runner.modules(ROOT), 1 if names else SIDE_BY_SIDE)
 
 
 def check(_: list[str]) -> int:
-    """Formatter, linter, and type checker on core, formats and sound."""
-    places = ["src", "tests", "benchmarks"]
+    """Formatter, linter, and type checker."""
+    places = ["src", "tests", "benchmarks", "launcher", "zolvek"]
     commands = (
         ["ruff", "format", "--check", "-q", *places],
         ["ruff", "check", "-q", *places],
