@@ -16,7 +16,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from unittest import mock
 
 from zolvek.core.errors import ZolvekError
@@ -273,14 +273,60 @@ WEIGHTS = (
 )
 
 
+@contextlib.contextmanager
+def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
+    """Whatever asks is answered with Cancel, but for dialogs of ours, which are painted before that;
+    faults in what Qt calls are collected; nobody's own settings, patterns and copies are touched."""
+    import traceback
+
+    from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
+
+    def raised(*told: Any) -> None:
+        faults.append("".join(traceback.format_exception(*told)))
+
+    def looked_at(dialog: QDialog) -> int:
+        dialog.show()
+        dialog.grab()
+        dialog.close()
+        return 0
+
+    nothing = ("", "")
+    patches = [
+        mock.patch.object(sys, "excepthook", raised),
+        mock.patch.object(QDialog, "exec", looked_at),
+        mock.patch.object(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Cancel),
+        mock.patch.object(QMenu, "exec", lambda self, *_: None),
+        mock.patch.object(QFileDialog, "getOpenFileName", lambda *_: nothing),
+        mock.patch.object(QFileDialog, "getSaveFileName", lambda *_: nothing),
+        mock.patch.object(QFileDialog, "getExistingDirectory", lambda *_: ""),
+        mock.patch.object(QInputDialog, "getText", lambda *_, **__: ("", False)),
+        mock.patch.object(QInputDialog, "getItem", lambda *_, **__: ("", False)),
+        mock.patch.object(QInputDialog, "getDouble", lambda *_, **__: (0.0, False)),
+        mock.patch.dict(
+            os.environ,
+            {f"XDG_{kind}_HOME": str(folder) for kind in ("CONFIG", "DATA", "STATE", "CACHE")},
+        ),
+    ]
+    with contextlib.ExitStack() as stack:
+        for patch in patches:
+            stack.enter_context(patch)
+        yield
+
+
+def close(window: Any) -> None:
+    """Close a window whatever it holds, and keep what is left of it."""
+    from PyQt6.QtWidgets import QMessageBox
+
+    window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard
+    window.close()
+    KEPT.append(window)
+
+
 def actions(count: int, seed: int = 1) -> Played:
     """Do random things in a window on the demo: actions of the table, drags, undo, redo, saves. Then
     undo to the start. Whatever asks is answered with Cancel."""
-    import traceback
-
     from PyQt6.QtCore import QPoint, Qt
     from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
 
     from zolvek.core import history
     from zolvek.demo.night_regatta import build
@@ -295,29 +341,10 @@ def actions(count: int, seed: int = 1) -> Played:
     errors: list[ZolvekError] = []
     app = application()
     folder = Path(tempfile.mkdtemp())
-    hook, sys.excepthook = (
-        sys.excepthook,
-        lambda *told: faults.append("".join(traceback.format_exception(*told))),
-    )
-    nothing = ("", "")
-    patches = [
-        mock.patch.object(QDialog, "exec", lambda self: 0),
-        mock.patch.object(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Cancel),
-        mock.patch.object(QMenu, "exec", lambda self, *_: None),
-        mock.patch.object(QFileDialog, "getOpenFileName", lambda *_: nothing),
-        mock.patch.object(QFileDialog, "getSaveFileName", lambda *_: nothing),
-        mock.patch.object(QInputDialog, "getText", lambda *_, **__: ("", False)),
-        mock.patch.object(QInputDialog, "getItem", lambda *_, **__: ("", False)),
+    with (
+        unattended(folder, faults),
         mock.patch.object(history, "DEEPEST", 10**9),
-        # Nobody's own settings, patterns and copies are touched.
-        mock.patch.dict(
-            os.environ,
-            {f"XDG_{kind}_HOME": str(folder) for kind in ("CONFIG", "DATA", "STATE", "CACHE")},
-        ),
-    ]
-    for patch in patches:
-        patch.start()
-    try:
+    ):
         window = Window(build(), Settings())
         session = window.session
         first = session.project
@@ -391,15 +418,9 @@ def actions(count: int, seed: int = 1) -> Played:
             for e in errors
             if not (e.what and (e.remedy or e.where))
         ]
-        window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard  # type: ignore[method-assign]
-        window.close()
+        close(window)
         app.processEvents()
-        KEPT.append(window)
         return Played(count, len(errors), faults)
-    finally:
-        for patch in patches:
-            patch.stop()
-        sys.excepthook = hook
 
 
 KEPT: list[object] = []  # Qt takes windows apart in an order it does not survive

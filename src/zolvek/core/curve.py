@@ -10,6 +10,7 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats, frozen
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import MOST_BEATS
 from zolvek.core.records import record
 from zolvek.core.shapes import CODES, HOLD, LINE, SHAPES
 
@@ -300,7 +301,7 @@ def _plainly_right(curve: Curve) -> bool:
     arrays are where there is next to nothing in them."""
     beat, value, codes = curve.beat.tolist(), curve.value.tolist(), curve.shape.tolist()
     for place, (b, v, code) in enumerate(zip(beat, value, codes, strict=True)):
-        if not (-math.inf < b < math.inf and 0.0 <= v <= 1.0 and code < len(SHAPES)):
+        if not (-MOST_BEATS <= b <= MOST_BEATS and 0.0 <= v <= 1.0 and code < len(SHAPES)):
             return False
         if place and (b < beat[place - 1] or (place > 1 and b == beat[place - 2])):
             return False
@@ -330,6 +331,11 @@ def first_fault(
     """The first point that breaks a curve's rules: its index, what is wrong, the remedy."""
     tests: list[tuple[Bools, str, str]] = [
         (~np.isfinite(beat), "The beat is not a number.", "Write a number of quarter notes."),
+        (
+            np.abs(beat) > MOST_BEATS,
+            "The beat is out of all bounds.",
+            f"Beats go up to {MOST_BEATS:,.0f}.",
+        ),
         (
             np.concatenate(([False], beat[1:] < beat[:-1])),
             "The beat is earlier than the one before.",

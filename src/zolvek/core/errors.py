@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 
-class ZolvekError(Exception):
-    """An expected error: what is wrong, where, and how to put it right.
+class ZolvekError(ValueError):
+    """An expected error: what is wrong, where, and how to put it right. A ValueError, so that readers of
+    files name the place where a record could not be made.
 
     Anything else that is raised is a fault of the program, not of what it was given.
     """

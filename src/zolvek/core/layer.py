@@ -6,6 +6,7 @@ from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.lfo import Lfo
 from zolvek.core.randomness import RandomMove
+from zolvek.core.limits import Amount, Beat
 from zolvek.core.records import record
 
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,
@@ -16,7 +17,6 @@ KINDS: dict[str, tuple[str, float]] = {
     "offset": ("Offset", 2.0),
     "scale": ("Scale", 2.0),
 }
-MOST_AMOUNT = 2.0
 
 
 @record
@@ -33,9 +33,9 @@ class Layer:
     id: str
     kind: str
     name: str = ""
-    first: float = 0.0
-    last: float | None = None
-    amount: float = 1.0
+    first: Beat = 0.0
+    last: Beat | None = None
+    amount: Amount = 1.0
     amount_way: Curve | None = None
     on: bool = True
     solo: bool = False
@@ -43,16 +43,15 @@ class Layer:
     lfo: Lfo | None = None
     random: RandomMove | None = None
     curve: Curve | None = None
-    gaps: tuple[tuple[float, float], ...] = ()
+    gaps: tuple[tuple[Beat, Beat], ...] = ()
 
     def __post_init__(self) -> None:
         own = {"lfo": self.lfo, "random": self.random}.get(self.kind, self.curve)
         faults = (
             (self.kind not in KINDS, f"There is no layer of kind “{self.kind}”."),
             (own is None, "The layer holds no movement."),
-            (not abs(self.amount) <= MOST_AMOUNT, "The amount goes from −200 to 200 %."),
             (
-                not (self.first >= 0.0 and (self.last is None or self.last > self.first)),
+                not (self.last is None or self.last > self.first),
                 "The layer's span is empty.",
             ),
         )

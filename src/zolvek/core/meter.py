@@ -10,11 +10,11 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LAST_BAR, Bar
 from zolvek.core.records import record
 from zolvek.core.tempo import TempoMap
 
 TICKS = 960  # a quarter note
-LAST_BAR = 100_000
 POSITION_HELP = 'Write a bar such as "13", "13.3" or "13.3.480", or a time such as "0:07.250".'
 
 
@@ -22,7 +22,7 @@ POSITION_HELP = 'Write a bar such as "13", "13.3" or "13.3.480", or a time such 
 class MeterPoint:
     """From `bar` (counted from 1) on, bars hold `count` notes of 1/`unit`."""
 
-    bar: int
+    bar: Bar
     count: int
     unit: int
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Beat
 from zolvek.core.records import record
 from zolvek.core.shapes import CODES
 from zolvek.core.state import Values
@@ -50,7 +51,7 @@ class Morph:
     id: str
     device: str
     states: tuple[str, ...]
-    beats: tuple[float, ...]
+    beats: tuple[Beat, ...]
     way: Way
     start: Values
     moved: tuple[str, ...] = ()  # the parameters that it has written

@@ -8,6 +8,7 @@ import numpy as np
 
 from zolvek.core.curve import Curve, flat
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Beat, Share
 from zolvek.core.records import record
 
 FEWEST, MOST = 2, 8
@@ -20,8 +21,8 @@ class Corner:
     """A state's place on the pad, 0..1 each way."""
 
     state: str
-    x: float
-    y: float
+    x: Share
+    y: Share
 
 
 @record
@@ -33,15 +34,13 @@ class Pad:
     corners: tuple[Corner, ...] = ()
     x: Curve = field(default_factory=lambda: flat(0.5))
     y: Curve = field(default_factory=lambda: flat(0.5))
-    first: float = 0.0
-    last: float = 4.0
+    first: Beat = 0.0
+    last: Beat = 4.0
     weighing: str = "distance"
 
     def __post_init__(self) -> None:
         places = [(corner.x, corner.y) for corner in self.corners]
         for place, (x, y) in enumerate(places):
-            if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0):
-                raise ZolvekError("A state lies off the pad.", "pad", "Places go from 0 to 1.")
             if any(np.hypot(x - a, y - b) < CLOSEST for a, b in places[:place]):
                 raise ZolvekError("Two states lie on one place.", "pad", "Move one of them away.")
         if len(self.corners) > MOST or self.weighing not in WEIGHTS or not self.last > self.first:

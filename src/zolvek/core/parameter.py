@@ -8,6 +8,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Real
 from zolvek.core.records import record
 from zolvek.core.tapers import TAPERS, Taper
 from zolvek.core.units import UNITS, note_beats, read, write
@@ -27,9 +28,9 @@ class Parameter:
     name: str
     group: str = ""
     unit: str = ""
-    low: float = 0.0
-    high: float = 1.0
-    default: float = 0.0
+    low: Real = 0.0
+    high: Real = 1.0
+    default: Real = 0.0
     taper: str = "linear"
     choices: tuple[str, ...] = ()
     sends: str = ""  # the message it is known by outside, such as "cc 74", "bend", "pressure"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Length
 from zolvek.core.records import record
 
 
@@ -12,9 +13,9 @@ class Pattern:
     """A named piece of curve: its points lie from beat 0 to `length`."""
 
     name: str
-    length: float
+    length: Length
     curve: Curve
 
     def __post_init__(self) -> None:
-        if not 0.0 < self.length < 1e5 or self.curve.beat[-1] > self.length + 1e-9:
+        if self.curve.beat[-1] > self.length + 1e-9:
             raise ZolvekError("The pattern is longer than its length.", f"pattern {self.name}")

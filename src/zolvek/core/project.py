@@ -14,6 +14,7 @@ from zolvek.core.catalogue import KINDS, DeviceKind
 from zolvek.core.curve import Curve, flat
 from zolvek.core.errors import ZolvekError
 from zolvek.core.layer import Layer
+from zolvek.core.limits import Beat, Colour, Factor, Gain, Length, Pitch, Share
 from zolvek.core.messages import MidiTarget, parse_target
 from zolvek.core.meter import MeterMap
 from zolvek.core.morph import Morph
@@ -30,7 +31,7 @@ from zolvek.core.tempo import TempoMap
 class Section:
     """A named stretch of the project that begins at `beat` and lasts until the next one."""
 
-    beat: float
+    beat: Beat
     name: str
 
 
@@ -38,10 +39,10 @@ class Section:
 class Note:
     """A note of a stand-in synth: start and length in beats, MIDI pitch, strength 0..1."""
 
-    beat: float
-    length: float
-    pitch: int
-    strength: float = 0.8
+    beat: Beat
+    length: Length
+    pitch: Pitch
+    strength: Share = 0.8
 
 
 @record
@@ -49,10 +50,10 @@ class Clip:
     """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes
     with the program."""
 
-    beat: float
+    beat: Beat
     file: str
-    gain_db: float = 0.0
-    loop_until: float | None = None  # beat up to which it repeats; None plays it once
+    gain_db: Gain = 0.0
+    loop_until: Beat | None = None  # beat up to which it repeats; None plays it once
 
 
 @record
@@ -116,11 +117,11 @@ class Device:
 class Cycle:
     """A lane's own loop: it plays on to the end of the span once, then repeats the span."""
 
-    beat: float
-    length: float
+    beat: Beat
+    length: Length
 
     def __post_init__(self) -> None:
-        if not (self.beat >= 0.0 and self.length >= 1.0 / 64.0):
+        if not ( self.length >= 1.0 / 64.0):
             raise ZolvekError(
                 "The cycle is too short.", remedy="Select a span of a 1/256 note or more."
             )
@@ -130,7 +131,7 @@ class Cycle:
 class Switch:
     """From `beat` on the lane plays the pattern in slot `slot`, or its own curve at −1."""
 
-    beat: float
+    beat: Beat
     slot: int
 
 
@@ -151,7 +152,7 @@ class Lane:
     hidden: bool = False
     midi: MidiTarget = field(default_factory=MidiTarget)
     name: str = ""  # a person's own, shown before the parameter's
-    colour: int = 0  # of the theme's lane inks
+    colour: Colour = 0  # of the theme's lane inks
     locked: bool = False
     tall: bool = False
     cycle: Cycle | None = None
@@ -160,7 +161,7 @@ class Lane:
     layers: tuple[Layer, ...] = ()
     takes: tuple[Take, ...] = ()
     comp: Comp | None = None
-    pins: tuple[float, ...] = ()  # beats at which points stay when the lane is thinned
+    pins: tuple[Beat, ...] = ()  # beats at which points stay when the lane is thinned
     fit: bool = False  # what layers take beyond the reach is fitted into it, not clipped
 
     def __post_init__(self) -> None:
@@ -202,7 +203,7 @@ class Link:
 
     lane: str
     other: str
-    factor: float = 1.0
+    factor: Factor = 1.0
 
 
 @record
@@ -249,7 +250,7 @@ class Project:
     name: str = "Untitled"
     tempo: TempoMap = field(default_factory=TempoMap)
     meter: MeterMap = field(default_factory=MeterMap)
-    length: float = 128.0
+    length: Length = 128.0
     sections: tuple[Section, ...] = ()
     tracks: tuple[Track, ...] = ()
     links: tuple[Link, ...] = ()
@@ -259,8 +260,6 @@ class Project:
     pads: tuple[Pad, ...] = ()
 
     def __post_init__(self) -> None:
-        if not 0.0 < self.length < 1e6:
-            raise ZolvekError(f"A length of {self.length} beats can't be used.", "project")
         ids = [track.id for track in self.tracks]
         ids += [lane.id for lane in self.lanes()]
         ids += [device.id for track in self.tracks for device in track.devices]
@@ -309,12 +308,21 @@ class Project:
         own = self.lane(lane).name
         return f"{own} ({label})" if own else label
 
+    def section_spans(self) -> list[tuple[Section, float, float]]:
+        """Each section that begins inside the project, in order of time, with its first and last
+        beat: it lasts until the next one, or to the end."""
+        inside = sorted((s for s in self.sections if s.beat < self.length), key=lambda s: s.beat)
+        ends = [*(section.beat for section in inside[1:]), self.length]
+        return [(s, s.beat, end) for s, end in zip(inside, ends, strict=False)]
+
     def section_at(self, beat: float) -> tuple[float, float]:
-        """First and last beat of the section that holds `beat`; all when there is none."""
-        starts = [0.0, *(s.beat for s in self.sections if s.beat > 0.0), self.length]
-        i = max(int(np.searchsorted(starts, beat, side="right")) - 1, 0)
-        i = min(i, len(starts) - 2)
-        return starts[i], starts[i + 1]
+        """First and last beat of the section that holds `beat`; what lies before the first one, or
+        all when there is none."""
+        spans = [(first, last) for _, first, last in self.section_spans() if last > first]
+        for first, last in reversed(spans):
+            if beat >= first:
+                return first, last
+        return 0.0, spans[0][0] if spans and spans[0][0] > 0.0 else self.length
 
 
 def with_track(project: Project, track: Track) -> Project:

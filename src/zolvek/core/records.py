@@ -11,6 +11,8 @@ from collections.abc import Callable
 from dataclasses import MISSING, FrozenInstanceError, dataclass, field
 from typing import Any, TypeVar, dataclass_transform, overload
 
+from zolvek.core.limits import checker
+
 T = TypeVar("T")
 
 
@@ -29,15 +31,20 @@ def _made(cls: Any, eq: bool) -> Any:
     cls.__doc__ = cls.__doc__ or cls.__name__  # else one is made up, slowly
     made: Any = dataclass(init=False, repr=False, eq=False)(cls)
     rows = made.__dataclass_fields__.values()
+    check = checker(made)
     parts = {
+        "_check": check and staticmethod(check),
         "_names": tuple(each.name for each in rows),
         "_plain": {f.name: f.default for f in rows if f.default is not MISSING},
         "_fresh": {f.name: f.default_factory for f in rows if f.default_factory is not MISSING},
-        "__init__": _init_checked if hasattr(made, "__post_init__") else _init,
+        "__init__": _init_checked if check or hasattr(made, "__post_init__") else _init,
         "__setattr__": _refuse,
         "__delattr__": _refuse,
         "__repr__": _repr,
     }
+    if check:
+        # A reader of files fills the fields itself and calls this one alone.
+        parts |= {"_rules": vars(made).get("__post_init__"), "__post_init__": _post_checked}
     if eq:
         parts |= {"__eq__": _equal, "__hash__": _hash}
     for name, part in parts.items():
@@ -64,6 +71,15 @@ def _init(self: Any, *args: Any, **named: Any) -> None:
 def _init_checked(self: Any, *args: Any, **named: Any) -> None:
     _init(self, *args, **named)
     self.__post_init__()
+
+
+def _post_checked(self: Any) -> None:
+    own = self.__dict__
+    if len(own) < len(self._names):  # a reader of files may leave a default to the class
+        own = {name: getattr(self, name) for name in self._names}
+    self._check(own)
+    if self._rules is not None:
+        self._rules()
 
 
 def _refuse(self: Any, name: str, *_: Any) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Beat, Colour
 from zolvek.core.records import record
 
 BEST = 5  # highest rating
@@ -16,14 +17,14 @@ class Take:
     id: str
     name: str
     curve: Curve
-    first: float
-    last: float
+    first: Beat
+    last: Beat
     muted: bool = False
     rating: int = 0
-    colour: int = 0
+    colour: Colour = 0
 
     def __post_init__(self) -> None:
-        if not (self.last > self.first >= 0.0 and 0 <= self.rating <= BEST):
+        if not (self.last > self.first and 0 <= self.rating <= BEST):
             raise ZolvekError("The take's span or rating is out of range.", f"take {self.id}")
 
 
@@ -31,8 +32,8 @@ class Take:
 class Choice:
     """From beat `first` to `last` the lane's curve is a take's."""
 
-    first: float
-    last: float
+    first: Beat
+    last: Beat
     take: str
 
 
@@ -43,4 +44,4 @@ class Comp:
 
     under: Curve
     choices: tuple[Choice, ...] = ()
-    glide: float = 0.0
+    glide: Beat = 0.0

@@ -8,9 +8,9 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import CLOSEST_BEATS, Beat, Bpm
 from zolvek.core.records import record
 
-LOWEST_BPM, HIGHEST_BPM = 4.0, 999.0
 
 
 @record
@@ -18,8 +18,8 @@ class TempoPoint:
     """From `beat` on the tempo is `bpm` quarter notes a minute; with `ramp` it goes
     linearly in beats to the next point's tempo, otherwise it holds until there."""
 
-    beat: float
-    bpm: float
+    beat: Beat
+    bpm: Bpm
     ramp: bool = False
 
 
@@ -37,17 +37,11 @@ class TempoMap:
         if not self.points or self.points[0].beat != 0.0:
             raise ZolvekError("The tempo has no point at the start.", "tempo", "Put one at beat 0.")
         for place, point in enumerate(self.points):
-            if not (np.isfinite(point.beat) and LOWEST_BPM <= point.bpm <= HIGHEST_BPM):
+            if place and not point.beat - self.points[place - 1].beat >= CLOSEST_BEATS:
                 raise ZolvekError(
-                    f"A tempo of {point.bpm:g} BPM can't be played.",
+                    "Tempo points go back in time, or lie on one place.",
                     f"tempo point {place + 1}",
-                    f"Use {LOWEST_BPM:g} to {HIGHEST_BPM:g} BPM.",
-                )
-            if place and point.beat <= self.points[place - 1].beat:
-                raise ZolvekError(
-                    "Tempo points go back in time.",
-                    f"tempo point {place + 1}",
-                    "Put them in order.",
+                    f"Put them in order, at least {CLOSEST_BEATS:g} beats apart.",
                 )
 
     @cached_property

@@ -20,7 +20,8 @@ from zolvek.core.parameter import Parameter
 from zolvek.core.project import Note, Project, Section, add_lanes, with_track
 from zolvek.core.records import record
 from zolvek.core.stepping import from_steps
-from zolvek.core.tempo import HIGHEST_BPM, LOWEST_BPM, TempoMap, TempoPoint
+from zolvek.core.limits import LIMITS
+from zolvek.core.tempo import TempoMap, TempoPoint
 from zolvek.formats.atomic import read_bytes
 from zolvek.formats.midi_wire import ENTRY, LOWER, NONE, SELECT
 
@@ -276,7 +277,7 @@ def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
     """Tempo points, those a program can play; 120 where the file tells none (SMF 1.0)."""
     found = {0: 500_000, **dict(tempos)}
     return [
-        TempoPoint(tick / ticks, min(max(60e6 / max(micros, 1), LOWEST_BPM), HIGHEST_BPM))
+        TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1)))
         for tick, micros in sorted(found.items())
     ]
 

@@ -11,7 +11,7 @@ import platformdirs
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Pattern
 from zolvek.formats.atomic import read_bytes, write_bytes
-from zolvek.formats.project_file import from_plain, to_plain
+from zolvek.formats.project_file import from_plain, placed, to_plain
 
 FORMAT, VERSION = "zolvek-pattern", 1
 
@@ -49,14 +49,16 @@ def save(pattern: Pattern) -> Path:
 
 def load(path: Path) -> Pattern:
     """Raises ZolvekError naming the file when it can't be read."""
+    data, plain = read_bytes(path), None
     try:
-        file = msgspec.json.decode(read_bytes(path), type=File, dec_hook=from_plain)
-    except (msgspec.DecodeError, msgspec.ValidationError, ValueError) as error:
+        plain = msgspec.json.decode(data)
+        file = msgspec.convert(plain, File, dec_hook=from_plain)
+    except msgspec.ValidationError as error:
+        raise placed(error, str(path), plain) from error
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise ZolvekError(
             f"This is no pattern: {error}.", str(path), "Mend or remove it."
         ) from error
-    except ZolvekError as error:
-        raise error.at(str(path)) from error
     if file.format != FORMAT or file.version > VERSION:
         raise ZolvekError("This is no pattern this program knows.", str(path), "Remove it.")
     return file.pattern

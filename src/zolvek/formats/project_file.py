@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ import numpy as np
 
 from zolvek.core.chain import sound_files, with_file_found
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Lane, Project
+from zolvek.core.project import Project
 from zolvek.core.shapes import CODES, SHAPES
 from zolvek.formats.atomic import read_bytes, write_bytes
 
@@ -82,32 +83,46 @@ def decode(data: bytes, where: str = "the project") -> Project:
     try:
         return msgspec.convert(document.get("project"), Project, dec_hook=from_plain, strict=True)
     except msgspec.ValidationError as error:
-        what, _, place = str(error).partition(" - at `$")
-        raise ZolvekError(
-            f"{what}.",
-            f"{where}{', at ' + place.strip('`.') if place else ''}",
-            "Mend or replace it.",
-        ) from error
+        raise placed(error, where, document.get("project")) from error
     except ZolvekError as error:
-        place = where + _faulty_lane(document["project"], error)
-        remedy = error.remedy or "Mend the file there, or open another copy."
-        raise ZolvekError(error.what, error.at(place).where, remedy) from error
+        raise error.at(where) from error
     except (RecursionError, OverflowError, ValueError) as error:
         raise ZolvekError(f"{_first_line(error)}.", where, "Open another copy.") from error
 
 
-def _faulty_lane(project: Any, error: ZolvekError) -> str:
-    """Which lane's curve is wrong; the model itself doesn't know its own place in the file."""
-    for track in project.get("tracks", ()):
-        for lane in track.get("lanes", ()):
-            try:
-                msgspec.convert(lane, Lane, dec_hook=from_plain)
-            except ZolvekError as own:
-                if own.what == error.what:
-                    return f", lane {lane.get('id')}"
-            except msgspec.ValidationError:
-                continue
-    return ""
+def placed(error: msgspec.ValidationError, where: str, plain: Any) -> ZolvekError:
+    """What is wrong with a document, with the place in it: its path, and the ids on the way there."""
+    what, _, path = str(error).partition(" - at `$")
+    path = path.strip("`.")
+    own = error.__cause__ if isinstance(error.__cause__, ZolvekError) else None
+    place = ", ".join(part for part in (where, path and f"at {path}", *_ids(plain, path)) if part)
+    if own is None:
+        return ZolvekError(f"{_said(what)}.", place, "Mend or replace it.")
+    place = own.at(place).where
+    return ZolvekError(own.what, place, own.remedy or "Mend the file there, or open another copy.")
+
+
+def _said(what: str) -> str:
+    """A reader's words as a person would say them."""
+    found = re.fullmatch(r"Expected `\w+` ([<>]=) (\S+)", what)
+    if found is None:
+        return what.rstrip(".")
+    word = "at least" if found[1] == ">=" else "at most"
+    return f"The number is out of range: it has to be {word} {float(found[2]):,.10g}"
+
+
+def _ids(plain: Any, path: str) -> list[str]:
+    """The ids of what a path leads through, such as "lane horn.cutoff"."""
+    found = []
+    for key, number in re.findall(r"(\w+)|\[(\d+)\]", path):
+        try:
+            plain = plain[int(number)] if number else plain[key]
+        except (KeyError, IndexError, TypeError):
+            break
+        if number and isinstance(plain, dict) and isinstance(plain.get("id"), str):
+            found.append(f"{noun} {plain['id']}")
+        noun = key.rstrip("s")
+    return found
 
 
 def _first_line(error: Exception) -> str:

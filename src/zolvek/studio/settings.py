@@ -9,6 +9,17 @@ from pathlib import Path
 import platformdirs
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import (
+    Beat,
+    Clicks,
+    Division,
+    Milliseconds,
+    SampleRate,
+    Seconds,
+    Share,
+    Ticks,
+    limited,
+)
 
 MOST_RECENT = 10
 
@@ -18,25 +29,25 @@ class Settings:
     theme: str = "vellum"
     recent: list[str] = field(default_factory=list)
     when_met: str = "stop"
-    grid_division: int = 16
+    grid_division: Division = 16
     grid_kind: str = "straight"
     snap: bool = True
     follow: bool = True  # a touched control brings its lane up
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
     mode: str = "touch"  # of recording, a key of core.recording.MODES
     stay: bool = False  # the mode stays after a pass instead of going back to read
-    count_in: int = 4  # clicks before a pass
-    pre_roll: float = 0.0  # beats played before a pass begins to write
+    count_in: Clicks = 4  # clicks before a pass
+    pre_roll: Beat = 0.0  # beats played before a pass begins to write
     punch: bool = False  # only the selected span is written
-    glide: float = 0.25  # beats that the way back to the curve takes
-    take_tolerance: float = 0.004  # of the height, within which a pass is thinned
-    lead: float = 0.0  # beats before the selection from which it is played
-    midi_gap: float = 0.0  # milliseconds that changes lie apart at least
-    midi_ticks: int = 1  # ticks that they lie apart at least
-    midi_tolerance: float = 0.0  # of the height that steps may stray beyond half a step
+    glide: Beat = 0.25  # beats that the way back to the curve takes
+    take_tolerance: Share = 0.004  # of the height, within which a pass is thinned
+    lead: Beat = 0.0  # beats before the selection from which it is played
+    midi_gap: Milliseconds = 0.0  # milliseconds that changes lie apart at least
+    midi_ticks: Ticks = 1  # ticks that they lie apart at least
+    midi_tolerance: Share = 0.0  # of the height that steps may stray beyond half a step
     midi_split: str = "one"  # a key of formats.midi_out.SPLITS
     sound_kind: str = ".wav"
-    sound_rate: int = 48_000
+    sound_rate: SampleRate = 48_000
     sound_depth: str = "24"
     sound_tracks: bool = False
     sound_selection: bool = False
@@ -44,10 +55,10 @@ class Settings:
     sound_tail: bool = True
     control_swing: str = "both"  # a key of formats.sound_out.SWINGS
     table_clock: str = "beats"
-    table_step: float = 0.25  # of the clock
+    table_step: Seconds = 0.25  # of the clock
     table_cells: str = "value"  # a key of formats.tables.CELLS
     data_all: bool = False  # tables and pictures of all shown lanes, not of the focus lane alone
-    ramp: float = 0.0  # beats in which the edges of a moved span go to the new level
+    ramp: Beat = 0.0  # beats in which the edges of a moved span go to the new level
 
     def add_recent(self, path: Path) -> None:
         name = str(path.resolve())
@@ -63,12 +74,15 @@ def load() -> Settings:
     fresh = Settings()
     try:
         kept = json.loads(_file().read_bytes())
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         return fresh
+    limits = {name: limit for name, limit, _ in limited(Settings)}
     for each in fields(Settings):
         value = kept.get(each.name) if isinstance(kept, dict) else None
         if type(value) is type(getattr(fresh, each.name)):
-            setattr(fresh, each.name, value)
+            limit = limits.get(each.name)
+            if limit is None or limit.holds(value):
+                setattr(fresh, each.name, value)
     fresh.recent = [name for name in fresh.recent if isinstance(name, str)]
     return fresh
 

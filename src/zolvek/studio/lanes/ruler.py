@@ -67,9 +67,8 @@ class Ruler(QWidget):
     def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
         project = self.session.project
         painter.setFont(themes.font(8.5, themes.QFont.Weight.Medium))
-        ends = [s.beat for s in project.sections[1:]] + [project.length]
-        for section, end in zip(project.sections, ends, strict=True):
-            left = max(SCALE + self.view.x(section.beat), SCALE)
+        for section, first, end in project.section_spans():
+            left = max(SCALE + self.view.x(first), SCALE)
             right = SCALE + self.view.x(end)
             if right > SCALE and left < self.width():
                 painter.setPen(themes.color(theme.ink))

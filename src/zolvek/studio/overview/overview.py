@@ -80,9 +80,8 @@ class Overview(QWidget):
     def _paint_sections(self, painter: QPainter, theme: themes.Theme, sheet: QRectF) -> None:
         project = self.session.project
         painter.setFont(themes.font(8.5))
-        ends = [s.beat for s in project.sections[1:]] + [project.length]
-        for section, end in zip(project.sections, ends, strict=True):
-            left, right = self.whole.x(section.beat), self.whole.x(end)
+        for section, first, end in project.section_spans():
+            left, right = self.whole.x(first), self.whole.x(end)
             painter.setPen(QPen(themes.color(theme.bar_line), 1.0))
             painter.drawLine(QPointF(left + 0.5, 3), QPointF(left + 0.5, sheet.bottom()))
             painter.setPen(themes.color(theme.quiet))

@@ -1,0 +1,91 @@
+"""A walk over every page, panel, dialog and command of the window, on every kind of project: nothing
+raises, and what can't be done says so."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from benchmarks import hardness
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from tests.projects import PROJECTS
+from tests.studio import driver
+from zolvek.core.errors import ZolvekError
+from zolvek.studio.actions import ACTIONS
+from zolvek.studio.app import application
+from zolvek.studio.settings import Settings
+from zolvek.studio.window import Window
+
+LEAVING = {"quit", "demo", "open"}
+HEAVY = {"1,000 lanes", "two hours", "the longest"}  # a part of the walk is enough for the size of it
+
+
+class AnyProject(unittest.TestCase):
+    def walk(self, name: str) -> None:
+        faults: list[str] = []
+        errors: list[ZolvekError] = []
+        app = application()
+        driver.kept[:] = [app]
+        with tempfile.TemporaryDirectory() as made, hardness.unattended(Path(made), faults):
+            window = Window(PROJECTS[name](Path(made)), Settings())
+            window.session.notifier.listeners[:] = [errors.append]
+            window.show()
+            window.complete()
+            session = window.session
+
+            def look() -> None:
+                window.grab()
+                app.processEvents()
+                self.assertEqual(faults, [], f"{name}: {doing}")
+
+            doing = "first picture"
+            look()
+            for row in ACTIONS:
+                if row.id.startswith("step-"):
+                    doing = row.id
+                    window.action(row.id).trigger()
+                    look()
+            for widget in (window.ruler, window.overview, window.focus_lane, window.low_lanes):
+                doing = f"mouse on {type(widget).__name__}"
+                for spot in (QPoint(2, 2), QPoint(widget.width() // 2, max(widget.height() // 2, 1))):
+                    QTest.mouseMove(widget, spot)
+                    QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=spot)
+                    QTest.mouseDClick(widget, Qt.MouseButton.LeftButton, pos=spot)
+                look()
+            lanes = [lane.id for lane in session.project.lanes()]
+            session.set_focus(lanes[-1] if lanes else None)
+            session.choose_span((0.0, min(4.0, session.project.length)))
+            for row in ACTIONS:
+                if row.id in LEAVING or (name in HEAVY and row.menu not in ("View", "Help", "Play")):
+                    continue
+                doing = row.id
+                window.action(row.id).trigger()
+                if window.player.playing:
+                    window.player.stop()
+                app.processEvents()
+                self.assertEqual(faults, [], f"{name}: {doing}")
+            doing = "after all commands"
+            look()
+            window.action("theme").trigger()
+            look()
+            hardness.close(window)
+            app.processEvents()
+        self.assertEqual(faults, [], name)
+        mute = [error for error in errors if not (error.what and (error.remedy or error.where))]
+        self.assertEqual([str(error) for error in mute], [], f"{name}: messages without a remedy")
+
+
+def _walk(name: str):
+    return lambda self: self.walk(name)
+
+
+for _name in PROJECTS:
+    _word = "".join(c if c.isalnum() else "_" for c in _name)
+    setattr(AnyProject, f"test_walk_{_word}", _walk(_name))
+
+
+if __name__ == "__main__":
+    unittest.main()
