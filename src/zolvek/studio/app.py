@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +12,8 @@ from zolvek.core.project import Project
 from zolvek.studio import collecting
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
+from zolvek.studio.faults import Faults
+from zolvek.studio.interruption import Interruption
 
 if TYPE_CHECKING:
     from zolvek.studio.window import Window
@@ -72,30 +73,8 @@ def start(path: Path | None) -> tuple[QApplication, Window]:
 def run(path: Path | None) -> int:
     """Open the window on a project, or on the demo; returns the exit status."""
     app, window = start(path)
-    sys.excepthook = _report(window)
+    Faults(window).begin()
+    Interruption(app, window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
     QTimer.singleShot(SETTLED_MS, collecting.set_aside)
     return app.exec()
-
-
-def _report(window: Window):  # type: ignore[no-untyped-def]
-    """An unexpected fault is shown and the window stays: the work in it can still be saved."""
-
-    def hook(kind, error, trace):  # type: ignore[no-untyped-def]
-        import traceback
-
-        from zolvek.core.errors import ZolvekError
-        from zolvek.studio import crash_report
-
-        traceback.print_exception(kind, error, trace)
-        window.keeper.keep()
-        path = crash_report.write(kind, error, trace)
-        window.session.notifier.report(
-            ZolvekError(
-                f"Something went wrong inside Zolvek: {error}.",
-                f"What happened, without anything of yours, is in {path}." if path else "",
-                "Your work is still here: save it under another name and start again.",
-            )
-        )
-
-    return hook

@@ -92,6 +92,14 @@ class Keeper(QObject):
         if self.work is not None:
             self.work.join()
 
+    def keep_now(self) -> None:
+        """Have the copy of the present project on the disk, or none where there is nothing unsaved."""
+        self.wait()
+        self.keep()
+        self.wait()
+        if not self.session.modified:
+            self.settled()
+
     def settled(self) -> None:
         """Saved, or given up: there is nothing left to keep."""
         self.quiet.stop()

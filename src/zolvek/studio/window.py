@@ -76,6 +76,7 @@ class Window(QMainWindow):
         self.monitor: Monitor | None = None
         self.guide: Guide | None = None
         self.telling = False  # an error is being shown
+        self.leaving = False  # without asking, as the system wants it
         self.made: dict[str, QAction] = {}
         self.refreshing = QTimer(self)
         self.refreshing.setSingleShot(True)
@@ -631,12 +632,13 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if not self.files.may_leave():
+        if not self.leaving and not self.files.may_leave():
             event.ignore()
             return
         self.deliveries.close()
         self.files.close()
-        self.keeper.settled()
+        if not self.leaving:
+            self.keeper.settled()
         if self.monitor is not None:
             self.monitor.close()
         self.rail.close_work()
@@ -645,6 +647,15 @@ class Window(QMainWindow):
         self.player.close()
         stored.save(self.session.settings)
         event.accept()
+
+    def leave_at_once(self) -> None:
+        """Close without a question. Unsaved work stays in its copy, which the next start offers."""
+        if self.recorder.recording:
+            self.player.stop()
+        self.recorder.settle()
+        self.keeper.keep_now()
+        self.leaving = True
+        self.close()
 
     def complete(self) -> None:
         """What the first picture does without: symbols, and the panel of the first step."""
