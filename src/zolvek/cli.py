@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import csv
 import os
+import signal
 import sys
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,7 @@ import click
 from zolvek import __version__
 from zolvek.cli_common import in_range, load, number, span
 from zolvek.cli_deliver import COMMANDS
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 
 NO_DISPLAY = (
     "There is no display to open a window on; "
@@ -98,6 +99,7 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
     """Print a lane's values as CSV: beat,seconds,position,value,text."""
     loaded = load(project)
     from zolvek.core.playing import played
+    from zolvek.formats.names import cell
 
     found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
     beats = _steps(*span(loaded, first, last), step)
@@ -106,7 +108,7 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
     rows = zip(*(column.tolist() for column in columns), strict=True)
     _print_csv(
         ("beat", "seconds", "position", "value", "text"),
-        ((*row, parameter.text(row[2])) for row in rows),
+        ((*row, cell(parameter.text(row[2]))) for row in rows),
     )
 
 
@@ -545,21 +547,47 @@ for command in COMMANDS:
 
 
 def main() -> None:
-    """Run the command line; every expected error is one line and status 2."""
+    """Run the command line; every expected error is one line and status 2, or 1 for what could not be
+    done."""
+    for each in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(each, _ended)
     try:
-        sys.exit(zolvek.main(standalone_mode=False) or 0)
+        status = zolvek.main(standalone_mode=False) or 0
+        sys.stdout.flush()
+        sys.exit(status)
     except click.ClickException as error:
         _fail(error.format_message().replace("\n", " "))
     except ZolvekError as error:
-        _fail(str(error))
+        _fail(str(error), 1 if isinstance(error, Failure) else 2)
     except (click.Abort, KeyboardInterrupt):
         _fail("Stopped.", 130)
     except BrokenPipeError:
-        # The reader has had enough; nothing more may be written, not even at exit.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _silence()
         sys.exit(0)
+    except OSError as error:
+        _silence()
+        _fail(f"The output can't be written: {error.strerror or error}.", 1)
     except MemoryError:
         _fail("There is not enough memory for that. Use a shorter span or a larger step.", 1)
+    except ImportError as error:
+        library = str(error).split(":")[0]
+        if "cannot open shared object file" not in str(error):
+            raise
+        _fail(
+            f"The system library {library} is missing. Start through the checkout's `./zolvek`, which "
+            "names the package that brings it.",
+            1,
+        )
+
+
+def _ended(number: int, _: object) -> None:
+    """Ended from outside: what is half written goes."""
+    raise SystemExit(128 + number)
+
+
+def _silence() -> None:
+    """The reader has gone, or the disk is full: nothing more may be written, not even at exit."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _fail(line: str, status: int = 2) -> None:

@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 
 from zolvek.core.errors import ZolvekError
+from zolvek.formats import folders
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 ID = "org.zolvek.Zolvek"
@@ -27,7 +28,7 @@ TELLERS = (("update-desktop-database", "applications"), ("update-mime-database",
 
 def data_folder() -> Path:
     """Where a user's programs keep their data (XDG Base Directory)."""
-    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+    return folders.data().parent
 
 
 def launcher() -> str:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
 
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import recovery
+from zolvek.formats import identity, recovery
 
 # Writes a copy as the program does, over and over, until it is killed.
 KEEPS_ON = """
@@ -53,14 +55,14 @@ class Recovery(unittest.TestCase):
         for half in folder.iterdir():
             os.utime(half, (1_000_000,) * 2)
         recovery.left_behind()
-        self.assertEqual(list(folder.iterdir()), [], "halves of the killed are swept up")
+        self.assertEqual(list(folder.iterdir()), [], "nothing is left of the killed")
 
     def test_a_copy_that_is_broken_is_passed_over(self) -> None:
         path = recovery.keep(build(), self.folder / "mine.zolvek")
         whole = path.read_bytes()
         for part in (b"", whole[: len(whole) // 2], whole.replace(b"zolvek-recovery", b"other")):
             path.write_bytes(part)
-            with mock.patch.object(recovery, "alive", return_value=False):
+            with mock.patch.object(recovery, "abandoned", return_value=True):
                 self.assertEqual(recovery.left_behind(), [])
 
     def test_saves_are_backed_up_and_only_so_many(self) -> None:
@@ -78,20 +80,93 @@ class Recovery(unittest.TestCase):
 
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
         path = self.folder / "piece.zolvek"
-        other = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
-        self.addCleanup(other.communicate)
-        with mock.patch("os.getpid", return_value=other.pid):
-            recovery.lock(path)
+        code = f"from pathlib import Path; from zolvek.formats import recovery; recovery.lock(Path({str(path)!r})); print(1, flush=True); input()"
+        other = subprocess.Popen([sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        assert other.stdout is not None
+        other.stdout.readline()
         with self.assertRaises(ZolvekError) as told:
             recovery.lock(path)
         self.assertIn(str(path), str(told.exception.where))
         recovery.unlock(path)  # another's stays
         self.assertTrue(recovery.lock_file(path).is_file())
         other.kill()
-        other.wait()
+        other.communicate()
         recovery.lock(path)  # a lock of a program that runs no more holds nobody up
         recovery.unlock(path)
         self.assertFalse(recovery.lock_file(path).exists())
+
+    def test_nothing_that_lies_in_a_locks_place_is_followed_waited_for_or_changed(self) -> None:
+        path = self.folder / "piece.zolvek"
+        target = self.folder / "precious"
+        place = recovery.lock_file(path)
+        for text in ("99999999999999999999999 host", "1 " + "x" * 9_999, "\udcff"):
+            target.write_bytes(text.encode(errors="surrogateescape"))
+            place.symlink_to(target)
+            recovery.lock(path)  # without a lock, then
+            recovery.unlock(path)
+            self.assertTrue(place.is_symlink())
+            self.assertEqual(target.read_bytes(), text.encode(errors="surrogateescape"))
+            place.unlink()
+            target.rename(place)
+            recovery.lock(path)
+            self.assertEqual(place.read_bytes(), text.encode(errors="surrogateescape"))
+            recovery.unlock(path)
+        for make in (os.mkfifo, os.mkdir):
+            make(place)
+            recovery.lock(path)
+            recovery.unlock(path)
+            self.assertTrue(place.exists())
+            (os.rmdir if place.is_dir() else os.unlink)(place)
+
+    def test_a_copy_is_told_by_more_than_a_number(self) -> None:
+        """After a restart, or in a container, numbers are given again: the copy is offered, and the new
+        program writes over none."""
+        old = recovery.keep(build(), None)
+        text = old.read_text()
+        recovery.let_go()
+        folder = old.parent
+        others = {
+            f"{os.getpid()}-123-another-boot.json": text.replace(identity.own(), f"{os.getpid()}-123-another-boot"),
+            f"{os.getpid()}.json": text.replace(f'"{identity.own()}"', str(os.getpid())).replace('"version":2', '"version":1'),
+        }
+        for name, copy in others.items():
+            self.assertNotEqual(copy, text)
+            (folder / name).write_text(copy)
+        # Of the one that bears a number alone: it was written before this process began.
+        mine = time.time()
+        head = json.loads(others[f"{os.getpid()}.json"])
+        head["when"] = 1_000.0
+        (folder / f"{os.getpid()}.json").write_text(json.dumps(head))
+        self.assertEqual({left.file.name for left in recovery.left_behind()}, set(others))
+        recovery.keep(build(), None)
+        self.assertEqual({left.file.name for left in recovery.left_behind()}, set(others))
+        self.assertEqual(len(list(folder.glob("*.json"))), 3)
+        head["when"] = mine
+        (folder / f"{os.getpid()}.json").write_text(json.dumps(head))
+        self.assertEqual(len(recovery.left_behind()), 1, "its program may well run")
+        for name in others:
+            recovery.let_go(folder / name)
+        recovery.let_go()
+        self.assertEqual(list(folder.iterdir()), [])
+
+    def test_damaged_copies_are_passed_over(self) -> None:
+        good = recovery.keep(build(), None)
+        text = good.read_text()
+        recovery.let_go()
+        folder = good.parent
+        for number, data in enumerate((
+            text.replace(f'"{identity.own()}"', "1e300").encode(),
+            b"[" * 100_000, b"\xff\xfe{}", text[: len(text) // 2].encode(), b"",
+            text.replace('"when"', '"when": NaN, "x"').encode(),
+        )):  # fmt: skip
+            (folder / f"{number}.json").write_bytes(data)
+        os.mkfifo(folder / "77.json")
+        (folder / "78.json").symlink_to("/dev/zero")
+        (folder / "79.json").mkdir()
+        self.assertEqual(recovery.left_behind(), [])
+        # A number that no process has: the work in it is offered all the same.
+        (folder / "80.json").write_text(text.replace(f'"{identity.own()}"', "9" * 400))
+        self.assertEqual([left.file.name for left in recovery.left_behind()], ["80.json"])
 
 
 if __name__ == "__main__":

@@ -29,10 +29,12 @@ class Keeping(WindowTest):
         while not recovery.copy_file().is_file() and time.monotonic() < end:
             self.wait(50)
         self.window.keeper.wait()
-        recovery.copy_file().rename(recovery.copy_file().with_name("1.json"))  # another's now
+        mine = recovery.copy_file()
+        mine.rename(mine.with_name("1.json"))  # another's now
+        recovery.let_go()
         self.window.show_project(demo, None)  # as a new start would
         with (
-            mock.patch.object(recovery, "alive", return_value=False),
+            mock.patch.object(recovery, "abandoned", return_value=True),
             mock.patch.object(self.window, "confirm", return_value=True) as asked,
             mock.patch.object(self.window.files, "may_leave", return_value=True),
         ):

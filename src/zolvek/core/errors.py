@@ -24,7 +24,12 @@ class ZolvekError(ValueError):
     def at(self, where: str) -> ZolvekError:
         """The same error with the place set in front of what it already names."""
         joined = f"{where}, {self.where}" if self.where else where
-        return ZolvekError(self.what, joined, self.remedy)
+        return type(self)(self.what, joined, self.remedy)
+
+
+class Failure(ZolvekError):
+    """What was asked for is right, but could not be done: a full disk, a missing sound, a lost
+    library. Commands end with status 1 for it, and with 2 for what was asked wrongly."""
 
 
 class Notifier:

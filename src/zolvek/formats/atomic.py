@@ -1,70 +1,146 @@
-"""Writing a file whole or not at all."""
+"""Writing a file whole or not at all, and reading what is a file and nothing else."""
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import os
+import secrets
+import shutil
+import stat
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
+
+LARGEST = 1 << 30  # bytes that are read into memory at once
+NAMELESS = (errno.EOPNOTSUPP, errno.EISDIR, errno.EINVAL, errno.ENOENT, errno.ENOSYS)
+NO_PLACE = (errno.ENOENT, errno.ENOTDIR, errno.EISDIR, errno.ENAMETOOLONG)
+STREAMS = ("/dev/stdin", "/dev/fd/", "/proc/self/fd/")  # what a shell gives a command to read
 
 
 def written(path: str | os.PathLike[str], write: Callable[[Path], None]) -> Path:
-    """Have `write` make a temporary file beside `path`, then put it in its place.
+    """Have `write` make a temporary file, then put it in the place of `path`.
 
-    The old file stays as it was until the new one is safely on the disk.
-    Raises ZolvekError naming the file when it can't be written.
+    The old file stays as it was until the new one is safely on the disk, whatever ends the program;
+    a link stays a link, and its target is what is written; what is no file (a device, a pipe) is
+    written into. Raises Failure (ZolvekError where there is
+    no such place) naming the file when it can't be written.
     """
-    target = Path(path)
-    temporary: Path | None = None
+    given = Path(path)
     try:
-        handle, name = tempfile.mkstemp(prefix=".zolvek-", suffix=target.suffix, dir=target.parent)
-        os.close(handle)
-        temporary = Path(name)
-        write(temporary)
-        with open(temporary, "rb+") as file:
-            file.flush()
-            os.fsync(file.fileno())
-        mode = target.stat().st_mode if target.exists() else 0o666 & ~_umask()
-        os.chmod(temporary, mode)
-        os.replace(temporary, target)
-        _sync_folder(target.parent)
+        target = Path(os.path.realpath(given)) if given.is_symlink() else given
+        about = _about(given)
+        if about is None or stat.S_ISREG(about.st_mode):
+            _replace(target, about, write)
+        elif stat.S_ISDIR(about.st_mode):
+            raise OSError(errno.EISDIR, "There is a folder of this name")
+        else:
+            _pour(given, write)
     except OSError as error:
-        raise ZolvekError(
+        # A place that there is none of was asked for wrongly; anything else could not be done.
+        kind = ZolvekError if error.errno in NO_PLACE else Failure
+        raise kind(
             f"The file can't be written: {error.strerror or error}.",
-            str(target),
+            str(given),
             "Choose another place, or make room there.",
         ) from error
+    return given
+
+
+def _about(path: Path) -> os.stat_result | None:
+    try:
+        return os.stat(path)
+    except FileNotFoundError:
+        return None
+
+
+def _replace(target: Path, old: os.stat_result | None, write: Callable[[Path], None]) -> None:
+    if old is not None and not (old.st_mode & 0o222 and os.access(target, os.W_OK)):
+        raise OSError(errno.EACCES, "It is marked as not to be written")
+    named = target.parent / f".zolvek-{secrets.token_hex(6)}{target.suffix}"
+    handle, nameless = _opened(target.parent, named)
+    try:
+        write(Path(f"/proc/self/fd/{handle}") if nameless else named)
+        if old is not None:
+            os.fchmod(handle, stat.S_IMODE(old.st_mode))
+            if (old.st_uid, old.st_gid) != (os.geteuid(), os.getegid()):
+                with contextlib.suppress(OSError):
+                    os.fchown(handle, old.st_uid, old.st_gid)
+        os.fsync(handle)
+        if nameless:
+            folder = os.open(target.parent, os.O_RDONLY | os.O_CLOEXEC)
+            try:
+                # With a folder's handle Python follows /proc's link to the file itself.
+                os.link(f"/proc/self/fd/{handle}", named.name, dst_dir_fd=folder, follow_symlinks=True)
+            finally:
+                os.close(folder)
+        os.replace(named, target)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            named.unlink()
+        raise
     finally:
-        if temporary and temporary.exists():
-            temporary.unlink()
-    return target
+        os.close(handle)
+    _sync_folder(target.parent)
+
+
+def _opened(folder: Path, named: Path) -> tuple[int, bool]:
+    """A new file that has no name, of which nothing is left when the program ends; where the file
+    system has none such, one of the given name. The system takes the umask into account."""
+    try:
+        return os.open(folder, os.O_TMPFILE | os.O_RDWR | os.O_CLOEXEC, 0o666), True
+    except OSError as error:
+        if error.errno not in NAMELESS:
+            raise
+    flags = os.O_CREAT | os.O_EXCL | os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC
+    return os.open(named, flags, 0o666), False
+
+
+def _pour(target: Path, write: Callable[[Path], None]) -> None:
+    """Write into what is no file, such as /dev/null or a pipe."""
+    with tempfile.TemporaryDirectory(prefix="zolvek-") as folder:
+        made = Path(folder) / f"made{target.suffix}"
+        write(made)
+        with made.open("rb") as source, open(target, "wb", buffering=0) as out:
+            shutil.copyfileobj(source, out)
 
 
 def write_bytes(path: str | os.PathLike[str], data: bytes) -> Path:
     def write(temporary: Path) -> None:
-        temporary.write_bytes(data)
+        with open(temporary, "wb") as file:
+            file.write(data)
 
     return written(path, write)
 
 
-def read_bytes(path: str | os.PathLike[str]) -> bytes:
-    """The file's bytes. Raises ZolvekError naming it when it can't be read."""
+def read_bytes(path: str | os.PathLike[str], most: int = LARGEST) -> bytes:
+    """The file's bytes. Raises ZolvekError naming it when it can't be read, is larger than `most`
+    bytes, or is no file: what lies beside a project must not hold the program up."""
+    streams = str(path).startswith(STREAMS)
     try:
-        return Path(path).read_bytes()
+        handle = os.open(path, os.O_RDONLY | os.O_CLOEXEC | (0 if streams else os.O_NONBLOCK))
+        with open(handle, "rb") as file:
+            about = os.fstat(handle)
+            if not (stat.S_ISREG(about.st_mode) or streams):
+                raise ZolvekError("This is not a file.", str(path), "Choose an ordinary file.")
+            data = file.read(most + 1)
+    except ZolvekError:
+        raise
     except OSError as error:
         raise ZolvekError(
             f"The file can't be read: {error.strerror or error}.",
             str(path),
             "Check the name and whether you may read it.",
         ) from error
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
+    except ValueError as error:  # a name with a NUL in it
+        raise ZolvekError(f"The file can't be read: {error}.", repr(str(path)), "Check the name.") from error
+    if len(data) > most:
+        raise ZolvekError(
+            f"The file is larger than {most // 1_000_000:,} MB.", str(path), "Choose another one."
+        )
+    return data
 
 
 def _sync_folder(folder: Path) -> None:

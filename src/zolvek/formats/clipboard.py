@@ -9,6 +9,7 @@ import io
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.formats import curve_csv
+from zolvek.formats.names import cell, from_cell
 
 WHERE = "the clipboard"
 
@@ -23,7 +24,7 @@ def to_text(pieces: list[tuple[str, Curve]]) -> str:
     for name, piece in pieces:
         rows = csv.reader(io.StringIO(curve_csv.to_text(piece)))
         next(rows)
-        writer.writerows([name, *row] for row in rows)
+        writer.writerows([cell(name), *row] for row in rows)
     return out.getvalue()
 
 
@@ -40,10 +41,14 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
             "There is no curve on the clipboard.", remedy="Copy a part of a lane first."
         )
     groups: dict[str, list[list[str]]] = {}
-    for row in list(csv.reader(io.StringIO(text)))[1:]:
+    try:
+        rows = list(csv.reader(io.StringIO(text, newline="")))[1:]
+    except csv.Error as error:
+        raise ZolvekError(f"The table can't be read: {error}.", WHERE, "Copy it anew.") from error
+    for row in rows:
         if row:
             groups.setdefault(row[0], []).append(row[1:])
-    return [(name, curve_csv.from_text(_table(rows), WHERE)) for name, rows in groups.items()]
+    return [(from_cell(name), curve_csv.from_text(_table(rows), WHERE)) for name, rows in groups.items()]
 
 
 def _table(rows: list[list[str]]) -> str:

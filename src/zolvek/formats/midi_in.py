@@ -103,7 +103,7 @@ def _score(file: Any, name: str) -> Score:
     last = merged[-1][0] / ticks if merged else 0.0
     if last > MOST_BEATS:
         raise ZolvekError("It goes on for more than 100,000 beats.", remedy="Cut it shorter.")
-    names = {n: str(track.name).strip() for n, track in enumerate(file.tracks)}
+    names = {n: _text(str(track.name)) for n, track in enumerate(file.tracks)}
     reader = Reader(ticks, names)
     for tick, number, message in merged:
         reader.take(tick, number, message)
@@ -123,6 +123,14 @@ def _score(file: Any, name: str) -> Score:
         parts,
         reader.left_out,
     )  # fmt: skip
+
+
+def _text(told: str) -> str:
+    """A text of the file, which mido reads as Latin-1: in UTF-8 where it is that."""
+    try:
+        return told.encode("latin-1").decode().strip()
+    except UnicodeError:
+        return told.strip()
 
 
 def _absolute(track: Any) -> Any:
@@ -176,11 +184,12 @@ class Reader:
         self.meters.append((tick, message.numerator, message.denominator))
 
     def marker(self, tick: int, track: int, message: Any) -> None:
-        if message.text.strip():
-            self.markers.append((tick, message.text.strip()))
+        text = _text(message.text)
+        if text:
+            self.markers.append((tick, text))
 
     def port(self, tick: int, track: int, message: Any) -> None:
-        self.ports[track] = message.name.strip()
+        self.ports[track] = _text(message.name)
 
     def bend(self, tick: int, track: int, message: Any) -> None:
         self.put(tick, track, message.channel, "bend", 0, message.pitch + 8_192)

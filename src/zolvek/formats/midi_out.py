@@ -4,9 +4,7 @@ lane (Standard MIDI Files 1.0)."""
 from __future__ import annotations
 
 import os
-import re
 import struct
-import unicodedata
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -23,6 +21,7 @@ from zolvek.core.project import Project
 from zolvek.core.stepping import Resolution, Stream, stepped
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
+from zolvek.formats.names import file_names, one_line
 from zolvek.formats.midi_wire import Messages, messages, sharing
 
 TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
@@ -103,12 +102,12 @@ def encode(
     for heard, _, sent in lane_messages(project, lanes, resolution, progress):
         port = heard.lane.midi.port
         names: list[dict[str, Any]] = [
-            {"type": "track_name", "name": _ascii(project.label_of(heard.lane.id))}
+            {"type": "track_name", "name": _text(project.label_of(heard.lane.id).replace("·", "-"))}
         ]
         if port:
             names += [
                 {"type": "midi_port", "port": ports[port]},
-                {"type": "device_name", "name": _ascii(port)},
+                {"type": "device_name", "name": _text(port)},
             ]
         chunks.append(
             _chunk(
@@ -121,14 +120,14 @@ def encode(
 
 def _conductor(project: Project, end: int) -> bytes:
     """The first track: name, meter, tempo and sections."""
-    events: list[tuple[int, int, bytes]] = [(0, 0, _meta("track_name", name=_ascii(project.name)))]
+    events: list[tuple[int, int, bytes]] = [(0, 0, _meta("track_name", name=_text(project.name)))]
     for point, start in zip(project.meter.points, project.meter.starts, strict=True):
         message = _meta("time_signature", numerator=point.count, denominator=point.unit)
         events.append((round(start * TICKS), 1, message))
     for tick, micros in zip(*tempo_messages(project.tempo, project.length), strict=True):
         events.append((int(tick), 2, _meta("set_tempo", tempo=int(micros))))
     for section in project.sections:
-        events.append((round(section.beat * TICKS), 3, _meta("marker", text=_ascii(section.name))))
+        events.append((round(section.beat * TICKS), 3, _meta("marker", text=_text(section.name))))
     events.sort(key=lambda event: event[:2])
     body, now = b"", 0
     for tick, _, data in events:
@@ -174,14 +173,10 @@ def _chunk(body: bytes, ticks: Ints, end: int) -> bytes:
     return b"MTrk" + struct.pack(">I", len(body)) + body
 
 
-def _ascii(text: str) -> str:
-    """Names as SMF 1.0 wants them: tools disagree on anything beyond ASCII."""
-    plain = unicodedata.normalize("NFKD", text.replace("·", "-").replace("–", "-"))
-    return (
-        "".join(c for c in plain if not unicodedata.combining(c))
-        .encode("ascii", "replace")
-        .decode()
-    )
+def _text(text: str) -> str:
+    """Names on one line, in UTF-8, which ASCII is a part of (SMF 1.0 asks for ASCII and allows more);
+    mido writes the Latin-1 that it is given here as these bytes."""
+    return one_line(text).encode().decode("latin-1")
 
 
 def save(
@@ -198,30 +193,21 @@ def save(
         return [write_bytes(path, encode(project, None, resolution, progress))]
     groups: dict[str, list[Heard]] = {}
     for heard in delivered(project):
-        name = (
-            project.track_of(heard.lane.id).name
-            if split == "track"
-            else project.label_of(heard.lane.id)
-        )
-        groups.setdefault(name, []).append(heard)
+        key = project.track_of(heard.lane.id).id if split == "track" else heard.lane.id
+        groups.setdefault(key, []).append(heard)
+    called = [
+        project.track_of(lanes[0].lane.id).name if split == "track" else project.label_of(key)
+        for key, lanes in groups.items()
+    ]
     target, done = Path(path), []
-    taken: set[str] = set()
-    for number, (name, lanes) in enumerate(groups.items()):
-        stem = plain = f"{target.stem} - {file_name(name)}"
-        while stem in taken:
-            stem = f"{plain} {len(taken) + 1}"
-        taken.add(stem)
+    names = file_names(called)
+    for number, (name, lanes) in enumerate(zip(names, groups.values(), strict=True)):
         done.append(
             write_bytes(
-                target.with_name(f"{stem}{target.suffix or '.mid'}"),
+                target.with_name(f"{target.stem} - {name}{target.suffix or '.mid'}"),
                 encode(project, lanes, resolution),
             )
         )
         if progress:
             progress(number + 1, len(groups))
     return done  # fmt: skip
-
-
-def file_name(text: str) -> str:
-    """A name as a file may have it."""
-    return re.sub(r"[^\w\-. ()+]+", "-", text).strip(" .-") or "lane"

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from pathlib import Path
 
 import msgspec
-import platformdirs
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.project import Pattern
+from zolvek.formats import folders
 from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.formats.names import file_name
 from zolvek.formats.project_file import from_plain, placed, to_plain
 
 FORMAT, VERSION = "zolvek-pattern", 1
@@ -23,15 +25,28 @@ class File(msgspec.Struct):
 
 
 def folder() -> Path:
-    return Path(platformdirs.user_data_dir("zolvek")) / "patterns"
+    return folders.data() / "patterns"
 
 
 def path_of(name: str) -> Path:
     """Where a pattern of this name is kept. Raises ZolvekError for a name that names nothing."""
-    plain = re.sub(r"[^\w\- ]+", "-", name).strip(" -")
-    if not plain:
-        raise ZolvekError("A pattern needs a name.", remedy="Use letters or digits.")
-    return folder() / f"{plain}.json"
+    if not name.strip():
+        raise ZolvekError("A pattern needs a name.", remedy="Write one.")
+    own = re.sub(r"[^\w\- ]+", "-", name).strip(" -")
+    older = folder() / f"{own}.json"
+    if own == name == file_name(name) or (own and _bears(older, name)):
+        return older
+    # Two names must not become one file: what is lost of the name goes into a mark.
+    mark = hashlib.sha256(name.encode(errors="surrogatepass")).hexdigest()[:8]
+    return folder() / f"{file_name(own)} {mark}.json"
+
+
+def _bears(path: Path, name: str) -> bool:
+    """Whether a pattern's file, as earlier versions named it, is the one of this name."""
+    try:
+        return path.is_file() and load(path).name == name
+    except (ZolvekError, OSError):
+        return False
 
 
 def save(pattern: Pattern) -> Path:

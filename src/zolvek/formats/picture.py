@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from pathlib import Path
-from xml.sax.saxutils import escape
+from xml.sax import saxutils
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from zolvek.core.playing import played
 from zolvek.core.project import Project
 from zolvek.core.shapes import SHAPES
 from zolvek.formats.atomic import write_bytes
+from zolvek.formats.names import xml_text
 
 WIDTH, HEIGHT = 960, 150  # of a lane's row, in pixels
 LEFT, TOP, GAP, LABEL = 96, 34, 30, 12
@@ -23,6 +24,10 @@ INK, CURVE, FAINT = "#22313A", "#0C5B66", "#B4A88E"
 FONT = "IBM Plex Sans, sans-serif"
 FINE = 10  # places a pixel at which a curve with gates or waves is drawn
 MOST_BARS = 24  # that are numbered
+
+
+def escape(text: str) -> str:
+    return saxutils.escape(xml_text(text))
 
 
 def svg(project: Project, lanes: list[str], span: tuple[float, float] | None = None) -> str:

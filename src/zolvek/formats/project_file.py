@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from zolvek.core.chain import sound_files, with_file_found
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.project import Project
 from zolvek.core.shapes import CODES, SHAPES
 from zolvek.formats.atomic import read_bytes, write_bytes
@@ -30,7 +30,12 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 def encode(project: Project) -> bytes:
     """The project as the bytes of its file."""
     document = {"format": FORMAT, "version": VERSION, "project": project}
-    return msgspec.json.format(msgspec.json.encode(document, enc_hook=to_plain), indent=1)
+    try:
+        return msgspec.json.format(msgspec.json.encode(document, enc_hook=to_plain), indent=1)
+    except UnicodeEncodeError as error:
+        raise Failure(
+            f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename that."
+        ) from error
 
 
 def to_plain(item: Any) -> Any:

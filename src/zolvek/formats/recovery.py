@@ -1,8 +1,8 @@
 """What keeps work from being lost: copies for after a crash, backups of saves, and locks.
 
 A copy for after a crash is a file in the state folder, {"format": "zolvek-recovery", …}, written
-anew within seconds of an edit and gone when the window closes in order. One whose program runs no
-more is what a crash has left.
+anew within seconds of an edit and gone when the window closes in order. Beside it lies a lock that
+its program holds: one whose lock is free is what a crash has left.
 """
 
 from __future__ import annotations
@@ -11,34 +11,34 @@ import contextlib
 import hashlib
 import os
 import shutil
-import socket
 import time
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import msgspec
-import platformdirs
 
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.project import Project
 from zolvek.core.records import record
-from zolvek.formats import project_file
+from zolvek.formats import folders, identity, locking, project_file
 from zolvek.formats.atomic import read_bytes, write_bytes
 
-FORMAT, VERSION = "zolvek-recovery", 1
+FORMAT, VERSION = "zolvek-recovery", 2
 BACKUPS = 8  # of one file that are kept
 HALF_SECONDS = 60  # after which nobody is still writing a file
 
 
 class Head(msgspec.Struct):
     """Whose copy it is: the project's own file ("" when it was never saved), when it was written
-    (seconds since 1970), and the process that wrote it."""
+    (seconds since 1970), and the process that wrote it (`formats.identity`; a number alone before
+    version 2)."""
 
     format: str
     version: int
     path: str
     when: float
-    process: int
+    process: str | int
     project: msgspec.Raw
 
 
@@ -52,27 +52,16 @@ class Left:
     project: Project
 
 
-def state_folder() -> Path:
-    return Path(platformdirs.user_state_dir("zolvek"))
-
-
-def alive(process: int) -> bool:
-    """Whether a process of this machine runs."""
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
-
-
 # --- copies for after a crash ---
 
 
 def copy_file() -> Path:
-    """Where this process keeps its copy."""
-    return state_folder() / "recovery" / f"{os.getpid()}.json"
+    """Where this process keeps its copy: no other process has the name, before or after."""
+    return folders.state() / "recovery" / f"{identity.own()}.json"
+
+
+def _lock_of(copy: Path) -> Path:
+    return copy.with_suffix(".lock")
 
 
 def keep(project: Project, path: Path | None) -> Path:
@@ -81,39 +70,72 @@ def keep(project: Project, path: Path | None) -> Path:
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise ZolvekError(
+        raise Failure(
             f"No copy of unsaved work can be kept: {error.strerror}.", str(target.parent),
             "Save often, or make room there.",
         ) from error  # fmt: skip
+    locking.take(_lock_of(target))
     head = {
         "format": FORMAT,
         "version": VERSION,
         "path": str(path or ""),
         "when": time.time(),
-        "process": os.getpid(),
+        "process": identity.own(),
         "project": msgspec.Raw(project_file.encode(project)),
     }
     return write_bytes(target, msgspec.json.encode(head))
 
 
 def let_go(file: Path | None = None) -> None:
-    """The work is saved, or wanted no more: its copy goes."""
+    """The work is saved, or wanted no more: its copy goes, and its lock."""
+    file = file or copy_file()
     with contextlib.suppress(OSError):
-        (file or copy_file()).unlink(missing_ok=True)
+        file.unlink(missing_ok=True)
+    lock_ = _lock_of(file)
+    if lock_ in locking.HELD:
+        locking.let_go(lock_)
+    elif locking.free(lock_):
+        with contextlib.suppress(OSError):
+            lock_.unlink(missing_ok=True)
+
+
+def abandoned(file: Path, head: Head) -> bool:
+    """Whether the program that wrote a copy runs no more."""
+    lock_ = _lock_of(file)
+    if lock_.exists():
+        return locking.free(lock_)
+    if isinstance(head.process, str):
+        return not identity.alive(head.process)
+    # Of an older version, by its number alone: a process that began after the copy was written is
+    # another one.
+    began = _began(head.process)
+    return began is None or began > head.when
+
+
+def _began(process: int) -> float | None:
+    """When a process began, in seconds since 1970; None for one there is none of."""
+    ticks = identity.began(process) if 0 < process < 1 << 31 else ""
+    if not ticks:
+        return None
+    since = time.clock_gettime(time.CLOCK_BOOTTIME)
+    return time.time() - since + int(ticks) / os.sysconf("SC_CLK_TCK")
 
 
 def left_behind() -> list[Left]:
     """The copies of programs that run no more, newest first; what can't be read is passed over."""
     found = []
-    folder = state_folder() / "recovery"
+    try:
+        folder = folders.state() / "recovery"
+    except ZolvekError:
+        return []  # no home: nothing was ever kept
     for half in folder.glob(".*"):  # of programs that ended in the midst of writing
         with contextlib.suppress(OSError):
             if time.time() - half.stat().st_mtime > HALF_SECONDS:
                 half.unlink()
     for file in sorted(folder.glob("[0-9]*.json")):
-        with contextlib.suppress(ZolvekError, msgspec.DecodeError, msgspec.ValidationError):
+        with contextlib.suppress(ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError):
             head = msgspec.json.decode(read_bytes(file), type=Head)
-            if head.format == FORMAT and head.version <= VERSION and not alive(head.process):
+            if head.format == FORMAT and head.version <= VERSION and abandoned(file, head):
                 project = project_file.decode(bytes(head.project), str(file))
                 found.append(Left(file, head.path, head.when, project))
     return sorted(found, key=lambda left: -left.when)
@@ -125,7 +147,7 @@ def left_behind() -> list[Left]:
 def backup_folder(path: Path) -> Path:
     """Where a file's backups are: told by its name, and by its place."""
     mark = hashlib.sha256(str(path.resolve()).encode()).hexdigest()[:8]
-    return state_folder() / "backups" / f"{path.stem}-{mark}"
+    return folders.state() / "backups" / f"{path.stem}-{mark}"
 
 
 def back_up(path: Path) -> None:
@@ -133,13 +155,21 @@ def back_up(path: Path) -> None:
     What can't be backed up does not keep a save back."""
     if not path.is_file():
         return
-    folder = backup_folder(path)
-    with contextlib.suppress(OSError):
+    with contextlib.suppress(OSError, ZolvekError):
+        folder = backup_folder(path)
         folder.mkdir(parents=True, exist_ok=True)
-        stamp = time.strftime("%Y-%m-%d %H-%M-%S", time.localtime(path.stat().st_mtime))
-        shutil.copy2(path, folder / f"{stamp}{path.suffix}")
+        written = datetime.fromtimestamp(path.stat().st_mtime)
+        shutil.copy2(path, _unused(folder / f"{written:%Y-%m-%d %H-%M-%S.%f}{path.suffix}"))
         for old in sorted(folder.iterdir())[:-BACKUPS]:
             old.unlink()
+
+
+def _unused(path: Path) -> Path:
+    """The path, or with a number where there is a file of its name."""
+    number, free = 2, path
+    while free.exists():
+        free, number = path.with_name(f"{path.stem} {number}{path.suffix}"), number + 1
+    return free
 
 
 # --- locks, and changes by others ---
@@ -150,32 +180,17 @@ def lock_file(path: Path) -> Path:
 
 
 def lock(path: Path) -> None:
-    """Say that this process has the file open. Raises ZolvekError when another one has; where no
-    lock can be written the file is open without one."""
-    holder = _holder(path)
-    if holder is not None and holder != os.getpid():
+    """Hold the file as open in this program. Raises ZolvekError when another one has it; where no lock
+    can be had the file is open without one."""
+    if locking.take(lock_file(path.absolute())) is False:
         raise ZolvekError(
             "The project is open in another window.", str(path),
             "Close it there, or save this one under another name.",
         )  # fmt: skip
-    with contextlib.suppress(OSError):
-        lock_file(path).write_text(f"{os.getpid()} {socket.gethostname()}")
 
 
 def unlock(path: Path) -> None:
-    if _holder(path) == os.getpid():
-        with contextlib.suppress(OSError):
-            lock_file(path).unlink()
-
-
-def _holder(path: Path) -> int | None:
-    """The living process that has the file open: by its lock, if that is of this machine."""
-    try:
-        words = lock_file(path).read_text().split()
-        process, host = int(words[0]), words[1]
-    except (OSError, ValueError, IndexError):
-        return None
-    return process if host == socket.gethostname() and alive(process) else None
+    locking.let_go(lock_file(path.absolute()))
 
 
 def stamp(path: Path) -> Any:

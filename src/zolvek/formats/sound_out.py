@@ -15,7 +15,7 @@ from zolvek.core.playing import played
 from zolvek.core.project import Project
 from zolvek.core.records import record
 from zolvek.formats.atomic import written
-from zolvek.formats.midi_out import file_name
+from zolvek.formats.names import file_names
 
 RATES = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}
@@ -112,13 +112,14 @@ def deliver(
     target = Path(path)
     wanted: list[tuple[Project, Path]] = [(project, target)]
     if tracks:
+        played_ = [track for track in project.tracks if not track.muted]
+        names = file_names(track.name for track in played_)
         wanted = [
             (
                 heard(project, Listening(solo=frozenset({track.id}))),
-                target.with_name(f"{target.stem} - {file_name(track.name)}{target.suffix}"),
+                target.with_name(f"{target.stem} - {name}{target.suffix}"),
             )
-            for track in project.tracks
-            if not track.muted
+            for track, name in zip(played_, names, strict=True)
         ]
     done = []
     for number, (own, file) in enumerate(wanted):

@@ -14,6 +14,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.playing import played
 from zolvek.core.project import Project
 from zolvek.formats.atomic import write_bytes
+from zolvek.formats.names import cell
 
 CLOCKS = {"beats": "Beats", "seconds": "Seconds"}
 CELLS = {
@@ -58,9 +59,9 @@ def to_text(
         parameter = project.parameter_of(key)
         position = played(project.lane(key), project).at(beats)
         unit_ = f" [{parameter.unit}]" if cells == "value" and parameter.unit else ""
-        header.append(f"{project.label_of(key)}{unit_}")
+        header.append(cell(f"{project.label_of(key)}{unit_}"))
         if cells == "text":
-            columns.append([parameter.text(float(p)) for p in position])
+            columns.append([cell(parameter.text(float(p))) for p in position])
         else:
             columns.append(
                 (position if cells == "position" else parameter.value(position)).tolist()

@@ -29,13 +29,14 @@ def write(
     kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> Path | None:
     """The report in a file of the state folder; None where that can't be written."""
-    from zolvek.formats.recovery import state_folder
+    from zolvek.core.errors import ZolvekError
+    from zolvek.formats import folders
 
-    folder = state_folder() / "reports"
-    path = folder / time.strftime("%Y-%m-%d %H-%M-%S.txt")
     try:
+        folder = folders.state() / "reports"
+        path = folder / time.strftime("%Y-%m-%d %H-%M-%S.txt")
         folder.mkdir(parents=True, exist_ok=True)
         path.write_text(report(kind, error, trace), encoding="utf-8")
-    except OSError:
+    except (OSError, ZolvekError):
         return None
     return path

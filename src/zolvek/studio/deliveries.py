@@ -93,9 +93,10 @@ class Deliveries:
     def midi_to_drag(self) -> Path:
         """The MIDI file in a folder of its own, to be dragged into another program."""
         from zolvek.formats import midi_out
+        from zolvek.formats.names import file_name
 
         folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
-        name = midi_out.file_name(self.session.project.name)
+        name = file_name(self.session.project.name)
         return midi_out.save(
             self.session.project, folder / f"{name}.mid", resolution(self.settings)
         )[0]

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from zolvek.core.errors import ZolvekError
+from zolvek.formats import folders
 
 if TYPE_CHECKING:
     from zolvek.studio.window import Window
@@ -313,7 +314,7 @@ class Files:
         return _with_suffix(name, suffix) if name else None
 
     def folder(self) -> str:
-        return str(self.session.path.parent if self.session.path else Path.home())
+        return str(self.session.path.parent if self.session.path else folders.home())
 
 
 def _with_suffix(name: str, suffix: str) -> Path:

@@ -6,7 +6,6 @@ import json
 from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 
-import platformdirs
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import (
@@ -20,8 +19,11 @@ from zolvek.core.limits import (
     Ticks,
     limited,
 )
+from zolvek.formats import folders
+from zolvek.formats.atomic import read_bytes, write_bytes
 
 MOST_RECENT = 10
+MOST_BYTES = 1_000_000
 
 
 @dataclass
@@ -66,15 +68,15 @@ class Settings:
 
 
 def _file() -> Path:
-    return Path(platformdirs.user_config_dir("zolvek")) / "settings.json"
+    return folders.config() / "settings.json"
 
 
 def load() -> Settings:
     """The settings; what can't be read of them is as at the first start."""
     fresh = Settings()
     try:
-        kept = json.loads(_file().read_bytes())
-    except (OSError, ValueError, RecursionError):
+        kept = json.loads(read_bytes(_file(), MOST_BYTES))
+    except (ZolvekError, UnicodeDecodeError, json.JSONDecodeError, RecursionError):
         return fresh
     limits = {name: limit for name, limit, _ in limited(Settings)}
     for each in fields(Settings):
@@ -89,8 +91,6 @@ def load() -> Settings:
 
 def save(settings: Settings) -> None:
     """Keep the settings; a folder that can't be written only costs the memory of them."""
-    from zolvek.formats.atomic import write_bytes
-
     try:
         _file().parent.mkdir(parents=True, exist_ok=True)
         write_bytes(_file(), json.dumps(asdict(settings), indent=1).encode())

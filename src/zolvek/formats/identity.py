@@ -1,0 +1,42 @@
+"""Which process it is: a number alone is given again after a restart, or in another container."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+
+def _first_line(path: str) -> str:
+    try:
+        return Path(path).read_text().strip()
+    except (OSError, UnicodeDecodeError):
+        return ""
+
+
+def boot() -> str:
+    """The machine's present start (Linux's random boot id); "" where it is not told."""
+    return _first_line("/proc/sys/kernel/random/boot_id")
+
+
+def began(process: int) -> str:
+    """When a process began, in the kernel's ticks since the start; "" for one there is none of.
+    (proc(5): the 22nd field of its stat, counted after the name, which may hold anything.)"""
+    fields = _first_line(f"/proc/{process}/stat").rpartition(")")[2].split()
+    return fields[19] if len(fields) > 19 else ""
+
+
+def own() -> str:
+    """This process's identity: its number, when it began, the machine's start."""
+    return told(os.getpid())
+
+
+def told(process: int) -> str:
+    return f"{process}-{began(process)}-{boot()}"
+
+
+def alive(identity: str) -> bool:
+    """Whether the very process runs, as far as can be seen from here."""
+    number, _, rest = identity.partition("-")
+    if not (number.isascii() and number.isdigit()) or len(number) > 10:
+        return False
+    return bool(began(int(number))) and identity == told(int(number))
