@@ -65,10 +65,11 @@ def _bar() -> Iterator[Callable[[int, int], None]]:
     click.option("--bits", default="24", show_default=True, help="16, 24 or float."),
     click.option("--tracks", is_flag=True, help="A file for each track instead of the mix."),
     click.option("--tail", is_flag=True, help="Let what still sounds at the end die away after it."),
+    click.option("--allow-missing", is_flag=True, help="Render even where sound files can't be played."),
 )  # fmt: skip
 def render(
     project: str, output: str, first: str | None, last: str | None, bypass: bool, rate: int,
-    bits: str, tracks: bool, tail: bool,
+    bits: str, tracks: bool, tail: bool, allow_missing: bool,
 ) -> None:  # fmt: skip
     """Render the mix, or each track, to a sound file."""
     from zolvek.formats.sound_out import SoundForm, deliver
@@ -76,7 +77,7 @@ def render(
     loaded, form = load(project), SoundForm(rate, bits)
     part = span(loaded, first, last)
     with _bar() as progress:
-        deliver(loaded, output, form, part, bypass, tail, tracks, progress)
+        deliver(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing)
 
 
 RESOLUTION = (

@@ -27,6 +27,7 @@ from zolvek.sound.effects import PROCESSORS
 from zolvek.sound.metronome import clicks
 from zolvek.sound.mixing import matching_gains, pan_gains
 from zolvek.sound.renderer import INSTRUMENTS, RATE, Renderer, render
+from zolvek.sound.streams import examine
 
 T = np.arange(RATE) / RATE
 
@@ -240,7 +241,7 @@ class SoundFiles(unittest.TestCase):
             path = self.folder / name
             wave = 0.5 * np.sin(2 * np.pi * 440 * np.arange(rate) / rate)
             soundfile.write(path, np.repeat(wave[:, None], channels, axis=1), rate)
-            self.assertAlmostEqual(clips.examine(str(path)), 1.0, delta=0.06)
+            self.assertAlmostEqual(examine(str(path)), 1.0, delta=0.06)
             track = Track("t", "T", clips=(Clip(0.0, str(path)),))
             sound = render(Project(length=1.0, tracks=(track,)))
             spectrum = np.abs(np.fft.rfft(sound[0]))
@@ -254,7 +255,7 @@ class SoundFiles(unittest.TestCase):
         soundfile.write(self.folder / "nan.wav", np.full((100, 1), np.nan), 44_100, subtype="FLOAT")
         for name in ("text.wav", "empty.wav", "nan.wav", "gone.wav"):
             with self.assertRaises(ZolvekError) as caught:
-                clips.examine(str(self.folder / name))
+                examine(str(self.folder / name))
             self.assertIn(name, str(caught.exception))
             self.assertTrue(caught.exception.remedy)
         track = Track("t", "T", clips=(Clip(0.0, str(self.folder / "gone.wav")),))

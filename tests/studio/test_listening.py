@@ -237,9 +237,11 @@ class Listening(WindowTest):
         soundfile.write(path, np.sin(np.arange(44_100) / 9.0), 44_100)
         self.session.choose_device("riser")
         self.assertTrue(self.window.files.take_sound(path))
+        self.until(lambda: self.window.deliveries.working is None)
         held = self.session.project
         (self.folder / "bad.ogg").write_bytes(b"no")
-        self.assertFalse(self.window.files.take_sound(self.folder / "bad.ogg"))
+        self.window.files.take_sound(self.folder / "bad.ogg")
+        self.until(lambda: self.window.deliveries.working is None)
         self.assertIn("bad.ogg", self.errors.pop().where)
         self.assertIs(self.session.project, held)
         target = self.folder / "with sound.zolvek"

@@ -129,7 +129,9 @@ def toggle_favourite(project: Project, key: str, parameter: str) -> Project:
 
 def with_sound(project: Project, track: str, file: str) -> Project:
     """A sound file as the track's source, from the start on; what sounded there before goes."""
-    owner = next(each for each in project.tracks if each.id == track)
+    owner = next((each for each in project.tracks if each.id == track), None)
+    if owner is None:
+        raise ZolvekError("The track is there no more.", track, "Choose another one.")
     return with_track(project, replace(owner, clips=(Clip(0.0, file),)))
 
 

@@ -45,6 +45,9 @@ class Note:
     strength: Share = 0.8
 
 
+SHIPPED = "shipped:"  # before the names of sounds that come with the program
+
+
 @record
 class Clip:
     """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes

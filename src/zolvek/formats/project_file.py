@@ -14,7 +14,7 @@ import numpy as np
 
 from zolvek.core.chain import sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.project import Project
+from zolvek.core.project import SHIPPED, Project
 from zolvek.core.shapes import CODES, SHAPES
 from zolvek.formats.atomic import read_bytes, write_bytes
 
@@ -142,6 +142,8 @@ def save(project: Project, path: str | os.PathLike[str]) -> Path:
         with contextlib.suppress(ValueError):
             if Path(name).is_absolute():
                 near = Path(name).relative_to(folder).as_posix()
+                if near.startswith(SHIPPED):  # a name of somebody's own that begins so
+                    near = f"./{near}"
                 project = with_file_found(project, name, near)
     return write_bytes(path, encode(project))
 
@@ -151,6 +153,6 @@ def load(path: str | os.PathLike[str]) -> Project:
     project = decode(read_bytes(path), str(path))
     folder = Path(path).resolve().parent
     for name in sound_files(project):
-        if ":" not in name and not Path(name).is_absolute():
+        if not name.startswith(SHIPPED) and not Path(name).is_absolute():
             project = with_file_found(project, name, str(folder / name))
     return project

@@ -14,7 +14,8 @@ from zolvek.core.tempo import TempoMap
 from zolvek.core.thinning import thinned
 
 MOST_SAMPLES = 20_000_000  # of one file that are looked at
-CONTROL_POINTS = 400_000  # samples up to which shapes are tried, not lines only
+CONTROL_POINTS = 200_000  # samples up to which shapes are tried, not lines only
+MOST_JUMPS = 20_000  # of a control signal: what jumps more often is sound
 SUDDEN = 0.02  # of the height: a control signal that goes further in one sample jumps
 CONTROL_HZ = 4_000  # at which a control signal is looked at, where it does not jump
 FOLLOW_HZ = 200  # places a second at which a level is told
@@ -22,16 +23,18 @@ FOLLOW_HZ = 200  # places a second at which a level is told
 
 def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
     """All channels' mean as float64 (frames,), and frames a second. Raises ZolvekError."""
-    import soundfile
+    from zolvek.sound.streams import opened
 
     try:
-        with soundfile.SoundFile(path) as file:
+        with opened(str(path)) as file:
             if file.frames * file.channels > MOST_SAMPLES:
                 raise ZolvekError(
                     "The sound is too long to become a curve.", str(path), "Cut it shorter."
                 )
             data = file.read(dtype="float64", always_2d=True)
             rate = int(file.samplerate)
+    except ZolvekError:
+        raise
     except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
         raise ZolvekError(
             "The sound file can't be read.", str(path), "Use a WAV or FLAC file."
@@ -63,6 +66,11 @@ def as_control(
     told[1:-1] &= ~((change[1:] == 0.0) & (change[:-1] == 0.0))
     at, value = at[told], value[told]
     jumps = np.flatnonzero((np.diff(at) == 1) & (np.abs(np.diff(value)) > SUDDEN))
+    if len(jumps) > MOST_JUMPS:
+        raise ZolvekError(
+            f"It jumps {len(jumps):,} times: this is sound, no control signal.",
+            remedy="Follow its level instead.",
+        )
     beats = tempo.beats(begin + at / rate)
     # A jump lies at the first sample that has its new value.
     beats = np.insert(beats, jumps + 1, beats[jumps + 1])

@@ -102,11 +102,16 @@ def _dithered(blocks: Iterator[np.ndarray], form: SoundForm) -> Iterator[np.ndar
 def deliver(
     project: Project, path: str | os.PathLike[str], form: SoundForm = USUAL,
     span: tuple[float, float] | None = None, bypass: bool = False, tail: bool = True,
-    tracks: bool = False, progress: Progress | None = None,
+    tracks: bool = False, progress: Progress | None = None, allow_missing: bool = False,
 ) -> list[Path]:  # fmt: skip
     """Write the mix, or each track by itself beside each other, over a span or all; what still
-    sounds at the end dies away after it with `tail`. Raises ZolvekError."""
+    sounds at the end dies away after it with `tail`. A sound file that can't be played is not
+    passed over in silence but with `allow_missing`. Raises ZolvekError."""
+    from zolvek.sound import clips
     from zolvek.sound.renderer import render_blocks
+
+    if not allow_missing:
+        clips.need(project)
 
     first, last = span or (0.0, project.length)
     target = Path(path)

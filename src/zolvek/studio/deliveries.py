@@ -144,14 +144,22 @@ class Deliveries:
 
     def sound_to(self, path: Path) -> None:
         from zolvek.formats.sound_out import SoundForm, deliver
+        from zolvek.sound import clips
 
         own, project = self.settings, self.session.project
         form = SoundForm(own.sound_rate, own.sound_depth)
         span = self.session.needed_span() if own.sound_selection else None
+        try:
+            clips.need(project)
+        except ZolvekError as error:
+            if not self.window.confirm(
+                "Sound files are missing or can't be played. Write without them?", f"{error.where}: {error.what}"
+            ):
+                return
         self.run(
             path.name,
             lambda told: deliver(
-                project, path, form, span, own.sound_bypass, own.sound_tail, own.sound_tracks, told
+                project, path, form, span, own.sound_bypass, own.sound_tail, own.sound_tracks, told, True
             ),
         )
 
@@ -306,13 +314,9 @@ class Deliveries:
                 self.session.notifier.report(thread.error)
             elif self.session.try_to(lambda: done(thread.result)):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
-                self.session.say(
-                    said
-                    if said is not None
-                    else f"Wrote {name}"
-                    if count == 1
-                    else f"Wrote {count} files"
-                )
+                told = f"Wrote {name}" if count == 1 else f"Wrote {count} files"
+                if said != "":  # "": what is done with it says so itself
+                    self.session.say(said or told)
             thread.deleteLater()
 
         thread.finished.connect(ended)

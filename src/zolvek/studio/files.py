@@ -195,9 +195,10 @@ class Files:
     def missing_sounds(self) -> list[str]:
         """Sound files that are not where the project says; quick, for it is asked often."""
         from zolvek.core.chain import sound_files
+        from zolvek.core.project import SHIPPED
 
-        names = [name for name in sound_files(self.session.project) if ":" not in name]
-        return [name for name in names if not Path(name).is_file()]
+        names = sound_files(self.session.project)
+        return [n for n in names if not n.startswith(SHIPPED) and not Path(n).is_file()]
 
     def tell_missing(self) -> None:
         names = self.missing_sounds()
@@ -214,7 +215,7 @@ class Files:
     def find_sounds(self) -> None:
         """Ask for each missing file; others that lie in the same folder are found with it."""
         from zolvek.core.chain import with_file_found
-        from zolvek.sound import clips
+        from zolvek.sound.streams import opened
 
         for name in self.missing_sounds():
             if name not in self.missing_sounds():
@@ -226,7 +227,7 @@ class Files:
                 return
 
             def work(name: str = name, found: str = found) -> None:
-                clips.examine(found)
+                opened(found).close()
                 project = with_file_found(self.session.project, name, found)
                 for other in self.missing_sounds():
                     near = Path(found).with_name(Path(other).name)
@@ -244,19 +245,24 @@ class Files:
             self.take_sound(Path(name))
 
     def take_sound(self, path: Path) -> bool:
-        """The sound file as what the shown track plays; one that can't be read changes nothing."""
+        """The sound file as what the shown track plays, once it has been read through beside the window;
+        one that can't be read changes nothing."""
         from zolvek.core.chain import with_sound
-        from zolvek.sound import clips
+        from zolvek.sound.streams import examine
         from zolvek.studio import commands
 
-        def work() -> None:
-            seconds = clips.examine(str(path))
-            track = commands.shown_track(self.session)
+        track = commands.shown_track(self.session)
+
+        def done(seconds: float) -> None:
             project = with_sound(self.session.project, track.id, str(path.resolve()))
             self.session.edit(f"{track.name} plays {path.name}", project)
             self.session.say(f"{track.name} plays {path.name}, {seconds:.1f} s.")
 
-        return self.session.try_to(work)
+        return self.session.try_to(
+            lambda: self.window.deliveries.run(
+                path.name, lambda told: examine(str(path), told), done, ""
+            )
+        )
 
     def import_device(self) -> None:
         name, _ = QFileDialog.getOpenFileName(

@@ -1,0 +1,186 @@
+"""Sound files read a block at a time, at the renderer's rate: any length fits in memory.
+
+A block at another rate is cut out of what converting the whole file would give: the converter is a
+fixed filter, and each block reads what the filter reaches beyond its edges.
+"""
+
+from __future__ import annotations
+
+import stat
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from functools import lru_cache
+from importlib.resources import files
+from math import gcd
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.limits import LIMITS
+from zolvek.core.project import SHIPPED
+
+LONGEST_SECONDS = 3 * 3_600.0
+MOST_CHANNELS = 64
+BLOCK = 16_384  # frames at the renderer's rate
+MOST_BLOCKS = 384  # kept of all sounds together: 48 MB
+TAPS = 10  # the filter's reach in input frames, times the ratio of the rates (scipy's own default)
+USABLE = "Use a WAV, FLAC, OGG or MP3 file."
+Progress = Callable[[int, int], object]
+
+
+def path_of(name: str) -> Path:
+    """Where a clip's file is."""
+    if name.startswith(SHIPPED):
+        return Path(str(files("zolvek.demo"))) / name.removeprefix(SHIPPED)
+    return Path(name)
+
+
+def opened(name: str) -> Any:
+    """The file, open for reading. Raises ZolvekError naming it and the remedy when it can't be a
+    source of sound: missing, no file, unreadable, empty, or beyond the limits."""
+    import soundfile
+
+    path = path_of(name)
+    try:
+        about = path.stat()
+    except (OSError, ValueError) as error:
+        raise Failure("The sound file is not there.", name, "Find it again or replace it.") from error
+    if not stat.S_ISREG(about.st_mode):
+        raise Failure("This is not a file.", name, USABLE)
+    try:
+        file = soundfile.SoundFile(path)
+    except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
+        raise Failure("The sound file can't be read.", name, USABLE) from error
+    rate = LIMITS["rate"]
+    faults = (
+        (file.frames < 1, "The sound file is empty.", "Replace it."),
+        (not rate.holds(file.samplerate), f"The sound file has {file.samplerate:,} Hz.", f"Use {rate.words}."),
+        (file.channels > MOST_CHANNELS, f"It has {file.channels} channels.", f"Use up to {MOST_CHANNELS}."),
+        (file.frames > LONGEST_SECONDS * file.samplerate, "It is longer than three hours.", "Cut it first."),
+    )  # fmt: skip
+    for wrong, what, remedy in faults:
+        if wrong:
+            file.close()
+            raise ZolvekError(what, name, remedy)
+    return file
+
+
+def examine(name: str, progress: Progress | None = None) -> float:
+    """Seconds that a sound file lasts, read to its end, a block at a time. Raises ZolvekError, naming
+    the file, when it can't be a track's source: as `opened`, or damaged."""
+    with opened(name) as file:
+        total, rate, done = file.frames, file.samplerate, 0
+        try:
+            for block in file.blocks(BLOCK * 16, dtype="float32", always_2d=True):
+                if not np.isfinite(block).all():
+                    raise ZolvekError("The sound file is damaged.", name, "Replace it.")
+                done += len(block)
+                if progress:
+                    progress(done, total)
+        except RuntimeError as error:
+            raise ZolvekError("The sound file is damaged.", name, "Replace it.") from error
+    if not done:
+        raise ZolvekError("The sound file is empty.", name, "Replace it.")
+    return done / float(rate)
+
+
+class Stream:
+    """One file at one rate. `frames`: how many it has at that rate. Every call may come from any
+    thread."""
+
+    def __init__(self, name: str, rate: int) -> None:
+        self.name, self.lock = name, threading.Lock()
+        self.file = opened(name)
+        own = int(self.file.samplerate)
+        common = gcd(own, rate)
+        self.up, self.down = rate // common, own // common
+        self.own_frames = int(self.file.frames)
+        self.frames = -(-self.own_frames * self.up // self.down)
+        self.blocks: OrderedDict[int, Floats] = OrderedDict()
+
+    def read(self, first: int, count: int) -> Floats:
+        """Frames from `first` on, float64 (2, count), mono on both sides; silence beyond the ends and
+        where the file can't be read."""
+        out = np.zeros((2, count))
+        low, high = max(first, 0), min(first + count, self.frames)
+        for number in range(low // BLOCK, -(-high // BLOCK) if high > low else 0):
+            start = number * BLOCK
+            a, b = max(low, start), min(high, start + BLOCK)
+            block = self._block(number)
+            out[:, a - first : b - first] = block[:, a - start : b - start]
+        return out
+
+    def _block(self, number: int) -> Floats:
+        with self.lock:
+            found = self.blocks.get(number)
+            if found is None:
+                found = self._made(number * BLOCK)
+                self.blocks[number] = found
+                while len(self.blocks) > MOST_BLOCKS // max(_open_streams(), 1):
+                    self.blocks.popitem(last=False)
+            else:
+                self.blocks.move_to_end(number)
+        return found
+
+    def _made(self, first: int) -> Floats:
+        """A block's frames, float32 (2, BLOCK)."""
+        if self.up == self.down:
+            return self._own(first, BLOCK)
+        # A slice that begins at a multiple of `down` meets the same phases as the whole file.
+        reach = TAPS * max(self.up, self.down) // self.up + 2
+        start = max(first * self.down // self.up - reach, 0) // self.down * self.down
+        stop = (first + BLOCK) * self.down // self.up + reach + 1
+        wide = self._own(start, stop - start)
+        skip = first - start * self.up // self.down
+        return _converted(wide, self.up, self.down)[:, skip : skip + BLOCK]
+
+    def _own(self, first: int, count: int) -> Floats:
+        """Frames at the file's own rate, float32 (2, count), silence beyond its end."""
+        out = np.zeros((2, count), np.float32)
+        if first < self.own_frames:
+            try:
+                if self.file.tell() != first:
+                    self.file.seek(first)
+                rows = self.file.read(min(count, self.own_frames - first), dtype="float32", always_2d=True)
+            except RuntimeError:
+                return out
+            out[:, : len(rows)] = rows[:, [0, min(1, rows.shape[1] - 1)]].T
+        return np.nan_to_num(out, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
+
+
+def _converted(rows: Floats, up: int, down: int) -> Floats:
+    """Rows of sound at `up` / `down` times their rate, by a polyphase filter."""
+    from scipy.signal import resample_poly
+
+    return resample_poly(rows, up, down, axis=1, window=_filter(max(up, down))).astype(np.float32)
+
+
+@lru_cache(maxsize=8)
+def _filter(ratio: int) -> Floats:
+    """The low-pass that scipy makes for a ratio, made once: Kaiser, ten zero crossings each way."""
+    from scipy.signal import firwin
+
+    return firwin(2 * TAPS * ratio + 1, 1.0 / ratio, window=("kaiser", 5.0))
+
+
+@lru_cache(maxsize=64)
+def _stream(name: str, rate: int, changed: tuple[int, int]) -> Stream:
+    return Stream(name, rate)
+
+
+def _open_streams() -> int:
+    return _stream.cache_info().currsize
+
+
+def stream(name: str, rate: int) -> Stream:
+    """The file's stream at a rate; kept, until the file changes. Raises ZolvekError naming the file when
+    it can't be read."""
+    try:
+        about = path_of(name).stat()
+    except (OSError, ValueError) as error:
+        raise Failure("The sound file is not there.", name, "Find it again or replace it.") from error
+    return _stream(name, rate, (about.st_mtime_ns, about.st_size))
