@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-import contextlib
-import pickle
-import subprocess
 import sys
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
+from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.project import Project
-from zolvek.process import command
-from zolvek.sound.messages import Sender
 from zolvek.sound.renderer import RATE
+from zolvek.sound.worker_process import WorkerProcess
 
 LATE = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
@@ -25,6 +24,8 @@ MOST_AHEAD = 8  # where the machine does not keep up: sound without gaps, edits 
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
 # of a chunk, is too long when the interface has its hands full.
 THREAD_SECONDS = 0.0005
+SPARE_AFTER = 1.5  # seconds after which a spare worker is made: the one that plays comes first
+MOST_LOSSES, LOSSES_WITHIN = 4, 30.0  # of workers, within seconds, after which playing stops
 
 
 @dataclass
@@ -66,35 +67,40 @@ class Playback:
         self.beat = 0.0
         self.number = 0  # of the present play; chunks of earlier ones are dropped
         self.begun = False  # enough of it has come to begin
-        self.process: subprocess.Popen[bytes] | None = None
-        self.outbox: deque[tuple[str, tuple[object, ...]]] = deque()
-        self.news = threading.Event()
-        self.threads: list[threading.Thread] = []
+        self.worker: WorkerProcess | None = None
+        self.spare: WorkerProcess | None = None  # takes over at once when the worker is lost
+        self.closed = False
+        self.losses: deque[float] = deque(maxlen=MOST_LOSSES)
+        self.on_loss: Callable[[ZolvekError, bool], None] | None = None
 
     def warm_up(self) -> None:
         """Start the worker, so that the first play begins at once."""
         with self.lock:
-            if self.process is not None and self.process.poll() is None:
-                return
-            sys.setswitchinterval(THREAD_SECONDS)
-            self.process = subprocess.Popen(
-                command("zolvek.sound.worker"),
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-            )
-            self.threads = [
-                threading.Thread(target=work, args=(self.process,), name=name, daemon=True)
-                for work, name in ((self._read, "playback in"), (self._write, "playback out"))
-            ]
-            self.outbox.clear()
-            self._send("use", self.project)
-            self._send("hold", self.held)
-            self._send("set_loop", self.loop)
-            self._send("use_other", self.other)
-            self._send("hear_other", *self.hearing)
-            self._send("use_metronome", self.metronome)
-            for thread in self.threads:
-                thread.start()
+            if self.worker is None and not self.closed:
+                sys.setswitchinterval(THREAD_SECONDS)
+                self.worker = WorkerProcess(self._taken, self._ended)
+                self._brief(self.worker)
+
+    def _brief(self, worker: WorkerProcess) -> None:
+        """Tell a worker all that it has to know."""
+        worker.send("use", self.project)
+        worker.send("hold", self.held)
+        worker.send("set_loop", self.loop)
+        worker.send("use_other", self.other)
+        worker.send("hear_other", *self.hearing)
+        worker.send("use_metronome", self.metronome)
+
+    def _soon_stand_by(self) -> None:
+        later = threading.Timer(SPARE_AFTER, self._stand_by)
+        later.daemon = True
+        later.start()
+
+    def _stand_by(self) -> None:
+        """Start a spare worker, that has everything loaded when it is needed."""
+        with self.lock:
+            if self.spare is None and self.worker is not None and not self.closed:
+                self.spare = WorkerProcess(self._taken, self._ended)
+                self.spare.send("use", self.project)
 
     def play(self, beat: float, count_in: int = 0) -> None:
         """Play from `beat` on, after `count_in` clicks of the metronome."""
@@ -107,6 +113,8 @@ class Playback:
             self.number += 1
             self.playing = True
             self._send("play", self.number, beat, self.rate, self.ahead, count_in)
+            if self.spare is None:
+                self._soon_stand_by()
 
     def stop(self) -> None:
         with self.lock:
@@ -216,67 +224,60 @@ class Playback:
         return found
 
     def close(self) -> None:
-        """End the worker."""
+        """End the workers; well within two seconds, whatever they do."""
         with self.lock:
-            process, self.playing = self.process, False
-            self._send("close")
-        if process is None:
-            return
-        for thread in self.threads:
-            thread.join(timeout=5.0)
-        try:
-            process.wait(timeout=5.0)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
-        for stream in (process.stdin, process.stdout):
-            if stream is not None:
-                with contextlib.suppress(OSError):  # what a worker that is gone has not read
-                    stream.close()
-        self.process = None
+            workers = [each for each in (self.worker, self.spare) if each is not None]
+            self.worker = self.spare = None
+            self.playing, self.closed = False, True
+        for worker in workers:
+            worker.close()
 
     def _send(self, name: str, *arguments: object) -> None:
-        """Put a command in the outbox; a later project, or what is held, takes the place of one
-        not yet sent."""
-        if self.process is None:
-            return
-        if name in ("use", "use_other", "hold"):
-            kept = [row for row in self.outbox if row[0] != name]
-            self.outbox.clear()
-            self.outbox.extend(kept)
-            self.outbox.appendleft((name, arguments))
-        else:
-            self.outbox.append((name, arguments))
-        self.news.set()
+        if self.worker is not None:
+            self.worker.send(name, *arguments)
 
-    def _write(self, process: subprocess.Popen[bytes]) -> None:
-        assert process.stdin is not None
-        sender = Sender(process.stdin)
-        try:
-            while True:
-                self.news.wait()
-                with self.lock:
-                    rows = list(self.outbox)
-                    self.outbox.clear()
-                    self.news.clear()
-                for row in rows:
-                    sender.send(row)
-                if any(name == "close" for name, _ in rows):
-                    return
-        except (OSError, ValueError):
-            return  # the worker is gone: the next play starts another
+    def _taken(self, worker: WorkerProcess, chunk: Any) -> None:
+        number, beat, last, sound, levels = chunk
+        with self.lock:
+            if worker is self.worker and number == self.number and self.playing:
+                self.ready.append(Chunk(sound, beat, last, levels))
+                # With less in hand than is kept ready, the very start would run dry.
+                ends = self.loop is None and last >= self.project.length - 1e-6
+                self.begun = self.begun or ends or len(self.ready) >= self.ahead
 
-    def _read(self, process: subprocess.Popen[bytes]) -> None:
-        assert process.stdout is not None
-        try:
-            while True:
-                number, beat, last, sound, levels = pickle.load(process.stdout)
-                with self.lock:
-                    if number == self.number and self.playing:
-                        self.ready.append(Chunk(sound, beat, last, levels))
-                        # With less in hand than is kept ready, the very start would run dry.
-                        ends = self.loop is None and last >= self.project.length - 1e-6
-                        self.begun = self.begun or ends or len(self.ready) >= self.ahead
-        except (EOFError, OSError, ValueError, pickle.UnpicklingError):
-            with self.lock:
+    def _ended(self, worker: WorkerProcess, reason: str) -> None:
+        """A worker is lost: another one goes on in its place; if that happens again and again,
+        playing stops."""
+        with self.lock:
+            if worker is self.spare:
+                self.spare = None
+                return
+            if worker is not self.worker or self.closed:
+                return
+            now = time.monotonic()
+            often = len(self.losses) == MOST_LOSSES and now - self.losses[0] < LOSSES_WITHIN
+            self.losses.append(now)
+            playing, self.worker = self.playing, None
+            goes_on = playing and not often
+            if goes_on:
+                self.worker, self.spare = self.spare or WorkerProcess(self._taken, self._ended), None
+                self._brief(self.worker)
+                self.number += 1
+                self.ready.clear()
+                self.pulls.clear()
+                self.told, self.used, self.begun = self.beat, 0, False
+                self._send("play", self.number, self.beat, self.rate, self.ahead, 0)
+                self._soon_stand_by()
+            elif playing:
                 self.playing = False
+        if playing and self.on_loss is not None:
+            self.on_loss(_loss(reason, goes_on), goes_on)
+
+
+def _loss(reason: str, goes_on: bool) -> ZolvekError:
+    if goes_on:
+        return Failure(f"The sound process was lost ({reason}); another one goes on in its place.", "playback")
+    return Failure(
+        f"The sound process was lost again and again ({reason}).", "playback",
+        "Bypass the device you added last, save, and play again.",
+    )  # fmt: skip

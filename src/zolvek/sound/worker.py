@@ -1,8 +1,8 @@
 """The playback worker: a process of its own that renders ahead, so that neither the window nor
 the sound waits for the other. Run as `python -m zolvek.sound.worker`.
 
-It reads pickled commands from its standard input and writes pickled chunks to its standard
-output. A command is a name and its arguments, a row of `Worker.COMMANDS`; a chunk is the number
+It reads pickled commands from its standard input and writes pickled chunks, and signs of life, to
+its standard output. A command is a name and its arguments, a row of `Worker.COMMANDS`; a chunk is the number
 of the play it belongs to, the beats it begins and ends at, its sound, and the tracks' levels.
 
 There may be another version of the project, to compare: both are rendered side by side, and going
@@ -18,6 +18,7 @@ import pickle
 import queue
 import sys
 import threading
+import time
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -30,9 +31,9 @@ from zolvek.sound.controls import Stretch
 from zolvek.sound.messages import Receiver
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
+from zolvek.sound.worker_process import ALIVE_EVERY, STATES
 
 CHUNK = 1_344  # frames rendered at a time: shorter ones cost more in all
-STATES = ("use", "use_other", "hold")  # commands that a later one of the same name replaces
 FADE_SECONDS = 0.015  # from one version to the other
 FURTHEST_APART = 0.02  # beats that the versions may drift apart, by their tempos
 
@@ -41,7 +42,7 @@ class Worker:
     """Renders chunk after chunk while it plays and has been asked for more."""
 
     def __init__(self, out: BinaryIO) -> None:
-        self.out = out
+        self.out, self.giving = out, threading.Lock()
         self.given = self.project = Project()  # as it was sent, and with the held lanes held
         self.given_other: Project | None = None
         self.held: tuple[tuple[str, float], ...] = ()
@@ -162,9 +163,19 @@ class Worker:
         chunk = (self.play_number, beat, renderer.beat, np.ascontiguousarray(sound), levels)
         self._give(chunk)
 
-    def _give(self, chunk: tuple[Any, ...]) -> None:
-        pickle.dump(chunk, self.out, protocol=pickle.HIGHEST_PROTOCOL)
-        self.out.flush()
+    def _give(self, told: tuple[Any, ...] | str) -> None:
+        """A chunk; or a text: "" as a sign of life, else what it dies of."""
+        data = pickle.dumps(told, protocol=pickle.HIGHEST_PROTOCOL)
+        with self.giving:
+            self.out.write(data)
+            self.out.flush()
+
+    def live(self) -> None:
+        """Show that it lives, from a thread of its own, until nobody reads any more."""
+        with contextlib.suppress(OSError, ValueError):
+            while True:
+                self._give("")
+                time.sleep(ALIVE_EVERY)
 
     def _compared(self, renderer: Renderer, frames: int, beat: float) -> Floats:
         """The next frames of what is heard: one version, the other, or between them."""
@@ -203,6 +214,17 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
 
     threading.Thread(target=read, daemon=True).start()
     worker = Worker(out)
+    threading.Thread(target=worker.live, daemon=True).start()
+    try:
+        _serve(worker, commands)
+    except BrokenPipeError:
+        raise
+    except Exception as error:  # a fault of ours, or of a device's: said there, not lost here
+        worker._give(f"{type(error).__name__}: {error}")
+        raise
+
+
+def _serve(worker: Worker, commands: queue.Queue[tuple[str, tuple[Any, ...]]]) -> None:
     while not worker.closing:
         try:
             waiting = [commands.get(block=not worker.busy)]

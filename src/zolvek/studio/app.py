@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -9,7 +11,7 @@ from PyQt6.QtCore import QLoggingCategory, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.project import Project
-from zolvek.studio import collecting
+from zolvek.studio import collecting, work
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
 from zolvek.studio.faults import Faults
@@ -77,4 +79,8 @@ def run(path: Path | None) -> int:
     Interruption(app, window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
     QTimer.singleShot(SETTLED_MS, collecting.set_aside)
-    return app.exec()
+    status = app.exec()
+    if any(thread.isRunning() for thread in work.ABANDONED):
+        sys.stdout.flush()
+        os._exit(status)  # they would hold the end up, and nothing of them is wanted
+    return status

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
 from zolvek.core.errors import ZolvekError
+from zolvek.studio import work
 from zolvek.studio.work import Progress, Work
 
 if TYPE_CHECKING:
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
 MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
 SOUND, WAV = "WAV files (*.wav);;FLAC files (*.flac)", "WAV files (*.wav)"
 SOUNDS = "Sound files (*.wav *.flac *.ogg *.aif *.aiff)"
+LEAVING_MS = 1_000  # that what is still going has when the window closes
 PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
 
 
@@ -201,7 +203,7 @@ class Deliveries:
         first = session.span[0] if session.span else session.place
         tempo, old = session.project.tempo, session.lane.curve  # type: ignore[union-attr]
 
-        def work(_: Progress) -> Any:
+        def reading(_: Progress) -> Any:
             sound, rate = sound_in.read(path)
             if dialog.follows:
                 made = sound_in.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
@@ -216,7 +218,7 @@ class Deliveries:
             session.edit_curve(f"Read {path.name}", found[0])
             session.say(f"Read {path.name}: {found[1]} points")
 
-        self.run(path.name, work, done, "")
+        self.run(path.name, reading, done, "")
 
     # --- tables and pictures ---
 
@@ -252,11 +254,11 @@ class Deliveries:
 
         own, project, lanes = self.settings, self.session.project, self._lanes()
 
-        def work(_: Progress) -> list[Path]:
+        def writing(_: Progress) -> list[Path]:
             text = tables.to_text(project, lanes, own.table_step, own.table_clock, own.table_cells)
             return [tables.save(path, text)]
 
-        self.run(path.name, work)
+        self.run(path.name, writing)
 
     def picture(self) -> None:
         path = self.window.files.target("Write a picture", ".svg", PICTURE)
@@ -290,14 +292,14 @@ class Deliveries:
     # --- working ---
 
     def run(
-        self, name: str, work: Callable[[Progress], Any],
+        self, name: str, task: Callable[[Progress], Any],
         done: Callable[[Any], object] = lambda _: None, said: str | None = None,
     ) -> None:  # fmt: skip
         """Work off the interface thread, with progress and a way to stop; then `done` is told the
         result."""
         if self.working is not None:
             raise ZolvekError("Another file is still being worked on.", name, "Wait, or stop that.")
-        thread = self.working = Work(work)
+        thread = self.working = Work(task)
         dialog = QProgressDialog(name, "Stop", 0, 100, self.window)
         dialog.setWindowTitle("Zolvek")
         dialog.setMinimumDuration(300)
@@ -326,7 +328,8 @@ class Deliveries:
         """End what is still going."""
         if self.working:
             self.working.requestInterruption()
-            self.working.wait()
+            if not self.working.wait(LEAVING_MS):
+                work.ABANDONED.append(self.working)  # it can't be told to stop: it ends with us
 
 
 def _from_zero(curve: Any, first: float) -> Any:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QThread, pyqtSignal
 from zolvek.core.errors import ZolvekError
 
 Progress = Callable[[int, int], None]
+ABANDONED: list[QThread] = []  # that went on when their window closed
 
 
 class Work(QThread):

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from zolvek.studio.bench.audio import AudioOut
 
 TICK_MS = 16
+TROUBLE_MS = 8_000
 
 
 class Player(QObject):
@@ -25,6 +26,7 @@ class Player(QObject):
     changed = pyqtSignal()
     passed = pyqtSignal(float, float)  # from which beat to which it has played on
     stopped = pyqtSignal()
+    lost = pyqtSignal(object, bool)  # ZolvekError of the worker, and whether another one goes on
     begun = pyqtSignal(float)  # at which beat it begins, or goes on elsewhere
 
     def __init__(self, session: Session) -> None:
@@ -36,6 +38,12 @@ class Player(QObject):
         self.began = 0.0
         self.gains = (1.0, 1.0)  # of the project and what it is compared with
         self.sent: tuple[object, ...] = ()  # what the playback was given last
+        self.trouble = ""  # what is to be read beside the transport, for a while
+        self.calm = QTimer(self)
+        self.calm.setSingleShot(True)
+        self.calm.setInterval(TROUBLE_MS)
+        self.calm.timeout.connect(lambda: self._say_trouble(""))
+        self.lost.connect(self._lost)
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
         self.timer.timeout.connect(self._tick)
@@ -63,6 +71,7 @@ class Player(QObject):
             from zolvek.studio.bench.audio import AudioOut
 
             self.playback = Playback(self.session.project)
+            self.playback.on_loss = self.lost.emit
             self.out = AudioOut(self.playback, self)
             self.sent = ()
             self._use()
@@ -182,6 +191,21 @@ class Player(QObject):
     def _hold(self) -> None:
         if self.playback is not None:
             self.playback.hold(self.session.listening.held)
+
+    def _lost(self, error: ZolvekError, goes_on: bool) -> None:
+        """The sound process is gone: said beside the transport while another one goes on, else in
+        full."""
+        if goes_on:
+            self._say_trouble(error.what)
+        else:
+            self.stop()
+            self.session.notifier.report(error)
+
+    def _say_trouble(self, text: str) -> None:
+        self.trouble = text
+        if text:
+            self.calm.start()
+        self.changed.emit()
 
     def _tick(self) -> None:
         assert self.playback is not None

@@ -71,7 +71,7 @@ class Transport(QWidget):
         meter = project.meter.meter_at(place)
         bpm = float(project.tempo.bpm(place))
         self.tempo.setText(f"{bpm:.1f} BPM   {meter.count}/{meter.unit}")
-        self.note.setText(SILENT if self.player.silent else "")
+        self.note.setText(self.player.trouble or (SILENT if self.player.silent else ""))
 
     def _show_armed(self) -> None:
         """How many lanes the next pass writes, on the button that begins it."""

@@ -1,0 +1,144 @@
+"""One playback worker as the window sees it: a process that takes commands, gives chunks, and shows
+that it lives.
+
+It may die, stand still or hang in a device's code: whoever has it is told, once, with the reason.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import pickle
+import subprocess
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from typing import Any
+
+from zolvek.process import command
+from zolvek.sound.messages import Sender
+
+ALIVE_EVERY = 0.25  # seconds between the worker's signs of life
+WATCHED_EVERY = 0.1
+SILENT = 1.2  # seconds without one after which it stands still
+FIRST_SIGN = 30.0  # seconds that a start may take
+STUCK = 20.0  # seconds without a chunk that was asked for
+CLOSING = 0.4  # seconds that it has to end by itself
+STATES = ("use", "use_other", "hold")  # commands that a later one of the same name replaces
+
+
+class WorkerProcess:
+    """`taken` is given each chunk and `ended` the reason when it is lost; both from other threads."""
+
+    def __init__(
+        self, taken: Callable[[WorkerProcess, Any], None], ended: Callable[[WorkerProcess, str], None]
+    ) -> None:
+        self.taken, self.ended = taken, ended
+        self.lock = threading.Lock()
+        self.outbox: deque[tuple[str, tuple[object, ...]]] = deque()
+        self.news = threading.Event()
+        self.over = False  # closed, or told as lost
+        self.reason = ""
+        self.heard = time.monotonic()  # its last sign of life
+        self.came = self.heard  # its last chunk, or when one was asked for
+        self.woken = self.owing = False
+        self.process = subprocess.Popen(
+            command("zolvek.sound.worker"), stdin=subprocess.PIPE, stdout=subprocess.PIPE
+        )
+        self.threads = [
+            threading.Thread(target=work, name=f"playback {word}", daemon=True)
+            for work, word in ((self._read, "in"), (self._write, "out"), (self._watch, "watch"))
+        ]
+        for thread in self.threads:
+            thread.start()
+
+    def send(self, name: str, *arguments: object) -> None:
+        """Put a command in the outbox; a later project, or what is held, takes the place of one not
+        yet sent."""
+        with self.lock:
+            if name in STATES:
+                kept = [row for row in self.outbox if row[0] != name]
+                self.outbox.clear()
+                self.outbox.extend(kept)
+                self.outbox.appendleft((name, arguments))
+            else:
+                self.outbox.append((name, arguments))
+                if name in ("play", "more"):
+                    self.owing, self.came = True, time.monotonic()
+                elif name == "stop":
+                    self.owing = False
+        self.news.set()
+
+    def close(self) -> None:
+        """End it, well within a second, whatever it does."""
+        self.over = True
+        self.send("close")
+        try:
+            self.process.wait(timeout=CLOSING)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait()
+        for thread in self.threads:
+            if thread is not threading.current_thread():
+                thread.join(timeout=CLOSING)
+        self._shut()
+
+    def _shut(self) -> None:
+        for stream in (self.process.stdin, self.process.stdout):
+            if stream is not None:
+                with contextlib.suppress(OSError, ValueError):  # what it has not read
+                    stream.close()
+
+    def _lost(self, reason: str) -> None:
+        with self.lock:
+            if self.over:
+                return
+            self.over = True
+        self.process.kill()
+        self.news.set()
+        self.ended(self, self.reason or reason)
+        self.process.wait()
+        self._shut()
+
+    def _write(self) -> None:
+        assert self.process.stdin is not None
+        sender = Sender(self.process.stdin)
+        with contextlib.suppress(OSError, ValueError):  # it is gone: the reader tells
+            while True:
+                self.news.wait()
+                with self.lock:
+                    rows = list(self.outbox)
+                    self.outbox.clear()
+                    self.news.clear()
+                for row in rows:
+                    sender.send(row)
+                if self.over or any(name == "close" for name, _ in rows):
+                    return
+
+    def _read(self) -> None:
+        assert self.process.stdout is not None
+        with contextlib.suppress(EOFError, OSError, ValueError, pickle.UnpicklingError):
+            while True:
+                told = pickle.load(self.process.stdout)
+                self.heard = time.monotonic()
+                self.woken = True
+                if isinstance(told, str):
+                    self.reason = told  # what it dies of; "" is a sign of life
+                else:
+                    self.came = self.heard
+                    self.taken(self, told)
+        self._lost("it ended")
+
+    def _watch(self) -> None:
+        before = time.monotonic()
+        while not self.over:
+            time.sleep(WATCHED_EVERY)
+            now = time.monotonic()
+            if now - before > 4 * WATCHED_EVERY:
+                # This very process stood still, or had no time: nobody could have been heard.
+                self.heard = self.came = now
+            before = now
+            if now - self.heard > (SILENT if self.woken else FIRST_SIGN):
+                self._lost("it stood still")
+            elif self.owing and self.woken and now - self.came > STUCK:
+                self._lost("it gave no sound for 20 s")
