@@ -28,7 +28,8 @@ def run(names: list[str], processes: int) -> int:
     done: list[dict[str, Any]] = []
     lock = threading.Lock()
     workers = [
-        threading.Thread(target=_feed, args=(waiting, done, lock)) for _ in range(min(processes, len(names)))
+        threading.Thread(target=_feed, args=(waiting, done, lock))
+        for _ in range(min(processes, len(names)))
     ]
     for worker in workers:
         worker.start()
@@ -75,7 +76,11 @@ def _feed(waiting: list[str], done: list[dict[str, Any]], lock: threading.Lock) 
         with lock:
             done.append(row)
             word = "FAILED" if row["failures"] else "ok"
-            print(f"{name}: {row['run']} in {row['seconds']:.1f} s, {word}", file=sys.stderr, flush=True)
+            print(
+                f"{name}: {row['run']} in {row['seconds']:.1f} s, {word}",
+                file=sys.stderr,
+                flush=True,
+            )
     if process is not None:
         process.communicate()
 

@@ -132,7 +132,9 @@ def _alone(place: Path) -> Iterator[None]:
     """Only one start at a time sets up; the others wait for it."""
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
-        handle = os.open(place.with_name(place.name + ".lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)
+        handle = os.open(
+            place.with_name(place.name + ".lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600
+        )
     except OSError as error:
         _fail(place, f"{error} Errno {error.errno}")
     try:
@@ -168,7 +170,9 @@ def _make(place: Path, locks: list[Path]) -> None:
                 else f"Setting up a private environment in {place} (once, about a minute)."
             )  # fmt: skip
             _run([sys.executable, "-I", "-m", "venv", str(new)], place)
-        tell(f"Installing the {len(pinned(wanted))} packages of {' and '.join(w.name for w in wanted)}.")
+        tell(
+            f"Installing the {len(pinned(wanted))} packages of {' and '.join(w.name for w in wanted)}."
+        )
         pip = [str(new / "bin" / "python"), "-I", "-m", "pip", "install", "-q", "--no-deps"]
         options = ["--disable-pip-version-check", "--no-input", "--no-warn-script-location"]
         _run([*pip, *options, *(word for lock in wanted for word in ("-r", str(lock)))], place)
@@ -248,7 +252,9 @@ def fault(told: str, place: Path) -> str:
             }  # fmt: skip
             return sentence.format(**words)
     last = [line.strip() for line in told.splitlines() if line.strip()]
-    errors = [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
+    errors = (
+        [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
+    )
     return f"The environment could not be set up ({errors[-1]}): mend that, then start again."
 
 

@@ -30,7 +30,9 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if sys.version_info < OLDEST:
         stop(f"Zolvek needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
     if "\n" in str(root):
-        stop(f"The checkout's folder has a line break in its name ({str(root)!r}): rename it, then start again.")
+        stop(
+            f"The checkout's folder has a line break in its name ({str(root)!r}): rename it, then start again."
+        )
     command = arguments[0] if arguments else ""
     developing = command in DEVELOPER_COMMANDS
     locks = [root / "requirements.lock"]
@@ -42,14 +44,18 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if command == "test":
         _test_tools()
     os.environ["ZOLVEK_LAUNCHER"] = str(root / "zolvek")
-    entry = root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
+    entry = (
+        root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
+    )
     # Isolated: neither the current folder nor PYTHON… variables bring in code of others.
     os.execv(python, [str(python), "-I", str(entry), *arguments])
 
 
 def _test_tools() -> None:
     lacking = [
-        package for name, package in TEST_TOOLS.items() if not (shutil.which(name) or os.path.isfile(name))
+        package
+        for name, package in TEST_TOOLS.items()
+        if not (shutil.which(name) or os.path.isfile(name))
     ]
     if lacking and packages.may_install():
         packages.install([(name,) for name in lacking], "The tests")

@@ -34,7 +34,9 @@ def ordinary_midi() -> bytes:
         track = file.add_track(f"Part {channel + 1}")
         for step in range(24):
             track.append(mido.Message("note_on", channel=channel, note=60 + step, velocity=80))
-            track.append(mido.Message("control_change", channel=channel, control=74, value=step * 5))
+            track.append(
+                mido.Message("control_change", channel=channel, control=74, value=step * 5)
+            )
             track.append(mido.Message("note_off", channel=channel, note=60 + step, time=240))
     out = io.BytesIO()
     file.save(file=out)
@@ -109,13 +111,23 @@ def _no_lanes(_: Path) -> Project:
 
 
 def _extremes(_: Path) -> Project:
-    tempo = TempoMap((TempoPoint(0.0, LOW, True), TempoPoint(1e-6, HIGH, True), TempoPoint(9.0, LOW), TempoPoint(900.0, HIGH)))
+    tempo = TempoMap(
+        (
+            TempoPoint(0.0, LOW, True),
+            TempoPoint(1e-6, HIGH, True),
+            TempoPoint(9.0, LOW),
+            TempoPoint(900.0, HIGH),
+        )
+    )
     meter = MeterMap((MeterPoint(1, 64, 1), MeterPoint(2, 1, 32), MeterPoint(3, 7, 8)))
     return replace(build(), tempo=tempo, meter=meter)
 
 
 def _far_section(_: Path) -> Project:
-    return replace(build(), sections=(Section(LIMITS["beat"].high, "Far"), Section(3.0, ""), Section(3.0, "Twice")))
+    return replace(
+        build(),
+        sections=(Section(LIMITS["beat"].high, "Far"), Section(3.0, ""), Section(3.0, "Twice")),
+    )
 
 
 PROJECTS: dict[str, Callable[[Path], Project]] = {
@@ -134,8 +146,14 @@ PROJECTS: dict[str, Callable[[Path], Project]] = {
     "one note of each end": lambda _: Project(
         tracks=(
             Track(
-                "t", "T", (Device("d", "synth", "D"),), (),
-                (Note(0.0, LIMITS["length"].low, 0, 0.0), Note(1.0, LIMITS["length"].high, 127, 1.0)),
+                "t",
+                "T",
+                (Device("d", "synth", "D"),),
+                (),
+                (
+                    Note(0.0, LIMITS["length"].low, 0, 0.0),
+                    Note(1.0, LIMITS["length"].high, 127, 1.0),
+                ),
             ),
         )
     ),  # fmt: skip

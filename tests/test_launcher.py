@@ -80,10 +80,14 @@ class Libraries(unittest.TestCase):
                     waiting.append(by_name[name])
         named = {name for rows in libraries.LIBRARIES.values() for name in rows}
         gaps = {
-            name: path.name for path in files for name in needed(path) - own - named - libraries.SYSTEM
+            name: path.name
+            for path in files
+            for name in needed(path) - own - named - libraries.SYSTEM
         }
         self.assertEqual(gaps, {}, "not in launcher/libraries.py")
-        told = subprocess.run(["ldd", *map(str, files)], capture_output=True, text=True, check=False)
+        told = subprocess.run(
+            ["ldd", *map(str, files)], capture_output=True, text=True, check=False
+        )
         lost = {line.strip() for line in told.stdout.splitlines() if "not found" in line}
         self.assertEqual({line for line in lost if line.split()[0] not in own}, set())
 
@@ -111,8 +115,13 @@ def wheel(folder: Path, name: str, code: str) -> None:
     with zipfile.ZipFile(folder / f"{name}-1.0-py3-none-any.whl", "w") as made:
         made.writestr(f"{name}.py", code)
         made.writestr(f"{about}/METADATA", f"Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n")
-        made.writestr(f"{about}/WHEEL", "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n")
-        made.writestr(f"{about}/RECORD", f"{name}.py,,\n{about}/METADATA,,\n{about}/WHEEL,,\n{about}/RECORD,,\n")
+        made.writestr(
+            f"{about}/WHEEL", "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n"
+        )
+        made.writestr(
+            f"{about}/RECORD",
+            f"{name}.py,,\n{about}/METADATA,,\n{about}/WHEEL,,\n{about}/RECORD,,\n",
+        )
 
 
 class SettingUp(unittest.TestCase):
@@ -147,9 +156,13 @@ class SettingUp(unittest.TestCase):
 
     def assert_whole(self) -> None:
         done = self.start()
-        self.assertEqual((done.returncode, done.stdout), (0, "started whole ['lanes']\n"), done.stderr)
+        self.assertEqual(
+            (done.returncode, done.stdout), (0, "started whole ['lanes']\n"), done.stderr
+        )
         left = {path.name for path in self.root.iterdir()} - {".venv", ".venv.lock"}
-        self.assertFalse([name for name in left if name.startswith(".venv")], "half made things stay")
+        self.assertFalse(
+            [name for name in left if name.startswith(".venv")], "half made things stay"
+        )
 
     def test_it_is_made_once_and_anew_when_it_is_damaged(self) -> None:
         self.assert_whole()
@@ -206,7 +219,11 @@ class SettingUp(unittest.TestCase):
         done = self.start()
         self.assertEqual(done.returncode, 1)
         self.assertIn("The package nonesuch==9.9 can't be had", done.stderr)
-        nobody = {"PIP_NO_INDEX": "0", "PIP_INDEX_URL": "http://127.0.0.1:9/simple", "PIP_RETRIES": "1"}
+        nobody = {
+            "PIP_NO_INDEX": "0",
+            "PIP_INDEX_URL": "http://127.0.0.1:9/simple",
+            "PIP_RETRIES": "1",
+        }
         done = self.start(**nobody)
         self.assertIn("The package index can't be reached", done.stderr)
         self.assertNotIn("Traceback", done.stderr)
@@ -242,16 +259,34 @@ class ForeignCode(unittest.TestCase):
         made = tempfile.TemporaryDirectory()
         self.addCleanup(made.cleanup)
         self.folder = Path(made.name)
-        for name in ("msgspec", "numpy", "pedalboard", "click", "json", "zolvek", "hashlib", "encodings"):
+        for name in (
+            "msgspec",
+            "numpy",
+            "pedalboard",
+            "click",
+            "json",
+            "zolvek",
+            "hashlib",
+            "encodings",
+        ):
             (self.folder / f"{name}.py").write_text(
                 f"open({str(self.folder / 'ran')!r}, 'a').write({name!r})\nraise SystemExit(66)\n"
             )
 
     def test_neither_the_launcher_nor_a_command_runs_them(self) -> None:
-        env = {**os.environ, "PYTHONPATH": str(self.folder), "PYTHONSTARTUP": str(self.folder / "json.py")}
+        env = {
+            **os.environ,
+            "PYTHONPATH": str(self.folder),
+            "PYTHONSTARTUP": str(self.folder / "json.py"),
+        }
         for words in (["lanes", "none.zolvek"], ["demo", "--write", "demo.zolvek"]):
             done = subprocess.run(
-                [str(ROOT / "zolvek"), *words], cwd=self.folder, env=env, capture_output=True, text=True, check=False
+                [str(ROOT / "zolvek"), *words],
+                cwd=self.folder,
+                env=env,
+                capture_output=True,
+                text=True,
+                check=False,
             )
             self.assertFalse((self.folder / "ran").exists(), done.stderr)
             self.assertIn(done.returncode, (0, 2), done.stderr)
@@ -269,7 +304,9 @@ class ForeignCode(unittest.TestCase):
         self.addCleanup(os.chdir, here)
         os.chdir(self.folder)
         for module in ("zolvek.sound.worker", "zolvek.sound.jobs"):
-            done = subprocess.run(command(module), input=b"", capture_output=True, check=False, timeout=120)
+            done = subprocess.run(
+                command(module), input=b"", capture_output=True, check=False, timeout=120
+            )
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertFalse((self.folder / "ran").exists())
 

@@ -23,7 +23,7 @@ def damaged(error: ImportError | SyntaxError) -> bool:
     if "cannot open shared object file" in str(error):
         return False
     name = (error.name or "").split(".")[0] if isinstance(error, ImportError) else ""
-    place = (getattr(error, "path", None) or getattr(error, "filename", None) or "")
+    place = getattr(error, "path", None) or getattr(error, "filename", None) or ""
     return name not in ("", "zolvek") or place.startswith(sys.prefix)
 
 

@@ -72,14 +72,25 @@ class Writing(unittest.TestCase):
         subprocess.run([*CLI, "demo", "--write", "/dev/null"], check=True)
         self.assertEqual(os.stat("/dev/null").st_rdev, about.st_rdev)
         self.assertTrue(stat.S_ISCHR(os.stat("/dev/null").st_mode))
-        piped = subprocess.run([*CLI, "demo", "--write", "/dev/stdout"], check=True, stdout=subprocess.PIPE)
+        piped = subprocess.run(
+            [*CLI, "demo", "--write", "/dev/stdout"], check=True, stdout=subprocess.PIPE
+        )
         self.assertEqual(piped.stdout, demo.read_bytes())
-        for words in (("demo", "--write", "/dev/full"), ("table", str(demo), "--step", "1", "-o", "/dev/full")):
+        for words in (
+            ("demo", "--write", "/dev/full"),
+            ("table", str(demo), "--step", "1", "-o", "/dev/full"),
+        ):
             done = subprocess.run([*CLI, *words], capture_output=True, text=True, check=False)
             self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
-        for words in (("schema",), ("lanes", str(demo)), ("sample", str(demo), "--lane", "horn.cutoff", "--step", "1")):
+        for words in (
+            ("schema",),
+            ("lanes", str(demo)),
+            ("sample", str(demo), "--lane", "horn.cutoff", "--step", "1"),
+        ):
             with open("/dev/full", "w") as full:
-                done = subprocess.run([*CLI, *words], stdout=full, stderr=subprocess.PIPE, text=True, check=False)
+                done = subprocess.run(
+                    [*CLI, *words], stdout=full, stderr=subprocess.PIPE, text=True, check=False
+                )
             self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
 
     def test_a_render_that_is_ended_leaves_nothing(self) -> None:
@@ -87,7 +98,9 @@ class Writing(unittest.TestCase):
         out.mkdir()
         subprocess.run([*CLI, "demo", "--write", str(demo)], check=True)
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGKILL):
-            going = subprocess.Popen([*CLI, "render", str(demo), "-o", str(out / "x.wav")], stderr=subprocess.DEVNULL)
+            going = subprocess.Popen(
+                [*CLI, "render", str(demo), "-o", str(out / "x.wav")], stderr=subprocess.DEVNULL
+            )
             time.sleep(2.5)
             self.assertIsNone(going.poll())
             going.send_signal(number)

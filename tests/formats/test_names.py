@@ -25,8 +25,17 @@ from zolvek.core.curve import curve
 from zolvek.core.pattern import Pattern
 from zolvek.core.project import Note, Project, Section, Track
 from zolvek.demo.night_regatta import build
-from zolvek.formats import clipboard, midi_in, midi_out, names, pattern_library, picture, project_file
-from zolvek.formats import sound_out, tables
+from zolvek.formats import (
+    clipboard,
+    midi_in,
+    midi_out,
+    names,
+    pattern_library,
+    picture,
+    project_file,
+    sound_out,
+    tables,
+)
 
 ODD = (
     "Kick:Snare", "Kick/Snare", "a=b", "=1+1", "+7 st", "-6 dB", "@sum", '"quoted", \'too\'', "tab\tand\x07bell",
@@ -73,17 +82,24 @@ class Names(unittest.TestCase):
             # SVG by an XML parser (XML 1.0).
             drawn = ElementTree.fromstring(picture.svg(project, lanes).encode())
             self.assertEqual(
-                (drawn.find("{http://www.w3.org/2000/svg}title").text or "").replace("\r", "\n"), names.xml_text(name)
+                (drawn.find("{http://www.w3.org/2000/svg}title").text or "").replace("\r", "\n"),
+                names.xml_text(name),
             )
             # CSV by the standard reader; no cell that a spreadsheet takes for a formula.
-            rows = list(csv.reader(io.StringIO(tables.to_text(project, lanes, 4.0, cells="text"), newline="")))
+            rows = list(
+                csv.reader(
+                    io.StringIO(tables.to_text(project, lanes, 4.0, cells="text"), newline="")
+                )
+            )
             for row in rows:
                 self.assertEqual(len(row), 2 + len(lanes))
                 for text in row[2:]:
                     self.assertFalse(text.startswith(("=", "+", "-", "@")), text)
             pieces = [(name, curve([(0.0, 0.5)])), ("other", curve([(0.0, 0.1)]))]
             if name != "other":
-                self.assertEqual([n for n, _ in clipboard.from_text(clipboard.to_text(pieces))], [name, "other"])
+                self.assertEqual(
+                    [n for n, _ in clipboard.from_text(clipboard.to_text(pieces))], [name, "other"]
+                )
 
     def test_names_that_would_meet_in_one_file_are_numbered(self) -> None:
         project = replace(
@@ -94,7 +110,9 @@ class Names(unittest.TestCase):
                 for n, name in enumerate(("Kick/Snare", "Kick:Snare", "KICK-SNARE", "Kick:Snare"))
             )
         )  # fmt: skip
-        written = sound_out.deliver(project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True)
+        written = sound_out.deliver(
+            project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True
+        )
         self.assertEqual(len({path.name.casefold() for path in written}), 4)
         self.assertTrue(all(soundfile.info(path).frames for path in written))
         for split in ("track", "lane"):
@@ -117,7 +135,9 @@ class Names(unittest.TestCase):
         made = names.file_names(texts)
         self.assertEqual(len({name.casefold() for name in made}), len(texts))
         for name in made:
-            self.assertTrue(name and "/" not in name and "\0" not in name and not name.startswith("."))
+            self.assertTrue(
+                name and "/" not in name and "\0" not in name and not name.startswith(".")
+            )
             self.assertLess(len(name.encode()), 200)
 
     @given(st.text())
@@ -138,7 +158,9 @@ class Names(unittest.TestCase):
             self.assertEqual(target.read_bytes(), b"precious")
         project_file.save(named("bell\x07 and \x00"), path)
         done = subprocess.run(
-            [sys.executable, "-m", "zolvek", "picture", str(path), "-o", str(target)], capture_output=True, check=False
+            [sys.executable, "-m", "zolvek", "picture", str(path), "-o", str(target)],
+            capture_output=True,
+            check=False,
         )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(target.read_bytes()[:8], b"\x89PNG\r\n\x1a\n")

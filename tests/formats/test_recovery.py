@@ -81,7 +81,9 @@ class Recovery(unittest.TestCase):
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
         path = self.folder / "piece.zolvek"
         code = f"from pathlib import Path; from zolvek.formats import recovery; recovery.lock(Path({str(path)!r})); print(1, flush=True); input()"
-        other = subprocess.Popen([sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        other = subprocess.Popen(
+            [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
         assert other.stdout is not None
         other.stdout.readline()
         with self.assertRaises(ZolvekError) as told:
@@ -126,8 +128,12 @@ class Recovery(unittest.TestCase):
         recovery.let_go()
         folder = old.parent
         others = {
-            f"{os.getpid()}-123-another-boot.json": text.replace(identity.own(), f"{os.getpid()}-123-another-boot"),
-            f"{os.getpid()}.json": text.replace(f'"{identity.own()}"', str(os.getpid())).replace('"version":2', '"version":1'),
+            f"{os.getpid()}-123-another-boot.json": text.replace(
+                identity.own(), f"{os.getpid()}-123-another-boot"
+            ),
+            f"{os.getpid()}.json": text.replace(f'"{identity.own()}"', str(os.getpid())).replace(
+                '"version":2', '"version":1'
+            ),
         }
         for name, copy in others.items():
             self.assertNotEqual(copy, text)

@@ -20,8 +20,8 @@ from zolvek.sound.messages import MOST_BYTES, Receiver, Sender
 from zolvek.sound.playback import AHEAD, MOST_AHEAD, Playback
 from zolvek.sound.renderer import RATE, Renderer, render
 from zolvek.sound.silent_clock import SilentClock
-from zolvek.sound.voices import pitch_hz
 from zolvek.sound.streams import stream
+from zolvek.sound.voices import pitch_hz
 
 STEADY = {"sustain": 1.0, "attack": 0.0, "cutoff": 1.0, "level": 0.8}
 

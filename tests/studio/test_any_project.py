@@ -7,10 +7,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from benchmarks import hardness
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from benchmarks import hardness
 from tests.projects import PROJECTS
 from tests.studio import driver
 from zolvek.core.errors import ZolvekError
@@ -20,7 +20,11 @@ from zolvek.studio.settings import Settings
 from zolvek.studio.window import Window
 
 LEAVING = {"quit", "demo", "open"}
-HEAVY = {"1,000 lanes", "two hours", "the longest"}  # a part of the walk is enough for the size of it
+HEAVY = {
+    "1,000 lanes",
+    "two hours",
+    "the longest",
+}  # a part of the walk is enough for the size of it
 
 
 class AnyProject(unittest.TestCase):
@@ -50,7 +54,10 @@ class AnyProject(unittest.TestCase):
                     look()
             for widget in (window.ruler, window.overview, window.focus_lane, window.low_lanes):
                 doing = f"mouse on {type(widget).__name__}"
-                for spot in (QPoint(2, 2), QPoint(widget.width() // 2, max(widget.height() // 2, 1))):
+                for spot in (
+                    QPoint(2, 2),
+                    QPoint(widget.width() // 2, max(widget.height() // 2, 1)),
+                ):
                     QTest.mouseMove(widget, spot)
                     QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=spot)
                     QTest.mouseDClick(widget, Qt.MouseButton.LeftButton, pos=spot)
@@ -59,7 +66,9 @@ class AnyProject(unittest.TestCase):
             session.set_focus(lanes[-1] if lanes else None)
             session.choose_span((0.0, min(4.0, session.project.length)))
             for row in ACTIONS:
-                if row.id in LEAVING or (name in HEAVY and row.menu not in ("View", "Help", "Play")):
+                if row.id in LEAVING or (
+                    name in HEAVY and row.menu not in ("View", "Help", "Play")
+                ):
                     continue
                 doing = row.id
                 window.action(row.id).trigger()

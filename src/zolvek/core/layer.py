@@ -5,8 +5,8 @@ from __future__ import annotations
 from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.lfo import Lfo
-from zolvek.core.randomness import RandomMove
 from zolvek.core.limits import Amount, Beat
+from zolvek.core.randomness import RandomMove
 from zolvek.core.records import record
 
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,

@@ -152,5 +152,3 @@ def _refuse(limit: Limit, value: Any, where: str) -> None:
     if isinstance(value, (int, float)):
         limit.need(value, where)
     raise ZolvekError(f"{limit.what} can't be {value!r}.", where, f"Use {limit.words}.")
-
-

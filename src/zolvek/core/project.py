@@ -124,7 +124,7 @@ class Cycle:
     length: Length
 
     def __post_init__(self) -> None:
-        if not ( self.length >= 1.0 / 64.0):
+        if not (self.length >= 1.0 / 64.0):
             raise ZolvekError(
                 "The cycle is too short.", remedy="Select a span of a 1/256 note or more."
             )

@@ -32,7 +32,7 @@ def _made(cls: Any, eq: bool) -> Any:
     made: Any = dataclass(init=False, repr=False, eq=False)(cls)
     rows = made.__dataclass_fields__.values()
     check = checker(made)
-    parts = {
+    parts: dict[str, Any] = {
         "_check": check and staticmethod(check),
         "_names": tuple(each.name for each in rows),
         "_plain": {f.name: f.default for f in rows if f.default is not MISSING},

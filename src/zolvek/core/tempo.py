@@ -12,7 +12,6 @@ from zolvek.core.limits import CLOSEST_BEATS, Beat, Bpm
 from zolvek.core.records import record
 
 
-
 @record
 class TempoPoint:
     """From `beat` on the tempo is `bpm` quarter notes a minute; with `ramp` it goes

@@ -73,7 +73,9 @@ def _replace(target: Path, old: os.stat_result | None, write: Callable[[Path], N
             folder = os.open(target.parent, os.O_RDONLY | os.O_CLOEXEC)
             try:
                 # With a folder's handle Python follows /proc's link to the file itself.
-                os.link(f"/proc/self/fd/{handle}", named.name, dst_dir_fd=folder, follow_symlinks=True)
+                os.link(
+                    f"/proc/self/fd/{handle}", named.name, dst_dir_fd=folder, follow_symlinks=True
+                )
             finally:
                 os.close(folder)
         os.replace(named, target)
@@ -135,7 +137,9 @@ def read_bytes(path: str | os.PathLike[str], most: int = LARGEST) -> bytes:
             "Check the name and whether you may read it.",
         ) from error
     except ValueError as error:  # a name with a NUL in it
-        raise ZolvekError(f"The file can't be read: {error}.", repr(str(path)), "Check the name.") from error
+        raise ZolvekError(
+            f"The file can't be read: {error}.", repr(str(path)), "Check the name."
+        ) from error
     if len(data) > most:
         raise ZolvekError(
             f"The file is larger than {most // 1_000_000:,} MB.", str(path), "Choose another one."

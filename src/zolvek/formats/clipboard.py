@@ -48,7 +48,9 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
     for row in rows:
         if row:
             groups.setdefault(row[0], []).append(row[1:])
-    return [(from_cell(name), curve_csv.from_text(_table(rows), WHERE)) for name, rows in groups.items()]
+    return [
+        (from_cell(name), curve_csv.from_text(_table(rows), WHERE)) for name, rows in groups.items()
+    ]
 
 
 def _table(rows: list[list[str]]) -> str:

@@ -14,13 +14,13 @@ import numpy as np
 from zolvek.core.catalogue import KINDS, DeviceKind
 from zolvek.core.chain import add_device, add_track
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LIMITS
 from zolvek.core.messages import CONTROLLERS, MESSAGES, MidiTarget
 from zolvek.core.meter import MeterMap, MeterPoint
 from zolvek.core.parameter import Parameter
 from zolvek.core.project import Note, Project, Section, add_lanes, with_track
 from zolvek.core.records import record
 from zolvek.core.stepping import from_steps
-from zolvek.core.limits import LIMITS
 from zolvek.core.tempo import TempoMap, TempoPoint
 from zolvek.formats.atomic import read_bytes
 from zolvek.formats.midi_wire import ENTRY, LOWER, NONE, SELECT

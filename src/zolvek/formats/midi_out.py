@@ -21,8 +21,8 @@ from zolvek.core.project import Project
 from zolvek.core.stepping import Resolution, Stream, stepped
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
-from zolvek.formats.names import file_names, one_line
 from zolvek.formats.midi_wire import Messages, messages, sharing
+from zolvek.formats.names import file_names, one_line
 
 TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message

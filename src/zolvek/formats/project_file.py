@@ -118,7 +118,7 @@ def _said(what: str) -> str:
 
 def _ids(plain: Any, path: str) -> list[str]:
     """The ids of what a path leads through, such as "lane horn.cutoff"."""
-    found = []
+    found, noun = [], ""
     for key, number in re.findall(r"(\w+)|\[(\d+)\]", path):
         try:
             plain = plain[int(number)] if number else plain[key]

@@ -133,7 +133,9 @@ def left_behind() -> list[Left]:
             if time.time() - half.stat().st_mtime > HALF_SECONDS:
                 half.unlink()
     for file in sorted(folder.glob("[0-9]*.json")):
-        with contextlib.suppress(ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        with contextlib.suppress(
+            ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError
+        ):
             head = msgspec.json.decode(read_bytes(file), type=Head)
             if head.format == FORMAT and head.version <= VERSION and abandoned(file, head):
                 project = project_file.decode(bytes(head.project), str(file))

@@ -260,7 +260,10 @@ class Playback:
             playing, self.worker = self.playing, None
             goes_on = playing and not often
             if goes_on:
-                self.worker, self.spare = self.spare or WorkerProcess(self._taken, self._ended), None
+                self.worker, self.spare = (
+                    self.spare or WorkerProcess(self._taken, self._ended),
+                    None,
+                )
                 self._brief(self.worker)
                 self.number += 1
                 self.ready.clear()
@@ -276,7 +279,9 @@ class Playback:
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:
     if goes_on:
-        return Failure(f"The sound process was lost ({reason}); another one goes on in its place.", "playback")
+        return Failure(
+            f"The sound process was lost ({reason}); another one goes on in its place.", "playback"
+        )
     return Failure(
         f"The sound process was lost again and again ({reason}).", "playback",
         "Bypass the device you added last, save, and play again.",

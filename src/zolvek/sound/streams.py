@@ -29,6 +29,7 @@ BLOCK = 16_384  # frames at the renderer's rate
 MOST_BLOCKS = 384  # kept of all sounds together: 48 MB
 TAPS = 10  # the filter's reach in input frames, times the ratio of the rates (scipy's own default)
 USABLE = "Use a WAV, FLAC, OGG or MP3 file."
+Block = np.ndarray[Any, np.dtype[np.float32]]
 Progress = Callable[[int, int], object]
 
 
@@ -48,7 +49,9 @@ def opened(name: str) -> Any:
     try:
         about = path.stat()
     except (OSError, ValueError) as error:
-        raise Failure("The sound file is not there.", name, "Find it again or replace it.") from error
+        raise Failure(
+            "The sound file is not there.", name, "Find it again or replace it."
+        ) from error
     if not stat.S_ISREG(about.st_mode):
         raise Failure("This is not a file.", name, USABLE)
     try:
@@ -100,7 +103,7 @@ class Stream:
         self.up, self.down = rate // common, own // common
         self.own_frames = int(self.file.frames)
         self.frames = -(-self.own_frames * self.up // self.down)
-        self.blocks: OrderedDict[int, Floats] = OrderedDict()
+        self.blocks: OrderedDict[int, Block] = OrderedDict()
 
     def read(self, first: int, count: int) -> Floats:
         """Frames from `first` on, float64 (2, count), mono on both sides; silence beyond the ends and
@@ -114,7 +117,7 @@ class Stream:
             out[:, a - first : b - first] = block[:, a - start : b - start]
         return out
 
-    def _block(self, number: int) -> Floats:
+    def _block(self, number: int) -> Block:
         with self.lock:
             found = self.blocks.get(number)
             if found is None:
@@ -126,7 +129,7 @@ class Stream:
                 self.blocks.move_to_end(number)
         return found
 
-    def _made(self, first: int) -> Floats:
+    def _made(self, first: int) -> Block:
         """A block's frames, float32 (2, BLOCK)."""
         if self.up == self.down:
             return self._own(first, BLOCK)
@@ -138,21 +141,23 @@ class Stream:
         skip = first - start * self.up // self.down
         return _converted(wide, self.up, self.down)[:, skip : skip + BLOCK]
 
-    def _own(self, first: int, count: int) -> Floats:
+    def _own(self, first: int, count: int) -> Block:
         """Frames at the file's own rate, float32 (2, count), silence beyond its end."""
         out = np.zeros((2, count), np.float32)
         if first < self.own_frames:
             try:
                 if self.file.tell() != first:
                     self.file.seek(first)
-                rows = self.file.read(min(count, self.own_frames - first), dtype="float32", always_2d=True)
+                rows = self.file.read(
+                    min(count, self.own_frames - first), dtype="float32", always_2d=True
+                )
             except RuntimeError:
                 return out
             out[:, : len(rows)] = rows[:, [0, min(1, rows.shape[1] - 1)]].T
         return np.nan_to_num(out, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
 
 
-def _converted(rows: Floats, up: int, down: int) -> Floats:
+def _converted(rows: Block, up: int, down: int) -> Block:
     """Rows of sound at `up` / `down` times their rate, by a polyphase filter."""
     from scipy.signal import resample_poly
 
@@ -182,5 +187,7 @@ def stream(name: str, rate: int) -> Stream:
     try:
         about = path_of(name).stat()
     except (OSError, ValueError) as error:
-        raise Failure("The sound file is not there.", name, "Find it again or replace it.") from error
+        raise Failure(
+            "The sound file is not there.", name, "Find it again or replace it."
+        ) from error
     return _stream(name, rate, (about.st_mtime_ns, about.st_size))

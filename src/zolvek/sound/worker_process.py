@@ -31,7 +31,9 @@ class WorkerProcess:
     """`taken` is given each chunk and `ended` the reason when it is lost; both from other threads."""
 
     def __init__(
-        self, taken: Callable[[WorkerProcess, Any], None], ended: Callable[[WorkerProcess, str], None]
+        self,
+        taken: Callable[[WorkerProcess, Any], None],
+        ended: Callable[[WorkerProcess, str], None],
     ) -> None:
         self.taken, self.ended = taken, ended
         self.lock = threading.Lock()

@@ -155,13 +155,22 @@ class Deliveries:
             clips.need(project)
         except ZolvekError as error:
             if not self.window.confirm(
-                "Sound files are missing or can't be played. Write without them?", f"{error.where}: {error.what}"
+                "Sound files are missing or can't be played. Write without them?",
+                f"{error.where}: {error.what}",
             ):
                 return
         self.run(
             path.name,
             lambda told: deliver(
-                project, path, form, span, own.sound_bypass, own.sound_tail, own.sound_tracks, told, True
+                project,
+                path,
+                form,
+                span,
+                own.sound_bypass,
+                own.sound_tail,
+                own.sound_tracks,
+                told,
+                True,
             ),
         )
 

@@ -25,11 +25,14 @@ def drawn(svg: str, scale: float = SCALE) -> QImage:
     if not renderer.isValid() or size.isEmpty():
         raise Failure("The picture can't be drawn.", "PNG", "Write it as SVG, and report this.")
     fits = min(
-        MOST_SIDE / max(size.width(), size.height()), (MOST_PIXELS / (size.width() * size.height())) ** 0.5
+        MOST_SIDE / max(size.width(), size.height()),
+        (MOST_PIXELS / (size.width() * size.height())) ** 0.5,
     )
     if fits < 1.0:
         raise ZolvekError(
-            f"A PNG of {size.width():,} × {size.height():,} is too large.", "PNG", "Choose fewer lanes, or SVG."
+            f"A PNG of {size.width():,} × {size.height():,} is too large.",
+            "PNG",
+            "Choose fewer lanes, or SVG.",
         )
     image = QImage(size * min(scale, fits), QImage.Format.Format_ARGB32)
     if image.isNull():

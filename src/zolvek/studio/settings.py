@@ -6,7 +6,6 @@ import json
 from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 
-
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import (
     Beat,
