@@ -156,7 +156,7 @@ PROJECTS: dict[str, Callable[[Path], Project]] = {
                 ),
             ),
         )
-    ),  # fmt: skip
+    ),
     "an ordinary MIDI file": from_midi,
     "1,000 lanes": lambda _: many_lanes(1_000),
     "two hours": lambda _: two_hours(),

@@ -103,9 +103,11 @@ class Libraries(unittest.TestCase):
             (["demo"], [libraries.ALWAYS, libraries.SOUND, libraries.WINDOW]),
         ):
             self.assertEqual(libraries.needs(words), wanted, words)
-        with mock.patch.object(libraries, "known", lambda: "header\n\tlibz.so.1 (libc6) => x\n"):
-            with mock.patch.object(libraries, "_in_a_folder", lambda _: False):
-                found = libraries.missing([libraries.ALWAYS])
+        with (
+            mock.patch.object(libraries, "known", lambda: "header\n\tlibz.so.1 (libc6) => x\n"),
+            mock.patch.object(libraries, "_in_a_folder", lambda _: False),
+        ):
+            found = libraries.missing([libraries.ALWAYS])
         self.assertEqual(found, {libraries.ALWAYS: [("libstdc++6",), ("libgcc-s1",)]})
 
 

@@ -54,7 +54,7 @@ class WorkerLost(unittest.TestCase):
             self.until(lambda: self.told)
             error, goes_on, when = self.told[0]
             self.assertTrue(goes_on and error.what)
-            self.until(lambda: self.playback.begun and self.playback.beat > place + 0.25)
+            self.until(lambda at=place: self.playback.begun and self.playback.beat > at + 0.25)
             # It went on, it did not begin anew nor leave anything out but what was lost.
             self.assertLess(self.playback.beat, place + 16.0)
             self.assertGreaterEqual(self.playback.beat, place)

@@ -36,7 +36,7 @@ def told(process: int) -> str:
 
 def alive(identity: str) -> bool:
     """Whether the very process runs, as far as can be seen from here."""
-    number, _, rest = identity.partition("-")
+    number = identity.partition("-")[0]
     if not (number.isascii() and number.isdigit()) or len(number) > 10:
         return False
     return bool(began(int(number))) and identity == told(int(number))

@@ -126,7 +126,8 @@ def _ids(plain: Any, path: str) -> list[str]:
             break
         if number and isinstance(plain, dict) and isinstance(plain.get("id"), str):
             found.append(f"{noun} {plain['id']}")
-        noun = key.rstrip("s")
+        elif key:
+            noun = key.rstrip("s")
     return found
 
 
