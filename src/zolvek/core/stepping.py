@@ -18,6 +18,10 @@ from zolvek.core.tempo import TempoMap
 from zolvek.core.thinning import compiled, thinned
 
 COMPILED_FROM = 20_000  # runs from which on the loop is worth compiling
+PIECE = 1 << 20  # ticks that are looked at together
+COARSE = (512, 64, 8, 1)  # ticks of a stretch, first and where more may happen in it
+CLOSE = (32, 4, 1)  # the same where a curve is looked at by samples, not known exactly
+LOOKED_AT = 1 << 18  # ticks of one step, to say where it is furthest off
 LONGEST = 60_000.0  # milliseconds that a change may wait at most
 
 
@@ -51,24 +55,66 @@ class Stream:
     at: int
 
 
-def moments(
-    heard: Heard, length: float, tempo: TempoMap, resolution: Resolution
-) -> tuple[Ints, Floats]:
-    """The ticks at which steps may change, the end of the project last: all of them, or those as
-    far apart as is wanted, and wherever the curve jumps; and the beats they stand for. For the tick
-    nearest to a jump that is the jump's own, so that it is sent whole."""
-    last = max(int(np.ceil(length * TICKS)), 1)
-    fastest = max(point.bpm for point in tempo.points) / 60_000.0  # beats a millisecond
-    apart = max(resolution.ticks, int(np.ceil(resolution.milliseconds * fastest * TICKS - 1e-6)))
-    ticks = np.arange(0, last + 1, apart)
-    jumps = heard.leaps[(heard.leaps > 0.5 / TICKS) & (heard.leaps < (last - 0.5) / TICKS)]
-    nearest = np.round(jumps * TICKS).astype(np.intp)
-    if apart > 1:
-        ticks = np.unique(np.concatenate((ticks, nearest)))
-    ticks = np.append(ticks[ticks < last], last)
-    beats = ticks / TICKS
-    beats[np.searchsorted(ticks, nearest)] = jumps
-    return ticks, beats
+class Moments:
+    """The ticks at which steps may change, the end of the project last: all of them, or those as far
+    apart as is wanted, and wherever the curve jumps; and the beats they stand for. For the tick
+    nearest to a jump that is the jump's own, so that it is sent whole.
+
+    They are told a piece at a time, for there are 57,600 of them in a minute at 60 BPM.
+    """
+
+    def __init__(
+        self, heard: Heard, length: float, tempo: TempoMap, resolution: Resolution
+    ) -> None:
+        self.last = max(int(np.ceil(length * TICKS)), 1)
+        fastest = max(point.bpm for point in tempo.points) / 60_000.0  # beats a millisecond
+        gap = int(np.ceil(resolution.milliseconds * fastest * TICKS - 1e-6))
+        self.apart = max(resolution.ticks, gap)
+        last = (self.last - 0.5) / TICKS
+        self.jumps = heard.leaps[(heard.leaps > 0.5 / TICKS) & (heard.leaps < last)]
+        self.nearest = np.round(self.jumps * TICKS).astype(np.int64)
+
+    def between(self, first: int, stop: int) -> Ints:
+        """Those from tick `first` on, and before `stop`."""
+        start = -(-first // self.apart) * self.apart
+        ticks = np.arange(start, min(stop, self.last), self.apart)
+        if self.apart > 1:
+            low, high = np.searchsorted(self.nearest, [first, min(stop, self.last)])
+            ticks = np.unique(np.concatenate((ticks, self.nearest[low:high])))
+        return ticks
+
+    def after(self, tick: int) -> int:
+        """The first one from `tick` on."""
+        start = -(-tick // self.apart) * self.apart
+        place = int(np.searchsorted(self.nearest, tick))
+        jump = int(self.nearest[place]) if place < len(self.nearest) else self.last
+        return min(start, jump, self.last)
+
+    def beats(self, ticks: Ints) -> Floats:
+        """What each of some increasing ticks stands for."""
+        beats = ticks / TICKS
+        if len(ticks):
+            low, high = np.searchsorted(self.nearest, [ticks[0], ticks[-1] + 1])
+            place = np.searchsorted(ticks, self.nearest[low:high])
+            met = ticks[np.minimum(place, len(ticks) - 1)] == self.nearest[low:high]
+            beats[place[met]] = self.jumps[low:high][met]
+        return beats
+
+
+class Bounds:
+    """What steps 0..`highest` may be for some extents of the curve: from `least` to `most`."""
+
+    def __init__(self, highest: int, tolerance: float) -> None:
+        self.highest = highest
+        self.slack = 0.5 + tolerance * highest + 1e-9
+
+    def least(self, reached: Floats) -> Ints:
+        """The least step for the highest that the curve comes to, 0..1."""
+        return np.ceil(np.maximum(reached * self.highest - self.slack, 0.0)).astype(np.int32)
+
+    def most(self, reached: Floats) -> Ints:
+        """The greatest step for the lowest that it comes to."""
+        return np.minimum(reached * self.highest + self.slack, self.highest).astype(np.int32)
 
 
 def stepped(
@@ -78,22 +124,75 @@ def stepped(
     of the lane's curve at every instant.
 
     Where the curve runs through more than a step between two ticks, the step nearest to the middle
-    of what it does there is taken.
+    of what it does there is taken. Only where the step may change is the curve looked at tick by
+    tick: that, and the memory it takes, goes with how much it moves, not with how long it lasts.
     """
-    ticks, beats = moments(heard, length, tempo, resolution)
-    low, high = heard.curve.extents(beats)
-    low, high = low * highest, high * highest
-    slack = 0.5 + resolution.tolerance * highest + 1e-9
-    least = np.ceil(np.maximum(high - slack, 0.0)).astype(np.intp)
-    most = np.minimum(low + slack, highest).astype(np.intp)
+    moments, bounds = Moments(heard, length, tempo, resolution), Bounds(highest, resolution.tolerance)
+    pieces = [
+        _piece(heard, moments, bounds, first, first + PIECE)
+        for first in range(0, moments.last, PIECE)
+    ]
+    tick, low, high = (np.concatenate(column) for column in zip(*pieces, strict=True))
+    least, most = bounds.least(high), bounds.most(low)
     torn = least > most
     if torn.any():
-        least[torn] = most[torn] = ((low + high)[torn] / 2.0 + 0.5).astype(np.intp)
+        least[torn] = most[torn] = ((low + high)[torn] * highest / 2.0 + 0.5).astype(np.int32)
     place, value = covered(least, most)
-    held = np.repeat(value, np.diff(np.append(place, len(least))))
+    held = np.repeat(value, np.diff(np.append(place, len(least)))) / highest
     far = np.maximum(high - held, held - low)
     worst = int(np.argmax(far))
-    return Stream(heard.lane.id, ticks[place], value, float(far[worst]), int(ticks[worst]))
+    end = int(tick[worst + 1]) if worst + 1 < len(tick) else moments.last
+    strays, at = _worst(heard, moments, int(tick[worst]), end, float(held[worst]))
+    return Stream(heard.lane.id, tick[place], value, strays * highest, at)
+
+
+def _piece(
+    heard: Heard, moments: Moments, bounds: Bounds, first: int, stop: int
+) -> tuple[Ints, Floats, Floats]:
+    """Ticks of a stretch, and the lowest and highest value from each to the next: of those, only the
+    ones at which what a step may be can change."""
+    stop = min(stop, moments.last)
+    count = stop - first
+    chosen: Ints | None = None  # the ticks, where they are not simply all
+    if moments.apart > 1:
+        chosen = np.append(moments.between(first, stop), moments.after(stop))
+        count = len(chosen) - 1
+    if count < 1:
+        return np.zeros(0, np.int64), np.zeros(0), np.zeros(0)
+    sizes = COARSE if isinstance(heard.curve, Curve) else CLOSE
+    starts = np.arange(0, count, sizes[0])
+    for finer in (*sizes[1:], 0):
+        edges = np.append(starts, count)
+        ticks = first + edges if chosen is None else chosen[edges]
+        low, high = heard.curve.extents(moments.beats(ticks))
+        if not finer:
+            break
+        # Settled: whatever the curve does in it, a step may be the same at each of its ticks.
+        moves = (bounds.least(low) != bounds.least(high)) | (bounds.most(low) != bounds.most(high))
+        lengths = np.diff(edges)
+        parts = np.where(moves, -(-lengths // finer), 1)
+        inside = np.arange(parts.sum()) - np.repeat(np.cumsum(parts) - parts, parts)
+        starts = np.repeat(starts, parts) + inside * finer
+    return ticks[:-1], low, high
+
+
+def _worst(heard: Heard, moments: Moments, first: int, stop: int, held: float) -> tuple[float, int]:
+    """How far a held value is from the curve at most between two ticks, and the tick that is at."""
+    ticks = moments.between(first, stop)
+    if len(ticks) > LOOKED_AT:
+        ticks = ticks[np.linspace(0, len(ticks) - 1, LOOKED_AT).astype(np.int64)]
+    low, high = heard.curve.extents(moments.beats(np.append(ticks, stop)))
+    far = np.maximum(high - held, held - low)
+    worst = int(np.argmax(far))
+    return float(far[worst]), int(ticks[worst])
+
+
+def step_extents(
+    heard: Heard, stream: Stream, length: float, tempo: TempoMap, resolution: Resolution
+) -> tuple[Floats, Floats]:
+    """The lowest and highest value of the curve, 0..1, while each of the stream's steps stands."""
+    moments = Moments(heard, length, tempo, resolution)
+    return heard.curve.extents(moments.beats(np.append(stream.tick, moments.last)))
 
 
 def covered(least: Ints, most: Ints) -> tuple[Ints, Ints]:
@@ -128,13 +227,6 @@ def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
             bottom, top = lower, upper
     begins[found], values[found] = start, (bottom + top) // 2
     return begins[: found + 1], values[: found + 1]
-
-
-def real_error(heard: Heard, stream: Stream, highest: int, length: float) -> Floats:
-    """How far the stream takes the curve's value, 0..1, from what it is, at every tick."""
-    ticks = np.arange(max(int(np.ceil(length * TICKS)), 1))
-    place = np.searchsorted(stream.tick, ticks, side="right") - 1
-    return stream.value[place] / highest - heard.curve.at(ticks / TICKS)
 
 
 SHORT = 0.03  # beats: steps that stand for less belong to a fast movement

@@ -14,7 +14,7 @@ from zolvek.core.parameter import Parameter
 from zolvek.core.playing import Heard
 from zolvek.core.project import Project
 from zolvek.core.records import record
-from zolvek.core.stepping import Resolution, Stream, real_error
+from zolvek.core.stepping import Resolution, Stream, step_extents
 from zolvek.formats.midi_out import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.midi_wire import BAUD
 
@@ -59,7 +59,7 @@ def report(
 ) -> Report:
     """The report on all lanes that are delivered."""
     found = lane_messages(project, delivered(project), resolution, progress)
-    lanes = tuple(_lane(project, heard, own, len(sent.tick)) for heard, own, sent in found)
+    lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found)
     # Ports are cables of their own: the busiest of them counts.
     cables = [
         _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
@@ -108,7 +108,9 @@ def delays(seconds: Floats, size: Ints) -> Floats:
     return np.maximum.accumulate(begins) + through - seconds
 
 
-def _lane(project: Project, heard: Heard, own: Stream, count: int) -> LaneReport:
+def _lane(
+    project: Project, heard: Heard, own: Stream, count: int, resolution: Resolution
+) -> LaneReport:
     lane = heard.lane
     parameter = project.parameter_of(lane.id)
     highest = MESSAGES[lane.midi.kind].highest
@@ -118,21 +120,23 @@ def _lane(project: Project, heard: Heard, own: Stream, count: int) -> LaneReport
         lane.midi.text,
         count,
         own.strays,
-        _in_unit(parameter, heard, own, highest, project.length),
+        _in_unit(parameter, heard, own, highest, step_extents(heard, own, project.length, project.tempo, resolution)),
         own.at / TICKS,
     )
 
 
-def _in_unit(parameter: Parameter, heard: Heard, own: Stream, highest: int, length: float) -> str:
-    """The largest deviation as a person writes it: "±0.4 dB"."""
+def _in_unit(
+    parameter: Parameter, heard: Heard, own: Stream, highest: int, extents: tuple[Floats, Floats]
+) -> str:
+    """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
+    the curve while each step stands."""
+    told = parameter.value(heard.lane.to_position(own.value / highest))
+    # A value goes one way with its position: it is furthest off where the curve is.
+    meant = [parameter.value(heard.lane.to_position(end)) for end in extents]
     if parameter.steps:
-        return "in its choices" if np.any(real_error(heard, own, highest, length)) else "none"
-    ticks = np.arange(max(int(np.ceil(length * TICKS)), 1))
-    place = np.searchsorted(own.tick, ticks, side="right") - 1
-    held = heard.lane.to_position(own.value[place] / highest)
-    told, meant = parameter.value(held), parameter.value(heard.at(ticks / TICKS))
+        return "in its choices" if any(np.any(end != told) for end in meant) else "none"
     with np.errstate(invalid="ignore"):
-        apart = np.abs(told - meant)
+        apart = np.maximum(*(np.abs(end - told) for end in meant))
     apart = apart[np.isfinite(apart)]
     most = float(apart.max(initial=0.0))
     digits = max(0, 1 - int(np.floor(np.log10(most)))) if most > 0.0 else 0
