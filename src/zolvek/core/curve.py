@@ -54,6 +54,15 @@ class Curve:
             place, what, remedy = fault
             raise ZolvekError(what, f"point {place + 1}", remedy)
 
+    def __getattr__(self, name: str) -> Any:
+        # Asked only for what is not there: the arrays of a curve that core.packing has packed.
+        packed = self.__dict__.get("_packed")
+        if packed is None or name not in ("beat", "value", "shape", "amount"):
+            raise AttributeError(name)
+        self.__dict__.update(packed.arrays())
+        self.__dict__.pop("_packed", None)
+        return self.__dict__[name]
+
     def __len__(self) -> int:
         return len(self.beat)
 

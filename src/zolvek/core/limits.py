@@ -67,6 +67,7 @@ LIMITS: dict[str, Limit] = {
     "seconds": Limit("A time", 0.0, 86_400.0, "s"),
     "cycles": Limit("A phase", -1e6, 1e6, "cycles"),
     "rate": Limit("A sample rate", 1_000, 768_000, "Hz"),
+    "megabytes": Limit("An amount of memory", 16, 65_536, "MB"),
     "division": Limit("A note value's part", 1, 128),
 }
 
@@ -95,6 +96,7 @@ Ticks = Annotated[int, _meta("ticks")]
 Seconds = Annotated[float, _meta("seconds")]
 Cycles = Annotated[float, _meta("cycles")]
 SampleRate = Annotated[int, _meta("rate")]
+Megabytes = Annotated[int, _meta("megabytes")]
 Division = Annotated[int, _meta("division")]
 
 BY_NAME: dict[str, Limit] = {

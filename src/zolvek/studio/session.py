@@ -97,7 +97,8 @@ class Session(QObject):
 
     def open(self, project: Project, path: Path | None) -> None:
         """Show another project."""
-        self.history = History.start(project)
+        most = self.settings.undo_megabytes * 1_000_000
+        self.history = History.start(project, most=most)
         self.saved: Project | None = project  # None: nothing of it is in a file yet
         self.path = path
         self.focus = next((lane.id for lane in project.lanes() if not lane.hidden), None)
@@ -292,8 +293,11 @@ class Session(QObject):
         self._keep(self.history.redone())
 
     def _keep(self, history: History) -> None:
-        before = self.history.project
+        before, gone = self.history.project, history.gone - self.history.gone
         self.history = history
+        if gone:
+            noun = "step is" if gone == 1 else f"{gone} steps are"
+            self.say(f"The oldest {noun} gone: undo keeps to {self.settings.undo_megabytes} MB.")
         if before is self.project:
             return
         if _frame(before) != _frame(self.project):

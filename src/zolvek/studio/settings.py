@@ -11,6 +11,7 @@ from zolvek.core.limits import (
     Beat,
     Clicks,
     Division,
+    Megabytes,
     Milliseconds,
     SampleRate,
     Seconds,
@@ -59,6 +60,7 @@ class Settings:
     table_step: Seconds = 0.25  # of the clock
     table_cells: str = "value"  # a key of formats.tables.CELLS
     data_all: bool = False  # tables and pictures of all shown lanes, not of the focus lane alone
+    undo_megabytes: Megabytes = 512  # that steps to undo may take in memory
     ramp: Beat = 0.0  # beats in which the edges of a moved span go to the new level
 
     def add_recent(self, path: Path) -> None:

@@ -1,0 +1,125 @@
+"""Undo over many steps of a large lane: the same projects come back, in little memory."""
+
+from __future__ import annotations
+
+import tracemalloc
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.projects import many_lanes
+from zolvek.core import history, packing
+from zolvek.core.curve import Curve
+from zolvek.core.history import History
+from zolvek.core.project import Project, with_curve
+
+
+def large(count: int = 1_000_000) -> Project:
+    project = many_lanes(2)
+    lane = next(project.lanes())
+    beats = np.linspace(0.0, 100.0, count)
+    drawn = Curve(beats, np.full(count, 0.5), np.ones(count, np.uint8), np.zeros(count))
+    return with_curve(project, lane.id, drawn)
+
+
+def moved(project: Project, place: int, value: float) -> Project:
+    """One point of the first lane at another value."""
+    lane = next(project.lanes())
+    values = lane.curve.value.copy()
+    values[place] = value
+    return with_curve(project, lane.id, replace(lane.curve, value=values))
+
+
+class Undo(unittest.TestCase):
+    def test_a_large_lane_is_edited_many_times_in_little_memory(self) -> None:
+        made = History.start(large())
+        first = made.project
+        tracemalloc.start()
+        for step in range(60):
+            made = made.edited(moved(made.project, 1_000 * step, 0.25), f"Move {step}")
+        grown, _ = tracemalloc.get_traced_memory()
+        tracemalloc.stop()
+        self.assertLess(grown, 120_000_000)  # 60 of them whole: 480 MB and more
+        self.assertLess(made.size, 120_000_000)
+        projects = [step.project for step in made.steps]
+        for step in range(60):
+            made = made.undone()
+            values = next(made.project.lanes()).curve.value
+            self.assertEqual(np.count_nonzero(values == 0.25), 59 - step)
+        self.assertIs(made.project, first)
+        self.assertFalse(any(packing.size(c) and "_packed" in c.__dict__ for c in (next(first.lanes()).curve,)))
+        while made.redo_label:
+            made = made.redone()
+        self.assertIs(made.project, projects[-1])
+        self.assertEqual(np.count_nonzero(next(made.project.lanes()).curve.value == 0.25), 60)
+
+    def test_beyond_its_bytes_the_oldest_go_and_it_is_counted(self) -> None:
+        made = History.start(large(100_000), most=8_000_000)
+        for step in range(20):
+            values = np.full(100_000, (step + 1) / 40.0)  # all of them: nothing to share
+            lane = next(made.project.lanes())
+            made = made.edited(with_curve(made.project, lane.id, replace(lane.curve, value=values)), f"{step}")
+        self.assertGreater(made.gone, 0)
+        self.assertEqual(made.gone + len(made.steps), 21)
+        self.assertLessEqual(made.size, 8_000_000)
+        while made.undo_label:
+            made = made.undone()
+        self.assertAlmostEqual(float(next(made.project.lanes()).curve.value[0]), made.gone / 40.0)
+
+    @given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 4_999), st.integers(0, 300)), max_size=24))
+    @settings(max_examples=40, deadline=None)
+    def test_any_way_through_the_steps_gives_the_very_projects(self, ways: list[tuple[int, int, int]]) -> None:
+        """Inserting, deleting, changing, undoing and redoing in any order, against plain copies."""
+        made = History.start(large(5_000))
+        plain, here = [made.project], 0
+        copies = [columns(made.project)]
+        for kind, place, count in ways:
+            lane = next(made.project.lanes())
+            c = lane.curve
+            at = min(place, len(c) - 1)
+            if kind == 0 and here:
+                made, here = made.undone(), here - 1
+            elif kind == 1 and here < len(plain) - 1:
+                made, here = made.redone(), here + 1
+            elif kind >= 2:
+                cut = slice(at, at + (count if len(c) > count + 10 else 0))
+                kept = np.ones(len(c), bool)
+                kept[cut] = kind != 3
+                value = np.where(kept | (kind == 3), c.value, 0.125) if kind == 2 else c.value
+                if kind == 2:
+                    value = c.value.copy()
+                    value[at] = count / 300.0
+                elif kind == 4:
+                    value = np.full(len(c), count / 300.0)
+                curve = Curve(c.beat[kept], value[kept], c.shape[kept], c.amount[kept])
+                after = made.edited(with_curve(made.project, lane.id, curve), "Edit")
+                if after is not made:
+                    made = after
+                    plain, copies = [*plain[: here + 1], made.project], copies[: here + 1]
+                    copies.append(columns(made.project))
+                    here += 1
+            self.assertIs(made.project, plain[here])
+            for one, other in zip(columns(made.project), copies[here], strict=True):
+                np.testing.assert_array_equal(one, other)
+        for project, copy in zip(plain, copies, strict=True):  # from far away too
+            for one, other in zip(columns(project), copy, strict=True):
+                np.testing.assert_array_equal(one, other)
+
+    def test_many_steps_are_found_again_without_stepping(self) -> None:
+        made = History.start(large(5_000))
+        for step in range(history.DEEPEST - 10):
+            made = made.edited(moved(made.project, step, 0.25), "Move")
+        values = next(made.steps[5].project.lanes()).curve.value  # a chain of nearly 2,000
+        self.assertEqual(np.count_nonzero(values == 0.25), 5)
+
+
+def columns(project: Project) -> list[np.ndarray]:
+    curve = next(project.lanes()).curve
+    return [getattr(curve, name).copy() for name in packing.COLUMNS]
+
+
+if __name__ == "__main__":
+    unittest.main()
