@@ -69,7 +69,7 @@ class MeterMap:
 
     def bar_beat(self, bar: int) -> float:
         """The beat at which `bar` (counted from 1) begins."""
-        i = max(bisect_right([p.bar for p in self.points], bar) - 1, 0)
+        i = max(bisect_right(self.points, bar, key=lambda point: point.bar) - 1, 0)
         point = self.points[i]
         return self.starts[i] + (bar - point.bar) * point.count * 4.0 / point.unit
 
@@ -79,11 +79,15 @@ class MeterMap:
         point = self.points[i]
         return point.bar + int((beat - self.starts[i]) // (point.count * 4.0 / point.unit))
 
-    def bar_lines(self, first: float, last: float) -> tuple[Ints, Floats]:
-        """Bar numbers and beats of the bar lines from `first` to `last`, both included."""
+    def bar_lines(self, first: float, last: float, every: int = 1) -> tuple[Ints, Floats]:
+        """Bar numbers and beats of the bar lines from `first` to `last`, both included; of every
+        second, fourth … bar, counted from 1, where that is asked for."""
         low, high = self.bar_at(max(first, 0.0)), self.bar_at(max(last, 0.0))
-        bars = np.arange(low, high + 1)
-        beats = np.array([self.bar_beat(int(bar)) for bar in bars])
+        bars = np.arange(low + (1 - low) % every, high + 1, every)
+        first_bar = np.array([point.bar for point in self.points])
+        length = np.array([point.count * 4.0 / point.unit for point in self.points])
+        i = np.maximum(np.searchsorted(first_bar, bars, side="right") - 1, 0)
+        beats = np.array(self.starts)[i] + (bars - first_bar[i]) * length[i]
         inside = (beats >= first) & (beats <= last)
         return bars[inside], beats[inside]
 

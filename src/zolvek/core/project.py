@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -232,18 +232,23 @@ class Track:
     muted: bool = False
     takes_sends: bool = False
 
+    @cached_property
+    def _by_id(self) -> dict[str, Device]:
+        return {device.id: device for device in self.devices}
+
+    @cached_property
+    def _driven(self) -> dict[tuple[str, str], Lane]:
+        return {(lane.device, lane.parameter): lane for lane in reversed(self.lanes)}
+
     def device(self, key: str) -> Device:
-        for device in self.devices:
-            if device.id == key:
-                return device
-        raise ZolvekError(f"There is no device “{key}”.", f"track {self.name}")
+        found = self._by_id.get(key)
+        if found is None:
+            raise ZolvekError(f"There is no device “{key}”.", f"track {self.name}")
+        return found
 
     def lane_on(self, device: str, parameter: str) -> Lane | None:
         """The lane of a parameter, if it has one."""
-        for lane in self.lanes:
-            if lane.device == device and lane.parameter == parameter:
-                return lane
-        return None
+        return self._driven.get((device, parameter))
 
 
 @record
@@ -278,25 +283,37 @@ class Project:
         for mapping in self.mappings:
             self.device_track(mapping.device).device(mapping.device).parameter(mapping.parameter)
 
+    @cached_property
+    def _lanes(self) -> dict[str, tuple[Track, Lane]]:
+        """Every lane by its id, with its track: looked up often, and among thousands."""
+        return {lane.id: (track, lane) for track in self.tracks for lane in track.lanes}
+
+    @cached_property
+    def _devices(self) -> dict[str, Track]:
+        return {device.id: track for track in self.tracks for device in track.devices}
+
     def lanes(self) -> Iterator[Lane]:
         return (lane for track in self.tracks for lane in track.lanes)
 
     def track_of(self, lane: str) -> Track:
-        for track in self.tracks:
-            if any(each.id == lane for each in track.lanes):
-                return track
-        raise ZolvekError(
-            f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are."
-        )
+        return self._found(lane)[0]
 
     def lane(self, key: str) -> Lane:
-        return next(lane for lane in self.track_of(key).lanes if lane.id == key)
+        return self._found(key)[1]
+
+    def _found(self, lane: str) -> tuple[Track, Lane]:
+        found = self._lanes.get(lane)
+        if found is None:
+            raise ZolvekError(
+                f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are."
+            )
+        return found
 
     def device_track(self, device: str) -> Track:
-        for track in self.tracks:
-            if any(each.id == device for each in track.devices):
-                return track
-        raise ZolvekError(f"There is no device “{device}”.", "project")
+        found = self._devices.get(device)
+        if found is None:
+            raise ZolvekError(f"There is no device “{device}”.", "project")
+        return found
 
     def device_of(self, lane: str) -> Device:
         return self.track_of(lane).device(self.lane(lane).device)

@@ -14,7 +14,7 @@ import numpy as np
 from zolvek.core.catalogue import KINDS, DeviceKind
 from zolvek.core.chain import add_device, add_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import LIMITS
+from zolvek.core.limits import LAST_BAR, LIMITS
 from zolvek.core.messages import CONTROLLERS, MESSAGES, MidiTarget
 from zolvek.core.meter import MeterMap, MeterPoint
 from zolvek.core.parameter import Parameter
@@ -293,15 +293,19 @@ def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
 
 def _meter(meters: list[tuple[int, int, int]], ticks: int) -> list[MeterPoint]:
     """Meters at the bars they begin at; one in the midst of a bar begins at the next."""
-    points = [MeterPoint(1, 4, 4)]
+    points, start = [MeterPoint(1, 4, 4)], 0.0  # the beat at which the last one begins
     for tick, count, unit in sorted(meters):
         if not (1 <= count <= 64 and unit in (1, 2, 4, 8, 16, 32)):
             continue
-        map_ = MeterMap(tuple(points))
-        bar = map_.bar_at(tick / ticks)
-        bar += map_.bar_beat(bar) < tick / ticks - 1e-6
-        if bar == points[-1].bar:
+        last = points[-1]
+        length = last.count * 4.0 / last.unit
+        bars = int(np.ceil((tick / ticks - start) / length - 1e-6))
+        if bars == 0:
             points.pop()
+        bar = last.bar + bars
+        if bar > LAST_BAR:
+            raise ZolvekError(f"It has more than {LAST_BAR:,} bars.", remedy="Cut it shorter.")
+        start += bars * length
         points.append(MeterPoint(bar, count, unit))
     return points
 

@@ -11,8 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
 from zolvek.core.errors import ZolvekError
-from zolvek.studio import work
-from zolvek.studio.work import Progress, Work
+from zolvek.studio.work import Progress, Work, end
 
 if TYPE_CHECKING:
     from zolvek.core.stepping import Resolution
@@ -24,7 +23,6 @@ if TYPE_CHECKING:
 MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
 SOUND, WAV = "WAV files (*.wav);;FLAC files (*.flac)", "WAV files (*.wav)"
 SOUNDS = "Sound files (*.wav *.flac *.ogg *.aif *.aiff)"
-LEAVING_MS = 1_000  # that what is still going has when the window closes
 PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
 
 
@@ -336,9 +334,7 @@ class Deliveries:
     def close(self) -> None:
         """End what is still going."""
         if self.working:
-            self.working.requestInterruption()
-            if not self.working.wait(LEAVING_MS):
-                work.ABANDONED.append(self.working)  # it can't be told to stop: it ends with us
+            end(self.working)
 
 
 def _from_zero(curve: Any, first: float) -> Any:

@@ -10,7 +10,15 @@ from PyQt6.QtCore import QThread, pyqtSignal
 from zolvek.core.errors import ZolvekError
 
 Progress = Callable[[int, int], None]
+LEAVING_MS = 1_000  # that what is still going has when its window closes
 ABANDONED: list[QThread] = []  # that went on when their window closed
+
+
+def end(thread: QThread) -> None:
+    """End what is still going when its window closes: it is told to stop, and not waited for long."""
+    thread.requestInterruption()
+    if not thread.wait(LEAVING_MS):
+        ABANDONED.append(thread)  # it can't be told: it ends with the program
 
 
 class Work(QThread):

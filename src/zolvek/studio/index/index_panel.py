@@ -160,10 +160,8 @@ class IndexPanel(QWidget):
         if lanes == self.lanes:
             return
         self.lanes = lanes
-        for track in project.tracks:
-            for lane_key, item in self.leaves.items():
-                if any(device.id == lane_key[0] for device in track.devices):
-                    self._mark(item, mark_of(track.lane_on(*lane_key)))
+        for (device, parameter), item in self.leaves.items():
+            self._mark(item, mark_of(project.device_track(device).lane_on(device, parameter)))
         for top in range(self.tree.topLevelItemCount()):
             item = self.tree.topLevelItem(top)
             if item is not None:

@@ -106,14 +106,12 @@ def shown_lines(project: Project, grid: Grid, view: Viewport) -> list[float]:
 
 def shown_bars(project: Project, view: Viewport, least: float = 22.0) -> list[tuple[int, float]]:
     """Bars whose lines are drawn: every one, or every second, fourth, … as the zoom allows."""
-    bars, beats = project.meter.bar_lines(view.first, view.last)
-    if not len(bars):
-        return []
     pixels = view.width / view.beats * 4.0
     every = 1
     while pixels * every < least:
         every *= 2
-    return [(int(b), float(t)) for b, t in zip(bars, beats, strict=True) if (b - 1) % every == 0]
+    bars, beats = project.meter.bar_lines(view.first, view.last, every)
+    return list(zip(bars.tolist(), beats.tolist(), strict=True))
 
 
 def draw_section_bounds(

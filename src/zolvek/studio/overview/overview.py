@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.project import Lane
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
 from zolvek.studio.session import Session
@@ -13,6 +16,8 @@ from zolvek.studio.viewport import Viewport
 
 HEIGHT, TOP, EDGE = 74, 18, 6
 LATER_MS = 60
+GROUP = 32  # lanes that are drawn into one picture, which stays until one of them changes
+DRAWING_SECONDS = 0.25  # that a picture may take; what is left follows
 HINT = "Drag the frame to move · drag its edges to zoom · double press shows a section"
 
 
@@ -24,8 +29,8 @@ class Overview(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Overview of the whole project")
         self.whole = Viewport(session.project.length)
-        # With the curve each was drawn of, held so that no other comes to have its identity.
-        self.silhouettes: dict[object, tuple[object, QPixmap]] = {}
+        # With the lanes each was drawn of, held so that no other curve comes to have their identity.
+        self.groups: dict[object, tuple[list[Lane], QPixmap]] = {}
         self.lanes: QPixmap | None = None  # all silhouettes, as long as they hold
         self.grabbed = ""
         self.grab_beat = 0.0
@@ -92,14 +97,43 @@ class Overview(QWidget):
             painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
     def _together(self, theme: themes.Theme, sheet: QRectF) -> QPixmap:
-        """The silhouettes of all shown lanes."""
+        """All shown lanes: thin silhouettes, and the focus before them."""
         picture = self._empty(sheet)
         painter = QPainter(picture)
-        for lane in self.session.project.lanes():
-            if not lane.hidden:
-                painter.drawPixmap(0, 0, self._silhouette(lane, theme, sheet))
+        shown = [lane for lane in self.session.project.lanes() if not lane.hidden]
+        groups = [shown[i : i + GROUP] for i in range(0, len(shown), GROUP)]
+        kept: dict[object, tuple[list[Lane], QPixmap]] = {}
+        began = time.monotonic()
+        for group in groups:
+            key = (theme.key, self.width(), self.devicePixelRatioF(), self.whole.key,
+                   tuple(id(lane.curve) for lane in group))  # fmt: skip
+            found = self.groups.get(key)
+            if found is None:
+                if time.monotonic() - began > DRAWING_SECONDS:
+                    self.later.start()  # the rest a little later: there are very many
+                    continue
+                found = group, self._drawn(group, theme, sheet)
+            kept[key] = found
+            painter.drawPixmap(0, 0, found[1])
+        self.groups = kept
+        focus = self.session.own_lane
+        if focus is not None and not focus.hidden:
+            self._draw(painter, focus, sheet, theme.curve, 1.6)
         painter.end()
         return picture
+
+    def _drawn(self, lanes: list[Lane], theme: themes.Theme, sheet: QRectF) -> QPixmap:
+        picture = self._empty(sheet)
+        painter = QPainter(picture)
+        painter.setOpacity(0.38)
+        for lane in lanes:
+            self._draw(painter, lane, sheet, theme.ghost, 1.0)
+        painter.end()
+        return picture
+
+    def _draw(self, painter: QPainter, lane: Lane, sheet: QRectF, ink: str, width: float) -> None:
+        inner = QRectF(0, 4, sheet.width(), sheet.height() - 8)
+        painting.draw_curve(painter, lane.curve, self.whole, inner, ink, width)
 
     def _empty(self, sheet: QRectF) -> QPixmap:
         ratio = self.devicePixelRatioF()
@@ -107,26 +141,6 @@ class Overview(QWidget):
         picture.setDevicePixelRatio(ratio)
         picture.fill(Qt.GlobalColor.transparent)
         return picture
-
-    def _silhouette(self, lane: object, theme: themes.Theme, sheet: QRectF) -> QPixmap:
-        focused = lane.id == self.session.focus  # type: ignore[attr-defined]
-        ratio = self.devicePixelRatioF()
-        key = (id(lane.curve), focused, theme.key, self.width(), ratio, self.whole.key)  # type: ignore[attr-defined]
-        found = self.silhouettes.get(key)
-        if found is None:
-            if len(self.silhouettes) > 256:
-                self.silhouettes.clear()
-            picture = self._empty(sheet)
-            painter = QPainter(picture)
-            painter.setOpacity(1.0 if focused else 0.38)
-            inner = QRectF(0, 4, sheet.width(), sheet.height() - 8)
-            ink = theme.curve if focused else theme.ghost
-            painting.draw_curve(
-                painter, lane.curve, self.whole, inner, ink, 1.6 if focused else 1.0
-            )  # type: ignore[attr-defined]
-            painter.end()
-            found = self.silhouettes[key] = lane.curve, picture  # type: ignore[attr-defined]
-        return found[1]
 
     def _part(self, x: float) -> str:
         left, right = self.whole.x(self.view.first), self.whole.x(self.view.last)

@@ -27,7 +27,7 @@ from zolvek.studio.deliveries import apart_text, resolution, set_apart
 from zolvek.studio.rail.export_pages import action_button
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, choice, field_label, form, heading, note, page_layout, pick
-from zolvek.studio.work import Work
+from zolvek.studio.work import Work, end
 
 if TYPE_CHECKING:
     from zolvek.formats.midi_report import Report
@@ -338,5 +338,4 @@ class MidiPage(QWidget):
     def close_work(self) -> None:
         self.timer.stop()
         if self.working is not None:
-            self.working.requestInterruption()
-            self.working.wait()
+            end(self.working)
