@@ -145,12 +145,12 @@ def states(project: str) -> None:
 @click.option("--device", required=True, help="Device id; `zolvek states` tells those with states.")
 @click.option("--from", "start", required=True, help="State it goes from.")
 @click.option("--to", "end", required=True, help="State it goes to.")
-@click.option("--span", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm.")
+@click.option("--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm.")
 @click.option("--shape", default="line", show_default=True, help="Of every segment.")
 @click.option("--amount", default=0.0, show_default=True, help="Of the shape.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def morph(
-    project: str, device: str, start: str, end: str, span: tuple[str, str], shape: str,
+    project: str, device: str, start: str, end: str, part: tuple[str, str], shape: str,
     amount: float, output: str,
 ) -> None:  # fmt: skip
     """Move every parameter of a device from one state to another over a span."""
@@ -160,7 +160,7 @@ def morph(
     from zolvek.formats import project_file
 
     loaded = load(project)
-    first, last = span(loaded, *span)
+    first, last = span(loaded, *part)
     loaded.device_track(device)
     stops = [(first, state_of(loaded, start).id), (last, state_of(loaded, end).id)]
     project_file.save(chained(loaded, device, stops, Way(shape, amount)), output)

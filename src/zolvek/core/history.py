@@ -113,9 +113,7 @@ class History:
             total -= self.steps[over].size
         if not over:
             return self
-        return replace(
-            self, steps=self.steps[over:], here=self.here - over, gone=self.gone + over
-        )
+        return replace(self, steps=self.steps[over:], here=self.here - over, gone=self.gone + over)
 
 
 def _pairs(project: Project, other: Project) -> list[tuple[Lane, Lane | None]]:

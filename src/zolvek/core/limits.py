@@ -129,9 +129,13 @@ def checker(cls: type) -> Callable[[Any], None] | None:
         return None
     kind = re.sub(r"(?<!^)([A-Z])", r" \1", cls.__name__).lower()
 
+    plain = [(name, limit.low, limit.high, limit, optional) for name, limit, optional in rows]
+
     def check(own: dict[str, Any]) -> None:
-        for name, limit, optional in rows:
+        for name, low, high, limit, optional in plain:
             value = own[name]
+            if value.__class__ is float and low <= value <= high:
+                continue
             if value is None and optional:
                 continue
             for each in _flat(value) if isinstance(value, tuple) else (value,):

@@ -59,7 +59,12 @@ def _joined(base: np.ndarray, change: Change) -> np.ndarray:
 
 def pack(curve: Curve, base: Curve) -> None:
     """Let a curve be held as its differences from another, where that is worth it."""
-    if len(curve) < LEAST or curve is base or "_packed" in curve.__dict__ or "_packed" in base.__dict__:
+    if (
+        len(curve) < LEAST
+        or curve is base
+        or "_packed" in curve.__dict__
+        or "_packed" in base.__dict__
+    ):
         return
     columns = tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS)
     packed = Packed(base, columns)
@@ -77,7 +82,9 @@ def unpack(curve: Curve) -> None:
 def size(curve: Curve) -> int:
     """The bytes that a curve's arrays take."""
     packed = curve.__dict__.get("_packed")
-    return packed.size if packed is not None else sum(getattr(curve, name).nbytes for name in COLUMNS)
+    return (
+        packed.size if packed is not None else sum(getattr(curve, name).nbytes for name in COLUMNS)
+    )
 
 
 def _change(own: np.ndarray, base: np.ndarray) -> Change:

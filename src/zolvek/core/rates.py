@@ -51,11 +51,11 @@ def parse_rate(text: str, bar: float = 4.0) -> Rate:
     if match is None or number <= 0.0:
         raise ZolvekError(f"“{text}” is not a rate.", remedy=HELP)
     unit = match[2].rstrip("s") or "s"
-    made = {
-        "bar": Rate(number * bar),
-        "beat": Rate(number),
-        "s": Rate(number, True),
-        "m": Rate(number / 1000.0, True),
-        "hz": Rate(1.0 / number, True),
-    }
-    return made[unit]
+    period, timed = {
+        "bar": (number * bar, False),
+        "beat": (number, False),
+        "s": (number, True),
+        "m": (number / 1000.0, True),
+        "hz": (1.0 / number, True),
+    }[unit]
+    return Rate(period, timed)

@@ -54,6 +54,9 @@ def _made(cls: Any, eq: bool) -> Any:
 
 def _init(self: Any, *args: Any, **named: Any) -> None:
     own, names = self.__dict__, self._names
+    if not named and len(args) == len(names):
+        own.update(zip(names, args))  # noqa: B905  # as many, and made very often
+        return
     own.update(self._plain)
     for place, value in enumerate(args):
         if place >= len(names) or names[place] in named:

@@ -14,6 +14,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.curve import Curve, joined
 from zolvek.core.edits import replace
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import CLOSEST_BEATS
 from zolvek.core.fitting import fit
 from zolvek.core.shapes import BENT, HOLD, LINE
 from zolvek.core.spans import cut, piece, splice
@@ -120,6 +121,8 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.004) -> Curve:
     """Low-passed over time with a bell of standard deviation `beats`, the ends kept, and fitted
     anew within `tolerance`."""
     first, last = float(curve.beat[0]), float(curve.beat[-1])
+    if not last - first > CLOSEST_BEATS:
+        return curve  # the two ends stay, and there is nothing between them
     grid = np.linspace(first, last, 1_025)
     sigma = beats / (grid[1] - grid[0])
     reach = min(int(4 * sigma) + 1, len(grid) - 1)

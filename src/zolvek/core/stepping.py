@@ -127,7 +127,10 @@ def stepped(
     of what it does there is taken. Only where the step may change is the curve looked at tick by
     tick: that, and the memory it takes, goes with how much it moves, not with how long it lasts.
     """
-    moments, bounds = Moments(heard, length, tempo, resolution), Bounds(highest, resolution.tolerance)
+    moments, bounds = (
+        Moments(heard, length, tempo, resolution),
+        Bounds(highest, resolution.tolerance),
+    )
     pieces = [
         _piece(heard, moments, bounds, first, first + PIECE)
         for first in range(0, moments.last, PIECE)
@@ -229,6 +232,7 @@ def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
     return begins[: found + 1], values[: found + 1]
 
 
+SHAPED = 200_000  # points up to which more than lines are tried
 SHORT = 0.03  # beats: steps that stand for less belong to a fast movement
 NEAR = 0.06  # beats beside a change within which the movement is
 LEAP, SUDDEN = 3.0 / 127.0, 8.0  # of the height, and times the changes beside it: a jump
@@ -278,4 +282,5 @@ def from_steps(beats: Floats, values: Floats, step: float, tolerance: float | No
         np.full(int(wanted.sum()) + 1, LINE, np.uint8),
         np.zeros(int(wanted.sum()) + 1),
     )
-    return thinned(drawn, max(tolerance, 1e-5), shapes=True, quick=True).curve
+    shapes = len(drawn) < SHAPED
+    return thinned(drawn, max(tolerance, 1e-5), shapes=shapes, quick=True).curve

@@ -335,7 +335,9 @@ def _checked(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Cu
     for segment in bad.tolist():
         parts.append(_part(made, start, segment + 1))
         first, last = float(made.beat[segment]), float(made.beat[segment + 1])
-        inside = (beats > first) & (beats < last)
+        inside = slice(
+            int(np.searchsorted(beats, first, side="right")), int(np.searchsorted(beats, last))
+        )
         x = np.concatenate(([first], beats[inside], [last]))
         y = np.concatenate(([made.value[segment]], values[inside], [made.value[segment + 1]]))
         parts.append(_lines(x, y, tolerance))

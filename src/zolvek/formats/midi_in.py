@@ -3,11 +3,10 @@ parameters as lanes, its notes, tempo, meter and markers (SMF 1.0; MIDI 1.0)."""
 
 from __future__ import annotations
 
-import io
 import os
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -22,11 +21,14 @@ from zolvek.core.project import Note, Project, Section, add_lanes, with_track
 from zolvek.core.records import record
 from zolvek.core.stepping import from_steps
 from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.formats import midi_chunks
 from zolvek.formats.atomic import read_bytes
+from zolvek.formats.midi_chunks import DEVICE, MARKER, META, METER, NAME, TEMPO, Event, Midi
 from zolvek.formats.midi_wire import ENTRY, LOWER, NONE, SELECT
 
 MOST_BEATS = 100_000.0
 MOST_BYTES = 64 * 1024 * 1024
+MOST_NOTES = 250_000
 
 
 @dataclass
@@ -67,50 +69,34 @@ def load(path: str | os.PathLike[str]) -> Score:
 
 def decode(data: bytes, where: str = "the MIDI file") -> Score:
     """The score in the bytes of a MIDI file. Raises ZolvekError."""
-    import mido
-
     if not data.startswith((b"MThd", b"RIFF")):
         raise ZolvekError("This is not a MIDI file.", where, "Choose a file ending in .mid.")
     if len(data) > MOST_BYTES:
         raise ZolvekError("The MIDI file is too large.", where, "Use one below 64 MiB.")
-    start = data.find(b"MThd")
     try:
-        file = mido.MidiFile(file=io.BytesIO(data[max(start, 0) :]), clip=True)
-        return _score(file, Path(where).stem)
+        return _score(midi_chunks.read(data), Path(where).stem)
     except ZolvekError as error:
         raise error.at(where) from error
-    except Exception as error:  # the parser raises whatever the damage happens to lead to
-        raise ZolvekError(
-            f"The MIDI file is damaged: {str(error) or type(error).__name__}.",
-            where,
-            "Export it again, or open another copy.",
-        ) from error
 
 
-def _score(file: Any, name: str) -> Score:
-    ticks = file.ticks_per_beat
+def _score(file: Midi, name: str) -> Score:
+    ticks = file.division
     if ticks <= 0:  # frames a second and ticks a frame: no beats, so 120 of them a minute
-        frames, parts = 256 - ((ticks >> 8) & 255), ticks & 255
+        frames, parts = -(ticks >> 8), ticks & 255
         ticks = max(frames * parts // 2, 1)
-    merged = sorted(
-        (
-            (tick, number, message)
-            for number, track in enumerate(file.tracks)
-            for tick, message in _absolute(track)
-        ),
-        key=lambda row: row[0],
-    )
-    last = merged[-1][0] / ticks if merged else 0.0
+    last = file.events[-1][0] / ticks if file.events else 0.0
     if last > MOST_BEATS:
         raise ZolvekError("It goes on for more than 100,000 beats.", remedy="Cut it shorter.")
-    names = {n: _text(str(track.name)) for n, track in enumerate(file.tracks)}
+    names: dict[int, str] = {}
+    for _, track, status, kind, _, data in file.events:
+        if status == META and kind == NAME:
+            names.setdefault(track, _text(data))
     reader = Reader(ticks, names)
-    for tick, number, message in merged:
-        reader.take(tick, number, message)
+    reader.take(file.events)
     parts = reader.finished(round(last * ticks))
     title = (
         names.get(0, "")
-        if file.type == 1 and not any(p.name == names.get(0) for p in parts)
+        if file.format == 1 and not any(p.name == names.get(0) for p in parts)
         else ""
     )
     return Score(
@@ -125,19 +111,18 @@ def _score(file: Any, name: str) -> Score:
     )  # fmt: skip
 
 
-def _text(told: str) -> str:
-    """A text of the file, which mido reads as Latin-1: in UTF-8 where it is that."""
+def _text(data: bytes) -> str:
+    """A text of the file: UTF-8 where it is that, else Latin-1, as older programs write it."""
     try:
-        return told.encode("latin-1").decode().strip()
-    except UnicodeError:
-        return told.strip()
+        return data.decode().strip("\0 \t\r\n")
+    except UnicodeDecodeError:
+        return data.decode("latin-1").strip("\0 \t\r\n")
 
 
-def _absolute(track: Any) -> Any:
-    now = 0
-    for message in track:
-        now += message.time
-        yield now, message
+# Controller -> which kind of parameter it selects, and which half of its number.
+SELECTORS = {
+    number: (kind, half) for kind, halves in SELECT.items() for half, number in enumerate(halves)
+}
 
 
 class Reader:
@@ -150,17 +135,27 @@ class Reader:
         self.tempos: list[tuple[int, int]] = []
         self.meters: list[tuple[int, int, int]] = []
         self.markers: list[tuple[int, str]] = []
+        self.streams: dict[tuple[int, str, int], list[tuple[int, int]]] = {}
         self.selected: dict[int, tuple[str, int, int]] = {}  # channel: kind, upper, lower half
         self.halves: dict[tuple[int, str, int], tuple[int, int]] = {}
         self.sounding: dict[tuple[int, int], tuple[int, int, int]] = {}
-        self.left_out = 0
+        self.left_out = self.notes = 0
 
-    def take(self, tick: int, track: int, message: Any) -> None:
-        handler = HANDLERS.get(message.type)
-        if handler is not None:
-            handler(self, tick, track, message)
-        elif not message.is_meta:
-            self.left_out += 1
+    def take(self, events: list[Event]) -> None:
+        on_channel = {
+            kind << 4 | channel: (handler.__get__(self), channel)
+            for kind, handler in CHANNEL_HANDLERS.items()
+            for channel in range(16)
+        }
+        for tick, track, status, first, second, data in events:
+            found = on_channel.get(status)
+            if found is not None:
+                found[0](tick, track, found[1], first, second)
+            elif status == META:
+                if first in META_HANDLERS:
+                    META_HANDLERS[first](self, tick, track, data)
+            else:
+                self.left_out += 1
 
     def part(self, track: int, channel: int) -> Part:
         key = track, channel
@@ -171,40 +166,41 @@ class Reader:
 
     def put(self, tick: int, track: int, channel: int, kind: str, number: int, value: int) -> None:
         """A value into its stream; a parameter's messages may come by several tracks."""
-        for (_, own), part in self.parts.items():
-            if own == channel and (kind, number) in part.streams:
-                part.streams[kind, number].append((tick, value))
-                return
-        self.part(track, channel).streams[kind, number] = [(tick, value)]
+        stream = self.streams.get((channel, kind, number))
+        if stream is None:
+            stream = self.streams[channel, kind, number] = []
+            self.part(track, channel).streams[kind, number] = stream
+        stream.append((tick, value))
 
-    def tempo(self, tick: int, track: int, message: Any) -> None:
-        self.tempos.append((tick, message.tempo))
+    def tempo(self, tick: int, track: int, data: bytes) -> None:
+        if len(data) >= 3:
+            self.tempos.append((tick, int.from_bytes(data[:3], "big")))
 
-    def meter(self, tick: int, track: int, message: Any) -> None:
-        self.meters.append((tick, message.numerator, message.denominator))
+    def meter(self, tick: int, track: int, data: bytes) -> None:
+        if len(data) >= 2 and data[1] < 16:
+            self.meters.append((tick, data[0], 1 << data[1]))
 
-    def marker(self, tick: int, track: int, message: Any) -> None:
-        text = _text(message.text)
+    def marker(self, tick: int, track: int, data: bytes) -> None:
+        text = _text(data)
         if text:
             self.markers.append((tick, text))
 
-    def port(self, tick: int, track: int, message: Any) -> None:
-        self.ports[track] = _text(message.name)
+    def port(self, tick: int, track: int, data: bytes) -> None:
+        self.ports[track] = _text(data)
 
-    def bend(self, tick: int, track: int, message: Any) -> None:
-        self.put(tick, track, message.channel, "bend", 0, message.pitch + 8_192)
+    def bend(self, tick: int, track: int, channel: int, low: int, high: int) -> None:
+        self.put(tick, track, channel, "bend", 0, high << 7 | low)
 
-    def pressure(self, tick: int, track: int, message: Any) -> None:
-        self.put(tick, track, message.channel, "pressure", 0, message.value)
+    def pressure(self, tick: int, track: int, channel: int, value: int, _: int) -> None:
+        self.put(tick, track, channel, "pressure", 0, value)
 
-    def control(self, tick: int, track: int, message: Any) -> None:
-        channel, number, value = message.channel, message.control, message.value
-        for kind, halves in SELECT.items():
-            if number in halves:
-                old = self.selected.get(channel, (kind, NONE, NONE))
-                upper, lower = (value, old[2]) if number == halves[0] else (old[1], value)
-                self.selected[channel] = kind, upper, lower
-                return
+    def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
+        if number in SELECTORS:
+            kind, half = SELECTORS[number]
+            old = self.selected.get(channel, (kind, NONE, NONE))
+            upper, lower = (value, old[2]) if half == 0 else (old[1], value)
+            self.selected[channel] = kind, upper, lower
+            return
         if number in (ENTRY, ENTRY + LOWER) and channel in self.selected:
             kind, upper, lower = self.selected[channel]
             if (upper, lower) != (NONE, NONE):
@@ -227,27 +223,28 @@ class Reader:
         else:
             self.put(tick, track, channel, kind, which, upper << 7 | lower)
 
-    def note_on(self, tick: int, track: int, message: Any) -> None:
-        if message.velocity == 0:
-            self.note_off(tick, track, message)
-            return
-        self.note_off(tick, track, message)  # a key that is down already is struck again
-        self.sounding[message.channel, message.note] = tick, message.velocity, track
+    def note_on(self, tick: int, track: int, channel: int, pitch: int, strength: int) -> None:
+        self.note_off(tick, track, channel, pitch)  # a key that is down already is struck again
+        if strength:
+            self.sounding[channel, pitch] = tick, strength, track
 
-    def note_off(self, tick: int, track: int, message: Any) -> None:
-        found = self.sounding.pop((message.channel, message.note), None)
+    def note_off(self, tick: int, track: int, channel: int, pitch: int, _: int = 0) -> None:
+        found = self.sounding.pop((channel, pitch), None)
         if found is not None:
+            self.notes += 1
+            if self.notes > MOST_NOTES:
+                raise ZolvekError(
+                    f"The MIDI file holds more than {MOST_NOTES:,} notes.", remedy="Use a shorter one."
+                )
             begin, strength, own = found
             length = max(tick - begin, 1) / self.ticks
-            note = Note(begin / self.ticks, length, message.note, strength / 127.0)
-            self.part(own, message.channel).notes.append(note)
+            note = Note(begin / self.ticks, length, pitch, strength / 127.0)
+            self.part(own, channel).notes.append(note)
 
     def finished(self, last: int) -> tuple[Part, ...]:
         """All parts, pairs of controllers made one; keys that are still down go up at the end."""
-        import mido
-
-        for channel, note in list(self.sounding):
-            self.note_off(last, 0, mido.Message("note_off", channel=channel, note=note))
+        for channel, pitch in list(self.sounding):
+            self.note_off(last, 0, channel, pitch)
         for part in self.parts.values():
             part.notes.sort(key=lambda note: note.beat)
             for number in range(32):
@@ -256,16 +253,19 @@ class Reader:
         return tuple(part for part in self.parts.values() if part.notes or part.streams)
 
 
-HANDLERS = {
-    "set_tempo": Reader.tempo,
-    "time_signature": Reader.meter,
-    "marker": Reader.marker,
-    "device_name": Reader.port,
-    "pitchwheel": Reader.bend,
-    "aftertouch": Reader.pressure,
-    "control_change": Reader.control,
-    "note_on": Reader.note_on,
-    "note_off": Reader.note_off,
+META_HANDLERS: dict[int, Callable[[Reader, int, int, bytes], None]] = {
+    TEMPO: Reader.tempo,
+    METER: Reader.meter,
+    MARKER: Reader.marker,
+    DEVICE: Reader.port,
+}
+# By the upper half of the status; what is not here is left out, and counted.
+CHANNEL_HANDLERS: dict[int, Callable[[Reader, int, int, int, int, int], None]] = {
+    0x8: Reader.note_off,
+    0x9: Reader.note_on,
+    0xB: Reader.control,
+    0xD: Reader.pressure,
+    0xE: Reader.bend,
 }
 
 

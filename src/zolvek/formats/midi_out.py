@@ -4,11 +4,9 @@ lane (Standard MIDI Files 1.0)."""
 from __future__ import annotations
 
 import os
-import struct
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -21,9 +19,23 @@ from zolvek.core.project import Project
 from zolvek.core.stepping import Resolution, Stream, stepped
 from zolvek.core.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
+from zolvek.formats.midi_chunks import (
+    DEVICE,
+    END,
+    MARKER,
+    METER,
+    NAME,
+    PORT,
+    TEMPO,
+    chunk,
+    header,
+    meta,
+    quantity,
+)
 from zolvek.formats.midi_wire import Messages, messages, sharing
 from zolvek.formats.names import file_names, one_line
 
+CLOCKS, THIRTY_SECONDS = 24, 8  # of a metronome click, and in a quarter note: the usual ones
 TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
 SPLITS = {"one": "One file", "track": "A file per track", "lane": "A file per lane"}
@@ -101,53 +113,32 @@ def encode(
     }
     for heard, _, sent in lane_messages(project, lanes, resolution, progress):
         port = heard.lane.midi.port
-        names: list[dict[str, Any]] = [
-            {"type": "track_name", "name": _text(project.label_of(heard.lane.id).replace("·", "-"))}
-        ]
+        names = [meta(NAME, _text(project.label_of(heard.lane.id).replace("·", "-")))]
         if port:
-            names += [
-                {"type": "midi_port", "port": ports[port]},
-                {"type": "device_name", "name": _text(port)},
-            ]
-        chunks.append(
-            _chunk(
-                b"".join(b"\0" + _meta(**name) for name in names) + _events(sent), sent.tick, end
-            )
-        )
-    header = struct.pack(">4sIHHH", b"MThd", 6, 1, len(chunks), TICKS)
-    return header + b"".join(chunks)  # fmt: skip
+            names += [meta(PORT, bytes((min(ports[port], 127),))), meta(DEVICE, _text(port))]
+        told = b"".join(b"\0" + name for name in names)
+        chunks.append(_track(told + _events(sent), sent.tick, end))
+    return header(len(chunks), TICKS) + b"".join(chunks)
 
 
 def _conductor(project: Project, end: int) -> bytes:
     """The first track: name, meter, tempo and sections."""
-    events: list[tuple[int, int, bytes]] = [(0, 0, _meta("track_name", name=_text(project.name)))]
+    events: list[tuple[int, int, bytes]] = [(0, 0, meta(NAME, _text(project.name)))]
     for point, start in zip(project.meter.points, project.meter.starts, strict=True):
-        message = _meta("time_signature", numerator=point.count, denominator=point.unit)
-        events.append((round(start * TICKS), 1, message))
-    for tick, micros in zip(*tempo_messages(project.tempo, project.length), strict=True):
-        events.append((int(tick), 2, _meta("set_tempo", tempo=int(micros))))
+        told = bytes((point.count, point.unit.bit_length() - 1, CLOCKS, THIRTY_SECONDS))
+        events.append((round(start * TICKS), 1, meta(METER, told)))
+    for tick, micros in zip(
+        *(x.tolist() for x in tempo_messages(project.tempo, project.length)), strict=True
+    ):
+        events.append((tick, 2, meta(TEMPO, micros.to_bytes(3, "big"))))
     for section in project.sections:
-        events.append((round(section.beat * TICKS), 3, _meta("marker", text=_text(section.name))))
+        events.append((round(section.beat * TICKS), 3, meta(MARKER, _text(section.name))))
     events.sort(key=lambda event: event[:2])
-    body, now = b"", 0
+    parts, now = [], 0
     for tick, _, data in events:
-        body += quantity(tick - now) + data
+        parts += (quantity(tick - now), data)
         now = tick
-    return _chunk(body, np.array([now]), end)
-
-
-def _meta(type: str, **values: Any) -> bytes:
-    import mido
-
-    return bytes(mido.MetaMessage(type, **values).bytes())
-
-
-def quantity(value: int) -> bytes:
-    """A variable-length quantity (SMF 1.0): seven bits a byte, all but the last with bit 7 set."""
-    out = [value & 127]
-    while value := value >> 7:
-        out.append(128 | (value & 127))
-    return bytes(reversed(out))
+    return _track(b"".join(parts), np.array([now]), end)
 
 
 def _events(sent: Messages) -> bytes:
@@ -167,16 +158,14 @@ def _events(sent: Messages) -> bytes:
     return out[there].tobytes()
 
 
-def _chunk(body: bytes, ticks: Ints, end: int) -> bytes:
+def _track(body: bytes, ticks: Ints, end: int) -> bytes:
     last = int(ticks[-1]) if len(ticks) else 0
-    body += quantity(max(end - last, 0)) + _meta("end_of_track")
-    return b"MTrk" + struct.pack(">I", len(body)) + body
+    return chunk(b"MTrk", body + quantity(max(end - last, 0)) + meta(END, b""))
 
 
-def _text(text: str) -> str:
-    """Names on one line, in UTF-8, which ASCII is a part of (SMF 1.0 asks for ASCII and allows more);
-    mido writes the Latin-1 that it is given here as these bytes."""
-    return one_line(text).encode().decode("latin-1")
+def _text(text: str) -> bytes:
+    """Names on one line, in UTF-8, which ASCII is a part of (SMF 1.0 asks for ASCII and allows more)."""
+    return one_line(text).encode()
 
 
 def save(

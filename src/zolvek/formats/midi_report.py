@@ -59,7 +59,9 @@ def report(
 ) -> Report:
     """The report on all lanes that are delivered."""
     found = lane_messages(project, delivered(project), resolution, progress)
-    lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found)
+    lanes = tuple(
+        _lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found
+    )
     # Ports are cables of their own: the busiest of them counts.
     cables = [
         _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
@@ -120,7 +122,13 @@ def _lane(
         lane.midi.text,
         count,
         own.strays,
-        _in_unit(parameter, heard, own, highest, step_extents(heard, own, project.length, project.tempo, resolution)),
+        _in_unit(
+            parameter,
+            heard,
+            own,
+            highest,
+            step_extents(heard, own, project.length, project.tempo, resolution),
+        ),
         own.at / TICKS,
     )
 

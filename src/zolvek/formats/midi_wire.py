@@ -7,6 +7,7 @@ the lower ones are left out only where both come to the same.
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import NamedTuple
 
 import numpy as np
@@ -105,4 +106,4 @@ def in_time(parts: list[Messages]) -> Messages:
 def sharing(targets: list[MidiTarget]) -> set[tuple[str, int]]:
     """Ports and channels on which several lanes select parameters."""
     selecting = [(t.port, t.channel) for t in targets if t.kind in (*SELECT, "bend")]
-    return {place for place in selecting if selecting.count(place) > 1}
+    return {place for place, count in Counter(selecting).items() if count > 1}
