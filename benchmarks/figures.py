@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import json
+import os
+import re
 import subprocess
 import sys
+import tempfile
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
+from benchmarks import hardness
 from zolvek.core.curve import Curve
 from zolvek.core.project import Project
 from zolvek.core.shapes import SHAPES
 
 FIGURES: list[tuple[str, Callable[[], None]]] = []
+MARK = "figure: "  # before a figure that a group's own process tells
 
 
 def figure(name: str) -> Callable[[Callable[[], None]], Callable[[], None]]:
@@ -36,7 +43,28 @@ def best(work: Callable[[], object], times: int = 7) -> float:
 
 
 def say(what: str, value: float, unit: str, limit: str) -> None:
-    print(f"  {what:<58} {value:8.2f} {unit:<3} ({limit})", flush=True)
+    """A figure and what it is held against: "at most 2", "under 3", "at least 60", "none", or words."""
+    row = {
+        "what": what,
+        "value": float(value),
+        "unit": unit,
+        "limit": limit,
+        "beyond": beyond(value, limit),
+    }
+    print(MARK + json.dumps(row), flush=True)
+
+
+def beyond(value: float, limit: str) -> bool:
+    """Whether a value lies beyond a limit; where that is told in words, it can't."""
+    if limit == "none":
+        return value != 0
+    found = re.fullmatch(r"(at most|under|at least) ([\d,.]+)", limit)
+    if found is None:
+        return False
+    bound = float(found[2].replace(",", ""))
+    return not {"at most": value <= bound, "under": value < bound, "at least": value >= bound}[
+        found[1]
+    ]
 
 
 def random_curve(points: int, mixed: bool, seed: int = 1, length: float = 1_000.0) -> Curve:
@@ -185,8 +213,7 @@ def painting() -> None:
     say(
         "the same with nothing kept from the last time", best(afresh, 5) * 1e3, "ms", "no limit set"
     )
-    window.session.saved = window.session.project
-    window.close()
+    hardness.close(window)
 
 
 @figure("edits")
@@ -271,8 +298,7 @@ def crowd() -> None:
         "ms",
         "no limit set",
     )
-    window.session.saved = window.session.project
-    window.close()
+    hardness.close(window)
 
 
 @figure("effects")
@@ -494,7 +520,7 @@ def recording() -> None:
     say("repaints of the focus lane a second meanwhile", painted[0] / taken, "/s", "at least 30")
     window.player.stop()
     session.saved = session.project
-    window.close()
+    hardness.close(window)
 
 
 @figure("morphing")
@@ -583,8 +609,7 @@ def playing() -> None:
     say("    moves made a second", moves / (time.perf_counter() - began), "/s", "60")
     total = [after - before for after, before in zip(_ticks(), ticks, strict=True)]
     say("    of the processor taken by other machines", 100 * total[7] / sum(total), "%", "none")
-    window.session.saved = window.session.project
-    window.close()
+    hardness.close(window)
 
 
 @figure("delivering")
@@ -611,13 +636,14 @@ def delivering() -> None:
     say("64 lanes of 48 bars as 14-bit MIDI", taken, "s", "under 3")
 
 
-# The hard ones take minutes: they run only when they are named.
-HARD = ("damage", "kills", "actions")
+# The long ones take many minutes: they run only when they are named, or "long" is.
+LONG = ("damage", "trees", "kills", "actions", "endurance", "windows")
+MINUTES = 12.0  # that a group may take
+LONG_MINUTES = 100.0
 
 
 @figure("damage")
 def damage() -> None:
-    from benchmarks import hardness
 
     found = hardness.damage(20_000)
     for fault in found.faults[:20]:
@@ -632,8 +658,6 @@ def damage() -> None:
 def kills() -> None:
     from concurrent.futures import ThreadPoolExecutor
 
-    from benchmarks import hardness
-
     # Several at a time: most of a run is waiting.
     with ThreadPoolExecutor(5) as pool:
         runs = pool.map(lambda seed: next(hardness.kills(1, seed)), range(200))
@@ -645,7 +669,6 @@ def kills() -> None:
 
 @figure("actions")
 def actions() -> None:
-    from benchmarks import hardness
 
     found = hardness.actions(20_000)
     for fault in found.faults[:5]:
@@ -654,10 +677,123 @@ def actions() -> None:
     say("refused with a message", found.refused, "", "each says what to do")
 
 
-def run(names: list[str]) -> int:
-    """Print all figures, or those named."""
-    for name, function in FIGURES:
-        if name in names or not (names or name in HARD):
+@figure("trees")
+def trees_() -> None:
+    from benchmarks import trees
+
+    found = trees.mutations(20_000)
+    for fault in found.faults[:20]:
+        print(f"    {fault}")
+    say("changed trees of 20,000 that raised something uncaught", len(found.faults), "", "none")
+    say("longest that one took, used in every way", found.longest, "s", "under 10")
+    say("most memory", hardness.peak_memory() / 2**20, "MiB", "under 1024")
+
+
+@figure("sizes")
+def sizes() -> None:
+    """Memory and time of what is large."""
+    from benchmarks import ceilings
+
+    for what, value, unit, limit in ceilings.measured():
+        say(what, value, unit, limit)
+
+
+@figure("losses")
+def losses() -> None:
+    """The playback worker killed, and stopped: until it is told, and until sound goes on."""
+    from benchmarks import ceilings
+
+    for what, value, unit, limit in ceilings.losses():
+        say(what, value, unit, limit)
+
+
+@figure("endurance")
+def endurance() -> None:
+    from benchmarks import ceilings
+
+    for what, value, unit, limit in ceilings.hours(8.0):
+        say(what, value, unit, limit)
+
+
+@figure("windows")
+def windows() -> None:
+    from benchmarks import ceilings
+
+    for what, value, unit, limit in ceilings.windows(300):
+        say(what, value, unit, limit)
+
+
+def one(name: str) -> None:
+    """Measure one group in this process."""
+    dict(FIGURES)[name]()
+
+
+def run(words: list[str]) -> int:
+    """Measure the groups named ("long": those that take many minutes; none: all others), each in a
+    process of its own, in which nobody is asked anything; `--json` prints them as JSON. The last line
+    counts the figures, and those beyond their limit."""
+    names = [word for word in words if word != "--json"]
+    known = [name for name, _ in FIGURES]
+    unknown = [name for name in names if name not in (*known, "long")]
+    if unknown:
+        print(
+            f"There is no group {unknown[0]}. There are {', '.join(known)}, and long.",
+            file=sys.stderr,
+        )
+        return 2
+    wanted = [
+        name
+        for name in known
+        if name in names or (name in LONG and "long" in names) or not (names or name in LONG)
+    ]
+    rows: list[dict[str, object]] = []
+    broken = 0
+    as_json = "--json" in words
+    for name in wanted:
+        if not as_json:
             print(name, flush=True)
-            function()
-    return 0
+        found, whole = _group(name, as_json)
+        rows += [{"group": name, **row} for row in found]
+        broken += not whole
+    over = sum(bool(row["beyond"]) for row in rows)
+    if as_json:
+        print(json.dumps({"figures": rows, "broken": broken}, indent=1, ensure_ascii=False))
+    if broken:
+        print(f"{broken} groups did not end as they should; see above.", file=sys.stderr)
+    print(
+        f"{len(rows)} figures, {over} beyond their limit",
+        file=sys.stderr if as_json else sys.stdout,
+    )
+    return 1 if broken else 0
+
+
+def _group(name: str, quiet: bool) -> tuple[list[dict[str, object]], bool]:
+    """A group's figures, and whether its process ended as it should."""
+    rows: list[dict[str, object]] = []
+    with tempfile.TemporaryDirectory(prefix="zolvek-bench-") as folder:
+        own = {f"XDG_{kind}_HOME": folder for kind in ("CONFIG", "DATA", "STATE", "CACHE")}
+        code = f"from benchmarks import figures; figures.one({name!r}); import os, sys; sys.stdout.flush(); os._exit(0)"
+        process = subprocess.Popen(
+            [sys.executable, "-c", code], env={**os.environ, **own, "QT_QPA_PLATFORM": "offscreen"},
+            stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parent.parent,
+        )  # fmt: skip
+        limit = 60.0 * (LONG_MINUTES if name in LONG else MINUTES)
+        watch = threading.Timer(limit, process.kill)
+        watch.daemon = True
+        watch.start()
+        assert process.stdout is not None
+        for line in process.stdout:
+            if line.startswith(MARK):
+                row = json.loads(line.removeprefix(MARK))
+                rows.append(row)
+                if not quiet:
+                    mark = "  beyond" if row["beyond"] else ""
+                    print(
+                        f"  {row['what']:<58} {row['value']:8.2f} {row['unit']:<3} ({row['limit']}){mark}",
+                        flush=True,
+                    )
+            elif not quiet:
+                print(line, end="", flush=True)
+        status = process.wait()
+        watch.cancel()
+    return rows, status == 0

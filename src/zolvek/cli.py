@@ -145,7 +145,9 @@ def states(project: str) -> None:
 @click.option("--device", required=True, help="Device id; `zolvek states` tells those with states.")
 @click.option("--from", "start", required=True, help="State it goes from.")
 @click.option("--to", "end", required=True, help="State it goes to.")
-@click.option("--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm.")
+@click.option(
+    "--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm."
+)
 @click.option("--shape", default="line", show_default=True, help="Of every segment.")
 @click.option("--amount", default=0.0, show_default=True, help="Of the shape.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")

@@ -50,7 +50,9 @@ class Undo(unittest.TestCase):
             values = next(made.project.lanes()).curve.value
             self.assertEqual(np.count_nonzero(values == 0.25), 59 - step)
         self.assertIs(made.project, first)
-        self.assertFalse(any(packing.size(c) and "_packed" in c.__dict__ for c in (next(first.lanes()).curve,)))
+        self.assertFalse(
+            any(packing.size(c) and "_packed" in c.__dict__ for c in (next(first.lanes()).curve,))
+        )
         while made.redo_label:
             made = made.redone()
         self.assertIs(made.project, projects[-1])
@@ -61,7 +63,9 @@ class Undo(unittest.TestCase):
         for step in range(20):
             values = np.full(100_000, (step + 1) / 40.0)  # all of them: nothing to share
             lane = next(made.project.lanes())
-            made = made.edited(with_curve(made.project, lane.id, replace(lane.curve, value=values)), f"{step}")
+            made = made.edited(
+                with_curve(made.project, lane.id, replace(lane.curve, value=values)), f"{step}"
+            )
         self.assertGreater(made.gone, 0)
         self.assertEqual(made.gone + len(made.steps), 21)
         self.assertLessEqual(made.size, 8_000_000)
@@ -69,9 +73,15 @@ class Undo(unittest.TestCase):
             made = made.undone()
         self.assertAlmostEqual(float(next(made.project.lanes()).curve.value[0]), made.gone / 40.0)
 
-    @given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 4_999), st.integers(0, 300)), max_size=24))
+    @given(
+        st.lists(
+            st.tuples(st.integers(0, 4), st.integers(0, 4_999), st.integers(0, 300)), max_size=24
+        )
+    )
     @settings(max_examples=40, deadline=None)
-    def test_any_way_through_the_steps_gives_the_very_projects(self, ways: list[tuple[int, int, int]]) -> None:
+    def test_any_way_through_the_steps_gives_the_very_projects(
+        self, ways: list[tuple[int, int, int]]
+    ) -> None:
         """Inserting, deleting, changing, undoing and redoing in any order, against plain copies."""
         made = History.start(large(5_000))
         plain, here = [made.project], 0

@@ -14,8 +14,8 @@ from zolvek.core.arrays import Floats
 from zolvek.core.curve import Curve, joined
 from zolvek.core.edits import replace
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import CLOSEST_BEATS
 from zolvek.core.fitting import fit
+from zolvek.core.limits import CLOSEST_BEATS
 from zolvek.core.shapes import BENT, HOLD, LINE
 from zolvek.core.spans import cut, piece, splice
 

@@ -23,7 +23,11 @@ def to_text(curve: Curve) -> str:
     """The curve's points; numbers are written so that they read back to the same bits."""
     keys = [shape.key for shape in SHAPES]
     columns = zip(
-        curve.beat.tolist(), curve.value.tolist(), curve.shape.tolist(), curve.amount.tolist(), strict=True
+        curve.beat.tolist(),
+        curve.value.tolist(),
+        curve.shape.tolist(),
+        curve.amount.tolist(),
+        strict=True,
     )
     rows = [f"{b!r},{v!r},{keys[s]},{a!r}\r\n" for b, v, s, a in columns]
     return ",".join(HEADER) + "\r\n" + "".join(rows)

@@ -234,7 +234,8 @@ class Reader:
             self.notes += 1
             if self.notes > MOST_NOTES:
                 raise ZolvekError(
-                    f"The MIDI file holds more than {MOST_NOTES:,} notes.", remedy="Use a shorter one."
+                    f"The MIDI file holds more than {MOST_NOTES:,} notes.",
+                    remedy="Use a shorter one.",
                 )
             begin, strength, own = found
             length = max(tick - begin, 1) / self.ticks

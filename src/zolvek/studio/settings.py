@@ -74,9 +74,17 @@ def _file() -> Path:
 
 def load() -> Settings:
     """The settings; what can't be read of them is as at the first start."""
+    try:
+        return read(_file())
+    except ZolvekError:  # no home
+        return Settings()
+
+
+def read(path: Path) -> Settings:
+    """The settings in a file; what can't be read of them, or is out of range, is as at the first start."""
     fresh = Settings()
     try:
-        kept = json.loads(read_bytes(_file(), MOST_BYTES))
+        kept = json.loads(read_bytes(path, MOST_BYTES))
     except (ZolvekError, UnicodeDecodeError, json.JSONDecodeError, RecursionError):
         return fresh
     limits = {name: limit for name, limit, _ in limited(Settings)}
