@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import unittest
 
-from benchmarks import hardness
+from benchmarks import hardness, trees
 from tests.studio import driver  # noqa: F401  # its own places for settings and copies
 
 SEED = 1 if os.environ.get("CI") else int.from_bytes(os.urandom(4), "big")
@@ -19,6 +19,13 @@ class Hardness(unittest.TestCase):
         self.assertLess(found.longest, hardness.HANG_SECONDS)
         self.assertGreater(found.refused, found.read)
         self.assertLess(hardness.peak_memory() - before, hardness.MOST_MEMORY)
+
+    def test_no_changed_tree_raises_anything_but_a_message(self) -> None:
+        """Valid JSON with wrong values: what is read is exported, drawn and rendered too."""
+        found = trees.mutations(350, SEED)
+        self.assertEqual(found.faults, [], f"seed {SEED}")
+        self.assertGreater(found.refused, found.read)
+        self.assertGreater(found.read, 0)
 
     def test_a_killed_program_leaves_all_but_the_last_seconds(self) -> None:
         for behind in hardness.kills(2, SEED):
