@@ -50,22 +50,20 @@ class Limit(NamedTuple):
 LIMITS: dict[str, Limit] = {
     "beat": Limit("A position", 0.0, MOST_BEATS, "beats"),
     "length": Limit("A length", CLOSEST_BEATS, MOST_BEATS, "beats"),
-    "shift": Limit("A shift", -MOST_BEATS, MOST_BEATS, "beats"),
     "bpm": Limit("A tempo", 4.0, 999.0, "BPM"),
     "bar": Limit("A bar", 1, LAST_BAR),
     "gain": Limit("A gain", -144.0, 24.0, "dB"),
     "pitch": Limit("A pitch", 0, 127),
     "share": Limit("A value", 0.0, 1.0),
-    "both_ways": Limit("A value", -1.0, 1.0),
     "amount": Limit("An amount", -2.0, 2.0),
     "factor": Limit("A factor", -1_000.0, 1_000.0),
     "value": Limit("A parameter's value", -1e12, 1e12),
     "colour": Limit("A colour's number", 0, 255),
-    "clicks": Limit("A count", 0, 64, "clicks"),
-    "milliseconds": Limit("A time", 0.0, 60_000.0, "ms"),
-    "ticks": Limit("A distance", 1, 960_000, "ticks"),
-    "seconds": Limit("A time", 0.0, 86_400.0, "s"),
-    "cycles": Limit("A phase", -1e6, 1e6, "cycles"),
+    "wait": Limit("A length", 0.0, 256.0, "beats"),
+    "clock_step": Limit("A step", 0.0001, 1_000.0),
+    "clicks": Limit("A count", 0, 32, "clicks"),
+    "milliseconds": Limit("A time", 0.0, 1_000.0, "ms"),
+    "ticks": Limit("A distance", 1, 3_840, "ticks"),
     "rate": Limit("A sample rate", 1_000, 768_000, "Hz"),
     "megabytes": Limit("An amount of memory", 16, 65_536, "MB"),
     "division": Limit("A note value's part", 1, 128),
@@ -79,22 +77,20 @@ def _meta(key: str) -> Meta:
 
 Beat = Annotated[float, _meta("beat")]
 Length = Annotated[float, _meta("length")]
-Shift = Annotated[float, _meta("shift")]
 Bpm = Annotated[float, _meta("bpm")]
 Bar = Annotated[int, _meta("bar")]
 Gain = Annotated[float, _meta("gain")]
 Pitch = Annotated[int, _meta("pitch")]
 Share = Annotated[float, _meta("share")]
-BothWays = Annotated[float, _meta("both_ways")]
 Amount = Annotated[float, _meta("amount")]
 Factor = Annotated[float, _meta("factor")]
 Real = Annotated[float, _meta("value")]
 Colour = Annotated[int, _meta("colour")]
+Wait = Annotated[float, _meta("wait")]
+ClockStep = Annotated[float, _meta("clock_step")]
 Clicks = Annotated[int, _meta("clicks")]
 Milliseconds = Annotated[float, _meta("milliseconds")]
 Ticks = Annotated[int, _meta("ticks")]
-Seconds = Annotated[float, _meta("seconds")]
-Cycles = Annotated[float, _meta("cycles")]
 SampleRate = Annotated[int, _meta("rate")]
 Megabytes = Annotated[int, _meta("megabytes")]
 Division = Annotated[int, _meta("division")]

@@ -82,8 +82,8 @@ def decode(data: bytes, where: str = "the MIDI file") -> Score:
 def _score(file: Midi, name: str) -> Score:
     ticks = file.division
     if ticks <= 0:  # frames a second and ticks a frame: no beats, so 120 of them a minute
-        frames, parts = -(ticks >> 8), ticks & 255
-        ticks = max(frames * parts // 2, 1)
+        frames, each = -(ticks >> 8), ticks & 255
+        ticks = max(frames * each // 2, 1)
     last = file.events[-1][0] / ticks if file.events else 0.0
     if last > MOST_BEATS:
         raise ZolvekError("It goes on for more than 100,000 beats.", remedy="Cut it shorter.")

@@ -65,9 +65,10 @@ def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
     spans = np.append(ticks, max(length * TICKS, ticks[-1] + TICKS)) / TICKS
     wanted = tempo.seconds(spans)
     micros, elapsed = [], 0.0
-    for first, last, due in zip(spans, spans[1:], wanted[1:], strict=False):
+    places = spans.tolist()
+    for first, last, due in zip(places, places[1:], wanted[1:].tolist(), strict=False):
         exact = (due - elapsed) / (last - first) * 1e6
-        micros.append(min(max(round(float(exact)), 1), LONGEST_TEMPO))
+        micros.append(min(max(round(exact), 1), LONGEST_TEMPO))
         elapsed += micros[-1] * (last - first) / 1e6
     return ticks.astype(np.intp), np.array(micros, np.intp)
 
@@ -134,7 +135,8 @@ def _conductor(project: Project, end: int) -> bytes:
     for section in project.sections:
         events.append((round(section.beat * TICKS), 3, meta(MARKER, _text(section.name))))
     events.sort(key=lambda event: event[:2])
-    parts, now = [], 0
+    parts: list[bytes] = []
+    now = 0
     for tick, _, data in events:
         parts += (quantity(tick - now), data)
         now = tick

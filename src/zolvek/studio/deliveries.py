@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LIMITS
 from zolvek.studio.work import Progress, Work, end
 
 if TYPE_CHECKING:
@@ -49,9 +50,9 @@ def set_apart(settings: Settings, text: str) -> bool:
     if match is None:
         return False
     number, unit = float(match[1].replace(",", ".")), (match[2] or "ms").lower()
-    if unit == "ms" and number <= 1_000.0:
+    if unit == "ms" and LIMITS["milliseconds"].holds(number):
         settings.midi_gap, settings.midi_ticks = number, 1
-    elif unit != "ms" and number == int(number) and 1 <= number <= 3_840:
+    elif unit != "ms" and number == int(number) and LIMITS["ticks"].holds(number):
         settings.midi_gap, settings.midi_ticks = 0.0, int(number)
     else:
         return False

@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import json
+from contextlib import suppress
 from dataclasses import asdict, dataclass, field, fields
+from functools import cache
 from pathlib import Path
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import (
-    Beat,
     Clicks,
+    ClockStep,
     Division,
+    Limit,
     Megabytes,
     Milliseconds,
     SampleRate,
-    Seconds,
     Share,
     Ticks,
+    Wait,
     limited,
 )
 from zolvek.formats import folders
@@ -39,11 +42,11 @@ class Settings:
     mode: str = "touch"  # of recording, a key of core.recording.MODES
     stay: bool = False  # the mode stays after a pass instead of going back to read
     count_in: Clicks = 4  # clicks before a pass
-    pre_roll: Beat = 0.0  # beats played before a pass begins to write
+    pre_roll: Wait = 0.0  # beats played before a pass begins to write
     punch: bool = False  # only the selected span is written
-    glide: Beat = 0.25  # beats that the way back to the curve takes
+    glide: Wait = 0.25  # beats that the way back to the curve takes
     take_tolerance: Share = 0.004  # of the height, within which a pass is thinned
-    lead: Beat = 0.0  # beats before the selection from which it is played
+    lead: Wait = 0.0  # beats before the selection from which it is played
     midi_gap: Milliseconds = 0.0  # milliseconds that changes lie apart at least
     midi_ticks: Ticks = 1  # ticks that they lie apart at least
     midi_tolerance: Share = 0.0  # of the height that steps may stray beyond half a step
@@ -57,15 +60,27 @@ class Settings:
     sound_tail: bool = True
     control_swing: str = "both"  # a key of formats.sound_out.SWINGS
     table_clock: str = "beats"
-    table_step: Seconds = 0.25  # of the clock
+    table_step: ClockStep = 0.25  # of the clock
     table_cells: str = "value"  # a key of formats.tables.CELLS
     data_all: bool = False  # tables and pictures of all shown lanes, not of the focus lane alone
     undo_megabytes: Megabytes = 512  # that steps to undo may take in memory
-    ramp: Beat = 0.0  # beats in which the edges of a moved span go to the new level
+    ramp: Wait = 0.0  # beats in which the edges of a moved span go to the new level
+
+    def __setattr__(self, name: str, value: object) -> None:
+        """Raises ZolvekError for a value beyond its limit: no field of the window keeps one."""
+        limit = _limits().get(name)
+        if limit is not None:
+            limit.need(value, name.replace("_", " "))  # type: ignore[arg-type]  # the number it is declared as
+        super().__setattr__(name, value)
 
     def add_recent(self, path: Path) -> None:
         name = str(path.resolve())
         self.recent = [name, *(each for each in self.recent if each != name)][:MOST_RECENT]
+
+
+@cache
+def _limits() -> dict[str, Limit]:
+    return {name: limit for name, limit, _ in limited(Settings)}
 
 
 def _file() -> Path:
@@ -87,12 +102,10 @@ def read(path: Path) -> Settings:
         kept = json.loads(read_bytes(path, MOST_BYTES))
     except (ZolvekError, UnicodeDecodeError, json.JSONDecodeError, RecursionError):
         return fresh
-    limits = {name: limit for name, limit, _ in limited(Settings)}
     for each in fields(Settings):
         value = kept.get(each.name) if isinstance(kept, dict) else None
         if type(value) is type(getattr(fresh, each.name)):
-            limit = limits.get(each.name)
-            if limit is None or limit.holds(value):
+            with suppress(ZolvekError):
                 setattr(fresh, each.name, value)
     fresh.recent = [name for name in fresh.recent if isinstance(name, str)]
     return fresh

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QWidget
 
+from zolvek.core.limits import LIMITS
 from zolvek.formats.sound_out import DEPTHS, RATES, SWINGS
 from zolvek.formats.tables import CELLS, CLOCKS
 from zolvek.studio.session import Session
@@ -123,7 +124,7 @@ class DataPage(QWidget):
         step = QDoubleSpinBox()
         step.setAccessibleName("Step of the clock")
         step.setDecimals(4)
-        step.setRange(0.0001, 1_000.0)
+        step.setRange(LIMITS["clock_step"].low, LIMITS["clock_step"].high)
         step.setValue(settings.table_step)
         step.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         step.valueChanged.connect(lambda value: setattr(settings, "table_step", value))

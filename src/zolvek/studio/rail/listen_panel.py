@@ -11,6 +11,7 @@ from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QWidget
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LIMITS
 from zolvek.core.units import note_beats
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
@@ -228,7 +229,7 @@ class ListenPanel(QWidget):
             if words[-1].startswith("bar"):
                 meter = self.session.project.meter.meter_at(self.session.place)
                 beats *= meter.count * 4.0 / meter.unit
-        if beats is None or not 0.0 <= beats <= 256.0:
+        if beats is None or not LIMITS["wait"].holds(beats):
             return False
         self.session.settings.lead = beats
         return True

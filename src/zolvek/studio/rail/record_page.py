@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core import takes
+from zolvek.core.limits import LIMITS
 from zolvek.core.recording import MODES
 from zolvek.core.take import BEST, Take
 from zolvek.core.units import note_beats, read
@@ -44,7 +45,7 @@ def beats_in(session: Session, text: str) -> float | None:
         seconds = read(clean, "s")
         if seconds is not None:
             beats = seconds * float(session.project.tempo.bpm(session.place)) / 60.0
-    return beats if beats is not None and 0.0 <= beats <= 256.0 else None
+    return beats if beats is not None and LIMITS["wait"].holds(beats) else None
 
 
 class RecordPage(QWidget):
@@ -77,7 +78,7 @@ class RecordPage(QWidget):
         self.stay.clicked.connect(lambda on: self._set(stay=on))
         layout.addWidget(self.stay)
         self.count = QSpinBox()
-        self.count.setRange(0, 32)
+        self.count.setRange(int(LIMITS["clicks"].low), int(LIMITS["clicks"].high))
         self.count.setAccessibleName("Count-in, in beats")
         self.count.setSuffix(" beats")
         self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)

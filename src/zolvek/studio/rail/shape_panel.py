@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 from zolvek.core import shaping, spans
 from zolvek.core.curve import Curve
 from zolvek.core.forms import FORMS, Form, stamped
+from zolvek.core.limits import LIMITS
 from zolvek.core.records import record
 from zolvek.core.units import note_beats, read
 from zolvek.studio import commands
@@ -211,7 +212,7 @@ class ShapePanel(QWidget):
             beats = seconds * float(self.session.project.tempo.bpm(self.session.place)) / 60.0
         if clean in ("", "none", "0"):
             beats = 0.0
-        if beats is None or beats < 0.0:
+        if beats is None or not LIMITS["wait"].holds(beats):
             return False
         self.session.settings.ramp = beats
         self._changed()
