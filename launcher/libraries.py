@@ -12,7 +12,7 @@ import subprocess
 from collections.abc import Iterable
 
 # What can't be done without them, as it is said to a person.
-ALWAYS, SOUND, WINDOW = "Zolvek", "Sound", "The window"
+ALWAYS, SOUND, WINDOW = "Zolvek", "sound", "the window"
 
 # What needs it -> library -> the Debian packages that bring it, the first that there is: some names
 # changed when Debian's time became 64 bits wide.

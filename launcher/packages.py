@@ -34,7 +34,7 @@ def install(packages: list[tuple[str, ...]], why: str) -> None:
     if not may_install():
         names = " ".join(chosen(packages))
         stop(
-            f"{why} needs system packages that are not there. Run this once, then start again:\n"
+            f"{why}: system packages are missing. Run this once, then start again:\n"
             f"  sudo apt-get install -y --no-install-recommends {names}"
         )
     subprocess.run(["apt-get", "update", "-q"], check=False, capture_output=True, env=QUIET)

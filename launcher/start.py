@@ -39,8 +39,11 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if developing:
         locks.append(root / "requirements-dev.lock")
     python = environment.ready(root, locks)
-    for need, rows in libraries.missing(libraries.needs(arguments)).items():
-        packages.install(rows, need)
+    lacking = libraries.missing(libraries.needs(arguments))
+    if lacking:
+        # All of them at once: whoever has to ask for them asks once.
+        rows = [row for rows in lacking.values() for row in rows]
+        packages.install(rows, " and ".join(lacking).capitalize())
     if command == "test":
         _test_tools()
     os.environ["ZOLVEK_LAUNCHER"] = str(root / "zolvek")

@@ -6,7 +6,6 @@ What is unsaved stays in the copy that is kept of it, and the next start offers 
 from __future__ import annotations
 
 import signal
-import socket
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QSocketNotifier
@@ -22,6 +21,8 @@ class Interruption(QObject):
     """While it lives, these signals end the program the way its window does, without a question."""
 
     def __init__(self, app: QApplication, window: Window) -> None:
+        import socket  # with all that it brings: not for the first picture
+
         super().__init__(window)
         self.app, self.window = app, window
         # Python's own handlers run only when Python does: a byte in a socket wakes Qt's loop.
