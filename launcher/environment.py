@@ -26,6 +26,7 @@ from launcher import packages
 from launcher.telling import stop, tell
 
 STAMP = "whole"
+FULL_BYTES = 32_000_000  # less than that is left by an installation that did not fit
 
 # What a failing step prints -> what it means and what to do, in one sentence; the first that fits.
 FAULTS = (
@@ -243,6 +244,8 @@ def _run(command: list[str], place: Path) -> None:
 
 def fault(told: str, place: Path) -> str:
     """What a failed step means, and what to do about it, in one sentence."""
+    if _full(place) and not re.search(FAULTS[0][0], told):
+        told = "No space left on device"  # not every step says so itself
     for pattern, sentence in FAULTS:
         found = re.search(pattern, told)
         if found:
@@ -256,6 +259,12 @@ def fault(told: str, place: Path) -> str:
         [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
     )
     return f"The environment could not be set up ({errors[-1]}): mend that, then start again."
+
+
+def _full(place: Path) -> bool:
+    """Whether there is next to no room where the environment is made."""
+    there = next((each for each in place.parents if each.is_dir()), Path("/"))
+    return shutil.disk_usage(there).free < FULL_BYTES
 
 
 def _fail(place: Path, told: str) -> NoReturn:

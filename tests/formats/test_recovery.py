@@ -14,7 +14,7 @@ from unittest import mock
 
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import identity, recovery
+from zolvek.formats import identity, pattern_library, recovery
 
 # Writes a copy as the program does, over and over, until it is killed.
 KEEPS_ON = """
@@ -77,6 +77,29 @@ class Recovery(unittest.TestCase):
         self.assertNotEqual(
             recovery.backup_folder(path), recovery.backup_folder(self.folder / "b" / path.name)
         )
+
+    def test_quick_saves_are_backed_up_each(self) -> None:
+        path = self.folder / "piece.zolvek"
+        for turn in range(12):
+            path.write_text(str(turn))
+            os.utime(path, (1_000_000,) * 2)  # all at one time, by the clock of the file system
+            recovery.back_up(path)
+        kept = [file.read_text() for file in recovery.backup_folder(path).iterdir()]
+        self.assertEqual(len(set(kept)), recovery.BACKUPS)
+
+    def test_without_a_home_it_is_said_and_nothing_is_written_elsewhere(self) -> None:
+        here = os.getcwd()
+        self.addCleanup(os.chdir, here)
+        os.chdir(self.folder)
+        with mock.patch("os.path.expanduser", lambda path: path), mock.patch.dict(os.environ):
+            for name in ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME"):
+                os.environ.pop(name, None)
+            self.assertEqual(recovery.left_behind(), [])
+            self.assertEqual(len(pattern_library.load_all()[1]), 1)
+            with self.assertRaises(ZolvekError) as told:
+                recovery.keep(build(), None)
+            self.assertIn("HOME", told.exception.remedy)
+        self.assertFalse((self.folder / "~").exists())
 
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
         path = self.folder / "piece.zolvek"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import platformdirs
@@ -11,9 +12,12 @@ from zolvek.core.errors import ZolvekError
 NAME = "zolvek"
 
 
-def _own(place: str) -> Path:
-    path = Path(place)
-    if not path.is_absolute():  # "~" is left as it is where there is no home
+def _own(place: Callable[[str], str]) -> Path:
+    try:
+        path = Path(place(NAME))
+    except RuntimeError:
+        path = Path()
+    if not path.is_absolute():  # where there is no home
         raise ZolvekError(
             "There is no home folder.", "HOME", "Set HOME to a folder of yours, then start again."
         )
@@ -22,17 +26,17 @@ def _own(place: str) -> Path:
 
 def state() -> Path:
     """Copies for after a crash, backups, reports. Raises ZolvekError where there is no home."""
-    return _own(platformdirs.user_state_dir(NAME))
+    return _own(platformdirs.user_state_dir)
 
 
 def config() -> Path:
     """Settings. Raises ZolvekError where there is no home."""
-    return _own(platformdirs.user_config_dir(NAME))
+    return _own(platformdirs.user_config_dir)
 
 
 def data() -> Path:
     """The pattern library. Raises ZolvekError where there is no home."""
-    return _own(platformdirs.user_data_dir(NAME))
+    return _own(platformdirs.user_data_dir)
 
 
 def home() -> Path:

@@ -82,7 +82,11 @@ def load(path: Path) -> Pattern:
 def load_all() -> tuple[list[Pattern], list[ZolvekError]]:
     """All patterns by name, and what is wrong with the files that are left out."""
     found, faults = [], []
-    for path in sorted(folder().glob("*.json")):
+    try:
+        paths = sorted(folder().glob("*.json"))
+    except ZolvekError as error:  # no home
+        return [], [error]
+    for path in paths:
         try:
             found.append(load(path))
         except ZolvekError as error:
