@@ -608,7 +608,12 @@ def playing() -> None:
     say("buffers run dry in a minute of dragging at 60 moves a second", playback.dry, "", "none")
     say("    moves made a second", moves / (time.perf_counter() - began), "/s", "60")
     total = [after - before for after, before in zip(_ticks(), ticks, strict=True)]
-    say("    of the processor taken by other machines", 100 * total[7] / sum(total), "%", "no limit set")
+    say(
+        "    of the processor taken by other machines",
+        100 * total[7] / sum(total),
+        "%",
+        "no limit set",
+    )
     hardness.close(window)
 
 

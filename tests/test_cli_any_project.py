@@ -48,7 +48,9 @@ class AnyProject(unittest.TestCase):
                     fault = done.exception
                     if fault is not None and not isinstance(fault, SystemExit):
                         self.assertIsInstance(fault, ZolvekError, f"{kind}: {words}: {fault!r}")
-                        self.assertTrue(fault.what and (fault.where or fault.remedy), f"{kind}: {words}")
+                        self.assertTrue(
+                            fault.what and (fault.where or fault.remedy), f"{kind}: {words}"
+                        )
                     elif words[0] in ("lanes", "states", "report"):
                         json.loads(done.stdout)
 
@@ -64,7 +66,10 @@ class AnyProject(unittest.TestCase):
             self.assertEqual((made.meter.points[0].count, float(made.tempo.bpm(0.0))), (3, 120.0))
             for words in commands(path, str(Path(name) / "out"), next(made.lanes()).id, "none"):
                 done = runner.invoke(zolvek, words)
-                self.assertTrue(done.exit_code == 0 or isinstance(done.exception, ZolvekError), (words, done.exception))
+                self.assertTrue(
+                    done.exit_code == 0 or isinstance(done.exception, ZolvekError),
+                    (words, done.exception),
+                )
 
 
 if __name__ == "__main__":
