@@ -12,6 +12,7 @@ import numpy as np
 
 from zolvek.core.catalogue import KINDS, DeviceKind
 from zolvek.core.chain import add_device, add_track
+from zolvek.core.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LAST_BAR, LIMITS
 from zolvek.core.messages import CONTROLLERS, MESSAGES, MidiTarget
@@ -314,59 +315,67 @@ def _meter(meters: list[tuple[int, int, int]], ticks: int) -> list[MeterPoint]:
 # --- into a project ---
 
 
-def imported(
-    project: Project, score: Score, tolerance: float | None = 0.002, time: bool = False
-) -> Project:
+Fitted = dict[tuple[int, str, int], Curve]  # by part, kind and number
+
+
+def fitted(score: Score, tolerance: float | None = 0.002) -> Fitted:
+    """The curves of all streams, which take the time. `tolerance`: steps are joined into curves within
+    it; None holds them as they are."""
+    found: Fitted = {}
+    for place, part in enumerate(score.parts):
+        for (kind, number), stream in part.streams.items():
+            tick, value = np.array(stream, float).T
+            highest = MESSAGES[kind].highest
+            found[place, kind, number] = from_steps(
+                tick / score.ticks, value / highest, 1.0 / highest, tolerance
+            )
+    return found
+
+
+def imported(project: Project, score: Score, curves: Fitted, time: bool = False) -> Project:
     """The project with a track for each part of the score: its notes played by a stand-in synth,
-    its streams as lanes of a device outside that they would go to. `tolerance`: steps are joined
-    into curves within it; None holds them as they are. `time`: tempo, meter and sections come from
-    the file."""
+    its streams, fitted to `curves`, as lanes of a device outside that they would go to. `time`: tempo,
+    meter and sections come from the file."""
     length = max(project.length, float(np.ceil(score.length)))
     if time:
         project = replace(
             project, tempo=score.tempo, meter=score.meter, sections=score.sections, length=length
         )
     project = replace(project, length=length)
-    for part in score.parts:
+    for place, part in enumerate(score.parts):
         project, track = add_track(project, part.name)
         if part.notes:
             project, _ = add_device(project, track, KINDS["synth"])
             own = next(each for each in project.tracks if each.id == track)
             project = with_track(project, replace(own, notes=tuple(part.notes)))
         if part.streams:
-            project = _with_lanes(project, track, part, score.ticks, tolerance)
+            own_curves = {row[1:]: drawn for row, drawn in curves.items() if row[0] == place}
+            project = _with_lanes(project, track, part, own_curves)
     return project
 
 
 def as_project(score: Score, tolerance: float | None = 0.002) -> Project:
     """The score as a project of its own."""
     empty = Project(name=score.name or "Untitled", length=float(np.ceil(score.length)))
-    return imported(empty, score, tolerance, True)
+    return imported(empty, score, fitted(score, tolerance), True)
 
 
 def _with_lanes(
-    project: Project, track: str, part: Part, ticks: int, tolerance: float | None
+    project: Project, track: str, part: Part, drawn: dict[tuple[str, int], Curve]
 ) -> Project:
-    rows = {
-        _parameter(kind, number, part).id: (kind, number, stream)
-        for (kind, number), stream in part.streams.items()
-    }
-    parameters = tuple(_parameter(kind, number, part) for kind, number, _ in rows.values())
+    rows = {_parameter(kind, number, part).id: (kind, number) for kind, number in part.streams}
+    parameters = tuple(_parameter(kind, number, part) for kind, number in rows.values())
     kind_ = DeviceKind(
         f"midi-{part.channel}", f"MIDI channel {part.channel}", "outside", parameters
     )
     project, device = add_device(project, track, kind_)
-    curves = {}
-    for key, (kind, _, stream) in rows.items():
-        tick, value = np.array(stream, float).T
-        highest = MESSAGES[kind].highest
-        curves[key] = from_steps(tick / ticks, value / highest, 1.0 / highest, tolerance)
+    curves = {key: drawn[row] for key, row in rows.items()}
     project = add_lanes(project, device, list(rows), curves)
     own = next(each for each in project.tracks if each.id == track)
     lanes = []
     for lane in own.lanes:
         if lane.device == device:
-            kind, number, _ = rows[lane.parameter]
+            kind, number = rows[lane.parameter]
             target = MidiTarget(part.channel, number, kind, part.semitones, part.port)
             lane = replace(lane, midi=target)
         lanes.append(lane)

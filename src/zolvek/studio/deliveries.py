@@ -15,6 +15,8 @@ from zolvek.core.limits import LIMITS
 from zolvek.studio.work import Progress, Work, end
 
 if TYPE_CHECKING:
+    from zolvek.core.curve import Curve
+    from zolvek.core.project import Project
     from zolvek.core.stepping import Resolution
     from zolvek.formats.midi_in import Score
     from zolvek.studio.session import Session
@@ -128,11 +130,10 @@ class Deliveries:
         dialog = MidiDialog(path.name, score, self.window)
         if not self.window.asked(dialog):
             return
-        project = self.session.project
-        self.run(
-            path.name,
-            lambda _: midi_in.imported(project, score, dialog.tolerance, dialog.takes_time),
-            lambda made: self.session.edit(f"Read {path.name}", made),
+        self.change(
+            f"Read {path.name}",
+            lambda _: midi_in.fitted(score, dialog.tolerance),
+            lambda project, curves: midi_in.imported(project, score, curves, dialog.takes_time),
             f"Read {path.name}: {score.lanes} lanes",
         )
 
@@ -209,9 +210,10 @@ class Deliveries:
             return
         session = self.session
         first = session.span[0] if session.span else session.place
-        tempo, old = session.project.tempo, session.lane.curve  # type: ignore[union-attr]
+        tempo = session.project.tempo
+        put_back = session.drawn_place()  # what is drawn on now, wherever the focus goes meanwhile
 
-        def reading(_: Progress) -> Any:
+        def reading(_: Progress) -> Curve:
             sound, rate = sound_in.read(path)
             if dialog.follows:
                 made = sound_in.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
@@ -219,14 +221,14 @@ class Deliveries:
                 made = sound_in.as_control(
                     sound, rate, tempo, first, dialog.tolerance, dialog.swing
                 )
-            put = _from_zero(made, first)
-            return splice(old, first, put, first + float(put.beat[-1])), len(made)
+            return _from_zero(made, first)
 
-        def done(found: Any) -> None:
-            session.edit_curve(f"Read {path.name}", found[0])
-            session.say(f"Read {path.name}: {found[1]} points")
+        def change(project: Project, put: Curve) -> Project:
+            return put_back(
+                project, lambda old: splice(old, first, put, first + float(put.beat[-1]))
+            )
 
-        self.run(path.name, reading, done, "")
+        self.change(f"Read {path.name}", reading, change, f"Read {path.name}")
 
     # --- tables and pictures ---
 
@@ -331,6 +333,26 @@ class Deliveries:
 
         thread.finished.connect(ended)
         thread.start()
+
+    def change(
+        self, label: str, task: Callable[[Progress], Any],
+        change: Callable[[Project, Any], Project], said: str | None = None,
+    ) -> None:  # fmt: skip
+        """Work beside the interface, and apply what comes of it, by `change`, to the project of that
+        moment: what was edited meanwhile stays. One undo step named `label`."""
+        session = self.session
+        opened = session.opened
+
+        def done(result: Any) -> None:
+            if session.opened is not opened:
+                raise ZolvekError(
+                    "Another project has been opened meanwhile.", label, "Do it again there."
+                )
+            session.edit(label, change(session.project, result))
+            if said:
+                session.say(said)
+
+        self.run(label, task, done, "")
 
     def close(self) -> None:
         """End what is still going."""

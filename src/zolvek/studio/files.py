@@ -253,14 +253,12 @@ class Files:
 
         track = commands.shown_track(self.session)
 
-        def done(seconds: float) -> None:
-            project = with_sound(self.session.project, track.id, str(path.resolve()))
-            self.session.edit(f"{track.name} plays {path.name}", project)
-            self.session.say(f"{track.name} plays {path.name}, {seconds:.1f} s.")
-
         return self.session.try_to(
-            lambda: self.window.deliveries.run(
-                path.name, lambda told: examine(str(path), told), done, ""
+            lambda: self.window.deliveries.change(
+                f"{track.name} plays {path.name}",
+                lambda told: examine(str(path), told),
+                lambda project, _: with_sound(project, track.id, str(path.resolve())),
+                f"{track.name} plays {path.name}.",
             )
         )
 

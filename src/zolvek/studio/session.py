@@ -99,6 +99,7 @@ class Session(QObject):
         """Show another project."""
         most = self.settings.undo_megabytes * 1_000_000
         self.history = History.start(project, most=most)
+        self.opened = object()  # stands for this document, whatever becomes of it
         self.saved: Project | None = project  # None: nothing of it is in a file yet
         self.path = path
         self.focus = next((lane.id for lane in project.lanes() if not lane.hidden), None)
@@ -243,6 +244,36 @@ class Session(QObject):
             layer = next(each for each in layers if each.id == self.layer)
             return with_layer(project, lane, replace(layer, curve=curve))
         return projects.with_curve(project, lane, curve)
+
+    def drawn_place(self) -> Callable[[Project, Callable[[Curve], Curve]], Project]:
+        """What is drawn on now, as a place in any later project: a function that puts an edit of its
+        curve there. That raises ZolvekError when it is there no more, or locked."""
+        lane, layer, pad, axis = self.focus, self.layer, self.drawn_pad, self.axis
+        if lane is None:
+            raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
+
+        def put(project: Project, edit: Callable[[Curve], Curve]) -> Project:
+            own = project.lane(lane)
+            if own.locked:
+                raise ZolvekError(
+                    "The lane is locked.",
+                    project.label_of(lane),
+                    "Unlock it in the Lane menu first.",
+                )
+            if pad is not None:
+                found = next((each for each in project.pads if each.device == pad.device), None)
+                if found is None:
+                    raise ZolvekError("The pad's path is there no more.", remedy="Do it again.")
+                old = found.x if axis == "x" else found.y
+                return with_pad(project, replace(found, **{axis or "x": edit(old)}))  # type: ignore[arg-type]  # x or y
+            if layer is not None:
+                drawn = next((each for each in own.layers if each.id == layer), None)
+                if drawn is None or drawn.curve is None:
+                    raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+                return with_layer(project, lane, replace(drawn, curve=edit(drawn.curve)))
+            return projects.with_curve(project, lane, edit(own.curve))
+
+        return put
 
     def edit_lane(self, label: str, lane: Lane, gesture: object = None) -> None:
         """Give the focus lane's changed fields to it, whatever of it is drawn on."""
