@@ -13,8 +13,12 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from zolvek.sound.playback import Playback
 
 Row = tuple[str, float, str, str]
 TWO_HOURS = 7_200.0
@@ -173,16 +177,16 @@ def losses() -> Iterator[Row]:
     for sign, word in ((signal.SIGKILL, "killed"), (signal.SIGSTOP, "stopped")):
         told: list[float] = []
         playback = Playback(build())
-        playback.on_loss = lambda *_, told=told: told.append(time.perf_counter())
+        playback.on_loss = partial(_note, told)
         clock = SilentClock(playback)
         clock.start()
         playback.play(8.0)
-        _until(lambda p=playback: p.spare is not None and p.spare.woken and p.beat > 8.1)
+        _until(partial(_ready, playback))
         time.sleep(1.0)
         place, began = playback.beat, time.perf_counter()
         os.kill(playback.worker.process.pid, sign)  # type: ignore[union-attr]
-        _until(lambda told=told: told)
-        _until(lambda p=playback, at=place: p.begun and p.beat > at + 0.2)
+        _until(partial(_some, told))
+        _until(partial(_went_on, playback, place))
         yield f"worker {word}: told after", told[0] - began, "s", "at most 2"
         yield "    sound goes on after", time.perf_counter() - began, "s", "at most 2"
         os.kill(playback.worker.process.pid, signal.SIGSTOP)  # type: ignore[union-attr]
@@ -195,6 +199,23 @@ def losses() -> Iterator[Row]:
             "s",
             "at most 2",
         )
+
+
+def _note(told: list[float], *_: object) -> None:
+    told.append(time.perf_counter())
+
+
+def _some(told: list[float]) -> bool:
+    return bool(told)
+
+
+def _ready(playback: Playback) -> bool:
+    """Whether it plays and a spare worker stands by."""
+    return playback.spare is not None and playback.spare.woken and playback.beat > 8.1
+
+
+def _went_on(playback: Playback, place: float) -> bool:
+    return playback.begun and playback.beat > place + 0.2
 
 
 def _until(test: Callable[[], object], seconds: float = 60.0) -> None:

@@ -11,7 +11,9 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -167,7 +169,7 @@ def painting() -> None:
     window.complete()
     app.processEvents()
     lane = window.focus_lane
-    curve = window.session.lane.curve
+    curve = hardness.focus_curve(window)
     window.session.choose(np.array([5_000]))
     gesture = object()
 
@@ -318,10 +320,10 @@ def effects_() -> None:
         track = Track("t", "T", (device,), lanes, (), (Clip(0.0, "shipped:fog.flac"),))
         project = Project(length=16.0, tracks=(track,))
         render(project, 0.0, 1.0)
-        still = best(lambda p=project: render(p, bypass=True), 7)
+        still = best(partial(render, project, bypass=True), 7)
         say(
             f"{kind}, automated / not",
-            best(lambda p=project: render(p), 7) / still,
+            best(partial(render, project), 7) / still,
             "x",
             "at most 1.5",
         )
@@ -456,8 +458,6 @@ def recording() -> None:
     """Eight dials at 250 events a second each for a minute, while the demo plays."""
     import threading
 
-    from PyQt6.QtTest import QTest
-
     from zolvek.core.project import add_lane
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application
@@ -484,15 +484,15 @@ def recording() -> None:
     painted = [0]
     paint = window.focus_lane.paintEvent
 
-    def counted(event: object) -> None:
+    def counted(event: Any) -> None:
         painted[0] += 1
         paint(event)
 
     window.focus_lane.paintEvent = counted  # type: ignore[method-assign]
     window.player.ready().warm_up()
-    QTest.qWait(1_500)
+    hardness.wait(1_500)
     window.recorder.begin()
-    QTest.qWait(400)
+    hardness.wait(400)
     seconds, sent, stop = 60.0, [0], threading.Event()
 
     def hands() -> None:
@@ -512,8 +512,8 @@ def recording() -> None:
     began = time.perf_counter()
     thread.start()
     while not stop.is_set():
-        QTest.qWait(16)
-    QTest.qWait(200)
+        hardness.wait(16)
+    hardness.wait(200)
     taken = time.perf_counter() - began
     noted = sum(made.count - before[key] for key, made in window.recorder.passes.items())
     say(f"events of {sent[0]:,} lost while recording eight dials", sent[0] - noted, "", "none")
@@ -578,8 +578,6 @@ def _ticks() -> list[int]:
 @figure("playing")
 def playing() -> None:
     """The demo plays for a minute while a point is dragged 60 times a second."""
-    from PyQt6.QtTest import QTest
-
     from zolvek.core import edits
     from zolvek.demo.night_regatta import build
     from zolvek.studio import collecting
@@ -592,10 +590,10 @@ def playing() -> None:
     window.show()
     window.complete()
     app.processEvents()
-    curve = window.session.lane.curve
+    curve = hardness.focus_curve(window)
     playback = window.player.ready()
     playback.warm_up()
-    QTest.qWait(1_500)
+    hardness.wait(1_500)
     collecting.set_aside()  # as the program does by then
     window.player.play()
     ticks = _ticks()
@@ -604,7 +602,7 @@ def playing() -> None:
         moved, where = edits.move(curve, [3], 0.0, 0.1 * np.sin(moves / 20.0))
         window.session.edit_curve("Move", moved, where, gesture)
         moves += 1
-        QTest.qWait(max(int(1_000 * (began + moves / 60.0 - time.perf_counter())), 0))
+        hardness.wait(max(int(1_000 * (began + moves / 60.0 - time.perf_counter())), 0))
     say("buffers run dry in a minute of dragging at 60 moves a second", playback.dry, "", "none")
     say("    moves made a second", moves / (time.perf_counter() - began), "/s", "60")
     total = [after - before for after, before in zip(_ticks(), ticks, strict=True)]

@@ -291,7 +291,7 @@ def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
         return 0
 
     nothing = ("", "")
-    patches = [
+    patches: list[Any] = [
         mock.patch.object(sys, "excepthook", raised),
         mock.patch.object(QDialog, "exec", looked_at),
         mock.patch.object(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Cancel),
@@ -311,6 +311,19 @@ def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
         for patch in patches:
             stack.enter_context(patch)
         yield
+
+
+def focus_curve(window: Any) -> Any:
+    """What is drawn on."""
+    assert window.session.lane is not None
+    return window.session.lane.curve
+
+
+def wait(milliseconds: int) -> None:
+    """Let Qt work for a while."""
+    from PyQt6.QtTest import QTest
+
+    QTest.qWait(milliseconds)  # type: ignore[call-arg,arg-type]  # PyQt's stub takes it for a method
 
 
 def close(window: Any) -> None:
@@ -348,7 +361,7 @@ def actions(count: int, seed: int = 1) -> Played:
         window = Window(build(), Settings())
         session = window.session
         first = session.project
-        window.show_error = errors.append  # type: ignore[method-assign]
+        window.show_error = errors.append  # type: ignore[method-assign,assignment]  # said to us instead
         session.notifier.listeners[:] = [errors.append]
         window.show()
         window.complete()

@@ -12,6 +12,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
+from benchmarks import hardness
 from zolvek.core import shaping
 from zolvek.core.curve import curve
 from zolvek.core.takes import auditioned
@@ -21,6 +22,7 @@ from zolvek.studio import commands
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.lanes.hits import Hit
+from zolvek.studio.rail.export_panel import ExportPanel
 from zolvek.studio.rail.listen_panel import ListenPanel
 from zolvek.studio.rail.morph_panel import MorphPanel
 from zolvek.studio.rail.movement_panel import MovementPanel
@@ -35,11 +37,9 @@ SIZE = (1280, 800)
 
 def _wait(test: Callable[[], bool], seconds: float = 60.0) -> None:
     """Go on once the test holds: pictures wait for work in the background."""
-    from PyQt6.QtTest import QTest
-
     end = time.monotonic() + seconds
     while not test() and time.monotonic() < end:
-        QTest.qWait(20)
+        hardness.wait(20)
 
 
 def _backdrop(window: Window) -> None:
@@ -56,7 +56,7 @@ def _cast_off(window: Window) -> None:
     window.session.choose(np.array([2, 3]))
     lane = window.focus_lane
     lane.over = Hit("point", 3)
-    curve = window.session.lane.curve
+    curve = hardness.focus_curve(window)
     at = lane.point_at(float(curve.beat[3]), float(curve.value[3]))
     lane.pointer = QPointF(at.x(), at.y())
 
@@ -150,8 +150,10 @@ def _layers(window: Window) -> None:
 def _thin(window: Window) -> None:
     session = window.session
     session.set_focus("fog-filter.resonance")
-    take = session.own_lane.takes[0]
-    session.edit_curve("Take", auditioned(session.own_lane, [take.id]))
+    lane = session.own_lane
+    assert lane is not None
+    take = lane.takes[0]
+    session.edit_curve("Take", auditioned(lane, [take.id]))
     window.view.show(bar(16), bar(25) - bar(16))
     session.choose_span((take.first, take.last))
     window.rail.show_step("step-thin")
@@ -165,7 +167,9 @@ def _recording(window: Window) -> None:
     session, settings = window.session, window.session.settings
     settings.mode, settings.count_in = "latch", 0
     session.set_focus("fog-filter.resonance")
-    take = session.own_lane.takes[0]
+    lane = session.own_lane
+    assert lane is not None
+    take = lane.takes[0]
     session.arm("fog-filter.resonance")
     window.view.show(bar(16), bar(25) - bar(16))
     window.rail.show_step("step-perform")
@@ -211,7 +215,9 @@ def _export(window: Window) -> None:
     window.session.set_focus("echo.feedback")
     window.session.set_place(bar(24.5))
     window.rail.show_step("step-export")
-    page = window.rail.shown["step-export"].widget().midi
+    panel = window.rail.shown["step-export"].widget()
+    assert isinstance(panel, ExportPanel)
+    page = panel.midi
     page.show_report(report(window.session.project))
     page.stale = False
 

@@ -7,6 +7,7 @@ Bars: Moorings 1–8, Cast off 9–16, Channel 17–24, Lock gate 25–32, Open 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -245,7 +246,7 @@ def _with_morphs(project: Project) -> Project:
 
 
 def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]]) -> Project:
-    def track(key: str, name: str, chain: tuple[str, ...], **source: tuple) -> Track:
+    def track(key: str, name: str, chain: tuple[str, ...], **source: Any) -> Track:
         return Track(key, name, tuple(devices[d] for d in chain), drawn_lanes[key], **source)
 
     fog = Clip(0.0, "shipped:fog.flac", 0.0, bar(49))

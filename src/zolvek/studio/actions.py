@@ -120,6 +120,22 @@ def _neighbour(way: int) -> Callable[[Window], None]:
     return run
 
 
+def _shape(key: str) -> Callable[[Window], None]:
+    return lambda window: window.session.set_shape(key)
+
+
+def _tool(key: str) -> Callable[[Window], None]:
+    return lambda window: window.session.set_tool(key)
+
+
+def _has_tool(key: str) -> Test:
+    return lambda window: window.session.tool == key
+
+
+def _hear_state(number: int) -> Callable[[Window], None]:
+    return lambda window: window.hear_state(number)
+
+
 def _scroll(part: float) -> Callable[[Window], None]:
     return lambda window: window.view.scroll(part)
 
@@ -156,12 +172,12 @@ ACTIONS: tuple[Action, ...] = (
     *(
         Action(f"shape-{shape.key}", "Edit", f"Shape: {shape.label}", str(place + 1),
                f"Give the selected segments the shape {shape.label}",
-               lambda w, key=shape.key: w.session.set_shape(key), enabled=has_lane)
+               _shape(shape.key), enabled=has_lane)
         for place, shape in enumerate(SHAPES)
     ),
     *(
         Action(f"tool-{key}", "Edit", f"Tool: {text}", f"Shift+{place + 1}", tip,
-               lambda w, key=key: w.session.set_tool(key), checked=lambda w, key=key: w.session.tool == key)
+               _tool(key), checked=_has_tool(key))
         for place, (key, text, tip) in enumerate(TOOLS)
     ),
     Action("cut", "Edit", "Cut", "Ctrl+X", "The span on the clipboard, a straight way left behind", lambda w: commands.cut(w.session), enabled=has_lane, on_lane=True),
@@ -200,11 +216,11 @@ ACTIONS: tuple[Action, ...] = (
     Action("hide-lane", "Lane", "Hide the lane", "H", "Applied, but not shown", lambda w: commands.hide(w.session), enabled=has_lane),
     Action("show-lanes", "Lane", "Show all lanes", "Shift+H", "Bring hidden lanes back", lambda w: commands.show_all(w.session)),
     Action("lock", "Lane", "Lock the lane", "K", "Nothing changes it until it is unlocked",
-           lambda w: commands.change_lane(w.session, "Lock or unlock the lane", locked=not w.session.lane.locked), enabled=has_lane,
+           lambda w: commands.toggle_lane(w.session, "Lock or unlock the lane", "locked"), enabled=has_lane,
            checked=lambda w: bool(w.session.lane and w.session.lane.locked)),
     Action("name-lane", "Lane", "Name the lane…", "", "A name of your own, before the parameter's", lambda w: w.name_lane(), enabled=has_lane),
     Action("retarget", "Lane", "Move the curve to the touched control", "", "This lane drives the control touched last", lambda w: w.retarget(), enabled=lambda w: has_lane(w) and w.session.can_add_lane),
-    Action("tall", "Lane", "Tall row", "", "Twice the height below the focus", lambda w: commands.change_lane(w.session, "Row height", tall=not w.session.lane.tall), enabled=has_lane,
+    Action("tall", "Lane", "Tall row", "", "Twice the height below the focus", lambda w: commands.toggle_lane(w.session, "Row height", "tall"), enabled=has_lane,
            checked=lambda w: bool(w.session.lane and w.session.lane.tall)),
     Action("move-up", "Lane", "Move the lane up", "Ctrl+Shift+Up", "Among its track's lanes", lambda w: w.move_lane(-1), enabled=has_lane),
     Action("move-down", "Lane", "Move the lane down", "Ctrl+Shift+Down", "Among its track's lanes", lambda w: w.move_lane(1), enabled=has_lane),
@@ -245,7 +261,7 @@ ACTIONS: tuple[Action, ...] = (
            checked=lambda w: w.session.learning == "controls"),
     *(
         Action(f"hear-state-{n}", "Device", f"Hear variation {n}", f"Ctrl+{n}", "The controls at one of the last three states kept",
-               lambda w, n=n: w.hear_state(n - 1), enabled=has_device)
+               _hear_state(n - 1), enabled=has_device)
         for n in (1, 2, 3)
     ),
     Action("play", "Play", "Play", "Space", "Play from the playhead, or stop", lambda w: w.player.toggle(), "play",
@@ -256,7 +272,7 @@ ACTIONS: tuple[Action, ...] = (
            lambda w: w.player.set_looping(not w.player.looping), "loop", checked=lambda w: w.player.looping),
     Action("record", "Play", "Record a pass", "Ctrl+Space", "Over the armed lanes, in the chosen mode; again ends it", lambda w: w.recorder.begin(), "record",
            checked=lambda w: w.recorder.recording),
-    Action("arm", "Play", "Arm the lane", "E", "A pass writes it; arms no other", lambda w: w.session.arm(w.session.focus), enabled=has_lane,
+    Action("arm", "Play", "Arm the lane", "E", "A pass writes it; arms no other", lambda w: commands.arm(w.session), enabled=has_lane,
            checked=lambda w: w.session.focus in w.session.armed),
     Action("disarm-all", "Play", "Disarm all lanes", "Shift+E", "No pass writes anything", lambda w: w.session.disarm_all(), enabled=lambda w: bool(w.session.armed)),
     Action("play-selection", "Play", "Play the selection", "Shift+Space", "In a loop, from the chosen lead before it", lambda w: w.player.play_selection(), enabled=lambda w: w.session.span is not None),

@@ -384,6 +384,18 @@ def unroll(session: Session) -> None:
     session.edit_lane("Unroll the cycle to points", without_cycle(lane, session.project.length))
 
 
+def toggle_lane(session: Session, label: str, switch: str) -> None:
+    """Turn a switch of the focus lane over: "locked" or "tall"; locked ones too."""
+    if session.lane is not None:
+        change_lane(session, label, **{switch: not getattr(session.lane, switch)})
+
+
+def arm(session: Session) -> None:
+    """The focus lane among those that a pass writes, or no longer."""
+    if session.focus is not None:
+        session.arm(session.focus)
+
+
 def set_reach(
     session: Session, low: float, high: float, keep_sound: bool, gesture: object = None
 ) -> None:

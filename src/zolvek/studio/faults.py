@@ -32,7 +32,7 @@ class Faults(QObject):
         self.window = window
         self.known: dict[tuple[str, str, int], int] = {}  # kind and place -> how often
         # Queued: shown from the event loop, in its thread, with no painter open.
-        self.raised.connect(self.tell, Qt.ConnectionType.QueuedConnection)
+        self.raised.connect(self.tell, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # PyQt's stub leaves the type out
 
     def begin(self) -> None:
         sys.excepthook = self.hook

@@ -30,7 +30,8 @@ class Interruption(QObject):
         for end in (self.reading, self.writing):
             end.setblocking(False)
         signal.set_wakeup_fd(self.writing.fileno(), warn_on_full_buffer=False)
-        self.watch = QSocketNotifier(self.reading.fileno(), QSocketNotifier.Type.Read, self)
+        # PyQt's stub knows a voidptr only; an int is what it is.
+        self.watch = QSocketNotifier(self.reading.fileno(), QSocketNotifier.Type.Read, self)  # type: ignore[call-overload]
         self.watch.activated.connect(self._woken)
         for each in SIGNALS:
             signal.signal(each, lambda *_: None)

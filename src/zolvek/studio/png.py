@@ -51,4 +51,4 @@ def save(svg: str, path: str | os.PathLike[str]) -> Path:
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     if not drawn(svg).save(buffer, "PNG"):
         raise Failure("The picture can't be made into PNG.", str(path), "Write it as SVG.")
-    return write_bytes(path, bytes(buffer.data()))
+    return write_bytes(path, buffer.data().data())

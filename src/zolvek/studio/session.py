@@ -59,7 +59,7 @@ class Hands(Protocol):
 
     def release(self, device: str, key: str, seconds: float | None) -> bool: ...
 
-    def live(self, lane: str) -> list[tuple[float, float]]: ...
+    def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]: ...
 
 
 class Session(QObject):
@@ -88,7 +88,10 @@ class Session(QObject):
         self.tool = "points"
         self.recorder: Hands | None = None  # takes the hand's moves during a pass
         self.value_grid = ValueGrid()
-        self.form = ("swell", {})  # what the form tool stamps: form and sliders
+        self.form: tuple[str, dict[str, float]] = (
+            "swell",
+            {},
+        )  # what the form tool stamps: form and sliders
         self.notifier = Notifier()
         self.grid = Grid()
         with suppress(ZolvekError):  # kept by a program that knew other grids
@@ -171,7 +174,7 @@ class Session(QObject):
                 )
                 self.stand_in = (own, self.axis or "", shown)
             return self.stand_in[2]
-        if own is None or layer is None:
+        if own is None or layer is None or layer.curve is None:
             return own
         if self.stand_in is None or self.stand_in[0] is not own or self.stand_in[1] != layer.id:
             shown = replace(

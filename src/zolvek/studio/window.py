@@ -65,14 +65,14 @@ DRAGGED_MS = 150  # between refreshes of the actions while something is dragged
 class Window(QMainWindow):
     def __init__(self, project: Project, settings: Settings, path: Path | None = None) -> None:
         super().__init__()
-        self.session = Session(project, settings, path)
-        self.view = Viewport(project.length)
-        self.player = Player(self.session)
-        self.files = Files(self)
-        self.deliveries = Deliveries(self)
-        self.outside = Outside(self.session, self.player)
-        self.recorder = Recorder(self.session, self.player)
-        self.keeper = Keeper(self.session)
+        self.session: Session = Session(project, settings, path)
+        self.view: Viewport = Viewport(project.length)
+        self.player: Player = Player(self.session)
+        self.files: Files = Files(self)
+        self.deliveries: Deliveries = Deliveries(self)
+        self.outside: Outside = Outside(self.session, self.player)
+        self.recorder: Recorder = Recorder(self.session, self.player)
+        self.keeper: Keeper = Keeper(self.session)
         self.monitor: Monitor | None = None
         self.guide: Guide | None = None
         self.telling = False  # an error is being shown
@@ -155,16 +155,16 @@ class Window(QMainWindow):
 
     def _lay_out(self) -> None:
         session, view = self.session, self.view
-        self.index = IndexPanel(session, self.player.levels)
+        self.index: IndexPanel = IndexPanel(session, self.player.levels)
         self.index.setFixedWidth(INDEX_WIDTH)
         self.overview = Overview(session, view)
         self.ruler = Ruler(session, view)
-        self.focus_lane = FocusLane(session, view)
+        self.focus_lane: FocusLane = FocusLane(session, view)
         self.focus_lane.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.focus_lane.customContextMenuRequested.connect(self._lane_menu)
         self.low_lanes = LowLanes(session, view)
         self.takes_view = TakesView(session, view)
-        self.rail = Rail(session, self.action)
+        self.rail: Rail = Rail(session, self.action)
         self.bench = Bench(session, self.action)
         self.transport = Transport(session, self.player, self.action)
         self.hint = Elided("What a press would do")
@@ -415,11 +415,12 @@ class Window(QMainWindow):
             amount, done = QInputDialog.getDouble(
                 self, "Share the layer", "Amount there in % (negative: the opposite way):", 50.0, -200, 200, 1
             )  # fmt: skip
-            if done and self.session.focus:
+            focus = self.session.focus
+            if done and focus:
                 from zolvek.core.layers import shared_with
 
                 session = self.session
-                project = shared_with(session.project, session.focus, layer, other, amount / 100.0)
+                project = shared_with(session.project, focus, layer, other, amount / 100.0)
                 session.edit("Share the layer", project)
 
     def type_reach(self) -> None:

@@ -23,7 +23,7 @@ class PlaybackDevice(QIODevice):
         super().__init__(parent)
         self.playback = playback
 
-    def readData(self, maxlen: int) -> bytes:  # type: ignore[override]
+    def readData(self, maxlen: int) -> bytes:
         frames = min(maxlen // FRAME_BYTES, BUFFER_FRAMES)
         return self.playback.pull(frames).tobytes() if frames > 0 else b""
 

@@ -163,9 +163,9 @@ class IndexPanel(QWidget):
         for (device, parameter), item in self.leaves.items():
             self._mark(item, mark_of(project.device_track(device).lane_on(device, parameter)))
         for top in range(self.tree.topLevelItemCount()):
-            item = self.tree.topLevelItem(top)
-            if item is not None:
-                self._mark_above(item)
+            head = self.tree.topLevelItem(top)
+            if head is not None:
+                self._mark_above(head)
 
     def _build(self) -> None:
         self.tree.blockSignals(True)

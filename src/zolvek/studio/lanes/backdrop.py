@@ -155,7 +155,7 @@ def _draw_spectrogram(
 ) -> None:
     rows, columns = backdrop.picture.shape
     shades = np.ascontiguousarray(backdrop.picture)
-    image = QImage(shades.data, columns, rows, columns, QImage.Format.Format_Indexed8)
+    image = QImage(shades.tobytes(), columns, rows, columns, QImage.Format.Format_Indexed8)
     ink = color(theme.ink)
     image.setColorTable(
         [

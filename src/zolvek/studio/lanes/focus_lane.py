@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPi
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core import edits
+from zolvek.core.arrays import floats
 from zolvek.core.layers import Layered
 from zolvek.core.playing import played
 from zolvek.core.project import Lane
@@ -209,7 +210,9 @@ class FocusLane(QWidget):
     def _paint_cut(self, painter: QPainter, theme: themes.Theme, curve: Layered) -> None:
         """Bars along the edges of the lane where layers go beyond its reach."""
         view, plot = self.view, self.plot
-        edges = view.first + np.arange(view.width // 2 + 1) * (2.0 * view.beats / view.width)
+        edges = floats(
+            view.first + np.arange(view.width // 2 + 1) * (2.0 * view.beats / view.width)
+        )
         low, high = curve.ranges(curve.raw, edges)
         for over, y in ((high > 1.0 + 1e-9, plot.top() - 5), (low < -1e-9, plot.bottom() + 2)):
             for place in np.flatnonzero(over).tolist():
@@ -410,7 +413,7 @@ class FocusLane(QWidget):
         if held and self.session.chosen.size:
             index = int(self.session.chosen[0])
             if isinstance(self.drag, Drag) and self.drag.segment >= 0 and self.drag.kind == "move":
-                place = np.searchsorted(self.drag.points, self.drag.segment)
+                place = int(np.searchsorted(self.drag.points, self.drag.segment))
                 index = int(self.session.chosen[min(place, self.session.chosen.size - 1)])
         elif self.over.kind != "point":
             index = -1
@@ -573,7 +576,9 @@ class FocusLane(QWidget):
         ends = [low, high]
         ends[drag.end] = float(np.clip(ends[drag.end] + way, 0.0, 1.0))
         if abs(ends[1] - ends[0]) > 0.01:
-            self.session.try_to(lambda: commands.set_reach(self.session, *ends, False, drag))
+            self.session.try_to(
+                lambda: commands.set_reach(self.session, ends[0], ends[1], False, drag)
+            )
 
     def _click(self, held: Held) -> None:
         """A press that did not move selects; with Shift it adds to or takes from the selection."""

@@ -125,8 +125,8 @@ def _line(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tup
     first, last = _span_of(drag, beat, held)
     if last - first < edits.TICK:
         return drag.curve, NONE_CHOSEN
-    levels = (drag.value, value) if beat >= drag.beat else (value, drag.value)
-    levels = tuple(min(max(level, 0.0), 1.0) for level in levels)
+    ends = (drag.value, value) if beat >= drag.beat else (value, drag.value)
+    levels = [min(max(level, 0.0), 1.0) for level in ends]
     straight = line_curve([(0.0, levels[0]), (last - first, levels[1])])
     return splice(drag.curve, first, straight), NONE_CHOSEN
 

@@ -3,11 +3,13 @@ pixels. Pure functions on arrays; pixels come in and go out as floats."""
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPolygonF
 
-from zolvek.core.arrays import Floats, Ints
+from zolvek.core.arrays import Floats, Ints, floats
 from zolvek.core.curve import Curve
 from zolvek.core.layers import Layered
 from zolvek.core.shapes import HOLD, LINE
@@ -47,7 +49,7 @@ def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
 
 def band(curve: Curve | Layered, view: Viewport) -> tuple[Floats, Floats]:
     """The lowest and highest value of the curve in each pixel of the view's width."""
-    edges = view.first + np.arange(view.width + 1) * (view.beats / view.width)
+    edges = floats(view.first + np.arange(view.width + 1) * (view.beats / view.width))
     low, high = curve.extents(edges)
     # Neighbouring columns must touch, or a steep curve falls apart.
     joined_low, joined_high = low.copy(), high.copy()
@@ -126,6 +128,6 @@ def polygon(x: Floats, y: Floats) -> QPolygonF:
     if len(x):
         memory = made.data()
         memory.setsize(16 * len(x))
-        flat = np.frombuffer(memory, np.float64)
+        flat = np.frombuffer(cast("memoryview", memory), np.float64)
         flat[0::2], flat[1::2] = x, y
     return made

@@ -66,7 +66,7 @@ def _draw_band(
     pixels = np.where(covered, np.uint32(color(ink).rgba()), np.uint32(0))
     height, width = pixels.shape
     picture = QImage(
-        pixels.data, width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
+        pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
     )
     painter.drawImage(QPointF(round(rect.left()), round(rect.top())), picture)
 

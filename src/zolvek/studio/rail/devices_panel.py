@@ -21,7 +21,7 @@ FROM_FILE = "from a file"
 class DevicesPanel(QWidget):
     def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
-        self.session, self.actions = session, actions
+        self.session, self.action = session, actions
         self.shown: object = None
         layout = column(self)
         layout.addWidget(heading("Devices"))
@@ -67,7 +67,7 @@ class DevicesPanel(QWidget):
         for row in rows:
             line = QHBoxLayout()
             for text, key in row:
-                action = self.actions(key)
+                action = self.action(key)
                 made = button(text, action.trigger, tip=action.toolTip())
                 made.setEnabled(action.isEnabled())
                 action.changed.connect(lambda a=action, b=made: b.setEnabled(a.isEnabled()))
@@ -136,7 +136,7 @@ class DevicesPanel(QWidget):
     def _add(self, kind: object) -> None:
         pick(self.kinds, "")
         if kind == FROM_FILE:
-            self.actions("describe-device").trigger()
+            self.action("describe-device").trigger()
         elif kind and self.owner is not None:
             from zolvek.studio import commands
 

@@ -79,7 +79,9 @@ class DrawPanel(QWidget):
         )
         grid.addRow(field_label("Swing"), self.swing)
         grid.addRow(field_label("Offset"), self.offset)
-        self.when_met = choice(WHEN_MET, "When points meet others", session.set_when_met)
+        self.when_met = choice(
+            WHEN_MET, "When points meet others", lambda key: session.set_when_met(str(key))
+        )
         grid.addRow(field_label("Moves"), self.when_met)
         layout.addWidget(self.snap)
         layout.addLayout(grid)
@@ -94,7 +96,9 @@ class DrawPanel(QWidget):
         self.position = Entry(
             "Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480"
         )
-        self.shape = choice([(s.label, s.key) for s in SHAPES], "Shape", session.set_shape)
+        self.shape = choice(
+            [(s.label, s.key) for s in SHAPES], "Shape", lambda key: session.set_shape(str(key))
+        )
         self.amount = Entry("Amount", self._type_amount)
         fields = form()
         for name, widget in (
@@ -171,7 +175,9 @@ class DrawPanel(QWidget):
 
     def _refresh_shape(self, segments: np.ndarray) -> None:
         lane = self.session.lane
-        codes = present(lane.curve.shape[segments]) if lane is not None and segments.size else []
+        codes: list[int] = []
+        if lane is not None and segments.size:
+            codes = present(lane.curve.shape[segments]).tolist()
         pick(self.shape, SHAPES[codes[0]].key if len(codes) == 1 else None)
         amount = SHAPES[codes[0]].amount if len(codes) == 1 else None
         usable = amount is not None and amount.kind != "none"

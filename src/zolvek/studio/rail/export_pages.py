@@ -137,8 +137,8 @@ class DataPage(QWidget):
         layout.addSpacing(8)
         layout.addWidget(heading("Table"))
         fields = form()
-        for text, box in (("Clock", clock), ("Step", step), ("Cells", cells)):
-            fields.addRow(field_label(text), box)
+        for text, widget in (("Clock", clock), ("Step", step), ("Cells", cells)):
+            fields.addRow(field_label(text), widget)
         layout.addLayout(fields)
         layout.addWidget(action_button(actions, "export-table", True))
         layout.addWidget(note("The points themselves, to be read back:"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -45,9 +46,7 @@ class FieldGrid(QWidget):
             row, side = 2 * (place // 2), place % 2
             label = field_label(field.label)
             grid.addWidget(label, row, side)
-            entry = Entry(
-                f"{title}: {field.label}", lambda text, f=field: self._typed(f, text), field.tip
-            )
+            entry = Entry(f"{title}: {field.label}", partial(self._typed, field), field.tip)
             entry.setText(field.default)
             grid.addWidget(entry, row + 1, side)
             self.entries[field.key] = entry

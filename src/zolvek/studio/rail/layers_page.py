@@ -71,7 +71,9 @@ class LayersPage(QWidget):
             line = QHBoxLayout()
             for text, work, tip in row:
                 line.addWidget(
-                    self.draw if text is None else button(text, work, text == "Bake all", tip)
+                    self.draw
+                    if text is None or work is None
+                    else button(text, work, text == "Bake all", tip)
                 )
             layout.addLayout(line)
         self.edge = choice([("Beyond the reach: clip", False), ("Beyond the reach: fit", True)], "At the reach's edge",

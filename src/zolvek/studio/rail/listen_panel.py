@@ -97,7 +97,7 @@ class ReachPlot(QWidget):
 class ListenPanel(QWidget):
     def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
-        self.session, self.actions = session, actions
+        self.session, self.action = session, actions
         self.measured: Measured | None = None
         self.measuring: tuple[str, str] | None = None  # device and parameter
         self.background = Background(self)

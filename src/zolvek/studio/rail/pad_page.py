@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -104,7 +105,7 @@ class PadPage(QWidget):
         for axis, text in (("x", "Edit across"), ("y", "Edit up")):
             made = button(
                 text,
-                lambda a=axis: session.try_to(lambda: self.edit(a)),
+                partial(session.try_to, partial(self.edit, axis)),
                 tip="The path as a curve, with every tool",
             )
             made.setCheckable(True)

@@ -239,10 +239,8 @@ class ControllerPage(QWidget):
             device = project.device_track(each.device).device(each.device)
             name = f"{device.name} · {device.parameter(each.parameter).name}"
             rows.append((f"{control.control_name(each.control)}: {name}", each.control))
-        if rows != [
-            (self.list.item(i).text(), self.list.item(i).data(CONTROL))
-            for i in range(self.list.count())
-        ]:  # type: ignore[union-attr]
+        items = [self.list.item(i) for i in range(self.list.count())]
+        if rows != [(item.text(), item.data(CONTROL)) for item in items if item is not None]:
             self.list.clear()
             for text, which in rows:
                 item = QListWidgetItem(text)

@@ -41,7 +41,7 @@ STEPS = {
 class Rail(QWidget):
     def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
         super().__init__()
-        self.session, self.actions = session, actions
+        self.session, self.action = session, actions
         self.panels = QStackedWidget()
         self.shown: dict[str, QScrollArea] = {}  # panels are made when they are first opened
         self.panels.setFixedWidth(PANEL_WIDTH)
@@ -79,7 +79,7 @@ class Rail(QWidget):
             scroll = QScrollArea()
             module, name = STEPS[key]
             panel = getattr(import_module(f"zolvek.studio.rail.{module}"), name)
-            scroll.setWidget(panel(self.session, self.actions))
+            scroll.setWidget(panel(self.session, self.action))
             scroll.setWidgetResizable(True)
             scroll.setFrameShape(QFrame.Shape.NoFrame)
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

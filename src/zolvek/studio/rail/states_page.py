@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
@@ -82,9 +83,7 @@ class StatesPage(QWidget):
         for row in rows:
             line = QHBoxLayout()
             for text, work, tip in row:
-                line.addWidget(
-                    button(text, lambda w=work: session.try_to(w), text == "Keep now", tip)
-                )
+                line.addWidget(button(text, partial(session.try_to, work), text == "Keep now", tip))
             layout.addLayout(line)
         self.distance = Entry(
             "Distance of variations",
