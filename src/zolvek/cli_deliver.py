@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Callable
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
@@ -47,13 +48,11 @@ def _output(help_: str) -> Any:
 
 @contextmanager
 def _bar() -> Iterator[Callable[[int, int], None]]:
-    from tqdm import tqdm
-
-    with tqdm(total=1, disable=None, bar_format="{percentage:3.0f} % {bar} {remaining}") as bar:
+    silent = not sys.stderr.isatty()
+    with click.progressbar(length=1_000, file=sys.stderr, hidden=silent) as bar:
 
         def progress(done: int, total: int) -> None:
-            bar.total = total
-            bar.update(done - bar.n)
+            bar.update(1_000 * done // max(total, 1) - bar.pos)
 
         yield progress
 

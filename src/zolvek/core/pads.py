@@ -25,7 +25,6 @@ from zolvek.core.spans import knots, splice
 from zolvek.core.state import Values
 from zolvek.core.thinning import thinned
 
-POWER = 2.0
 AT_ONCE = 8_192  # places weighed in one go: what is worked on stays in the cache
 A_BEAT = 32  # samples of a path
 TRAVELS = {

@@ -116,9 +116,3 @@ def auditioned(lane: Lane, keys: list[str]) -> Curve:
         take = take_of(lane, key)
         curve = splice(curve, take.first, piece(take.curve, take.first, take.last), take.last)
     return curve
-
-
-def promoted(lane: Lane, key: str, glide: float, tolerance: float) -> Lane:
-    """The whole take in the lane's curve."""
-    take = take_of(lane, key)
-    return chosen(lane, key, take.first, take.last, glide, tolerance)

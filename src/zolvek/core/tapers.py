@@ -17,7 +17,6 @@ class Taper(NamedTuple):
     key: str
     to_value: Map
     to_position: Map
-    discrete: bool = False
 
 
 def _linear(n: Floats, lo: float, hi: float, k: int) -> Floats:
@@ -68,7 +67,7 @@ TAPERS: dict[str, Taper] = {
         Taper("linear", _linear, _linear_back),
         Taper("exponential", _exponential, _exponential_back),
         Taper("decibel", _decibel, _decibel_back),
-        Taper("stepped", _stepped, _stepped_back, discrete=True),
-        Taper("switch", _switch, _switch_back, discrete=True),
+        Taper("stepped", _stepped, _stepped_back),
+        Taper("switch", _switch, _switch_back),
     )
 }

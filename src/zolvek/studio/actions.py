@@ -58,10 +58,6 @@ def has_device(window: Window) -> bool:
     return window.session.device is not None
 
 
-def has_track(window: Window) -> bool:
-    return bool(window.session.project.tracks)
-
-
 MENUS = ("File", "Edit", "Lane", "Device", "Play", "View", "Help")
 
 

@@ -500,9 +500,12 @@ class Session(QObject):
         self.tool = key
         self.grid_changed.emit()
 
-    def show_preview(self, curve: Curve | None) -> None:
+    def show_preview(
+        self, curve: Curve | None, errors: tuple[Floats, Floats] | None = None
+    ) -> None:
+        """What a panel would make, and where it strays: beats and differences."""
         if curve is not self.preview:
-            self.preview, self.errors = curve, None
+            self.preview, self.errors = curve, errors
             self.preview_changed.emit()
             tried = (self.focus, curve) if curve is not None and self.focus else None
             if not self.aside and tried != self.listening.tried:
@@ -545,6 +548,8 @@ class Session(QObject):
             self.selection_changed,
             self.span_changed,
             self.place_changed,
+            self.armed_changed,
+            self.listening_changed,
         ):
             signal.emit()
 

@@ -129,7 +129,6 @@ class ThinPanel(QWidget):
     def refresh(self) -> None:
         session = self.session
         if session.preview is None:
-            self.session.errors = None
             self.result.setText("")
         lane = session.lane
         if lane is None or lane.locked:
@@ -188,10 +187,7 @@ class ThinPanel(QWidget):
             lane = commands.focus(session)
             first, last, _ = commands.scope(session)
             curve, done = self._thinned(lane, first, last)
-            at, far = differences(lane.curve, curve)
-            session.errors = (at, far)
-            session.show_preview(curve)
-            session.errors = (at, far)
+            session.show_preview(curve, differences(lane.curve, curve))
             self._say(lane, first, done)
 
         self.session.try_to(work)

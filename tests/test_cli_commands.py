@@ -1,0 +1,126 @@
+"""Every headless command with a good and a bad argument, by a table that no command is missing from."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import unittest
+from collections.abc import Iterator
+from pathlib import Path
+
+import click
+import numpy as np
+import soundfile
+from click.testing import CliRunner
+
+from tests.projects import ordinary_midi
+from zolvek.cli import zolvek
+from zolvek.core.errors import ZolvekError
+from zolvek.formats import curve_csv, project_file
+
+# Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv} and {one} (a curve of one point) stand
+# for files, {out} for where to write.
+LINES: dict[str, tuple[str, str]] = {
+    "lanes": ("lanes {demo}", "lanes {csv}"),
+    "sample": ("sample {demo} --lane horn.cutoff --step 1 --to 5", "sample {demo} --lane horn.cutoff --step nan"),
+    "devices": ("devices synth", "devices nothing"),
+    "states": ("states {demo}", "states {one}"),
+    "morph": ("morph {demo} --device horn --from Pressed --to Let_go --span 1 9.2 -o {out}.zolvek",
+              "morph {demo} --device horn --from Pressed --to Nothing --span 1 9 -o {out}.zolvek"),
+    "bake": ("bake {demo} --lane lantern-strip.pan -o {out}.zolvek", "bake {demo} --lane lantern-strip.pan --tolerance 0 -o {out}.zolvek"),
+    "render": ("render {demo} -o {out}.flac --to 1.2 --bits 16 --tail", "render {demo} -o {out}.flac --bits float"),
+    "export": ("export {demo} --midi {out}.mid --ms 5 --split lane", "export {demo} --midi {out}.mid --split nothing"),
+    "report": ("report {demo} --tolerance 1", "report {demo} --ticks 0"),
+    "import": ("import {midi} -o {out}.zolvek --hold", "import {wav} -o {out}.zolvek"),
+    "control": ("control {demo} --lane horn.cutoff -o {out}.wav --to 3", "control {demo} --lane horn.cutoff -o {out}.wav --bits 16"),
+    "from-sound": ("from-sound {wav} -o {out}.csv --follow", "from-sound {csv} -o {out}.csv"),
+    "table": ("table {demo} --step 1 --clock seconds -o {out}.csv", "table {demo} --step 1 --cells nothing -o {out}.csv"),
+    "picture": ("picture {demo} --lane horn.cutoff -o {out}.svg", "picture {demo} -o {out}.gif"),
+    "schema": ("schema", "schema nothing"),
+    "demo": ("demo --write {out}.zolvek", "demo --write /no/such/folder/x.zolvek"),
+    "open": ("", "open {csv}"),  # a good one opens the window: the tests of the window do that
+    "install-desktop": ("install-desktop --folder {out}", "install-desktop --folder /proc/none"),
+    "curve eval": ("curve eval {csv} --step 0.5", "curve eval {csv} --step 0"),
+    "curve quantise": ("curve quantise {csv} --grid 1/8t --strength 50 -o {out}.csv", "curve quantise {csv} --grid 1/7 -o {out}.csv"),
+    "curve repeat": ("curve repeat {csv} --times 3 --tilt 5 -o {out}.csv", "curve repeat {one} --times 3 -o {out}.csv"),
+    "curve scale": ("curve scale {csv} --factor -0.5 --about 50 -o {out}.csv", "curve scale {csv} --factor inf -o {out}.csv"),
+    "curve tilt": ("curve tilt {csv} --left 5 -o {out}.csv", "curve tilt {csv} --left 500 -o {out}.csv"),
+    "curve mirror": ("curve mirror {csv} -o {out}.csv", "curve mirror {demo} -o {out}.csv"),
+    "curve invert": ("curve invert {csv} -o {out}.csv", "curve invert {csv} --about -1 -o {out}.csv"),
+    "curve stamp": ("curve stamp {csv} --form gate --from 1 --to 3 --set count=4 -o {out}.csv",
+                    "curve stamp {csv} --form gate --from 1 --to 3 --set nothing=4 -o {out}.csv"),
+    "curve smooth": ("curve smooth {one} --beats 1 -o {out}.csv", "curve smooth {csv} --beats 0 -o {out}.csv"),
+    "curve thin": ("curve thin {csv} --tolerance 1 --shapes -o {out}.csv", "curve thin {csv} -o {out}.csv"),
+    "curve random": ("curve random {csv} --seed 3 --kind walk -o {out}.csv", "curve random {csv} --seed 3 --kind nothing -o {out}.csv"),
+    "curve lfo": ("curve lfo --shape pulse --period 1/8 --from 0 --to 4 -o {out}.csv", "curve lfo --shape pattern --period 1/8 --from 0 --to 4 -o {out}.csv"),
+}  # fmt: skip
+
+
+def leaves(group: click.Group, before: str = "") -> Iterator[tuple[str, click.Command]]:
+    """All commands of the program, with their whole names."""
+    for name, command in group.commands.items():
+        if isinstance(command, click.Group):
+            yield from leaves(command, f"{before}{name} ")
+        else:
+            yield f"{before}{name}", command
+
+
+class Commands(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        made = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(made.cleanup)
+        folder = Path(made.name)
+        cls.places = {key: str(folder / f"in.{suffix}") for key, suffix in
+                      (("demo", "zolvek"), ("midi", "mid"), ("wav", "wav"), ("csv", "csv"), ("one", "one.csv"))}  # fmt: skip
+        cls.places["out"] = str(folder / "out")
+        cls.runner = CliRunner()
+        cls.runner.invoke(zolvek, ["demo", "--write", cls.places["demo"]])
+        Path(cls.places["midi"]).write_bytes(ordinary_midi())
+        soundfile.write(cls.places["wav"], 0.5 * np.sin(np.arange(48_000) / 500.0), 48_000)
+        rows = "".join(f"{b},{v},line,0\n" for b, v in ((0, 0.1), (1.1, 0.9), (2, 0.2), (4, 0.6)))
+        Path(cls.places["csv"]).write_text("beat,value,shape,amount\n" + rows)
+        Path(cls.places["one"]).write_text("beat,value,shape,amount\n0,0.5,line,0\n")
+
+    def run_line(self, line: str) -> object:
+        words = [word.format(**self.places).replace("Let_go", "Let go") for word in line.split()]
+        return self.runner.invoke(zolvek, words, standalone_mode=False)
+
+    def test_the_table_has_every_command(self) -> None:
+        self.assertEqual(set(LINES), {name for name, _ in leaves(zolvek)})
+
+    def test_each_does_its_work(self) -> None:
+        for name, (good, _) in LINES.items():
+            if good:
+                done = self.run_line(good)
+                self.assertIsNone(done.exception, f"{name}: {done.exception!r}")
+                self.assertEqual(done.exit_code, 0, name)
+        made = project_file.load(f"{self.places['out']}.zolvek")
+        self.assertTrue(list(made.lanes()))
+        self.assertTrue(len(curve_csv.load(f"{self.places['out']}.csv")))
+        json.loads(Path("docs/project.schema.json").read_text())
+
+    def test_each_says_in_one_line_what_is_wrong(self) -> None:
+        for name, (_, bad) in LINES.items():
+            done = self.run_line(bad)
+            self.assertIsInstance(
+                done.exception, (ZolvekError, click.ClickException), f"{name}: {done.exception!r}"
+            )
+            self.assertNotIn("\n", str(done.exception).strip(), name)
+            if isinstance(done.exception, ZolvekError):
+                self.assertTrue(done.exception.where or done.exception.remedy, name)
+
+    def test_each_tells_what_it_takes(self) -> None:
+        for name, command in leaves(zolvek):
+            done = self.runner.invoke(zolvek, [*name.split(), "--help"])
+            self.assertEqual(done.exit_code, 0, name)
+            self.assertTrue(
+                (command.help or "").strip().endswith((".", "”", '"')), f"{name}: {command.help}"
+            )
+            for each in command.params:
+                if isinstance(each, click.Option):
+                    self.assertTrue(each.help, f"{name} {each.name} has no help")
+
+
+if __name__ == "__main__":
+    unittest.main()
