@@ -97,7 +97,8 @@ def measured() -> Iterator[Row]:
 
 
 def _large_files() -> list[tuple[str, str, Callable[[Path], object], str]]:
-    from zolvek.formats import curve_csv, midi_chunks
+    from zolvek.formats import curve_csv
+    from zolvek.formats.midi import chunks as midi_chunks
 
     def midi(path: Path) -> None:
         count = midi_chunks.MOST_EVENTS - 10

@@ -18,9 +18,9 @@ from typing import Any
 import numpy as np
 
 from benchmarks import hardness
-from zolvek.core.curve import Curve
-from zolvek.core.project import Project
-from zolvek.core.shapes import SHAPES
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.model.project import Project
 
 FIGURES: list[tuple[str, Callable[[], None]]] = []
 MARK = "figure: "  # before a figure that a group's own process tells
@@ -142,7 +142,7 @@ def rendering() -> None:
 
 def crowded(lanes: int) -> Project:
     """The demo with `lanes` lanes of 10,000 points each."""
-    from zolvek.core.project import add_lane, with_curve
+    from zolvek.core.model.project import add_lane, with_curve
     from zolvek.demo.night_regatta import build
 
     project = build()
@@ -158,7 +158,7 @@ def crowded(lanes: int) -> Project:
 
 @figure("painting")
 def painting() -> None:
-    from zolvek.core import edits
+    from zolvek.core.curve import edits
     from zolvek.studio.app import application
     from zolvek.studio.settings import Settings
     from zolvek.studio.window import Window
@@ -220,11 +220,11 @@ def painting() -> None:
 
 @figure("edits")
 def edits_() -> None:
-    from zolvek.core import edits, shaping, spans
-    from zolvek.core.grid import Grid
-    from zolvek.core.meter import MeterMap
-    from zolvek.core.playing import filled
-    from zolvek.core.project import Pattern, with_curve
+    from zolvek.core.curve import edits, shaping, spans
+    from zolvek.core.model.project import Pattern, with_curve
+    from zolvek.core.movement.playing import filled
+    from zolvek.core.time.grid import Grid
+    from zolvek.core.time.meter import MeterMap
     from zolvek.demo.night_regatta import build
 
     many = random_curve(100_000, False, 3, 10_000.0)
@@ -254,7 +254,7 @@ def edits_() -> None:
 
 
 def quantised_(curve: Curve, grid: object, meter: object) -> object:
-    from zolvek.core.quantise import quantised
+    from zolvek.core.curve.quantise import quantised
 
     return quantised(curve, grid, meter)  # type: ignore[arg-type]
 
@@ -262,8 +262,8 @@ def quantised_(curve: Curve, grid: object, meter: object) -> object:
 @figure("crowd")
 def crowd() -> None:
     """Dragging 5,000 selected points of 100,000."""
-    from zolvek.core import edits
-    from zolvek.core.project import with_curve
+    from zolvek.core.curve import edits
+    from zolvek.core.model.project import with_curve
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application
     from zolvek.studio.settings import Settings
@@ -306,9 +306,9 @@ def crowd() -> None:
 @figure("effects")
 def effects_() -> None:
     """A track with a sound file through each effect, two of its controls moving or not."""
-    from zolvek.core.catalogue import KINDS
-    from zolvek.core.curve import curve
-    from zolvek.core.project import Clip, Device, Lane, Project, Track
+    from zolvek.core.curve.curve import curve
+    from zolvek.core.model.catalogue import KINDS
+    from zolvek.core.model.project import Clip, Device, Lane, Project, Track
     from zolvek.sound.effects import PROCESSORS
     from zolvek.sound.renderer import render
 
@@ -347,14 +347,14 @@ def analysis() -> None:
 
 @figure("movement")
 def movement() -> None:
-    from zolvek.core.curve import curve
-    from zolvek.core.layer import Layer
-    from zolvek.core.layers import layered
-    from zolvek.core.lfo import Cycles, Lfo, as_curve
-    from zolvek.core.project import Lane
-    from zolvek.core.randomness import RandomMove
-    from zolvek.core.rates import Rate
-    from zolvek.core.tempo import TempoMap
+    from zolvek.core.curve.curve import curve
+    from zolvek.core.model.layer import Layer
+    from zolvek.core.model.project import Lane
+    from zolvek.core.movement.layers import layered
+    from zolvek.core.movement.lfo import Cycles, Lfo, as_curve
+    from zolvek.core.movement.randomness import RandomMove
+    from zolvek.core.time.rates import Rate
+    from zolvek.core.time.tempo import TempoMap
 
     tempo, beats = TempoMap(), np.linspace(0.0, 1_000.0, 1_000_000)
     base = random_curve(10_000, True)
@@ -426,7 +426,7 @@ def peucker(curve: Curve, error: float) -> int:
 def thinning() -> None:
     import shapely
 
-    from zolvek.core.thinning import thinned
+    from zolvek.core.curve.thinning import thinned
 
     ratios = []
     for name, drawn in passes().items():
@@ -458,7 +458,7 @@ def recording() -> None:
     """Eight dials at 250 events a second each for a minute, while the demo plays."""
     import threading
 
-    from zolvek.core.project import add_lane
+    from zolvek.core.model.project import add_lane
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application
     from zolvek.studio.settings import Settings
@@ -478,7 +478,7 @@ def recording() -> None:
     session = window.session
     for number, key in enumerate(keys):
         session.arm(f"horn.{key}")
-        from zolvek.core.control import mapped
+        from zolvek.core.document.control import mapped
 
         session.edit("Map", mapped(session.project, f"cc:1:{number + 1}", "horn", key))
     painted = [0]
@@ -525,15 +525,16 @@ def recording() -> None:
 
 @figure("morphing")
 def morphing() -> None:
-    from zolvek.core import morphing as morphs
-    from zolvek.core import pads, states
-    from zolvek.core.catalogue import DeviceKind
-    from zolvek.core.morph import Way
-    from zolvek.core.pad import Corner, Pad
-    from zolvek.core.parameter import Parameter
-    from zolvek.core.project import Device, Project, Track
-    from zolvek.core.rates import Rate
-    from zolvek.core.state import Part
+    from zolvek.core.document import states
+    from zolvek.core.model.catalogue import DeviceKind
+    from zolvek.core.model.morph import Way
+    from zolvek.core.model.pad import Corner, Pad
+    from zolvek.core.model.project import Device, Project, Track
+    from zolvek.core.model.state import Part
+    from zolvek.core.movement import morphing as morphs
+    from zolvek.core.movement import pads
+    from zolvek.core.time.rates import Rate
+    from zolvek.core.value.parameter import Parameter
 
     def project_of(count: int) -> Project:
         parameters = tuple(Parameter(f"p{i}", f"P {i}", f"G {i % 8}") for i in range(count))
@@ -578,7 +579,7 @@ def _ticks() -> list[int]:
 @figure("playing")
 def playing() -> None:
     """The demo plays for a minute while a point is dragged 60 times a second."""
-    from zolvek.core import edits
+    from zolvek.core.curve import edits
     from zolvek.demo.night_regatta import build
     from zolvek.studio import collecting
     from zolvek.studio.app import application
@@ -620,8 +621,8 @@ def delivering() -> None:
     """48 bars of 64 lanes, every shape in each, as pairs of controllers."""
     from dataclasses import replace
 
-    from zolvek.core.messages import MidiTarget
-    from zolvek.formats import midi_out
+    from zolvek.core.model.messages import MidiTarget
+    from zolvek.formats.midi import file_out as midi_out
 
     project = crowded(64)
     tracks, number = [], 0

@@ -43,24 +43,24 @@ def readers(folder: Path) -> list[Reader]:
     import numpy as np
     import soundfile
 
-    from zolvek.core import states
-    from zolvek.core.catalogue import KINDS
-    from zolvek.core.messages import MidiTarget
-    from zolvek.core.pattern import Pattern
-    from zolvek.core.project import with_lane
-    from zolvek.core.state import Part
-    from zolvek.core.tempo import TempoMap
+    from zolvek.core.document import states
+    from zolvek.core.model.catalogue import KINDS
+    from zolvek.core.model.messages import MidiTarget
+    from zolvek.core.model.pattern import Pattern
+    from zolvek.core.model.project import with_lane
+    from zolvek.core.model.state import Part
+    from zolvek.core.time.tempo import TempoMap
     from zolvek.demo.night_regatta import build
     from zolvek.formats import (
         curve_csv,
         device_file,
-        midi_in,
-        midi_out,
         pattern_library,
         project_file,
         sound_in,
         state_file,
     )
+    from zolvek.formats.midi import file_in as midi_in
+    from zolvek.formats.midi import file_out as midi_out
 
     demo = build()
     small = replace(demo, length=16.0)
@@ -341,7 +341,7 @@ def actions(count: int, seed: int = 1) -> Played:
     from PyQt6.QtCore import QPoint, Qt
     from PyQt6.QtTest import QTest
 
-    from zolvek.core import history
+    from zolvek.core.document import history
     from zolvek.demo.night_regatta import build
     from zolvek.formats import project_file
     from zolvek.studio.actions import ACTIONS

@@ -13,11 +13,11 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
 from benchmarks import hardness
-from zolvek.core import shaping
-from zolvek.core.curve import curve
-from zolvek.core.takes import auditioned
+from zolvek.core.curve import shaping
+from zolvek.core.curve.curve import curve
+from zolvek.core.document.takes import auditioned
 from zolvek.demo.night_regatta import bar, build
-from zolvek.formats.midi_report import report
+from zolvek.formats.midi.report import report
 from zolvek.studio import commands
 from zolvek.studio.actions import shortcuts_page
 from zolvek.studio.app import application

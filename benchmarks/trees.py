@@ -36,24 +36,24 @@ def kinds() -> list[Kind]:
 
     import msgspec
 
-    from zolvek.core import states
-    from zolvek.core.catalogue import KINDS, plain
-    from zolvek.core.pattern import Pattern
-    from zolvek.core.state import Part
+    from zolvek.core.document import states
+    from zolvek.core.model.catalogue import KINDS, plain
+    from zolvek.core.model.pattern import Pattern
+    from zolvek.core.model.state import Part
     from zolvek.demo.night_regatta import build
     from zolvek.formats import (
         clipboard,
         device_file,
-        midi_in,
-        midi_out,
-        midi_report,
         pattern_library,
         picture,
         project_file,
         recovery,
         state_file,
         tables,
-    )  # fmt: skip
+    )
+    from zolvek.formats.midi import file_in as midi_in
+    from zolvek.formats.midi import file_out as midi_out
+    from zolvek.formats.midi import report as midi_report
     from zolvek.sound.renderer import render
     from zolvek.studio import settings
 

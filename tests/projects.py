@@ -9,13 +9,13 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.catalogue import KINDS
-from zolvek.core.chain import add_device, add_track
-from zolvek.core.curve import curve
+from zolvek.core.curve.curve import curve
+from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.limits import LIMITS
-from zolvek.core.meter import MeterMap, MeterPoint
-from zolvek.core.project import Device, Lane, Note, Project, Section, Track
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.project import Device, Lane, Note, Project, Section, Track
+from zolvek.core.time.meter import MeterMap, MeterPoint
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 
 LOW, HIGH = LIMITS["bpm"].low, LIMITS["bpm"].high
@@ -44,7 +44,7 @@ def ordinary_midi() -> bytes:
 
 
 def from_midi(folder: Path) -> Project:
-    from zolvek.formats import midi_in
+    from zolvek.formats.midi import file_in as midi_in
 
     path = folder / "ordinary.mid"
     path.write_bytes(ordinary_midi())
@@ -74,7 +74,7 @@ def many_lanes(count: int, points: int = 4) -> Project:
 
 def two_hours() -> Project:
     """The demo's lanes over two hours: each of its curves again and again."""
-    from zolvek.core.shaping import repeated
+    from zolvek.core.curve.shaping import repeated
 
     demo = build()
     beats = float(demo.tempo.beats(7_200.0))
@@ -95,7 +95,7 @@ def two_hours() -> Project:
 
 
 def replace_beats(drawn, beats):
-    from zolvek.core.curve import joined
+    from zolvek.core.curve.curve import joined
 
     return joined(beats, drawn.value, drawn.shape, drawn.amount)
 

@@ -7,8 +7,8 @@ import math
 import numpy as np
 from hypothesis import strategies as st
 
-from zolvek.core.curve import Curve
-from zolvek.core.shapes import SHAPES
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import SHAPES
 
 
 def rise(key: str, u: float, a: float) -> float:

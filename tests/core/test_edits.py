@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
-from zolvek.core import edits
-from zolvek.core.curve import Curve, curve
+from zolvek.core.curve import edits
+from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.document.history import History
 from zolvek.core.errors import ZolvekError
-from zolvek.core.history import History
-from zolvek.core.project import Project
-from zolvek.core.shapes import SHAPES
+from zolvek.core.model.project import Project
 from zolvek.demo.night_regatta import build
 
 picks = st.sets(st.integers(0, 11), min_size=1)

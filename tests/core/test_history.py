@@ -11,10 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.projects import many_lanes
-from zolvek.core import history, packing
-from zolvek.core.curve import Curve
-from zolvek.core.history import History
-from zolvek.core.project import Project, with_curve
+from zolvek.core.curve import packing
+from zolvek.core.curve.curve import Curve
+from zolvek.core.document import history
+from zolvek.core.document.history import History
+from zolvek.core.model.project import Project, with_curve
 
 
 def large(count: int = 1_000_000) -> Project:

@@ -9,17 +9,18 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zolvek.core import edits, lanes, shaping, spans
-from zolvek.core.changes import by_units, parse_change
-from zolvek.core.curve import Curve, first_fault
+from zolvek.core.curve import edits, shaping, spans
+from zolvek.core.curve.curve import Curve, first_fault
+from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.document import lanes
+from zolvek.core.document.history import History
 from zolvek.core.errors import ZolvekError
-from zolvek.core.grid import Grid
-from zolvek.core.history import History
-from zolvek.core.playing import unrolled
-from zolvek.core.project import Cycle, Pattern, with_curve, with_lane
-from zolvek.core.quantise import quantised
-from zolvek.core.shapes import SHAPES
-from zolvek.core.value_grid import ValueGrid
+from zolvek.core.model.project import Cycle, Pattern, with_curve, with_lane
+from zolvek.core.movement.playing import unrolled
+from zolvek.core.time.grid import Grid
+from zolvek.core.value.changes import by_units, parse_change
+from zolvek.core.value.value_grid import ValueGrid
 from zolvek.demo.night_regatta import build
 
 DEMO = build()
@@ -130,7 +131,7 @@ class Laws(unittest.TestCase):
         self.assertEqual(float(heard.at(120.0)), float(lane.curve.at(120.0)))
 
     def test_a_cycle_is_heard_by_the_renderer_and_delivered(self) -> None:
-        from zolvek.formats import midi_out
+        from zolvek.formats.midi import file_out as midi_out
         from zolvek.sound.controls import applied_lanes
 
         lane = DEMO.lane("horn.cutoff")

@@ -13,15 +13,17 @@ import jsonschema
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zolvek.core import limits, project, tempo
+from zolvek.core import limits
 from zolvek.core.errors import ZolvekError
-from zolvek.core.layer import Layer
 from zolvek.core.limits import LIMITS, limited
-from zolvek.core.meter import MeterPoint
-from zolvek.core.parameter import Parameter
-from zolvek.core.project import Clip, Note, Project, Section
-from zolvek.core.take import Take
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.model import project
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.project import Clip, Note, Project, Section
+from zolvek.core.model.take import Take
+from zolvek.core.time import tempo
+from zolvek.core.time.meter import MeterPoint
+from zolvek.core.time.tempo import TempoMap, TempoPoint
+from zolvek.core.value.parameter import Parameter
 from zolvek.demo.night_regatta import build
 from zolvek.formats import project_file
 from zolvek.formats.schema import schema

@@ -12,16 +12,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
-from zolvek.core import morphing, pads, states
+from zolvek.core.document import states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.morph import MOMENTS, STAGGERS, Way
-from zolvek.core.morphing import chained, morphed, rows
-from zolvek.core.pad import Corner, Pad
-from zolvek.core.pads import weights
-from zolvek.core.playing import played
-from zolvek.core.project import remove_lane
-from zolvek.core.rates import Rate
-from zolvek.core.state import Part, State
+from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
+from zolvek.core.model.pad import Corner, Pad
+from zolvek.core.model.project import remove_lane
+from zolvek.core.model.state import Part, State
+from zolvek.core.movement import morphing, pads
+from zolvek.core.movement.morphing import chained, morphed, rows
+from zolvek.core.movement.pads import weights
+from zolvek.core.movement.playing import played
+from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose
 from zolvek.formats import project_file, state_file
 

@@ -11,20 +11,27 @@ from hypothesis import strategies as st
 from scipy import signal, stats
 
 from tests.core.curves import curves
-from zolvek.core.composing import composed
-from zolvek.core.curve import curve, flat
+from zolvek.core.curve.composing import composed
+from zolvek.core.curve.curve import curve, flat
+from zolvek.core.curve.shapes import COSINE, HOLD, LINE
+from zolvek.core.curve.spans import knots
 from zolvek.core.errors import ZolvekError
-from zolvek.core.layer import Layer
-from zolvek.core.layers import baked, layered, part_of, shared_with, with_layer
-from zolvek.core.lfo import Cycles, Lfo, as_curve, levels, value_at
-from zolvek.core.pattern import Pattern
-from zolvek.core.playing import played
-from zolvek.core.project import Lane
-from zolvek.core.randomness import RandomMove, drawn, humanised, jittered, random_curve, randomised
-from zolvek.core.rates import Rate, parse_rate
-from zolvek.core.shapes import COSINE, HOLD, LINE
-from zolvek.core.spans import knots
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.pattern import Pattern
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.layers import baked, layered, part_of, shared_with, with_layer
+from zolvek.core.movement.lfo import Cycles, Lfo, as_curve, levels, value_at
+from zolvek.core.movement.playing import played
+from zolvek.core.movement.randomness import (
+    RandomMove,
+    drawn,
+    humanised,
+    jittered,
+    random_curve,
+    randomised,
+)
+from zolvek.core.time.rates import Rate, parse_rate
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 
 T = TempoMap()

@@ -8,10 +8,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zolvek.core.catalogue import KINDS
-from zolvek.core.curve import curve
+from zolvek.core.curve.curve import curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.parameter import Parameter
+from zolvek.core.model.catalogue import KINDS
+from zolvek.core.value.parameter import Parameter
 
 ALL = [p for kind in KINDS.values() for p in kind.parameters]
 NAMED = {(kind.key, p.id): p for kind in KINDS.values() for p in kind.parameters}

@@ -11,14 +11,14 @@ from shapely import affinity
 from shapely.geometry import LineString
 
 from tests.core.curves import curves
-from zolvek.core import forms, shaping, spans
-from zolvek.core.curve import Curve, curve
-from zolvek.core.edits import replace
+from zolvek.core.curve import forms, shaping, spans
+from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.curve.edits import replace
+from zolvek.core.curve.fitting import fit
+from zolvek.core.curve.quantise import quantised
 from zolvek.core.errors import ZolvekError
-from zolvek.core.fitting import fit
-from zolvek.core.grid import Grid
-from zolvek.core.meter import MeterMap
-from zolvek.core.quantise import quantised
+from zolvek.core.time.grid import Grid
+from zolvek.core.time.meter import MeterMap
 
 METER = MeterMap()
 COSINE_CUT = 2e-4  # what cutting a cosine may cost

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
-from zolvek.core.curve import Curve, curve
+from zolvek.core.curve.curve import Curve, curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.playing import played
-from zolvek.core.project import Lane, Project
-from zolvek.core.stepping import Resolution, from_steps, stepped
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.playing import played
+from zolvek.core.movement.stepping import Resolution, from_steps, stepped
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 STEADY = TempoMap()
 

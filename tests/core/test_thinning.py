@@ -16,14 +16,14 @@ from hypothesis import strategies as st
 from scipy.optimize import linprog
 
 from tests.core.curves import curves
-from zolvek.core import takes
-from zolvek.core.curve import Curve, curve, flat
+from zolvek.core.curve.curve import Curve, curve, flat
+from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
+from zolvek.core.curve.thinning import compiled, deviation, extremes, thinned, thinned_to
+from zolvek.core.curve.thinning_loops import _rise, farthest, funnel
+from zolvek.core.document import takes
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Lane
-from zolvek.core.recording import Move, Pass, count_in_times, raw_curve, written
-from zolvek.core.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
-from zolvek.core.thinning import compiled, deviation, extremes, thinned, thinned_to
-from zolvek.core.thinning_loops import _rise, farthest, funnel
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.recording import Move, Pass, count_in_times, raw_curve, written
 
 
 def lines(x, y) -> Curve:

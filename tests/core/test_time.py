@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.grid import BARS, DIVISIONS, KINDS, Grid
-from zolvek.core.meter import MeterMap, MeterPoint
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.time.grid import BARS, DIVISIONS, KINDS, Grid
+from zolvek.core.time.meter import MeterMap, MeterPoint
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 bpms = st.floats(20, 300)
 tempos = st.lists(st.tuples(st.floats(0.25, 40), bpms, st.booleans()), max_size=5).map(

@@ -17,11 +17,11 @@ import numpy as np
 import soundfile
 from scipy.io import wavfile as scipys
 
-from zolvek.core.curve import curve
+from zolvek.core.curve.curve import curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.playing import played
-from zolvek.core.project import with_lane
-from zolvek.core.tempo import TempoMap
+from zolvek.core.model.project import with_lane
+from zolvek.core.movement.playing import played
+from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats import picture, project_file, schema, sound_in, sound_out, tables
 

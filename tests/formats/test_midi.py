@@ -11,11 +11,11 @@ import mido
 import numpy as np
 import symusic
 
-from zolvek.core.curve import curve
-from zolvek.core.playing import played
-from zolvek.core.project import Lane, Project
+from zolvek.core.curve.curve import curve
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.playing import played
 from zolvek.demo.night_regatta import build
-from zolvek.formats import midi_out
+from zolvek.formats.midi import file_out as midi_out
 
 PROJECT = build()
 

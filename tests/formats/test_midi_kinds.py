@@ -14,14 +14,16 @@ import mido
 import numpy as np
 import symusic
 
-from zolvek.core.curve import curve
-from zolvek.core.messages import MESSAGES, MidiTarget
-from zolvek.core.playing import played
-from zolvek.core.project import Lane, Project, with_lane
-from zolvek.core.stepping import Resolution, covered, from_steps
+from zolvek.core.curve.curve import curve
+from zolvek.core.model.messages import MESSAGES, MidiTarget
+from zolvek.core.model.project import Lane, Project, with_lane
+from zolvek.core.movement.playing import played
+from zolvek.core.movement.stepping import Resolution, covered, from_steps
 from zolvek.demo.night_regatta import build
-from zolvek.formats import midi_in, midi_out, midi_report
-from zolvek.formats.midi_wire import messages
+from zolvek.formats.midi import file_in as midi_in
+from zolvek.formats.midi import file_out as midi_out
+from zolvek.formats.midi import report as midi_report
+from zolvek.formats.midi.encode import messages
 
 DEMO = build()
 TICKS = np.arange(int(DEMO.length * 960))

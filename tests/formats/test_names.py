@@ -21,14 +21,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.projects import many_lanes
-from zolvek.core.curve import curve
-from zolvek.core.pattern import Pattern
-from zolvek.core.project import Note, Project, Section, Track
+from zolvek.core.curve.curve import curve
+from zolvek.core.model.pattern import Pattern
+from zolvek.core.model.project import Note, Project, Section, Track
 from zolvek.demo.night_regatta import build
 from zolvek.formats import (
     clipboard,
-    midi_in,
-    midi_out,
     names,
     pattern_library,
     picture,
@@ -36,6 +34,8 @@ from zolvek.formats import (
     sound_out,
     tables,
 )
+from zolvek.formats.midi import file_in as midi_in
+from zolvek.formats.midi import file_out as midi_out
 
 ODD = (
     "Kick:Snare", "Kick/Snare", "a=b", "=1+1", "+7 st", "-6 dB", "@sum", '"quoted", \'too\'', "tab\tand\x07bell",

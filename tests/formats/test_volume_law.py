@@ -13,12 +13,12 @@ import mido
 import numpy as np
 import soundfile
 
-from zolvek.core.catalogue import DeviceKind
-from zolvek.core.chain import add_device, add_track
-from zolvek.core.curve import curve, flat
-from zolvek.core.parameter import Parameter
-from zolvek.core.project import Project, add_lanes, remove_lane
-from zolvek.formats import midi_out
+from zolvek.core.curve.curve import curve, flat
+from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.project import Project, add_lanes, remove_lane
+from zolvek.core.value.parameter import Parameter
+from zolvek.formats.midi import file_out as midi_out
 
 FONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
 DRAWBAR_ORGAN = 16  # a steady tone (General MIDI sound set, number 17)

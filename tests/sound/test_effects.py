@@ -13,13 +13,13 @@ import pyloudnorm
 import soundfile
 from scipy import signal
 
-from zolvek.core import chain
-from zolvek.core.catalogue import KINDS
-from zolvek.core.curve import curve
+from zolvek.core.curve.curve import curve
+from zolvek.core.document import chain
 from zolvek.core.errors import ZolvekError
-from zolvek.core.playing import played
-from zolvek.core.project import Clip, Device, Lane, Note, Project, Track
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
+from zolvek.core.movement.playing import played
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound import clips
 from zolvek.sound.controls import Controls, Stretch

@@ -8,9 +8,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from zolvek.core.curve import curve
+from zolvek.core.curve.curve import curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Device, Note, Project, Track
+from zolvek.core.model.project import Device, Note, Project, Track
 from zolvek.demo.night_regatta import build
 from zolvek.sound import effects
 from zolvek.sound.analysis import HIGHEST, LOWEST, brightness, level_db, spectrogram

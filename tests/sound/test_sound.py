@@ -10,10 +10,10 @@ from dataclasses import replace
 import numpy as np
 from scipy import signal
 
-from zolvek.core.curve import curve, flat
-from zolvek.core.playing import played
-from zolvek.core.project import Clip, Device, Lane, Note, Project, Track, with_curve
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.curve.curve import curve, flat
+from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track, with_curve
+from zolvek.core.movement.playing import played
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound.filters import damping, low_pass, svf
 from zolvek.sound.messages import MOST_BYTES, Receiver, Sender

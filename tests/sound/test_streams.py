@@ -15,14 +15,14 @@ import soundfile
 from scipy.signal import resample_poly
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.project import Clip, Project, Track
+from zolvek.core.model.project import Clip, Project, Track
 from zolvek.formats import project_file, sound_out
 from zolvek.sound import clips, streams
 
 # Plays two stretches of a clip an hour long, and prints the most memory that took, in MB.
 AN_HOUR = """
 import resource, sys
-from zolvek.core.project import Clip, Project, Track
+from zolvek.core.model.project import Clip, Project, Track
 from zolvek.sound.renderer import Renderer
 from zolvek.sound.streams import examine
 examine(sys.argv[1])

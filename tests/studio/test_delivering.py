@@ -18,10 +18,11 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import WindowTest
-from zolvek.core import catalogue, states
-from zolvek.core.playing import played
-from zolvek.core.project import with_lane
-from zolvek.core.state import Part
+from zolvek.core.document import states
+from zolvek.core.model import catalogue
+from zolvek.core.model.project import with_lane
+from zolvek.core.model.state import Part
+from zolvek.core.movement.playing import played
 from zolvek.formats import state_file
 from zolvek.sound import ports
 from zolvek.studio.rail.export_midi_page import DragFile

@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import QInputDialog
 
 from tests.core.test_devices import OWN
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.curve import flat
-from zolvek.core.project import Clip, with_curve
+from zolvek.core.curve.curve import flat
+from zolvek.core.model.project import Clip, with_curve
 from zolvek.formats import project_file
 from zolvek.studio.index.index_panel import LETTERS
 from zolvek.studio.rail.devices_panel import DevicesPanel

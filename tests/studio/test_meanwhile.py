@@ -11,7 +11,7 @@ import soundfile
 
 from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
-from zolvek.core.curve import flat
+from zolvek.core.curve.curve import flat
 from zolvek.studio import commands
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core import states
+from zolvek.core.document import states
 from zolvek.studio.rail.morph_page import MorphPage
 from zolvek.studio.rail.morph_panel import MorphPanel
 from zolvek.studio.rail.pad_page import PadPage

@@ -9,8 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.playing import played
-from zolvek.core.shapes import COSINE
+from zolvek.core.curve.shapes import COSINE
+from zolvek.core.movement.playing import played
 from zolvek.formats import project_file
 from zolvek.studio.rail.movement_panel import MovementPanel
 

@@ -11,8 +11,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.project import with_lane
-from zolvek.core.shapes import HOLD
+from zolvek.core.curve.shapes import HOLD
+from zolvek.core.model.project import with_lane
 from zolvek.formats import project_file
 from zolvek.studio.rail.perform_panel import PerformPanel
 from zolvek.studio.rail.record_page import RecordPage, TakesPage

@@ -11,8 +11,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.project import Pattern
-from zolvek.core.shapes import CODES, SHAPES
+from zolvek.core.curve.shapes import CODES, SHAPES
+from zolvek.core.model.project import Pattern
 from zolvek.formats import clipboard, pattern_library
 from zolvek.studio.lanes.frame import HANDLES, frame_of
 from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel
@@ -251,7 +251,7 @@ class ByHand(WindowTest):
         self.session.set_place(100.0)
         panel.slots.setCurrentRow(1)
         panel.play_here()
-        from zolvek.core.playing import played
+        from zolvek.core.movement.playing import played
 
         lane = self.session.lane
         heard = played(lane, self.session.project).curve
@@ -264,7 +264,7 @@ class ByHand(WindowTest):
         self.assertEqual(panel.found, [])
 
     def test_8_a_cycle_plays_on_once_and_then_repeats(self) -> None:
-        from zolvek.core.playing import played
+        from zolvek.core.movement.playing import played
 
         self.session.choose_span((64.0, 68.0))
         self.key(Qt.Key.Key_C)

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox
 
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.shapes import SHAPES
+from zolvek.core.curve.shapes import SHAPES
 from zolvek.formats import curve_csv, project_file
 from zolvek.studio.actions import ACTIONS
 

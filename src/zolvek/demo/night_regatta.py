@@ -11,19 +11,20 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core import morphing, pads, states, takes
-from zolvek.core.curve import Curve, curve, flat
-from zolvek.core.layer import Layer
-from zolvek.core.lfo import Lfo
-from zolvek.core.meter import MeterMap, MeterPoint
-from zolvek.core.morph import Way
-from zolvek.core.pad import Corner, Pad
-from zolvek.core.parameter import Parameter
-from zolvek.core.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
-from zolvek.core.rates import Rate
-from zolvek.core.recording import Move, written
-from zolvek.core.state import Part
-from zolvek.core.tempo import TempoMap, TempoPoint
+from zolvek.core.curve.curve import Curve, curve, flat
+from zolvek.core.document import states, takes
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.morph import Way
+from zolvek.core.model.pad import Corner, Pad
+from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
+from zolvek.core.model.state import Part
+from zolvek.core.movement import morphing, pads
+from zolvek.core.movement.lfo import Lfo
+from zolvek.core.movement.recording import Move, written
+from zolvek.core.time.meter import MeterMap, MeterPoint
+from zolvek.core.time.rates import Rate
+from zolvek.core.time.tempo import TempoMap, TempoPoint
+from zolvek.core.value.parameter import Parameter
 
 METER = MeterMap((MeterPoint(1, 4, 4), MeterPoint(47, 6, 4), MeterPoint(48, 4, 4)))
 BARS = 48

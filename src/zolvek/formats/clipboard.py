@@ -6,7 +6,7 @@ from __future__ import annotations
 import csv
 import io
 
-from zolvek.core.curve import Curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.formats import curve_csv
 from zolvek.formats.names import cell, from_cell

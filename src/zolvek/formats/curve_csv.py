@@ -10,9 +10,9 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.curve import Curve, first_fault, shape_help
+from zolvek.core.curve.curve import Curve, first_fault, shape_help
+from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.errors import ZolvekError
-from zolvek.core.shapes import CODES, SHAPES
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 MOST_ROWS, MOST_BYTES = 1_000_000, 200_000_000

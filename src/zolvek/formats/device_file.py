@@ -6,8 +6,8 @@ import json
 import os
 from pathlib import Path
 
-from zolvek.core.catalogue import DeviceKind, kind_from_plain, plain
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DeviceKind, kind_from_plain, plain
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 SUFFIX = ".json"

@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Pattern
+from zolvek.core.model.project import Pattern
 from zolvek.formats import folders
 from zolvek.formats.atomic import read_bytes, write_bytes
 from zolvek.formats.names import file_name

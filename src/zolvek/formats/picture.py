@@ -9,12 +9,12 @@ from xml.sax import saxutils
 
 import numpy as np
 
-from zolvek.core.curve import Curve
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
-from zolvek.core.layers import Layered
-from zolvek.core.playing import played
-from zolvek.core.project import Project
-from zolvek.core.shapes import SHAPES
+from zolvek.core.model.project import Project
+from zolvek.core.movement.layers import Layered
+from zolvek.core.movement.playing import played
 from zolvek.formats.atomic import write_bytes
 from zolvek.formats.names import xml_text
 
@@ -82,7 +82,7 @@ def _path(
     curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float
 ) -> str:
     """The curve as a path: both sides of every jump, and closely between."""
-    from zolvek.core.curve import leaps
+    from zolvek.core.curve.curve import leaps
 
     jumps = leaps(curve) if isinstance(curve, Curve) else curve.leaps
     jumps = jumps[(jumps > first) & (jumps <= last)]

@@ -12,10 +12,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from zolvek.core.chain import sound_files, with_file_found
+from zolvek.core.curve.shapes import CODES, SHAPES
+from zolvek.core.document.chain import sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.project import SHIPPED, Project
-from zolvek.core.shapes import CODES, SHAPES
+from zolvek.core.model.project import SHIPPED, Project
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 SUFFIX = ".zolvek"

@@ -19,7 +19,7 @@ from typing import Any
 import msgspec
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.core.records import record
 from zolvek.formats import folders, identity, locking, project_file
 from zolvek.formats.atomic import read_bytes, write_bytes

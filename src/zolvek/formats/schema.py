@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.project import Project
-from zolvek.core.shapes import SHAPES
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.model.project import Project
 from zolvek.formats.project_file import FORMAT, VERSION
 
 

@@ -7,11 +7,11 @@ import os
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve import Curve, joined
+from zolvek.core.curve.curve import Curve, joined
+from zolvek.core.curve.shapes import LINE
+from zolvek.core.curve.thinning import thinned
 from zolvek.core.errors import ZolvekError
-from zolvek.core.shapes import LINE
-from zolvek.core.tempo import TempoMap
-from zolvek.core.thinning import thinned
+from zolvek.core.time.tempo import TempoMap
 
 MOST_SAMPLES = 20_000_000  # of one file that are looked at
 CONTROL_POINTS = 200_000  # samples up to which shapes are tried, not lines only

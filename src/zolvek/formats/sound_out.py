@@ -9,10 +9,10 @@ from pathlib import Path
 
 import numpy as np
 
+from zolvek.core.document.listening import Listening, heard
 from zolvek.core.errors import ZolvekError
-from zolvek.core.listening import Listening, heard
-from zolvek.core.playing import played
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
+from zolvek.core.movement.playing import played
 from zolvek.core.records import record
 from zolvek.formats.atomic import written
 from zolvek.formats.names import file_names

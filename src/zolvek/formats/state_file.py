@@ -7,10 +7,10 @@ from pathlib import Path
 
 import msgspec
 
+from zolvek.core.document.states import checked, kept
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Project
-from zolvek.core.state import Part, State
-from zolvek.core.states import checked, kept
+from zolvek.core.model.project import Project
+from zolvek.core.model.state import Part, State
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 FORMAT, VERSION = "zolvek-states", 1

@@ -11,8 +11,8 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, floats
 from zolvek.core.errors import ZolvekError
-from zolvek.core.playing import played
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
+from zolvek.core.movement.playing import played
 from zolvek.formats.atomic import write_bytes
 from zolvek.formats.names import cell
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.sound.analysis import spectrogram, waveform
 from zolvek.sound.renderer import OFFLINE_FRAMES, Renderer
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.chain import sound_files
+from zolvek.core.document.chain import sound_files
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.project import Clip, Project
-from zolvek.core.tempo import TempoMap
+from zolvek.core.model.project import Clip, Project
+from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.controls import Stretch
 from zolvek.sound.streams import Stream, opened, path_of, stream
 

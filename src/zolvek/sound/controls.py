@@ -8,8 +8,8 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints, frozen
-from zolvek.core.playing import Heard, played
-from zolvek.core.project import Device, Project
+from zolvek.core.model.project import Device, Project
+from zolvek.core.movement.playing import Heard, played
 from zolvek.core.records import record
 
 FINE = 16  # frames between control points of what is computed here

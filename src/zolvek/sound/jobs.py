@@ -16,7 +16,7 @@ from collections.abc import Callable
 from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.process import command
 from zolvek.sound.messages import Receiver, Sender
 

@@ -19,11 +19,11 @@ from functools import lru_cache
 from io import BytesIO
 from typing import IO, Any
 
-from zolvek.core.curve import Curve
-from zolvek.core.layer import Layer
-from zolvek.core.meter import MeterMap
-from zolvek.core.project import Device, Lane
-from zolvek.core.tempo import TempoMap
+from zolvek.core.curve.curve import Curve
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.project import Device, Lane
+from zolvek.core.time.meter import MeterMap
+from zolvek.core.time.tempo import TempoMap
 
 PARTS = frozenset((TempoMap, MeterMap, Device, Lane, Curve, Layer))
 LONG = 8  # a tuple of more than this (notes, values) is a part too

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.meter import MeterMap
-from zolvek.core.tempo import TempoMap
+from zolvek.core.time.meter import MeterMap
+from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.controls import Stretch
 
 HERTZ = (1_000.0, 1_600.0)  # of a beat, of a bar

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.sound.renderer import RATE
 from zolvek.sound.worker_process import WorkerProcess
 

@@ -15,10 +15,10 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve import Curve
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.fitting import fit
 from zolvek.core.errors import ZolvekError
-from zolvek.core.fitting import fit
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.core.records import record
 from zolvek.sound.analysis import brightness, level_db
 from zolvek.sound.renderer import Renderer

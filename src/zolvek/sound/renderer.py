@@ -10,7 +10,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Device, Project, Track
+from zolvek.core.model.project import Device, Project, Track
 from zolvek.sound import clips
 from zolvek.sound.controls import FINE, Controls, Stretch, applied_lanes
 from zolvek.sound.drums import Drums

@@ -21,7 +21,7 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.limits import LIMITS
-from zolvek.core.project import SHIPPED
+from zolvek.core.model.project import SHIPPED
 
 LONGEST_SECONDS = 3 * 3_600.0
 MOST_CHANNELS = 64

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.project import Note
+from zolvek.core.model.project import Note
 from zolvek.sound import voices as sounds
 from zolvek.sound.controls import FINE, Controls
 from zolvek.sound.filters import damping, low_pass, svf, warped

@@ -24,9 +24,9 @@ from typing import Any, BinaryIO
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.listening import Listening, heard
-from zolvek.core.project import Project
-from zolvek.core.recording import count_in_times
+from zolvek.core.document.listening import Listening, heard
+from zolvek.core.model.project import Project
+from zolvek.core.movement.recording import count_in_times
 from zolvek.sound.controls import Stretch
 from zolvek.sound.messages import Receiver
 from zolvek.sound.metronome import click, clicks

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from zolvek.core.grid import BARS, DIVISIONS, KINDS
-from zolvek.core.shapes import SHAPES
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.time.grid import BARS, DIVISIONS, KINDS
 from zolvek.studio import commands
 from zolvek.studio.lanes.gestures import TOOLS
 

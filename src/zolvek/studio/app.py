@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QLoggingCategory, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.studio import collecting, work
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes

@@ -7,15 +7,16 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QApplication
 
-from zolvek.core import chain, edits, lanes, shaping, spans, takes
-from zolvek.core import project as projects
-from zolvek.core.catalogue import DeviceKind
-from zolvek.core.changes import by_units, parse_change
-from zolvek.core.curve import Curve
+from zolvek.core.curve import edits, shaping, spans
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.quantise import quantised
+from zolvek.core.document import chain, lanes, takes
 from zolvek.core.errors import ZolvekError
-from zolvek.core.playing import filled, without_cycle
-from zolvek.core.project import Cycle, Device, Lane, Pattern, Project, Track
-from zolvek.core.quantise import quantised
+from zolvek.core.model import project as projects
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.project import Cycle, Device, Lane, Pattern, Project, Track
+from zolvek.core.movement.playing import filled, without_cycle
+from zolvek.core.value.changes import by_units, parse_change
 from zolvek.formats import clipboard
 from zolvek.studio.session import NONE_CHOSEN, Session
 

@@ -15,10 +15,10 @@ from zolvek.core.limits import LIMITS
 from zolvek.studio.work import Progress, Work, end
 
 if TYPE_CHECKING:
-    from zolvek.core.curve import Curve
-    from zolvek.core.project import Project
-    from zolvek.core.stepping import Resolution
-    from zolvek.formats.midi_in import Score
+    from zolvek.core.curve.curve import Curve
+    from zolvek.core.model.project import Project
+    from zolvek.core.movement.stepping import Resolution
+    from zolvek.formats.midi.file_in import Score
     from zolvek.studio.session import Session
     from zolvek.studio.settings import Settings
     from zolvek.studio.window import Window
@@ -31,7 +31,7 @@ PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
 
 def resolution(settings: Settings) -> Resolution:
     """How closely MIDI follows, as it is set."""
-    from zolvek.core.stepping import Resolution
+    from zolvek.core.movement.stepping import Resolution
 
     return Resolution(settings.midi_ticks, settings.midi_gap, settings.midi_tolerance)
 
@@ -84,7 +84,7 @@ class Deliveries:
             self.midi_to(path)
 
     def midi_to(self, path: Path) -> None:
-        from zolvek.formats import midi_out
+        from zolvek.formats.midi import file_out as midi_out
 
         project, split, close = (
             self.session.project,
@@ -95,7 +95,7 @@ class Deliveries:
 
     def midi_to_drag(self) -> Path:
         """The MIDI file in a folder of its own, to be dragged into another program."""
-        from zolvek.formats import midi_out
+        from zolvek.formats.midi import file_out as midi_out
         from zolvek.formats.names import file_name
 
         folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
@@ -113,14 +113,14 @@ class Deliveries:
 
     def take_midi(self, path: Path) -> None:
         """Its controllers as lanes and its notes, on new tracks; asks how first."""
-        from zolvek.formats import midi_in
+        from zolvek.formats.midi import file_in as midi_in
 
         self.run(
             path.name, lambda _: midi_in.load(path), lambda score: self._ask_midi(path, score), ""
         )
 
     def _ask_midi(self, path: Path, score: Score) -> None:
-        from zolvek.formats import midi_in
+        from zolvek.formats.midi import file_in as midi_in
         from zolvek.studio.dialogs import MidiDialog
 
         if not score.parts:
@@ -200,7 +200,7 @@ class Deliveries:
 
     def take_curve(self, path: Path) -> None:
         """A sound file as the focus lane's curve from the selection or the playhead on."""
-        from zolvek.core.spans import splice
+        from zolvek.core.curve.spans import splice
         from zolvek.formats import sound_in
         from zolvek.studio.dialogs import SoundCurveDialog
 
@@ -361,6 +361,6 @@ class Deliveries:
 
 
 def _from_zero(curve: Any, first: float) -> Any:
-    from zolvek.core.edits import replace
+    from zolvek.core.curve.edits import replace
 
     return replace(curve, beat=curve.beat - first)

@@ -19,12 +19,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.parameter import Parameter
-from zolvek.core.project import Lane
+from zolvek.core.model.project import Lane
+from zolvek.core.value.parameter import Parameter
 from zolvek.studio.widgets import field_label, form, note
 
 if TYPE_CHECKING:
-    from zolvek.formats.midi_in import Score
+    from zolvek.formats.midi.file_in import Score
 
 
 def _buttons(dialog: QDialog) -> QDialogButtonBox:

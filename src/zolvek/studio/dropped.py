@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import msgspec
 from PyQt6.QtCore import QMimeData
 
-from zolvek.core import catalogue
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model import catalogue
 from zolvek.formats import pattern_library, state_file
 from zolvek.formats.atomic import read_bytes
 

@@ -194,8 +194,8 @@ class Files:
 
     def missing_sounds(self) -> list[str]:
         """Sound files that are not where the project says; quick, for it is asked often."""
-        from zolvek.core.chain import sound_files
-        from zolvek.core.project import SHIPPED
+        from zolvek.core.document.chain import sound_files
+        from zolvek.core.model.project import SHIPPED
 
         names = sound_files(self.session.project)
         return [n for n in names if not n.startswith(SHIPPED) and not Path(n).is_file()]
@@ -214,7 +214,7 @@ class Files:
 
     def find_sounds(self) -> None:
         """Ask for each missing file; others that lie in the same folder are found with it."""
-        from zolvek.core.chain import with_file_found
+        from zolvek.core.document.chain import with_file_found
         from zolvek.sound.streams import opened
 
         for name in self.missing_sounds():
@@ -247,7 +247,7 @@ class Files:
     def take_sound(self, path: Path) -> bool:
         """The sound file as what the shown track plays, once it has been read through beside the window;
         one that can't be read changes nothing."""
-        from zolvek.core.chain import with_sound
+        from zolvek.core.document.chain import with_sound
         from zolvek.sound.streams import examine
         from zolvek.studio import commands
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.studio.session import Session
 
 QUIET_MS = 1_200  # after the last edit

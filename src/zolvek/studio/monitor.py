@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
-from zolvek.core.messages import MESSAGES
+from zolvek.core.model.messages import MESSAGES
 from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import button, note
@@ -27,7 +27,7 @@ from zolvek.studio.widgets import button, note
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from zolvek.formats.midi_live import Sent
+    from zolvek.formats.midi.live import Sent
 
 COLUMNS = ("Position", "Lane", "Channel", "Kind", "Number", "Value")
 MOST_SHOWN = 500

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from zolvek.core import control
+from zolvek.core.document import control
 from zolvek.studio import commands
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.formats.midi_live import Live, Sent
+    from zolvek.formats.midi.live import Live, Sent
     from zolvek.sound.ports import Input, Output
 
 MOST_ROWS = 2_000  # messages remembered
@@ -144,7 +144,7 @@ class Outside(QObject):
 
     def _sender(self) -> Live:
         if self.live is None:
-            from zolvek.formats.midi_live import Live
+            from zolvek.formats.midi.live import Live
 
             self.live = Live()
         return self.live

@@ -15,23 +15,23 @@ from typing import Protocol
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core import edits
-from zolvek.core import project as projects
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.curve import Curve
+from zolvek.core.curve import edits
+from zolvek.core.curve.curve import Curve
+from zolvek.core.document.history import History
+from zolvek.core.document.lanes import followed
+from zolvek.core.document.listening import Listening
 from zolvek.core.errors import Notifier, ZolvekError
-from zolvek.core.grid import Grid
-from zolvek.core.history import History
-from zolvek.core.lanes import followed
-from zolvek.core.layer import Layer
-from zolvek.core.layers import with_layer
-from zolvek.core.lfo import Lfo
-from zolvek.core.listening import Listening
-from zolvek.core.pad import Pad
-from zolvek.core.pads import with_pad
-from zolvek.core.parameter import Parameter
-from zolvek.core.project import Lane, Project
-from zolvek.core.value_grid import ValueGrid
+from zolvek.core.model import project as projects
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.pad import Pad
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.layers import with_layer
+from zolvek.core.movement.lfo import Lfo
+from zolvek.core.movement.pads import with_pad
+from zolvek.core.time.grid import Grid
+from zolvek.core.value.parameter import Parameter
+from zolvek.core.value.value_grid import ValueGrid
 from zolvek.studio.settings import Settings
 
 NONE_CHOSEN = np.empty(0, np.intp)
@@ -576,7 +576,7 @@ class Session(QObject):
             self.edit_curve(label, edits.delete(lane.curve, self.chosen), NONE_CHOSEN)
 
     def set_shape(self, key: str) -> None:
-        from zolvek.core.shapes import CODES, SHAPES
+        from zolvek.core.curve.shapes import CODES, SHAPES
 
         lane = self.lane
         if lane is None:

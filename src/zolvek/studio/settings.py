@@ -39,7 +39,7 @@ class Settings:
     snap: bool = True
     follow: bool = True  # a touched control brings its lane up
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
-    mode: str = "touch"  # of recording, a key of core.recording.MODES
+    mode: str = "touch"  # of recording, a key of core.movement.recording.MODES
     stay: bool = False  # the mode stays after a pass instead of going back to read
     count_in: Clicks = 4  # clicks before a pass
     pre_roll: Wait = 0.0  # beats played before a pass begins to write
@@ -50,7 +50,7 @@ class Settings:
     midi_gap: Milliseconds = 0.0  # milliseconds that changes lie apart at least
     midi_ticks: Ticks = 1  # ticks that they lie apart at least
     midi_tolerance: Share = 0.0  # of the height that steps may stray beyond half a step
-    midi_split: str = "one"  # a key of formats.midi_out.SPLITS
+    midi_split: str = "one"  # a key of formats.midi.file_out.SPLITS
     sound_kind: str = ".wav"
     sound_rate: SampleRate = 48_000
     sound_depth: str = "24"

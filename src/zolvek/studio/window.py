@@ -25,10 +25,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from zolvek.core import chain, lanes
-from zolvek.core import project as projects
+from zolvek.core.document import chain, lanes
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Project
+from zolvek.core.model import project as projects
+from zolvek.core.model.project import Project
 from zolvek.studio import commands
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
@@ -54,7 +54,7 @@ from zolvek.studio.viewport import Viewport
 from zolvek.studio.widgets import Elided
 
 if TYPE_CHECKING:
-    from zolvek.core.take import Take
+    from zolvek.core.model.take import Take
     from zolvek.studio.guide import Guide
     from zolvek.studio.monitor import Monitor
 
@@ -394,7 +394,7 @@ class Window(QMainWindow):
         """Ask for another lane to keep the take beside."""
         other = self._other_lane("Copy the take")
         if other:
-            from zolvek.core.takes import with_take
+            from zolvek.core.document.takes import with_take
 
             session = self.session
             made = with_take(session.project.lane(other), take.curve, take.first, take.last)
@@ -417,7 +417,7 @@ class Window(QMainWindow):
             )  # fmt: skip
             focus = self.session.focus
             if done and focus:
-                from zolvek.core.layers import shared_with
+                from zolvek.core.movement.layers import shared_with
 
                 session = self.session
                 project = shared_with(session.project, focus, layer, other, amount / 100.0)

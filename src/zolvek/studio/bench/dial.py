@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from zolvek.core.parameter import Parameter
-from zolvek.core.playing import played
-from zolvek.core.project import Lane
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.playing import played
+from zolvek.core.value.parameter import Parameter
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.event_time import event_time

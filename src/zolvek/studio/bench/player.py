@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from zolvek.core.document.listening import heard
 from zolvek.core.errors import ZolvekError
-from zolvek.core.listening import heard
-from zolvek.core.project import Project
+from zolvek.core.model.project import Project
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:

@@ -9,11 +9,11 @@ from typing import NamedTuple
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from zolvek.core import takes
 from zolvek.core.arrays import Floats
+from zolvek.core.document import takes
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Lane, Project, with_lane
-from zolvek.core.recording import MODES, Pass, written
+from zolvek.core.model.project import Lane, Project, with_lane
+from zolvek.core.movement.recording import MODES, Pass, written
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 from zolvek.studio.work import Progress, Work

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from zolvek.core.project import Lane
+from zolvek.core.model.project import Lane
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.meter import height

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
-from zolvek.core.project import Lane, Project, Track
+from zolvek.core.model.project import Lane, Project, Track
 from zolvek.studio.background import Background
 from zolvek.studio.lanes.outline import polygon
 from zolvek.studio.session import Session

@@ -9,11 +9,11 @@ from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core import edits
 from zolvek.core.arrays import floats
-from zolvek.core.layers import Layered
-from zolvek.core.playing import played
-from zolvek.core.project import Lane
+from zolvek.core.curve import edits
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.layers import Layered
+from zolvek.core.movement.playing import played
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting

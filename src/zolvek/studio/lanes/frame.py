@@ -6,10 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from zolvek.core import shaping
 from zolvek.core.arrays import Ints
-from zolvek.core.curve import Curve
-from zolvek.core.spans import clear, piece, splice
+from zolvek.core.curve import shaping
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.spans import clear, piece, splice
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 GRAB = 8.0  # pixels

@@ -11,13 +11,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core import edits
 from zolvek.core.arrays import Ints
-from zolvek.core.curve import Curve
-from zolvek.core.curve import curve as line_curve
-from zolvek.core.fitting import fit
-from zolvek.core.forms import stamped
-from zolvek.core.spans import splice
+from zolvek.core.curve import edits
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.curve import curve as line_curve
+from zolvek.core.curve.fitting import fit
+from zolvek.core.curve.forms import stamped
+from zolvek.core.curve.spans import splice
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.curve import Curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.records import record
 from zolvek.studio.lanes.outline import points_shown
 from zolvek.studio.viewport import Viewport

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.playing import played
-from zolvek.core.project import Lane
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.playing import played
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
 from zolvek.studio.lanes.focus_lane import SCALE

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPolygonF
 
 from zolvek.core.arrays import Floats, Ints, floats
-from zolvek.core.curve import Curve
-from zolvek.core.layers import Layered
-from zolvek.core.shapes import HOLD, LINE
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import HOLD, LINE
+from zolvek.core.movement.layers import Layered
 from zolvek.studio.viewport import Viewport
 
 UNSEEN = 0.06  # pixels that a line may lie aside

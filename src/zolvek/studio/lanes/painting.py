@@ -8,10 +8,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPen, QPolygonF
 
-from zolvek.core.curve import Curve
-from zolvek.core.grid import Grid
-from zolvek.core.layers import Layered
-from zolvek.core.project import Project
+from zolvek.core.curve.curve import Curve
+from zolvek.core.model.project import Project
+from zolvek.core.movement.layers import Layered
+from zolvek.core.time.grid import Grid
 from zolvek.studio.lanes.outline import (
     band,
     dense,

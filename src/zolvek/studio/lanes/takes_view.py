@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core import takes
-from zolvek.core.take import Take
+from zolvek.core.document import takes
+from zolvek.core.model.take import Take
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting

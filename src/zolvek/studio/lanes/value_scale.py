@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.parameter import Parameter
-from zolvek.core.project import Lane
+from zolvek.core.model.project import Lane
+from zolvek.core.value.parameter import Parameter
 
 NICE = (1.0, 2.0, 5.0)
 

@@ -9,8 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from zolvek.core.catalogue import KINDS
-from zolvek.core.project import Device, Track
+from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.project import Device, Track
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note, pick
 

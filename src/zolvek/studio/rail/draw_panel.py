@@ -12,16 +12,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import edits
-from zolvek.core.curve import present
-from zolvek.core.forms import BY_KEY as FORMS_BY_KEY
-from zolvek.core.forms import FORMS
-from zolvek.core.grid import BARS, DIVISIONS, KINDS
-from zolvek.core.meter import TICKS
-from zolvek.core.shapes import SHAPES
-from zolvek.core.units import read
-from zolvek.core.value_grid import DIVISIONS as VALUE_PARTS
-from zolvek.core.value_grid import KINDS as VALUE_KINDS
+from zolvek.core.curve import edits
+from zolvek.core.curve.curve import present
+from zolvek.core.curve.forms import BY_KEY as FORMS_BY_KEY
+from zolvek.core.curve.forms import FORMS
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.time.grid import BARS, DIVISIONS, KINDS
+from zolvek.core.time.meter import TICKS
+from zolvek.core.value.units import read
+from zolvek.core.value.value_grid import DIVISIONS as VALUE_PARTS
+from zolvek.core.value.value_grid import KINDS as VALUE_KINDS
 from zolvek.studio import commands
 from zolvek.studio.lanes.gestures import TOOLS
 from zolvek.studio.session import Session

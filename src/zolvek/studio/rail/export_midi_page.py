@@ -21,8 +21,8 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.messages import MESSAGES, MOST_SEMITONES, MidiTarget
-from zolvek.formats.midi_out import SPLITS
+from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
+from zolvek.formats.midi.file_out import SPLITS
 from zolvek.studio.deliveries import apart_text, resolution, set_apart
 from zolvek.studio.rail.export_pages import action_button
 from zolvek.studio.session import Session
@@ -30,7 +30,7 @@ from zolvek.studio.widgets import Entry, choice, field_label, form, heading, not
 from zolvek.studio.work import Work, end
 
 if TYPE_CHECKING:
-    from zolvek.formats.midi_report import Report
+    from zolvek.formats.midi.report import Report
 
 REPORT_MS = 400  # after a change, until the report is made anew
 COLUMNS = ("Lane", "Strays by")
@@ -267,7 +267,7 @@ class MidiPage(QWidget):
 
     def _report(self) -> None:
         """Make the report beside the interface; one that goes on is let finish first."""
-        from zolvek.formats.midi_report import report
+        from zolvek.formats.midi.report import report
 
         if self.working is not None:
             self.timer.start()
@@ -293,7 +293,7 @@ class MidiPage(QWidget):
         work.deleteLater()  # fmt: skip
 
     def show_report(self, found: Report) -> None:
-        from zolvek.formats.midi_report import BYTES_A_SECOND
+        from zolvek.formats.midi.report import BYTES_A_SECOND
 
         self.told = found
         share = 100.0 * found.bytes_a_second / BYTES_A_SECOND

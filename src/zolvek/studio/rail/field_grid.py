@@ -11,9 +11,9 @@ import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.rates import parse_rate
 from zolvek.core.records import record
-from zolvek.core.units import read
+from zolvek.core.time.rates import parse_rate
+from zolvek.core.value.units import read
 from zolvek.studio.widgets import Entry, field_label
 
 

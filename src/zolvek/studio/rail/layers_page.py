@@ -8,11 +8,11 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
-from zolvek.core import layers
 from zolvek.core.errors import ZolvekError
-from zolvek.core.layer import Layer
-from zolvek.core.project import Lane
-from zolvek.core.units import read
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.project import Lane
+from zolvek.core.movement import layers
+from zolvek.core.value.units import read
 from zolvek.studio import commands
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, button, choice, field_label, page_layout, pick

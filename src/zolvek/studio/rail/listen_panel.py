@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
-from zolvek.core.units import note_beats
+from zolvek.core.value.units import note_beats
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.background import Background

@@ -5,12 +5,13 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QWidget
 
-from zolvek.core import morphing, states
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.document import states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.morph import MOMENTS, STAGGERS, Way
-from zolvek.core.shapes import SHAPES
-from zolvek.core.state import Values
-from zolvek.core.units import read
+from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
+from zolvek.core.model.state import Values
+from zolvek.core.movement import morphing
+from zolvek.core.value.units import read
 from zolvek.studio import commands
 from zolvek.studio.rail.states_page import STATE, gives_way, own_states
 from zolvek.studio.session import Session

@@ -15,12 +15,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import layers, spans
-from zolvek.core import lfo as lfos
-from zolvek.core.curve import Curve, curve
-from zolvek.core.layer import Layer
-from zolvek.core.randomness import KINDS as RANDOM_KINDS
-from zolvek.core.randomness import SPREADS, RandomMove, humanised, jittered, randomised
+from zolvek.core.curve import spans
+from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.model.layer import Layer
+from zolvek.core.movement import layers
+from zolvek.core.movement import lfo as lfos
+from zolvek.core.movement.randomness import KINDS as RANDOM_KINDS
+from zolvek.core.movement.randomness import SPREADS, RandomMove, humanised, jittered, randomised
 from zolvek.formats import pattern_library
 from zolvek.studio import commands
 from zolvek.studio.rail.field_grid import Field, FieldGrid

@@ -10,13 +10,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
-from zolvek.core import pads
-from zolvek.core.curve import Curve
-from zolvek.core.pad import WEIGHTS, Corner, Pad
-from zolvek.core.pads import TRAVELS
-from zolvek.core.rates import parse_rate
-from zolvek.core.shapes import LINE
-from zolvek.core.thinning import thinned
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import LINE
+from zolvek.core.curve.thinning import thinned
+from zolvek.core.model.pad import WEIGHTS, Corner, Pad
+from zolvek.core.movement import pads
+from zolvek.core.movement.pads import TRAVELS
+from zolvek.core.time.rates import parse_rate
 from zolvek.studio import commands
 from zolvek.studio.rail.pad_view import PadView
 from zolvek.studio.rail.states_page import STATE, own_states

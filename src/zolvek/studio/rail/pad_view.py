@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.pad import CLOSEST, Pad
-from zolvek.core.states import state_of
+from zolvek.core.document.states import state_of
+from zolvek.core.model.pad import CLOSEST, Pad
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes.outline import polygon
 from zolvek.studio.lanes.painting import diamond

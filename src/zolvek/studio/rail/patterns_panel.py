@@ -15,9 +15,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import lanes, spans
-from zolvek.core.playing import filled
-from zolvek.core.project import Pattern
+from zolvek.core.curve import spans
+from zolvek.core.document import lanes
+from zolvek.core.model.project import Pattern
+from zolvek.core.movement.playing import filled
 from zolvek.formats import pattern_library
 from zolvek.studio import commands
 from zolvek.studio import theme as themes

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import control
+from zolvek.core.document import control
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.dial import draw_ring
 from zolvek.studio.outside import Outside

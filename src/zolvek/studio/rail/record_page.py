@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import takes
+from zolvek.core.document import takes
 from zolvek.core.limits import LIMITS
-from zolvek.core.recording import MODES
-from zolvek.core.take import BEST, Take
-from zolvek.core.units import note_beats, read
+from zolvek.core.model.take import BEST, Take
+from zolvek.core.movement.recording import MODES
+from zolvek.core.value.units import note_beats, read
 from zolvek.studio import commands
 from zolvek.studio.lanes.takes_view import audition
 from zolvek.studio.session import Session

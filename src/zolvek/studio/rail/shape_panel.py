@@ -6,12 +6,12 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
-from zolvek.core import shaping, spans
-from zolvek.core.curve import Curve
-from zolvek.core.forms import FORMS, Form, stamped
+from zolvek.core.curve import shaping, spans
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.forms import FORMS, Form, stamped
 from zolvek.core.limits import LIMITS
 from zolvek.core.records import record
-from zolvek.core.units import note_beats, read
+from zolvek.core.value.units import note_beats, read
 from zolvek.studio import commands
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import (

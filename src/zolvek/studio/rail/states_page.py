@@ -18,11 +18,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core import morphing, states
+from zolvek.core.document import states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Device
-from zolvek.core.state import Part, State, Values
-from zolvek.core.units import read
+from zolvek.core.model.project import Device
+from zolvek.core.model.state import Part, State, Values
+from zolvek.core.movement import morphing
+from zolvek.core.value.units import read
 from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.session import Session

@@ -8,15 +8,22 @@ import numpy as np
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QWidget
 
-from zolvek.core import shaping, spans
 from zolvek.core.arrays import Bools
-from zolvek.core.changes import parse_change
-from zolvek.core.curve import Curve
+from zolvek.core.curve import shaping, spans
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.thinning import (
+    Thinned,
+    differences,
+    extremes,
+    straightened,
+    thinned,
+    thinned_to,
+)
 from zolvek.core.errors import ZolvekError
-from zolvek.core.project import Lane, Project
-from zolvek.core.rates import parse_rate
-from zolvek.core.thinning import Thinned, differences, extremes, straightened, thinned, thinned_to
-from zolvek.core.units import read
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.time.rates import parse_rate
+from zolvek.core.value.changes import parse_change
+from zolvek.core.value.units import read
 from zolvek.studio import commands
 from zolvek.studio.session import NONE_CHOSEN, Session
 from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
@@ -218,7 +225,7 @@ class ThinPanel(QWidget):
         self.session.try_to(work)
 
     def _all_thinned(self, project: Project, first: float, last: float) -> tuple[Project, int, int]:
-        from zolvek.core.project import with_curve
+        from zolvek.core.model.project import with_curve
 
         before = after = 0
         for lane in list(project.lanes()):

@@ -1,0 +1,5 @@
+"""The headless commands, by kind: a thin layer over core, formats and sound."""
+
+from zolvek.cli.main import main, zolvek
+
+__all__ = ["main", "zolvek"]

@@ -1,0 +1,62 @@
+"""What the commands have in common: options, positions, ranges, loading, tables."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from zolvek.core.errors import ZolvekError
+
+if TYPE_CHECKING:
+    from zolvek.core.model.project import Project
+
+MOST_ROWS = 10_000_000  # of a table asked for: more is a slip in the step
+
+
+def number(name: str, default: float, help_: str, **more: Any) -> Any:
+    return click.option(name, default=default, show_default=True, type=float, help=help_, **more)
+
+
+def in_range(name: str, value: float, low: float, high: float) -> None:
+    if not low <= value <= high:
+        raise ZolvekError(f"{value:g} is out of range.", name, f"It goes from {low:g} to {high:g}.")
+
+
+def load(path: str) -> Project:
+    from zolvek.formats import project_file
+
+    return project_file.load(path)
+
+
+def span(project: Project, first: str | None, last: str | None) -> tuple[float, float]:
+    low = project.meter.parse(first, project.tempo) if first is not None else 0.0
+    high = project.meter.parse(last, project.tempo) if last is not None else project.length
+    if high <= low:
+        raise ZolvekError("The span is empty.", "--to", "Let it lie after --from.")
+    return low, high
+
+
+def steps(first: float, last: float, step: float) -> Any:
+    """Beats from first to last, both included when the step hits it."""
+    import numpy as np
+
+    for name, beats in (("--from", first), ("--to", last), ("--step", step)):
+        if not np.isfinite(beats):
+            raise ZolvekError(f"{beats} is not a number of beats.", name)
+    if step <= 0.0:
+        raise ZolvekError(f"A step of {step:g} leads nowhere.", "--step", "Use one above 0.")
+    if last < first:
+        raise ZolvekError("The span ends before it begins.", "--to", "Let it lie after --from.")
+    count = (last - first) / step
+    if count > MOST_ROWS:
+        raise ZolvekError(f"That makes more than {MOST_ROWS} rows.", "--step", "Use a larger one.")
+    return first + np.arange(int(count + 1e-9) + 1) * step
+
+
+def print_csv(header: tuple[str, ...], rows: Any) -> None:
+    writer = csv.writer(sys.stdout, lineterminator="\n")
+    writer.writerow(header)
+    writer.writerows(rows)

@@ -1,0 +1,120 @@
+"""The `zolvek` command itself: its groups joined, the window opened, errors told.
+
+Nothing slow is imported before a command needs it. Argument errors and bad files exit with
+status 2 and one line.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+import click
+
+from zolvek import __version__
+from zolvek.cli import deliver, projects
+from zolvek.cli.curves import curve
+from zolvek.core.errors import Failure, ZolvekError
+
+NO_DISPLAY = (
+    "There is no display to open a window on; "
+    "for a picture without one, run `./zolvek shots`, which writes docs/screenshots/*.png."
+)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="zolvek")
+def zolvek() -> None:
+    """Draw and shape automation curves, hear them, and deliver them as files."""
+
+
+@zolvek.command()
+@click.option("--write", "target", type=click.Path(), help="Write the demo project and stop.")
+def demo(target: str | None) -> None:
+    """Open the demo piece, "Night Regatta"."""
+    if target is None:
+        return _window(None)
+    from zolvek.demo.night_regatta import build
+    from zolvek.formats import project_file
+
+    project_file.save(build(), target)
+
+
+@zolvek.command("open")
+@click.argument("file", type=click.Path(), required=False)
+def open_(file: str | None) -> None:
+    """Open a project in the window; without one, the demo piece."""
+    if file is None:
+        return _window(None)
+    from zolvek.formats import project_file
+
+    project_file.load(file)  # a broken file is said here, before a window comes up
+    _window(Path(file))
+
+
+def _window(path: Path | None) -> None:
+    named = os.environ.get("QT_QPA_PLATFORM", "")
+    if not (named or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        raise ZolvekError(NO_DISPLAY)
+    from zolvek.studio.app import run
+
+    sys.exit(run(path))
+
+
+for command in (*projects.COMMANDS, curve, *deliver.COMMANDS):
+    zolvek.add_command(command)
+
+
+def main() -> None:
+    """Run the command line; every expected error is one line and status 2, or 1 for what could not be
+    done."""
+    for each in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(each, _ended)
+    try:
+        status = zolvek.main(standalone_mode=False) or 0
+        sys.stdout.flush()
+        sys.exit(status)
+    except click.ClickException as error:
+        _fail(error.format_message().replace("\n", " "))
+    except ZolvekError as error:
+        _fail(str(error), 1 if isinstance(error, Failure) else 2)
+    except (click.Abort, KeyboardInterrupt):
+        _fail("Stopped.", 130)
+    except BrokenPipeError:
+        _silence()
+        sys.exit(0)
+    except OSError as error:
+        _silence()
+        _fail(f"The output can't be written: {error.strerror or error}.", 1)
+    except MemoryError:
+        _fail("There is not enough memory for that. Use a shorter span or a larger step.", 1)
+    except ImportError as error:
+        library = str(error).split(":")[0]
+        if "cannot open shared object file" not in str(error):
+            raise
+        _fail(
+            f"The system library {library} is missing. Start through the checkout's `./zolvek`, which "
+            "names the package that brings it.",
+            1,
+        )
+
+
+def _ended(number: int, _: object) -> None:
+    """Ended from outside: what is half written goes."""
+    raise SystemExit(128 + number)
+
+
+def _silence() -> None:
+    """The reader has gone, or the disk is full: nothing more may be written, not even at exit."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def _fail(line: str, status: int = 2) -> None:
+    print(f"zolvek: {line}", file=sys.stderr)
+    sys.exit(status)
+
+
+if __name__ == "__main__":
+    main()

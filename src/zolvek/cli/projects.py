@@ -1,0 +1,134 @@
+"""Commands that read a project, or write it changed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from zolvek.cli.common import in_range, load, number, print_csv, span, steps
+from zolvek.core.errors import ZolvekError
+
+
+@click.command()
+@click.argument("project", type=click.Path())
+def lanes(project: str) -> None:
+    """Print the lanes as JSON: id, track, device, parameter, unit, reach, points."""
+    import msgspec
+
+    loaded = load(project)
+    rows = [
+        {
+            "id": lane.id,
+            "track": track.name,
+            "device": track.device(lane.device).name,
+            "parameter": track.device(lane.device).parameter(lane.parameter).name,
+            "unit": track.device(lane.device).parameter(lane.parameter).unit,
+            "reach": list(lane.reach),
+            "points": len(lane.curve),
+        }
+        for track in loaded.tracks
+        for lane in track.lanes
+    ]
+    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+
+
+@click.command()
+@click.argument("project", type=click.Path())
+@click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
+@click.option("--step", required=True, type=float, help="Beats (quarter notes) between rows.")
+@click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start.")
+@click.option("--to", "last", help="Position, included. Default: the end of the project.")
+def sample(project: str, lane: str, step: float, first: str | None, last: str | None) -> None:
+    """Print a lane's values as CSV: beat,seconds,position,value,text."""
+    loaded = load(project)
+    from zolvek.core.movement.playing import played
+    from zolvek.formats.names import cell
+
+    found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
+    beats = steps(*span(loaded, first, last), step)
+    position = found.at(beats)
+    columns = (beats, loaded.tempo.seconds(beats), position, parameter.value(position))
+    rows = zip(*(column.tolist() for column in columns), strict=True)
+    print_csv(
+        ("beat", "seconds", "position", "value", "text"),
+        ((*row, cell(parameter.text(row[2]))) for row in rows),
+    )
+
+
+@click.command()
+@click.argument("kind", required=False)
+def devices(kind: str | None) -> None:
+    """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
+    import msgspec
+
+    from zolvek.core.model.catalogue import KINDS, plain
+
+    if kind is not None and kind not in KINDS:
+        raise ZolvekError(f"There is no device “{kind}”.", "KIND", f"There are {', '.join(KINDS)}.")
+    rows: Any = plain(KINDS[kind]) if kind else [plain(row) for row in KINDS.values()]
+    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+
+
+@click.command()
+@click.argument("project", type=click.Path())
+def states(project: str) -> None:
+    """Print the states as JSON: device, name, values (position 0 to 1 by parameter id)."""
+    import msgspec
+
+    rows = [
+        {"device": part.device, "name": state.name, "values": part.values}
+        for state in load(project).states
+        for part in state.parts
+    ]
+    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+
+
+@click.command()
+@click.argument("project", type=click.Path())
+@click.option("--device", required=True, help="Device id; `zolvek states` tells those with states.")
+@click.option("--from", "start", required=True, help="State it goes from.")
+@click.option("--to", "end", required=True, help="State it goes to.")
+@click.option(
+    "--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm."
+)
+@click.option("--shape", default="line", show_default=True, help="Of every segment.")
+@click.option("--amount", default=0.0, show_default=True, help="Of the shape.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def morph(
+    project: str, device: str, start: str, end: str, part: tuple[str, str], shape: str,
+    amount: float, output: str,
+) -> None:  # fmt: skip
+    """Move every parameter of a device from one state to another over a span."""
+    from zolvek.core.document.states import state_of
+    from zolvek.core.model.morph import Way
+    from zolvek.core.movement.morphing import chained
+    from zolvek.formats import project_file
+
+    loaded = load(project)
+    first, last = span(loaded, *part)
+    loaded.device_track(device)
+    stops = [(first, state_of(loaded, start).id), (last, state_of(loaded, end).id)]
+    project_file.save(chained(loaded, device, stops, Way(shape, amount)), output)
+
+
+@click.command()
+@click.argument("project", type=click.Path())
+@click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
+@number("--tolerance", 0.2, "Percent of full height that baking stays within.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def bake(project: str, lane: str, tolerance: float, output: str) -> None:
+    """Write all layers of a lane that are heard into its points."""
+    from zolvek.core.model.project import with_lane
+    from zolvek.core.movement.layers import baked
+    from zolvek.formats import project_file
+
+    in_range("--tolerance", tolerance, 0.001, 50.0)
+    loaded = load(project)
+    own = loaded.lane(lane)
+    done = baked(own, loaded.tempo, loaded.length, tolerance=tolerance / 100.0)
+    project_file.save(with_lane(loaded, done), output)
+    click.echo(f"{len(own.curve)} points before, {len(done.curve)} after.")
+
+
+COMMANDS = (lanes, sample, devices, states, morph, bake)

@@ -1,0 +1,1 @@
+"""Curves: points and shapes, and everything that turns one curve into another."""

@@ -1,0 +1,280 @@
+"""Edits of points and segments: plain functions from a curve to a new curve.
+
+Those that move, add or drop points also return where the points of interest are afterwards,
+as increasing indices. No edit ever makes beats decrease, leaves 0..1 or breaks a jump.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Ints, Numbers, floats
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import CODES, LINE, SHAPES
+from zolvek.core.errors import ZolvekError
+from zolvek.core.time.meter import TICKS
+
+TICK = 1.0 / TICKS
+STOP, REPLACE = "stop", "replace"  # what a moved group does when it meets other points
+STEEPEST = 1.0 - 1e-15
+SPLIT_KEEPS = ("hold", "line", "bend", "cosine")
+
+
+def indices(curve: Curve, chosen: Any) -> Ints:
+    """`chosen` (indices or booleans) as increasing indices, each once."""
+    array = np.asarray(chosen)
+    found = np.flatnonzero(array) if array.dtype == bool else array.astype(np.intp)
+    if np.any(found[1:] <= found[:-1]):
+        found = np.unique(found)
+    if found.size and (found[0] < 0 or found[-1] >= len(curve)):
+        raise ZolvekError("There is no such point.", f"point {found[-1] + 1}")
+    return found
+
+
+def replace(curve: Curve, **columns: Any) -> Curve:
+    """The curve with some of its columns changed."""
+    old = {name: getattr(curve, name) for name in ("beat", "value", "shape", "amount")}
+    return Curve(**(old | columns))
+
+
+def add(curve: Curve, beat: float, value: float) -> tuple[Curve, int]:
+    """A point put in at `beat`; on a beat that has a point already, that point takes the value
+    (the later one of a jump).
+
+    A bend is split into the two bends that it consists of, so that a point put on the curve
+    leaves it as it was; a hold or cosine keeps its kind on both sides; what counts steps or
+    cycles, and the S-curve, become lines.
+    """
+    value = float(np.clip(value, 0.0, 1.0))
+    at = curve.segment_at(beat)
+    if at >= 0 and curve.beat[at] == beat:
+        return set_value(curve, [at], value), at
+    shape, amount = curve.shape.copy(), curve.amount.copy()
+    code, second = LINE, 0.0
+    if 0 <= at < len(curve) - 1 and SHAPES[shape[at]].key in SPLIT_KEEPS:
+        # e^(k·u) cut at u is e^(k·u·t) and e^(k·(1 − u)·t): k shares out with the lengths.
+        u = float(curve.progress(np.array([at]), floats([beat]))[0])
+        steepness = float(np.arctanh(amount[at]))
+        code, second = int(shape[at]), float(np.tanh(steepness * (1.0 - u)))
+        amount[at] = np.tanh(steepness * u)
+    elif at >= 0:
+        shape[at], amount[at] = LINE, 0.0
+    place = at + 1
+    added = Curve(
+        np.insert(curve.beat, place, beat),
+        np.insert(curve.value, place, value),
+        np.insert(shape, place, code),
+        np.insert(amount, place, second),
+    )
+    return added, place
+
+
+def delete(curve: Curve, chosen: Any) -> Curve:
+    """The curve without the chosen points; of all of them the first stays, as a flat line."""
+    gone = indices(curve, chosen)
+    keep = np.ones(len(curve), bool)
+    keep[gone] = False
+    if not keep.any():
+        keep[0] = True
+    return take(curve, keep)
+
+
+def take(curve: Curve, keep: Any) -> Curve:
+    """Only the points chosen by `keep` (indices or booleans)."""
+    return Curve(curve.beat[keep], curve.value[keep], curve.shape[keep], curve.amount[keep])
+
+
+def set_value(curve: Curve, chosen: Any, value: Numbers) -> Curve:
+    """The chosen points at `value` (one, or one for each), kept to 0..1."""
+    values = curve.value.copy()
+    values[indices(curve, chosen)] = np.clip(floats(value), 0.0, 1.0)
+    return replace(curve, value=values)
+
+
+def set_shape(curve: Curve, chosen: Any, key: str, amount: float | None = None) -> Curve:
+    """The segments that begin at the chosen points take shape `key`, with `amount` or its usual one."""
+    code = CODES[key]
+    which = indices(curve, chosen)
+    wanted = SHAPES[code].amount
+    amounts, shapes = curve.amount.copy(), curve.shape.copy()
+    if amount is None:
+        same_kind = np.array([SHAPES[c].amount.kind == wanted.kind for c in shapes[which]], bool)
+        amounts[which] = np.where(same_kind, amounts[which], wanted.default)
+    else:
+        amounts[which] = amount
+    shapes[which] = code
+    return replace(curve, shape=shapes, amount=amounts)
+
+
+def set_amount(curve: Curve, chosen: Any, amount: float) -> Curve:
+    """The amount of the segments that begin at the chosen points; those without one are left."""
+    which = indices(curve, chosen)
+    codes = curve.shape[which]
+    has = np.array([SHAPES[c].amount.kind != "none" for c in codes], bool)
+    amounts = curve.amount.copy()
+    amounts[which[has]] = amount
+    return replace(curve, amount=amounts)
+
+
+def bend_through(curve: Curve, segment: int, beat: float, value: float) -> Curve:
+    """Segment `segment` bent so that it passes through `value` at `beat`.
+
+    A line, hold or other shape becomes a bend; an S-curve keeps its kind. Found by bisection
+    in artanh(a), where the height at a given place falls steadily; where the point can't be
+    reached (outside the segment's own range) it goes as near as it can.
+    """
+    if not 0 <= segment < len(curve) - 1:
+        return curve
+    key = "s-curve" if SHAPES[curve.shape[segment]].key == "s-curve" else "bend"
+    low, rise = curve.value[segment], curve.value[segment + 1] - curve.value[segment]
+    u = float(curve.progress(np.array([segment]), floats([beat]))[0])
+    if rise == 0.0 or not 0.0 < u < 1.0:
+        return curve
+    wanted = (value - low) / rise
+    shape = SHAPES[CODES[key]]
+    ends = [-18.0, 18.0]
+    falling = key == "s-curve" and u < 0.5
+    for _ in range(64):
+        middle = 0.5 * (ends[0] + ends[1])
+        y = float(shape.rise(floats([u]), floats([np.tanh(middle)]))[0])
+        ends[int((y > wanted) != falling)] = middle
+    amount = float(np.clip(np.tanh(0.5 * (ends[0] + ends[1])), -STEEPEST, STEEPEST))
+    if abs(amount) < 1e-3:
+        amount = 0.0
+    return set_shape(curve, [segment], key, amount)
+
+
+def bend_amount(ratio: float, u: float = 0.5) -> float:
+    """The amount of a bend from v0 to v1 = ratio·v0 that is the exponential v0·ratio^u."""
+    # e^k = ratio for a rise written as (ratio^u − 1)/(ratio − 1); k = −4·artanh(a).
+    return float(np.tanh(-np.log(ratio) / 4.0))
+
+
+def move(
+    curve: Curve, chosen: Any, beats: float, value: float, when_met: str = STOP
+) -> tuple[Curve, Ints]:
+    """The chosen points moved by `beats` and `value` as one group that keeps its form.
+
+    STOP: the group stops where it would pass a neighbour that stays (a point may come to lie
+    on one neighbour's beat, a jump; where a jump is already, it stops a tick before it).
+    REPLACE: it goes where it is moved, and what lay in the span it lands on is replaced.
+    Values stop at 0 and 1 together. Returns the curve and where the moved points are.
+    """
+    which = indices(curve, chosen)
+    if not which.size:
+        return curve, which
+    value = float(np.clip(value, -curve.value[which].min(), 1.0 - curve.value[which].max()))
+    beats = max(beats, -float(curve.beat[which[0]]))
+    if when_met == STOP:
+        beats = stopped(curve, which, beats)
+        moved_beat, moved_value = curve.beat.copy(), curve.value.copy()
+        moved_beat[which] += beats
+        moved_value[which] = np.clip(moved_value[which] + value, 0.0, 1.0)
+        _settle(moved_beat, which, curve)
+        return replace(curve, beat=moved_beat, value=moved_value), which
+    return _drop(curve, which, curve.beat[which] + beats, curve.value[which] + value)
+
+
+def stopped(curve: Curve, which: Ints, beats: float) -> float:
+    """How far of `beats` the group can go before it would pass a point that stays."""
+    staying = np.ones(len(curve), bool)
+    staying[which] = False
+    jump_after = np.append(np.diff(curve.beat) == 0.0, False)
+    in_jump = jump_after | np.append(False, jump_after[:-1])
+    step = 1 if beats > 0 else -1
+    neighbour = which + step
+    inside = (neighbour >= 0) & (neighbour < len(curve))
+    mine, other = which[inside], neighbour[inside]
+    free = staying[other]
+    mine, other = mine[free], other[free]
+    if not mine.size:
+        return beats
+    gap = np.abs(curve.beat[other] - curve.beat[mine])
+    # Two may share a beat, three may not: keep a tick off a jump, or when a jump itself moves.
+    full = (in_jump[other] | in_jump[mine]) & (gap > 0.0)
+    room = np.where(full, np.maximum(gap - TICK, 0.0), gap)
+    return step * min(abs(beats), float(room.min()))
+
+
+def _settle(beat: Floats, which: Ints, before: Curve) -> None:
+    """Take out what rounding did to beats that meet: order, and the two of a jump as one."""
+    np.maximum.accumulate(beat, out=beat)
+    pairs = which[:-1][(np.diff(which) == 1) & (np.diff(before.beat[which]) == 0.0)]
+    beat[pairs + 1] = beat[pairs]
+
+
+def _drop(curve: Curve, which: Ints, beat: Floats, value: Floats) -> tuple[Curve, Ints]:
+    """The chosen points put at new places; unchosen ones in the spans they land on go."""
+    runs = np.split(np.arange(len(which)), np.flatnonzero(np.diff(which) > 1) + 1)
+    staying = np.ones(len(curve), bool)
+    staying[which] = False
+    for run in runs:
+        staying &= ~((curve.beat >= beat[run[0]]) & (curve.beat <= beat[run[-1]]))
+    staying[which] = False
+    return merged(take_rows(curve, staying), (beat, value, curve.shape[which], curve.amount[which]))
+
+
+Rows = tuple[Floats, Floats, Any, Floats]
+
+
+def take_rows(curve: Curve, keep: Any) -> Rows:
+    return curve.beat[keep], curve.value[keep], curve.shape[keep], curve.amount[keep]
+
+
+def merged(kept: Rows, added: Rows) -> tuple[Curve, Ints]:
+    """Two sets of points in one curve, and where the added ones are."""
+    beat = np.concatenate((kept[0], added[0]))
+    order = np.argsort(beat, kind="stable")
+    places = np.empty(len(order), np.intp)
+    places[order] = np.arange(len(order))
+    columns = [np.concatenate(pair)[order] for pair in zip(kept, added, strict=True)]
+    columns[1] = np.clip(columns[1], 0.0, 1.0)
+    return Curve(*columns), places[len(kept[0]) :]
+
+
+def place(curve: Curve, chosen: Any, beat: float, when_met: str = STOP) -> tuple[Curve, Ints]:
+    """The chosen points moved as a group so that the first one lies on `beat`.
+
+    Raises ZolvekError when STOP holds it back from there: a typed value must be exact.
+    """
+    which = indices(curve, chosen)
+    moved, where = move(curve, which, beat - float(curve.beat[which[0]]), 0.0, when_met)
+    reached = float(moved.beat[where[0]])
+    if abs(reached - beat) > 1e-9:
+        raise ZolvekError(
+            "Another point is in the way.",
+            remedy="Move it first, or let moved points replace what they meet.",
+        )
+    return moved, where
+
+
+def points_in(curve: Curve, first: float, last: float, low: float = 0.0, high: float = 1.0) -> Ints:
+    """The points inside a span and a range of values, edges included."""
+    inside = (curve.beat >= first) & (curve.beat <= last)
+    return np.flatnonzero(inside & (curve.value >= low) & (curve.value <= high))
+
+
+def segments_of(curve: Curve, chosen: Any) -> Ints:
+    """The segments that a choice of points means: those with both ends chosen, or where
+    there are none such, those that begin at a chosen point."""
+    which = indices(curve, chosen)
+    which = which[which < len(curve) - 1]
+    both = which[np.isin(which + 1, indices(curve, chosen))]
+    return both if both.size else which
+
+
+def toggle_jump(curve: Curve, index: int) -> Curve:
+    """A jump made at a point, by a second point on its beat; or the jump there closed, the
+    later value staying."""
+    jumps = curve.jumps()
+    if jumps[index]:
+        return delete(curve, [index])
+    if index and jumps[index - 1]:
+        return delete(curve, [index - 1])
+    twin = np.repeat(np.arange(len(curve)), np.where(np.arange(len(curve)) == index, 2, 1))
+    doubled = take(curve, twin)
+    shape, amount = doubled.shape.copy(), doubled.amount.copy()
+    shape[index], amount[index] = LINE, 0.0
+    return replace(doubled, shape=shape, amount=amount)

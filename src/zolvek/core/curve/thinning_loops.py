@@ -1,0 +1,282 @@
+"""The two loops of thinning, one number at a time, so that a compiler can take them.
+
+They use nothing but floats and arrays: as Python for short passes, as machine code for long ones.
+The rises are those of the shapes table, told anew for the compiler; a test holds them together.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.curve.shapes import BENT, COSINE, LINE, S_CURVE
+
+INFINITE = 1e300
+FLAT_RISE = 1e-12
+SLACK = 1e-12  # that a line may be beyond a bound: less than arithmetic is off
+STEEPEST = 0.995
+FAILURES = 3  # runs that fail in a row before longer ones are given up
+
+
+def funnel(x: Any, low: Any, high: Any) -> Any:
+    """The path of fewest links between `low` and `high` at increasing `x`: its corners as rows
+    (x, y). Where low and high meet it passes through.
+
+    Each link is the line that gets furthest; the next may begin anywhere on the part of it that
+    lies past its last touch of the corridor (its window).
+    """
+    n = len(x)
+    # What lines have to stay below and above, as convex chains, and where their tangents are.
+    up_x, up_y = np.empty(n + 4), np.empty(n + 4)
+    dn_x, dn_y = np.empty(n + 4), np.empty(n + 4)
+    up_n, dn_n, up_at, dn_at = 0, 0, 0, 0
+    # The steepest and the shallowest line that still pass: a point on it, and its slope.
+    steep_x, steep_y, steep = 0.0, 0.0, INFINITE
+    flat_x, flat_y, flat = 0.0, 0.0, -INFINITE
+    lines = np.empty((n + 2, 3))  # x, y, slope of every link
+    windows = np.empty((n + 2, 2))  # where the next link may begin: first and last x
+    links = 0
+    i = 0
+    # Bounds that a window puts before the next samples: (x, y, is it an upper one).
+    before_x, before_y = np.empty(n + 4), np.empty(n + 4)
+    before_up = np.empty(n + 4, np.int8)
+    waiting, taken = 0, 0
+    phase = 0  # of a sample: its upper bound, then its lower one
+    while True:
+        if taken < waiting:
+            px, py, is_up = before_x[taken], before_y[taken], before_up[taken] == 1
+            own = False
+        elif i < n:
+            px, py, is_up = x[i], high[i] if phase == 0 else low[i], phase == 0
+            own = True
+        else:
+            break
+        blocked = False
+        if is_up:
+            if dn_n > 0 and flat > -INFINITE and flat_y + flat * (px - flat_x) > py + SLACK:
+                blocked = True
+            elif dn_n > 0 and (steep == INFINITE or steep_y + steep * (px - steep_x) > py):
+                # The steepest line through this bound is the one that touches the chain below.
+                best, found = INFINITE, False
+                k = dn_at
+                while k < dn_n:
+                    if dn_x[k] < px:
+                        slope = (py - dn_y[k]) / (px - dn_x[k])
+                        if slope <= best:
+                            best, dn_at, found = slope, k, True
+                        else:
+                            break
+                    k += 1
+                if found:
+                    steep_x, steep_y, steep = px, py, best
+            if not blocked:
+                while up_n - up_at >= 2 and (up_y[up_n - 1] - up_y[up_n - 2]) * (
+                    px - up_x[up_n - 2]
+                ) >= (py - up_y[up_n - 2]) * (up_x[up_n - 1] - up_x[up_n - 2]):
+                    up_n -= 1
+                up_x[up_n], up_y[up_n] = px, py
+                up_n += 1
+        else:
+            if up_n > 0 and steep < INFINITE and steep_y + steep * (px - steep_x) < py - SLACK:
+                blocked = True
+            elif up_n > 0 and (flat == -INFINITE or flat_y + flat * (px - flat_x) < py):
+                best, found = -INFINITE, False
+                k = up_at
+                while k < up_n:
+                    if up_x[k] < px:
+                        slope = (py - up_y[k]) / (px - up_x[k])
+                        if slope >= best:
+                            best, up_at, found = slope, k, True
+                        else:
+                            break
+                    k += 1
+                if found:
+                    flat_x, flat_y, flat = px, py, best
+            if not blocked:
+                while dn_n - dn_at >= 2 and (dn_y[dn_n - 1] - dn_y[dn_n - 2]) * (
+                    px - dn_x[dn_n - 2]
+                ) <= (py - dn_y[dn_n - 2]) * (dn_x[dn_n - 1] - dn_x[dn_n - 2]):
+                    dn_n -= 1
+                dn_x[dn_n], dn_y[dn_n] = px, py
+                dn_n += 1
+        if not blocked:
+            if own:
+                if phase == 0:
+                    phase = 1
+                else:
+                    phase = 0
+                    i += 1
+            else:
+                taken += 1
+            continue
+        # The line that got furthest, from where it last touched to where it leaves.
+        if is_up:
+            at_x, at_y, slope = flat_x, flat_y, flat
+            edge = high
+        else:
+            at_x, at_y, slope = steep_x, steep_y, steep
+            edge = low
+        j = i - 1 if i > 0 else 0
+        gap0 = at_y + slope * (x[j] - at_x) - edge[j]
+        gap1 = at_y + slope * (x[i] - at_x) - edge[i]
+        share = gap0 / (gap0 - gap1) if gap0 != gap1 else 0.0
+        share = min(max(share, 0.0), 1.0)
+        out_x = x[j] + share * (x[i] - x[j])
+        out_x = max(out_x, at_x)
+        out_y = at_y + slope * (out_x - at_x)
+        lines[links, 0], lines[links, 1], lines[links, 2] = at_x, at_y, slope
+        windows[links, 0], windows[links, 1] = at_x, out_x
+        links += 1
+        # What the window asks of the next link, in order of x.
+        waiting, taken = 0, 0
+        before_x[0], before_y[0], before_up[0] = at_x, at_y, 0 if is_up else 1
+        waiting = 1
+        first = np.searchsorted(x, at_x, side="right")
+        for m in range(first, i):
+            if x[m] < out_x:
+                before_x[waiting] = x[m]
+                before_y[waiting] = low[m] if is_up else high[m]
+                before_up[waiting] = 0 if is_up else 1
+                waiting += 1
+        before_x[waiting], before_y[waiting], before_up[waiting] = out_x, out_y, 1 if is_up else 0
+        waiting += 1
+        up_n, dn_n, up_at, dn_at = 0, 0, 0, 0
+        steep, flat = INFINITE, -INFINITE
+        phase = 0
+    # The last link: any line that still passes; half way between the two extremes.
+    if steep < INFINITE and flat > -INFINITE:
+        cut = steep - flat
+        meet = (flat_y - steep_y + steep * steep_x - flat * flat_x) / cut if cut > 0.0 else flat_x
+        y_meet = flat_y + flat * (meet - flat_x)
+        lines[links, 0], lines[links, 1], lines[links, 2] = meet, y_meet, 0.5 * (steep + flat)
+    elif steep < INFINITE:
+        lines[links, 0], lines[links, 1], lines[links, 2] = steep_x, steep_y, steep
+    else:
+        lines[links, 0], lines[links, 1], lines[links, 2] = flat_x, flat_y, flat
+    links += 1
+    corners = np.empty((links + 1, 2))
+    corners[0, 0], corners[0, 1] = x[0], lines[0, 1] + lines[0, 2] * (x[0] - lines[0, 0])
+    for m in range(1, links):
+        ax, ay, a = lines[m - 1, 0], lines[m - 1, 1], lines[m - 1, 2]
+        bx, by, b = lines[m, 0], lines[m, 1], lines[m, 2]
+        cross = (by - b * bx - ay + a * ax) / (a - b) if a != b else windows[m - 1, 0]
+        cross = min(max(cross, windows[m - 1, 0]), windows[m - 1, 1])
+        corners[m, 0], corners[m, 1] = cross, ay + a * (cross - ax)
+    last = lines[links - 1]
+    corners[links, 0], corners[links, 1] = x[n - 1], last[1] + last[2] * (x[n - 1] - last[0])
+    return corners
+
+
+def farthest(x: Any, y: Any, corner_x: Any, corner_y: Any, tolerance: float) -> Any:
+    """From corner to corner as far as one shape stays within `tolerance` of the samples (x, y):
+    rows of corner, shape and amount; the last row is the last corner."""
+    count = len(corner_x)
+    rows = np.empty((count, 3))
+    made, start = 0, 0
+    place = np.searchsorted(x, corner_x)
+    while start < count - 1:
+        best, code, amount = start + 1, LINE, 0.0
+        reach, failed, bad = 1, 0, count
+        while start + reach < count and failed < FAILURES:
+            end = start + reach
+            fits, c, a = _follows(x, y, corner_x, corner_y, place, start, end, tolerance)
+            if fits:
+                best, code, amount, failed, bad = end, c, a, 0, count
+            else:
+                if failed == 0:
+                    bad = end
+                failed += 1
+            reach = reach * 2 if failed == 0 else reach + max(reach // 3, 1)
+        if bad == count and start + reach >= count:
+            fits, c, a = _follows(x, y, corner_x, corner_y, place, start, count - 1, tolerance)
+            if fits:
+                best, code, amount = count - 1, c, a
+            else:
+                bad = count - 1
+        while bad - best > 1:
+            middle = (best + bad) // 2
+            fits, c, a = _follows(x, y, corner_x, corner_y, place, start, middle, tolerance)
+            if fits:
+                best, code, amount = middle, c, a
+            else:
+                bad = middle
+        rows[made, 0], rows[made, 1], rows[made, 2] = start, code, amount
+        made += 1
+        start = best
+    rows[made, 0], rows[made, 1], rows[made, 2] = count - 1, LINE, 0.0
+    return rows[: made + 1]
+
+
+def _rise(code: int, k: float, whole: float, u: float) -> float:
+    """The shapes table's rise; `k` and `whole` are its constants for a bend."""
+    if code == BENT:
+        return math.expm1(k * u) / whole
+    if code == COSINE:
+        return 0.5 - 0.5 * math.cos(math.pi * u)
+    if code == S_CURVE:
+        if u < 0.5:
+            return 0.5 * math.expm1(k * 2.0 * u) / whole
+        return 1.0 - 0.5 * math.expm1(k * (2.0 - 2.0 * u)) / whole
+    return u
+
+
+def _between(x: Any, y: Any, at: float, low: int, high: int) -> float:
+    """The samples' value at `at`, by lines."""
+    m = low + np.searchsorted(x[low:high], at)
+    if m <= 0:
+        return y[0]
+    if m >= len(x):
+        return y[len(x) - 1]
+    span = x[m] - x[m - 1]
+    share = (at - x[m - 1]) / span if span > 0.0 else 0.0
+    return y[m - 1] + share * (y[m] - y[m - 1])
+
+
+def _follows(
+    x: Any, y: Any, cx: Any, cy: Any, place: Any, start: int, end: int, tolerance: float
+) -> tuple[bool, int, float]:
+    """Whether one shape follows the samples between two corners, and which."""
+    x0, y0 = cx[start], cy[start]
+    span, rise = cx[end] - x0, cy[end] - y0
+    first, last = place[start], place[end]
+    low, high = max(first - 1, 0), min(last + 2, len(x))
+    for trial in range(5):
+        code, amount = LINE, 0.0
+        if trial > 0 and abs(rise) < FLAT_RISE:
+            break
+        if trial in (1, 4):
+            code = BENT
+            half = (_between(x, y, x0 + 0.5 * span, low, high) - y0) / rise
+            amount = 2.0 * half - 1.0
+            if trial == 4:  # by three places instead of one: less at the mercy of a single sample
+                early = (_between(x, y, x0 + 0.35 * span, low, high) - y0) / rise
+                late = (_between(x, y, x0 + 0.65 * span, low, high) - y0) / rise
+                amount = half + 0.5 * (early + late) - 1.0
+        elif trial == 2:
+            code = COSINE
+        elif trial == 3:
+            code = S_CURVE
+            early = (_between(x, y, x0 + 0.25 * span, low, high) - y0) / rise
+            late = (_between(x, y, x0 + 0.75 * span, low, high) - y0) / rise
+            amount = 1.0 - 2.0 * (early + 1.0 - late)
+        amount = min(max(amount, -STEEPEST), STEEPEST)
+        k, whole = 0.0, 1.0
+        if code in (BENT, S_CURVE):
+            sign = -4.0 if code == BENT else 4.0
+            k = sign * math.atanh(amount)
+            if abs(k) < FLAT_RISE:
+                k = FLAT_RISE
+            whole = math.expm1(k)
+        fits = True
+        for m in range(first, last + 1):
+            if m >= len(x) or x[m] <= x0 or x[m] >= cx[end]:
+                continue
+            u = (x[m] - x0) / span
+            if abs(y0 + rise * _rise(code, k, whole, u) - y[m]) > tolerance:
+                fits = False
+                break
+        if fits:
+            return True, code, amount
+    return False, LINE, 0.0

@@ -1,0 +1,1 @@
+"""Edits of a project, a module a matter, and its history."""

@@ -1,0 +1,161 @@
+"""History: labelled projects that share structure, so undo can't miss anything.
+
+What a step holds of its own is counted in bytes: of curves only their differences where the steps
+are some way from the present. Beyond a number of bytes the oldest steps go, and it is told how many.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import NamedTuple
+
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.packing import LEAST, pack, size, unpack
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.records import record
+
+DEEPEST = 2_000  # steps kept
+MOST_BYTES = 512_000_000  # that they hold of their own; a setting says otherwise
+WHOLE = 3  # steps beside the present one whose curves are not packed
+ROW_BYTES = 160  # of a note or another row, about
+
+
+class Step(NamedTuple):
+    """`fresh`: the curves that came with it; `rows`: how many other rows did."""
+
+    label: str
+    project: Project
+    fresh: tuple[Curve, ...] = ()
+    rows: int = 0
+
+    @property
+    def size(self) -> int:
+        """Bytes that it holds of its own."""
+        return sum(size(curve) for curve in self.fresh) + ROW_BYTES * self.rows
+
+
+@record
+class History:
+    """`steps[here]` is the present project; those after it can be redone. `gone`: how many of the
+    oldest could not be kept."""
+
+    steps: tuple[Step, ...]
+    here: int = 0
+    gesture: object = None  # what is being dragged: its edits are one step until it ends
+    gone: int = 0
+    most: int = MOST_BYTES
+
+    @classmethod
+    def start(cls, project: Project, label: str = "Open", most: int = MOST_BYTES) -> History:
+        return cls((Step(label, project),), most=most)
+
+    @property
+    def project(self) -> Project:
+        return self.steps[self.here].project
+
+    @property
+    def size(self) -> int:
+        """Bytes that all steps but the first hold of their own."""
+        return sum(step.size for step in self.steps[1:])
+
+    def edited(self, project: Project, label: str, gesture: object = None) -> History:
+        """A new step; with the `gesture` of the last one, the last one is replaced instead."""
+        if project is self.project or project == self.project:
+            return self
+        base = self.here
+        if gesture is not None and gesture is self.gesture:
+            base -= 1
+        fresh, rows = _own(project, self.steps[base].project)
+        steps = (*self.steps[: base + 1], Step(label, project, fresh, rows))
+        made = replace(self, steps=steps, here=len(steps) - 1, gesture=gesture)
+        return made._settled()._within()
+
+    def ended(self) -> History:
+        """The gesture is over: the next edit is a step of its own."""
+        return replace(self, gesture=None)
+
+    def cancelled(self) -> History:
+        """The gesture is given up: what it did is gone."""
+        if self.gesture is None:
+            return self
+        return replace(self, steps=self.steps[: self.here], here=self.here - 1, gesture=None)
+
+    @property
+    def undo_label(self) -> str:
+        return self.steps[self.here].label if self.here else ""
+
+    @property
+    def redo_label(self) -> str:
+        return self.steps[self.here + 1].label if self.here + 1 < len(self.steps) else ""
+
+    def undone(self) -> History:
+        return replace(self, here=max(self.here - 1, 0), gesture=None)._settled()
+
+    def redone(self) -> History:
+        return replace(self, here=min(self.here + 1, len(self.steps) - 1), gesture=None)._settled()
+
+    def _settled(self) -> History:
+        """What has moved away from the present is packed, and the present is whole."""
+        for curve in _large(self.project):
+            unpack(curve)
+        for way in (-1, 1):
+            place = self.here + way * WHOLE
+            if 0 <= place < len(self.steps) and 0 <= place - way < len(self.steps):
+                _pack(self.steps[place].project, self.steps[place - way].project)
+        return self
+
+    def _within(self) -> History:
+        """Without the oldest steps that can't be kept; the present and the one before always are."""
+        over = max(len(self.steps) - DEEPEST, 0)
+        total = self.size
+        while total > self.most and over < len(self.steps) - 2:
+            over += 1
+            total -= self.steps[over].size
+        if not over:
+            return self
+        return replace(self, steps=self.steps[over:], here=self.here - over, gone=self.gone + over)
+
+
+def _pairs(project: Project, other: Project) -> list[tuple[Lane, Lane | None]]:
+    """Lanes of a project that are not the other's, each with what it is there."""
+    found = []
+    tracks = {track.id: track for track in other.tracks}
+    for track in project.tracks:
+        old = tracks.get(track.id)
+        if track is old:
+            continue
+        lanes = {lane.id: lane for lane in old.lanes} if old is not None else {}
+        found += [(x, lanes.get(x.id)) for x in track.lanes if x is not lanes.get(x.id)]
+    return found
+
+
+def _own(project: Project, before: Project) -> tuple[tuple[Curve, ...], int]:
+    """What is new in a project: curves, and a count of other rows."""
+    fresh: list[Curve] = []
+    rows = 0
+    for lane, old in _pairs(project, before):
+        if old is None or lane.curve is not old.curve:
+            fresh.append(lane.curve)
+        if old is None or lane.takes is not old.takes:
+            known = {id(take.curve) for take in old.takes} if old is not None else set()
+            fresh += [take.curve for take in lane.takes if id(take.curve) not in known]
+        rows += 1
+    tracks = {track.id: track for track in before.tracks}
+    for track in project.tracks:
+        was = tracks.get(track.id)
+        if was is None or track.notes is not was.notes:
+            rows += len(track.notes)
+        if was is not None and track is not was:
+            rows += len(track.lanes) // 20 + 1  # the tuple of lanes itself
+    return tuple(fresh), rows
+
+
+def _large(project: Project) -> list[Curve]:
+    return [lane.curve for lane in project.lanes() if "_packed" in lane.curve.__dict__]
+
+
+def _pack(project: Project, near: Project) -> None:
+    for lane, other in _pairs(project, near):
+        if other is not None and "_packed" not in lane.curve.__dict__ and len(lane.curve) >= LEAST:
+            pack(lane.curve, other.curve)
+            lane.__dict__.pop("_played", None)  # it can be worked out again

@@ -1,0 +1,156 @@
+"""Edits of lanes as a whole: reach, target, order, links, clearing."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.curve.edits import set_value
+from zolvek.core.curve.spans import cut
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import (
+    Lane,
+    Link,
+    Project,
+    Switch,
+    Track,
+    remove_lane,
+    with_curve,
+    with_lane,
+    with_track,
+)  # fmt: skip
+
+
+def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) -> Lane:
+    """The lane with another reach. Its curve keeps its form, or with `keep_sound` its values
+    are changed so that it is heard as before, as far as the new reach goes."""
+    new = replace(lane, reach=(low, high))
+    if not keep_sound:
+        return new
+    value = new.from_position(lane.to_position(lane.curve.value))
+    curve = lane.curve
+    return replace(new, curve=Curve(curve.beat, value, curve.shape, curve.amount))
+
+
+def reach_of(lane: Lane, first: float, last: float) -> tuple[float, float]:
+    """The positions that the curve runs through from beat `first` to `last`, for a reach
+    "from the selection". Raises ZolvekError when it does not move there."""
+    low, high = lane.curve.extent(first, last)
+    if high - low < 1e-6:
+        raise ZolvekError(
+            "The curve does not move there.", remedy="Select a span in which it does."
+        )
+    ends = lane.to_position([low, high])
+    return float(ends[0]), float(ends[1])
+
+
+def retarget(project: Project, lane: str, device: str, parameter: str) -> Project:
+    """The lane drives another parameter and keeps its curve. Raises ZolvekError when that
+    parameter has a lane already."""
+    old, track = project.lane(lane), project.device_track(device)
+    if track.lane_on(device, parameter):
+        name = track.device(device).parameter(parameter).name
+        raise ZolvekError(f"{name} has a lane already.", remedy="Remove that one first.")
+    track.device(device).parameter(parameter)
+    moved = replace(old, device=device, parameter=parameter)
+    rest = remove_lane(project, lane)
+    track = rest.device_track(device)
+    return replace(
+        with_track(rest, replace(track, lanes=(*track.lanes, moved))), links=project.links
+    )
+
+
+def moved(project: Project, lane: str, by: int) -> Project:
+    """The lane further up or down among its track's lanes."""
+    track = project.track_of(lane)
+    lanes = list(track.lanes)
+    at = next(i for i, each in enumerate(lanes) if each.id == lane)
+    to = min(max(at + by, 0), len(lanes) - 1)
+    lanes.insert(to, lanes.pop(at))
+    return with_track(project, replace(track, lanes=tuple(lanes)))
+
+
+def grouped(project: Project) -> Project:
+    """Every track's lanes in the order of its devices and their parameters."""
+    for track in project.tracks:
+        order = {
+            (d.id, p.id): (i, j)
+            for i, d in enumerate(track.devices)
+            for j, p in enumerate(d.parameters)
+        }
+        lanes = tuple(sorted(track.lanes, key=lambda lane: order[lane.device, lane.parameter]))
+        project = with_track(project, replace(track, lanes=lanes))
+    return project
+
+
+def cleared(project: Project, lane: str) -> Project:
+    """The lane flat at its control's present value, as a new one is."""
+    old = project.lane(lane)
+    value = float(old.from_position(project.device_of(lane).position(old.parameter)))
+    return with_lane(project, replace(old, curve=flat(value), cycle=None, switches=()))
+
+
+def without_track_lanes(project: Project, track: Track) -> Project:
+    """The track with no automation at all."""
+    for lane in track.lanes:
+        project = remove_lane(project, lane.id)
+    return project
+
+
+def without_device_lanes(project: Project, device: str) -> Project:
+    for lane in project.device_track(device).lanes:
+        if lane.device == device:
+            project = remove_lane(project, lane.id)
+    return project
+
+
+def bypass_all(project: Project, bypassed: bool, track: str | None = None) -> Project:
+    """All lanes, or a track's, bypassed or applied."""
+    for each in project.tracks:
+        if track is None or each.id == track:
+            lanes = tuple(replace(lane, bypassed=bypassed) for lane in each.lanes)
+            project = with_track(project, replace(each, lanes=lanes))
+    return project
+
+
+def linked(project: Project, lane: str, other: str, factor: float) -> Project:
+    """`other` follows what is moved in `lane`; a factor of 0 ends the link."""
+    rest = tuple(x for x in project.links if (x.lane, x.other) != (lane, other))
+    if factor == 0.0:
+        return replace(project, links=rest)
+    if lane == other:
+        raise ZolvekError("A lane can't follow itself.", remedy="Choose another lane.")
+    return replace(project, links=(*rest, Link(lane, other, factor)))
+
+
+def followed(project: Project, lane: str, before: Curve, after: Curve) -> Project:
+    """The lanes linked to `lane` moved as it was: where its points' values have changed, theirs
+    change by the link's factor of it. Locked lanes stay."""
+    for link in project.links:
+        other = project.lane(link.other)
+        if link.lane != lane or other.locked:
+            continue
+        beats = np.union1d(before.beat, after.beat)
+        changed = beats[np.abs(after.at(beats) - before.at(beats)) > 1e-12]
+        if not changed.size:
+            continue
+        at = np.searchsorted(beats, [changed[0], changed[-1]])
+        edges = beats[max(at[0] - 1, 0) : at[1] + 2]
+        curve = cut(other.curve, edges)
+        value = curve.value + link.factor * (after.at(curve.beat) - before.at(curve.beat))
+        project = with_curve(project, other.id, set_value(curve, np.arange(len(curve)), value))
+    return project
+
+
+def with_switch(lane: Lane, beat: float, slot: int) -> Lane:
+    """From `beat` on the lane plays slot `slot` (−1: its own curve), up to the next switch."""
+    others = [switch for switch in lane.switches if switch.beat != beat]
+    ordered = sorted([*others, Switch(beat, slot)], key=lambda switch: switch.beat)
+    # A switch to what plays already says nothing.
+    kept: list[Switch] = []
+    for switch in ordered:
+        if switch.slot != (kept[-1].slot if kept else -1):
+            kept.append(switch)
+    return replace(lane, switches=tuple(kept))

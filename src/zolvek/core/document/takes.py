@@ -1,0 +1,118 @@
+"""Takes: recorded passes kept beside a lane, and spans of them chosen for its curve."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import LINE
+from zolvek.core.curve.spans import cut, piece, splice
+from zolvek.core.curve.thinning import thinned
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Lane
+from zolvek.core.model.take import Choice, Comp, Take
+
+
+def take_of(lane: Lane, key: str) -> Take:
+    for take in lane.takes:
+        if take.id == key:
+            return take
+    raise ZolvekError(f"There is no take “{key}”.", f"lane {lane.id}")
+
+
+def with_take(lane: Lane, curve: Curve, first: float, last: float) -> Lane:
+    """Another take beside the lane."""
+    number = 1 + max((int(t.id.rpartition("-")[2]) for t in lane.takes if "-" in t.id), default=0)
+    take = Take(f"take-{number}", f"Take {number}", curve, first, last, colour=(number - 1) % 6)
+    return replace(lane, takes=(*lane.takes, take))
+
+
+def changed(lane: Lane, key: str, **changes: object) -> Lane:
+    """The take of this id changed: its name, rating, colour, whether it is muted, its span."""
+    take = replace(take_of(lane, key), **changes)  # type: ignore[arg-type]
+    return replace(lane, takes=tuple(take if each.id == key else each for each in lane.takes))
+
+
+def without_take(lane: Lane, key: str) -> Lane:
+    """The take gone; what was chosen of it goes back to the curve under it."""
+    comp = lane.comp
+    if comp is not None:
+        for choice in comp.choices:
+            if choice.take == key:
+                lane = unchosen(lane, choice.first, choice.last)
+    return replace(lane, takes=tuple(each for each in lane.takes if each.id != key))
+
+
+def cropped(lane: Lane, key: str, first: float, last: float) -> Lane:
+    """The take cut down to a span."""
+    take = take_of(lane, key)
+    first, last = max(first, take.first), min(last, take.last)
+    if not last > first:
+        raise ZolvekError("The span lies outside the take.", take.name, "Select a part of it.")
+    return changed(lane, key, first=first, last=last)
+
+
+def chosen(lane: Lane, key: str, first: float, last: float, glide: float, tolerance: float) -> Lane:
+    """A span of a take in the lane's curve. Raises ZolvekError where the take is not there."""
+    take = take_of(lane, key)
+    first, last = max(first, take.first), min(last, take.last)
+    if not last > first:
+        raise ZolvekError("The take is not there.", take.name, "Drag over a part of it.")
+    comp = lane.comp or Comp(lane.curve)
+    rest = tuple(part for each in comp.choices for part in _outside(each, first, last))
+    choices = tuple(sorted((*rest, Choice(first, last, key)), key=lambda each: each.first))
+    put = _joined_piece(lane.curve, take.curve, first, last, glide, tolerance)
+    return replace(
+        lane, curve=splice(lane.curve, first, put, last), comp=Comp(comp.under, choices, glide)
+    )
+
+
+def unchosen(lane: Lane, first: float, last: float) -> Lane:
+    """The curve under the comp again over a span."""
+    comp = lane.comp
+    if comp is None:
+        return lane
+    choices = tuple(part for each in comp.choices for part in _outside(each, first, last))
+    curve = splice(lane.curve, first, piece(comp.under, first, last), last)
+    return replace(lane, curve=curve, comp=replace(comp, choices=choices) if choices else None)
+
+
+def _outside(choice: Choice, first: float, last: float) -> list[Choice]:
+    """What of a choice lies outside a span."""
+    parts = []
+    if choice.first < first:
+        parts.append(replace(choice, last=min(choice.last, first)))
+    if choice.last > last:
+        parts.append(replace(choice, first=max(choice.first, last)))
+    return parts
+
+
+def _joined_piece(
+    base: Curve, take: Curve, first: float, last: float, glide: float, tolerance: float
+) -> Curve:
+    """The take's span from beat 0, thinned, with a glide from the curve and back to it."""
+    own = thinned(piece(take, first, last), tolerance, shapes=True).curve
+    glide = min(glide, (last - first) / 2.0)
+    if glide <= 0.0:
+        return own
+    length = last - first
+    edged = cut(own, [glide, length - glide])
+    inner = (edged.beat >= glide) & (edged.beat <= length - glide)
+    ends = base.at([np.nextafter(first, -np.inf), last])
+    beat = np.concatenate(([0.0], edged.beat[inner], [length]))
+    value = np.concatenate((ends[:1], edged.value[inner], ends[1:]))
+    shape = np.concatenate(([LINE], edged.shape[inner], [LINE])).astype(np.uint8)
+    amount = np.concatenate(([0.0], edged.amount[inner], [0.0]))
+    shape[-2], amount[-2] = LINE, 0.0
+    return Curve(beat, value, shape, amount)
+
+
+def auditioned(lane: Lane, keys: list[str]) -> Curve:
+    """The lane's curve with these takes over it, as they would sound, whole."""
+    curve = lane.curve
+    for key in keys:
+        take = take_of(lane, key)
+        curve = splice(curve, take.first, piece(take.curve, take.first, take.last), take.last)
+    return curve

@@ -1,0 +1,1 @@
+"""Records: what a project holds, and nothing that works on it."""

@@ -1,0 +1,255 @@
+"""Kinds of devices: what they are called, which parameters they have, and their presets.
+
+The stand-ins that ship are the descriptions in `zolvek/devices`, one JSON file each, of the form
+that docs/device-file.md explains; a person can describe a device of their own in the same form.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from dataclasses import fields
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.messages import parse_target
+from zolvek.core.records import record
+from zolvek.core.value.parameter import Parameter
+
+FORMAT, VERSION = "zolvek-device", 1
+FOLDER = Path(__file__).parents[2] / "devices"
+# Role -> what a device of it does with sound.
+ROLES = {
+    "instrument": "plays the track's notes",
+    "effect": "changes the sound that comes in",
+    "outside": "makes no sound here; its lanes are sent as messages",
+}
+MOST_PARAMETERS = 4_096
+
+
+@record
+class Preset:
+    """A named setting: parameter id to its value as a person would write it. What is not named
+    is at its default."""
+
+    name: str
+    values: dict[str, str]
+
+
+@record
+class DeviceKind:
+    """One description. Raises ZolvekError when it contradicts itself."""
+
+    key: str
+    name: str
+    role: str
+    parameters: tuple[Parameter, ...]
+    presets: tuple[Preset, ...] = ()
+    about: str = ""
+
+    def __post_init__(self) -> None:
+        ids = [parameter.id for parameter in self.parameters]
+        faults = (
+            (not self.key or not self.name, "A device needs a key and a name."),
+            (self.role not in ROLES, f"There is no role “{self.role}”."),
+            (not ids, "A device needs at least one parameter."),
+            (len(ids) > MOST_PARAMETERS, f"It has more than {MOST_PARAMETERS} parameters."),
+            (len(set(ids)) < len(ids), "Two parameters have one id."),
+        )
+        for wrong, what in faults:
+            if wrong:
+                raise ZolvekError(what, f"device {self.key}", "Mend the description.")
+
+    @cached_property
+    def by_id(self) -> dict[str, Parameter]:
+        return {parameter.id: parameter for parameter in self.parameters}
+
+    def parameter(self, key: str) -> Parameter:
+        """Raises ZolvekError when there is none of this id."""
+        found = self.by_id.get(key)
+        if found is None:
+            raise ZolvekError(f"A device of kind “{self.key}” has no parameter “{key}”.")
+        return found
+
+    def preset(self, name: str) -> dict[str, float]:
+        """Positions of all parameters in a preset. Raises ZolvekError when there is none of the
+        name, or when it says what can't be read."""
+        for preset in self.presets:
+            if preset.name == name:
+                unknown = set(preset.values) - set(self.by_id)
+                if unknown:
+                    raise ZolvekError(f"There is no parameter “{min(unknown)}”.", f"preset {name}")
+                at = {p.id: p.default_position for p in self.parameters}
+                return at | {k: self.parameter(k).parse(v) for k, v in preset.values.items()}
+        raise ZolvekError(f"There is no preset “{name}”.", f"device {self.key}")
+
+
+def kind_from_plain(plain: Any, where: str = "the description") -> DeviceKind:
+    """The kind that a description (as parsed from JSON) gives, every row of it tried.
+
+    Raises ZolvekError naming `where`, the place in it and the remedy.
+    """
+    if not isinstance(plain, dict) or plain.get("format") != FORMAT:
+        raise ZolvekError(
+            "This is not a device description.", where, f'It begins {{"format": "{FORMAT}"}}.'
+        )
+    version = plain.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= VERSION:
+        raise ZolvekError(
+            f"Its version is {version!r}; this program knows up to {VERSION}.",
+            where,
+            "Use a newer Zolvek, or mend the number.",
+        )
+    device = plain.get("device")
+    if not isinstance(device, dict):
+        raise ZolvekError("It has no “device”.", where, "See docs/device-file.md.")
+    try:
+        kind = DeviceKind(
+            _text(device, "key"),
+            _text(device, "name"),
+            _text(device, "role"),
+            tuple(_parameter(row, i) for i, row in enumerate(_rows(device, "parameters"))),
+            tuple(_preset(row, i) for i, row in enumerate(_rows(device, "presets", []))),
+            _text(device, "about", ""),
+        )
+        for preset in kind.presets:
+            try:
+                kind.preset(preset.name)
+            except ZolvekError as error:
+                raise error.at(f"preset {preset.name}") from error
+    except ZolvekError as error:
+        raise ZolvekError(
+            error.what, error.at(where).where, error.remedy or "Mend the description there."
+        ) from error
+    return kind
+
+
+PARAMETER_FIELDS = {each.name for each in fields(Parameter)}
+PARAMETER_TEXTS = ("id", "name", "group", "unit", "taper", "sends")
+
+
+def _rows(device: dict[str, Any], key: str, default: Any = None) -> list[Any]:
+    rows = device.get(key, default)
+    if not isinstance(rows, list):
+        raise ZolvekError(f"“{key}” is not a list.")
+    return rows
+
+
+def _text(row: dict[str, Any], key: str, default: str | None = None) -> str:
+    text = row.get(key, default)
+    if not isinstance(text, str):
+        raise ZolvekError(f"“{key}” is not a text.")
+    return text
+
+
+def _parameter(row: Any, place: int) -> Parameter:
+    where = f"parameter {place + 1}"
+    if not isinstance(row, dict):
+        raise ZolvekError("It is not an object.", where)
+    unknown = set(row) - PARAMETER_FIELDS
+    if unknown:
+        raise ZolvekError(f"“{min(unknown)}” means nothing here.", where, "Leave it out.")
+    made: dict[str, Any] = {}
+    for key, value in row.items():
+        if key == "choices":
+            if not isinstance(value, list) or not all(isinstance(c, str) and c for c in value):
+                raise ZolvekError("“choices” is not a list of texts.", where)
+            made[key] = tuple(value)
+        elif key in PARAMETER_TEXTS:
+            if not isinstance(value, str):
+                raise ZolvekError(f"“{key}” is not a text.", where)
+            made[key] = value
+        elif isinstance(value, bool) or not isinstance(value, (int, float)):
+            raise ZolvekError(f"“{key}” is not a number.", where)
+        elif abs(value) > 1e12 or value != value:
+            raise ZolvekError(f"“{key}” is out of all bounds.", where)
+        else:
+            made[key] = float(value)
+    if not made.get("id") or not made.get("name"):
+        raise ZolvekError("It needs an id and a name.", where)
+    if made.get("taper") == "stepped":
+        made = {"low": 0.0, "high": max(len(made.get("choices", ())) - 1.0, 1.0)} | made
+    parse_target(made.get("sends", ""))
+    return Parameter(**made)
+
+
+def _preset(row: Any, place: int) -> Preset:
+    where = f"preset {place + 1}"
+    if not isinstance(row, dict) or not isinstance(row.get("values"), dict):
+        raise ZolvekError("It needs a name and values.", where)
+    if not all(isinstance(value, str) for value in row["values"].values()):
+        raise ZolvekError("A value is not a text.", where, 'Write values such as "1.2 kHz".')
+    return Preset(_text(row, "name"), dict(row["values"]))
+
+
+def plain(kind: DeviceKind) -> dict[str, Any]:
+    """The description that `kind_from_plain` reads."""
+    usual = Parameter("id", "name")
+    rows = []
+    for parameter in kind.parameters:
+        row = {
+            name: getattr(parameter, name)
+            for name in (f.name for f in fields(Parameter))
+            if getattr(parameter, name) != getattr(usual, name)
+        }
+        rows.append(row | ({"choices": list(parameter.choices)} if parameter.choices else {}))
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "device": {
+            "key": kind.key,
+            "name": kind.name,
+            "role": kind.role,
+            "about": kind.about,
+            "parameters": rows,
+            "presets": [{"name": p.name, "values": p.values} for p in kind.presets],
+        },
+    }
+
+
+def _shipped(path: Path) -> DeviceKind:
+    """A description that ships: tests have tried its every row, so that a start need not."""
+    device = json.loads(path.read_text(encoding="utf-8"))["device"]
+    parameters = []
+    for row in device["parameters"]:
+        choices = tuple(row.get("choices", ()))
+        stepped = {"high": max(len(choices) - 1.0, 1.0)} if choices else {}
+        parameters.append(Parameter(**(stepped | row | {"choices": choices})))
+    presets = tuple(Preset(**row) for row in device["presets"])
+    return DeviceKind(
+        device["key"], device["name"], device["role"], tuple(parameters), presets, device["about"]
+    )
+
+
+# In the order in which they are offered.
+ORDER = ("synth", "drums", "filter", "eq", "drive", "crush", "chorus", "phaser", "tremolo",
+         "delay", "reverb", "width", "strip", "midi")  # fmt: skip
+
+
+class Shipped(Mapping[str, DeviceKind]):
+    """The kinds that ship by key, each read when it is first asked for."""
+
+    def __init__(self) -> None:
+        self.read: dict[str, DeviceKind] = {}
+
+    def __getitem__(self, key: str) -> DeviceKind:
+        found = self.read.get(key)
+        if found is None:
+            if key not in ORDER:
+                raise KeyError(key)
+            found = self.read[key] = _shipped(FOLDER / f"{key}.json")
+        return found
+
+    def __contains__(self, key: object) -> bool:
+        return key in ORDER
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(ORDER)
+
+    def __len__(self) -> int:
+        return len(ORDER)
+
+
+KINDS = Shipped()

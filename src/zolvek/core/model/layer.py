@@ -1,0 +1,64 @@
+"""A layer: a movement on top of a lane's base curve, adjustable until it is baked."""
+
+from __future__ import annotations
+
+from zolvek.core.curve.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Amount, Beat
+from zolvek.core.movement.lfo import Lfo
+from zolvek.core.movement.randomness import RandomMove
+from zolvek.core.records import record
+
+# Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,
+# seen from the middle: an LFO spans the full height, an offset may go all the way either way.
+KINDS: dict[str, tuple[str, float]] = {
+    "lfo": ("LFO", 1.0),
+    "random": ("Random", 2.0),
+    "offset": ("Offset", 2.0),
+    "scale": ("Scale", 2.0),
+}
+
+
+@record
+class Layer:
+    """`kind` of the table, with its `lfo`, `random` movement or `curve` (values 0..1, where ½
+    changes nothing; beats of the project).
+
+    It works from beat `first` to `last` (None: to the end) but for `gaps`, with `amount` −2..2
+    times `amount_way` (a curve over the project's beats; 0..1 stands for −100..100 %). While any
+    layer of a lane is `solo`, only those are heard. Layers of lanes that bear one `shared` mark
+    hold the same movement, each with its own amount.
+    """
+
+    id: str
+    kind: str
+    name: str = ""
+    first: Beat = 0.0
+    last: Beat | None = None
+    amount: Amount = 1.0
+    amount_way: Curve | None = None
+    on: bool = True
+    solo: bool = False
+    shared: str = ""
+    lfo: Lfo | None = None
+    random: RandomMove | None = None
+    curve: Curve | None = None
+    gaps: tuple[tuple[Beat, Beat], ...] = ()
+
+    def __post_init__(self) -> None:
+        own = {"lfo": self.lfo, "random": self.random}.get(self.kind, self.curve)
+        faults = (
+            (self.kind not in KINDS, f"There is no layer of kind “{self.kind}”."),
+            (own is None, "The layer holds no movement."),
+            (
+                not (self.last is None or self.last > self.first),
+                "The layer's span is empty.",
+            ),
+        )
+        for wrong, what in faults:
+            if wrong:
+                raise ZolvekError(what, f"layer {self.id}", "Change it there.")
+
+    @property
+    def label(self) -> str:
+        return self.name or KINDS[self.kind][0]

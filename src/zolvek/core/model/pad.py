@@ -1,0 +1,51 @@
+"""The pad: states placed on a square, and the way of the puck over it."""
+
+from __future__ import annotations
+
+from dataclasses import field
+
+import numpy as np
+
+from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Beat, Share
+from zolvek.core.records import record
+
+FEWEST, MOST = 2, 8
+CLOSEST = 1e-6  # apart that two states have to lie
+WEIGHTS = {"distance": "By distance", "corners": "Between four corners"}
+
+
+@record
+class Corner:
+    """A state's place on the pad, 0..1 each way."""
+
+    state: str
+    x: Share
+    y: Share
+
+
+@record
+class Pad:
+    """The states of one device on a square, and the way the puck takes: its `x` and `y` as curves
+    over the project's beats, from `first` to `last`."""
+
+    device: str
+    corners: tuple[Corner, ...] = ()
+    x: Curve = field(default_factory=lambda: flat(0.5))
+    y: Curve = field(default_factory=lambda: flat(0.5))
+    first: Beat = 0.0
+    last: Beat = 4.0
+    weighing: str = "distance"
+
+    def __post_init__(self) -> None:
+        places = [(corner.x, corner.y) for corner in self.corners]
+        for place, (x, y) in enumerate(places):
+            if any(np.hypot(x - a, y - b) < CLOSEST for a, b in places[:place]):
+                raise ZolvekError("Two states lie on one place.", "pad", "Move one of them away.")
+        if len(self.corners) > MOST or self.weighing not in WEIGHTS or not self.last > self.first:
+            raise ZolvekError(
+                "The pad can't be used as it is.",
+                "pad",
+                f"It takes {MOST} states at most, and a span.",
+            )

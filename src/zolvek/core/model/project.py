@@ -1,0 +1,433 @@
+"""The project: one immutable tree, and the functions that put a changed part back into it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import field, replace
+from functools import cached_property, lru_cache
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import Beat, Colour, Factor, Gain, Length, Pitch, Share
+from zolvek.core.model.catalogue import KINDS, DeviceKind
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.messages import MidiTarget, parse_target
+from zolvek.core.model.morph import Morph
+from zolvek.core.model.pad import Pad
+from zolvek.core.model.pattern import Pattern
+from zolvek.core.model.state import State
+from zolvek.core.model.take import Comp, Take
+from zolvek.core.records import record
+from zolvek.core.time.meter import MeterMap
+from zolvek.core.time.tempo import TempoMap
+from zolvek.core.value.parameter import Parameter
+
+
+@record
+class Section:
+    """A named stretch of the project that begins at `beat` and lasts until the next one."""
+
+    beat: Beat
+    name: str
+
+
+@record
+class Note:
+    """A note of a stand-in synth: start and length in beats, MIDI pitch, strength 0..1."""
+
+    beat: Beat
+    length: Length
+    pitch: Pitch
+    strength: Share = 0.8
+
+
+SHIPPED = "shipped:"  # before the names of sounds that come with the program
+
+
+@record
+class Clip:
+    """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes
+    with the program."""
+
+    beat: Beat
+    file: str
+    gain_db: Gain = 0.0
+    loop_until: Beat | None = None  # beat up to which it repeats; None plays it once
+
+
+@record
+class Device:
+    """A device in a track's chain: its kind (a row of the catalogue) and the present values
+    of its parameters as positions 0..1; those not named are at their default.
+
+    A device that a person has described bears its description with it, so that a project opens
+    anywhere. `favourites` are the parameters that are shown first.
+    """
+
+    id: str
+    kind: str
+    name: str
+    values: dict[str, float] = field(default_factory=dict)
+    bypassed: bool = False
+    described: DeviceKind | None = None
+    favourites: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.described is None and self.kind not in KINDS:
+            raise ZolvekError(f"There is no device of kind “{self.kind}”.", f"device {self.id}")
+        for key, position in self.values.items():
+            self.row.parameter(key)
+            if not 0.0 <= position <= 1.0:
+                raise ZolvekError(
+                    f"The position {position} is not between 0 and 1.", f"device {self.id}, {key}"
+                )
+        for key in self.favourites:
+            self.row.parameter(key)
+
+    @property
+    def row(self) -> DeviceKind:
+        """Its kind's row of the catalogue, or its own description."""
+        return self.described or KINDS[self.kind]
+
+    @property
+    def role(self) -> str:
+        return self.row.role
+
+    @property
+    def parameters(self) -> tuple[Parameter, ...]:
+        return self.row.parameters
+
+    @property
+    def favourites_first(self) -> tuple[Parameter, ...]:
+        """All parameters, the favourites before the others."""
+        chosen = tuple(self.parameter(key) for key in self.favourites)
+        return chosen + tuple(p for p in self.parameters if p.id not in self.favourites)
+
+    def parameter(self, key: str) -> Parameter:
+        return self.row.parameter(key)
+
+    def position(self, key: str) -> float:
+        """The present position of a parameter, 0..1."""
+        found = self.values.get(key)
+        return self.parameter(key).default_position if found is None else found
+
+
+@record
+class Cycle:
+    """A lane's own loop: it plays on to the end of the span once, then repeats the span."""
+
+    beat: Beat
+    length: Length
+
+    def __post_init__(self) -> None:
+        if not (self.length >= 1.0 / 64.0):
+            raise ZolvekError(
+                "The cycle is too short.", remedy="Select a span of a 1/256 note or more."
+            )
+
+
+@record
+class Switch:
+    """From `beat` on the lane plays the pattern in slot `slot`, or its own curve at −1."""
+
+    beat: Beat
+    slot: int
+
+
+@record
+class Lane:
+    """Drives one parameter of one device of its track.
+
+    `reach` is the two positions that the curve's 0 and 1 stand for (low above high inverts).
+    Bypassed: kept, not applied. Hidden: applied, not shown.
+    """
+
+    id: str
+    device: str
+    parameter: str
+    curve: Curve = field(default_factory=lambda: flat(0.5))
+    reach: tuple[float, float] = (0.0, 1.0)
+    bypassed: bool = False
+    hidden: bool = False
+    midi: MidiTarget = field(default_factory=MidiTarget)
+    name: str = ""  # a person's own, shown before the parameter's
+    colour: Colour = 0  # of the theme's lane inks
+    locked: bool = False
+    tall: bool = False
+    cycle: Cycle | None = None
+    slots: tuple[Pattern, ...] = ()
+    switches: tuple[Switch, ...] = ()
+    layers: tuple[Layer, ...] = ()
+    takes: tuple[Take, ...] = ()
+    comp: Comp | None = None
+    pins: tuple[Beat, ...] = ()  # beats at which points stay when the lane is thinned
+    fit: bool = False  # what layers take beyond the reach is fitted into it, not clipped
+
+    def __post_init__(self) -> None:
+        if any(not -1 <= switch.slot < len(self.slots) for switch in self.switches):
+            raise ZolvekError("A switch names a slot there is none of.", f"lane {self.id}")
+        if len({layer.id for layer in self.layers}) < len(self.layers):
+            raise ZolvekError("Two layers have one id.", f"lane {self.id}")
+        if self.curve.beat[0] < 0.0:
+            raise ZolvekError(
+                "A point lies before the start.", f"lane {self.id}", "Beats count from 0."
+            )
+        low, high = self.reach
+        if not (0.0 <= low <= 1.0 and 0.0 <= high <= 1.0) or low == high:
+            raise ZolvekError(
+                f"A reach from {low} to {high} can't be used.",
+                f"lane {self.id}",
+                "Its ends are two different positions from 0 to 1.",
+            )
+
+    def to_position(self, curve_value: Numbers) -> Floats:
+        """The parameter's position for values of the curve."""
+        low, high = self.reach
+        return low + (high - low) * np.asarray(curve_value, float)
+
+    def from_position(self, position: Numbers) -> Floats:
+        """The curve's value for positions of the parameter, kept to 0..1."""
+        low, high = self.reach
+        return np.clip((np.asarray(position, float) - low) / (high - low), 0.0, 1.0)
+
+    def at(self, beats: Numbers) -> Floats:
+        """The parameter's position at each of `beats`, by the lane's own curve alone."""
+        return self.to_position(self.curve.at(beats))
+
+
+@record
+class Link:
+    """What moves in lane `lane` moves in lane `other` too, `factor` times as far (negative:
+    the opposite way)."""
+
+    lane: str
+    other: str
+    factor: Factor = 1.0
+
+
+@record
+class Mapping:
+    """A control from outside (its id, see core.document.control) that moves a device's parameter."""
+
+    control: str
+    device: str
+    parameter: str
+
+
+@record
+class Track:
+    """A source (notes for the first device, sound clips, or what the sends of other tracks
+    carry), a chain of devices, and lanes."""
+
+    id: str
+    name: str
+    devices: tuple[Device, ...] = ()
+    lanes: tuple[Lane, ...] = ()
+    notes: tuple[Note, ...] = ()
+    clips: tuple[Clip, ...] = ()
+    muted: bool = False
+    takes_sends: bool = False
+
+    @cached_property
+    def _by_id(self) -> dict[str, Device]:
+        return {device.id: device for device in self.devices}
+
+    @cached_property
+    def _driven(self) -> dict[tuple[str, str], Lane]:
+        return {(lane.device, lane.parameter): lane for lane in reversed(self.lanes)}
+
+    def device(self, key: str) -> Device:
+        found = self._by_id.get(key)
+        if found is None:
+            raise ZolvekError(f"There is no device “{key}”.", f"track {self.name}")
+        return found
+
+    def lane_on(self, device: str, parameter: str) -> Lane | None:
+        """The lane of a parameter, if it has one."""
+        return self._driven.get((device, parameter))
+
+
+@record
+class Project:
+    """The whole document. `length` in beats. Raises ZolvekError when ids clash or lead nowhere."""
+
+    name: str = "Untitled"
+    tempo: TempoMap = field(default_factory=TempoMap)
+    meter: MeterMap = field(default_factory=MeterMap)
+    length: Length = 128.0
+    sections: tuple[Section, ...] = ()
+    tracks: tuple[Track, ...] = ()
+    links: tuple[Link, ...] = ()
+    mappings: tuple[Mapping, ...] = ()
+    states: tuple[State, ...] = ()
+    morphs: tuple[Morph, ...] = ()
+    pads: tuple[Pad, ...] = ()
+
+    def __post_init__(self) -> None:
+        ids = [track.id for track in self.tracks]
+        ids += [lane.id for lane in self.lanes()]
+        ids += [device.id for track in self.tracks for device in track.devices]
+        twice = {key for key, count in Counter(ids).items() if count > 1}
+        if twice:
+            raise ZolvekError(f"The id “{min(twice)}” is used twice.", "project")
+        for track in self.tracks:
+            for lane in track.lanes:
+                track.device(lane.device).parameter(lane.parameter)
+        known = {lane.id for lane in self.lanes()}
+        if any({link.lane, link.other} - known for link in self.links):
+            raise ZolvekError("A link names a lane there is none of.", "project")
+        for mapping in self.mappings:
+            self.device_track(mapping.device).device(mapping.device).parameter(mapping.parameter)
+
+    @cached_property
+    def _lanes(self) -> dict[str, tuple[Track, Lane]]:
+        """Every lane by its id, with its track: looked up often, and among thousands."""
+        return {lane.id: (track, lane) for track in self.tracks for lane in track.lanes}
+
+    @cached_property
+    def _devices(self) -> dict[str, Track]:
+        return {device.id: track for track in self.tracks for device in track.devices}
+
+    def lanes(self) -> Iterator[Lane]:
+        return (lane for track in self.tracks for lane in track.lanes)
+
+    def track_of(self, lane: str) -> Track:
+        return self._found(lane)[0]
+
+    def lane(self, key: str) -> Lane:
+        return self._found(key)[1]
+
+    def _found(self, lane: str) -> tuple[Track, Lane]:
+        found = self._lanes.get(lane)
+        if found is None:
+            raise ZolvekError(
+                f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are."
+            )
+        return found
+
+    def device_track(self, device: str) -> Track:
+        found = self._devices.get(device)
+        if found is None:
+            raise ZolvekError(f"There is no device “{device}”.", "project")
+        return found
+
+    def device_of(self, lane: str) -> Device:
+        return self.track_of(lane).device(self.lane(lane).device)
+
+    def parameter_of(self, lane: str) -> Parameter:
+        return self.device_of(lane).parameter(self.lane(lane).parameter)
+
+    def label_of(self, lane: str) -> str:
+        """Track, device and parameter: no two lanes read the same."""
+        track, device = self.track_of(lane), self.device_of(lane)
+        label = f"{track.name} · {device.name} · {self.parameter_of(lane).name}"
+        own = self.lane(lane).name
+        return f"{own} ({label})" if own else label
+
+    def section_spans(self) -> list[tuple[Section, float, float]]:
+        """Each section that begins inside the project, in order of time, with its first and last
+        beat: it lasts until the next one, or to the end."""
+        inside = sorted((s for s in self.sections if s.beat < self.length), key=lambda s: s.beat)
+        ends = [*(section.beat for section in inside[1:]), self.length]
+        return [(s, s.beat, end) for s, end in zip(inside, ends, strict=False)]
+
+    def section_at(self, beat: float) -> tuple[float, float]:
+        """First and last beat of the section that holds `beat`; what lies before the first one, or
+        all when there is none."""
+        spans = [(first, last) for _, first, last in self.section_spans() if last > first]
+        for first, last in reversed(spans):
+            if beat >= first:
+                return first, last
+        return 0.0, spans[0][0] if spans and spans[0][0] > 0.0 else self.length
+
+
+def with_track(project: Project, track: Track) -> Project:
+    tracks = tuple(track if each.id == track.id else each for each in project.tracks)
+    return replace(project, tracks=tracks)
+
+
+def with_lane(project: Project, lane: Lane) -> Project:
+    """The project with the lane of this id replaced."""
+    track = project.track_of(lane.id)
+    lanes = tuple(lane if each.id == lane.id else each for each in track.lanes)
+    return with_track(project, replace(track, lanes=lanes))
+
+
+def with_curve(project: Project, lane: str, curve: Curve) -> Project:
+    return with_lane(project, replace(project.lane(lane), curve=curve))
+
+
+def edit_lane(project: Project, lane: str, edit: Callable[[Curve], Curve]) -> Project:
+    return with_curve(project, lane, edit(project.lane(lane).curve))
+
+
+def add_lane(project: Project, device: str, parameter: str) -> tuple[Project, str]:
+    """A lane for a parameter, flat at the control's present value; returns its id.
+
+    A parameter that has a lane keeps it, and its id is returned.
+    """
+    there = project.device_track(device).lane_on(device, parameter)
+    if there:
+        return project, there.id
+    project = add_lanes(project, device, [parameter])
+    return project, project.device_track(device).lanes[-1].id
+
+
+def add_lanes(
+    project: Project,
+    device: str,
+    parameters: list[str],
+    curves: dict[str, Curve] | None = None,
+) -> Project:
+    """As `add_lane`, for many parameters of a device in one go; `curves` gives some of them a
+    curve to begin with."""
+    track = project.device_track(device)
+    own = track.device(device)
+    driven = {lane.parameter for lane in track.lanes if lane.device == device}
+    used = {lane.id for lane in project.lanes()}
+    taken = {lane.midi.address for lane in project.lanes()}
+    channel = project.tracks.index(track) % 16 + 1
+    free = iter([t for t in _general_targets(channel) if t.address not in taken])
+    added = []
+    for parameter in parameters:
+        if parameter in driven:
+            continue
+        key = base = f"{device}.{parameter}"
+        number = 2
+        while key in used:
+            key, number = f"{base}.{number}", number + 1
+        used.add(key)
+        target = parse_target(own.parameter(parameter).sends, channel)
+        target = target or next(free, MidiTarget(channel, 119))
+        curve = (curves or {}).get(parameter) or flat(own.position(parameter))
+        added.append(Lane(key, device, parameter, curve, midi=target))
+    return with_track(project, replace(track, lanes=(*track.lanes, *added)))
+
+
+# Controllers that MIDI 1.0 leaves undefined or to general use, taken in this order.
+FREE_CONTROLLERS = (*range(14, 32), *range(85, 91), *range(102, 120))
+
+
+@lru_cache(maxsize=16)
+def _general_targets(channel: int) -> tuple[MidiTarget, ...]:
+    return tuple(MidiTarget(channel, number) for number in FREE_CONTROLLERS)
+
+
+def remove_lane(project: Project, lane: str) -> Project:
+    track = project.track_of(lane)
+    lanes = tuple(each for each in track.lanes if each.id != lane)
+    links = tuple(link for link in project.links if lane not in (link.lane, link.other))
+    return with_track(replace(project, links=links), replace(track, lanes=lanes))
+
+
+def set_dial(project: Project, device: str, parameter: str, position: float) -> Project:
+    """The present value of a control."""
+    track = project.device_track(device)
+    old = track.device(device)
+    new = replace(old, values={**old.values, parameter: float(np.clip(position, 0.0, 1.0))})
+    devices = tuple(new if each.id == device else each for each in track.devices)
+    return with_track(project, replace(track, devices=devices))

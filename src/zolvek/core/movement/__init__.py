@@ -1,0 +1,1 @@
+"""Movement: LFOs, randomness, layers, morphs, pads, passes, and what is heard of them."""

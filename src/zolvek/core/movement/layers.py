@@ -1,0 +1,299 @@
+"""Layers applied to a lane, and baked into it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from functools import cached_property
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Numbers, floats
+from zolvek.core.curve.composing import composed
+from zolvek.core.curve.curve import Curve, flat, leaps
+from zolvek.core.curve.shapes import LINE
+from zolvek.core.curve.spans import knots, piece, splice
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.layer import KINDS, Layer
+from zolvek.core.model.project import Lane, Project, with_lane
+from zolvek.core.movement.lfo import as_curve
+from zolvek.core.movement.randomness import random_curve
+from zolvek.core.records import record
+from zolvek.core.time.tempo import TempoMap
+
+TOLERANCE = 0.002  # of the height, that baking stays within when nothing is said
+LFO_TOLERANCE = 2e-4
+SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
+
+
+@record
+class Part:
+    """A layer ready to be applied: its curve over the whole project (½ where it rests)."""
+
+    scales: bool
+    amount: float
+    curve: Curve
+    way: Curve | None
+
+
+def part_of(layer: Layer, tempo: TempoMap, length: float) -> Part:
+    """The layer as a curve, kept with it."""
+    kept = layer.__dict__.get("_part")
+    if kept is None or kept[:2] != (tempo, length):
+        gain = KINDS[layer.kind][1]
+        made = Part(
+            layer.kind == "scale",
+            gain * layer.amount,
+            _whole(layer, tempo, length),
+            layer.amount_way,
+        )
+        kept = layer.__dict__["_part"] = (tempo, length, made)
+    return kept[2]
+
+
+def _whole(layer: Layer, tempo: TempoMap, length: float) -> Curve:
+    """The layer's movement, at rest before, after and in its gaps."""
+    first = layer.first
+    last = max(length if layer.last is None else layer.last, first + 1e-6)
+    if layer.lfo is not None and layer.kind == "lfo":
+        own = as_curve(layer.lfo, first, last, tempo, LFO_TOLERANCE)
+    elif layer.random is not None and layer.kind == "random":
+        own = random_curve(layer.random, first, last, tempo)
+    else:
+        assert layer.curve is not None
+        if first == 0.0 and layer.last is None and not layer.gaps:
+            return layer.curve
+        part = piece(layer.curve, first, last)
+        own = Curve(part.beat + first, part.value, part.shape, part.amount)
+    rest = flat(0.5)
+    put = Curve(own.beat - own.beat[0], own.value, own.shape, own.amount)
+    whole = splice(rest, first, put) if put.beat[-1] > 0.0 else rest
+    for begin, end in layer.gaps:
+        if end > begin:
+            ends = np.array([0.0, end - begin])
+            gap = Curve(ends, np.full(2, 0.5), np.full(2, LINE, np.uint8), np.zeros(2))
+            whole = splice(whole, begin, gap)
+    return whole
+
+
+def applied(layers: Iterable[Layer]) -> list[Layer]:
+    """The layers that are heard: those switched on, or of them those soloed if any is."""
+    on = [layer for layer in layers if layer.on]
+    return [layer for layer in on if layer.solo] or on
+
+
+@record(eq=False)
+class Layered:
+    """A base curve with parts applied in order. It is evaluated as a curve is, but is none: it
+    has no points of its own. Kept to 0..1 by clipping, or with `fit` by pressing it together."""
+
+    base: Curve
+    parts: tuple[Part, ...]
+    fit: bool = False
+
+    def raw(self, beats: Numbers) -> Floats:
+        """What the parts make of the base, before it is kept to 0..1."""
+        at = floats(beats)
+        total = self.base.at(at)
+        for part in self.parts:
+            if part.amount == 0.0:
+                continue
+            move = part.curve.at(at)
+            move -= 0.5
+            move *= part.amount
+            if part.way is not None:
+                move *= 2.0 * part.way.at(at) - 1.0
+            if part.scales:
+                move += 1.0
+                total *= move
+            else:
+                total += move
+        return total
+
+    def at(self, beats: Numbers) -> Floats:
+        """The value at each of `beats` (any shape, any order), 0..1."""
+        total = self.raw(beats)
+        if self.fit:
+            low, high = self.bounds
+            total = (total - low) / (high - low)
+        return np.clip(total, 0.0, 1.0)
+
+    @cached_property
+    def knots(self) -> Floats:
+        """The beats of all points that take part, increasing."""
+        curves = [self.base, *(p.curve for p in self.parts if p.amount)]
+        curves += [p.way for p in self.parts if p.way is not None]
+        return np.unique(np.concatenate([knots(curve) for curve in curves]))
+
+    @cached_property
+    def bounds(self) -> tuple[float, float]:
+        """The range it is pressed into 0..1 from: at least 0 to 1."""
+        low, high = self.ranges(self.raw, np.array([0.0, self.knots[-1] + 1.0]))
+        return min(float(low[0]), 0.0), max(float(high[0]), 1.0)
+
+    def extents(self, edges: Floats) -> tuple[Floats, Floats]:
+        """Lowest and highest value between each two neighbouring `edges`, by looking at the knots
+        and closely between them."""
+        return self.ranges(self.at, edges)
+
+    def ranges(self, function: Callable[[Floats], Floats], edges: Floats) -> tuple[Floats, Floats]:
+        inside = self.knots[(self.knots > edges[0]) & (self.knots < edges[-1])]
+        cuts = np.unique(np.concatenate((edges, inside)))
+        share = np.arange(SIDES) / (SIDES - 1.0)
+        grid = cuts[:-1, None] + np.diff(cuts)[:, None] * share
+        grid[:, -1] = np.nextafter(cuts[1:], -np.inf)
+        values = function(grid.ravel()).reshape(grid.shape)
+        groups = np.searchsorted(cuts[:-1], edges[:-1], side="left")
+        return (
+            np.minimum.reduceat(values.min(axis=1), groups),
+            np.maximum.reduceat(values.max(axis=1), groups),
+        )
+
+    @cached_property
+    def leaps(self) -> Floats:
+        """The beats at which anything in it jumps."""
+        curves = (self.base, *(part.curve for part in self.parts))
+        return np.unique(np.concatenate([leaps(curve) for curve in curves]))
+
+
+def layered(base: Curve, lane: Lane, tempo: TempoMap, length: float) -> Layered:
+    """The lane's layers on a base curve."""
+    parts = tuple(part_of(layer, tempo, length) for layer in applied(lane.layers))
+    return Layered(base, parts, lane.fit)
+
+
+def baked(
+    lane: Lane,
+    tempo: TempoMap,
+    length: float,
+    chosen: Iterable[str] | None = None,
+    span: tuple[float, float] | None = None,
+    tolerance: float = TOLERANCE,
+) -> Lane:
+    """The chosen layers (all by default) written into the base as points, over a span or all;
+    they are gone afterwards, or rest in that span. What is heard changes by less than `tolerance`
+    everywhere. Layers that are switched off are left.
+
+    An offset under a scale is not the same as a scale under an offset: where that matters what
+    lies below a chosen layer is baked with it. Raises ZolvekError where a part of the layers can't
+    be taken out alone.
+    """
+    heard = applied(lane.layers)
+    names = {layer.id for layer in heard} if chosen is None else set(chosen)
+    taken = _with_below(heard, names)
+    if not taken:
+        raise ZolvekError(
+            "There is no layer to bake that is heard.", remedy="Switch one on, or choose it."
+        )
+    rest = [layer for layer in heard if layer not in taken]
+    if lane.fit and (rest or span is not None):
+        raise ZolvekError(
+            "Fitted layers can only be baked all together.",
+            remedy="Bake all of them over the whole lane, or clip instead of fitting.",
+        )
+    whole = Layered(lane.curve, tuple(part_of(x, tempo, length) for x in taken), lane.fit)
+    first, last = span or (0.0, max(length, float(lane.curve.beat[-1])))
+    knots = whole.knots
+    knots = np.concatenate(([first, last], knots[(knots > first) & (knots < last)]))
+    if rest:
+        low, high = whole.ranges(whole.raw, np.array([first, last]))
+        if float(low[0]) < -1e-9 or float(high[0]) > 1.0 + 1e-9:
+            raise ZolvekError(
+                "These layers alone would leave the lane's reach.",
+                remedy="Bake all layers, or make these smaller first.",
+            )
+    made = composed(whole.at, knots, tolerance)
+    put = Curve(made.beat - first, made.value, made.shape, made.amount)
+    curve = splice(lane.curve, first, put, last) if span else made
+    gone = {layer.id for layer in taken}
+    layers = []
+    for layer in lane.layers:
+        if layer.id not in gone:
+            layers.append(layer)
+        elif span is not None:
+            layers.append(replace(layer, gaps=(*layer.gaps, span)))
+    return replace(lane, curve=curve, layers=tuple(layers), fit=lane.fit and bool(layers))
+
+
+def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
+    """The named layers, and those below that can't change places with them."""
+    taken: list[Layer] = []
+    for place in range(len(heard) - 1, -1, -1):
+        layer = heard[place]
+        mixes = any((layer.kind == "scale") != (other.kind == "scale") for other in taken)
+        if layer.id in names or mixes:
+            taken.insert(0, layer)
+    return taken
+
+
+# --- edits of a lane's layers ---
+
+
+def free_layer_id(lane: Lane) -> str:
+    used, number = {layer.id for layer in lane.layers}, len(lane.layers) + 1
+    while f"layer-{number}" in used:
+        number += 1
+    return f"layer-{number}"
+
+
+def with_layer(project: Project, lane: str, layer: Layer) -> Project:
+    """The layer put in, or in the place of the one with its id; layers of other lanes that share
+    its movement get the same, and keep their own amounts."""
+    own = project.lane(lane)
+    if any(each.id == layer.id for each in own.layers):
+        layers = tuple(layer if each.id == layer.id else each for each in own.layers)
+    else:
+        layers = (*own.layers, layer)
+    project = with_lane(project, replace(own, layers=layers))
+    if not layer.shared:
+        return project
+    for other in list(project.lanes()):
+        if other.id != lane and any(each.shared == layer.shared for each in other.layers):
+            new = tuple(
+                _like(each, layer) if each.shared == layer.shared else each for each in other.layers
+            )
+            project = with_lane(project, replace(other, layers=new))
+    return project
+
+
+def _like(own: Layer, source: Layer) -> Layer:
+    """A shared layer brought up to date: the movement, not the amount."""
+    return replace(
+        own,
+        kind=source.kind,
+        lfo=source.lfo,
+        random=source.random,
+        curve=source.curve,
+        first=source.first,
+        last=source.last,
+        gaps=source.gaps,
+    )
+
+
+def without_layer(lane: Lane, key: str) -> Lane:
+    return replace(lane, layers=tuple(each for each in lane.layers if each.id != key))
+
+
+def moved_layer(lane: Lane, key: str, by: int) -> Lane:
+    """A layer applied earlier or later."""
+    layers = list(lane.layers)
+    at = next(i for i, each in enumerate(layers) if each.id == key)
+    layers.insert(min(max(at + by, 0), len(layers) - 1), layers.pop(at))
+    return replace(lane, layers=tuple(layers))
+
+
+def shared_with(project: Project, lane: str, key: str, other: str, amount: float) -> Project:
+    """The layer on another lane too, at an amount of its own (negative: the opposite way)."""
+    layer = next(each for each in project.lane(lane).layers if each.id == key)
+    mark = layer.shared or f"{lane}:{key}"
+    project = with_layer(project, lane, replace(layer, shared=mark))
+    target = project.lane(other)
+    copy = replace(
+        layer, id=free_layer_id(target), shared=mark, amount=amount, amount_way=None, solo=False
+    )
+    return with_lane(project, replace(target, layers=(*target.layers, copy)))
+
+
+def rest_curve() -> Curve:
+    """What a new offset or scale layer begins with: it changes nothing."""
+    return flat(0.5)

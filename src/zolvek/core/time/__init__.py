@@ -1,0 +1,1 @@
+"""Time: tempo, meter, the grid, and rates of movement."""

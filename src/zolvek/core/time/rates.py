@@ -1,0 +1,61 @@
+"""Rates of movement: in note values for music, in Hz or seconds for picture."""
+
+from __future__ import annotations
+
+import re
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.records import record
+from zolvek.core.value.units import note_beats
+
+HELP = "Write a note value such as 1/8, 1/8t or 1/4d, 2 bars, 3 beats, 0.5 s, or 3 Hz."
+FASTEST_BEATS, FASTEST_HZ = 4.0 / 128.0, 100.0  # beyond these a warning is due
+
+
+@record
+class Rate:
+    """One cycle takes `period`: beats, or with `timed` seconds. Raises ZolvekError for none."""
+
+    period: float
+    timed: bool = False
+
+    def __post_init__(self) -> None:
+        if not 1e-6 <= self.period <= 1e6:
+            raise ZolvekError(f"A period of {self.period:g} can't be used.", "rate", HELP)
+
+    @property
+    def fast(self) -> bool:
+        """Whether it goes past a 1/128 note or 100 Hz."""
+        return self.period < (1.0 / FASTEST_HZ if self.timed else FASTEST_BEATS) - 1e-12
+
+    @property
+    def text(self) -> str:
+        if self.timed:
+            return f"{self.period:g} s" if self.period >= 1.0 else f"{1.0 / self.period:g} Hz"
+        for division in (1, 2, 4, 8, 16, 32, 64, 128):
+            for mark, factor in (("", 1.0), ("t", 2.0 / 3.0), ("d", 1.5)):
+                if abs(self.period - 4.0 / division * factor) < 1e-9:
+                    return f"1/{division}{mark}"
+        return f"{self.period:g} beats"
+
+
+def parse_rate(text: str, bar: float = 4.0) -> Rate:
+    """The rate that "1/8t", "2 bars", "3 beats", "0.5 s", "250 ms" or "3 Hz" names; `bar` is a
+    bar's length in beats. Raises ZolvekError when it can't be read."""
+    clean = text.strip().lower().replace(",", ".")
+    beats = note_beats(clean)
+    if beats is not None:
+        return Rate(beats)
+    match = re.fullmatch(r"(\d*\.?\d+)\s*(bars?|beats?|s|ms|hz)", clean)
+    number = float(match[1]) if match else 0.0
+    if match is None or number <= 0.0:
+        raise ZolvekError(f"“{text}” is not a rate.", remedy=HELP)
+    unit = match[2].rstrip("s") or "s"
+    period, timed = {
+        "bar": (number * bar, False),
+        "beat": (number, False),
+        "s": (number, True),
+        "m": (number / 1000.0, True),
+        "hz": (1.0 / number, True),
+    }[unit]
+    return Rate(period, timed)

@@ -1,0 +1,1 @@
+"""Values of parameters: units, tapers, ranges, texts."""

@@ -1,0 +1,109 @@
+"""Lanes' steps as MIDI messages on the wire (MIDI 1.0 detailed specification).
+
+Kinds of more than seven bits take several messages: the upper seven bits first, then the lower
+ones. When the upper bits change, receivers may take the lower ones for zero or keep the old ones;
+the lower ones are left out only where both come to the same.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import NamedTuple
+
+import numpy as np
+
+from zolvek.core.arrays import Ints
+from zolvek.core.model.messages import MidiTarget
+
+CONTROL, PRESSURE, BEND = 0xB0, 0xD0, 0xE0
+LOWER = 32  # a fine controller's lower half lies so far above
+ENTRY = 6  # data entry, which sets the registered or non-registered parameter that is selected
+SELECT = {"rpn": (101, 100), "nrpn": (99, 98)}  # controllers that select one: upper, lower half
+SENSITIVITY = 0  # the registered parameter for the range of the bend: semitones, then cents
+NONE = 127  # both halves of the number that selects no parameter at all
+BAUD = 31_250  # of a DIN cable, ten bits a byte
+
+
+class Messages(NamedTuple):
+    """Messages in order of time: `tick` and `data`, (count, 3) bytes, and how many bytes count."""
+
+    tick: Ints
+    data: np.ndarray
+    size: Ints
+
+
+def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) -> Messages:
+    """A lane's steps as messages. `shared`: another parameter may have been selected on the
+    channel in between, so that it is selected anew before each change."""
+    status, kind = target.channel - 1, target.kind
+    if kind == "bend":
+        body = _rows(tick, BEND | status, value & 127, value >> 7)
+        return joined([_sensitivity(target, int(tick[0])), body])
+    if kind == "pressure":
+        found = _rows(tick, PRESSURE | status, value, np.zeros_like(value))
+        return found._replace(size=np.full(len(tick), 2))
+    if kind == "cc":
+        return _rows(tick, CONTROL | status, np.full_like(value, target.controller), value)
+    upper = target.controller if kind == "cc14" else ENTRY
+    changes = _halves(tick, value, CONTROL | status, upper)
+    if kind == "cc14":
+        return changes
+    chosen = _selected(
+        kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1]
+    )
+    return in_time([chosen, changes])
+
+
+def _rows(tick: Ints, status: int, first: Ints, second: Ints) -> Messages:
+    data = np.stack((np.full_like(tick, status), first, second), axis=1).astype(np.uint8)
+    return Messages(tick, data, np.full(len(tick), 3))
+
+
+def _halves(tick: Ints, value: Ints, status: int, upper: int) -> Messages:
+    """Upper and lower halves, whichever of them are needed."""
+    msb, lsb = value >> 7, value & 127
+    first = np.concatenate(([True], msb[1:] != msb[:-1]))
+    still = np.concatenate(([False], (lsb[1:] == 0) & (lsb[:-1] == 0)))
+    second = np.where(first, ~still, True)
+    both = np.stack((first, second), axis=1).ravel()
+    numbers = np.tile([upper, upper + LOWER], len(tick))[both]
+    return _rows(
+        np.repeat(tick, 2)[both], status, numbers, np.stack((msb, lsb), axis=1).ravel()[both]
+    )
+
+
+def _selected(kind: str, status: int, number: int, ticks: Ints) -> Messages:
+    """The parameter selected at each of `ticks`: the upper half of its number, then the lower."""
+    return _rows(
+        np.repeat(ticks, 2),
+        CONTROL | status,
+        np.tile(SELECT[kind], len(ticks)),
+        np.tile([number >> 7, number & 127], len(ticks)),
+    )
+
+
+def _sensitivity(target: MidiTarget, tick: int) -> Messages:
+    """RPN 0 set to the bend's range, and no parameter selected after it."""
+    whole = int(target.semitones)
+    upper, lower = SELECT["rpn"]
+    cents = round(100.0 * (target.semitones - whole))
+    rows = ((upper, 0), (lower, SENSITIVITY), (ENTRY, whole), (ENTRY + LOWER, cents), (upper, NONE), (lower, NONE))  # fmt: skip
+    numbers, values = np.array(rows).T
+    return _rows(np.full(len(rows), tick), CONTROL | (target.channel - 1), numbers, values)
+
+
+def joined(parts: list[Messages]) -> Messages:
+    return Messages(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+
+
+def in_time(parts: list[Messages]) -> Messages:
+    """All messages in order of time; at one tick, in the order of the parts."""
+    whole = joined(parts)
+    order = np.argsort(whole.tick, kind="stable")
+    return Messages(whole.tick[order], whole.data[order], whole.size[order])
+
+
+def sharing(targets: list[MidiTarget]) -> set[tuple[str, int]]:
+    """Ports and channels on which several lanes select parameters."""
+    selecting = [(t.port, t.channel) for t in targets if t.kind in (*SELECT, "bend")]
+    return {place for place, count in Counter(selecting).items() if count > 1}

@@ -1,0 +1,195 @@
+"""What a delivery as MIDI will be like, before it is written: how much goes over the cable, how
+far lanes stray, which can't be told apart, and what to do about it."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Ints
+from zolvek.core.model.messages import MESSAGES
+from zolvek.core.model.project import Project
+from zolvek.core.movement.playing import Heard
+from zolvek.core.movement.stepping import Resolution, Stream, step_extents
+from zolvek.core.records import record
+from zolvek.core.time.meter import TICKS
+from zolvek.core.value.parameter import Parameter
+from zolvek.formats.midi.encode import BAUD
+from zolvek.formats.midi.file_out import FINEST, Progress, delivered, lane_messages
+
+BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)
+AT_ONCE = 0.002  # seconds in which messages count as sent together
+HEARD_LATE = 0.020  # seconds behind from which on it is worth a word (common practice, no source)
+
+
+@record
+class LaneReport:
+    """One lane: how many messages, how far its steps stray at most (in steps of its kind, and in
+    the parameter's own unit), and at which beat."""
+
+    lane: str
+    label: str
+    target: str
+    messages: int
+    steps: float
+    stray: str
+    beat: float
+
+
+@record
+class Report:
+    """`messages_a_second`, `bytes_a_second`: in the busiest second, which begins at `busiest`
+    (seconds); `late`: how far a DIN cable falls behind at most, in seconds; `alike`: labels of
+    lanes that can't be told apart on arrival; `advice`: what to do about each problem."""
+
+    lanes: tuple[LaneReport, ...]
+    messages: int
+    bytes: int
+    messages_a_second: int
+    bytes_a_second: int
+    busiest: float
+    late: float
+    alike: tuple[tuple[str, ...], ...]
+    advice: tuple[str, ...]
+
+
+def report(
+    project: Project, resolution: Resolution = FINEST, progress: Progress | None = None
+) -> Report:
+    """The report on all lanes that are delivered."""
+    found = lane_messages(project, delivered(project), resolution, progress)
+    lanes = tuple(
+        _lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found
+    )
+    # Ports are cables of their own: the busiest of them counts.
+    cables = [
+        _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
+        for port in dict.fromkeys(heard.lane.midi.port for heard, _, _ in found)
+    ]
+    nothing = (0, 0, 0.0, 0.0, None)
+    messages, size, busiest, late, jumps = max(cables, key=lambda row: row[3], default=nothing)
+    alike = _alike(project, [heard for heard, _, _ in found])
+    whole = sum(int(sent.size.sum()) for _, _, sent in found)
+    advice = _advice(project, resolution, lanes, late, jumps, alike)
+    count = sum(row.messages for row in lanes)
+    return Report(lanes, count, whole, messages, size, busiest, late, alike, advice)
+
+
+def _load(project: Project, sent: list) -> tuple[int, int, float, float, float | None]:
+    """Messages and bytes of the busiest second, when it begins, how late a cable gets, and the
+    second at which that comes of many messages at one moment, if it does."""
+    tick = np.concatenate([each.tick for each in sent])
+    size = np.concatenate([each.size for each in sent])
+    order = np.argsort(tick, kind="stable")
+    seconds, size = project.tempo.seconds(tick[order] / TICKS), size[order]
+    if not len(seconds):
+        return 0, 0, 0.0, 0.0, None
+    sums = np.concatenate(([0], np.cumsum(size)))
+    after = np.searchsorted(seconds, seconds + 1.0, side="left")
+    inside = sums[after] - sums[:-1]
+    place = int(np.argmax(inside))
+    late = delays(seconds, size)
+    worst = int(np.argmax(late))
+    together = size[(seconds <= seconds[worst]) & (seconds > seconds[worst] - AT_ONCE)].sum()
+    burst = together / BYTES_A_SECOND > 0.7 * late[worst]
+    return (
+        int((after - np.arange(len(after)))[place]),
+        int(inside[place]),
+        float(seconds[place]),
+        float(late[worst]),
+        float(seconds[worst]) if burst else None,
+    )
+
+
+def delays(seconds: Floats, size: Ints) -> Floats:
+    """How late the last byte of each message is through a DIN cable, in seconds: each waits until
+    those before it are through."""
+    through = np.cumsum(size) / BYTES_A_SECOND
+    begins = seconds - (through - size / BYTES_A_SECOND)
+    return np.maximum.accumulate(begins) + through - seconds
+
+
+def _lane(
+    project: Project, heard: Heard, own: Stream, count: int, resolution: Resolution
+) -> LaneReport:
+    lane = heard.lane
+    parameter = project.parameter_of(lane.id)
+    highest = MESSAGES[lane.midi.kind].highest
+    return LaneReport(
+        lane.id,
+        project.label_of(lane.id),
+        lane.midi.text,
+        count,
+        own.strays,
+        _in_unit(
+            parameter,
+            heard,
+            own,
+            highest,
+            step_extents(heard, own, project.length, project.tempo, resolution),
+        ),
+        own.at / TICKS,
+    )
+
+
+def _in_unit(
+    parameter: Parameter, heard: Heard, own: Stream, highest: int, extents: tuple[Floats, Floats]
+) -> str:
+    """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
+    the curve while each step stands."""
+    told = parameter.value(heard.lane.to_position(own.value / highest))
+    # A value goes one way with its position: it is furthest off where the curve is.
+    meant = [parameter.value(heard.lane.to_position(end)) for end in extents]
+    if parameter.steps:
+        return "in its choices" if any(np.any(end != told) for end in meant) else "none"
+    with np.errstate(invalid="ignore"):
+        apart = np.maximum(*(np.abs(end - told) for end in meant))
+    apart = apart[np.isfinite(apart)]
+    most = float(apart.max(initial=0.0))
+    digits = max(0, 1 - int(np.floor(np.log10(most)))) if most > 0.0 else 0
+    return f"±{most:.{min(digits, 6)}f} {parameter.unit.lstrip('±')}".rstrip()
+
+
+def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:
+    """Labels of lanes that take up the same on the wire."""
+    taken = Counter(place for heard in lanes for place in heard.lane.midi.takes)
+    groups = {
+        tuple(project.label_of(x.lane.id) for x in lanes if place in x.lane.midi.takes)
+        for place, count in taken.items()
+        if count > 1
+    }
+    return tuple(sorted(groups))
+
+
+def _advice(
+    project: Project, resolution: Resolution, lanes: tuple[LaneReport, ...], late: float,
+    jumps: float | None, alike: tuple[tuple[str, ...], ...],
+) -> tuple[str, ...]:  # fmt: skip
+    found = [
+        f"{' and '.join(group)} send the same messages: give one of them another number or channel."
+        for group in alike
+    ]
+    if late > HEARD_LATE and jumps is not None:
+        place = project.meter.text(float(project.tempo.beats(jumps)))
+        found.append(
+            f"At {place} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
+            "for them: move some of the jumps, or send some lanes by another port."
+        )
+    elif late > HEARD_LATE:
+        gap = max(2.0 * resolution.milliseconds, 5.0)
+        busy = max(lanes, key=lambda row: row.messages).label
+        found.append(
+            f"A DIN cable falls {1_000 * late:.0f} ms behind: let changes lie {gap:g} ms apart, "
+            f"allow a larger tolerance, or send {busy}, which sends most, by a port of its own."
+        )
+    coarse = [row for row in lanes if row.steps > 0.5 + 1e-6]
+    told = {row.lane: MESSAGES[project.lane(row.lane).midi.kind].highest for row in lanes}
+    for row in coarse:
+        allowed = 0.5 + resolution.tolerance * told[row.lane]
+        if row.steps > 1.0 + allowed:
+            found.append(
+                f"{row.label} moves faster than changes may follow, by {row.stray} at "
+                f"{project.meter.text(row.beat)}: let changes lie closer together."
+            )
+    return tuple(found)
