@@ -14,8 +14,9 @@ from pathlib import Path
 import click
 
 from zolvek import __version__
-from zolvek.cli import deliver, projects
 from zolvek.cli.curves import curve
+from zolvek.cli.deliver import COMMANDS as DELIVERIES
+from zolvek.cli.projects import COMMANDS as PROJECTS
 from zolvek.core.errors import Failure, ZolvekError
 
 NO_DISPLAY = (
@@ -63,7 +64,7 @@ def _window(path: Path | None) -> None:
     sys.exit(run(path))
 
 
-for command in (*projects.COMMANDS, curve, *deliver.COMMANDS):
+for command in (*PROJECTS, curve, *DELIVERIES):
     zolvek.add_command(command)
 
 
