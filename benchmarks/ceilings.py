@@ -283,7 +283,6 @@ def _memory(process: int) -> float:
 WINDOWS = """
 import gc, json, sys, threading
 from pathlib import Path
-from PyQt6.QtCore import QEvent
 from benchmarks import hardness
 from benchmarks.ceilings import _memory
 from zolvek.demo.night_regatta import build
@@ -301,12 +300,8 @@ with hardness.unattended(Path(sys.argv[1]), faults):
         if number % 10 == 0:
             window.player.play()
             app.processEvents()
-        hardness.close(window)
-        hardness.KEPT.clear()
-        window.deleteLater()
+        hardness.take_apart(window)
         del window
-        app.processEvents()
-        app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
         gc.collect()
         if number in (50, int(sys.argv[2]) - 1):
             sizes.append(_memory(os.getpid()))

@@ -253,6 +253,17 @@ def kills(count: int, seed: int = 1) -> Iterator[float | None]:
 # --- random actions ---
 
 
+def take_apart(window: Any) -> None:
+    """Close a window and have Qt destroy it at once: a theme is put on all that there are."""
+    from PyQt6.QtCore import QCoreApplication, QEvent
+
+    close(window)
+    KEPT.remove(window)
+    window.deleteLater()
+    QCoreApplication.processEvents()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
 class Played(NamedTuple):
     """How many actions were done, how many refused with a message, and what went wrong."""
 

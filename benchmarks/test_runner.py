@@ -14,7 +14,6 @@ import warnings
 from pathlib import Path
 from typing import IO, Any
 
-
 # They take longest, so they come first, and the others fill up beside them.
 FIRST = ("test_any_project.py", "test_launcher.py", "test_thinning.py", "test_perform.py")
 

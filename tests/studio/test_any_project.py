@@ -3,6 +3,7 @@ raises, and what can't be done says so."""
 
 from __future__ import annotations
 
+import gc
 import tempfile
 import unittest
 from pathlib import Path
@@ -40,7 +41,7 @@ class AnyProject(unittest.TestCase):
             window.complete()
             session = window.session
 
-            def look() -> None:
+            def look(window: Window = window) -> None:
                 window.grab()
                 app.processEvents()
                 self.assertEqual(faults, [], f"{name}: {doing}")
@@ -78,9 +79,9 @@ class AnyProject(unittest.TestCase):
                 self.assertEqual(faults, [], f"{name}: {doing}")
             doing = "after all commands"
             look()
-            window.action("theme").trigger()
-            look()
-            hardness.close(window)
+            hardness.take_apart(window)
+            del window, session
+            gc.collect()
             app.processEvents()
         self.assertEqual(faults, [], name)
         mute = [error for error in errors if not (error.what and (error.remedy or error.where))]

@@ -314,7 +314,7 @@ class Deliveries:
         dialog.setWindowTitle("Zolvek")
         dialog.setMinimumDuration(300)
         dialog.setAutoClose(False)
-        dialog.canceled.connect(thread.requestInterruption)
+        dialog.canceled.connect(thread.stop)
         thread.progress.connect(lambda so_far, total: dialog.setValue(99 * so_far // max(total, 1)))
 
         def ended() -> None:

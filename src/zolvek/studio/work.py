@@ -14,28 +14,32 @@ LEAVING_MS = 1_000  # that what is still going has when its window closes
 ABANDONED: list[QThread] = []  # that went on when their window closed
 
 
-def end(thread: QThread) -> None:
+def end(thread: Work) -> None:
     """End what is still going when its window closes: it is told to stop, and not waited for long."""
-    thread.requestInterruption()
+    thread.stop()
     if not thread.wait(LEAVING_MS):
         ABANDONED.append(thread)  # it can't be told: it ends with the program
 
 
 class Work(QThread):
     """Does `work` once, which is given what to tell its progress to; then `result` or `error`
-    is there. Stopping it is asking for an interruption."""
+    is there. `stop` ends it at the next word of its progress."""
 
     progress = pyqtSignal(int, int)
 
     def __init__(self, work: Callable[[Progress], Any]) -> None:
         super().__init__()
         self.work = work
+        self.stopped = False  # asked to; read by whatever threads it has work done in
         self.result: Any = None
         self.error: ZolvekError | None = None
 
+    def stop(self) -> None:
+        self.stopped = True
+
     def run(self) -> None:
         def told(done: int, total: int) -> None:
-            if self.isInterruptionRequested():
+            if self.stopped:
                 raise ZolvekError("Stopped; nothing was written.")
             self.progress.emit(done, total)
 

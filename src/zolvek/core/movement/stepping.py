@@ -118,23 +118,25 @@ class Bounds:
 
 
 def stepped(
-    heard: Heard, length: float, highest: int, tempo: TempoMap, resolution: Resolution
-) -> Stream:
+    heard: Heard, length: float, highest: int, tempo: TempoMap, resolution: Resolution,
+    going: Callable[[], object] = lambda: None,
+) -> Stream:  # fmt: skip
     """The fewest changes that keep the steps 0..`highest` within half a step (and the tolerance)
     of the lane's curve at every instant.
 
     Where the curve runs through more than a step between two ticks, the step nearest to the middle
     of what it does there is taken. Only where the step may change is the curve looked at tick by
     tick: that, and the memory it takes, goes with how much it moves, not with how long it lasts.
+    `going` is called now and then; what it raises ends the work.
     """
     moments, bounds = (
         Moments(heard, length, tempo, resolution),
         Bounds(highest, resolution.tolerance),
     )
-    pieces = [
-        _piece(heard, moments, bounds, first, first + PIECE)
-        for first in range(0, moments.last, PIECE)
-    ]
+    pieces = []
+    for first in range(0, moments.last, PIECE):
+        going()
+        pieces.append(_piece(heard, moments, bounds, first, first + PIECE))
     tick, low, high = (np.concatenate(column) for column in zip(*pieces, strict=True))
     least, most = bounds.least(high), bounds.most(low)
     torn = least > most

@@ -43,10 +43,13 @@ FINEST = Resolution()
 Progress = Callable[[int, int], object]
 
 
-def stream(heard: Heard, project: Project, resolution: Resolution = FINEST) -> Stream:
+def stream(
+    heard: Heard, project: Project, resolution: Resolution = FINEST,
+    going: Callable[[], object] = lambda: None,
+) -> Stream:  # fmt: skip
     """The fewest messages' worth of steps that follow the lane over its whole height."""
     highest = MESSAGES[heard.lane.midi.kind].highest
-    return stepped(heard, project.length, highest, project.tempo, resolution)
+    return stepped(heard, project.length, highest, project.tempo, resolution, going)
 
 
 def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
@@ -87,17 +90,25 @@ def lane_messages(
 
     def work(heard: Heard) -> tuple[Heard, Stream, Messages]:
         target = heard.lane.midi
-        own = stream(heard, project, resolution)
+        own = stream(heard, project, resolution, going)
         anew = (target.port, target.channel) in shared
         return heard, own, messages(target, own.tick, own.value, anew)
 
-    found = []
+    found: list[tuple[Heard, Stream, Messages]] = []
+
+    def going() -> None:
+        if progress:
+            progress(len(found), len(lanes))
+
     # Lanes know nothing of each other, and long arrays are worked on side by side.
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        for row in pool.map(work, lanes):
-            found.append(row)
-            if progress:
-                progress(len(found), len(lanes))
+        try:
+            for row in pool.map(work, lanes):
+                found.append(row)
+                going()
+        except BaseException:
+            pool.shutdown(cancel_futures=True)
+            raise
     return found
 
 
