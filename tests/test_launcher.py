@@ -254,6 +254,36 @@ class SettingUp(unittest.TestCase):
         self.assertIn("set HOME to a folder of yours", said.call_args[0][0])
 
 
+class Damage(unittest.TestCase):
+    """What a start makes of errors: a damaged package is not a missing library, nor a fault of ours."""
+
+    def test_only_what_is_of_the_environment_is_damage(self) -> None:
+        from types import ModuleType
+
+        from zolvek.__main__ import damaged
+
+        def raised(code: str, **names: object) -> Exception:
+            try:
+                exec(code, names)
+            except Exception as error:
+                return error
+            raise AssertionError(code)
+
+        inside = str(Path(sys.prefix) / "lib" / "x.py")
+        for error, wanted in (
+            (raised("import no_such_package_at_all"), True),
+            (raised("from click import no_such_name"), True),
+            (raised("click.group", click=ModuleType("click")), True),
+            (raised("own.thing", own=ModuleType("zolvek.core")), False),
+            (raised("from zolvek import no_such_name"), False),
+            (raised("None.x"), False),
+            (ImportError("libEGL.so.1: cannot open shared object file: No such file", name="PyQt6"), False),
+            (SyntaxError("invalid syntax", (inside, 1, 1, "x")), True),
+            (SyntaxError("invalid syntax", ("/elsewhere/x.py", 1, 1, "x")), False),
+        ):  # fmt: skip
+            self.assertEqual(damaged(error), wanted, repr(error))
+
+
 class ForeignCode(unittest.TestCase):
     """Modules that lie in the current folder, or on PYTHONPATH, are never the program's."""
 

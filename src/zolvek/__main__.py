@@ -10,6 +10,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
+from types import ModuleType
 
 if not __package__:
     sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
@@ -18,8 +19,11 @@ STAMP = "whole"  # of the environment, as launcher/environment.py has it
 AGAIN = "ZOLVEK_MADE_ANEW"  # once is enough: then it is something else
 
 
-def damaged(error: ImportError | SyntaxError) -> bool:
+def damaged(error: Exception) -> bool:
     """Whether the error is of the environment's own packages, and not of a library of the system."""
+    if isinstance(error, AttributeError):  # a package without its first file is an empty module
+        module = error.obj
+        return isinstance(module, ModuleType) and not module.__name__.startswith("zolvek")
     if "cannot open shared object file" in str(error):
         return False
     name = (error.name or "").split(".")[0] if isinstance(error, ImportError) else ""
@@ -27,7 +31,7 @@ def damaged(error: ImportError | SyntaxError) -> bool:
     return name not in ("", "zolvek") or place.startswith(sys.prefix)
 
 
-def make_anew(launcher: str, error: ImportError | SyntaxError) -> None:
+def make_anew(launcher: str, error: Exception) -> None:
     print(f"zolvek: The environment is damaged ({error}); it is made anew.", file=sys.stderr)
     (Path(sys.prefix) / STAMP).unlink(missing_ok=True)
     os.environ[AGAIN] = "1"
@@ -39,7 +43,7 @@ def run() -> None:
         from zolvek.cli import main
 
         main()
-    except (ImportError, SyntaxError) as error:
+    except (ImportError, SyntaxError, AttributeError) as error:
         launcher = os.environ.get("ZOLVEK_LAUNCHER")
         if not launcher or os.environ.get(AGAIN) or not damaged(error):
             raise
