@@ -646,16 +646,19 @@ MINUTES = 12.0  # that a group may take
 LONG_MINUTES = 100.0
 
 
-@figure("damage")
-def damage() -> None:
-
-    found = hardness.damage(20_000)
+def say_damage(what: str, found: hardness.Damage, longest: str) -> None:
+    """What came of many files, each of them wrong in some way."""
     for fault in found.faults[:20]:
         print(f"    {fault}")
-    say("damaged files of 20,000 that raised something uncaught", len(found.faults), "", "none")
-    say("longest that one took", found.longest, "s", "under 5")
-    say("most memory", hardness.peak_memory() / 2**20, "MiB", "under 1024")
-    say("of them read all the same", found.read, "", "whatever is whole")
+    say(f"{what} of 20,000 that raised something uncaught", len(found.faults), "", "none")
+    say("    longest that one took", found.longest, "s", longest)
+    say("    most memory", hardness.peak_memory() / 2**20, "MiB", "under 1024")
+    say("    of them read all the same", found.read, "", "whatever is whole")
+
+
+@figure("damage")
+def damage() -> None:
+    say_damage("damaged files", hardness.damage(20_000), "under 5")
 
 
 @figure("kills")
@@ -685,12 +688,7 @@ def actions() -> None:
 def trees_() -> None:
     from benchmarks import trees
 
-    found = trees.mutations(20_000)
-    for fault in found.faults[:20]:
-        print(f"    {fault}")
-    say("changed trees of 20,000 that raised something uncaught", len(found.faults), "", "none")
-    say("longest that one took, used in every way", found.longest, "s", "under 10")
-    say("most memory", hardness.peak_memory() / 2**20, "MiB", "under 1024")
+    say_damage("changed trees", trees.mutations(20_000), "under 10")  # used in every way
 
 
 @figure("sizes")
