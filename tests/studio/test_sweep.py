@@ -187,7 +187,7 @@ class SweepJourney(WindowTest):
         self.assertTrue(self.window.player.playing)
         self.assertGreater(self.session.place, 0.0)
         self.assertTrue(self.window.player.silent)
-        self.assertIn("silent", self.window.transport.note.text())
+        self.assertIn("silent", self.window.transport.note.whole)
         self.wait(1300)
         self.assertLess(self.session.place, 2.01, "the loop holds")
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "pan")

@@ -279,9 +279,7 @@ class Playback:
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:
     if goes_on:
-        return Failure(
-            f"The sound process was lost ({reason}); another one goes on in its place.", "playback"
-        )
+        return Failure(f"The sound process was lost ({reason}); another one goes on.", "playback")
     return Failure(
         f"The sound process was lost again and again ({reason}).", "playback",
         "Bypass the device you added last, save, and play again.",

@@ -12,6 +12,7 @@ from zolvek.studio import theme as themes
 from zolvek.studio.bench.meter import Meter
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
+from zolvek.studio.widgets import Elided
 
 SILENT = "No sound device found: playing silently, in time"
 
@@ -32,7 +33,7 @@ class Transport(QWidget):
         self.clock.setAccessibleName("Time")
         self.tempo = QLabel()
         self.tempo.setAccessibleName("Tempo and meter")
-        self.note = QLabel()  # the window sets it at its foot
+        self.note = Elided("What is to be known of the sound")  # the window sets it at its foot
         self.note.setProperty("role", "quiet")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)
