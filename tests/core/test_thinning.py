@@ -133,6 +133,20 @@ class Thinning(unittest.TestCase):
             if 1 < found < 5:
                 self.assertFalse(passable(x, low, high, found - 1), "there is none with fewer")
 
+    def test_jumps_at_the_very_ends_stay(self) -> None:
+        for points in (
+            [(0.0, 0.2), (1.0, 0.8), (1.0, 0.1)], [(0.0, 0.2), (0.0, 0.8), (1.0, 0.1)], [(1.0, 0.2), (1.0, 0.8)],
+            [(0.0, 0.1), (0.0, 0.9), (1.0, 0.5), (2.0, 0.5), (2.0, 0.3)],
+            [(0.0, 0.0, "hold"), (1 / 3, 0.0, "hold"), (1 / 3, 0.0, "stairs", 1.0), (0.6, 1.0, "hold"), (0.6, 0.0)],
+        ):  # fmt: skip
+            own = curve(points)
+            for shapes in (False, True):
+                made = thinned(own, 0.2, shapes)
+                self.assertLessEqual(made.error, 0.2 + 1e-9, points)
+                self.assertEqual(
+                    (made.curve.value[0], made.curve.value[-1]), (points[0][1], points[-1][1])
+                )
+
     @given(curves(), st.floats(0.001, 0.3), st.booleans())
     @settings(max_examples=80, deadline=None)
     def test_any_curve_keeps_its_bound_ends_and_jumps(self, own, tolerance, shapes) -> None:

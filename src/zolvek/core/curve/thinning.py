@@ -92,10 +92,26 @@ def thinned(
         _thin_run(run_beats, run_values, inner, shapes, quick)
         for run_beats, run_values in _runs(curve, tolerance * SAMPLED, keep)
     ]
-    made = _glued(parts)
+    made = _with_ends(_glued(parts), curve)
     if len(made) >= len(curve):
         made = curve
     return Thinned(made, curve)
+
+
+def _with_ends(made: Curve, curve: Curve) -> Curve:
+    """With the very first and last values, which a curve that jumps at its first or last beat holds
+    before and after all that its runs tell."""
+    first, last = (abs(made.value[i] - curve.value[i]) > ROUNDING for i in (0, -1))
+    if not (first or last):
+        return made
+    ends = [place for place, missing in ((0, first), (len(curve) - 1, last)) if missing]
+    where = [0 if place == 0 and first else len(made) for place in ends]
+    return Curve(
+        np.insert(made.beat, where, curve.beat[ends]),
+        np.insert(made.value, where, curve.value[ends]),
+        np.insert(made.shape, where, LINE),
+        np.insert(made.amount, where, 0.0),
+    )
 
 
 def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None) -> Thinned:
