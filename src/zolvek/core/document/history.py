@@ -96,7 +96,7 @@ class History:
 
     def _settled(self) -> History:
         """What has moved away from the present is packed, and the present is whole."""
-        for curve in _large(self.project):
+        for curve in _packed_curves(self.project):
             unpack(curve)
         for way in (-1, 1):
             place = self.here + way * WHOLE
@@ -150,7 +150,7 @@ def _own(project: Project, before: Project) -> tuple[tuple[Curve, ...], int]:
     return tuple(fresh), rows
 
 
-def _large(project: Project) -> list[Curve]:
+def _packed_curves(project: Project) -> list[Curve]:
     return [lane.curve for lane in project.lanes() if "_packed" in lane.curve.__dict__]
 
 

@@ -16,8 +16,7 @@ META, SYSEX, ESCAPE = 0xFF, 0xF0, 0xF7
 # Meta events that are read or written, by name (SMF 1.0; 0x09 is a device's name, RP-019; 0x21 a port's
 # number, in wide use).
 NAME, MARKER, DEVICE, PORT, END, TEMPO, METER = 0x03, 0x06, 0x09, 0x21, 0x2F, 0x51, 0x58
-# How many data bytes follow a status, by its upper half; and those of system messages by themselves.
-DATA = {0x8: 2, 0x9: 2, 0xA: 2, 0xB: 2, 0xC: 1, 0xD: 1, 0xE: 2}
+# How many data bytes follow the status of a system message that has no place in a file.
 SYSTEM_DATA = {0xF1: 1, 0xF2: 2, 0xF3: 1}
 
 
