@@ -146,19 +146,19 @@ def _large_files() -> list[tuple[str, str, Callable[[Path], object], str]]:
 def _many(project: Any) -> Iterator[Row]:
     """A window on ten thousand lanes."""
     from benchmarks import hardness
-    from zolvek.studio.app import application
+    from benchmarks.answers import Answers
+    from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
     app = application()
     with tempfile.TemporaryDirectory() as name, hardness.unattended(Path(name), []):
-        window = Window(project, Settings())
+        window = make_window(project, Settings(), ask=Answers())
         window.show()
         window.complete()
         app.processEvents()
         lanes = [lane.id for lane in project.lanes()]
         for what, work in (
-            ("another focus", lambda: window.session.set_focus(lanes[-7])),
+            ("another focus", lambda: window.session.focus.on(lanes[-7])),
             ("a lane hidden", lambda: window.action("hide-lane").trigger()),
         ):
             began = time.perf_counter()
@@ -288,17 +288,19 @@ from benchmarks.ceilings import _memory
 from zolvek.demo.night_regatta import build
 from zolvek.studio.app import application
 from zolvek.studio.settings import Settings
+from benchmarks.answers import Answers
+from zolvek.studio.app import make_window
 from zolvek.studio.window import Window
 import os
 app, faults, sizes = application(), [], []
 with hardness.unattended(Path(sys.argv[1]), faults):
     for number in range(int(sys.argv[2])):
-        window = Window(build(), Settings())
+        window = make_window(build(), Settings(), ask=Answers())
         window.show()
         window.complete()
         app.processEvents()
         if number % 10 == 0:
-            window.player.play()
+            window.studio.player.play()
             app.processEvents()
         hardness.take_apart(window)
         del window

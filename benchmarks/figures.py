@@ -158,19 +158,19 @@ def crowded(lanes: int) -> Project:
 
 @figure("painting")
 def painting() -> None:
+    from benchmarks.answers import Answers
     from zolvek.core.curve import edits
-    from zolvek.studio.app import application
+    from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
     app = application()
-    window = Window(crowded(24), Settings())
+    window = make_window(crowded(24), Settings(), ask=Answers())
     window.show()
     window.complete()
     app.processEvents()
     lane = window.focus_lane
     curve = hardness.focus_curve(window)
-    window.session.choose(np.array([5_000]))
+    window.session.points.choose(np.array([5_000]))
     gesture = object()
 
     def drags() -> tuple[float, float]:
@@ -186,8 +186,8 @@ def painting() -> None:
             repaints.append(time.perf_counter() - edited)
         return float(np.median(repaints)), float(np.median(moves))
 
-    for name, first, beats in (("all", 0.0, window.view.length), ("four bars", 40.0, 16.0)):
-        window.view.show(first, beats)
+    for name, first, beats in (("all", 0.0, window.studio.view.length), ("four bars", 40.0, 16.0)):
+        window.studio.view.show(first, beats)
         app.processEvents()
         repaint, whole = drags()
         say(
@@ -197,7 +197,7 @@ def painting() -> None:
             "at most 8",
         )
         say("    with the edit and everything that follows it", whole * 1e3, "ms", "no limit set")
-    window.view.show(0.0, window.view.length)
+    window.studio.view.show(0.0, window.studio.view.length)
     app.processEvents()
     say(
         "whole window with 24 lanes of 10,000 points",
@@ -262,22 +262,22 @@ def quantised_(curve: Curve, grid: object, meter: object) -> object:
 @figure("crowd")
 def crowd() -> None:
     """Dragging 5,000 selected points of 100,000."""
+    from benchmarks.answers import Answers
     from zolvek.core.curve import edits
     from zolvek.core.model.project import with_curve
     from zolvek.demo.night_regatta import build
-    from zolvek.studio.app import application
+    from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
     app = application()
     project = build()
     many = random_curve(100_000, False, 3, project.length)
-    window = Window(with_curve(project, "horn.cutoff", many), Settings())
+    window = make_window(with_curve(project, "horn.cutoff", many), Settings(), ask=Answers())
     window.show()
     window.complete()
     app.processEvents()
     chosen = np.arange(50_000, 55_000)
-    window.session.choose(chosen)
+    window.session.points.choose(chosen)
     app.processEvents()
     gesture, repaints, moves = object(), [], []
     for i in range(30):
@@ -458,11 +458,11 @@ def recording() -> None:
     """Eight dials at 250 events a second each for a minute, while the demo plays."""
     import threading
 
+    from benchmarks.answers import Answers
     from zolvek.core.model.project import add_lane
     from zolvek.demo.night_regatta import build
-    from zolvek.studio.app import application
+    from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
     app = application()
     project, keys = (
@@ -471,16 +471,16 @@ def recording() -> None:
     )
     for key in keys:
         project, _ = add_lane(project, "horn", key)
-    window = Window(project, Settings(mode="latch", count_in=0))
+    window = make_window(project, Settings(mode="latch", count_in=0), ask=Answers())
     window.show()
     window.complete()
     app.processEvents()
     session = window.session
     for number, key in enumerate(keys):
-        session.arm(f"horn.{key}")
+        session.passes.arm(f"horn.{key}")
         from zolvek.core.document.control import mapped
 
-        session.edit("Map", mapped(session.project, f"cc:1:{number + 1}", "horn", key))
+        session.document.edit("Map", mapped(session.project, f"cc:1:{number + 1}", "horn", key))
     painted = [0]
     paint = window.focus_lane.paintEvent
 
@@ -489,9 +489,9 @@ def recording() -> None:
         paint(event)
 
     window.focus_lane.paintEvent = counted  # type: ignore[method-assign]
-    window.player.ready().warm_up()
+    window.studio.player.ready().warm_up()
     hardness.wait(1_500)
-    window.recorder.begin()
+    window.studio.recorder.begin()
     hardness.wait(400)
     seconds, sent, stop = 60.0, [0], threading.Event()
 
@@ -503,11 +503,11 @@ def recording() -> None:
                 time.sleep(wait)
             for dial in range(8):
                 value = (number * (dial + 1) // 3) % 128
-                window.outside.came.emit((0xB0, dial + 1, value), time.perf_counter())
+                window.studio.outside.came.emit((0xB0, dial + 1, value), time.perf_counter())
                 sent[0] += 1
         stop.set()
 
-    before = {key: made.count for key, made in window.recorder.passes.items()}
+    before = {key: made.count for key, made in window.studio.recorder.passes.items()}
     thread = threading.Thread(target=hands, daemon=True)
     began = time.perf_counter()
     thread.start()
@@ -515,11 +515,11 @@ def recording() -> None:
         hardness.wait(16)
     hardness.wait(200)
     taken = time.perf_counter() - began
-    noted = sum(made.count - before[key] for key, made in window.recorder.passes.items())
+    noted = sum(made.count - before[key] for key, made in window.studio.recorder.passes.items())
     say(f"events of {sent[0]:,} lost while recording eight dials", sent[0] - noted, "", "none")
     say("repaints of the focus lane a second meanwhile", painted[0] / taken, "/s", "at least 30")
-    window.player.stop()
-    session.saved = session.project
+    window.studio.player.stop()
+    session.document.saved = session.project
     hardness.close(window)
 
 
@@ -579,24 +579,24 @@ def _ticks() -> list[int]:
 @figure("playing")
 def playing() -> None:
     """The demo plays for a minute while a point is dragged 60 times a second."""
+    from benchmarks.answers import Answers
     from zolvek.core.curve import edits
     from zolvek.demo.night_regatta import build
     from zolvek.studio import collecting
-    from zolvek.studio.app import application
+    from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
     app = application()
-    window = Window(build(), Settings())
+    window = make_window(build(), Settings(), ask=Answers())
     window.show()
     window.complete()
     app.processEvents()
     curve = hardness.focus_curve(window)
-    playback = window.player.ready()
+    playback = window.studio.player.ready()
     playback.warm_up()
     hardness.wait(1_500)
     collecting.set_aside()  # as the program does by then
-    window.player.play()
+    window.studio.player.play()
     ticks = _ticks()
     began, moves, gesture = time.perf_counter(), 0, object()
     while time.perf_counter() - began < 60.0:

@@ -199,14 +199,14 @@ keeper.begin()
 turn = [0]
 def edit():
     turn[0] += 1
-    session.edit("Name", replace(session.project, name=repr(time.time())))
+    session.document.edit("Name", replace(session.project, name=repr(time.time())))
     if turn[0] % int(sys.argv[2]) == 0:
         project_file.save(session.project, path)
-        session.mark_saved(path)
+        session.document.mark_saved(path)
         keeper.settled()
 timer = QTimer(); timer.setInterval(25); timer.timeout.connect(edit); timer.start()
 edit()
-project_file.save(session.project, path); session.mark_saved(path)
+project_file.save(session.project, path); session.document.mark_saved(path)
 print("ready", flush=True)
 app.exec()
 """
@@ -286,11 +286,10 @@ WEIGHTS = (
 
 @contextlib.contextmanager
 def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
-    """Whatever asks is answered with Cancel, but for dialogs of ours, which are painted before that;
-    faults in what Qt calls are collected; nobody's own settings, patterns and copies are touched."""
+    """Boxes and menus are left at once, dialogs of ours are painted before that; faults in what Qt calls are collected; nobody's own settings, patterns and copies are touched."""
     import traceback
 
-    from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
+    from PyQt6.QtWidgets import QDialog, QMenu, QMessageBox
 
     def raised(*told: Any) -> None:
         faults.append("".join(traceback.format_exception(*told)))
@@ -301,18 +300,11 @@ def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
         dialog.close()
         return 0
 
-    nothing = ("", "")
     patches: list[Any] = [
         mock.patch.object(sys, "excepthook", raised),
         mock.patch.object(QDialog, "exec", looked_at),
         mock.patch.object(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Cancel),
         mock.patch.object(QMenu, "exec", lambda self, *_: None),
-        mock.patch.object(QFileDialog, "getOpenFileName", lambda *_: nothing),
-        mock.patch.object(QFileDialog, "getSaveFileName", lambda *_: nothing),
-        mock.patch.object(QFileDialog, "getExistingDirectory", lambda *_: ""),
-        mock.patch.object(QInputDialog, "getText", lambda *_, **__: ("", False)),
-        mock.patch.object(QInputDialog, "getItem", lambda *_, **__: ("", False)),
-        mock.patch.object(QInputDialog, "getDouble", lambda *_, **__: (0.0, False)),
         mock.patch.dict(
             os.environ,
             {f"XDG_{kind}_HOME": str(folder) for kind in ("CONFIG", "DATA", "STATE", "CACHE")},
@@ -326,8 +318,7 @@ def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
 
 def focus_curve(window: Any) -> Any:
     """What is drawn on."""
-    assert window.session.lane is not None
-    return window.session.lane.curve
+    return window.session.target.curve
 
 
 def wait(milliseconds: int) -> None:
@@ -339,9 +330,7 @@ def wait(milliseconds: int) -> None:
 
 def close(window: Any) -> None:
     """Close a window whatever it holds, and keep what is left of it."""
-    from PyQt6.QtWidgets import QMessageBox
-
-    window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard
+    window.leaving = True
     window.close()
     KEPT.append(window)
 
@@ -352,13 +341,13 @@ def actions(count: int, seed: int = 1) -> Played:
     from PyQt6.QtCore import QPoint, Qt
     from PyQt6.QtTest import QTest
 
+    from benchmarks.answers import Answers
     from zolvek.core.document import history
     from zolvek.demo.night_regatta import build
     from zolvek.formats import project_file
-    from zolvek.studio.actions import ACTIONS
-    from zolvek.studio.app import application
+    from zolvek.studio.actions.table import ACTIONS
+    from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
     rng = random.Random(seed)
     faults: list[str] = []
@@ -369,11 +358,11 @@ def actions(count: int, seed: int = 1) -> Played:
         unattended(folder, faults),
         mock.patch.object(history, "DEEPEST", 10**9),
     ):
-        window = Window(build(), Settings())
+        window = make_window(build(), Settings(), ask=Answers())
         session = window.session
         first = session.project
         window.show_error = errors.append  # type: ignore[method-assign,assignment]  # said to us instead
-        session.notifier.listeners[:] = [errors.append]
+        session.notices.notifier.listeners[:] = [errors.append]
         window.show()
         window.complete()
         names = [row.id for row in ACTIONS if row.id not in LEAVING]
@@ -417,9 +406,9 @@ def actions(count: int, seed: int = 1) -> Played:
                 drag(rng.choice(window.bench.dials), held[0])
             elif kind == "focus":
                 lanes = [lane.id for lane in session.project.lanes()]
-                session.set_focus(rng.choice(lanes) if lanes else None)
+                session.focus.on(rng.choice(lanes) if lanes else None)
             elif kind == "save":
-                window.files.save_to(folder / "piece.zolvek")
+                window.studio.files.save_to(folder / "piece.zolvek")
             elif kind in ("undo", "redo"):
                 window.action(kind).trigger()
             app.processEvents()
@@ -427,12 +416,12 @@ def actions(count: int, seed: int = 1) -> Played:
                 # Encoding and decoding runs every rule of the model.
                 if project_file.decode(project_file.encode(session.project)) != session.project:
                     faults.append(f"{number} {done}: the project does not read back")
-                if window.player.playing:
-                    window.player.stop()
+                if window.studio.player.playing:
+                    window.studio.player.stop()
             if faults:
                 faults[-1] = f"{number} {done}: {faults[-1]}"
                 break
-        window.player.stop()
+        window.studio.player.stop()
         while window.action("undo").isEnabled():
             window.action("undo").trigger()
         if session.project is not first:

@@ -18,9 +18,9 @@ from zolvek.core.curve.curve import curve
 from zolvek.core.document.takes import auditioned
 from zolvek.demo.night_regatta import bar, build
 from zolvek.formats.midi.report import report
-from zolvek.studio import commands
-from zolvek.studio.actions import shortcuts_page
-from zolvek.studio.app import application
+from zolvek.studio.actions.table import shortcuts_page
+from zolvek.studio.app import application, make_window
+from zolvek.studio.commands.scope import shape_scope
 from zolvek.studio.lanes.hits import Hit
 from zolvek.studio.rail.export_panel import ExportPanel
 from zolvek.studio.rail.listen_panel import ListenPanel
@@ -50,27 +50,27 @@ def _backdrop(window: Window) -> None:
 
 def _cast_off(window: Window) -> None:
     _backdrop(window)
-    window.view.show(bar(8), bar(19) - bar(8))
-    window.session.choose_span((bar(9), bar(17)))
-    window.session.set_place(bar(13.5))
-    window.session.choose(np.array([2, 3]))
+    window.studio.view.show(bar(8), bar(19) - bar(8))
+    window.session.span.choose((bar(9), bar(17)))
+    window.session.playhead.go(bar(13.5))
+    window.session.points.choose(np.array([2, 3]))
     lane = window.focus_lane
     lane.over = Hit("point", 3)
     curve = hardness.focus_curve(window)
-    at = lane.point_at(float(curve.beat[3]), float(curve.value[3]))
+    at = lane.plot.point(float(curve.beat[3]), float(curve.value[3]))
     lane.pointer = QPointF(at.x(), at.y())
 
 
 def _lamp(window: Window) -> None:
-    window.session.set_focus("fog-strip.level")
-    window.view.show(bar(23), bar(35) - bar(23))
-    window.session.set_place(bar(27.25))
+    window.session.focus.on("fog-strip.level")
+    window.studio.view.show(bar(23), bar(35) - bar(23))
+    window.session.playhead.go(bar(27.25))
 
 
 def _shape(window: Window) -> None:
-    window.view.show(bar(8), bar(19) - bar(8))
-    window.session.choose_span((bar(9), bar(13)))
-    window.session.set_place(bar(11))
+    window.studio.view.show(bar(8), bar(19) - bar(8))
+    window.session.span.choose((bar(9), bar(13)))
+    window.session.playhead.go(bar(11))
     window.rail.show_step("step-shape")
     panel = window.rail.findChild(ShapePanel)
     panel.choose("form-tremble")
@@ -82,22 +82,22 @@ def _patterns(window: Window) -> None:
     window.rail.show_step("step-patterns")
     panel = window.rail.findChild(PatternsPanel)
     for first, last, name in ((17, 21, "Ripple"), (9, 17, "Opening"), (33, 43, "Slow close")):
-        window.session.choose_span((bar(first), bar(last)))
+        window.session.span.choose((bar(first), bar(last)))
         panel.save_as(name)
     panel.list.setCurrentRow(1)
     panel.add_slot()
     panel.slots.setCurrentRow(1)
-    window.session.set_place(bar(26))
+    window.session.playhead.go(bar(26))
     panel.play_here()
-    window.view.show(bar(15), bar(35) - bar(15))
-    window.session.choose_span((bar(17), bar(21)))
+    window.studio.view.show(bar(15), bar(35) - bar(15))
+    window.session.span.choose((bar(17), bar(21)))
 
 
 def _reach(window: Window) -> None:
-    window.session.set_focus("fog-filter.cutoff")
+    window.session.focus.on("fog-filter.cutoff")
     _backdrop(window)
-    window.view.show(bar(7), bar(19) - bar(7))
-    window.session.choose_span((bar(9), bar(11)))
+    window.studio.view.show(bar(7), bar(19) - bar(7))
+    window.session.span.choose((bar(9), bar(11)))
     window.rail.show_step("step-listen")
     panel = window.rail.findChild(ListenPanel)
     panel.measure.click()
@@ -107,24 +107,24 @@ def _reach(window: Window) -> None:
 
 def _compare(window: Window) -> None:
     window.session.settings.backdrop = "waveform"
-    window.session.set_focus("fog-strip.level")
+    window.session.focus.on("fog-strip.level")
     _backdrop(window)
-    window.view.show(bar(23), bar(35) - bar(23))
-    window.keep_version()
-    window.session.choose_span((bar(25), bar(29)))
-    commands.shape_scope(window.session, "Scale", lambda piece: shaping.scaled(piece, 0.4, 0.5))
+    window.studio.view.show(bar(23), bar(35) - bar(23))
+    window.session.hearing.keep_version()
+    window.session.span.choose((bar(25), bar(29)))
+    shape_scope(window.session, "Scale", lambda piece: shaping.scaled(piece, 0.4, 0.5))
     window.rail.show_step("step-listen")
     panel = window.rail.findChild(ListenPanel)
-    window.session.compare("kept")
+    window.session.hearing.compare("kept")
     panel.match.click()
     _wait(lambda: "LUFS" in panel.heard.text())
-    window.session.set_place(bar(26))
+    window.session.playhead.go(bar(26))
 
 
 def _movement(window: Window) -> None:
-    window.session.set_focus("echo.feedback")
-    window.view.show(bar(24), bar(34) - bar(24))
-    window.session.choose_span((bar(25), bar(33)))
+    window.session.focus.on("echo.feedback")
+    window.studio.view.show(bar(24), bar(34) - bar(24))
+    window.session.span.choose((bar(25), bar(33)))
     window.rail.show_step("step-movement")
     panel = window.rail.findChild(MovementPanel)
     panel.lfo.entries["amount"].setText("5 %")
@@ -134,8 +134,8 @@ def _movement(window: Window) -> None:
 
 def _layers(window: Window) -> None:
     session = window.session
-    session.set_focus("lantern-strip.pan")
-    window.view.show(bar(32), bar(45) - bar(32))
+    session.focus.on("lantern-strip.pan")
+    window.studio.view.show(bar(32), bar(45) - bar(32))
     window.rail.show_step("step-movement")
     panel = window.rail.findChild(MovementPanel)
     panel.show_page("Layers")
@@ -144,18 +144,18 @@ def _layers(window: Window) -> None:
         [(0.0, 0.5), (bar(34), 0.5, "s-curve", 0.4), (bar(41), 0.82, "bend", 0.5), (bar(44), 0.5)]
     )
     session.edit_curve("Draw", drift, np.array([1, 2]))
-    session.set_place(bar(39))
+    session.playhead.go(bar(39))
 
 
 def _thin(window: Window) -> None:
     session = window.session
-    session.set_focus("fog-filter.resonance")
-    lane = session.own_lane
+    session.focus.on("fog-filter.resonance")
+    lane = session.lane
     assert lane is not None
     take = lane.takes[0]
     session.edit_curve("Take", auditioned(lane, [take.id]))
-    window.view.show(bar(16), bar(25) - bar(16))
-    session.choose_span((take.first, take.last))
+    window.studio.view.show(bar(16), bar(25) - bar(16))
+    session.span.choose((take.first, take.last))
     window.rail.show_step("step-thin")
     panel = window.rail.findChild(ThinPanel)
     panel.tolerance.setText("2 %")
@@ -166,54 +166,54 @@ def _recording(window: Window) -> None:
     """A pass in the midst of being recorded: the hand is told what it did, for no one is here."""
     session, settings = window.session, window.session.settings
     settings.mode, settings.count_in = "latch", 0
-    session.set_focus("fog-filter.resonance")
-    lane = session.own_lane
+    session.focus.on("fog-filter.resonance")
+    lane = session.lane
     assert lane is not None
     take = lane.takes[0]
-    session.arm("fog-filter.resonance")
-    window.view.show(bar(16), bar(25) - bar(16))
+    session.passes.arm("fog-filter.resonance")
+    window.studio.view.show(bar(16), bar(25) - bar(16))
     window.rail.show_step("step-perform")
-    session.set_place(bar(17))
-    window.recorder.begin()
-    told = window.recorder.passes["fog-filter.resonance"]
+    session.playhead.go(bar(17))
+    window.studio.recorder.begin()
+    told = window.studio.recorder.passes["fog-filter.resonance"]
     for beat in np.linspace(bar(17), bar(21), 300):
         told.add(float(beat), 0.1 + float(take.curve.at(beat)))
-    window.player.timer.stop()  # the moment of the picture
-    window.recorder.held = {"fog-filter.resonance": 0.1 + float(take.curve.at(bar(21)))}
-    session.hold(window.recorder.held)
-    session.set_place(bar(21))
+    window.studio.player.timer.stop()  # the moment of the picture
+    window.studio.recorder.held = {"fog-filter.resonance": 0.1 + float(take.curve.at(bar(21)))}
+    session.held.hold(window.studio.recorder.held)
+    session.playhead.go(bar(21))
 
 
 def _morph(window: Window) -> None:
     session = window.session
-    session.set_focus("horn.drive")
-    window.view.show(bar(23), bar(35) - bar(23))
-    session.choose_span((bar(25), bar(33)))
+    session.focus.on("horn.drive")
+    window.studio.view.show(bar(23), bar(35) - bar(23))
+    session.span.choose((bar(25), bar(33)))
     window.rail.show_step("step-morph")
     window.rail.findChild(MorphPanel).show_page("Morph")
-    session.set_place(bar(29))
+    session.playhead.go(bar(29))
 
 
 def _pad(window: Window) -> None:
     session = window.session
-    session.set_focus("echo.mix")
-    window.view.show(bar(32), bar(44) - bar(32))
+    session.focus.on("echo.mix")
+    window.studio.view.show(bar(32), bar(44) - bar(32))
     window.rail.show_step("step-morph")
     window.rail.findChild(MorphPanel).show_page("Pad")
-    session.choose_span((bar(33), bar(43)))
-    session.set_place(bar(37.5))
+    session.span.choose((bar(33), bar(43)))
+    session.playhead.go(bar(37.5))
 
 
 def _devices(window: Window) -> None:
     window.session.touch("fog-filter", "resonance")
     _backdrop(window)
-    window.view.show(bar(7), bar(35) - bar(7))
+    window.studio.view.show(bar(7), bar(35) - bar(7))
     window.rail.show_step("step-devices")
 
 
 def _export(window: Window) -> None:
-    window.session.set_focus("echo.feedback")
-    window.session.set_place(bar(24.5))
+    window.session.focus.on("echo.feedback")
+    window.session.playhead.go(bar(24.5))
     window.rail.show_step("step-export")
     panel = window.rail.shown["step-export"].widget()
     assert isinstance(panel, ExportPanel)
@@ -248,7 +248,7 @@ def make(docs: Path) -> int:
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
     for name, theme, prepare in SHOTS:
         app = application(theme)
-        window = Window(build(), Settings(theme=theme))
+        window = make_window(build(), Settings(theme=theme))
         window.resize(*SIZE)
         window.show()
         window.complete()
@@ -258,8 +258,8 @@ def make(docs: Path) -> int:
         path = docs / "screenshots" / f"{name}.png"
         window.grab().save(str(path))
         print(path)
-        window.player.stop()
-        window.session.saved = window.session.project
+        window.studio.player.stop()
+        window.session.document.saved = window.session.project
         window.close()
     return 0
 

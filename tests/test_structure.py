@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import ast
 import subprocess
 import sys
 import unittest
+from collections.abc import Iterator
+from graphlib import TopologicalSorter
 from pathlib import Path
 
-from zolvek.studio.actions import ACTIONS, MENUS, shortcuts_page
+from zolvek.studio.actions.table import ACTIONS, shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.icons import NAMES, icon
 from zolvek.studio.theme import THEMES
@@ -23,6 +26,39 @@ print([name for name in sys.modules if name.startswith(("PyQt6", "zolvek.studio"
 importlib.import_module("zolvek.cli")
 print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.modules and name != "numpy"])
 """
+
+
+# What the parts of the program may import of one another, apart from themselves.
+MAY_IMPORT = {
+    "core": set(),
+    "formats": {"core"},
+    "sound": {"core", "formats", "process"},
+    "demo": {"core"},
+    "cli": {"core", "formats", "sound", "demo", "desktop", "process", "studio"},
+    "studio": {"core", "formats", "sound", "demo", "process"},
+}
+LONGEST = {"file": 400, "class": 300, "function": 60}
+
+
+def sources() -> dict[str, ast.Module]:
+    """Every module of the program, by its name."""
+    src = ROOT / "src"
+    found = {}
+    for path in sorted(src.rglob("*.py")):
+        name = ".".join(path.relative_to(src).with_suffix("").parts).removesuffix(".__init__")
+        found[name] = ast.parse(path.read_text())
+    return found
+
+
+def imports(tree: ast.Module, known: set[str]) -> Iterator[str]:
+    """What a module imports of ours, at once or later, or for its types alone."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            for name in node.names:
+                whole = f"{node.module}.{name.name}"
+                yield from [whole] if whole in known else [node.module]
+        elif isinstance(node, ast.Import):
+            yield from (name.name for name in node.names)
 
 
 def contrast(one: str, other: str) -> float:
@@ -44,9 +80,48 @@ class Structure(unittest.TestCase):
         )
         self.assertEqual(done.stdout.split("\n")[:2], ["[]", "[]"])
 
+    def test_no_two_modules_import_each_other(self) -> None:
+        found = sources()
+        graph = {
+            name: {other for other in imports(tree, set(found)) if other in found and other != name}
+            for name, tree in found.items()
+        }
+        self.assertGreater(sum(map(len, graph.values())), 500, "the imports are read")
+        TopologicalSorter(graph).prepare()  # raises CycleError, which names them
+
+    def test_arrows_point_one_way(self) -> None:
+        found = sources()
+        for name, tree in found.items():
+            part = name.split(".")[1] if name.count(".") else ""
+            if part in MAY_IMPORT:
+                others = {
+                    other.split(".")[1]
+                    for other in imports(tree, set(found))
+                    if other.startswith("zolvek.") and other.split(".")[1] != part
+                }
+                self.assertLessEqual(others - {"version"}, MAY_IMPORT[part], name)
+
+    def test_rooms_are_not_halls(self) -> None:
+        """Files, classes and functions of a size that can be taken in; a longer function says why
+        in its docstring ("Long: …")."""
+        tall = []
+        for name, tree in sources().items():
+            last = max((node.end_lineno or 0 for node in tree.body), default=0)
+            rows = [("file", name, last, "")]
+            for node in ast.walk(tree):
+                if isinstance(node, ast.ClassDef | ast.FunctionDef):
+                    kind = "class" if isinstance(node, ast.ClassDef) else "function"
+                    size = (node.end_lineno or 0) - node.lineno + 1
+                    rows.append((kind, f"{name}.{node.name}", size, ast.get_docstring(node) or ""))
+            tall += [
+                f"{what}: {size} lines"
+                for kind, what, size, says in rows
+                if size > LONGEST[kind] and "Long:" not in says
+            ]
+        self.assertEqual(tall, [])
+
     def test_actions_are_whole(self) -> None:
         for row in ACTIONS:
-            self.assertIn(row.menu, MENUS)
             self.assertTrue(row.tip and row.text, row.id)
             self.assertIn(row.icon or "play", NAMES)
         app = application()

@@ -24,12 +24,12 @@ QTest.qWait(200)
 window.show_guide()
 assert "site-packages" in zolvek.__file__, zolvek.__file__
 print(window.windowTitle(), window.isVisible(), flush=True)
-window.player.ready().play(0.0)
+window.studio.player.ready().play(0.0)
 import time
 began = time.monotonic()
-while not window.player.playback.begun and time.monotonic() - began < 60:
+while not window.studio.player.playback.begun and time.monotonic() - began < 60:
     QTest.qWait(20)
-print("heard", window.player.playback.begun, flush=True)
+print("heard", window.studio.player.playback.begun, flush=True)
 window.close()
 os._exit(0)
 """

@@ -17,13 +17,12 @@ os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"]
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, qInstallMessageHandler
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMessageBox
 
+from benchmarks.answers import Answers
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.studio.app import application
+from zolvek.studio.app import application, make_window
 from zolvek.studio.settings import Settings
-from zolvek.studio.window import Window
 
 LEFT, NO_KEY = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 HARMLESS = (
@@ -65,17 +64,19 @@ class WindowTest(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
         self.errors: list[ZolvekError] = []
-        self.window = Window(build(), Settings())
+        self.ask = Answers()
+        self.window = make_window(build(), Settings(), ask=self.ask)
         self.window.show_error = self.errors.append
-        self.window.session.notifier.listeners[:] = [self.errors.append]
+        self.window.session.notices.notifier.listeners[:] = [self.errors.append]
         self.window.show()
         self.window.complete()
-        self.session, self.view = self.window.session, self.window.view
+        self.studio, self.session = self.window.studio, self.window.session
+        self.view = self.studio.view
         self.lane = self.window.focus_lane
         self.wait()
 
     def tearDown(self) -> None:
-        self.window.ask_unsaved = lambda: QMessageBox.StandardButton.Discard
+        self.ask.when_unsaved = "discard"
         self.assertTrue(self.window.close())
         self.window.deleteLater()
         self.wait()
@@ -109,7 +110,7 @@ class WindowTest(unittest.TestCase):
 
     def spot(self, beat: float, value: float) -> QPoint:
         """Where a curve point of the focus lane is."""
-        return self.lane.point_at(beat, value).toPoint()
+        return self.lane.plot.point(beat, value).toPoint()
 
     def drag_on(self, widget, start: QPoint, end: QPoint, keys=NO_KEY, steps: int = 8) -> None:
         """Press, move in steps, release."""
@@ -149,14 +150,19 @@ class WindowTest(unittest.TestCase):
         QTest.keyClick(widget or self.window, key, keys)
         self.wait()
 
+    def show(self, project, path=None) -> None:
+        """Another project in the window."""
+        self.studio.player.stop()
+        self.session.open(project, path)
+
     def do(self, action: str) -> None:
         self.window.action(action).trigger()
         self.wait()
 
     def curve(self):
-        lane = self.session.lane
-        assert lane is not None
-        return lane.curve
+        target = self.session.target
+        assert target is not None
+        return target.curve
 
     def field(self, name: str):
         """A named entry, menu or spin box of the window."""

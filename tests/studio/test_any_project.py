@@ -12,11 +12,12 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from benchmarks import hardness
+from benchmarks.answers import Answers
 from tests.projects import PROJECTS
 from tests.studio import driver
 from zolvek.core.errors import ZolvekError
-from zolvek.studio.actions import ACTIONS
-from zolvek.studio.app import application
+from zolvek.studio.actions.table import ACTIONS, MENUS
+from zolvek.studio.app import application, make_window
 from zolvek.studio.settings import Settings
 from zolvek.studio.window import Window
 
@@ -29,14 +30,23 @@ HEAVY = {
 
 
 class AnyProject(unittest.TestCase):
+    def settle(self, window: Window) -> None:
+        """Until what goes on beside the window has ended."""
+        for _ in range(3_000):
+            if window.studio.deliveries.working is None:
+                return
+            hardness.wait(10)
+        self.fail("a delivery never ended")
+
     def walk(self, name: str) -> None:
         faults: list[str] = []
         errors: list[ZolvekError] = []
+        answers = Answers()
         app = application()
         driver.kept[:] = [app]
         with tempfile.TemporaryDirectory() as made, hardness.unattended(Path(made), faults):
-            window = Window(PROJECTS[name](Path(made)), Settings())
-            window.session.notifier.listeners[:] = [errors.append]
+            window = make_window(PROJECTS[name](Path(made)), Settings(), ask=answers)
+            window.session.notices.notifier.listeners[:] = [errors.append]
             window.show()
             window.complete()
             session = window.session
@@ -64,21 +74,27 @@ class AnyProject(unittest.TestCase):
                     QTest.mouseDClick(widget, Qt.MouseButton.LeftButton, pos=spot)
                 look()
             lanes = [lane.id for lane in session.project.lanes()]
-            session.set_focus(lanes[-1] if lanes else None)
-            session.choose_span((0.0, min(4.0, session.project.length)))
-            for row in ACTIONS:
-                if row.id in LEAVING or (
-                    name in HEAVY and row.menu not in ("View", "Help", "Play")
-                ):
-                    continue
-                doing = row.id
-                window.action(row.id).trigger()
-                if window.player.playing:
-                    window.player.stop()
-                app.processEvents()
-                self.assertEqual(faults, [], f"{name}: {doing}")
-            doing = "after all commands"
-            look()
+            session.focus.on(lanes[-1] if lanes else None)
+            session.span.choose((0.0, min(4.0, session.project.length)))
+            light = [key for key in MENUS if name not in HEAVY or key in ("View", "Help", "Play")]
+            rows = [row for key in light for row in MENUS[key] if row.id not in LEAVING]
+            for accepts in (False, True):
+                # Every question is first refused, then answered: with a word, a number, a file name.
+                answers.accepts = answers.yes = accepts
+                answers.words, answers.value = ("13", 0.5) if accepts else (None, None)
+                answers.path = Path(made) / "name" if accepts else None
+                if accepts and name in HEAVY:
+                    break
+                for row in rows:
+                    doing = f"{row.id}, answered" if accepts else row.id
+                    window.action(row.id).trigger()
+                    if window.studio.player.playing:
+                        window.studio.player.stop()
+                    app.processEvents()
+                    self.assertEqual(faults, [], f"{name}: {doing}")
+                doing = "after all commands"
+                self.settle(window)
+                look()
             hardness.take_apart(window)
             del window, session
             gc.collect()

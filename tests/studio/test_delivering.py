@@ -46,28 +46,28 @@ class Delivering(WindowTest):
         super().setUp()
         self.do("step-export")
         self.panel = self.window.rail.findChild(ExportPanel)
-        self.deliveries = self.window.deliveries
+        self.deliveries = self.studio.deliveries
 
     def written(self, name: str, action: str):
         path = self.folder / name
-        self.window.files.target = lambda *_: path
+        self.ask.path = path
         self.do(action)
         self.until(lambda: self.deliveries.working is None)
         self.assertEqual(self.errors, [])
         return path
 
     def test_an_nrpn_lane_is_reported_delivered_and_read_again(self) -> None:
-        self.session.set_focus("echo.feedback")
+        self.session.focus.on("echo.feedback")
         page = self.panel.midi
         page.kind.setCurrentIndex(page.kind.findData("bend"))
         page.kind.activated.emit(page.kind.currentIndex())
         page.semitones.setValue(2.25)
-        self.assertEqual(self.session.own_lane.midi.semitones, 2.25)
+        self.assertEqual(self.session.lane.midi.semitones, 2.25)
         self.assertFalse(page.target.isRowVisible(page.number))
         page.kind.setCurrentIndex(page.kind.findData("nrpn"))
         page.kind.activated.emit(page.kind.currentIndex())
         page.number.setValue(260)
-        self.assertEqual(self.session.own_lane.midi.text, "NRPN 260, channel 2")
+        self.assertEqual(self.session.lane.midi.text, "NRPN 260, channel 2")
         self.until(lambda: page.told is not None and not page.stale and page.working is None)
         row = next(row for row in page.told.lanes if row.lane == "echo.feedback")
         self.assertEqual(row.target, "NRPN 260, channel 2")
@@ -86,7 +86,7 @@ class Delivering(WindowTest):
             next(r for r in page.told.lanes if r.lane == "echo.feedback").messages, row.messages / 4
         )
         page.rows.selectRow(0)
-        self.assertEqual(self.session.own_lane.id, page.told.lanes[0].lane)
+        self.assertEqual(self.session.lane.id, page.told.lanes[0].lane)
         page.gap.setText("1 tick")
         self.key(Qt.Key.Key_Return, widget=page.gap)
         self.assertEqual(page.gap.text(), "0 ms")
@@ -100,7 +100,7 @@ class Delivering(WindowTest):
         self.assertLessEqual({98, 99, 6, 38}, numbers)
         # Dropped on the window it comes in again, on tracks of its own, as one step.
         before = self.session.project
-        self.window.asked = lambda dialog: True
+        self.ask.accepts = True
         self.drop(path)
         self.until(lambda: self.session.project is not before)
         self.assertEqual(len(self.session.project.tracks), 4 + 16)
@@ -125,8 +125,8 @@ class Delivering(WindowTest):
         self.wait(50)
 
     def test_every_file_is_written_and_what_is_dropped_is_read(self) -> None:
-        self.session.set_focus("fog-strip.level")
-        self.session.choose_span((64.0, 72.0))
+        self.session.focus.on("fog-strip.level")
+        self.session.span.choose((64.0, 72.0))
         settings = self.session.settings
         settings.sound_selection, settings.sound_tracks, settings.sound_depth = True, True, "float"
         settings.data_all = True
@@ -142,10 +142,10 @@ class Delivering(WindowTest):
         for name, begins in (("all.svg", b"<svg"), ("all.png", b"\x89PNG")):
             self.assertEqual(self.written(name, "export-picture").read_bytes()[:4], begins)
         # The control signal comes back into another lane; the points into a third.
-        self.session.set_focus("horn.drive")
+        self.session.focus.on("horn.drive")
         old = self.session.lane.curve
-        self.window.confirm = lambda *_: False
-        self.window.asked = lambda dialog: True
+        self.ask.yes = False
+        self.ask.accepts = True
         self.drop(control)
         self.until(lambda: self.session.lane.curve is not old)
         beats = np.linspace(64.0, 71.9, 500)
@@ -201,13 +201,13 @@ class Delivering(WindowTest):
         with mock.patch.object(ports, "_rtmidi", lambda: library):
             lane = self.session.project.lane("echo.feedback")
             named = replace(lane, midi=replace(lane.midi, kind="nrpn", controller=260, port="Desk"))
-            self.session.edit("Port", with_lane(self.session.project, named))
-            self.window.outside.send_to(ports.outputs()[-1])
-            self.session.set_place(72.0)
+            self.session.document.edit("Port", with_lane(self.session.project, named))
+            self.studio.outside.send_to(ports.outputs()[-1])
+            self.session.playhead.go(72.0)
             self.do("play")
             self.until(lambda: len(sent.get("Desk", ())) > 40 and len(sent.get("Zolvek", ())) > 40)
             self.do("stop")
-            self.window.outside.close()
+            self.studio.outside.close()
         self.assertEqual([data[1] for data in sent["Desk"][:4]], [99, 98, 6, 38])
         self.assertEqual({data[0] for data in sent["Desk"]}, {0xB1})
         self.assertNotIn(91, {data[1] for data in sent["Zolvek"] if data[0] == 0xB1})
@@ -221,7 +221,7 @@ class Delivering(WindowTest):
         self.until(lambda: bool(dragged))
         self.assertEqual(len(mido.MidiFile(dragged[0]).tracks), 17)
         self.do("guide")
-        guide = self.window.guide
+        guide = self.window.guide_window
         QTest.keyClicks(guide.words, "DIN cable")
         QTest.keyClick(guide.words, Qt.Key.Key_Return)
         self.assertEqual(guide.page.textCursor().selectedText(), "DIN cable")

@@ -82,9 +82,9 @@ class Desktop(WindowTest):
             self.do(key)
         self.do("monitor")
         self.assertEqual("\n".join(nameless(self.window)), "")
-        for key, action in self.window.made.items():
+        for key, action in self.window.made.made.items():
             self.assertTrue(action.text() and action.statusTip(), key)
-        self.window.monitor.close()
+        self.window.monitor_window.close()
 
     def test_dead_cycles_are_taken_apart_on_the_interfaces_thread_alone(self) -> None:
         """Whatever other threads do meanwhile: a widget that dies in one of them takes the
@@ -112,7 +112,7 @@ class Desktop(WindowTest):
         self.key(Qt.Key.Key_Return, widget=field)
         self.key(Qt.Key.Key_Escape, widget=field)
         self.do("add-lane")
-        lane = self.session.own_lane
+        lane = self.session.lane
         self.assertEqual(lane.parameter, "noise")
         self.lane.setFocus()
         self.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier, self.lane)
@@ -120,7 +120,7 @@ class Desktop(WindowTest):
         self.key(Qt.Key.Key_Up, widget=self.lane)
         self.assertNotEqual(self.curve(), before, "arrow keys move what is selected")
         with mock.patch.object(
-            self.window.files, "save_as", lambda: self.window.files.save_to(target)
+            self.studio.files, "save_as", lambda: self.studio.files.save_to(target)
         ):
             self.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         self.assertTrue(target.is_file())

@@ -22,11 +22,11 @@ from zolvek.studio import app as starting
 application, window = starting.start(None)
 window.complete()
 complaints = []
-window.session.notifier.listeners[:] = [lambda error: complaints.append(str(error))]
+window.session.notices.notifier.listeners[:] = [lambda error: complaints.append(str(error))]
 QTest.qWait(400)
 lane, session = window.focus_lane, window.session
 before = len(session.lane.curve)
-spot = lane.point_at(6.0, 0.9).toPoint()
+spot = lane.plot.point(6.0, 0.9).toPoint()
 QTest.mouseMove(lane, spot)
 QTest.mouseClick(lane, Qt.MouseButton.LeftButton, pos=spot)
 QTest.qWait(100)
@@ -41,7 +41,7 @@ undone = len(session.lane.curve)
 for row in ("shape", "movement", "export"):
     window.action("step-" + row).trigger()
     QTest.qWait(30)
-saved = window.files.save_to(Path(sys.argv[1]))
+saved = window.studio.files.save_to(Path(sys.argv[1]))
 picture = window.grab()
 screen = application.primaryScreen().availableSize()
 print(json.dumps({

@@ -25,7 +25,7 @@ from zolvek.studio.faults import Faults
 application, window = starting.start(None)
 Faults(window).begin()
 window.complete()
-window.player.ready()
+window.studio.player.ready()
 told = []
 def shut():
     box = application.activeModalWidget()
@@ -43,8 +43,8 @@ def pump(rounds=12):
 for row in ("devices", "draw", "shape", "patterns", "movement", "perform", "thin", "morph", "listen", "export"):
     window.action("step-" + row).trigger()
     pump(2)
-window.show_monitor()
-window.show_guide()
+window.monitor()
+window.guide()
 pump()
 classes = sorted({type(w) for w in [window, *window.findChildren(QWidget)]
                   if "paintEvent" in type(w).__dict__ and type(w).__module__.startswith("zolvek")},
@@ -70,11 +70,11 @@ for number, cls in enumerate(classes):
     pump()
     cls.paintEvent = own
     found[cls.__name__] = told[before:]
-window.session.set_tool("line")
-edited = window.session.tool == "line"
+window.session.tools.choose("line")
+edited = window.session.tools.tool == "line"
 print(json.dumps({"found": found, "edited": edited}), flush=True)
 import os
-window.player.close()
+window.studio.player.close()
 os._exit(0)
 """
 
@@ -127,7 +127,7 @@ def warm_up(self):
     own(self)
     self.action("add-track")
     from dataclasses import replace
-    self.session.edit("Name", replace(self.session.project, name="Unsaved"))
+    self.session.document.edit("Name", replace(self.session.project, name="Unsaved"))
     print("ready", flush=True)
 windows.Window.warm_up = warm_up
 from zolvek.studio.app import run

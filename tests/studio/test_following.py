@@ -21,12 +21,12 @@ class Following(WindowTest):
 
     def on_drawn(self) -> None:
         """A focus lane with two points at hand, both selected."""
-        self.session.set_focus("mallet.transpose")
+        self.session.focus.on("mallet.transpose")
         self.view.show(80.0, 24.0)
         self.session.edit_curve("Draw", curve([(84.0, 0.3), (92.0, 0.6)]))
         self.wait()
         self.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier, self.lane)
-        self.assertEqual(self.session.chosen.tolist(), [0, 1])
+        self.assertEqual(self.session.points.chosen.tolist(), [0, 1])
 
     def test_the_shape_panel_tells_where_the_selection_is_while_it_is_dragged(self) -> None:
         self.do("step-shape")
@@ -34,13 +34,13 @@ class Following(WindowTest):
         panel = self.window.rail.findChild(ShapePanel)
         text = self.session.project.meter.text
         QTest.mouseClick(panel.preview, LEFT)
-        self.assertIsNotNone(self.session.preview)
+        self.assertIsNotNone(self.session.preview.curve)
         for move in (4.0, -2.0):
             first, last = self.curve().beat
             self.drag((first, float(self.curve().value[0])), (first + move, 0.3))
             self.assertEqual(self.curve().beat.tolist(), [first + move, last + move])
             self.assertIn(f"{text(first + move)} to {text(last + move)}", panel.scope.text())
-            self.assertIsNone(self.session.preview, "what was previewed is of another curve")
+            self.assertIsNone(self.session.preview.curve, "what was previewed is of another curve")
         self.do("undo")
         self.assertIn(f"{text(88.0)} to {text(96.0)}", panel.scope.text())
 
@@ -57,7 +57,7 @@ class Following(WindowTest):
             lambda: self.session.edit_curve("Down", flat(0.02)),
             lambda: self.session.edit_curve("Up", flat(0.98)),
             lambda: self.do("hide-lane"),
-            lambda: self.session.set_focus("echo.mix"),
+            lambda: self.session.focus.on("echo.mix"),
             lambda: self.do("theme"),
             lambda: self.window.resize(1_400, 800),
         ):
@@ -80,10 +80,10 @@ class Following(WindowTest):
         self.assertGreater(self.view.beats, 44.0)
 
     def test_dials_show_what_their_lane_comes_to_at_every_place(self) -> None:
-        self.session.set_focus("horn.cutoff")
+        self.session.focus.on("horn.cutoff")
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "cutoff")
         for beat in (0.0, 40.0, 63.9, 64.0, 120.5):
-            self.session.set_place(beat)
+            self.session.playhead.go(beat)
             lane = self.session.project.lane("horn.cutoff")
             self.assertEqual(dial.shown[0], float(played(lane, self.session.project).at(beat)))
         before = dial.shown[0]

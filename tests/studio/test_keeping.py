@@ -10,7 +10,8 @@ from tests.studio.driver import WindowTest
 from zolvek.core.curve.curve import flat
 from zolvek.core.errors import ZolvekError
 from zolvek.formats import project_file, recovery
-from zolvek.studio import commands, crash_report
+from zolvek.studio import crash_report
+from zolvek.studio.commands import points
 
 
 class Keeping(WindowTest):
@@ -21,30 +22,30 @@ class Keeping(WindowTest):
 
     def test_an_edit_is_kept_within_five_seconds_and_comes_back_after_a_crash(self) -> None:
         demo = self.session.project
-        self.window.keeper.begin()
+        self.studio.keeper.begin()
         self.session.edit_curve("Level", flat(0.25))
         edited = self.session.project
         self.assertNotEqual(edited, demo)
         end = time.monotonic() + 5
         while not recovery.copy_file().is_file() and time.monotonic() < end:
             self.wait(50)
-        self.window.keeper.wait()
+        self.studio.keeper.wait()
         mine = recovery.copy_file()
         mine.rename(mine.with_name("1.json"))  # another's now
         recovery.let_go()
-        self.window.show_project(demo, None)  # as a new start would
+        self.show(demo, None)  # as a new start would
+        self.ask.yes = True
         with (
             mock.patch.object(recovery, "abandoned", return_value=True),
-            mock.patch.object(self.window, "confirm", return_value=True) as asked,
-            mock.patch.object(self.window.files, "may_leave", return_value=True),
+            mock.patch.object(self.studio.files, "may_leave", return_value=True),
         ):
-            self.window.files.offer_left()
-        self.assertIn("unexpectedly", asked.call_args.args[0])
+            self.studio.files.offer_left()
+        self.assertIn("unexpectedly", self.ask.asked[0])
         self.assertEqual(self.session.project, edited)
-        self.assertTrue(self.session.modified)
+        self.assertTrue(self.session.document.modified)
         with self.assertRaises(ZolvekError):
-            commands.reset_points(self.session)  # nothing of it was ever saved
-        self.assertTrue(self.window.files.save_to(self.path))
+            points.reset(self.session)  # nothing of it was ever saved
+        self.assertTrue(self.studio.files.save_to(self.path))
         self.assertEqual(project_file.load(self.path), edited)
         self.assertFalse(recovery.copy_file().exists())
 
@@ -57,7 +58,7 @@ class Keeping(WindowTest):
             time.sleep(0.25)
             kept.append(project)
 
-        keeper = self.window.keeper
+        keeper = self.studio.keeper
         keeper.begin()
         with mock.patch.object(recovery, "keep", slowly):
             self.session.edit_curve("One", flat(0.1))
@@ -66,39 +67,38 @@ class Keeping(WindowTest):
                 self.session.edit_curve("More", flat(level))
                 keeper.keep()
             self.until(lambda: len(kept) == 2)
-            self.assertEqual(float(kept[1].lane(self.session.focus).curve.value[0]), 0.4)
+            self.assertEqual(float(kept[1].lane(self.session.focus.id).curve.value[0]), 0.4)
             keeper.keep()
             self.wait(300)
             self.assertEqual(len(kept), 2, "what is kept is not written again")
 
     def test_a_file_changed_by_others_is_not_written_over_unasked(self) -> None:
-        self.assertTrue(self.window.files.save_to(self.path))
+        self.assertTrue(self.studio.files.save_to(self.path))
         self.path.write_text("theirs")
-        self.window.files.look_at_disk()
-        self.window.files.look_at_disk()  # told once
+        self.studio.files.look_at_disk()
+        self.studio.files.look_at_disk()  # told once
         self.assertEqual(len(self.errors), 1)
         self.assertIn("changed the file", self.errors.pop().what)
         self.path.write_text("theirs again")
-        with mock.patch.object(self.window, "confirm", return_value=False) as asked:
-            self.assertFalse(self.window.files.save_to(self.path))
-        asked.assert_called_once()
+        self.assertFalse(self.studio.files.save_to(self.path))
+        self.assertEqual(len(self.ask.asked), 1)
         self.assertEqual(self.path.read_text(), "theirs again")
-        with mock.patch.object(self.window, "confirm", return_value=True):
-            self.assertTrue(self.window.files.save_to(self.path))
+        self.ask.yes = True
+        self.assertTrue(self.studio.files.save_to(self.path))
         texts = [file.read_text() for file in recovery.backup_folder(self.path).iterdir()]
         self.assertIn("theirs again", texts)
 
     def test_a_save_that_fails_leaves_the_work_and_asks_for_another_place(self) -> None:
-        self.assertTrue(self.window.files.save_to(self.path))
+        self.assertTrue(self.studio.files.save_to(self.path))
         self.session.edit_curve("Level", flat(0.25))
         with (
-            mock.patch.object(self.window.files, "save_as", return_value=False) as elsewhere,
+            mock.patch.object(self.studio.files, "save_as", return_value=False) as elsewhere,
             mock.patch("os.replace", side_effect=OSError(28, "No space left on device")),
         ):
-            self.assertFalse(self.window.files.save())
+            self.assertFalse(self.studio.files.save())
         elsewhere.assert_called_once()
         self.assertIn("space", self.errors.pop().what)
-        self.assertTrue(self.session.modified)
+        self.assertTrue(self.session.document.modified)
         self.assertNotEqual(project_file.load(self.path), self.session.project)
 
     def test_a_report_of_a_fault_has_nothing_of_the_persons(self) -> None:

@@ -10,13 +10,13 @@ import numpy as np
 import soundfile
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog
 
 from tests.core.test_devices import OWN
 from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.curve import flat
 from zolvek.core.model.project import Clip, with_curve
 from zolvek.formats import project_file
+from zolvek.sound import clips
 from zolvek.studio.index.index_panel import LETTERS
 from zolvek.studio.rail.devices_panel import DevicesPanel
 from zolvek.studio.rail.listen_panel import ListenPanel
@@ -43,14 +43,13 @@ class Listening(WindowTest):
         self.assertIn("9", self.dial("rate").parameter.text(self.dial("rate").own))
         QTest.mouseClick(self.dial("depth"), LEFT)
         self.key(Qt.Key.Key_A)
-        self.assertIn("Tremolo", self.session.project.label_of(self.session.focus))
+        self.assertIn("Tremolo", self.session.project.label_of(self.session.focus.id))
         self.do("bypass-device")
         self.assertTrue(self.session.project.tracks[0].devices[1].bypassed)
-        asked: list[str] = []
-        self.window.confirm = lambda *texts: bool(asked.append(" ".join(texts))) or True
+        self.ask.yes = True
         held = self.session.project
         self.do("remove-device")
-        self.assertIn("Depth", asked[0], "says which lanes go")
+        self.assertIn("Depth", self.ask.asked[0], "says which lanes go")
         self.assertEqual(
             [d.kind for d in self.session.project.tracks[0].devices], ["synth", "strip"]
         )
@@ -58,9 +57,9 @@ class Listening(WindowTest):
         self.assertIs(self.session.project, held, "undo brings all back")
         path = self.folder / "bass.json"
         path.write_text(json.dumps(OWN))
-        self.assertTrue(self.window.files.take_device(path))
+        self.assertTrue(self.studio.media.take_device(path))
         path.write_text("{}")
-        self.assertFalse(self.window.files.take_device(path))
+        self.assertFalse(self.studio.media.take_device(path))
         self.assertIn("bass.json", self.errors.pop().where)
 
     def test_searching_marks_following_and_favourites(self) -> None:
@@ -80,10 +79,10 @@ class Listening(WindowTest):
         self.assertEqual(len(set(labels)), len(labels))
         self.key(Qt.Key.Key_F)
         QTest.mouseClick(self.dial("resonance"), LEFT)
-        self.assertEqual(self.session.focus, "horn.cutoff", "following is off")
+        self.assertEqual(self.session.focus.id, "horn.cutoff", "following is off")
         self.key(Qt.Key.Key_F)
         QTest.mouseClick(self.dial("resonance"), LEFT)
-        self.assertEqual(self.session.focus, "horn.resonance")
+        self.assertEqual(self.session.focus.id, "horn.resonance")
         self.do("learn-favourites")
         QTest.mouseClick(self.dial("level"), LEFT)
         self.wait()
@@ -103,15 +102,13 @@ class Listening(WindowTest):
         self.assertGreater(pan.own, 0.6)
         QTest.mouseDClick(pan, LEFT)
         self.assertEqual(pan.own, 0.5, "a double press returns it")
-        kept = QInputDialog.getText
-        QInputDialog.getText = lambda *a, **k: ("20 % L", True)
-        self.addCleanup(setattr, QInputDialog, "getText", kept)
+        self.ask.words = "20 % L"
         pan.setFocus()
         self.key(Qt.Key.Key_Return, widget=pan)
         self.assertAlmostEqual(pan.own, 0.4)
         # As a point is dragged the dial shows what it becomes at the playhead.
-        self.session.set_place(32.0)
-        self.session.set_focus("horn.cutoff")
+        self.session.playhead.go(32.0)
+        self.session.focus.on("horn.cutoff")
         before = self.dial("cutoff").state()[0]
         self.view.show(28.0, 40.0)
         value = float(self.curve().value[2])
@@ -128,29 +125,29 @@ class Listening(WindowTest):
             self.wait()
             if letter == "M":
                 self.assertTrue(self.session.project.tracks[0].muted)
-        self.assertEqual(self.session.listening.solo, {"hull"})
+        self.assertEqual(self.session.hearing.listening.solo, {"hull"})
         self.do("undo")
         self.key(Qt.Key.Key_W)
-        self.assertEqual(self.session.listening.alone, "horn.cutoff")
+        self.assertEqual(self.session.hearing.listening.alone, "horn.cutoff")
         self.key(Qt.Key.Key_W)
-        self.session.listen(solo=frozenset())
+        self.session.hearing.listen(solo=frozenset())
         # A and B: the kept version against silence, switched while it plays.
-        self.session.choose_span((32.0, 40.0))
+        self.session.span.choose((32.0, 40.0))
         self.do("keep-version")
         silent = with_curve(self.session.project, "fog-strip.level", flat(0.0))
         for _track in silent.tracks:
             silent = replace(silent, tracks=tuple(replace(t, muted=True) for t in silent.tracks))
-        self.session.edit("Silence", silent)
+        self.session.document.edit("Silence", silent)
         self.session.settings.lead = 2.0
         self.do("play-selection")
-        playback = self.window.player.ready()
-        self.until(lambda: self.session.place > 30.2)
-        self.assertLess(self.session.place, 33.0, "begins with the lead")
+        playback = self.studio.player.ready()
+        self.until(lambda: self.session.playhead.beat > 30.2)
+        self.assertLess(self.session.playhead.beat, 33.0, "begins with the lead")
         self.assertLess(max(playback.peaks), 1e-4)
-        place = self.session.place
+        place = self.session.playhead.beat
         self.key(Qt.Key.Key_X)
         self.until(lambda: max(playback.peaks) > 0.01)
-        self.assertGreater(self.session.place, place, "no jump of place")
+        self.assertGreater(self.session.playhead.beat, place, "no jump of place")
         self.until(lambda: not self.window.transport.meter.quiet)
         self.key(Qt.Key.Key_X)
         self.until(lambda: max(playback.peaks) < 1e-3)
@@ -159,7 +156,7 @@ class Listening(WindowTest):
         self.do("stop")
 
     def test_the_useful_reach_is_measured_set_and_evened(self) -> None:
-        self.session.choose_span((32.0, 34.0))
+        self.session.span.choose((32.0, 34.0))
         self.do("step-listen")
         panel = self.window.rail.findChild(ListenPanel)
         QTest.mouseClick(panel.measure, LEFT)
@@ -171,22 +168,22 @@ class Listening(WindowTest):
         self.until(lambda: panel.measured is not None)
         before = self.curve()
         QTest.mouseClick(panel.even, LEFT)
-        self.assertIsNotNone(self.session.preview)
+        self.assertIsNotNone(self.session.preview.curve)
         self.assertIs(self.curve(), before, "a preview first")
         QTest.mouseClick(panel.even, LEFT)
         self.assertNotEqual(self.curve(), before)
         QTest.mouseClick(panel.set_reach, LEFT)
         self.assertLess(self.session.lane.reach[1], 1.0)
         # By ear: while the end of the reach is dragged, the curve is held there.
-        top = QPoint(30, int(self.lane.plot.top()))
+        top = QPoint(30, int(self.lane.plot.area.top()))
         QTest.mousePress(self.lane, LEFT, pos=top)
-        self.assertEqual(self.session.listening.held, (("horn.cutoff", 1.0),))
+        self.assertEqual(self.session.held.values, (("horn.cutoff", 1.0),))
         QTest.mouseRelease(self.lane, LEFT, pos=top)
-        self.assertEqual(self.session.listening.held, ())
+        self.assertEqual(self.session.held.values, ())
 
     def test_the_sound_lies_behind_the_lane(self) -> None:
         small = replace(self.session.project, length=16.0)
-        self.window.show_project(small, None)
+        self.show(small, None)
         plain = self.lane.grab().toImage()
         self.lane.backdrops.begin()
         self.until(lambda: self.lane.backdrops.shown() is not None)
@@ -205,21 +202,23 @@ class Listening(WindowTest):
         self.wait()
         self.assertEqual(self.session.project.mappings[0].control, "dial-1")
         panel.dials[0].setFocus()
-        steps = len(self.session.history.steps)
+        steps = len(self.session.document.history.steps)
         before = self.dial("drive").own
         for _ in range(3):
             QTest.keyClick(panel.dials[0], Qt.Key.Key_Up)
         self.assertNotEqual(self.dial("drive").own, before)
-        self.assertEqual(len(self.session.history.steps), steps + 1, "one gesture, one step")
+        self.assertEqual(
+            len(self.session.document.history.steps), steps + 1, "one gesture, one step"
+        )
         # A message from outside, learned the other way round: the dial first.
         self.do("learn-controls")
         QTest.mouseClick(self.dial("pan"), LEFT)
-        self.window.outside.came.emit((0xB0, 20, 64), 0.0)
-        self.window.outside.came.emit((0xB0, 20, 127), 0.0)
+        self.studio.outside.came.emit((0xB0, 20, 64), 0.0)
+        self.studio.outside.came.emit((0xB0, 20, 127), 0.0)
         self.assertEqual(self.dial("pan").own, 1.0)
         self.do("monitor")
-        monitor = self.window.monitor
-        self.session.set_place(31.9)
+        monitor = self.window.monitor_window
+        self.session.playhead.go(31.9)
         self.do("play")
         self.until(lambda: monitor.model.rowCount() > 8)
         monitor.words.setText("cutoff channel 1")
@@ -235,31 +234,27 @@ class Listening(WindowTest):
     def test_sounds_come_go_missing_and_are_found(self) -> None:
         path = self.folder / "tone.wav"
         soundfile.write(path, np.sin(np.arange(44_100) / 9.0), 44_100)
-        self.session.choose_device("riser")
-        self.assertTrue(self.window.files.take_sound(path))
-        self.until(lambda: self.window.deliveries.working is None)
+        self.session.shown.show("riser")
+        self.assertTrue(self.studio.media.take_sound(path))
+        self.until(lambda: self.studio.deliveries.working is None)
         held = self.session.project
         (self.folder / "bad.ogg").write_bytes(b"no")
-        self.window.files.take_sound(self.folder / "bad.ogg")
-        self.until(lambda: self.window.deliveries.working is None)
+        self.studio.media.take_sound(self.folder / "bad.ogg")
+        self.until(lambda: self.studio.deliveries.working is None)
         self.assertIn("bad.ogg", self.errors.pop().where)
         self.assertIs(self.session.project, held)
         target = self.folder / "with sound.zolvek"
-        self.window.files.save_to(target)
+        self.studio.files.save_to(target)
         self.assertIn(b'"file": "tone.wav"', target.read_bytes(), "the folder can be moved")
         self.assertEqual(project_file.load(target), held)
         path.rename(self.folder / "moved.wav")
-        self.assertTrue(self.window.files.open_path(target), "the project opens all the same")
+        self.assertTrue(self.studio.files.open_path(target), "the project opens all the same")
         self.assertIn("tone.wav", self.errors.pop().where)
-        from PyQt6.QtWidgets import QFileDialog
-
-        kept = QFileDialog.getOpenFileName
-        QFileDialog.getOpenFileName = lambda *a: (str(self.folder / "moved.wav"), "")
-        self.addCleanup(setattr, QFileDialog, "getOpenFileName", kept)
+        self.ask.path = self.folder / "moved.wav"
         self.do("find-sounds")
         flare = self.session.project.tracks[3]
         self.assertEqual(flare.clips, (Clip(0.0, str(self.folder / "moved.wav")),))
-        self.assertEqual(self.window.files.missing_sounds(), [])
+        self.assertEqual(clips.missing(self.session.project), [])
 
 
 if __name__ == "__main__":

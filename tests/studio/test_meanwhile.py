@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import unittest
 from dataclasses import replace
-from unittest import mock
 
 import numpy as np
 import soundfile
@@ -12,27 +11,25 @@ import soundfile
 from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.curve import flat
-from zolvek.studio import commands
+from zolvek.studio.commands import devices, lanes
 
 
 class Meanwhile(WindowTest):
     def setUp(self) -> None:
         super().setUp()
-        self.accept = mock.patch.object(self.window, "asked", return_value=True)
-        self.accept.start()
-        self.addCleanup(self.accept.stop)
+        self.ask.accepts = True
 
     def end(self) -> None:
-        self.until(lambda: self.window.deliveries.working is None)
+        self.until(lambda: self.studio.deliveries.working is None)
         self.wait()
 
     def test_an_edit_during_a_midi_import_stays(self) -> None:
         path = self.folder / "in.mid"
         path.write_bytes(ordinary_midi())
         tracks = len(self.session.project.tracks)
-        self.window.deliveries.take_midi(path)
-        self.until(lambda: self.window.deliveries.working is None or self.window.asked.called)
-        self.session.edit("Name", replace(self.session.project, name="Edited meanwhile"))
+        self.studio.deliveries.take_midi(path)
+        self.until(lambda: self.studio.deliveries.working is None or self.ask.asked)
+        self.session.document.edit("Name", replace(self.session.project, name="Edited meanwhile"))
         self.end()
         self.assertEqual(self.session.project.name, "Edited meanwhile")
         self.assertEqual(len(self.session.project.tracks), tracks + 2)
@@ -46,28 +43,28 @@ class Meanwhile(WindowTest):
         return path
 
     def test_a_curve_goes_into_the_lane_it_was_read_for(self) -> None:
-        lanes = [lane.id for lane in self.session.project.lanes()]
-        self.session.set_focus(lanes[0])
-        before = self.session.project.lane(lanes[3]).curve
-        self.window.deliveries.take_curve(self.control_file())
-        self.session.set_focus(lanes[3])  # while it is being read
+        ids = [lane.id for lane in self.session.project.lanes()]
+        self.session.focus.on(ids[0])
+        before = self.session.project.lane(ids[3]).curve
+        self.studio.deliveries.take_curve(self.control_file())
+        self.session.focus.on(ids[3])  # while it is being read
         self.end()
-        self.assertIs(self.session.project.lane(lanes[3]).curve, before)
+        self.assertIs(self.session.project.lane(ids[3]).curve, before)
         self.assertAlmostEqual(
-            float(self.session.project.lane(lanes[0]).curve.at(1.9)), 0.5, delta=0.05
+            float(self.session.project.lane(ids[0]).curve.at(1.9)), 0.5, delta=0.05
         )
 
     def test_a_lane_that_is_gone_or_locked_meanwhile_is_said(self) -> None:
-        lanes = [lane.id for lane in self.session.project.lanes()]
-        self.session.set_focus(lanes[0])
-        self.window.deliveries.take_curve(self.control_file())
-        commands.change_lane(self.session, "Lock", locked=True)
+        ids = [lane.id for lane in self.session.project.lanes()]
+        self.session.focus.on(ids[0])
+        self.studio.deliveries.take_curve(self.control_file())
+        lanes.change(self.session, "Lock", locked=True)
         held = self.session.project
         self.end()
         self.assertIs(self.session.project, held)
         self.assertIn("locked", self.errors.pop().what)
         self.do("undo")
-        self.window.deliveries.take_curve(self.control_file())
+        self.studio.deliveries.take_curve(self.control_file())
         self.do("remove-lane")
         held = self.session.project
         self.end()
@@ -75,19 +72,19 @@ class Meanwhile(WindowTest):
         self.assertTrue(self.errors.pop().what)
 
     def test_nothing_of_it_goes_into_another_project(self) -> None:
-        self.window.deliveries.take_curve(self.control_file())
+        self.studio.deliveries.take_curve(self.control_file())
         other = replace(self.session.project, name="Another")
-        self.window.show_project(other, None)
+        self.show(other, None)
         self.end()
         self.assertIs(self.session.project, other)
         self.assertIn("Another project", self.errors.pop().what)
 
     def test_a_sound_comes_to_the_track_it_was_chosen_for(self) -> None:
-        track = commands.shown_track(self.session).id
-        self.window.files.take_sound(self.control_file())
+        track = devices.shown_track(self.session).id
+        self.studio.media.take_sound(self.control_file())
         self.session.edit_curve("Level", flat(0.25))
         edited = self.session.lane.curve
-        self.session.choose_device(self.session.project.tracks[-1].devices[-1].id)
+        self.session.shown.show(self.session.project.tracks[-1].devices[-1].id)
         self.end()
         found = {each.id: each for each in self.session.project.tracks}
         self.assertEqual(len(found[track].clips), 1)

@@ -27,21 +27,21 @@ class Performing(WindowTest):
         self.settings = self.session.settings
         self.settings.count_in, self.settings.mode = 0, "touch"
         self.do("step-perform")
-        self.recorder = self.window.recorder
-        self.window.player.ready().warm_up()
+        self.recorder = self.studio.recorder
+        self.studio.player.ready().warm_up()
 
     def dial(self, key: str):
         return next(d for d in self.window.bench.dials if d.parameter.id == key)
 
     def test_touch_writes_what_the_hand_did_and_returns(self) -> None:
         self.key(Qt.Key.Key_E)
-        self.assertEqual(self.session.armed, {"horn.cutoff"}, "arms no other")
-        self.assertIn("armed", self.window.focus_note.whole)
-        self.session.set_place(32.0)
+        self.assertEqual(self.session.passes.armed, {"horn.cutoff"}, "arms no other")
+        self.assertIn("armed", self.window.head.note.whole)
+        self.session.playhead.go(32.0)
         before, held = self.curve(), self.session.project
         self.do("record")
-        self.until(lambda: self.session.place > 32.3)
-        dial, playback = self.dial("cutoff"), self.window.player.ready()
+        self.until(lambda: self.session.playhead.beat > 32.3)
+        dial, playback = self.dial("cutoff"), self.studio.player.ready()
         start = dial.state()[0]
         QTest.mousePress(dial, LEFT, pos=QPoint(40, 60))
         made: list[tuple[float, float]] = []
@@ -69,28 +69,28 @@ class Performing(WindowTest):
         outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
         np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
         self.assertEqual(self.settings.mode, "read", "back to read")
-        self.assertEqual(len(self.session.own_lane.takes), 1)
+        self.assertEqual(len(self.session.lane.takes), 1)
         self.do("undo")
         self.assertEqual(
             self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step"
         )
 
     def test_loops_keep_takes_and_spans_of_them_are_chosen(self) -> None:
-        self.session.set_focus("horn.resonance")
+        self.session.focus.on("horn.resonance")
         self.do("arm")
         self.settings.mode, self.settings.stay = "write", True
-        self.session.choose_span((32.0, 33.0))
+        self.session.span.choose((32.0, 33.0))
         self.do("loop")
-        self.session.set_place(32.0)
+        self.session.playhead.go(32.0)
         self.do("record")
         for value in (0.8, 0.6):
-            self.until(lambda: self.session.place > 32.2)
+            self.until(lambda: self.session.playhead.beat > 32.2)
             self.recorder.move("horn", "resonance", value, None)
-            self.until(lambda: self.session.place > 32.8)
-            self.until(lambda: self.session.place < 32.5)
+            self.until(lambda: self.session.playhead.beat > 32.8)
+            self.until(lambda: self.session.playhead.beat < 32.5)
         self.do("stop")
         self.assertEqual(self.settings.mode, "write", "told to stay")
-        lane = self.session.own_lane
+        lane = self.session.lane
         self.assertGreaterEqual(len(lane.takes), 2)
         self.assertAlmostEqual(float(lane.takes[0].curve.at(32.7)), 0.8, places=6)
         page = self.window.rail.findChild(TakesPage)
@@ -104,17 +104,17 @@ class Performing(WindowTest):
         row = (len(lane.takes) - 1) * 34 + 15
         x = [int(64 + self.view.x(b)) for b in (32.5, 32.75)]
         self.drag_on(view, QPoint(x[0], row), QPoint(x[1], row))
-        choice = self.session.own_lane.comp.choices[0]
+        choice = self.session.lane.comp.choices[0]
         self.assertEqual((choice.first, choice.last, choice.take), (32.5, 32.75, "take-1"))
         self.assertAlmostEqual(float(self.curve().at(32.6)), 0.8, delta=0.01)
         page.list.setCurrentRow(0)
         page._rate()
         page._hear()
-        self.assertIsNotNone(self.session.listening.tried)
+        self.assertIsNotNone(self.session.hearing.listening.tried)
         page._hear()
-        self.assertIsNone(self.session.listening.tried)
+        self.assertIsNone(self.session.hearing.listening.tried)
         page._delete()
-        self.assertEqual(len(self.session.own_lane.takes), len(lane.takes) - 1)
+        self.assertEqual(len(self.session.lane.takes), len(lane.takes) - 1)
 
     def test_count_in_stop_disarm_and_a_device_that_goes(self) -> None:
         with_none = self.session.project
@@ -123,28 +123,28 @@ class Performing(WindowTest):
         self.do("arm")
         self.settings.count_in = 4
         self.do("record")
-        self.until(lambda: max(self.window.player.playback.peaks) > 0.1)
-        self.assertEqual(self.session.place, 0.0, "it counts in where it begins")
+        self.until(lambda: max(self.studio.player.playback.peaks) > 0.1)
+        self.assertEqual(self.session.playhead.beat, 0.0, "it counts in where it begins")
         self.do("stop")
         self.assertIs(
             self.session.project, with_none, "stopped in the count-in: nothing is written"
         )
         self.settings.count_in, self.settings.mode = 0, "latch"
         self.do("record")
-        self.until(lambda: self.session.place > 0.2)
+        self.until(lambda: self.session.playhead.beat > 0.2)
         self.recorder.move("horn", "cutoff", 0.9, None)
         self.wait(60)
         self.do("disarm-all")
         self.wait(60)
-        self.window.files.save_to(self.folder / "in the midst.zolvek")
+        self.studio.files.save_to(self.folder / "in the midst.zolvek")
         self.do("stop")
         self.assertGreater(float(self.curve().value.max()), 0.85, "what was told stays")
-        self.session.arm("horn.cutoff")
+        self.session.passes.arm("horn.cutoff")
         self.settings.mode = "latch"
         self.do("record")
-        self.until(lambda: self.session.place > 0.2)
+        self.until(lambda: self.session.playhead.beat > 0.2)
         self.recorder.move("horn", "cutoff", 0.1, None)
-        self.window.confirm = lambda *_: True
+        self.ask.yes = True
         self.do("remove-device")
         self.do("stop")
         self.assertNotIn("horn.cutoff", [x.id for x in self.session.project.lanes()])
@@ -152,25 +152,27 @@ class Performing(WindowTest):
 
     def test_a_long_pass_is_written_beside_the_interface(self) -> None:
         """More moves than are written while one waits: the window goes on, and saving waits."""
-        recorder = self.window.recorder
-        lane = self.session.own_lane
-        self.session.arm(lane.id)
+        recorder = self.studio.recorder
+        lane = self.session.lane
+        self.session.passes.arm(lane.id)
         self.session.settings.count_in, self.session.settings.mode = 0, "latch"
         recorder.begin()
         self.until(lambda: recorder.player.playback.pulls)
         passed = recorder.passes[lane.id]
         for number in range(6_000):
             passed.add(number * 0.004, 0.5 + 0.4 * np.sin(number / 300.0))
-        self.session.set_place(24.0)
+        self.session.playhead.go(24.0)
         before = self.session.project
         recorder.finish()
         self.assertIsNotNone(recorder.writing)
         self.assertIs(self.session.project, before, "nobody waits for it")
         # An edit of another lane meanwhile stays; saving takes the pass with it.
         other = next(x for x in self.session.project.lanes() if x.id != lane.id)
-        self.session.edit("Hide", with_lane(self.session.project, replace(other, hidden=True)))
+        self.session.document.edit(
+            "Hide", with_lane(self.session.project, replace(other, hidden=True))
+        )
         target = self.folder / "pass.zolvek"
-        self.assertTrue(self.window.files.save_to(target))
+        self.assertTrue(self.studio.files.save_to(target))
         self.assertIsNone(recorder.writing)
         saved = project_file.load(target)
         self.assertTrue(saved.lane(other.id).hidden)
@@ -179,17 +181,17 @@ class Performing(WindowTest):
         beats = np.linspace(0.1, 23.0, 400)
         wanted = 0.5 + 0.4 * np.sin(beats / 0.004 / 300.0)
         self.assertLess(np.abs(made.curve.at(beats) - wanted).max(), 0.02)
-        self.window.player.stop()
+        self.studio.player.stop()
 
     def test_a_switch_records_as_holds_and_a_hidden_lane_is_shown(self) -> None:
         self.session.touch("horn", "mute")
         self.key(Qt.Key.Key_A)
         self.do("hide-lane")
-        self.session.arm("horn.mute")
-        self.session.set_place(32.0)
+        self.session.passes.arm("horn.mute")
+        self.session.playhead.go(32.0)
         self.do("record")
         self.assertFalse(self.session.project.lane("horn.mute").hidden, "shown while it records")
-        self.until(lambda: self.session.place > 32.3)
+        self.until(lambda: self.session.playhead.beat > 32.3)
         mute = self.session.project.device_track("horn")
         self.assertIsNotNone(mute.lane_on("horn", "mute"))
         self.recorder.press("horn", "mute", 0.0, None)
@@ -214,12 +216,12 @@ class Performing(WindowTest):
         panel.preview()
         self.assertIs(self.curve(), dense)
         self.assertIn("after", panel.result.text())
-        self.assertIsNotNone(self.session.errors)
+        self.assertIsNotNone(self.session.preview.errors)
         panel.apply()
         self.assertLess(len(self.curve()), 20)
         self.assertLess(np.abs(self.curve().at(beats) - dense.at(beats)).max(), 0.0101)
         self.do("undo")
-        self.session.choose(np.array([700]))
+        self.session.points.choose(np.array([700]))
         self.key(Qt.Key.Key_P)
         panel.kind.setCurrentIndex(1)
         panel.count.setValue(12)
@@ -230,8 +232,8 @@ class Performing(WindowTest):
         panel.all.setChecked(True)
         panel.kind.setCurrentIndex(0)
         panel.apply()
-        self.assertIn("Thin all shown lanes", self.session.history.undo_label)
-        self.session.choose_span((10.0, 60.0))
+        self.assertIn("Thin all shown lanes", self.session.document.history.undo_label)
+        self.session.span.choose((10.0, 60.0))
         panel.straighten()
         inside = (self.curve().beat > 10.0) & (self.curve().beat < 60.0)
         self.assertFalse(inside.any())

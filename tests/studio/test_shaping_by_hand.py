@@ -27,17 +27,17 @@ class ByHand(WindowTest):
         self.key(key, keys, self.lane)
 
     def on_transpose(self) -> None:
-        self.session.set_focus("mallet.transpose")
+        self.session.focus.on("mallet.transpose")
         self.view.show(80.0, 24.0)
         self.wait()
 
     def grab(self, key: str) -> QPointF:
         frame = frame_of(self.session)
         assert frame is not None
-        return self.lane._spot(HANDLE[key], frame)
+        return self.lane.plot.spot(HANDLE[key], frame)
 
     def test_1_a_new_lane_is_flat_and_the_first_form_fills_the_span(self) -> None:
-        self.session.choose_span((32.0, 40.0))
+        self.session.span.choose((32.0, 40.0))
         self.session.touch("mallet", "drive")
         self.key(Qt.Key.Key_A)
         present = self.session.project.device_of("mallet.drive").position("drive")
@@ -47,7 +47,7 @@ class ByHand(WindowTest):
         panel.choose("form-swell")
         QTest.mouseClick(panel.preview, LEFT)
         self.assertEqual(len(self.curve()), 1, "a preview changes nothing")
-        self.assertIsNotNone(self.session.preview)
+        self.assertIsNotNone(self.session.preview.curve)
         QTest.mouseClick(panel.apply, LEFT)
         self.assertAlmostEqual(float(self.curve().at(36.0)), 0.8, places=6)
         np.testing.assert_allclose(self.curve().at([31.9, 32.0, 40.0, 41.0]), present, atol=1e-9)
@@ -60,19 +60,19 @@ class ByHand(WindowTest):
     def test_2_freehand_lines_and_forms(self) -> None:
         self.view.show(32.0, 32.0)
         self.key(Qt.Key.Key_2, SHIFT)
-        self.assertEqual(self.session.tool, "freehand")
+        self.assertEqual(self.session.tools.tool, "freehand")
         beats = np.linspace(36.0, 52.0, 60)
         hand = 0.5 + 0.3 * np.sin((beats - 36.0) / 16.0 * 2 * np.pi)
         QTest.mousePress(self.lane, LEFT, pos=self.spot(beats[0], hand[0]))
         for beat, value in zip(beats[1:], hand[1:], strict=True):
-            self.move_held(self.lane, self.lane.point_at(beat, value))
+            self.move_held(self.lane, self.lane.plot.point(beat, value))
         QTest.mouseRelease(self.lane, LEFT, pos=self.spot(beats[-1], hand[-1]))
         self.wait()
         drawn = self.curve()
         inside = (drawn.beat > 36.1) & (drawn.beat < 51.9)
         self.assertLess(inside.sum(), 12, "few points")
         np.testing.assert_allclose(drawn.at(beats[2:-2]), hand[2:-2], atol=0.03)
-        self.assertEqual(self.session.history.undo_label, "Draw freehand")
+        self.assertEqual(self.session.document.history.undo_label, "Draw freehand")
         self.do("undo")
         self.do("tool-line")
         self.drag((40.0, 0.2), (44.05, 0.6))
@@ -84,7 +84,7 @@ class ByHand(WindowTest):
     def test_3_nudges_changes_jumps_and_the_dial(self) -> None:
         self.on_transpose()
         self.click(92.0, float(self.curve().at(92.0)))
-        text = self.session.parameter.text
+        text = self.session.target.parameter.text
         self.lane_key(Qt.Key.Key_Up)
         self.assertEqual(text(self.curve().value[2]), "+8 st")
         self.lane_key(Qt.Key.Key_Down, SHIFT)
@@ -99,50 +99,50 @@ class ByHand(WindowTest):
         self.assertAlmostEqual(self.curve().beat[2], 91.75 + 10 / 960)
         self.key(Qt.Key.Key_J)
         self.assertEqual(self.curve().beat[2], self.curve().beat[3])
-        self.session.choose(np.array([2]))
+        self.session.points.choose(np.array([2]))
         self.key(Qt.Key.Key_J)
         self.assertEqual(len(self.curve()), 7)
-        self.session.choose(np.array([2]))
+        self.session.points.choose(np.array([2]))
         self.key(Qt.Key.Key_D, SHIFT)
         self.assertAlmostEqual(
             self.session.project.device_of("mallet.transpose").position("transpose"),
             self.curve().value[2],
         )
         self.do("reset")
-        self.assertEqual(self.curve(), self.session.saved.lane("mallet.transpose").curve)
+        self.assertEqual(self.curve(), self.session.document.saved.lane("mallet.transpose").curve)
 
     def test_4_a_bar_is_lifted_by_a_fifth_and_frames_shape(self) -> None:
         self.on_transpose()
-        self.session.choose_span((84.0, 88.0))
+        self.session.span.choose((84.0, 88.0))
         self.wait()
         start = self.grab("level")
-        fifth = self.lane.plot.height() * 7 / 48
+        fifth = self.lane.plot.area.height() * 7 / 48
         self.drag_on(self.lane, start.toPoint(), QPointF(start.x(), start.y() - fifth).toPoint())
         self.assertAlmostEqual(float(self.curve().at(86.0)), 0.5 + 7 / 48, delta=0.004)
         self.assertEqual(float(self.curve().at(83.9)), 0.5)
         self.assertAlmostEqual(float(self.curve().at(88.0)), 26 / 48, places=9)
         self.do("undo")
-        self.assertIs(self.session.project, self.session.saved, "one step")
-        self.session.set_focus("horn.cutoff")
+        self.assertIs(self.session.project, self.session.document.saved, "one step")
+        self.session.focus.on("horn.cutoff")
         self.view.show(28.0, 40.0)
-        self.session.choose_span((32.0, 64.0))
+        self.session.span.choose((32.0, 64.0))
         self.wait()
         for key, way, beat in (("right", -0.1, 63.9), ("top", -0.1, 63.9), ("bottom", 0.05, 32.1)):
             before = float(self.curve().at(beat))
             start = self.grab(key)
-            end = QPointF(start.x(), start.y() - way * self.lane.plot.height())
+            end = QPointF(start.x(), start.y() - way * self.lane.plot.area.height())
             self.drag_on(self.lane, start.toPoint(), end.toPoint())
             self.assertGreater((float(self.curve().at(beat)) - before) * np.sign(way), 0.02, key)
             self.do("undo")
         start = self.grab("length")
-        self.drag_on(self.lane, start.toPoint(), self.lane.point_at(48.0, 0.5).toPoint())
-        peak = self.session.saved.lane("horn.cutoff").curve.at(63.999)
+        self.drag_on(self.lane, start.toPoint(), self.lane.plot.point(48.0, 0.5).toPoint())
+        peak = self.session.document.saved.lane("horn.cutoff").curve.at(63.999)
         self.assertAlmostEqual(float(self.curve().at(47.999)), float(peak), delta=0.01)
 
     def test_4_every_operation_of_the_panel_works_on_the_span_only(self) -> None:
         self.do("step-shape")
         panel = self.window.rail.findChild(ShapePanel)
-        self.session.choose_span((40.0, 56.0))
+        self.session.span.choose((40.0, 56.0))
         beats = np.concatenate((np.linspace(0, 39.9, 50), np.linspace(56.1, 190, 50)))
         before = self.curve()
         for operation in OPERATIONS:
@@ -164,19 +164,19 @@ class ByHand(WindowTest):
         self.key(Qt.Key.Key_Comma)
         self.key(Qt.Key.Key_Period)
         self.assertEqual(self.curve().beat[2], off, "changing the grid moves nothing")
-        self.session.choose(np.array([2]))
+        self.session.points.choose(np.array([2]))
         self.key(Qt.Key.Key_Q, SHIFT)
         self.assertAlmostEqual(self.curve().beat[2], (off + 33.0) / 2, delta=0.02)
         self.key(Qt.Key.Key_Q)
         self.assertEqual(self.curve().beat[2], 33.0)
         self.type_in("Offset", "-15 t")
-        self.assertAlmostEqual(self.session.grid.offset, -1 / 64)
+        self.assertAlmostEqual(self.session.tools.grid.offset, -1 / 64)
         self.key(Qt.Key.Key_Q)
         self.assertAlmostEqual(
             self.curve().beat[2], 33.0 - 1 / 64, msg="a 1/256 of a bar before the hit"
         )
         self.type_in("Swing", "50 %")
-        self.assertEqual(self.session.grid.swing, 0.5)
+        self.assertEqual(self.session.tools.grid.swing, 0.5)
         self.type_in("Swing", "400 %")
         self.assertIn("swing", self.errors.pop().what)
 
@@ -188,41 +188,43 @@ class ByHand(WindowTest):
         levels.activated.emit(levels.currentIndex())
         value = float(self.curve().at(92.0))
         self.drag((92.0, value), (92.0, value - 3.3 / 48))
-        self.assertEqual(self.session.parameter.text(self.curve().value[2]), "+4 st")
+        self.assertEqual(self.session.target.parameter.text(self.curve().value[2]), "+4 st")
         self.drag((92.0, float(self.curve().value[2])), (92.0, value + 0.4 / 48), CTRL)
-        self.assertNotIn(self.session.parameter.text(self.curve().value[2]), ("+7 st", "+8 st"))
+        self.assertNotIn(
+            self.session.target.parameter.text(self.curve().value[2]), ("+7 st", "+8 st")
+        )
 
     def test_6_copies(self) -> None:
         self.lane.setFocus()
-        self.session.choose_span((56.0, 64.0))
+        self.session.span.choose((56.0, 64.0))
         self.lane_key(Qt.Key.Key_C, CTRL)
         pieces = clipboard.from_text(QApplication.clipboard().text())
         self.assertEqual(pieces[0][1].beat[-1], 8.0)
-        self.session.set_focus("echo.feedback")
-        self.session.set_place(100.0)
+        self.session.focus.on("echo.feedback")
+        self.session.playhead.go(100.0)
         self.lane_key(Qt.Key.Key_V, CTRL)
-        source = self.session.saved.lane("horn.cutoff").curve
+        source = self.session.document.saved.lane("horn.cutoff").curve
         beats = np.linspace(0.1, 7.9, 30)
         np.testing.assert_allclose(
             self.curve().at(100.0 + beats), source.at(56.0 + beats), atol=1e-9
         )
-        self.session.choose_span((120.0, 124.0))
+        self.session.span.choose((120.0, 124.0))
         self.do("paste-scaled")
         np.testing.assert_allclose(
             self.curve().at(120.0 + beats / 2), source.at(56.0 + beats), atol=1e-9
         )
-        self.session.choose_span((100.0, 108.0))
+        self.session.span.choose((100.0, 108.0))
         self.do("duplicate")
         np.testing.assert_allclose(
             self.curve().at(108.0 + beats), source.at(56.0 + beats), atol=1e-9
         )
-        self.session.choose_span((96.0, 100.0))
+        self.session.span.choose((96.0, 100.0))
         self.do("repeat")
         self.do("copy-all")
-        self.session.set_place(8.0)
+        self.session.playhead.go(8.0)
         self.do("paste")
         for lane in self.session.project.lanes():
-            first = self.session.span[0]
+            first = self.session.span.beats[0]
             np.testing.assert_allclose(lane.curve.at(8.5), lane.curve.at(first + 0.5), atol=1e-9)
         QApplication.clipboard().setText("a shopping list")
         self.do("paste")
@@ -235,7 +237,7 @@ class ByHand(WindowTest):
             for w in self.window.rail.shown["step-patterns"].findChildren(object)
             if type(w).__name__ == "PatternsPanel"
         )
-        self.session.choose_span((64.0, 80.0))
+        self.session.span.choose((64.0, 80.0))
         panel.save_as("Ripple")
         (pattern_library.folder() / "broken.json").write_text("{")
         self.addCleanup((pattern_library.folder() / "broken.json").unlink)
@@ -243,12 +245,12 @@ class ByHand(WindowTest):
         self.assertIn("broken.json", panel.fault.text())
         self.assertEqual([p.name for p in panel.found], ["Ripple"])
         panel.list.setCurrentRow(0)
-        self.session.choose_span((0.0, 32.0))
+        self.session.span.choose((0.0, 32.0))
         panel.place()
-        source = self.session.saved.lane("horn.cutoff").curve
+        source = self.session.document.saved.lane("horn.cutoff").curve
         np.testing.assert_allclose(self.curve().at([1.0, 17.0]), source.at([65.0, 65.0]), atol=1e-9)
         panel.add_slot()
-        self.session.set_place(100.0)
+        self.session.playhead.go(100.0)
         panel.slots.setCurrentRow(1)
         panel.play_here()
         from zolvek.core.movement.playing import played
@@ -266,7 +268,7 @@ class ByHand(WindowTest):
     def test_8_a_cycle_plays_on_once_and_then_repeats(self) -> None:
         from zolvek.core.movement.playing import played
 
-        self.session.choose_span((64.0, 68.0))
+        self.session.span.choose((64.0, 68.0))
         self.key(Qt.Key.Key_C)
         lane = self.session.lane
         heard = played(lane, self.session.project).curve
@@ -282,17 +284,17 @@ class ByHand(WindowTest):
 
     def test_9_reach_by_dragging_typing_and_from_the_selection(self) -> None:
         lane = self.session.lane
-        top = QPointF(30, self.lane.plot.top())
+        top = QPointF(30, self.lane.plot.area.top())
         self.drag_on(
-            self.lane, top.toPoint(), QPointF(30, top.y() + self.lane.plot.height() * 0.3).toPoint()
+            self.lane, top.toPoint(), QPointF(30, top.y() + self.lane.plot.area.height() * 0.3).toPoint()
         )
         self.assertAlmostEqual(self.session.lane.reach[1], 0.7, delta=0.02)
         self.assertEqual(self.curve(), lane.curve, "the form stays")
         self.do("undo")
-        self.session.choose_span((64.0, 80.0))
+        self.session.span.choose((64.0, 80.0))
         self.key(Qt.Key.Key_R, SHIFT)
         new = self.session.lane
-        text = self.session.parameter.text
+        text = self.session.target.parameter.text
         self.assertEqual([text(end) for end in new.reach], ["900 Hz", "1.9 kHz"])
         beats = np.linspace(64.5, 79.5, 20)
         np.testing.assert_allclose(new.at(beats), lane.at(beats), atol=1e-6)
@@ -307,17 +309,17 @@ class ByHand(WindowTest):
         self.key(Qt.Key.Key_K)
         self.key(Qt.Key.Key_H)
         self.assertTrue(self.session.project.lane("horn.cutoff").hidden)
-        self.assertNotEqual(self.session.focus, "horn.cutoff")
+        self.assertNotEqual(self.session.focus.id, "horn.cutoff")
         self.key(Qt.Key.Key_H, SHIFT)
-        self.session.set_focus("horn.cutoff")
+        self.session.focus.on("horn.cutoff")
         self.do("move-down")
         self.assertEqual(
             [x.id for x in self.session.project.tracks[0].lanes[:2]],
             ["horn.resonance", "horn.cutoff"],
         )
-        from zolvek.studio import commands
+        from zolvek.studio.commands.lanes import link_to
 
-        commands.link_to(self.session, "echo.feedback", -0.5)
+        link_to(self.session, "echo.feedback", -0.5)
         self.view.show(28.0, 40.0)
         index = int(np.flatnonzero(self.curve().beat == 32.0)[0])
         value = float(self.curve().value[index])
@@ -331,24 +333,23 @@ class ByHand(WindowTest):
         self.assertTrue(all(lane.bypassed for lane in self.session.project.lanes()))
         self.do("clear-lane")
         self.assertEqual(len(self.curve()), 1)
-        self.window.confirm = lambda question, details: self.asked.append(question) or True
-        self.asked: list[str] = []
+        self.ask.yes = True
         self.do("clear-device")
-        self.assertIn("Remove 7 lanes of Horn?", self.asked)
+        self.assertIn("Remove 7 lanes of Horn?", self.ask.asked[0])
         self.assertEqual(len(list(self.session.project.lanes())), len(ids) - 7)
         while self.window.action("undo").isEnabled():
             self.do("undo")
-        self.assertIs(self.session.project, self.session.saved)
+        self.assertIs(self.session.project, self.session.document.saved)
 
     def test_11_all_of_it_while_playing(self) -> None:
-        self.session.choose_span((32.0, 40.0))
-        self.session.set_place(32.0)
+        self.session.span.choose((32.0, 40.0))
+        self.session.playhead.go(32.0)
         self.lane_key(Qt.Key.Key_Space)
         self.do("duplicate")
         self.do("quantise")
         self.key(Qt.Key.Key_C)
-        self.assertTrue(self.window.player.playing)
-        self.assertIs(self.window.player.playback.project, self.session.project)
+        self.assertTrue(self.studio.player.playing)
+        self.assertIs(self.studio.player.playback.project, self.session.project)
         self.wait(120)
         self.lane_key(Qt.Key.Key_Space)
         self.assertEqual(self.errors, [])

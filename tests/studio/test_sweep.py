@@ -10,12 +10,11 @@ import numpy as np
 import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMessageBox
 
 from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.formats import curve_csv, project_file
-from zolvek.studio.actions import ACTIONS
+from zolvek.studio.actions.table import ACTIONS
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -28,12 +27,12 @@ class SweepJourney(WindowTest):
         QTest.keyClicks(search, "fog drive")
         QTest.keyClick(search, Qt.Key.Key_Return)
         self.wait()
-        self.assertEqual(self.session.touch_target, ("fog-filter", "drive"))
+        self.assertEqual(self.session.shown.control, ("fog-filter", "drive"))
         self.key(Qt.Key.Key_A)
 
     def test_draws_a_sweep_and_delivers_it(self) -> None:
         self.pick_fog_drive()
-        self.assertEqual(self.session.focus, "fog-filter.drive")
+        self.assertEqual(self.session.focus.id, "fog-filter.drive")
         self.assertEqual(len(self.curve()), 1, "a new lane is flat")
         self.assertEqual(self.curve().value[0], 0.0, "at the control's present value")
 
@@ -46,7 +45,7 @@ class SweepJourney(WindowTest):
         self.drag((44.0, float(self.curve().at(44.0))), (44.0, 0.3))
         QTest.keyRelease(self.lane, Qt.Key.Key_B)
         self.assertEqual(SHAPES[self.curve().shape[1]].key, "bend")
-        step = 1.0 / self.lane.plot.height()
+        step = 1.0 / self.lane.plot.area.height()
         self.assertAlmostEqual(float(self.curve().at(44.0)), 0.3, delta=1.5 * step)
 
         bent = self.session.project
@@ -66,14 +65,14 @@ class SweepJourney(WindowTest):
         self.assertAlmostEqual(self.curve().value[2], 18.0 / 24.0, places=12)
 
         target = self.folder / "sweep.zolvek"
-        self.assertTrue(self.window.files.save_to(target))
-        self.assertFalse(self.session.modified)
+        self.assertTrue(self.studio.files.save_to(target))
+        self.assertFalse(self.session.document.modified)
         self.assertEqual(project_file.load(target), self.session.project)
 
-        self.window.files.target = lambda *_: self.folder / "sweep.mid"
+        self.ask.path = self.folder / "sweep.mid"
         self.do("export-midi")
-        self.until(lambda: self.window.deliveries.working is None)
-        self.window.files.target = lambda *_: self.folder / "sweep.csv"
+        self.until(lambda: self.studio.deliveries.working is None)
+        self.ask.path = self.folder / "sweep.csv"
         self.do("export-csv")
         self.assertEqual(curve_csv.load(self.folder / "sweep.csv"), self.curve())
         self.read_back_midi()
@@ -102,12 +101,12 @@ class SweepJourney(WindowTest):
         small = project_file.decode(project_file.encode(self.session.project))
         from dataclasses import replace
 
-        self.window.show_project(replace(small, length=8.0), None)
+        self.show(replace(small, length=8.0), None)
         self.session.settings.sound_tail = False
-        self.window.deliveries.sound_to(path)
+        self.studio.deliveries.sound_to(path)
         for _ in range(400):
             self.wait(25)
-            if self.window.deliveries.working is None:
+            if self.studio.deliveries.working is None:
                 break
         info = soundfile.info(path)
         self.assertEqual((info.samplerate, info.channels, info.subtype), (48_000, 2, "PCM_24"))
@@ -129,7 +128,7 @@ class SweepJourney(WindowTest):
         self.assertEqual(self.curve(), before)
         # A box from empty space with Shift, then the group moves and keeps its form.
         self.drag((29.0, high + 0.1), (66.5, low - 0.15), SHIFT)
-        self.assertEqual(self.session.chosen.tolist(), [2, 3, 4])
+        self.assertEqual(self.session.points.chosen.tolist(), [2, 3, 4])
         self.drag((32.0, low), (34.0, low + 0.1))
         self.assertEqual(
             (self.curve().beat[[2, 3, 4]] - before.beat[[2, 3, 4]]).tolist(), [2.0] * 3
@@ -140,7 +139,7 @@ class SweepJourney(WindowTest):
         # Escape in the middle of a drag gives everything back.
         held = self.session.project
         QTest.mousePress(self.lane, LEFT, pos=self.spot(34.0, self.curve().value[2]))
-        self.move_held(self.lane, self.lane.point_at(40.0, 0.9))
+        self.move_held(self.lane, self.lane.plot.point(40.0, 0.9))
         self.assertIsNot(self.session.project, held)
         self.key(Qt.Key.Key_Escape, widget=self.lane)
         self.assertIs(self.session.project, held)
@@ -153,7 +152,7 @@ class SweepJourney(WindowTest):
         self.drag((16.0, value), (40.0, value))
         self.assertEqual(self.curve().beat[1], 32.0, "stopped at its neighbour")
         self.do("undo")
-        self.session.set_when_met("replace")
+        self.session.tools.set_when_met("replace")
         self.drag((16.0, value), (32.0, value))
         self.assertEqual(self.curve().beat[:3].tolist(), [0.0, 32.0, 64.0], "replaced what it met")
 
@@ -162,9 +161,9 @@ class SweepJourney(WindowTest):
         self.view.show(0.0, 64.0)
         on_line = (24.0, float(self.curve().at(24.0)))
         QTest.mouseMove(self.lane, self.spot(*on_line))
-        self.assertIn("segment", self.session.hint)
+        self.assertIn("segment", self.session.notices.hint)
         self.click(*on_line)
-        self.assertEqual(self.session.chosen.tolist(), [1, 2])
+        self.assertEqual(self.session.points.chosen.tolist(), [1, 2])
         for place, shape in enumerate(SHAPES):
             self.key(Qt.Key(Qt.Key.Key_1 + place))
             self.assertEqual(SHAPES[self.curve().shape[1]].key, shape.key)
@@ -176,43 +175,43 @@ class SweepJourney(WindowTest):
         self.assertGreater(self.curve().value[1], before.value[1] + 0.05)
 
     def test_playing_silently_keeps_time_and_hears_edits(self) -> None:
-        self.session.choose_span((0.0, 2.0))
+        self.session.span.choose((0.0, 2.0))
         self.do("loop")
         self.key(Qt.Key.Key_Space, widget=self.lane)
-        playback = self.window.player.ready()
+        playback = self.studio.player.ready()
         for _ in range(300):
             self.wait(25)
-            if self.session.place > 0.2:
+            if self.session.playhead.beat > 0.2:
                 break
-        self.assertTrue(self.window.player.playing)
-        self.assertGreater(self.session.place, 0.0)
-        self.assertTrue(self.window.player.silent)
+        self.assertTrue(self.studio.player.playing)
+        self.assertGreater(self.session.playhead.beat, 0.0)
+        self.assertTrue(self.studio.player.silent)
         self.assertIn("silent", self.window.transport.note.whole)
         self.wait(1300)
-        self.assertLess(self.session.place, 2.01, "the loop holds")
+        self.assertLess(self.session.playhead.beat, 2.01, "the loop holds")
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "pan")
         QTest.keyClick(dial, Qt.Key.Key_Up)
         self.wait()
         self.assertIs(playback.project, self.session.project)
         self.key(Qt.Key.Key_Space, widget=self.lane)
-        self.assertFalse(self.window.player.playing)
+        self.assertFalse(self.studio.player.playing)
 
     def test_a_dial_brings_its_lane_up_or_offers_one(self) -> None:
         dials = {dial.parameter.id: dial for dial in self.window.bench.dials}
         QTest.mouseClick(dials["resonance"], LEFT)
         self.wait()
-        self.assertEqual(self.session.focus, "horn.resonance")
+        self.assertEqual(self.session.focus.id, "horn.resonance")
         QTest.mouseClick(dials["decay"], LEFT)
         self.wait()
         self.assertTrue(self.window.bench.add.isVisible())
         QTest.mouseClick(self.window.bench.add, LEFT)
         self.wait()
-        self.assertEqual(self.session.focus, "horn.decay")
+        self.assertEqual(self.session.focus.id, "horn.decay")
 
     def test_unsaved_work_is_asked_about(self) -> None:
         self.do("select-all")
         self.do("delete")
-        self.window.ask_unsaved = lambda: QMessageBox.StandardButton.Cancel
+        self.ask.when_unsaved = "cancel"
         self.assertFalse(self.window.close())
         self.assertTrue(self.window.isVisible())
 
@@ -229,11 +228,11 @@ class SweepJourney(WindowTest):
             self.assertFalse(data == good, name)
             path = self.folder / f"{name}.zolvek"
             path.write_bytes(data)
-            self.window.files.open_path(path)
+            self.studio.files.open_path(path)
             error = self.errors.pop()
             self.assertIn(str(path), error.where, name)
             self.assertTrue(error.remedy, name)
-        self.window.files.open_path(self.folder / "missing.zolvek")
+        self.studio.files.open_path(self.folder / "missing.zolvek")
         self.assertIn("missing.zolvek", self.errors.pop().where)
         self.assertIs(self.session.project, held)
 
@@ -247,14 +246,14 @@ class SweepJourney(WindowTest):
                 if row.id not in modal:
                     self.do(row.id)
             for lane in list(self.session.project.lanes()):
-                self.session.set_focus(lane.id)
+                self.session.focus.on(lane.id)
                 self.do("remove-lane")
             self.assertIsNone(self.session.lane)
         for error in self.errors:
             self.assertTrue(error.what and error.remedy, "a message says what to do")
         while self.window.action("undo").isEnabled():
             self.do("undo")
-        self.assertIs(self.session.project, self.session.saved)
+        self.assertIs(self.session.project, self.session.document.saved)
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ from zolvek.core.model.project import Project
 from zolvek.studio import collecting, work
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
+from zolvek.studio.asking import Ask
 from zolvek.studio.faults import Faults
 from zolvek.studio.interruption import Interruption
 
@@ -57,17 +58,29 @@ def first_project(path: Path | None) -> Project:
     return project_file.load(path)
 
 
+def make_window(
+    project: Project, settings: stored.Settings, path: Path | None = None, ask: Ask | None = None
+) -> Window:
+    """A window on a project, with all that works for it; `ask` stands in for its questions."""
+    from zolvek.studio.context import Studio
+    from zolvek.studio.window import Window
+    from zolvek.studio.window_asks import WindowAsks
+
+    asks = ask or WindowAsks()
+    window = Window(Studio(project, settings, asks, path))
+    asks.over = window
+    return window
+
+
 def start(path: Path | None) -> tuple[QApplication, Window]:
     """The application and its shown window."""
     settings = stored.load()
     if settings.theme not in themes.THEMES:
         settings.theme = "vellum"
     app = application(settings.theme)
-    from zolvek.studio.window import Window
-
     if path is not None:
         settings.add_recent(path)
-    window = Window(first_project(path), settings, path)
+    window = make_window(first_project(path), settings, path)
     window.show()
     return app, window
 

@@ -8,10 +8,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QProgressDialog
-
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
+from zolvek.studio import paths
+from zolvek.studio.asking import Ask
+from zolvek.studio.commands.scope import target
+from zolvek.studio.session import Session
+from zolvek.studio.settings import Settings
 from zolvek.studio.work import Progress, Work, end
 
 if TYPE_CHECKING:
@@ -19,9 +22,6 @@ if TYPE_CHECKING:
     from zolvek.core.model.project import Project
     from zolvek.core.movement.stepping import Resolution
     from zolvek.formats.midi.file_in import Score
-    from zolvek.studio.session import Session
-    from zolvek.studio.settings import Settings
-    from zolvek.studio.window import Window
 
 MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
 SOUND, WAV = "WAV files (*.wav);;FLAC files (*.flac)", "WAV files (*.wav)"
@@ -64,22 +64,14 @@ def set_apart(settings: Settings, text: str) -> bool:
 class Deliveries:
     """The deliveries of one window, by what is set in the Export panel."""
 
-    def __init__(self, window: Window) -> None:
-        self.window = window
+    def __init__(self, session: Session, ask: Ask) -> None:
+        self.session, self.ask, self.settings = session, ask, session.settings
         self.working: Work | None = None
-
-    @property
-    def session(self) -> Session:
-        return self.window.session
-
-    @property
-    def settings(self) -> Settings:
-        return self.session.settings
 
     # --- MIDI ---
 
     def midi(self) -> None:
-        path = self.window.files.target("Write a MIDI file", ".mid", MIDI)
+        path = self._write("Write a MIDI file", ".mid", MIDI)
         if path:
             self.midi_to(path)
 
@@ -105,11 +97,9 @@ class Deliveries:
         )[0]
 
     def import_midi(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window, "Read a MIDI file", self.window.files.folder(), MIDI
-        )
-        if name:
-            self.take_midi(Path(name))
+        path = self._read("Read a MIDI file", MIDI)
+        if path:
+            self.take_midi(path)
 
     def take_midi(self, path: Path) -> None:
         """Its controllers as lanes and its notes, on new tracks; asks how first."""
@@ -127,8 +117,8 @@ class Deliveries:
             raise ZolvekError(
                 "There are no notes or controllers in it.", str(path), "Choose another."
             )
-        dialog = MidiDialog(path.name, score, self.window)
-        if not self.window.asked(dialog):
+        dialog = self.ask.filled(lambda over: MidiDialog(path.name, score, over))
+        if dialog is None:
             return
         self.change(
             f"Read {path.name}",
@@ -140,7 +130,7 @@ class Deliveries:
     # --- sound ---
 
     def sound(self) -> None:
-        path = self.window.files.target("Write sound", self.settings.sound_kind, SOUND)
+        path = self._write("Write sound", self.settings.sound_kind, SOUND)
         if path:
             self.sound_to(path)
 
@@ -150,11 +140,11 @@ class Deliveries:
 
         own, project = self.settings, self.session.project
         form = SoundForm(own.sound_rate, own.sound_depth)
-        span = self.session.needed_span() if own.sound_selection else None
+        span = self.session.span.needed() if own.sound_selection else None
         try:
             clips.need(project)
         except ZolvekError as error:
-            if not self.window.confirm(
+            if not self.ask.confirm(
                 "Sound files are missing or can't be played. Write without them?",
                 f"{error.where}: {error.what}",
             ):
@@ -176,7 +166,7 @@ class Deliveries:
 
     def control(self) -> None:
         lane = self.needed_lane()
-        path = self.window.files.target("Write the lane as a control signal", ".wav", WAV)
+        path = self._write("Write the lane as a control signal", ".wav", WAV)
         if path:
             self.control_to(lane, path)
 
@@ -184,7 +174,7 @@ class Deliveries:
         from zolvek.formats.sound_out import SoundForm, save_control
 
         own, project = self.settings, self.session.project
-        span = self.session.needed_span() if own.sound_selection else None
+        span = self.session.span.needed() if own.sound_selection else None
         form = SoundForm(own.sound_rate, "float" if own.sound_depth == "float" else "24")
         self.run(
             path.name, lambda _: [save_control(project, lane, path, form, own.control_swing, span)]
@@ -192,11 +182,9 @@ class Deliveries:
 
     def import_curve(self) -> None:
         self.needed_lane()
-        name, _ = QFileDialog.getOpenFileName(
-            self.window, "Read a sound file as the lane's curve", self.window.files.folder(), SOUNDS
-        )
-        if name:
-            self.take_curve(Path(name))
+        path = self._read("Read a sound file as the lane's curve", SOUNDS)
+        if path:
+            self.take_curve(path)
 
     def take_curve(self, path: Path) -> None:
         """A sound file as the focus lane's curve from the selection or the playhead on."""
@@ -205,13 +193,13 @@ class Deliveries:
         from zolvek.studio.dialogs import SoundCurveDialog
 
         self.needed_lane()
-        dialog = SoundCurveDialog(path.name, self.window)
-        if not self.window.asked(dialog):
+        dialog = self.ask.filled(lambda over: SoundCurveDialog(path.name, over))
+        if dialog is None:
             return
         session = self.session
-        first = session.span[0] if session.span else session.place
+        first = session.span.beats[0] if session.span.beats else session.playhead.beat
         tempo = session.project.tempo
-        put_back = session.drawn_place()  # what is drawn on now, wherever the focus goes meanwhile
+        drawn = target(session)  # now, wherever the focus goes meanwhile
 
         def reading(_: Progress) -> Curve:
             sound, rate = sound_in.read(path)
@@ -224,7 +212,7 @@ class Deliveries:
             return _from_zero(made, first)
 
         def change(project: Project, put: Curve) -> Project:
-            return put_back(
+            return drawn.put(
                 project, lambda old: splice(old, first, put, first + float(put.beat[-1]))
             )
 
@@ -236,17 +224,19 @@ class Deliveries:
         from zolvek.formats import curve_csv
 
         self.needed_lane()
-        path = self.window.files.target("Write the lane's points", ".csv", CSV)
-        lane = self.session.lane
-        if path and lane and self.session.try_to(lambda: curve_csv.save(lane.curve, path)):
-            self.session.say(f"Wrote {path.name}")
+        path = self._write("Write the lane's points", ".csv", CSV)
+        drawn = self.session.target
+        if (
+            path
+            and drawn
+            and self.session.notices.try_to(lambda: curve_csv.save(drawn.curve, path))
+        ):
+            self.session.notices.say(f"Wrote {path.name}")
 
     def import_points(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window, "Read a lane's points", self.window.files.folder(), CSV
-        )
-        if name:
-            self.take_points(Path(name))
+        path = self._read("Read a lane's points", CSV)
+        if path:
+            self.take_points(path)
 
     def take_points(self, path: Path) -> None:
         from zolvek.formats import curve_csv
@@ -255,7 +245,7 @@ class Deliveries:
         self.session.edit_curve(f"Read {path.name}", curve_csv.load(path))
 
     def table(self) -> None:
-        path = self.window.files.target("Write a table", ".csv", CSV)
+        path = self._write("Write a table", ".csv", CSV)
         if path:
             self.table_to(path)
 
@@ -271,7 +261,7 @@ class Deliveries:
         self.run(path.name, writing)
 
     def picture(self) -> None:
-        path = self.window.files.target("Write a picture", ".svg", PICTURE)
+        path = self._write("Write a picture", ".svg", PICTURE)
         if path:
             self.picture_to(path)
 
@@ -279,12 +269,12 @@ class Deliveries:
         from zolvek.formats import picture
         from zolvek.studio import png
 
-        lanes, span = self._lanes(), self.session.span
+        lanes, span = self._lanes(), self.session.span.beats
         if path.suffix.lower() == ".png":
             png.save(picture.svg(self.session.project, lanes, span), path)
         else:
             picture.save(self.session.project, lanes, path, span)
-        self.session.say(f"Wrote {path.name}")
+        self.session.notices.say(f"Wrote {path.name}")
 
     def _lanes(self) -> list[str]:
         """The focus lane, or all that are shown."""
@@ -294,7 +284,7 @@ class Deliveries:
 
     def needed_lane(self) -> str:
         """The focus lane's id. Raises ZolvekError when there is none."""
-        lane = self.session.own_lane
+        lane = self.session.lane
         if lane is None:
             raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
         return lane.id
@@ -310,25 +300,19 @@ class Deliveries:
         if self.working is not None:
             raise ZolvekError("Another file is still being worked on.", name, "Wait, or stop that.")
         thread = self.working = Work(task)
-        dialog = QProgressDialog(name, "Stop", 0, 100, self.window)
-        dialog.setWindowTitle("Zolvek")
-        dialog.setMinimumDuration(300)
-        dialog.setAutoClose(False)
-        dialog.canceled.connect(thread.stop)
-        thread.progress.connect(lambda so_far, total: dialog.setValue(99 * so_far // max(total, 1)))
+        bar = self.ask.progress(name, thread.stop)
+        thread.progress.connect(bar.told)
 
         def ended() -> None:
-            dialog.canceled.disconnect()
-            dialog.close()
-            dialog.deleteLater()
+            bar.close()
             self.working = None
             if thread.error:
-                self.session.notifier.report(thread.error)
-            elif self.session.try_to(lambda: done(thread.result)):
+                self.session.notices.report(thread.error)
+            elif self.session.notices.try_to(lambda: done(thread.result)):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
                 told = f"Wrote {name}" if count == 1 else f"Wrote {count} files"
                 if said != "":  # "": what is done with it says so itself
-                    self.session.say(said or told)
+                    self.session.notices.say(said or told)
             thread.deleteLater()
 
         thread.finished.connect(ended)
@@ -341,18 +325,24 @@ class Deliveries:
         """Work beside the interface, and apply what comes of it, by `change`, to the project of that
         moment: what was edited meanwhile stays. One undo step named `label`."""
         session = self.session
-        opened = session.opened
+        opened = session.document.opened
 
         def done(result: Any) -> None:
-            if session.opened is not opened:
+            if session.document.opened is not opened:
                 raise ZolvekError(
                     "Another project has been opened meanwhile.", label, "Do it again there."
                 )
-            session.edit(label, change(session.project, result))
+            session.document.edit(label, change(session.project, result))
             if said:
-                session.say(said)
+                session.notices.say(said)
 
         self.run(label, task, done, "")
+
+    def _read(self, title: str, kinds: str) -> Path | None:
+        return self.ask.path_to_read(title, paths.folder(self.session.document), kinds)
+
+    def _write(self, title: str, suffix: str, kinds: str) -> Path | None:
+        return paths.to_write(self.session.document, self.ask, title, suffix, kinds)
 
     def close(self) -> None:
         """End what is still going."""

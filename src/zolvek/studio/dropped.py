@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtCore import QMimeData
@@ -13,11 +12,9 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model import catalogue
 from zolvek.formats import pattern_library, state_file
 from zolvek.formats.atomic import read_bytes
+from zolvek.studio.context import Studio
 
-if TYPE_CHECKING:
-    from zolvek.studio.window import Window
-
-Taker = Callable[["Window", Path], object]
+Taker = Callable[[Studio, Path], object]
 
 
 def file_in(data: QMimeData | None) -> Path | None:
@@ -26,7 +23,7 @@ def file_in(data: QMimeData | None) -> Path | None:
     return Path(names[0]) if len(names) == 1 else None
 
 
-def take(window: Window, path: Path) -> None:
+def take(studio: Studio, path: Path) -> None:
     """Read a file by what it is. Raises ZolvekError for one of another kind."""
     taker = TAKERS.get(path.suffix.lower())
     if taker is None:
@@ -34,20 +31,20 @@ def take(window: Window, path: Path) -> None:
             "Zolvek can't read a file of this kind.", str(path),
             "Projects, MIDI, CSV, sound, devices, states and patterns can be dropped here.",
         )  # fmt: skip
-    taker(window, path)
+    taker(studio, path)
 
 
-def _sound(window: Window, path: Path) -> None:
+def _sound(studio: Studio, path: Path) -> None:
     """As the track's source, or as the focus lane's curve."""
-    if window.session.own_lane is None or window.confirm(
+    if studio.session.lane is None or studio.ask.confirm(
         f"Let the track play {path.name}?", "Otherwise it is read as the focus lane's curve."
     ):
-        window.files.take_sound(path)
+        studio.media.take_sound(path)
     else:
-        window.deliveries.take_curve(path)
+        studio.deliveries.take_curve(path)
 
 
-def _json(window: Window, path: Path) -> None:
+def _json(studio: Studio, path: Path) -> None:
     """What a JSON file is it says itself."""
     try:
         told = msgspec.json.decode(read_bytes(path))
@@ -59,31 +56,31 @@ def _json(window: Window, path: Path) -> None:
     taker = BY_FORMAT.get(str(kind))
     if taker is None:
         raise ZolvekError("This is no file of Zolvek's.", str(path), "Choose another one.")
-    taker(window, path)
+    taker(studio, path)
 
 
-def _states(window: Window, path: Path) -> None:
-    session = window.session
-    if session.device is None:
+def _states(studio: Studio, path: Path) -> None:
+    session = studio.session
+    if session.shown.device is None:
         raise ZolvekError("There is no device for the states.", str(path), "Add its device first.")
-    session.edit(f"Read {path.name}", state_file.load_into(session.project, session.device, path))
+    studio.media.take_states(session.shown.device, path, f"Read {path.name}")
 
 
-def _pattern(window: Window, path: Path) -> None:
+def _pattern(studio: Studio, path: Path) -> None:
     pattern = pattern_library.load(path)
     pattern_library.save(pattern)
-    window.session.say(f"The pattern {pattern.name} is in the library.")
+    studio.session.notices.say(f"The pattern {pattern.name} is in the library.")
 
 
 TAKERS: dict[str, Taker] = {
-    ".zolvek": lambda window, path: window.files.open_path(path),
-    ".csv": lambda window, path: window.deliveries.take_points(path),
+    ".zolvek": lambda studio, path: studio.files.open_path(path),
+    ".csv": lambda studio, path: studio.deliveries.take_points(path),
     ".json": _json,
-    **dict.fromkeys((".mid", ".midi"), lambda window, path: window.deliveries.take_midi(path)),
+    **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.deliveries.take_midi(path)),
     **dict.fromkeys((".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"), _sound),
 }
 BY_FORMAT: dict[str, Taker] = {
-    catalogue.FORMAT: lambda window, path: window.files.take_device(path),
+    catalogue.FORMAT: lambda studio, path: studio.media.take_device(path),
     state_file.FORMAT: _states,
     pattern_library.FORMAT: _pattern,
 }

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from zolvek.studio.actions import ACTIONS
-
-if TYPE_CHECKING:
-    from zolvek.studio.window import Window
+from zolvek.studio.actions.table import ACTIONS
+from zolvek.studio.context import Studio
 
 
 class Finder(QDialog):
-    def __init__(self, window: Window) -> None:
-        super().__init__(window)
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
         self.setWindowTitle("Find a command")
         self.resize(460, 360)
         self.chosen: str | None = None
@@ -26,7 +22,7 @@ class Finder(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Matching commands")
         for action in ACTIONS:
-            if action.enabled(window):
+            if action.enabled(studio):
                 keys = f"   {action.keys}" if action.keys else ""
                 item = QListWidgetItem(f"{action.text.rstrip('…')}{keys}")
                 item.setToolTip(action.tip)

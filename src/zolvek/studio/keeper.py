@@ -38,10 +38,10 @@ class Keeper(QObject):
     def begin(self) -> None:
         if not self.begun:
             self.begun = True
-            self.session.project_changed.connect(self._edited)
+            self.session.document.changed.connect(self._edited)
 
     def _edited(self) -> None:
-        if not self.session.modified:
+        if not self.session.document.modified:
             self.settled()
             return
         self.quiet.start()
@@ -52,8 +52,8 @@ class Keeper(QObject):
         """Write the copy, if it is not the present project already."""
         self.quiet.stop()
         self.longest.stop()
-        project, path = self.session.project, self.session.path
-        if project is self.kept or not self.session.modified:
+        project, path = self.session.project, self.session.document.path
+        if project is self.kept or not self.session.document.modified:
             return
         if self.work is not None and self.work.is_alive():
             self.wanted = True  # as soon as that is on the disk
@@ -85,7 +85,7 @@ class Keeper(QObject):
         self.kept = None
         if not self.told:
             self.told = True
-            self.session.notifier.report(error)
+            self.session.notices.report(error)
 
     def wait(self) -> None:
         """Until what is being written is on the disk."""
@@ -97,7 +97,7 @@ class Keeper(QObject):
         self.wait()
         self.keep()
         self.wait()
-        if not self.session.modified:
+        if not self.session.document.modified:
             self.settled()
 
     def settled(self) -> None:

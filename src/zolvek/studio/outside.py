@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.document import control
-from zolvek.studio import commands
 from zolvek.studio.bench.player import Player
+from zolvek.studio.commands.controls import turn
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ class Outside(QObject):
         self.output: Output | None = None
         self.named: dict[str, Output | None] = {}  # ports that lanes name
         self.came.connect(self._came)
-        session.touched.connect(self._learn)
+        session.shown.changed.connect(self._learn)
         player.passed.connect(self._passed)
         player.begun.connect(self._begun)
 
@@ -54,47 +54,55 @@ class Outside(QObject):
         """A control stands at `position` 0..1 now: it is learned, or moves what it is mapped to."""
         self.last_control = which
         self.control_moved.emit(which)
-        if self.session.learning == "controls":
+        if self.session.passes.learning == "controls":
             self._learn()
             return
         target = control.target_of(self.session.project, which)
         if target is None:
-            self.session.say(f"{control.control_name(which)} moves nothing yet.")
+            self.session.notices.say(f"{control.control_name(which)} moves nothing yet.")
             return
         self.moving[which] = target
         if self.gesture is None:
             self.gesture = object()
-            if self.session.recorder is None or not self.session.recorder.recording:
+            if self.session.passes.hands is None or not self.session.passes.hands.recording:
                 self.session.touch(*target)
-        self.session.try_to(
-            lambda: commands.turn(self.session, *target, position, self.gesture, seconds)
+        self.session.notices.try_to(
+            lambda: turn(self.session, *target, position, self.gesture, seconds)
         )
         self.over.start()
+
+    def forget_control(self) -> None:
+        """No control counts as moved: the next one that moves is what is learned."""
+        self.last_control = ""
 
     def _gesture_over(self) -> None:
         """No control has moved for a while: hands are off them."""
         self.gesture = None
         for target in self.moving.values():
-            if self.session.recorder is not None:
-                self.session.recorder.release(*target, None)
+            if self.session.passes.hands is not None:
+                self.session.passes.hands.release(*target, None)
         self.moving.clear()
-        self.session.end_gesture()
+        self.session.document.end_gesture()
 
     def _learn(self) -> None:
         """While controls are learned: the last moved control moves the last touched parameter."""
         session = self.session
-        if session.learning != "controls" or not self.last_control or not session.touch_target:
+        if (
+            session.passes.learning != "controls"
+            or not self.last_control
+            or not session.shown.control
+        ):
             return
-        device, key = session.touch_target
+        device, key = session.shown.control
         name = session.project.device_track(device).device(device).parameter(key).name
         moved = control.control_name(self.last_control)
-        session.edit(
+        session.document.edit(
             f"{moved} moves {name}", control.mapped(session.project, self.last_control, device, key)
         )
-        session.say(f"{moved} moves {name} now.")
+        session.notices.say(f"{moved} moves {name} now.")
         self.last_control = ""
-        session.touch_target = None
-        session.set_learning("")
+        session.shown.let_go()
+        session.passes.learn("")
 
     def _came(self, message: tuple[int, ...], seconds: float) -> None:
         found = control.read_message(message)
@@ -135,7 +143,9 @@ class Outside(QObject):
         if wanted not in self.named:
             self.named[wanted] = None  # said once, if it can't be opened
             if wanted in ports.outputs():
-                self.session.try_to(lambda: self.named.update({wanted: ports.Output(wanted)}))
+                self.session.notices.try_to(
+                    lambda: self.named.update({wanted: ports.Output(wanted)})
+                )
         return self.named[wanted] or self.output
 
     @property

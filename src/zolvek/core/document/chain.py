@@ -7,7 +7,16 @@ from dataclasses import replace
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
-from zolvek.core.model.project import Clip, Device, Lane, Project, Track, remove_lane, with_track
+from zolvek.core.model.project import (
+    SHIPPED,
+    Clip,
+    Device,
+    Lane,
+    Project,
+    Track,
+    remove_lane,
+    with_track,
+)
 
 
 def _free_id(project: Project, wanted: str) -> str:
@@ -138,6 +147,11 @@ def with_sound(project: Project, track: str, file: str) -> Project:
 def sound_files(project: Project) -> list[str]:
     """All sound files that the project plays, each once."""
     return list(dict.fromkeys(clip.file for track in project.tracks for clip in track.clips))
+
+
+def own_sound_files(project: Project) -> list[str]:
+    """Those of them that don't come with the program."""
+    return [name for name in sound_files(project) if not name.startswith(SHIPPED)]
 
 
 def with_file_found(project: Project, lost: str, found: str) -> Project:

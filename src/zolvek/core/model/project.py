@@ -25,6 +25,7 @@ from zolvek.core.records import record
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 from zolvek.core.value.parameter import Parameter
+from zolvek.core.value.reach import Reach, from_position, to_position
 
 
 @record
@@ -150,7 +151,7 @@ class Lane:
     device: str
     parameter: str
     curve: Curve = field(default_factory=lambda: flat(0.5))
-    reach: tuple[float, float] = (0.0, 1.0)
+    reach: Reach = (0.0, 1.0)
     bypassed: bool = False
     hidden: bool = False
     midi: MidiTarget = field(default_factory=MidiTarget)
@@ -184,15 +185,17 @@ class Lane:
                 "Its ends are two different positions from 0 to 1.",
             )
 
-    def to_position(self, curve_value: Numbers) -> Floats:
-        """The parameter's position for values of the curve."""
-        low, high = self.reach
-        return low + (high - low) * np.asarray(curve_value, float)
+    def to_position(self, value: Numbers) -> Floats:
+        """The parameter's positions for values of the curve."""
+        return to_position(self.reach, value)
 
     def from_position(self, position: Numbers) -> Floats:
-        """The curve's value for positions of the parameter, kept to 0..1."""
-        low, high = self.reach
-        return np.clip((np.asarray(position, float) - low) / (high - low), 0.0, 1.0)
+        """The curve's values for positions of the parameter, kept to 0..1."""
+        return from_position(self.reach, position)
+
+    def layer(self, key: str) -> Layer | None:
+        """The layer of this id, if there is one."""
+        return next((each for each in self.layers if each.id == key), None)
 
     def at(self, beats: Numbers) -> Floats:
         """The parameter's position at each of `beats`, by the lane's own curve alone."""
@@ -294,6 +297,12 @@ class Project:
 
     def lanes(self) -> Iterator[Lane]:
         return (lane for track in self.tracks for lane in track.lanes)
+
+    def has_lane(self, lane: str) -> bool:
+        return lane in self._lanes
+
+    def has_device(self, device: str) -> bool:
+        return device in self._devices
 
     def track_of(self, lane: str) -> Track:
         return self._found(lane)[0]

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.model.project import Lane
 from zolvek.core.records import record
 from zolvek.core.value.parameter import Parameter
+from zolvek.core.value.reach import Reach, from_position
 
 KINDS = {"off": "Off", "units": "Whole units", "divisions": "Equal parts"}
 DIVISIONS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 16, 24, 32)
@@ -22,13 +22,13 @@ class ValueGrid:
     kind: str = "off"
     divisions: int = 12
 
-    def levels(self, lane: Lane, parameter: Parameter) -> Floats:
+    def levels(self, reach: Reach, parameter: Parameter) -> Floats:
         """The curve values of the levels, increasing; none when it is off."""
         if self.kind == "off":
             return np.empty(0)
         if self.kind == "divisions":
             return np.arange(self.divisions + 1) / self.divisions
-        low, high = sorted(float(v) for v in parameter.value(np.array(lane.reach)))
+        low, high = sorted(float(v) for v in parameter.value(np.array(reach)))
         low = max(low, parameter.low)
         values = np.arange(np.ceil(low - 1e-9), np.floor(high + 1e-9) + 1)
         if parameter.steps:
@@ -38,9 +38,9 @@ class ValueGrid:
             base = 440.0 if parameter.unit == "Hz" else 1.0
             count = np.log2(np.array([low, high]) / base) * 12.0
             values = base * 2.0 ** (np.arange(np.ceil(count[0]), np.floor(count[1]) + 1) / 12.0)
-        return np.unique(lane.from_position(parameter.position(values[:MOST_LEVELS])))
+        return np.unique(from_position(reach, parameter.position(values[:MOST_LEVELS])))
 
-    def snap(self, value: float, lane: Lane, parameter: Parameter) -> float:
+    def snap(self, value: float, reach: Reach, parameter: Parameter) -> float:
         """The nearest level, or the value itself when there is none."""
-        levels = self.levels(lane, parameter)
+        levels = self.levels(reach, parameter)
         return float(levels[np.argmin(np.abs(levels - value))]) if levels.size else value

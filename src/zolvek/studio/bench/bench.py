@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -18,13 +15,15 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.studio.bench.dial import HEIGHT, WIDTH, Dial
-from zolvek.studio.session import Session
+from zolvek.studio.commands.controls import add_touched_lane, can_add_lane
+from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
 
 
 class Bench(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        self.studio, session = studio, studio.session
         self.session = session
         self.shown: object = None  # device, name, favourites
         self.dials: list[Dial] = []
@@ -34,12 +33,12 @@ class Bench(QWidget):
         self.offer.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.add = QPushButton("Add a lane (A)")
         self.add.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.add.clicked.connect(session.add_touched_lane)
+        self.add.clicked.connect(lambda: add_touched_lane(session))
         self.head = QWidget()  # the window sets it beside the transport
         top = QHBoxLayout(self.head)
         top.setContentsMargins(12, 4, 12, 4)
         self.learn = QToolButton()
-        self.learn.setDefaultAction(actions("learn-favourites"))
+        self.learn.setDefaultAction(studio.action("learn-favourites"))
         self.learn.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         top.addWidget(self.offer, 1)
         for widget in (self.add, self.learn, self.heading):
@@ -58,20 +57,20 @@ class Bench(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(scroll)
-        session.focus_changed.connect(self.refresh)
-        session.touched.connect(self.refresh)
-        session.project_changed.connect(self.refresh)
-        session.learning_changed.connect(self._offer)
-        session.armed_changed.connect(lambda: [dial.update() for dial in self.dials])
-        session.held_changed.connect(self.update_dials)
-        session.theme_changed.connect(self.update_dials)
-        session.place_changed.connect(self.update_dials)
+        session.focus.changed.connect(self.refresh)
+        session.shown.changed.connect(self.refresh)
+        session.document.changed.connect(self.refresh)
+        session.passes.changed.connect(self._offer)
+        session.passes.changed.connect(lambda: [dial.update() for dial in self.dials])
+        session.held.changed.connect(self.update_dials)
+        session.look.changed.connect(self.update_dials)
+        session.playhead.changed.connect(self.update_dials)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the session's device."""
         session = self.session
-        device = session.device
+        device = session.shown.device
         shown = None
         if device is not None:
             own = session.project.device_track(device).device(device)
@@ -100,18 +99,18 @@ class Bench(QWidget):
         for place, parameter in enumerate(own.favourites_first):
             if place and place == len(own.favourites):
                 self.row_layout.addWidget(_upright())
-            dial = Dial(self.session, device, parameter)
+            dial = Dial(self.session, self.studio.ask, device, parameter)
             self.dials.append(dial)
             self.row_layout.addWidget(dial)
         self.row_layout.addStretch(1)
         self.row.setMinimumWidth(len(self.dials) * (WIDTH + 4) + 16)
 
     def _offer(self) -> None:
-        offered = self.session.can_add_lane
+        offered = can_add_lane(self.session)
         self.add.setVisible(offered)
-        target = self.session.touch_target
+        target = self.session.shown.control
         text = ""
-        if self.session.learning == "favourites":
+        if self.session.passes.learning == "favourites":
             text = "Touch controls to make them favourites, or again to let them go."
         elif offered and target:
             device = self.session.project.device_track(target[0]).device(target[0])

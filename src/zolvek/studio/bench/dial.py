@@ -6,13 +6,14 @@ import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QInputDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.playing import played
 from zolvek.core.value.parameter import Parameter
-from zolvek.studio import commands
 from zolvek.studio import theme as themes
+from zolvek.studio.asking import Ask
+from zolvek.studio.commands.controls import touch, turn
 from zolvek.studio.event_time import event_time
 from zolvek.studio.session import Session
 
@@ -25,9 +26,10 @@ class Dial(QWidget):
     """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
     the control's own present value where a lane moves it away."""
 
-    def __init__(self, session: Session, device: str, parameter: Parameter) -> None:
+    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter) -> None:
         super().__init__()
-        self.session, self.device, self.parameter = session, device, parameter
+        self.session, self.ask = session, ask
+        self.device, self.parameter = device, parameter
         self.setFixedSize(WIDTH, HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(parameter.name)
@@ -54,19 +56,19 @@ class Dial(QWidget):
         own = track.device(self.device).position(self.parameter.id)
         applied = lane is not None and not lane.bypassed
         heard = own
-        tried = self.session.listening.tried
-        held = dict(self.session.listening.held)
+        tried = self.session.hearing.listening.tried
+        held = dict(self.session.held.values)
         if lane and lane.id in held:
             heard = float(lane.to_position(held[lane.id]))
         elif tried and lane and tried[0] == lane.id:
-            heard = float(lane.to_position(tried[1].at(self.session.place)))
+            heard = float(lane.to_position(tried[1].at(self.session.playhead.beat)))
         elif applied and lane:
             heard = self._at_place(lane)
-        return heard, own, applied, lane is not None and lane.id == self.session.focus
+        return heard, own, applied, lane is not None and lane.id == self.session.focus.id
 
     def _at_place(self, lane: Lane) -> float:
         """Where the lane has the control now; kept, as most edits are of another lane."""
-        heard, place = played(lane, self.session.project), self.session.place
+        heard, place = played(lane, self.session.project), self.session.playhead.beat
         if self.found[:2] != (heard, place):
             self.found = heard, place, float(heard.at(place))
         return self.found[2]
@@ -94,7 +96,7 @@ class Dial(QWidget):
         painter.drawText(QRectF(0, 2, WIDTH, 18), Qt.AlignmentFlag.AlignCenter, name)
         track = self.session.project.device_track(self.device)
         lane = track.lane_on(self.device, self.parameter.id)
-        if lane is not None and lane.id in self.session.armed:
+        if lane is not None and lane.id in self.session.passes.armed:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(themes.color(theme.selection))
             painter.drawEllipse(QPointF(WIDTH - 12, 28), 4.0, 4.0)
@@ -134,13 +136,13 @@ class Dial(QWidget):
             _needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost)
 
     def _set(self, position: float, seconds: float | None = None) -> None:
-        commands.turn(self.session, self.device, self.parameter.id, position, self.gesture, seconds)
+        turn(self.session, self.device, self.parameter.id, position, self.gesture, seconds)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        commands.touch(self.session, self.device, self.parameter.id)
+        touch(self.session, self.device, self.parameter.id)
         if event.button() == Qt.MouseButton.LeftButton:
-            recorder = self.session.recorder
+            recorder = self.session.passes.hands
             heard = self.state()[0]
             taken = recorder is not None and recorder.press(
                 self.device, self.parameter.id, heard, event_time(event)
@@ -162,18 +164,18 @@ class Dial(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self.start is not None and not self.moved and self.parameter.taper == "switch":
             self._set(0.0 if self.own >= 0.5 else 1.0)
-        if self.start is not None and self.session.recorder is not None:
+        if self.start is not None and self.session.passes.hands is not None:
             seconds = event_time(event) if event is not None else None
-            self.session.recorder.release(self.device, self.parameter.id, seconds)
+            self.session.passes.hands.release(self.device, self.parameter.id, seconds)
         self.start = self.gesture = None
-        self.session.end_gesture()
+        self.session.document.end_gesture()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self._set(self.parameter.default_position)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        commands.touch(self.session, self.device, self.parameter.id)
+        touch(self.session, self.device, self.parameter.id)
         self._nudge(event.angleDelta().y() / 120.0)
         event.accept()
 
@@ -189,7 +191,7 @@ class Dial(QWidget):
         assert event is not None
         ways = {Qt.Key.Key_Up: 1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Left: -1}
         if event.key() in ways:
-            commands.touch(self.session, self.device, self.parameter.id)
+            touch(self.session, self.device, self.parameter.id)
             self._nudge(ways[Qt.Key(event.key())])
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.type_value()
@@ -197,12 +199,11 @@ class Dial(QWidget):
             super().keyPressEvent(event)
 
     def type_value(self) -> None:
-        text, done = QInputDialog.getText(
-            self, self.parameter.name, f"{self.parameter.name}:", text=self.parameter.text(self.own)
-        )
-        if done:
-            bpm = float(self.session.project.tempo.bpm(self.session.place))
-            self.session.try_to(lambda: self._set(self.parameter.parse(text, bpm)))
+        name = self.parameter.name
+        text = self.ask.text(name, f"{name}:", self.parameter.text(self.own))
+        if text is not None:
+            bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
+            self.session.notices.try_to(lambda: self._set(self.parameter.parse(text, bpm)))
 
 
 def draw_ring(

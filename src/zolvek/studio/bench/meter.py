@@ -54,7 +54,7 @@ class Meter(QWidget):
         self.setFixedSize(QSize(132, 24))
         self.setAccessibleName("Level of the mix")
         self.setToolTip("Level of the mix, −60 dB to full scale, peaks held. Press to reset.")
-        session.theme_changed.connect(self.update)
+        session.look.changed.connect(self.update)
 
     def hear(self, peaks: tuple[float, float]) -> None:
         for side, peak in zip(self.sides, peaks, strict=True):

@@ -47,10 +47,10 @@ class Player(QObject):
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
         self.timer.timeout.connect(self._tick)
-        session.project_changed.connect(self._use)
-        session.listening_changed.connect(self._use)
-        session.held_changed.connect(self._hold)
-        session.span_changed.connect(self._set_loop)
+        session.document.changed.connect(self._use)
+        session.hearing.changed.connect(self._use)
+        session.held.changed.connect(self._hold)
+        session.span.changed.connect(self._set_loop)
 
     @property
     def playing(self) -> bool:
@@ -88,8 +88,8 @@ class Player(QObject):
         """Play from the playhead, after `count_in` clicks."""
         playback = self.ready()
         self._use()
-        span = self.session.span
-        place = self.session.place
+        span = self.session.span.beats
+        place = self.session.playhead.beat
         if self.looping and span and not span[0] <= place < span[1]:
             place = span[0]
         if place >= self.session.project.length - 1e-6:
@@ -103,12 +103,12 @@ class Player(QObject):
 
     def play_selection(self) -> None:
         """Play the selected span in a loop, from the chosen lead before it."""
-        span = self.session.span
+        span = self.session.span.beats
         if span is None:
             raise ZolvekError("Nothing is selected to play.", remedy="Drag a span on the ruler.")
         self.set_looping(True)
         self.began = max(span[0] - self.session.settings.lead, 0.0)
-        self.session.set_place(self.began)
+        self.session.playhead.go(self.began)
         playback = self.ready()
         self._use()
         playback.play(self.began)
@@ -127,10 +127,10 @@ class Player(QObject):
 
     def go_back(self) -> None:
         """To where it last began; from there, to the start."""
-        self.seek(self.began if self.session.place > self.began + 1e-6 else 0.0)
+        self.seek(self.began if self.session.playhead.beat > self.began + 1e-6 else 0.0)
 
     def seek(self, beat: float) -> None:
-        self.session.set_place(beat)
+        self.session.playhead.go(beat)
         if self.playing:
             assert self.playback is not None
             self.began = beat
@@ -151,7 +151,7 @@ class Player(QObject):
 
     def _set_loop(self) -> None:
         if self.playback:
-            span = self.session.span or (0.0, self.session.project.length)
+            span = self.session.span.beats or (0.0, self.session.project.length)
             self.playback.set_loop(span if self.looping else None)
 
     def set_gains(self, gains: tuple[float, float]) -> None:
@@ -162,11 +162,11 @@ class Player(QObject):
     def other(self) -> Project | None:
         """What the project is compared with, rendered side by side once it has been asked for."""
         session = self.session
-        listening = replace(session.listening, held=())
-        if session.comparing == "bypass":
+        listening = session.hearing.listening
+        if session.hearing.comparing == "bypass":
             return heard(session.project, replace(listening, bypass=True, alone=None))
-        if session.kept is not None:
-            return heard(session.kept, listening)
+        if session.hearing.kept is not None:
+            return heard(session.hearing.kept, listening)
         return None
 
     def _use(self) -> None:
@@ -174,8 +174,14 @@ class Player(QObject):
         session, playback = self.session, self.playback
         if playback is None:
             return
-        listening = replace(session.listening, held=())  # told apart, many times a second
-        state = (session.project, listening, session.kept, session.comparing, self.gains)
+        listening = session.hearing.listening
+        state = (
+            session.project,
+            listening,
+            session.hearing.kept,
+            session.hearing.comparing,
+            self.gains,
+        )
         if len(self.sent) == len(state) and all(
             a is b or (not isinstance(a, Project) and a == b)
             for a, b in zip(state, self.sent, strict=True)
@@ -183,14 +189,14 @@ class Player(QObject):
             return
         before, self.sent = self.sent, state
         playback.use(heard(session.project, listening))
-        if not before or before[1:] != state[1:] or session.comparing == "bypass":
+        if not before or before[1:] != state[1:] or session.hearing.comparing == "bypass":
             playback.use_other(self.other())
-            playback.hear_other(bool(session.comparing), self.gains)
-            playback.use_metronome(session.listening.metronome)
+            playback.hear_other(bool(session.hearing.comparing), self.gains)
+            playback.use_metronome(session.hearing.listening.metronome)
 
     def _hold(self) -> None:
         if self.playback is not None:
-            self.playback.hold(self.session.listening.held)
+            self.playback.hold(self.session.held.values)
 
     def _lost(self, error: ZolvekError, goes_on: bool) -> None:
         """The sound process is gone: said beside the transport while another one goes on, else in
@@ -199,7 +205,7 @@ class Player(QObject):
             self._say_trouble(error.what)
         else:
             self.stop()
-            self.session.notifier.report(error)
+            self.session.notices.report(error)
 
     def _say_trouble(self, text: str) -> None:
         self.trouble = text
@@ -212,8 +218,8 @@ class Player(QObject):
         if not self.playback.playing:
             self.stop()
             return
-        before, now = self.session.place, self.playback.beat
-        self.session.set_place(now)
+        before, now = self.session.playhead.beat, self.playback.beat
+        self.session.playhead.go(now)
         if now > before:
             self.passed.emit(before, now)
         elif now < before:

@@ -56,8 +56,8 @@ class Recorder(QObject):
         self.timer.timeout.connect(self._show)
         player.stopped.connect(self.finish)
         player.begun.connect(self._looped)
-        session.armed_changed.connect(self._disarmed)
-        session.recorder = self
+        session.passes.changed.connect(self._disarmed)
+        session.passes.give_to(self)
 
     # --- passes ---
 
@@ -67,9 +67,9 @@ class Recorder(QObject):
         if self.recording:
             self.player.stop()
             return
-        if not session.armed:
+        if not session.passes.armed:
             raise ZolvekError("No lane is armed.", remedy="Press E on the lane to be written.")
-        locked = [x for x in session.project.lanes() if x.id in session.armed and x.locked]
+        locked = [x for x in session.project.lanes() if x.id in session.passes.armed and x.locked]
         if locked:
             raise ZolvekError(
                 "An armed lane is locked.", session.project.label_of(locked[0].id), "Unlock it."
@@ -80,16 +80,20 @@ class Recorder(QObject):
         self.player.stop()
         self.settle()
         self.mode = mode
-        span = session.span if settings.punch else None
+        span = session.span.beats if settings.punch else None
         looping = self.player.looping
-        place = span[0] if span else session.place
-        if looping and session.span and not session.span[0] <= place < session.span[1]:
-            place = session.span[0]
+        place = span[0] if span else session.playhead.beat
+        if (
+            looping
+            and session.span.beats
+            and not session.span.beats[0] <= place < session.span.beats[1]
+        ):
+            place = session.span.beats[0]
         self.start = place
         self.stop_at = span[1] if span else session.project.length
-        if looping and session.span:
-            self.stop_at = session.span[1]
-        self.passes = {key: Pass(key, looping) for key in session.armed}
+        if looping and session.span.beats:
+            self.stop_at = session.span.beats[1]
+        self.passes = {key: Pass(key, looping) for key in session.passes.armed}
         self.reaches = (None, {})
         self.held = {}
         self.by_target = {
@@ -102,9 +106,9 @@ class Recorder(QObject):
         for lane in list(shown.lanes()):
             if lane.id in self.passes and lane.hidden:
                 shown = with_lane(shown, replace(lane, hidden=False))
-        session.edit("Show armed lanes", shown)
+        session.document.edit("Show armed lanes", shown)
         self.recording, self.looped = True, False
-        session.set_place(max(place - settings.pre_roll, 0.0))
+        session.playhead.go(max(place - settings.pre_roll, 0.0))
         self.player.play(settings.count_in)
         if mode == "write":
             for key in self.passes:
@@ -123,9 +127,9 @@ class Recorder(QObject):
         self.recording = False
         self.timer.stop()
         session = self.session
-        end = min(max(session.place, self.start), self.stop_at)
+        end = min(max(session.playhead.beat, self.start), self.stop_at)
         self.held = {}
-        session.hold({})
+        session.held.hold({})
         project, passes, self.passes = session.project, self.passes, {}
 
         def work(_: Progress) -> list[Done]:
@@ -140,7 +144,7 @@ class Recorder(QObject):
         if sum(passed.count for passed in passes.values()) <= AT_ONCE:
             self._put(work(lambda *_: None))
         else:
-            session.say("Writing the pass…")
+            session.notices.say("Writing the pass…")
             self.writing = Work(work)
             self.writing.finished.connect(self.settle)
             self.writing.start()
@@ -153,7 +157,7 @@ class Recorder(QObject):
             return
         work.wait()
         if work.error is not None:
-            self.session.notifier.report(work.error)
+            self.session.notices.report(work.error)
         else:
             self._put(work.result)
         work.deleteLater()
@@ -174,10 +178,12 @@ class Recorder(QObject):
                 project, count = with_lane(project, made), count + 1
         if count:
             noun = "a lane" if count == 1 else f"{count} lanes"
-            session.edit(f"Record a pass on {noun}", project)
-            session.say(f"Recorded {noun}." + (" Lanes that are gone were left." if gone else ""))
+            session.document.edit(f"Record a pass on {noun}", project)
+            session.notices.say(
+                f"Recorded {noun}." + (" Lanes that are gone were left." if gone else "")
+            )
         else:
-            session.say("Nothing was written.")
+            session.notices.say("Nothing was written.")
 
     def _lane(self, project: Project, lane: Lane | None, passed: Pass, end: float) -> Lane | None:
         """The lane as the pass leaves it: each round a take, the last one written."""
@@ -215,10 +221,12 @@ class Recorder(QObject):
     def _disarmed(self) -> None:
         """A lane disarmed in the midst of a pass: what it has been told so far stays written."""
         for key in list(self.held):
-            if key not in self.session.armed:
+            if key not in self.session.passes.armed:
                 self._let_go(key, time.perf_counter())
                 self.held.pop(key, None)
-        self.by_target = {t: key for t, key in self.by_target.items() if key in self.session.armed}
+        self.by_target = {
+            t: key for t, key in self.by_target.items() if key in self.session.passes.armed
+        }
 
     # --- moves ---
 
@@ -267,13 +275,13 @@ class Recorder(QObject):
 
     def _show(self) -> None:
         """What the hand has is heard, and the dials stand there."""
-        self.session.hold(self.held)
-        if self.session.place >= self.stop_at - 1e-6 and not self.player.looping:
+        self.session.held.hold(self.held)
+        if self.session.playhead.beat >= self.stop_at - 1e-6 and not self.player.looping:
             self.player.stop()
 
     def _tell(self) -> None:
         self.changed.emit()
-        self.session.armed_changed.emit()
+        self.session.passes.begun_or_ended()
 
     def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]:
         """What a lane has been told in this round so far, to draw from one beat to another: beats,

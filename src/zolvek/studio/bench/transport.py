@@ -52,11 +52,11 @@ class Transport(QWidget):
             layout.addWidget(widget)
             layout.addSpacing(8)
         layout.addStretch(1)
-        session.place_changed.connect(self.refresh)
-        session.project_changed.connect(self.refresh)
+        session.playhead.changed.connect(self.refresh)
+        session.document.changed.connect(self.refresh)
         player.changed.connect(self.refresh)
-        session.armed_changed.connect(self._show_armed)
-        session.place_changed.connect(self._hear)
+        session.passes.changed.connect(self._show_armed)
+        session.playhead.changed.connect(self._hear)
         self.falling = QTimer(self)  # after the end, until the meter has come to rest
         self.falling.setInterval(50)
         self.falling.timeout.connect(self._hear)
@@ -64,7 +64,7 @@ class Transport(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        project, place = self.session.project, self.session.place
+        project, place = self.session.project, self.session.playhead.beat
         if not self.position.hasFocus():
             self.position.setText(project.meter.text(place))
         minutes, seconds = divmod(round(float(project.tempo.seconds(place)) * 1000), 60_000)
@@ -76,8 +76,8 @@ class Transport(QWidget):
 
     def _show_armed(self) -> None:
         """How many lanes the next pass writes, on the button that begins it."""
-        count = len(self.session.armed)
-        recorder = self.session.recorder
+        count = len(self.session.passes.armed)
+        recorder = self.session.passes.hands
         going = recorder is not None and recorder.recording
         self.record.setText("Recording" if going else f"Record ({count})" if count else "Record")
 
@@ -97,7 +97,9 @@ class Transport(QWidget):
         text = self.position.text()
         if self.position.isModified():
             project = self.session.project
-            self.session.try_to(lambda: self.player.seek(project.meter.parse(text, project.tempo)))
+            self.session.notices.try_to(
+                lambda: self.player.seek(project.meter.parse(text, project.tempo))
+            )
         self.position.setModified(False)
         self.position.clearFocus()
         self.refresh()

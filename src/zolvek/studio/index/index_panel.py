@@ -17,9 +17,10 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from zolvek.core.model.project import Lane
-from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.meter import height
+from zolvek.studio.commands.controls import add_touched_lane, touch
+from zolvek.studio.commands.devices import mute_track, solo_track
 from zolvek.studio.lanes.painting import diamond
 from zolvek.studio.session import Session
 
@@ -79,7 +80,7 @@ class Marks(QStyledItemDelegate):
         """M and S, framed when they are on, and how loud the track is as a line below."""
         project = self.session.project
         muted = next((t.muted for t in project.tracks if t.id == track), False)
-        on = {"M": muted, "S": track in self.session.listening.solo}
+        on = {"M": muted, "S": track in self.session.hearing.listening.solo}
         painter.save()
         painter.setFont(themes.font(8.5, themes.QFont.Weight.DemiBold))
         for letter, away in LETTERS:
@@ -121,7 +122,7 @@ class IndexPanel(QWidget):
         self.tree.setItemDelegate(Marks(session, levels, self.tree))
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.currentItemChanged.connect(self._touch)
-        self.tree.itemDoubleClicked.connect(lambda *_: self.session.add_touched_lane())
+        self.tree.itemDoubleClicked.connect(lambda *_: add_touched_lane(session))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 4, 4, 4)
         layout.setSpacing(6)
@@ -131,11 +132,11 @@ class IndexPanel(QWidget):
         self.shape: object = None
         self.lanes: object = None
         self.muted: list[bool] = []
-        session.project_changed.connect(self.refresh)
-        session.focus_changed.connect(self._show_focus)
-        session.touched.connect(self._show_touched)
-        session.listening_changed.connect(self._update_heads)
-        session.place_changed.connect(self._hear)
+        session.document.changed.connect(self.refresh)
+        session.focus.changed.connect(self._show_focus)
+        session.shown.changed.connect(self._show_touched)
+        session.hearing.changed.connect(self._update_heads)
+        session.playhead.changed.connect(self._hear)
         self.refresh()
 
     def begin_search(self) -> None:
@@ -253,7 +254,7 @@ class IndexPanel(QWidget):
 
     def _letter(self, track: str, letter: str) -> None:
         owner = next(each for each in self.session.project.tracks if each.id == track)
-        (commands.mute_track if letter == "M" else commands.solo_track)(self.session, owner)
+        (mute_track if letter == "M" else solo_track)(self.session, owner)
 
     def _update_heads(self) -> None:
         viewport = self.tree.viewport()
@@ -278,7 +279,7 @@ class IndexPanel(QWidget):
     def _touch(self, item: QTreeWidgetItem | None) -> None:
         target = item.data(0, TARGET) if item else None
         if target:
-            commands.touch(self.session, *target)
+            touch(self.session, *target)
 
     def _show(self, target: tuple[str, str] | None) -> None:
         leaf = self.leaves.get(target) if target else None
@@ -293,4 +294,4 @@ class IndexPanel(QWidget):
         self._show((lane.device, lane.parameter) if lane else None)
 
     def _show_touched(self) -> None:
-        self._show(self.session.touch_target)
+        self._show(self.session.shown.control)

@@ -46,8 +46,8 @@ class Backdrops(QObject):
     def begin(self) -> None:
         if not self.begun:
             self.begun = True
-            self.session.project_changed.connect(self.later.start)
-            self.session.focus_changed.connect(self.later.start)
+            self.session.document.changed.connect(self.later.start)
+            self.session.focus.changed.connect(self.later.start)
             self.later.start()
 
     def set_kind(self, kind: str) -> None:
@@ -59,9 +59,9 @@ class Backdrops(QObject):
     def shown(self) -> Backdrop | None:
         """What is known of the focus lane's track, even if its sound has changed since."""
         session = self.session
-        if session.focus is None or session.settings.backdrop == "off":
+        if session.focus.id is None or session.settings.backdrop == "off":
             return None
-        track = session.project.track_of(session.focus)
+        track = session.project.track_of(session.focus.id)
         found = self.kept.get((track.id, session.settings.backdrop))
         return found[1] if found and found[1].length == session.project.length else None
 
@@ -73,13 +73,13 @@ class Backdrops(QObject):
     def _ask(self) -> None:
         session = self.session
         kind = session.settings.backdrop
-        if session.focus is None or kind == "off":
+        if session.focus.id is None or kind == "off":
             return
-        if session.history.gesture is not None:
+        if session.document.history.gesture is not None:
             self.later.start()
             return
         project = session.project
-        track = project.track_of(session.focus)
+        track = project.track_of(session.focus.id)
         key, state = (track.id, kind), self._state(project, track)
         found = self.kept.get(key)
         if (found and found[0] == state) or self.asked == (key, state):

@@ -26,19 +26,20 @@ class Frame(NamedTuple):
 
 def frame_of(session: Session) -> Frame | None:
     """The frame of the selected span, else of the selected points; None without either."""
-    lane = session.lane
-    if lane is None or session.tool != "points":
+    target = session.target
+    if target is None or session.tools.tool != "points":
         return None
-    if session.span is not None:
-        first, last = session.span
+    if session.span.beats is not None:
+        first, last = session.span.beats
     elif (
-        session.chosen.size > 1
-        and lane.curve.beat[session.chosen[-1]] > lane.curve.beat[session.chosen[0]]
+        session.points.chosen.size > 1
+        and target.curve.beat[session.points.chosen[-1]]
+        > target.curve.beat[session.points.chosen[0]]
     ):
-        first, last = (float(lane.curve.beat[session.chosen[i]]) for i in (0, -1))
+        first, last = (float(target.curve.beat[session.points.chosen[i]]) for i in (0, -1))
     else:
         return None
-    low, high = lane.curve.extent(first, last - 1e-9)
+    low, high = target.curve.extent(first, last - 1e-9)
     return Frame(first, last, low, high)
 
 
@@ -103,7 +104,7 @@ class FrameDrag:
             end = (
                 beat
                 if getattr(held, "free", False)
-                else float(session.grid.snap(beat, session.project.meter))
+                else float(session.tools.grid.snap(beat, session.project.meter))
             )
             curve = self._stretched(max(end, frame.first + 1e-3))
         else:
@@ -122,7 +123,7 @@ class FrameDrag:
         return splice(base, frame.first, put)
 
     def finish(self) -> None:
-        self.session.end_gesture()
+        self.session.document.end_gesture()
 
     def cancel(self) -> None:
         self.session.cancel_gesture(self.before)
@@ -146,12 +147,12 @@ class CopyDrag:
         self.moved = True
         session, frame = self.session, self.frame
         wanted = max(frame.first + beat - self.beat, 0.0)
-        to = float(session.grid.snap(wanted, session.project.meter))
+        to = float(session.tools.grid.snap(wanted, session.project.meter))
         put = piece(self.curve, frame.first, frame.last)
         session.edit_curve("Copy the span", splice(self.curve, to, put), NONE_CHOSEN, self)
 
     def finish(self) -> None:
-        self.session.end_gesture()
+        self.session.document.end_gesture()
 
     def cancel(self) -> None:
         self.session.cancel_gesture(self.before)

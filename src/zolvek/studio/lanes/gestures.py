@@ -55,7 +55,7 @@ class Drag:
         self.session.edit_curve(self.label, curve, points, self)
 
     def finish(self) -> None:
-        self.session.end_gesture()
+        self.session.document.end_gesture()
 
     def cancel(self) -> None:
         self.session.cancel_gesture(self.before)
@@ -69,7 +69,7 @@ def _snapped(drag: Drag, beat: float, held: Held) -> float:
     session = drag.session
     if held.free:
         return beat
-    return float(session.grid.snap(beat, session.project.meter))
+    return float(session.tools.grid.snap(beat, session.project.meter))
 
 
 def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[float, float]:
@@ -89,12 +89,12 @@ def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tu
 
 def _level_move(drag: Drag, rise: float, held: Held) -> float:
     """How far to move in value, so that the grabbed point lands on a level of the value grid."""
-    session, lane = drag.session, drag.session.lane
-    if held.free or session.value_grid.kind == "off" or lane is None or abs(rise) < 1e-12:
+    session, target = drag.session, drag.session.target
+    if held.free or session.tools.value_grid.kind == "off" or target is None or abs(rise) < 1e-12:
         return rise
     grabbed = drag.segment if drag.segment >= 0 else int(drag.points[0])
     own = float(drag.curve.value[grabbed])
-    return session.value_grid.snap(own + rise, lane, session.parameter) - own
+    return session.tools.value_grid.snap(own + rise, target.reach, target.parameter) - own
 
 
 def _move(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
@@ -135,7 +135,7 @@ def _form(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tup
     first, last = _span_of(drag, beat, held)
     if last - first < edits.TICK:
         return drag.curve, NONE_CHOSEN
-    key, sliders = drag.session.form
+    key, sliders = drag.session.tools.form, drag.session.tools.sliders
     ends = [min(max(level, 0.0), 1.0) for level in (drag.value, value)]
     return splice(drag.curve, first, stamped(key, last - first, *ends, **sliders)), NONE_CHOSEN
 
@@ -193,22 +193,24 @@ class Stroke:
 
 def begin_drawing(session: Session, tool: str, beat: float, value: float, held: Held) -> Drag:
     """A freehand stroke, a line or a form, by the tool in hand."""
-    lane = session.lane
-    assert lane is not None
-    drag = Drag(session, tool, lane.curve, max(beat, 0.0), value, before=session.chosen)
+    target = session.target
+    assert target is not None
+    drag = Drag(session, tool, target.curve, max(beat, 0.0), value, before=session.points.chosen)
     drag.stroke = Stroke(max(beat, 0.0), value)
     return drag
 
 
 def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
     """A new point where the pointer is, then dragged on."""
-    lane = session.lane
-    assert lane is not None
-    before = session.chosen
-    at = max(beat if held.free else float(session.grid.snap(beat, session.project.meter)), 0.0)
+    target = session.target
+    assert target is not None
+    before = session.points.chosen
+    at = max(
+        beat if held.free else float(session.tools.grid.snap(beat, session.project.meter)), 0.0
+    )
     if not held.free:
-        value = session.value_grid.snap(value, lane, session.parameter)
-    curve, index = edits.add(lane.curve, at, value)
+        value = session.tools.value_grid.snap(value, target.reach, target.parameter)
+    curve, index = edits.add(target.curve, at, value)
     drag = Drag(session, "add", curve, beat, value, np.array([index]), before=before)
     session.edit_curve(drag.label, curve, drag.points, drag)
     return drag
@@ -216,12 +218,14 @@ def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
 
 def begin_move(session: Session, points: Ints, grabbed: int, beat: float, value: float) -> Drag:
     """The points move as a group; the grabbed one is what snaps."""
-    lane = session.lane
-    assert lane is not None
-    return Drag(session, "move", lane.curve, beat, value, points, grabbed, session.chosen)
+    target = session.target
+    assert target is not None
+    return Drag(session, "move", target.curve, beat, value, points, grabbed, session.points.chosen)
 
 
 def begin_bend(session: Session, segment: int, beat: float, value: float) -> Drag:
-    lane = session.lane
-    assert lane is not None
-    return Drag(session, "bend", lane.curve, beat, value, NONE_CHOSEN, segment, session.chosen)
+    target = session.target
+    assert target is not None
+    return Drag(
+        session, "bend", target.curve, beat, value, NONE_CHOSEN, segment, session.points.chosen
+    )

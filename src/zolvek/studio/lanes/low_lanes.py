@@ -29,17 +29,17 @@ class LowLanes(QWidget):
         self.rows: dict[object, QPixmap] = {}
         self.playhead = -1.0
         self.shown: object = None
-        for signal in (session.project_changed, session.focus_changed):
+        for signal in (session.document.changed, session.focus.changed):
             signal.connect(self._fit)
         for signal in (
-            session.theme_changed,
-            session.grid_changed,
-            session.span_changed,
+            session.look.changed,
+            session.tools.changed,
+            session.span.changed,
             view.changed,
         ):
             signal.connect(self.update)
-        session.place_changed.connect(self._move_playhead)
-        session.armed_changed.connect(self.update)
+        session.playhead.changed.connect(self._move_playhead)
+        session.passes.changed.connect(self.update)
         self._fit()
 
     @property
@@ -47,7 +47,7 @@ class LowLanes(QWidget):
         return [
             lane
             for lane in self.session.project.lanes()
-            if not lane.hidden and lane.id != self.session.focus
+            if not lane.hidden and lane.id != self.session.focus.id
         ]
 
     def _tops(self) -> list[tuple[Lane, int, int]]:
@@ -79,7 +79,7 @@ class LowLanes(QWidget):
         for lane, top, height in self._tops():
             if top < event.rect().bottom() + 1 and top + height > event.rect().top():
                 painter.drawPixmap(0, top, self._row(lane, theme, height))
-        x = SCALE + self.view.x(self.session.place)
+        x = SCALE + self.view.x(self.session.playhead.beat)
         if x >= SCALE:
             painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
 
@@ -87,8 +87,8 @@ class LowLanes(QWidget):
         """A lane's row, drawn once for each curve and view."""
         ratio = self.devicePixelRatioF()
         project = self.session.project
-        key = (lane.id, id(lane), lane.id in self.session.armed, theme.key, self.view.key, self.width(),
-               ratio, self.session.span, id(project.meter))  # fmt: skip
+        key = (lane.id, id(lane), lane.id in self.session.passes.armed, theme.key, self.view.key, self.width(),
+               ratio, self.session.span.beats, id(project.meter))  # fmt: skip
         found = self.rows.get(key)
         if found is not None:
             return found
@@ -100,9 +100,10 @@ class LowLanes(QWidget):
         painter = QPainter(pixmap)
         sheet = QRectF(SCALE, 1, self.width() - SCALE, height - 3)
         painter.fillRect(sheet, themes.color(theme.sheet))
-        if self.session.span:
+        if self.session.span.beats:
             left, right = (
-                min(max(SCALE + self.view.x(b), SCALE), self.width()) for b in self.session.span
+                min(max(SCALE + self.view.x(b), SCALE), self.width())
+                for b in self.session.span.beats
             )
             painter.fillRect(
                 QRectF(left, 1, right - left, height - 3), themes.color(theme.wash, 0.55)
@@ -125,7 +126,7 @@ class LowLanes(QWidget):
             self.session.project.label_of(lane.id)
             + ("  (bypassed)" if lane.bypassed else "")
             + ("  (locked)" if lane.locked else "")
-            + ("  (armed)" if lane.id in self.session.armed else "")
+            + ("  (armed)" if lane.id in self.session.passes.armed else "")
         )
         painter.setFont(themes.font(8.5))
         width = painter.fontMetrics().horizontalAdvance(text) + 10
@@ -136,7 +137,7 @@ class LowLanes(QWidget):
         painter.drawText(QPointF(sheet.left() + 5, sheet.top() + 11.5), text)
 
     def _move_playhead(self) -> None:
-        new = SCALE + self.view.x(self.session.place)
+        new = SCALE + self.view.x(self.session.playhead.beat)
         for x in (self.playhead, new):
             if 0 <= x <= self.width():
                 self.update(int(x) - 3, 0, 7, self.height())
@@ -150,13 +151,13 @@ class LowLanes(QWidget):
         lane = self._lane_at(event.position().y())
         self.setCursor(Qt.CursorShape.PointingHandCursor if lane else Qt.CursorShape.ArrowCursor)
         label = self.session.project.label_of(lane.id) if lane else ""
-        self.session.say(f"Press to work on {label}" if lane else "")
+        self.session.notices.say(f"Press to work on {label}" if lane else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         lane = self._lane_at(event.position().y())
         if lane and event.button() == Qt.MouseButton.LeftButton:
-            self.session.set_focus(lane.id)
+            self.session.focus.on(lane.id)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

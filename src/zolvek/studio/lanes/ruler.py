@@ -7,6 +7,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWh
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.studio import theme as themes
+from zolvek.studio.bench.player import Player
 from zolvek.studio.lanes.focus_lane import SCALE
 from zolvek.studio.lanes.painting import shown_bars
 from zolvek.studio.session import Session
@@ -17,22 +18,35 @@ HINT = "Press to place the playhead · drag to select a span, snapped to the gri
 
 
 class Ruler(QWidget):
-    def __init__(self, session: Session, view: Viewport) -> None:
+    def __init__(self, session: Session, view: Viewport, player: Player) -> None:
         super().__init__()
-        self.session, self.view = session, view
+        self.session, self.view, self.player = session, view, player
+        self.frame = self._frame()
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Ruler")
         self.start: float | None = None
         for signal in (
-            session.frame_changed, session.span_changed, session.theme_changed, view.changed,
+            session.span.changed, session.look.changed, view.changed,
         ):  # fmt: skip
             signal.connect(self.update)
+        session.document.changed.connect(self._follow)
         self.playhead = 0.0
-        session.place_changed.connect(self._move_playhead)
+        session.playhead.changed.connect(self._move_playhead)
+
+    def _frame(self) -> tuple[object, ...]:
+        """What of the project is shown here."""
+        project = self.session.project
+        return project.tempo, project.meter, project.sections, project.length
+
+    def _follow(self) -> None:
+        frame = self._frame()
+        if frame != self.frame:
+            self.frame = frame
+            self.update()
 
     def _move_playhead(self) -> None:
-        new = SCALE + self.view.x(self.session.place)
+        new = SCALE + self.view.x(self.session.playhead.beat)
         for x in (self.playhead, new):
             if -8 <= x <= self.width() + 8:
                 self.update(int(x) - 7, 18, 15, HEIGHT - 18)
@@ -45,8 +59,8 @@ class Ruler(QWidget):
         painter.fillRect(self.rect(), themes.color(theme.desk))
         painter.setClipRect(QRectF(SCALE, 0, self.width() - SCALE, HEIGHT))
         self._paint_sections(painter, theme)
-        if self.session.span:
-            left, right = (SCALE + self.view.x(beat) for beat in self.session.span)
+        if self.session.span.beats:
+            left, right = (SCALE + self.view.x(beat) for beat in self.session.span.beats)
             painter.fillRect(
                 QRectF(left, 18, right - left, HEIGHT - 18), themes.color(theme.selection, 0.28)
             )
@@ -57,7 +71,7 @@ class Ruler(QWidget):
             painter.drawLine(QPointF(x, 20), QPointF(x, HEIGHT))
             painter.setPen(themes.color(theme.quiet))
             painter.drawText(QPointF(x + 4, HEIGHT - 6), str(bar))
-        x = SCALE + self.view.x(self.session.place)
+        x = SCALE + self.view.x(self.session.playhead.beat)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(themes.color(theme.playhead))
@@ -82,7 +96,7 @@ class Ruler(QWidget):
         beat = self.view.beat(event.position().x() - SCALE)
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return max(beat, 0.0)
-        return float(self.session.grid.snap(max(beat, 0.0), self.session.project.meter))
+        return float(self.session.tools.grid.snap(max(beat, 0.0), self.session.project.meter))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -92,23 +106,23 @@ class Ruler(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.say(HINT)
+        self.session.notices.say(HINT)
         if self.start is not None and abs(event.position().x() - self.press_x) > 3:
             low, high = sorted((self.start, min(self._beat(event), self.session.project.length)))
-            self.session.choose_span((low, high) if high > low else None)
+            self.session.span.choose((low, high) if high > low else None)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self.start is not None and abs(event.position().x() - self.press_x) <= 3:
-            self.session.choose_span(None)
-            self.window().seek(self.start)  # type: ignore[union-attr]
+            self.session.span.choose(None)
+            self.player.seek(self.start)
         self.start = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """A double press selects the section under the pointer."""
         assert event is not None
         beat = self.view.beat(event.position().x() - SCALE)
-        self.session.choose_span(self.session.project.section_at(beat))
+        self.session.span.choose(self.session.project.section_at(beat))
         self.start = None
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -118,4 +132,4 @@ class Ruler(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
-        self.session.say("")
+        self.session.notices.say("")

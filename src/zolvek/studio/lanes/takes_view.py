@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.document import takes
 from zolvek.core.model.take import Take
-from zolvek.studio import commands
 from zolvek.studio import theme as themes
+from zolvek.studio.commands.movement import choose_take
 from zolvek.studio.lanes import painting
 from zolvek.studio.lanes.focus_lane import SCALE
 from zolvek.studio.session import Session
@@ -29,15 +29,15 @@ class TakesView(QWidget):
         self.end = 0.0
         self.setMouseTracking(True)
         self.setAccessibleName("Takes of the focus lane")
-        for signal in (session.project_changed, session.focus_changed, session.armed_changed):
+        for signal in (session.document.changed, session.focus.changed, session.passes.changed):
             signal.connect(self._fit)
-        for signal in (session.theme_changed, session.place_changed, view.changed):
+        for signal in (session.look.changed, session.playhead.changed, view.changed):
             signal.connect(self.update)
         self._fit()
 
     @property
     def takes(self) -> list[Take]:
-        lane = self.session.own_lane
+        lane = self.session.lane
         return list(reversed(lane.takes)) if lane is not None else []
 
     def _fit(self) -> None:
@@ -53,7 +53,7 @@ class TakesView(QWidget):
         painter = QPainter(self)
         theme = themes.THEMES[self.session.settings.theme]
         painter.fillRect(self.rect(), themes.color(theme.desk))
-        lane = self.session.own_lane
+        lane = self.session.lane
         for row, take in enumerate(self.takes[:MOST_ROWS]):
             area = QRectF(SCALE, row * ROW + 1, self.width() - SCALE, ROW - 3)
             painter.fillRect(area, themes.color(theme.sheet))
@@ -80,7 +80,7 @@ class TakesView(QWidget):
             painter.setFont(themes.font(8.5))
             label = QRectF(2, area.top(), SCALE - 6, area.height())
             painter.drawText(label, Qt.AlignmentFlag.AlignVCenter, f"{take.name}{stars}{muted}")
-        x = SCALE + self.view.x(self.session.place)
+        x = SCALE + self.view.x(self.session.playhead.beat)
         if x >= SCALE:
             painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
 
@@ -102,7 +102,7 @@ class TakesView(QWidget):
         beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return beat
-        return float(self.session.grid.snap(beat, self.session.project.meter))
+        return float(self.session.tools.grid.snap(beat, self.session.project.meter))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -112,7 +112,7 @@ class TakesView(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.say(HINT)
+        self.session.notices.say(HINT)
         if self.start is not None:
             self.end = self._beat(event)
             self.update()
@@ -124,16 +124,16 @@ class TakesView(QWidget):
         self.start = None
         low, high = sorted((begun, self.end))
         if high > low:
-            self.session.try_to(lambda: commands.choose_take(self.session, take.id, low, high))
+            self.session.notices.try_to(lambda: choose_take(self.session, take.id, low, high))
         else:
-            self.session.choose_span((take.first, take.last))
+            self.session.span.choose((take.first, take.last))
         self.update()
 
 
 def audition(session: Session, keys: list[str]) -> None:
     """Hear these takes over the curve, or with none of them the lane itself."""
-    lane = session.own_lane
+    lane = session.lane
     if lane is None or not keys:
-        session.listen(tried=None)
+        session.hearing.listen(tried=None)
     else:
-        session.listen(tried=(lane.id, takes.auditioned(lane, keys)))
+        session.hearing.listen(tried=(lane.id, takes.auditioned(lane, keys)))

@@ -4,29 +4,29 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
+from zolvek.core.value.reach import Reach, from_position, to_position
 
 NICE = (1.0, 2.0, 5.0)
 
 
 def marks(
-    parameter: Parameter, lane: Lane, height: float, least: float = 30.0
+    parameter: Parameter, reach: Reach, height: float, least: float = 30.0
 ) -> list[tuple[float, str]]:
     """Curve values 0..1 and their labels, at least `least` pixels apart on `height`."""
     most = max(int(height / least), 2)
-    low, high = sorted(lane.reach)
+    low, high = sorted(reach)
     values = _candidates(parameter, most)
     position = parameter.position(values)
     inside = (position >= low - 1e-9) & (position <= high + 1e-9)
     found: list[tuple[float, str]] = []
-    ends = [float(lane.from_position(p)) for p in (low, high)]
-    rows = [(float(lane.from_position(p)), parameter.text(float(p))) for p in position[inside]]
+    ends = [float(from_position(reach, p)) for p in (low, high)]
+    rows = [(float(from_position(reach, p)), parameter.text(float(p))) for p in position[inside]]
     for value, text in sorted(rows):
         if all(abs(value - other) * height >= least for other, _ in found):
             found.append((value, text))
     if not found:
-        found = [(v, parameter.text(float(lane.to_position(v)))) for v in ends]
+        found = [(v, parameter.text(float(to_position(reach, v)))) for v in ends]
     return found
 
 

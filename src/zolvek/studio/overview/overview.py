@@ -35,16 +35,16 @@ class Overview(QWidget):
         self.grabbed = ""
         self.grab_beat = 0.0
         self.playhead = 0.0
-        session.place_changed.connect(self._move_playhead)
+        session.playhead.changed.connect(self._move_playhead)
         # While a point is dragged the miniature follows a little later: the lane comes first.
         self.later = QTimer(self)
         self.later.setSingleShot(True)
         self.later.setInterval(LATER_MS)
         self.later.timeout.connect(self._renew)
-        session.project_changed.connect(self.later.start)
-        for signal in (session.focus_changed, session.theme_changed):
+        session.document.changed.connect(self.later.start)
+        for signal in (session.focus.changed, session.look.changed):
             signal.connect(self._renew)
-        for signal in (session.span_changed, view.changed):
+        for signal in (session.span.changed, view.changed):
             signal.connect(self.update)
 
     def _renew(self) -> None:
@@ -55,7 +55,7 @@ class Overview(QWidget):
         self.lanes = None
 
     def _move_playhead(self) -> None:
-        new = self.whole.x(self.session.place)
+        new = self.whole.x(self.session.playhead.beat)
         for x in (self.playhead, new):
             self.update(int(x) - 2, TOP, 5, HEIGHT - TOP)
         self.playhead = new
@@ -80,7 +80,7 @@ class Overview(QWidget):
         painter.fillRect(QRectF(right, TOP, self.width() - right, sheet.height()), shade)
         painter.setPen(QPen(themes.color(theme.ink), 1.2))
         painter.drawRect(QRectF(left + 0.5, TOP + 0.5, right - left - 1.5, sheet.height() - 1))
-        painting.draw_playhead(painter, self.whole.x(self.session.place), sheet, theme)
+        painting.draw_playhead(painter, self.whole.x(self.session.playhead.beat), sheet, theme)
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme, sheet: QRectF) -> None:
         project = self.session.project
@@ -116,7 +116,7 @@ class Overview(QWidget):
             kept[key] = found
             painter.drawPixmap(0, 0, found[1])
         self.groups = kept
-        focus = self.session.own_lane
+        focus = self.session.lane
         if focus is not None and not focus.hidden:
             self._draw(painter, focus, sheet, theme.curve, 1.6)
         painter.end()
@@ -162,7 +162,7 @@ class Overview(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.say(HINT)
+        self.session.notices.say(HINT)
         x = event.position().x()
         beat = min(max(self.whole.beat(x), 0.0), self.view.length)
         if self.grabbed == "frame":
@@ -191,4 +191,4 @@ class Overview(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
-        self.session.say("")
+        self.session.notices.say("")

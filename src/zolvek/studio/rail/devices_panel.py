@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.model.catalogue import KINDS
 from zolvek.core.model.project import Device, Track
-from zolvek.studio.session import Session
+from zolvek.studio.commands.devices import add_device, apply_preset
+from zolvek.studio.context import Studio
 from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note, pick
 
 DEVICE = Qt.ItemDataRole.UserRole
@@ -19,8 +18,10 @@ FROM_FILE = "from a file"
 
 
 class DevicesPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         self.session, self.action = session, actions
         self.shown: object = None
         layout = column(self)
@@ -58,7 +59,7 @@ class DevicesPanel(QWidget):
         layout.addLayout(presets)
         self.about = note()
         layout.addWidget(self.about)
-        for signal in (session.project_changed, session.focus_changed, session.touched):
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -77,7 +78,7 @@ class DevicesPanel(QWidget):
     @property
     def owner(self) -> Track | None:
         """The track whose chain is shown."""
-        device = self.session.device
+        device = self.session.shown.device
         tracks = self.session.project.tracks
         return self.session.project.device_track(device) if device else (tracks or (None,))[0]
 
@@ -85,7 +86,7 @@ class DevicesPanel(QWidget):
         session, track = self.session, self.owner
         tracks = [(t.name, t.id) for t in session.project.tracks]
         state = (tracks, track and (track.devices, track.clips, track.takes_sends, len(track.notes)),
-                 session.device)  # fmt: skip
+                 session.shown.device)  # fmt: skip
         if state == self.shown:
             return
         self.shown = state
@@ -106,10 +107,10 @@ class DevicesPanel(QWidget):
             item.setData(DEVICE, device.id)
             item.setToolTip(device.row.about)
             self.chain.addItem(item)
-            if device.id == session.device:
+            if device.id == session.shown.device:
                 self.chain.setCurrentItem(item)
         self.chain.blockSignals(False)
-        self._show_device(next((d for d in track.devices if d.id == session.device), None))
+        self._show_device(next((d for d in track.devices if d.id == session.shown.device), None))
 
     def _show_device(self, device: Device | None) -> None:
         self.presets.clear()
@@ -127,28 +128,25 @@ class DevicesPanel(QWidget):
     def _choose_track(self, key: object) -> None:
         track = next(t for t in self.session.project.tracks if t.id == key)
         if track.devices:
-            self.session.choose_device(track.devices[0].id)
+            self.session.shown.show(track.devices[0].id)
 
     def _choose_device(self, item: QListWidgetItem | None) -> None:
         if item is not None:
-            self.session.choose_device(item.data(DEVICE))
+            self.session.shown.show(item.data(DEVICE))
 
     def _add(self, kind: object) -> None:
         pick(self.kinds, "")
         if kind == FROM_FILE:
             self.action("describe-device").trigger()
         elif kind and self.owner is not None:
-            from zolvek.studio import commands
-
             owner = self.owner.id
-            self.session.try_to(lambda: commands.add_device(self.session, owner, KINDS[str(kind)]))
+            self.session.notices.try_to(lambda: add_device(self.session, owner, KINDS[str(kind)]))
 
     def _apply_preset(self, name: object) -> None:
-        from zolvek.studio import commands
 
-        device = self.session.device
+        device = self.session.shown.device
         if name and device:
-            self.session.try_to(lambda: commands.apply_preset(self.session, device, str(name)))
+            self.session.notices.try_to(lambda: apply_preset(self.session, device, str(name)))
 
 
 def _matches(device: Device, preset: str) -> bool:

@@ -22,9 +22,9 @@ from zolvek.core.time.meter import TICKS
 from zolvek.core.value.units import read
 from zolvek.core.value.value_grid import DIVISIONS as VALUE_PARTS
 from zolvek.core.value.value_grid import KINDS as VALUE_KINDS
-from zolvek.studio import commands
+from zolvek.studio.commands.points import change_values, set_shape
+from zolvek.studio.context import Studio
 from zolvek.studio.lanes.gestures import TOOLS
-from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, choice, column, field_label, form, heading, note, pick
 
 WHEN_MET = (("Stop at other points", edits.STOP), ("Replace other points", edits.REPLACE))
@@ -32,8 +32,10 @@ MIXED = "several"
 
 
 class DrawPanel(QWidget):
-    def __init__(self, session: Session, actions: object) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         layout = column(self)
         layout.addWidget(heading("Draw"))
@@ -46,7 +48,7 @@ class DrawPanel(QWidget):
             tool.setToolTip(tip)
             tool.setCheckable(True)
             tool.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            tool.clicked.connect(lambda _, k=key: session.set_tool(k))
+            tool.clicked.connect(lambda _, k=key: session.tools.choose(k))
             tools.addWidget(tool, place // 2, place % 2)
             self.tools[key] = tool
         layout.addLayout(tools)
@@ -56,11 +58,11 @@ class DrawPanel(QWidget):
         layout.addLayout(self.sliders)
         self.sliders_of = ""
         self.snap = QCheckBox("Snap to the grid")
-        self.snap.clicked.connect(lambda on: session.set_grid(on=on))
+        self.snap.clicked.connect(lambda on: session.tools.set_grid(on=on))
         self.kind = choice(
             [(label, key) for key, (label, _) in KINDS.items()], "Kind of grid", self._set_kind
         )
-        self.division = choice([], "Grid value", lambda n: session.set_grid(division=n))
+        self.division = choice([], "Grid value", lambda n: session.tools.set_grid(division=n))
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Kind"), self.kind)
@@ -80,7 +82,7 @@ class DrawPanel(QWidget):
         grid.addRow(field_label("Swing"), self.swing)
         grid.addRow(field_label("Offset"), self.offset)
         self.when_met = choice(
-            WHEN_MET, "When points meet others", lambda key: session.set_when_met(str(key))
+            WHEN_MET, "When points meet others", lambda key: session.tools.set_when_met(str(key))
         )
         grid.addRow(field_label("Moves"), self.when_met)
         layout.addWidget(self.snap)
@@ -97,7 +99,7 @@ class DrawPanel(QWidget):
             "Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480"
         )
         self.shape = choice(
-            [(s.label, s.key) for s in SHAPES], "Shape", lambda key: session.set_shape(str(key))
+            [(s.label, s.key) for s in SHAPES], "Shape", lambda key: set_shape(session, str(key))
         )
         self.amount = Entry("Amount", self._type_amount)
         fields = form()
@@ -114,25 +116,25 @@ class DrawPanel(QWidget):
         layout.addWidget(self.help)
         layout.addStretch(1)
         for signal in (
-            session.project_changed, session.selection_changed, session.focus_changed, session.grid_changed,
+            session.document.changed, session.points.changed, session.focus.changed, session.tools.changed,
         ):  # fmt: skip
             signal.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         session = self.session
-        grid = session.grid
+        grid = session.tools.grid
         for key, tool in self.tools.items():
-            tool.setChecked(key == session.tool)
-        self.form.setVisible(session.tool == "form")
-        pick(self.form, session.form[0])
+            tool.setChecked(key == session.tools.tool)
+        self.form.setVisible(session.tools.tool == "form")
+        pick(self.form, session.tools.form)
         self._show_sliders()
         self.swing.show_text(f"{100 * grid.swing:g} %")
-        bpm = float(session.project.tempo.bpm(session.place))
+        bpm = float(session.project.tempo.bpm(session.playhead.beat))
         self.offset.show_text(f"{grid.offset * 60_000 / bpm:.0f} ms".replace("-", "−"))
         self.snap.setChecked(grid.on)
         pick(self.kind, grid.kind)
-        levels = session.value_grid
+        levels = session.tools.value_grid
         parts = levels.kind == "divisions"
         pick(self.levels, f"divisions {levels.divisions}" if parts else levels.kind)
         bars = grid.kind == "bars"
@@ -149,9 +151,9 @@ class DrawPanel(QWidget):
         self._refresh_selection()
 
     def _refresh_selection(self) -> None:
-        session, lane = self.session, self.session.lane
-        chosen = session.chosen
-        has = lane is not None and chosen.size > 0
+        session, drawn = self.session, self.session.target
+        chosen = session.points.chosen
+        has = drawn is not None and chosen.size > 0
         self.what.setText(
             "No points selected"
             if not has
@@ -161,29 +163,31 @@ class DrawPanel(QWidget):
         )
         for widget in (self.value, self.position):
             widget.setEnabled(bool(has))
-        segments = edits.segments_of(lane.curve, session.scope) if lane else np.empty(0, np.intp)
+        segments = (
+            edits.segments_of(drawn.curve, session.points.scope) if drawn else np.empty(0, np.intp)
+        )
         self.shape.setEnabled(bool(segments.size))
-        if lane is None or not has:
+        if drawn is None or not has:
             self.value.show_text("")
             self.position.show_text("")
         else:
-            values = _either(lane.curve.value[chosen])
-            text = session.parameter.text(float(lane.to_position(values[0])))
+            values = _either(drawn.curve.value[chosen])
+            text = drawn.parameter.text(float(drawn.to_position(values[0])))
             self.value.show_text(text if len(values) == 1 else MIXED)
-            self.position.show_text(session.project.meter.text(float(lane.curve.beat[chosen[0]])))
+            self.position.show_text(session.project.meter.text(float(drawn.curve.beat[chosen[0]])))
         self._refresh_shape(segments)
 
     def _refresh_shape(self, segments: np.ndarray) -> None:
-        lane = self.session.lane
+        drawn = self.session.target
         codes: list[int] = []
-        if lane is not None and segments.size:
-            codes = present(lane.curve.shape[segments]).tolist()
+        if drawn is not None and segments.size:
+            codes = present(drawn.curve.shape[segments]).tolist()
         pick(self.shape, SHAPES[codes[0]].key if len(codes) == 1 else None)
         amount = SHAPES[codes[0]].amount if len(codes) == 1 else None
         usable = amount is not None and amount.kind != "none"
         self.amount.setEnabled(usable)
-        if lane is not None and usable and amount is not None:
-            values = _either(lane.curve.amount[segments])
+        if drawn is not None and usable and amount is not None:
+            values = _either(drawn.curve.amount[segments])
             same = f"{values[0]:+.3f}" if amount.kind == "bend" else f"{values[0]:.0f}"
             self.amount.show_text(same.replace("-", "−") if len(values) == 1 else MIXED)
             self.amount.setToolTip(f"This shape takes {amount.words}")
@@ -191,27 +195,26 @@ class DrawPanel(QWidget):
             self.amount.show_text("")
         count = len(segments)
         noun = "1 segment" if count == 1 else f"{count} segments"
-        scope = "" if self.session.chosen.size else ", as no points are selected"
+        scope = "" if self.session.points.chosen.size else ", as no points are selected"
         self.help.setText(f"Shape and amount apply to {noun}{scope}." if count else "")
 
     def _set_kind(self, kind: object) -> None:
-        bars_now, bars_then = kind == "bars", self.session.grid.kind == "bars"
-        division = self.session.grid.division
+        bars_now, bars_then = kind == "bars", self.session.tools.grid.kind == "bars"
+        division = self.session.tools.grid.division
         if bars_now != bars_then:
             division = 1 if bars_now else 16
-        self.session.set_grid(kind=kind, division=division)
+        self.session.tools.set_grid(kind=kind, division=division)
 
     def _set_levels(self, row: object) -> None:
         kind, _, count = str(row).partition(" ")
-        self.session.set_value_grid(kind=kind, **({"divisions": int(count)} if count else {}))
+        self.session.tools.set_value_grid(kind=kind, **({"divisions": int(count)} if count else {}))
 
     def _set_form(self, key: object) -> None:
-        self.session.form = (str(key), {})
-        self.refresh()
+        self.session.tools.choose_form(str(key))
 
     def _show_sliders(self) -> None:
         """The chosen form's own numbers, while the form tool is in hand."""
-        shown = self.session.form[0] if self.session.tool == "form" else ""
+        shown = self.session.tools.form if self.session.tools.tool == "form" else ""
         if shown == self.sliders_of:
             return
         self.sliders_of = shown
@@ -226,7 +229,7 @@ class DrawPanel(QWidget):
             box.setAccessibleName(slider.label)
             box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
             box.valueChanged.connect(
-                lambda v, key=slider.key: self.session.form[1].update({key: v})
+                lambda v, key=slider.key: self.session.tools.set_slider(key, v)
             )
             self.sliders.addRow(field_label(slider.label), box)
 
@@ -234,63 +237,71 @@ class DrawPanel(QWidget):
         number = read(text, "%")
         if number is None:
             return False
-        return self.session.try_to(lambda: self.session.set_grid(swing=number / 100.0))
+        return self.session.notices.try_to(
+            lambda: self.session.tools.set_grid(swing=number / 100.0)
+        )
 
     def _type_offset(self, text: str) -> bool:
         """In ms, or in ticks of 1/960 quarter note."""
         clean = text.strip().lower().replace("−", "-")
-        bpm = float(self.session.project.tempo.bpm(self.session.place))
+        bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
         try:
             ticks = clean.endswith(("t", "ticks"))
             number = float(clean.removesuffix("ticks").removesuffix("t").removesuffix("ms"))
         except ValueError:
             return False
         beats = number / TICKS if ticks else number * bpm / 60_000
-        return self.session.try_to(lambda: self.session.set_grid(offset=beats))
+        return self.session.notices.try_to(lambda: self.session.tools.set_grid(offset=beats))
 
     def _type_change(self, text: str) -> bool:
-        return self.session.try_to(lambda: commands.change_values(self.session, text))
+        return self.session.notices.try_to(lambda: change_values(self.session, text))
 
     def _type_value(self, text: str) -> bool:
-        session, lane = self.session, self.session.lane
-        if lane is None or not session.chosen.size:
+        session, drawn = self.session, self.session.target
+        if drawn is None or not session.points.chosen.size:
             return False
 
         def work() -> None:
-            beat = float(lane.curve.beat[session.chosen[0]])
+            beat = float(drawn.curve.beat[session.points.chosen[0]])
             bpm = float(session.project.tempo.bpm(beat))
-            position = session.parameter.parse(text, bpm)
-            low, high = sorted(lane.reach)
+            position = drawn.parameter.parse(text, bpm)
+            low, high = sorted(drawn.reach)
             if not low - 1e-12 <= position <= high + 1e-12:
                 from zolvek.core.errors import ZolvekError
 
                 raise ZolvekError(
                     f"“{text}” lies outside the lane's reach.",
-                    session.parameter.name,
-                    f"It goes from {session.parameter.text(low)} to {session.parameter.text(high)}.",
+                    drawn.parameter.name,
+                    f"It goes from {drawn.parameter.text(low)} to {drawn.parameter.text(high)}.",
                 )
-            curve = edits.set_value(lane.curve, session.chosen, lane.from_position(position))
-            shown = session.parameter.text(position)
-            session.edit_curve(f"Set {session.scope_name} to {shown}", curve, session.chosen)
+            curve = edits.set_value(
+                drawn.curve, session.points.chosen, drawn.from_position(position)
+            )
+            shown = drawn.parameter.text(position)
+            session.edit_curve(
+                f"Set {session.points.scope_name} to {shown}", curve, session.points.chosen
+            )
 
-        return session.try_to(work)
+        return session.notices.try_to(work)
 
     def _type_position(self, text: str) -> bool:
-        session, lane = self.session, self.session.lane
-        if lane is None or not session.chosen.size:
+        session, drawn = self.session, self.session.target
+        if drawn is None or not session.points.chosen.size:
             return False
 
         def work() -> None:
             beat = session.project.meter.parse(text, session.project.tempo)
-            curve, where = edits.place(lane.curve, session.chosen, beat, session.settings.when_met)
+            curve, where = edits.place(
+                drawn.curve, session.points.chosen, beat, session.settings.when_met
+            )
             at = session.project.meter.text(beat)
-            session.edit_curve(f"Move {session.scope_name} to {at}", curve, where)
+            session.edit_curve(f"Move {session.points.scope_name} to {at}", curve, where)
 
-        return session.try_to(work)
+        return session.notices.try_to(work)
 
     def _type_amount(self, text: str) -> bool:
-        session, lane = self.session, self.session.lane
-        if lane is None:
+        session, drawn = self.session, self.session.target
+        if drawn is None:
             return False
 
         def work() -> None:
@@ -300,11 +311,11 @@ class DrawPanel(QWidget):
                 amount = float(text.replace("−", "-").replace(",", "."))
             except ValueError as error:
                 raise ZolvekError(f"“{text}” is not a number.", "Amount", "Write one.") from error
-            segments = edits.segments_of(lane.curve, session.scope)
-            curve = edits.set_amount(lane.curve, segments, amount)
+            segments = edits.segments_of(drawn.curve, session.points.scope)
+            curve = edits.set_amount(drawn.curve, segments, amount)
             session.edit_curve(f"Set the amount to {text}", curve)
 
-        return session.try_to(work)
+        return session.notices.try_to(work)
 
 
 def _either(values: np.ndarray) -> np.ndarray:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, QUrl
-from PyQt6.QtGui import QAction, QDrag, QMouseEvent, QShowEvent
+from PyQt6.QtGui import QDrag, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QDoubleSpinBox,
@@ -23,9 +22,9 @@ from PyQt6.QtWidgets import (
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
 from zolvek.formats.midi.file_out import SPLITS
+from zolvek.studio.context import Studio
 from zolvek.studio.deliveries import apart_text, resolution, set_apart
 from zolvek.studio.rail.export_pages import action_button
-from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, choice, field_label, form, heading, note, page_layout, pick
 from zolvek.studio.work import Work, end
 
@@ -39,8 +38,9 @@ COLUMNS = ("Lane", "Strays by")
 class DragFile(QLabel):
     """Dragged out of the window, it is the delivered file."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, studio: Studio, text: str) -> None:
         super().__init__(text)
+        self.studio = studio
         self.setProperty("role", "quiet")
         self.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.setMinimumHeight(34)
@@ -59,13 +59,12 @@ class DragFile(QLabel):
         far = (event.position().toPoint() - self.pressed_at).manhattanLength()
         if far >= QApplication.startDragDistance():
             self.pressed_at = None
-            window = self.window()
-            window.session.try_to(lambda: self._drag(window))  # type: ignore[union-attr]
+            self.studio.session.notices.try_to(self._drag)
 
-    def _drag(self, window: object) -> None:
+    def _drag(self) -> None:
         QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
         try:
-            path = window.deliveries.midi_to_drag()  # type: ignore[attr-defined]
+            path = self.studio.deliveries.midi_to_drag()
         finally:
             QApplication.restoreOverrideCursor()
         self.begin(str(path))
@@ -80,8 +79,10 @@ class DragFile(QLabel):
 
 
 class MidiPage(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         self.session = session
         self.working: Work | None = None
         self.stale = True
@@ -168,11 +169,11 @@ class MidiPage(QWidget):
         layout.addWidget(self.load)
         layout.addWidget(self.advice)
         layout.addWidget(action_button(actions, "export-midi", True))
-        layout.addWidget(DragFile("Drag the MIDI file from here"))
+        layout.addWidget(DragFile(studio, "Drag the MIDI file from here"))
         layout.addWidget(self.rows, 1)
-        session.focus_changed.connect(self.refresh)
-        session.project_changed.connect(self.refresh)
-        session.project_changed.connect(self._later)
+        session.focus.changed.connect(self.refresh)
+        session.document.changed.connect(self.refresh)
+        session.document.changed.connect(self._later)
         self.refresh()  # fmt: skip
 
     # --- the focus lane's target ---
@@ -213,7 +214,7 @@ class MidiPage(QWidget):
         return box
 
     def refresh(self) -> None:
-        lane, project = self.session.own_lane, self.session.project
+        lane, project = self.session.lane, self.session.project
         fields = (self.kind, self.channel, self.number, self.semitones, self.port)
         for field in fields:
             field.setEnabled(lane is not None)
@@ -239,7 +240,7 @@ class MidiPage(QWidget):
 
     def _set(self) -> None:
         """Send the focus lane as the fields say; a number that its kind can't bear gives way."""
-        lane = self.session.own_lane
+        lane = self.session.lane
         if lane is None:
             return
         kind = str(self.kind.currentData())
@@ -333,7 +334,7 @@ class MidiPage(QWidget):
         if self.told is not None and 0 <= chosen < len(self.told.lanes):
             lane = self.told.lanes[chosen].lane
             if lane in known:
-                self.session.set_focus(lane)
+                self.session.focus.on(lane)
 
     def close_work(self) -> None:
         self.timer.stop()

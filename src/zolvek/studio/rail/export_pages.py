@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QWidget
 from zolvek.core.limits import LIMITS
 from zolvek.formats.sound_out import DEPTHS, RATES, SWINGS
 from zolvek.formats.tables import CELLS, CLOCKS
+from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import (
     button,
@@ -43,8 +44,10 @@ def switch(session: Session, name: str, text: str, tip: str = "") -> QCheckBox:
 
 
 class SoundPage(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         self.session = session
         settings = session.settings
         what = choice(
@@ -103,8 +106,10 @@ class SoundPage(QWidget):
 
 
 class DataPage(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         settings = session.settings
         lanes = choice(
             (("The focus lane", False), ("All shown lanes", True)),

@@ -2,25 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.studio.context import Studio
 from zolvek.studio.rail.export_midi_page import MidiPage
 from zolvek.studio.rail.export_pages import DataPage, SoundPage
-from zolvek.studio.session import Session
 from zolvek.studio.widgets import Pages, column, heading
 
 
 class ExportPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        self.studio = studio
         layout = column(self)
         layout.addWidget(heading("Export"))
-        self.midi = MidiPage(session, actions)
-        self.sound = SoundPage(session, actions)
-        self.data = DataPage(session, actions)
+        self.midi = MidiPage(studio)
+        self.sound = SoundPage(studio)
+        self.data = DataPage(studio)
         self.pages = Pages({"MIDI": self.midi, "Sound": self.sound, "Data": self.data})
         layout.addWidget(self.pages, 1)
 

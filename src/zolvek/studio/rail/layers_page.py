@@ -13,7 +13,9 @@ from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane
 from zolvek.core.movement import layers
 from zolvek.core.value.units import read
-from zolvek.studio import commands
+from zolvek.studio.commands.movement import share_layer
+from zolvek.studio.commands.scope import with_own
+from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, button, choice, field_label, page_layout, pick
 
@@ -22,7 +24,7 @@ LAYER = Qt.ItemDataRole.UserRole
 
 def lane_to_change(session: Session) -> Lane:
     """The focus lane. Raises ZolvekError when there is none, or it is locked."""
-    lane = session.own_lane
+    lane = session.lane
     if lane is None:
         raise ZolvekError("There is no lane to work on.", remedy="Touch a control and press A.")
     if lane.locked:
@@ -37,8 +39,10 @@ class LayersPage(QWidget):
     wanted = pyqtSignal(str)
     adjusted = pyqtSignal(object)  # Layer
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         layout = page_layout(self)
         self.list = QListWidget()
@@ -93,7 +97,7 @@ class LayersPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for layer in lane.layers if lane else ():
-            drawing = "   (drawn on)" if layer.id == self.session.layer else ""
+            drawing = "   (drawn on)" if layer.id == self.session.focus.layer else ""
             solo = "   solo" if layer.solo else ""
             shared = "   shared" if layer.shared else ""
             text = f"{layer.label}  {100 * layer.amount:+.0f} %{solo}{shared}{drawing}".replace(
@@ -125,7 +129,7 @@ class LayersPage(QWidget):
 
     @property
     def layer(self) -> Layer | None:
-        lane = self.session.own_lane
+        lane = self.session.lane
         return next((x for x in lane.layers if x.id == self.chosen), None) if lane else None
 
     def _show_layer(self) -> None:
@@ -134,7 +138,9 @@ class LayersPage(QWidget):
             widget.setEnabled(layer is not None)
         drawable = layer is not None and layer.curve is not None
         self.draw.setEnabled(drawable)
-        self.draw.setChecked(drawable and layer is not None and self.session.layer == layer.id)
+        self.draw.setChecked(
+            drawable and layer is not None and self.session.focus.layer == layer.id
+        )
         if layer is not None:
             self.amount.show_text(f"{100 * layer.amount:+.1f} %".replace("-", "−"))
             self.solo.setChecked(layer.solo)
@@ -146,9 +152,9 @@ class LayersPage(QWidget):
                 project = layers.with_layer(
                     self.session.project, lane.id, replace(layer, **changes)
                 )
-                self.session.edit(label, project)
+                self.session.document.edit(label, project)
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def _toggle(self, item: QListWidgetItem) -> None:
         self.list.setCurrentItem(item)
@@ -163,26 +169,28 @@ class LayersPage(QWidget):
         return True
 
     def _move(self, by: int) -> None:
-        lane, layer = self.session.own_lane, self.layer
+        lane, layer = self.session.lane, self.layer
         if lane is not None and layer is not None:
-            self.session.edit(
+            self.session.document.edit(
                 "Move the layer",
-                commands.with_own(self.session, layers.moved_layer(lane, layer.id, by)),
+                with_own(self.session, layers.moved_layer(lane, layer.id, by)),
             )
 
     def _remove(self) -> None:
-        lane, layer = self.session.own_lane, self.layer
+        lane, layer = self.session.lane, self.layer
         if lane is not None and layer is not None:
             made = layers.without_layer(lane, layer.id)
-            self.session.edit(
-                f"Remove the layer {layer.label}", commands.with_own(self.session, made)
+            self.session.document.edit(
+                f"Remove the layer {layer.label}", with_own(self.session, made)
             )
 
     def draw_on(self) -> None:
         layer = self.layer
         if layer is not None and layer.curve is not None:
-            self.session.draw_on(None if self.session.layer == layer.id else layer.id)
-            self.show_lane(self.session.own_lane)
+            self.session.focus.draw_on_layer(
+                None if self.session.focus.layer == layer.id else layer.id
+            )
+            self.show_lane(self.session.lane)
 
     def _adjust(self) -> None:
         layer = self.layer
@@ -192,10 +200,10 @@ class LayersPage(QWidget):
             self.adjusted.emit(layer)
 
     def _set_fit(self, fit: object) -> None:
-        lane = self.session.own_lane
+        lane = self.session.lane
         if lane is not None and lane.fit != fit:
-            made = commands.with_own(self.session, replace(lane, fit=bool(fit)))
-            self.session.edit(
+            made = with_own(self.session, replace(lane, fit=bool(fit)))
+            self.session.document.edit(
                 "Fit layers into the reach" if fit else "Clip layers at the reach", made
             )
 
@@ -203,20 +211,20 @@ class LayersPage(QWidget):
         """Ask for another lane and an amount there."""
         layer = self.layer
         if layer is not None:
-            self.window().share_layer(layer.id)  # type: ignore[union-attr]
+            share_layer(self.studio, layer.id)
 
     def _bake(self, everything: bool) -> None:
         def work() -> None:
             session, lane = self.session, lane_to_change(self.session)
             chosen = None if everything or self.layer is None else [self.layer.id]
             tolerance = (read(self.tolerance.text(), "%") or 0.2) / 100.0
-            done = layers.baked(lane, session.project.tempo, session.project.length, chosen, session.span,
+            done = layers.baked(lane, session.project.tempo, session.project.length, chosen, session.span.beats,
                                 min(max(tolerance, 1e-5), 0.5))  # fmt: skip
-            session.draw_on(None)
-            session.edit(
+            session.focus.draw_on_layer(None)
+            session.document.edit(
                 "Bake all layers" if everything else "Bake the layer",
-                commands.with_own(session, done),
+                with_own(session, done),
             )
-            session.say(f"Baked into {len(done.curve)} points.")
+            session.notices.say(f"Baked into {len(done.curve)} points.")
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)

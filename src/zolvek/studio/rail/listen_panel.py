@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.core.value.units import note_beats
-from zolvek.studio import commands
 from zolvek.studio import theme as themes
 from zolvek.studio.background import Background
+from zolvek.studio.commands.lanes import set_reach
+from zolvek.studio.commands.scope import target
+from zolvek.studio.context import Studio
 from zolvek.studio.lanes.outline import polygon
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import (
@@ -95,8 +96,10 @@ class ReachPlot(QWidget):
 
 
 class ListenPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         self.session, self.action = session, actions
         self.measured: Measured | None = None
         self.measuring: tuple[str, str] | None = None  # device and parameter
@@ -168,7 +171,7 @@ class ListenPanel(QWidget):
         line.addWidget(self.even)
         layout.addLayout(line)
         layout.addStretch(1)
-        for signal in (session.listening_changed, session.focus_changed, session.preview_changed):
+        for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
             signal.connect(self.refresh)
         self.matcher = Background(self)
         self.matcher.done.connect(self._matched)
@@ -180,11 +183,11 @@ class ListenPanel(QWidget):
         lead = session.settings.lead
         self.lead.show_text(f"{lead:g} beats" if lead else "none")
         pick(self.backdrop, session.settings.backdrop)
-        pick(self.compared, session.comparing)
-        self.alone.setChecked(session.listening.alone is not None)
-        self.metronome.setChecked(session.listening.metronome)
-        self.match.setChecked(session.match_loudness)
-        self.match.setEnabled(bool(session.comparing) or session.kept is not None)
+        pick(self.compared, session.hearing.comparing)
+        self.alone.setChecked(session.hearing.listening.alone is not None)
+        self.metronome.setChecked(session.hearing.listening.metronome)
+        self.match.setChecked(session.hearing.match_loudness)
+        self.match.setEnabled(bool(session.hearing.comparing) or session.hearing.kept is not None)
         lane = session.lane
         mine = bool(lane and self.measuring == (lane.device, lane.parameter))
         busy = self.background.busy
@@ -195,7 +198,7 @@ class ListenPanel(QWidget):
         ready = mine and self.measured is not None and not busy
         self.set_reach.setEnabled(ready)
         self.even.setEnabled(ready)
-        self.even.setText("Apply" if session.preview is not None and ready else "Even it out")
+        self.even.setText("Apply" if session.preview.curve is not None and ready else "Even it out")
         if not ready and not busy:
             self.plot.show_measured(None, (0.0, 1.0))
             self.result.setText("Select a span in which the track sounds.")
@@ -208,7 +211,9 @@ class ListenPanel(QWidget):
         assert self.measured is not None
         span = proposed(self.measured)
         self.plot.show_measured(self.measured, span)
-        low, high = (self.session.parameter.text(end) for end in span)
+        lane = self.session.lane
+        assert lane is not None
+        low, high = (self.session.project.parameter_of(lane.id).text(end) for end in span)
         self.result.setText(
             f"95 % of the change lies between {low} ({100 * span[0]:.0f} %) "
             f"and {high} ({100 * span[1]:.0f} %)."
@@ -227,7 +232,7 @@ class ListenPanel(QWidget):
             except ValueError:
                 return False
             if words[-1].startswith("bar"):
-                meter = self.session.project.meter.meter_at(self.session.place)
+                meter = self.session.project.meter.meter_at(self.session.playhead.beat)
                 beats *= meter.count * 4.0 / meter.unit
         if beats is None or not LIMITS["wait"].holds(beats):
             return False
@@ -235,10 +240,10 @@ class ListenPanel(QWidget):
         return True
 
     def _set_backdrop(self, kind: object) -> None:
-        self.window().focus_lane.backdrops.set_kind(str(kind))  # type: ignore[union-attr]
+        self.studio.show.backdrop(str(kind))
 
     def _compare(self, what: object) -> None:
-        self.session.try_to(lambda: self.session.compare(str(what)))
+        self.session.notices.try_to(lambda: self.session.hearing.compare(str(what)))
         self._match()
 
     # --- equal loudness ---
@@ -246,14 +251,14 @@ class ListenPanel(QWidget):
     def _match(self) -> None:
         """Measure both versions over the selection and turn the louder one down."""
         session = self.session
-        session.match_loudness = self.match.isChecked()
-        player = self.window().player  # type: ignore[union-attr]
+        session.hearing.match(self.match.isChecked())
+        player = self.studio.player
         other = player.other()
-        if not session.match_loudness or other is None:
+        if not session.hearing.match_loudness or other is None:
             self.heard.setText("")
             player.set_gains((1.0, 1.0))
             return
-        first, last = session.span or (session.place, session.place + 16.0)
+        first, last = session.span.beats or (session.playhead.beat, session.playhead.beat + 16.0)
         last = min(last, first + LONGEST_MATCH, session.project.length)
         self.heard.setText("Measuring the loudness…")
         self.matcher.start("loudness", session.project, other, (max(min(first, last - 1), 0), last))
@@ -261,7 +266,7 @@ class ListenPanel(QWidget):
     def _matched(self, found: tuple[float, float]) -> None:
         from zolvek.sound.mixing import matching_gains
 
-        self.window().player.set_gains(matching_gains(*found))  # type: ignore[union-attr]
+        self.studio.player.set_gains(matching_gains(*found))
         one, other = (f"{level:.1f} LUFS".replace("-", "−") for level in found)
         self.heard.setText(f"This: {one}, the other: {other}. The louder one is turned down.")
 
@@ -271,10 +276,10 @@ class ListenPanel(QWidget):
         session, lane = self.session, self.session.lane
         if lane is None:
             return
-        first, last = session.span or session.project.section_at(session.place)
+        first, last = session.span.beats or session.project.section_at(session.playhead.beat)
         bars = 8.0
         self.measuring, self.measured = (lane.device, lane.parameter), None
-        span = (first, min(last, first + bars)) if session.span is None else (first, last)
+        span = (first, min(last, first + bars)) if session.span.beats is None else (first, last)
         self.background.start("reach", session.project, lane.device, lane.parameter, span)
         self.bar.setRange(0, 0)
         self.result.setText("Rendering the control at one position after another…")
@@ -294,7 +299,7 @@ class ListenPanel(QWidget):
 
     def _failed(self, error: ZolvekError) -> None:
         self.heard.setText("")
-        self.session.notifier.report(error)
+        self.session.notices.report(error)
         self.refresh()
 
     def _set_reach(self) -> None:
@@ -302,7 +307,7 @@ class ListenPanel(QWidget):
 
         if self.measured is not None:
             low, high = proposed(self.measured)
-            self.session.try_to(lambda: commands.set_reach(self.session, low, high, False))
+            self.session.notices.try_to(lambda: set_reach(self.session, low, high, False))
             self.refresh()
 
     def _even(self) -> None:
@@ -314,15 +319,17 @@ class ListenPanel(QWidget):
             return
 
         def work() -> None:
-            warped = evened(commands.focus(self.session).curve, lane.reach, measured)
-            if self.session.preview is None:
-                self.session.show_preview(warped)
-                self.session.say("The curve as it would be, over the one that is. Esc gives it up.")
+            warped = evened(target(self.session).curve, lane.reach, measured)
+            if self.session.preview.curve is None:
+                self.session.preview.show(warped)
+                self.session.notices.say(
+                    "The curve as it would be, over the one that is. Esc gives it up."
+                )
             else:
-                self.session.show_preview(None)
+                self.session.preview.show(None)
                 self.session.edit_curve("Even the response", warped, np.empty(0, np.intp))
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def close_work(self) -> None:
         """End what is going on, when the window closes."""

@@ -12,9 +12,9 @@ from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.state import Values
 from zolvek.core.movement import morphing
 from zolvek.core.value.units import read
-from zolvek.studio import commands
-from zolvek.studio.rail.states_page import STATE, gives_way, own_states
-from zolvek.studio.session import Session
+from zolvek.studio.commands.devices import chosen_device, own_states
+from zolvek.studio.context import Studio
+from zolvek.studio.rail.states_page import STATE, gives_way
 from zolvek.studio.widgets import Entry, button, choice, field_label, form, note, page_layout, pick
 
 NOW = ""
@@ -23,8 +23,10 @@ NOW = ""
 class MorphPage(QWidget):
     """From one state to another over the selected span, seen as a table first."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         layout = page_layout(self)
         self.start = choice([], "From", lambda _: self.refresh())
@@ -72,20 +74,22 @@ class MorphPage(QWidget):
         self.linked = QCheckBox("Follows its states later")
         self.linked.setChecked(True)
         layout.addWidget(self.linked)
-        layout.addWidget(button("Morph over the span", lambda: session.try_to(self.apply), True))
+        layout.addWidget(
+            button("Morph over the span", lambda: session.notices.try_to(self.apply), True)
+        )
         layout.addWidget(
             button(
                 "Through all, by sections",
-                lambda: session.try_to(self.chain),
+                lambda: session.notices.try_to(self.chain),
                 tip="One state after another, at each section border in the selected span",
             )
         )
         layout.addWidget(note("Not a crossfade: one sound whose controls move."))
         for signal in (
-            session.project_changed,
-            session.focus_changed,
-            session.touched,
-            session.span_changed,
+            session.document.changed,
+            session.focus.changed,
+            session.shown.changed,
+            session.span.changed,
         ):
             signal.connect(self.refresh)
         self.refresh()
@@ -107,12 +111,12 @@ class MorphPage(QWidget):
         session = self.session
         left_out = self.left_out
         self.table.clear()
-        if session.device is None or self.end.currentData() is None:
+        if session.shown.device is None or self.end.currentData() is None:
             return
-        first = session.span[0] if session.span else session.place
+        first = session.span.beats[0] if session.span.beats else session.playhead.beat
         try:
             start, end = self._ends(first)
-            rows = morphing.rows(session.project, session.device, start, end)
+            rows = morphing.rows(session.project, session.shown.device, start, end)
         except ZolvekError:
             return
         for row in rows:
@@ -134,14 +138,14 @@ class MorphPage(QWidget):
 
     def _ends(self, first: float) -> tuple[Values, Values]:
         session = self.session
-        assert session.device is not None
+        assert session.shown.device is not None
         found = []
         for box in (self.start, self.end):
             key = box.currentData()
             if key:
-                found.append(states.state_of(session.project, str(key)).of(session.device))
+                found.append(states.state_of(session.project, str(key)).of(session.shown.device))
             else:
-                found.append(states.at_beat(session.project, session.device, first))
+                found.append(states.at_beat(session.project, session.shown.device, first))
         return {**found[0]}, {**found[0], **found[1]}
 
     def way(self) -> Way:
@@ -152,8 +156,8 @@ class MorphPage(QWidget):
         )  # fmt: skip
 
     def apply(self) -> None:
-        session, device = self.session, commands.chosen_device(self.session)
-        first, last = session.needed_span()
+        session, device = self.session, chosen_device(self.session)
+        first, last = session.span.needed()
         end = self.end.currentData()
         if end is None:
             raise ZolvekError("There is no state to go to.", remedy="Keep one on the States page.")
@@ -162,12 +166,12 @@ class MorphPage(QWidget):
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
         name = states.state_of(project, str(end)).name
-        session.edit(f"Morph to {name}", project)
+        session.document.edit(f"Morph to {name}", project)
 
     def chain(self) -> None:
         """Through the device's states in their order, one to each section of the span."""
-        session, device = self.session, commands.chosen_device(self.session)
-        first, last = session.needed_span()
+        session, device = self.session, chosen_device(self.session)
+        first, last = session.span.needed()
         borders = [s.beat for s in session.project.sections if first < s.beat < last]
         found = [state.id for state in own_states(session)]
         beats = [first, *borders, last]
@@ -180,4 +184,4 @@ class MorphPage(QWidget):
         project = morphing.chained(
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
-        session.edit(f"Morph through {len(beats) - 1} states", project)
+        session.document.edit(f"Morph through {len(beats) - 1} states", project)

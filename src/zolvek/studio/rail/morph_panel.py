@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.studio.context import Studio
 from zolvek.studio.rail.morph_page import MorphPage
 from zolvek.studio.rail.pad_page import PadPage
 from zolvek.studio.rail.states_page import StatesPage
-from zolvek.studio.session import Session
 from zolvek.studio.widgets import Pages, column, heading
 
 
 class MorphPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        self.studio = studio
         layout = column(self)
         layout.setSpacing(5)
         layout.addWidget(heading("Morph"))
         self.pages = Pages(
-            {"States": StatesPage(session), "Morph": MorphPage(session), "Pad": PadPage(session)}
+            {"States": StatesPage(studio), "Morph": MorphPage(studio), "Pad": PadPage(studio)}
         )
         layout.addWidget(self.pages, 1)
         self.show_page = self.pages.show_page

@@ -7,7 +7,6 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
@@ -23,10 +22,11 @@ from zolvek.core.movement import lfo as lfos
 from zolvek.core.movement.randomness import KINDS as RANDOM_KINDS
 from zolvek.core.movement.randomness import SPREADS, RandomMove, humanised, jittered, randomised
 from zolvek.formats import pattern_library
-from zolvek.studio import commands
+from zolvek.studio.commands.scope import scope, target
+from zolvek.studio.context import Studio
 from zolvek.studio.rail.field_grid import Field, FieldGrid
 from zolvek.studio.rail.layers_page import LayersPage, lane_to_change
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.session import NONE_CHOSEN
 from zolvek.studio.widgets import (
     Entry,
     Pages,
@@ -91,14 +91,18 @@ HAND_FIELDS = (Field("strength", "Strength", "50 %", "%", "How unsteady the hand
 
 
 class MovementPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         self.page = "LFO"
         self.adjusting: str | None = None  # the layer whose settings are on a page
         self.random_seed = SeedEntry("Seed of the random movement", self.changed)
         self.hand_seed = SeedEntry("Seed of the hand", self.changed)
-        self.layers = LayersPage(session)
+        self.layers = LayersPage(studio)
+        # Document and lane -> the LFO that was written to it last, and where.
+        self.written: dict[tuple[object, str | None], tuple[lfos.Lfo, float, float]] = {}
         self.layers.wanted.connect(self.add_layer)
         self.layers.adjusted.connect(self._adjust)
         layout = column(self)
@@ -118,12 +122,12 @@ class MovementPanel(QWidget):
             made.clicked.connect(lambda _, n=name: self.show_page(n))
         self.counted = note()
         layout.addWidget(self.counted)
-        for signal in (session.focus_changed, session.project_changed, session.span_changed):
+        for signal in (session.focus.changed, session.document.changed, session.span.changed):
             signal.connect(self.refresh)
         self.show_page("LFO")
 
     def show_page(self, text: str) -> None:
-        self.session.show_preview(None)
+        self.session.preview.show(None)
         self.page = text
         self.pages.show_page(text)
         self.refresh()
@@ -216,7 +220,7 @@ class MovementPanel(QWidget):
         self.humanise.setVisible(not jitter)
         self.jitter.setVisible(jitter)
         self.on_grid.setVisible(jitter)
-        if self.session.preview is not None:
+        if self.session.preview.curve is not None:
             self.changed()
 
     def _seed_row(self, entry: SeedEntry) -> QHBoxLayout:
@@ -235,7 +239,7 @@ class MovementPanel(QWidget):
 
     @property
     def span(self) -> tuple[float, float]:
-        first, last, _ = commands.scope(self.session)
+        first, last, _ = scope(self.session)
         return first, min(last, max(self.session.project.length, first + 1e-3))
 
     def made_lfo(self) -> lfos.Lfo:
@@ -269,7 +273,7 @@ class MovementPanel(QWidget):
                 [(0.0, min(abs(made.amount) / most, 1.0)), (1.0, min(abs(amount_end) / most, 1.0))]
             )
             made = replace(made, amount=min(most, 1.0), amount_way=way_up)
-        before = self.session.last_lfo.get(self.session.focus or "")
+        before = self.written.get((self.session.document.opened, self.session.focus.id))
         if self.on.isChecked() and before is not None:
             cycles = lfos.Cycles(*before, self.session.project.tempo)
             phase = float(cycles.gone(np.array(self.span[0])))
@@ -289,7 +293,7 @@ class MovementPanel(QWidget):
     def result(self) -> Curve:
         """The lane's curve as it would be. Raises ZolvekError when that can't be made."""
         session = self.session
-        lane = commands.focus(session)
+        lane = target(session)
         first, last = self.span
         tempo = session.project.tempo
         if self.page == "LFO":
@@ -311,12 +315,12 @@ class MovementPanel(QWidget):
         bpm = float(session.project.tempo.bpm(self.span[0]))
         beats = (values["time"] or 0.0) * bpm / 60.0
         step = (
-            session.grid.step_at(self.span[0], session.project.meter)
+            session.tools.grid.step_at(self.span[0], session.project.meter)
             if self.on_grid.isChecked()
             else None
         )
-        if session.chosen.size:
-            which = session.chosen
+        if session.points.chosen.size:
+            which = session.points.chosen
         else:
             which = np.flatnonzero((drawn.beat >= self.span[0]) & (drawn.beat <= self.span[1]))
         return jittered(drawn, which, values["value"] or 0.0, beats, self.hand_seed.number(), step)
@@ -331,11 +335,11 @@ class MovementPanel(QWidget):
     def preview(self) -> bool:
         def work() -> None:
             made = self.result()
-            self.session.show_preview(made)
+            self.session.preview.show(made)
             inside = (made.beat >= self.span[0]) & (made.beat <= self.span[1])
             self.counted.setText(f"{int(inside.sum())} points. Esc gives it up.")
 
-        return self.session.try_to(work)
+        return self.session.notices.try_to(work)
 
     def write(self) -> None:
         def work() -> None:
@@ -344,25 +348,25 @@ class MovementPanel(QWidget):
             if self.page == "LFO":
                 lfo = self.made_lfo()
                 count = lfos.points_wanted(lfo, first, last, session.project.tempo)
-                if (lfo.rate.fast or count > MANY_POINTS) and not self.window().confirm(  # type: ignore[union-attr]
+                if (lfo.rate.fast or count > MANY_POINTS) and not self.studio.ask.confirm(
                     f"That writes about {count:,} points.",
                     "A rate past a 1/128 note or 100 Hz is rarely heard as movement.",
                 ):
                     return
             made = self.result()
-            session.show_preview(None)
+            session.preview.show(None)
             labels = {"LFO": "Write an LFO", "Random": "Randomise"}
             label = labels.get(
                 self.page, "Jitter" if self.hand.currentData() == "jitter" else "Humanise"
             )
             session.edit_curve(label, made, NONE_CHOSEN)
-            if self.page == "LFO" and session.focus:
-                session.last_lfo[session.focus] = (lfo, first, last)
+            if self.page == "LFO" and session.focus.id:
+                self.written[(session.document.opened, session.focus.id)] = (lfo, first, last)
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def _span_of_layer(self) -> tuple[float, float | None]:
-        return self.session.span if self.session.span else (0.0, None)
+        return self.session.span.beats if self.session.span.beats else (0.0, None)
 
     def lfo_layer(self) -> None:
         def work() -> None:
@@ -371,7 +375,7 @@ class MovementPanel(QWidget):
             plain = replace(made, amount=1.0, centre=0.5, invert=False)
             self._put("lfo", f"LFO {lfos.WAVES[made.wave].label.lower()}", amount, lfo=plain)
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def random_layer(self) -> None:
         def work() -> None:
@@ -380,12 +384,12 @@ class MovementPanel(QWidget):
                 "random", f"Random, {RANDOM_KINDS[move.kind][0].lower()}", amount, random=move
             )
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def _put(self, kind: str, name: str, amount: float, **movement: Any) -> None:
         """A new layer, or new settings for the one that is being adjusted."""
         session, lane = self.session, lane_to_change(self.session)
-        session.show_preview(None)
+        session.preview.show(None)
         first, last = self._span_of_layer()
         old = next((x for x in lane.layers if x.id == self.adjusting and x.kind == kind), None)
         self.adjusting = None
@@ -393,7 +397,7 @@ class MovementPanel(QWidget):
             layer = replace(old, amount=amount, name=name, **movement)
         else:
             layer = Layer(layers.free_layer_id(lane), kind, name, first, last, amount, **movement)
-        session.edit(f"Layer: {name}", layers.with_layer(session.project, lane.id, layer))
+        session.document.edit(f"Layer: {name}", layers.with_layer(session.project, lane.id, layer))
         self.show_page("Layers")
         self.layers.choose(layer.id)
 
@@ -404,17 +408,17 @@ class MovementPanel(QWidget):
             self._put(kind, "", 0.5, curve=layers.rest_curve())
             self.layers.draw_on()
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def refresh(self) -> None:
         session = self.session
-        lane = session.own_lane
+        lane = session.lane
         count = len(lane.layers) if lane else 0
         self.pages.buttons["Layers"].setText(f"Layers ({count})" if count else "Layers")
-        if session.preview is None:
+        if session.preview.curve is None:
             name = ""
             if lane is not None and not lane.locked:
-                first, last, name = commands.scope(session)
+                first, last, name = scope(session)
                 text = session.project.meter.text
                 name = f"Works on {name}, {text(first)} to {text(last)}."
             self.counted.setText(name)

@@ -17,10 +17,11 @@ from zolvek.core.model.pad import WEIGHTS, Corner, Pad
 from zolvek.core.movement import pads
 from zolvek.core.movement.pads import TRAVELS
 from zolvek.core.time.rates import parse_rate
-from zolvek.studio import commands
+from zolvek.studio.commands.controls import turn
+from zolvek.studio.commands.devices import chosen_device, own_states
+from zolvek.studio.context import Studio
 from zolvek.studio.rail.pad_view import PadView
-from zolvek.studio.rail.states_page import STATE, own_states
-from zolvek.studio.session import Session
+from zolvek.studio.rail.states_page import STATE
 from zolvek.studio.widgets import (
     Entry,
     SeedEntry,
@@ -49,8 +50,10 @@ PATH_TOLERANCE = 0.004  # of the square's side
 class PadPage(QWidget):
     """States on a square, and the puck's way among them."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         self.gesture: object = None
         # Beat, x, y of a puck moved while it plays.
@@ -78,7 +81,9 @@ class PadPage(QWidget):
             [(t, k) for k, t in TRAVELS.items()], "Way of travelling", lambda _: None
         )
         self.rate = Entry(
-            "Once round in", lambda t: session.try_to(lambda: parse_rate(t)), "1 bar, 1/2, 8 beats"
+            "Once round in",
+            lambda t: session.notices.try_to(lambda: parse_rate(t)),
+            "1 bar, 1/2, 8 beats",
         )
         self.rate.setText("2 bars")
         self.seed = SeedEntry("Seed of the wander")
@@ -89,12 +94,14 @@ class PadPage(QWidget):
         layout.addLayout(fields)
         line = QHBoxLayout()
         line.addWidget(
-            button("Travel", lambda: session.try_to(self.travel), tip="Over the selected span")
+            button(
+                "Travel", lambda: session.notices.try_to(self.travel), tip="Over the selected span"
+            )
         )
         line.addWidget(
             button(
                 "To lanes",
-                lambda: session.try_to(self.write),
+                lambda: session.notices.try_to(self.write),
                 True,
                 "The path as lanes of all that it moves",
             )
@@ -105,7 +112,7 @@ class PadPage(QWidget):
         for axis, text in (("x", "Edit across"), ("y", "Edit up")):
             made = button(
                 text,
-                partial(session.try_to, partial(self.edit, axis)),
+                partial(session.notices.try_to, partial(self.edit, axis)),
                 tip="The path as a curve, with every tool",
             )
             made.setCheckable(True)
@@ -113,20 +120,20 @@ class PadPage(QWidget):
             self.axes[axis] = made
         layout.addLayout(line)
         layout.addStretch(1)
-        for signal in (session.project_changed, session.focus_changed, session.touched):
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
             signal.connect(self.refresh)
         self.refresh()
 
     @property
     def pad(self) -> Pad:
-        return pads.pad_of(self.session.project, commands.chosen_device(self.session).id)
+        return pads.pad_of(self.session.project, chosen_device(self.session).id)
 
     def _set(self, label: str, pad: Pad) -> None:
-        self.session.edit(label, pads.with_pad(self.session.project, pad))
+        self.session.document.edit(label, pads.with_pad(self.session.project, pad))
 
     def refresh(self) -> None:
         session = self.session
-        if session.device is None:
+        if session.shown.device is None:
             return
         pad = self.pad
         on = {corner.state for corner in pad.corners}
@@ -141,7 +148,7 @@ class PadPage(QWidget):
         self.corners.blockSignals(False)
         pick(self.weighing, pad.weighing)
         for axis, made in self.axes.items():
-            made.setChecked(session.axis == axis)
+            made.setChecked(session.focus.axis == axis)
         if not self.view.held:
             self.view.show_pad(pad)
 
@@ -159,15 +166,17 @@ class PadPage(QWidget):
                 "Put a state on the pad", replace(pad, corners=(*pad.corners, Corner(key, x, y)))
             )
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
         self.refresh()
 
     def _placed(self, key: str, x: float, y: float) -> None:
         corners = tuple(replace(c, x=x, y=y) if c.state == key else c for c in self.pad.corners)
-        self.session.try_to(lambda: self._set("Place a state", replace(self.pad, corners=corners)))
+        self.session.notices.try_to(
+            lambda: self._set("Place a state", replace(self.pad, corners=corners))
+        )
 
     def _weigh(self, kind: object) -> None:
-        self.session.try_to(
+        self.session.notices.try_to(
             lambda: self._set("Weigh the pad", replace(self.pad, weighing=str(kind)))
         )
 
@@ -179,24 +188,24 @@ class PadPage(QWidget):
         def work() -> None:
             pad = self.pad
             for key, position in pads.mixed(session.project, pad, x, y).items():
-                commands.turn(session, pad.device, key, float(position[0]), self.gesture)
+                turn(session, pad.device, key, float(position[0]), self.gesture)
 
-        session.try_to(work)
-        player = self.window().player  # type: ignore[union-attr]
+        session.notices.try_to(work)
+        player = self.studio.player
         if player.playing and player.playback is not None:
             self.route.append((player.playback.beat_at(time.perf_counter()), x, y))
 
     def _released(self) -> None:
         session, pad = self.session, self.pad
-        session.end_gesture()
+        session.document.end_gesture()
         self.gesture = None
-        if session.recorder is not None:
-            for parameter in commands.chosen_device(session).parameters:
-                session.recorder.release(pad.device, parameter.id, None)
+        if session.passes.hands is not None:
+            for parameter in chosen_device(session).parameters:
+                session.passes.hands.release(pad.device, parameter.id, None)
         route, self.route = self.route, []
         if len(route) > 8 and route[-1][0] - route[0][0] > 0.5:
             beat, x, y = np.array(route).T
-            session.try_to(lambda: self._path("The puck's path", beat, x, y))
+            session.notices.try_to(lambda: self._path("The puck's path", beat, x, y))
 
     def _drawn(self, stroke: list[tuple[float, float, float]]) -> None:
         """A drawn path is spread over the selected span, in the hand's own time."""
@@ -204,12 +213,12 @@ class PadPage(QWidget):
         def work() -> None:
             if len(stroke) < 2:
                 return
-            first, last = self.session.needed_span()
+            first, last = self.session.span.needed()
             seconds, x, y = np.array(stroke).T
             share = (seconds - seconds[0]) / max(seconds[-1] - seconds[0], 1e-9)
             self._path("Draw the puck's path", first + share * (last - first), x, y)
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def _path(self, label: str, beat: np.ndarray, x: np.ndarray, y: np.ndarray) -> None:
         new = np.append(True, np.diff(np.maximum.accumulate(beat)) > 0.0)
@@ -229,13 +238,13 @@ class PadPage(QWidget):
 
     def travel(self) -> None:
         session = self.session
-        meter = session.project.meter.meter_at(session.needed_span()[0])
+        meter = session.project.meter.meter_at(session.span.needed()[0])
         rate = parse_rate(self.rate.text(), meter.count * 4.0 / meter.unit)
         pad = pads.travelled(
             self.pad,
             str(self.kind.currentData()),
             rate,
-            session.needed_span(),
+            session.span.needed(),
             session.project,
             self.seed.number(),
         )
@@ -244,10 +253,14 @@ class PadPage(QWidget):
     def write(self) -> None:
         session, pad = self.session, self.pad
         tolerance = max(session.settings.take_tolerance, 0.001)
-        session.edit("The pad's path to lanes", pads.as_lanes(session.project, pad, tolerance))
-        session.say("The path is kept: edit it and write it again.")
+        session.document.edit(
+            "The pad's path to lanes", pads.as_lanes(session.project, pad, tolerance)
+        )
+        session.notices.say("The path is kept: edit it and write it again.")
 
     def edit(self, axis: str) -> None:
         """The path's own curve in the focus lane's place, and back."""
-        self.session.draw_axis(None if self.session.axis == axis else axis)
+        focus = self.session.focus
+        wanted = None if focus.axis == axis else axis
+        self.session.notices.try_to(lambda: focus.draw_on_path(self.session.shown.device, wanted))
         self.refresh()

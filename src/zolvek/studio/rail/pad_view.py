@@ -41,8 +41,8 @@ class PadView(QWidget):
         self.setMinimumHeight(196)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Pad of states")
-        session.theme_changed.connect(self.update)
-        session.place_changed.connect(self._follow)
+        session.look.changed.connect(self.update)
+        session.playhead.changed.connect(self._follow)
 
     def show_pad(self, pad: Pad) -> None:
         self.pad = pad
@@ -50,7 +50,7 @@ class PadView(QWidget):
 
     def _follow(self) -> None:
         """While it plays over its path the puck goes along it."""
-        pad, place = self.pad, self.session.place
+        pad, place = self.pad, self.session.playhead.beat
         if pad is not None and not self.held and len(pad.x) > 1 and pad.first <= place <= pad.last:
             self.puck = QPointF(float(pad.x.at(place)), float(pad.y.at(place)))
             self.update()

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -20,10 +19,11 @@ from zolvek.core.document import lanes
 from zolvek.core.model.project import Pattern
 from zolvek.core.movement.playing import filled
 from zolvek.formats import pattern_library
-from zolvek.studio import commands
 from zolvek.studio import theme as themes
+from zolvek.studio.commands.scope import scope, target
+from zolvek.studio.context import Studio
 from zolvek.studio.lanes.painting import draw_curve
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.session import NONE_CHOSEN
 from zolvek.studio.viewport import Viewport
 from zolvek.studio.widgets import button, column, field_label, heading, note
 
@@ -31,8 +31,10 @@ THUMBNAIL = QSize(64, 26)
 
 
 class PatternsPanel(QWidget):
-    def __init__(self, session: Session, actions: object) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         self.found: list[Pattern] = []
         layout = column(self)
@@ -70,9 +72,9 @@ class PatternsPanel(QWidget):
         line.addWidget(button("Add to slots", self.add_slot))
         line.addWidget(button("Play here", self.play_here, tip="In the section at the playhead"))
         layout.addLayout(line)
-        session.focus_changed.connect(self._show_slots)
-        session.project_changed.connect(self._show_slots)
-        session.theme_changed.connect(self._list)
+        session.focus.changed.connect(self._show_slots)
+        session.document.changed.connect(self._show_slots)
+        session.look.changed.connect(self._list)
         self.reload()
         self._show_slots()
 
@@ -112,21 +114,21 @@ class PatternsPanel(QWidget):
         return next((p for p in self.found if p.name == name), None)
 
     def save(self) -> None:
-        name, done = QInputDialog.getText(self, "Save as a pattern", "Name:")
-        if done:
+        name = self.studio.ask.text("Save as a pattern", "Name:")
+        if name is not None:
             self.save_as(name)
 
     def save_as(self, name: str) -> None:
         """Keep the scope of the focus lane in the library."""
 
         def work() -> None:
-            lane = commands.focus(self.session)
-            first, last, _ = commands.scope(self.session)
-            piece = spans.piece(lane.curve, first, last)
+            curve = target(self.session).curve
+            first, last, _ = scope(self.session)
+            piece = spans.piece(curve, first, last)
             pattern_library.save(Pattern(name.strip(), last - first, piece))
             self.reload()
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def place(self) -> None:
         pattern, session = self.chosen, self.session
@@ -134,29 +136,32 @@ class PatternsPanel(QWidget):
             return
 
         def work() -> None:
-            lane = commands.focus(session)
-            first, last = session.span or (session.place, session.place + pattern.length)
+            curve = target(session).curve
+            first, last = session.span.beats or (
+                session.playhead.beat,
+                session.playhead.beat + pattern.length,
+            )
             put = filled(pattern, last - first)
             session.edit_curve(
-                f"Place {pattern.name}", spans.splice(lane.curve, first, put), NONE_CHOSEN
+                f"Place {pattern.name}", spans.splice(curve, first, put), NONE_CHOSEN
             )
 
-        session.try_to(work)
+        session.notices.try_to(work)
 
     def rename(self) -> None:
         pattern = self.chosen
         if pattern is None:
             return
-        name, done = QInputDialog.getText(self, "Rename the pattern", "Name:", text=pattern.name)
-        if done and name.strip() != pattern.name:
-            self.session.try_to(lambda: pattern_library.rename(pattern.name, name.strip()))
+        name = self.studio.ask.text("Rename the pattern", "Name:", pattern.name)
+        if name is not None and name.strip() != pattern.name:
+            self.session.notices.try_to(lambda: pattern_library.rename(pattern.name, name.strip()))
             self.reload()
 
     def delete(self) -> None:
         pattern = self.chosen
         if pattern is not None:
             pattern_library.delete(pattern.name)
-            self.session.say(f"Deleted the pattern {pattern.name} from the library.")
+            self.session.notices.say(f"Deleted the pattern {pattern.name} from the library.")
             self.reload()
 
     def _show_slots(self) -> None:
@@ -189,7 +194,7 @@ class PatternsPanel(QWidget):
         if lane is None or item is None:
             return
         slot, project = int(item.data(Qt.ItemDataRole.UserRole)), self.session.project
-        first, last = project.section_at(self.session.place)
+        first, last = project.section_at(self.session.playhead.beat)
         before = next((s.slot for s in reversed(lane.switches) if s.beat <= last), -1)
         changed = lanes.with_switch(lane, first, slot)
         if last < project.length and all(s.beat != last for s in changed.switches):

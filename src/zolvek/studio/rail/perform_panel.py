@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QAction, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -17,6 +15,7 @@ from PyQt6.QtWidgets import (
 from zolvek.core.document import control
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.dial import draw_ring
+from zolvek.studio.context import Studio
 from zolvek.studio.outside import Outside
 from zolvek.studio.rail.record_page import RecordPage, TakesPage
 from zolvek.studio.session import Session
@@ -163,10 +162,12 @@ class ControllerPad(QWidget):
 class ControllerPage(QWidget):
     """The stand-in controller, and what controls move."""
 
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         self.session = session
-        self.outside: Outside = actions("learn-controls").parent().outside  # type: ignore[union-attr]
+        self.outside: Outside = studio.outside
         layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
@@ -217,7 +218,7 @@ class ControllerPage(QWidget):
         self.no_ports = note(NO_PORTS)
         layout.addWidget(self.no_ports)
         self._look_for_ports()
-        for signal in (session.project_changed, session.learning_changed):
+        for signal in (session.document.changed, session.passes.changed):
             signal.connect(self.refresh)
         self.outside.control_moved.connect(lambda _: self._say())
         self.refresh()
@@ -246,13 +247,13 @@ class ControllerPage(QWidget):
                 item = QListWidgetItem(text)
                 item.setData(CONTROL, which)
                 self.list.addItem(item)
-        self.learn.setChecked(self.session.learning == "controls")
+        self.learn.setChecked(self.session.passes.learning == "controls")
         self._say()
         for dial in self.dials:
             dial.update()
 
     def _say(self) -> None:
-        if self.session.learning != "controls":
+        if self.session.passes.learning != "controls":
             self.said.setText("Learn, then move a control and touch a dial on the bench.")
         elif self.outside.last_control:
             moved = control.control_name(self.outside.last_control)
@@ -265,31 +266,33 @@ class ControllerPage(QWidget):
         if item is not None:
             which = item.data(CONTROL)
             project = control.unmapped(self.session.project, which)
-            self.session.edit(f"{control.control_name(which)} moves nothing", project)
+            self.session.document.edit(f"{control.control_name(which)} moves nothing", project)
 
     def _listen(self, name: object) -> None:
-        self.session.try_to(lambda: self.outside.listen_to(str(name) or None))
+        self.session.notices.try_to(lambda: self.outside.listen_to(str(name) or None))
 
     def _send(self, name: object) -> None:
-        self.session.try_to(lambda: self.outside.send_to(str(name) or None))
+        self.session.notices.try_to(lambda: self.outside.send_to(str(name) or None))
 
 
 class PerformPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         layout = column(self)
         layout.setSpacing(5)
         layout.addWidget(heading("Perform"))
-        self.controller = ControllerPage(session, actions)
+        self.controller = ControllerPage(studio)
         self.pages = Pages(
             {
-                "Record": RecordPage(session, actions),
-                "Takes": TakesPage(session, actions),
+                "Record": RecordPage(studio),
+                "Takes": TakesPage(studio),
                 "Control": self.controller,
             }
         )
         layout.addWidget(self.pages, 1)
         self.show_page = self.pages.show_page
-        session.learning_changed.connect(
-            lambda: self.show_page("Control") if session.learning == "controls" else None
+        session.passes.changed.connect(
+            lambda: self.show_page("Control") if session.passes.learning == "controls" else None
         )

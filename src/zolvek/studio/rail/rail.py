@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from importlib import import_module
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -18,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from zolvek.studio.session import Session
+from zolvek.studio.context import Studio
 
 PANEL_WIDTH, RAIL_WIDTH = 226, 74
 
@@ -39,9 +37,9 @@ STEPS = {
 
 
 class Rail(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
-        self.session, self.action = session, actions
+        self.studio = studio
         self.panels = QStackedWidget()
         self.shown: dict[str, QScrollArea] = {}  # panels are made when they are first opened
         self.panels.setFixedWidth(PANEL_WIDTH)
@@ -51,7 +49,7 @@ class Rail(QWidget):
         strip.setContentsMargins(2, 4, 4, 4)
         strip.setSpacing(1)
         for key in STEPS:
-            action = actions(key)
+            action = studio.action(key)
             step = QToolButton()
             step.setProperty("rail", True)
             step.setCheckable(True)
@@ -79,7 +77,7 @@ class Rail(QWidget):
             scroll = QScrollArea()
             module, name = STEPS[key]
             panel = getattr(import_module(f"zolvek.studio.rail.{module}"), name)
-            scroll.setWidget(panel(self.session, self.action))
+            scroll.setWidget(panel(self.studio))
             scroll.setWidgetResizable(True)
             scroll.setFrameShape(QFrame.Shape.NoFrame)
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
-    QInputDialog,
     QListWidget,
     QListWidgetItem,
     QSpinBox,
@@ -23,7 +20,10 @@ from zolvek.core.limits import LIMITS
 from zolvek.core.model.take import BEST, Take
 from zolvek.core.movement.recording import MODES
 from zolvek.core.value.units import note_beats, read
-from zolvek.studio import commands
+from zolvek.studio.commands.lanes import COLOURS
+from zolvek.studio.commands.movement import choose_take, copy_take
+from zolvek.studio.commands.scope import with_own
+from zolvek.studio.context import Studio
 from zolvek.studio.lanes.takes_view import audition
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, button, choice, field_label, form, note, pick
@@ -39,20 +39,22 @@ def beats_in(session: Session, text: str) -> float | None:
     beats = note_beats(clean)
     if beats is None and clean.endswith(("bar", "bars")):
         number = read(clean.split()[0], "")
-        meter = session.project.meter.meter_at(session.place)
+        meter = session.project.meter.meter_at(session.playhead.beat)
         beats = None if number is None else number * meter.count * 4.0 / meter.unit
     if beats is None:
         seconds = read(clean, "s")
         if seconds is not None:
-            beats = seconds * float(session.project.tempo.bpm(session.place)) / 60.0
+            beats = seconds * float(session.project.tempo.bpm(session.playhead.beat)) / 60.0
     return beats if beats is not None and LIMITS["wait"].holds(beats) else None
 
 
 class RecordPage(QWidget):
     """What a pass writes, and how."""
 
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
         self.session = session
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -107,7 +109,7 @@ class RecordPage(QWidget):
         self.punch.clicked.connect(lambda on: self._set(punch=on))
         layout.addWidget(self.punch)
         layout.addStretch(1)
-        for signal in (session.armed_changed, session.focus_changed, session.project_changed):
+        for signal in (session.passes.changed, session.focus.changed, session.document.changed):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -117,8 +119,7 @@ class RecordPage(QWidget):
         self.refresh()
 
     def _set_mode(self, key: object) -> None:
-        self._set(mode=str(key))
-        self.session.armed_changed.emit()
+        self.session.passes.set_mode(str(key))
 
     def _beats(self, key: str, text: str) -> bool:
         beats = beats_in(self.session, text)
@@ -137,7 +138,9 @@ class RecordPage(QWidget):
     def refresh(self) -> None:
         session, settings = self.session, self.session.settings
         names = [
-            session.project.label_of(x.id) for x in session.project.lanes() if x.id in session.armed
+            session.project.label_of(x.id)
+            for x in session.project.lanes()
+            if x.id in session.passes.armed
         ]
         self.armed.setText("Armed: " + "; ".join(names) if names else "No lane is armed.")
         pick(self.mode, settings.mode)
@@ -150,7 +153,7 @@ class RecordPage(QWidget):
         for entry, beats in ((self.pre_roll, settings.pre_roll), (self.glide, settings.glide)):
             entry.show_text(f"{beats:g} beats" if beats else "none")
         self.tolerance.show_text(f"{100 * settings.take_tolerance:g} %")
-        recorder = session.recorder
+        recorder = session.passes.hands
         going = recorder is not None and recorder.recording
         self.record.setText("Stop the pass" if going else "Record a pass")
 
@@ -158,8 +161,10 @@ class RecordPage(QWidget):
 class TakesPage(QWidget):
     """The passes that were kept: heard, rated, named, chosen."""
 
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         self.solo: set[str] = set()
         layout = QVBoxLayout(self)
@@ -184,12 +189,12 @@ class TakesPage(QWidget):
                 line.addWidget(button(text, work, text == "Choose all", tip))
             layout.addLayout(line)
         layout.addWidget(note("Or drag across a take under the lane."))
-        for signal in (session.project_changed, session.focus_changed, session.listening_changed):
+        for signal in (session.document.changed, session.focus.changed, session.hearing.changed):
             signal.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        lane = self.session.own_lane
+        lane = self.session.lane
         chosen = self.chosen
         rows = []
         for take in reversed(lane.takes) if lane else ():
@@ -217,15 +222,15 @@ class TakesPage(QWidget):
 
     @property
     def take(self) -> Take | None:
-        lane, key = self.session.own_lane, self.chosen
+        lane, key = self.session.lane, self.chosen
         return next((t for t in lane.takes if t.id == key), None) if lane else None
 
     def _change(self, label: str, **changes: Any) -> None:
-        lane, take = self.session.own_lane, self.take
+        lane, take = self.session.lane, self.take
         if lane is not None and take is not None:
             made = takes.changed(lane, take.id, **changes)
-            self.session.try_to(
-                lambda: self.session.edit(label, commands.with_own(self.session, made))
+            self.session.notices.try_to(
+                lambda: self.session.document.edit(label, with_own(self.session, made))
             )
 
     def _toggle(self, item: QListWidgetItem) -> None:
@@ -235,12 +240,12 @@ class TakesPage(QWidget):
 
     def _hear(self) -> None:
         take = self.take
-        tried = self.session.listening.tried
+        tried = self.session.hearing.listening.tried
         audition(self.session, [] if tried or take is None else [take.id])
 
     def _hear_all(self) -> None:
-        lane = self.session.own_lane
-        tried = self.session.listening.tried
+        lane = self.session.lane
+        tried = self.session.hearing.listening.tried
         audition(
             self.session, [] if tried or lane is None else [t.id for t in lane.takes if not t.muted]
         )
@@ -248,39 +253,39 @@ class TakesPage(QWidget):
     def _promote(self) -> None:
         take = self.take
         if take is not None:
-            self.session.try_to(
-                lambda: commands.choose_take(self.session, take.id, take.first, take.last)
+            self.session.notices.try_to(
+                lambda: choose_take(self.session, take.id, take.first, take.last)
             )
 
     def _choose(self) -> None:
-        take, span = self.take, self.session.span
+        take, span = self.take, self.session.span.beats
         if take is not None and span is not None:
-            self.session.try_to(lambda: commands.choose_take(self.session, take.id, *span))
+            self.session.notices.try_to(lambda: choose_take(self.session, take.id, *span))
 
     def _unchoose(self) -> None:
-        lane = self.session.own_lane
-        first, last = self.session.span or (0.0, self.session.project.length)
+        lane = self.session.lane
+        first, last = self.session.span.beats or (0.0, self.session.project.length)
         if lane is not None:
             made = takes.unchosen(lane, first, last)
-            self.session.try_to(
-                lambda: self.session.edit("Let a choice go", commands.with_own(self.session, made))
+            self.session.notices.try_to(
+                lambda: self.session.document.edit("Let a choice go", with_own(self.session, made))
             )
 
     def _crop(self) -> None:
-        lane, take, span = self.session.own_lane, self.take, self.session.span
+        lane, take, span = self.session.lane, self.take, self.session.span.beats
         if lane is not None and take is not None and span is not None:
-            self.session.try_to(
-                lambda: self.session.edit(
+            self.session.notices.try_to(
+                lambda: self.session.document.edit(
                     f"Crop {take.name}",
-                    commands.with_own(self.session, takes.cropped(lane, take.id, *span)),
+                    with_own(self.session, takes.cropped(lane, take.id, *span)),
                 )
             )
 
     def _rename(self) -> None:
         take = self.take
         if take is not None:
-            name, done = QInputDialog.getText(self, "Name the take", "Name:", text=take.name)
-            if done and name.strip():
+            name = self.studio.ask.text("Name the take", "Name:", take.name)
+            if name is not None and name.strip():
                 self._change("Name the take", name=name.strip())
 
     def _rate(self) -> None:
@@ -289,27 +294,29 @@ class TakesPage(QWidget):
 
     def _colour(self) -> None:
         if self.take is not None:
-            self._change("Colour the take", colour=(self.take.colour + 1) % commands.COLOURS)
+            self._change("Colour the take", colour=(self.take.colour + 1) % COLOURS)
 
     def _edit(self) -> None:
         """The take whole and raw in the lane's place; recording keeps the take itself as it was."""
-        take, lane = self.take, self.session.own_lane
+        take, lane = self.take, self.session.lane
         if take is not None and lane is not None:
             curve = takes.auditioned(lane, [take.id])
-            self.session.try_to(lambda: self.session.edit_curve(f"Work on {take.name}", curve))
-            self.session.choose_span((take.first, take.last))
+            self.session.notices.try_to(
+                lambda: self.session.edit_curve(f"Work on {take.name}", curve)
+            )
+            self.session.span.choose((take.first, take.last))
 
     def _copy(self) -> None:
         take = self.take
         if take is not None:
-            self.window().copy_take(take)  # type: ignore[union-attr]
+            copy_take(self.studio, take)
 
     def _delete(self) -> None:
-        lane, take = self.session.own_lane, self.take
+        lane, take = self.session.lane, self.take
         if lane is not None and take is not None:
             made = takes.without_take(lane, take.id)
-            self.session.try_to(
-                lambda: self.session.edit(
-                    f"Delete {take.name}", commands.with_own(self.session, made)
+            self.session.notices.try_to(
+                lambda: self.session.document.edit(
+                    f"Delete {take.name}", with_own(self.session, made)
                 )
             )

@@ -12,8 +12,8 @@ from zolvek.core.curve.forms import FORMS, Form, stamped
 from zolvek.core.limits import LIMITS
 from zolvek.core.records import record
 from zolvek.core.value.units import note_beats, read
-from zolvek.studio import commands
-from zolvek.studio.session import Session
+from zolvek.studio.commands.scope import scope, shape_scope, shaped
+from zolvek.studio.context import Studio
 from zolvek.studio.widgets import (
     Entry,
     button,
@@ -108,8 +108,10 @@ OPERATIONS: tuple[Operation, ...] = (
 
 
 class ShapePanel(QWidget):
-    def __init__(self, session: Session, actions: object) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         layout = column(self)
         layout.addWidget(heading("Shape"))
@@ -140,10 +142,10 @@ class ShapePanel(QWidget):
         layout.addLayout(buttons)
         layout.addWidget(note("Percent count in the lane's height."))
         layout.addStretch(1)
-        session.span_changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-        session.focus_changed.connect(self.refresh)
-        session.project_changed.connect(self._follow)
+        session.span.changed.connect(self.refresh)
+        session.points.changed.connect(self.refresh)
+        session.focus.changed.connect(self.refresh)
+        session.document.changed.connect(self._follow)
         self._choose("lift")
         self.refresh()
 
@@ -166,7 +168,7 @@ class ShapePanel(QWidget):
         return box
 
     def _choose(self, _: object) -> None:
-        self.session.show_preview(None)
+        self.session.preview.show(None)
         while self.form.rowCount():
             self.form.removeRow(0)
         self.fields = [self._box(row) for row in self.operation.fields]
@@ -184,7 +186,7 @@ class ShapePanel(QWidget):
             self.refresh()
 
     def refresh(self) -> None:
-        self.session.show_preview(None)
+        self.session.preview.show(None)
         ramp = self.session.settings.ramp
         self.ramp.show_text(f"{ramp:g} beats" if ramp else "none")
         lane = self.session.lane
@@ -194,7 +196,7 @@ class ShapePanel(QWidget):
         if not usable:
             self.scope.setText("No lane to work on." if lane is None else "The lane is locked.")
             return
-        first, last, name = commands.scope(self.session)
+        first, last, name = scope(self.session)
         text = self.session.project.meter.text
         self.scope.setText(f"Works on {name}, {text(first)} to {text(last)}.")
 
@@ -209,7 +211,9 @@ class ShapePanel(QWidget):
         beats = note_beats(clean)
         seconds = read(clean, "s") if beats is None else None
         if seconds is not None:
-            beats = seconds * float(self.session.project.tempo.bpm(self.session.place)) / 60.0
+            beats = (
+                seconds * float(self.session.project.tempo.bpm(self.session.playhead.beat)) / 60.0
+            )
         if clean in ("", "none", "0"):
             beats = 0.0
         if beats is None or not LIMITS["wait"].holds(beats):
@@ -219,20 +223,20 @@ class ShapePanel(QWidget):
         return True
 
     def _changed(self) -> None:
-        if self.session.preview is not None:
+        if self.session.preview.curve is not None:
             self._preview()
 
     def _preview(self) -> None:
-        self.session.try_to(
-            lambda: self.session.show_preview(
-                commands.shaped(self.session, self.shaper(), self.session.settings.ramp)
+        self.session.notices.try_to(
+            lambda: self.session.preview.show(
+                shaped(self.session, self.shaper(), self.session.settings.ramp)
             )
         )
 
     def _apply(self) -> None:
         def work() -> None:
             label = self.operation.label
-            commands.shape_scope(self.session, label, self.shaper(), self.session.settings.ramp)
-            self.session.show_preview(None)
+            shape_scope(self.session, label, self.shaper(), self.session.settings.ramp)
+            self.session.preview.show(None)
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)

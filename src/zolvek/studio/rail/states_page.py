@@ -9,7 +9,6 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
     QListWidget,
     QListWidgetItem,
     QSizePolicy,
@@ -24,9 +23,9 @@ from zolvek.core.model.project import Device
 from zolvek.core.model.state import Part, State, Values
 from zolvek.core.movement import morphing
 from zolvek.core.value.units import read
-from zolvek.studio import commands
 from zolvek.studio import theme as themes
-from zolvek.studio.session import Session
+from zolvek.studio.commands.devices import chosen_device, own_states, shown_track
+from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Entry, button, field_label, note, page_layout
 
 STATE = Qt.ItemDataRole.UserRole
@@ -40,16 +39,13 @@ def gives_way(table: QTreeWidget) -> None:
     table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
 
-def own_states(session: Session) -> list[State]:
-    """The states that hold something of the shown device."""
-    return [state for state in session.project.states if state.of(session.device or "")]
-
-
 class StatesPage(QWidget):
     """Settings kept under a name."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         self.tries = 0
         layout = page_layout(self)
@@ -84,7 +80,9 @@ class StatesPage(QWidget):
         for row in rows:
             line = QHBoxLayout()
             for text, work, tip in row:
-                line.addWidget(button(text, partial(session.try_to, work), text == "Keep now", tip))
+                line.addWidget(
+                    button(text, partial(session.notices.try_to, work), text == "Keep now", tip)
+                )
             layout.addLayout(line)
         self.distance = Entry(
             "Distance of variations",
@@ -96,20 +94,20 @@ class StatesPage(QWidget):
         line.addWidget(
             button(
                 "Vary",
-                lambda: session.try_to(self.vary),
+                lambda: session.notices.try_to(self.vary),
                 tip="Three variations, kept as states; Ctrl+1 to Ctrl+3 hear them",
             )
         )
         line.addWidget(field_label("by"))
         line.addWidget(self.distance, 1)
         layout.addLayout(line)
-        for signal in (session.project_changed, session.focus_changed, session.touched):
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
             signal.connect(self.refresh)
         self.refresh()
 
     @property
     def own(self) -> Device:
-        return commands.chosen_device(self.session)
+        return chosen_device(self.session)
 
     @property
     def state(self) -> State | None:
@@ -121,7 +119,7 @@ class StatesPage(QWidget):
         session = self.session
         chosen = self.state.id if self.state else None
         found = own_states(session)
-        device = session.device
+        device = session.shown.device
         self.device.setText(f"States of {self.own.name}" if device else "No device.")
         self.list.blockSignals(True)
         self.list.clear()
@@ -156,7 +154,7 @@ class StatesPage(QWidget):
     def _compare(self) -> None:
         self.table.clear()
         state = self.state
-        if state is None or self.session.device is None:
+        if state is None or self.session.shown.device is None:
             return
         values, now = state.of(self.own.id), states.present(self.own)
         picked = [item.data(STATE) for item in self.list.selectedItems()]
@@ -189,29 +187,29 @@ class StatesPage(QWidget):
 
     def _keep(self, name: str, values: Values) -> str:
         project, key = states.kept(self.session.project, name, (Part(self.own.id, values),))
-        self.session.edit(f"Keep the state {name}", project)
+        self.session.document.edit(f"Keep the state {name}", project)
         return key
 
     def keep(self) -> None:
         self._keep("State", states.present(self.own))
 
     def keep_heard(self) -> None:
-        values = states.at_beat(self.session.project, self.own.id, self.session.place)
-        self._keep(f"Bar {self.session.project.meter.bar_at(self.session.place)}", values)
+        values = states.at_beat(self.session.project, self.own.id, self.session.playhead.beat)
+        self._keep(f"Bar {self.session.project.meter.bar_at(self.session.playhead.beat)}", values)
 
     def keep_preset(self) -> None:
         names = [preset.name for preset in self.own.row.presets]
         if not names:
             raise ZolvekError("The device has no presets.", self.own.name, "Keep what it is now.")
-        name, done = QInputDialog.getItem(self, "Keep a preset", "Preset:", names, 0, False)
-        if done:
+        name = self.studio.ask.choose("Keep a preset", "Preset:", names)
+        if name is not None:
             self._keep(name, self.own.row.preset(name))
 
     def keep_chain(self) -> None:
-        track = commands.shown_track(self.session)
+        track = shown_track(self.session)
         parts = tuple(Part(device.id, states.present(device)) for device in track.devices)
         project, _ = states.kept(self.session.project, f"{track.name}, all", parts)
-        self.session.edit("Keep the whole chain", project)
+        self.session.document.edit("Keep the whole chain", project)
 
     def _needed(self) -> State:
         if self.state is None:
@@ -220,7 +218,9 @@ class StatesPage(QWidget):
 
     def go(self) -> None:
         state = self._needed()
-        self.session.edit(f"Go to {state.name}", states.set_to(self.session.project, state))
+        self.session.document.edit(
+            f"Go to {state.name}", states.set_to(self.session.project, state)
+        )
 
     def update_state(self) -> None:
         state = self._needed()
@@ -229,23 +229,23 @@ class StatesPage(QWidget):
             Part(p.device, states.present(project.device_track(p.device).device(p.device)))
             for p in state.parts
         )
-        self.session.edit(
+        self.session.document.edit(
             f"Update {state.name}", morphing.with_state(project, replace(state, parts=parts))
         )
 
     def rename(self) -> None:
         state = self._needed()
-        name, done = QInputDialog.getText(self, "Name the state", "Name:", text=state.name)
-        if done and name.strip():
+        name = self.studio.ask.text("Name the state", "Name:", state.name)
+        if name is not None and name.strip():
             project = self.session.project
             renamed = tuple(
                 replace(s, name=name.strip()) if s.id == state.id else s for s in project.states
             )
-            self.session.edit("Name the state", replace(project, states=renamed))
+            self.session.document.edit("Name the state", replace(project, states=renamed))
 
     def delete(self) -> None:
         state = self._needed()
-        self.session.edit(
+        self.session.document.edit(
             f"Delete {state.name}", states.without_state(self.session.project, state.id)
         )
 
@@ -260,14 +260,7 @@ class StatesPage(QWidget):
             values = states.mutated(self.own, base, distance, seed)
             project, _ = states.kept(project, f"{name} ~ {seed}", (Part(self.own.id, values),))
         self.tries += 1
-        self.session.edit("Three variations", project)
-
-    def hear(self, number: int) -> None:
-        """The controls at one of the last three states kept: what the keys do."""
-        found = own_states(self.session)[-3:]
-        if number < len(found):
-            project = states.set_to(self.session.project, found[number])
-            self.session.edit(f"Go to {found[number].name}", project)
+        self.session.document.edit("Three variations", project)
 
     def copy(self) -> None:
         state = self._needed()
@@ -279,15 +272,15 @@ class StatesPage(QWidget):
         }  # fmt: skip
         if not others:
             raise ZolvekError("There is no other device of this kind.", remedy="Add one first.")
-        label, done = QInputDialog.getItem(
-            self, "Copy the state", "Device:", list(others), 0, False
-        )
-        if done:
+        label = self.studio.ask.choose("Copy the state", "Device:", list(others))
+        if label is not None:
             part = Part(others[label], state.of(self.own.id))
-            self.session.edit("Copy the state", states.kept(project, state.name, (part,))[0])
+            self.session.document.edit(
+                "Copy the state", states.kept(project, state.name, (part,))[0]
+            )
 
     def write(self) -> None:
-        self.window().files.export_states(self.own.id)  # type: ignore[union-attr]
+        self.studio.media.export_states(self.own.id)
 
     def read(self) -> None:
-        self.window().files.import_states(self.own.id)  # type: ignore[union-attr]
+        self.studio.media.import_states(self.own.id)

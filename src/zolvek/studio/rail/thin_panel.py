@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QWidget
 
 from zolvek.core.arrays import Bools
@@ -19,13 +18,16 @@ from zolvek.core.curve.thinning import (
     thinned,
     thinned_to,
 )
+from zolvek.core.document import targets
+from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane, Project
+from zolvek.core.model.project import Project
 from zolvek.core.time.rates import parse_rate
 from zolvek.core.value.changes import parse_change
 from zolvek.core.value.units import read
-from zolvek.studio import commands
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.commands.scope import scope, shape_scope, target
+from zolvek.studio.context import Studio
+from zolvek.studio.session import NONE_CHOSEN
 from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
 
 CORNER_TO_BELL = 0.1325  # of the corner's period: the bell whose low-pass is 3 dB down there
@@ -33,8 +35,10 @@ ON_GRID = 1e-6  # beats
 
 
 class ThinPanel(QWidget):
-    def __init__(self, session: Session, actions: Callable[[str], QAction]) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
+        session = studio.session
+        self.studio = studio
         self.session = session
         layout = column(self)
         layout.addWidget(heading("Thin"))
@@ -106,10 +110,10 @@ class ThinPanel(QWidget):
         layout.addWidget(note("Ends, jumps and pinned points (P) stay."))
         layout.addStretch(1)
         for signal in (
-            session.span_changed,
-            session.selection_changed,
-            session.focus_changed,
-            session.project_changed,
+            session.span.changed,
+            session.points.changed,
+            session.focus.changed,
+            session.document.changed,
         ):
             signal.connect(self.refresh)
         self._show_fields()
@@ -123,30 +127,30 @@ class ThinPanel(QWidget):
 
     def _typed(self, text: str) -> bool:
         try:
-            self._height(text)
+            self._height(text, target(self.session))
         except ZolvekError:
             return False
         self._again()
         return True
 
     def _again(self) -> None:
-        if self.session.preview is not None:
+        if self.session.preview.curve is not None:
             self.preview()
 
     def refresh(self) -> None:
         session = self.session
-        if session.preview is None:
+        if session.preview.curve is None:
             self.result.setText("")
-        lane = session.lane
-        if lane is None or lane.locked:
+        lane, drawn = session.lane, session.target
+        if lane is None or drawn is None or lane.locked:
             self.scope.setText("No lane to work on." if lane is None else "The lane is locked.")
             return
-        first, last, name = commands.scope(session)
+        first, last, name = scope(session)
         text = session.project.meter.text
-        count = int(((lane.curve.beat >= first) & (lane.curve.beat <= last)).sum())
+        count = int(((drawn.curve.beat >= first) & (drawn.curve.beat <= last)).sum())
         self.scope.setText(f"Works on {name}, {text(first)} to {text(last)}: {count} points.")
 
-    def _height(self, text: str, lane: Lane | None = None) -> float:
+    def _height(self, text: str, drawn: Target) -> float:
         """A tolerance as curve values. A number in % is of the height; one in the parameter's own
         unit is what that is where the curve is most sensitive to it."""
         clean = text.strip()
@@ -154,52 +158,52 @@ class ThinPanel(QWidget):
             number = read(clean, "%")
             if number is not None and 0.0 < number <= 100.0:
                 return number / 100.0
-        lane = lane or self.session.lane
-        if lane is not None and not clean.endswith("%"):
-            parameter = self.session.parameter
+        if not clean.endswith("%"):
+            parameter = drawn.parameter
             change = parse_change(parameter, clean if clean[:1] in "+-x" else f"+{clean}")
-            position = lane.to_position(np.linspace(0.02, 0.98, 49))
-            steps = np.abs(change(position) - position) / abs(lane.reach[1] - lane.reach[0])
+            position = drawn.to_position(np.linspace(0.02, 0.98, 49))
+            steps = np.abs(change(position) - position) / abs(drawn.reach[1] - drawn.reach[0])
             found = float(steps[steps > 0.0].min(initial=np.inf))
             if np.isfinite(found):
                 return min(found, 1.0)
         raise ZolvekError(f"“{text}” is not a tolerance.", "Tolerance", "Write 1 %, or 0.5 dB.")
 
-    def _kept(self, lane: Lane, own: Curve, first: float) -> Bools:
+    def _kept(self, drawn: Target, own: Curve, first: float) -> Bools:
         """The points of a piece that are to stay."""
         session = self.session
-        keep = np.isin(own.beat + first, np.array(lane.pins))
+        pins = () if drawn.aside else session.project.lane(drawn.lane).pins
+        keep = np.isin(own.beat + first, np.array(pins))
         if self.turns.isChecked():
             keep |= extremes(own)
         if self.grid.isChecked():
             at = own.beat + first
-            keep |= np.abs(session.grid.snap(at, session.project.meter) - at) < ON_GRID
+            keep |= np.abs(session.tools.grid.snap(at, session.project.meter) - at) < ON_GRID
         return keep
 
-    def _thinned(self, lane: Lane, first: float, last: float) -> tuple[Curve, Thinned]:
-        """A lane's whole curve with the span thinned, and what thinning says of the span."""
-        own = spans.piece(lane.curve, first, last)
-        keep = self._kept(lane, own, first)
+    def _thinned(self, drawn: Target, first: float, last: float) -> tuple[Curve, Thinned]:
+        """The whole curve with the span thinned, and what thinning says of the span."""
+        own = spans.piece(drawn.curve, first, last)
+        keep = self._kept(drawn, own, first)
         if self.kind.currentData() == "count":
             done = thinned_to(own, self.count.value(), self.shapes.isChecked(), keep)
         else:
             done = thinned(
-                own, self._height(self.tolerance.text(), lane), self.shapes.isChecked(), keep
+                own, self._height(self.tolerance.text(), drawn), self.shapes.isChecked(), keep
             )
-        return spans.splice(lane.curve, first, done.curve, last), done
+        return spans.splice(drawn.curve, first, done.curve, last), done
 
     def preview(self) -> None:
         def work() -> None:
             session = self.session
-            lane = commands.focus(session)
-            first, last, _ = commands.scope(session)
-            curve, done = self._thinned(lane, first, last)
-            session.show_preview(curve, differences(lane.curve, curve))
-            self._say(lane, first, done)
+            drawn = target(session)
+            first, last, _ = scope(session)
+            curve, done = self._thinned(drawn, first, last)
+            session.preview.show(curve, differences(drawn.curve, curve))
+            self._say(first, done)
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
-    def _say(self, lane: Lane, first: float, done: Thinned) -> None:
+    def _say(self, first: float, done: Thinned) -> None:
         at = self.session.project.meter.text(first + done.beat)
         self.result.setText(
             f"{done.before} points, {done.after} after. Largest error {100 * done.error:.2f} % "
@@ -209,20 +213,20 @@ class ThinPanel(QWidget):
     def apply(self) -> None:
         def work() -> None:
             session = self.session
-            lane = commands.focus(session)
-            first, last, _ = commands.scope(session)
-            session.show_preview(None)
+            drawn = target(session)
+            first, last, _ = scope(session)
+            session.preview.show(None)
             if not self.all.isChecked():
-                curve, done = self._thinned(lane, first, last)
+                curve, done = self._thinned(drawn, first, last)
                 session.edit_curve(f"Thin to {done.after} points", curve, NONE_CHOSEN)
-                self._say(lane, first, done)
+                self._say(first, done)
                 return
             project, before, after = self._all_thinned(session.project, first, last)
-            session.edit(f"Thin all shown lanes to {after} points", project)
-            session.choose(NONE_CHOSEN)
+            session.document.edit(f"Thin all shown lanes to {after} points", project)
+            session.points.choose(NONE_CHOSEN)
             self.result.setText(f"{before} points, {after} after.")
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def _all_thinned(self, project: Project, first: float, last: float) -> tuple[Project, int, int]:
         from zolvek.core.model.project import with_curve
@@ -230,32 +234,33 @@ class ThinPanel(QWidget):
         before = after = 0
         for lane in list(project.lanes()):
             if not (lane.hidden or lane.locked) and len(lane.curve) > 2:
-                curve, done = self._thinned(lane, first, last)
+                drawn = targets.base(project, lane.id)
+                curve, done = self._thinned(drawn, first, last)
                 project = with_curve(project, lane.id, curve)
                 before, after = before + done.before, after + done.after
         return project, before, after
 
     def _shape(self, label: str, work: Callable[[Curve], Curve]) -> None:
-        self.session.try_to(lambda: commands.shape_scope(self.session, label, work))
+        self.session.notices.try_to(lambda: shape_scope(self.session, label, work))
 
     def straighten(self) -> None:
         self._shape("Straighten", straightened)
 
     def redraw(self) -> None:
         def work() -> None:
-            height = self._height(self.tolerance.text())
-            commands.shape_scope(
+            height = self._height(self.tolerance.text(), target(self.session))
+            shape_scope(
                 self.session, "Redraw as shapes", lambda own: thinned(own, height, True).curve
             )
 
-        self.session.try_to(work)
+        self.session.notices.try_to(work)
 
     def _period(self, text: str) -> float | None:
         try:
             rate = parse_rate(text)
         except ZolvekError:
             return None
-        bpm = float(self.session.project.tempo.bpm(self.session.place))
+        bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
         return rate.period * bpm / 60.0 if rate.timed else rate.period
 
     def smooth(self) -> None:

@@ -1,0 +1,113 @@
+"""Targets: what is drawn on, as a value, wherever in the project its curve lies."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import NamedTuple
+
+from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.curve.curve import Curve
+from zolvek.core.document.lanes import followed
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Lane, Project, with_curve
+from zolvek.core.movement.layers import with_layer
+from zolvek.core.movement.pads import with_pad
+from zolvek.core.value import reach as reaches
+from zolvek.core.value.parameter import Parameter
+from zolvek.core.value.reach import WHOLE, Reach
+
+Edit = Callable[[Curve], Curve]
+AXES = {
+    key: Parameter("axis", name, "", "%", 0.0, 100.0)
+    for key, name in (("x", "Across"), ("y", "Up"))
+}
+# What is drawn on a layer is counted in: how far it takes the base, at the layer's full amount.
+LAYER_PARAMETERS = {
+    kind: Parameter("layer", label, "", "±%", -100.0, 100.0)
+    for kind, label in (("offset", "Offset"), ("scale", "Scale"))
+}
+
+
+class Target(NamedTuple):
+    """`lane`: the id of the lane it belongs to, or in whose place it is shown. `curve`, counted in
+    `parameter` through `reach`. `put(project, edit)` gives a project in which the curve is edited,
+    any later one too; it raises ZolvekError where there is no such curve any more, or the lane is
+    locked. `aside`: what it is, when it is not the lane's base."""
+
+    lane: str
+    curve: Curve
+    parameter: Parameter
+    reach: Reach
+    put: Callable[[Project, Edit], Project]
+    aside: str = ""
+
+    def to_position(self, value: Numbers) -> Floats:
+        """The parameter's positions for values of the curve."""
+        return reaches.to_position(self.reach, value)
+
+    def from_position(self, position: Numbers) -> Floats:
+        """The curve's values for positions of the parameter, kept to 0..1."""
+        return reaches.from_position(self.reach, position)
+
+
+def _open(project: Project, lane: str) -> Lane:
+    """The lane, where it may be edited."""
+    own = project.lane(lane)
+    if own.locked:
+        raise ZolvekError(
+            "The lane is locked.", project.label_of(lane), "Unlock it in the Lane menu first."
+        )
+    return own
+
+
+def base(project: Project, lane: str) -> Target:
+    """The lane's own curve. Lanes that are linked to it follow."""
+    own = project.lane(lane)
+
+    def put(project: Project, edit: Edit) -> Project:
+        before = _open(project, lane).curve
+        after = edit(before)
+        return followed(with_curve(project, lane, after), lane, before, after)
+
+    return Target(lane, own.curve, project.parameter_of(lane), own.reach, put)
+
+
+def layer(project: Project, lane: str, key: str) -> Target:
+    """The curve of a layer of the lane. Raises ZolvekError where it has none."""
+
+    def drawn(own: Lane) -> tuple[Curve, str, str]:
+        found = own.layer(key)
+        if found is None or found.curve is None:
+            raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+        return found.curve, found.kind, found.label
+
+    def put(project: Project, edit: Edit) -> Project:
+        own = _open(project, lane)
+        curve, _, _ = drawn(own)
+        changed = next(each for each in own.layers if each.id == key)
+        return with_layer(project, lane, replace(changed, curve=edit(curve)))
+
+    curve, kind, label = drawn(project.lane(lane))
+    return Target(lane, curve, LAYER_PARAMETERS[kind], WHOLE, put, f"the layer {label}")
+
+
+def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:
+    """A device's pad path, across ("x") or up ("y"), in the lane's place. Raises ZolvekError where
+    there is none."""
+
+    def drawn(project: Project) -> Curve:
+        pad = next((each for each in project.pads if each.device == device), None)
+        if pad is None:
+            raise ZolvekError("The pad's path is there no more.", remedy="Do it again.")
+        return pad.x if axis == "x" else pad.y
+
+    def put(project: Project, edit: Edit) -> Project:
+        _open(project, lane)
+        curve = edit(drawn(project))
+        pad = next(each for each in project.pads if each.device == device)
+        changed = replace(pad, x=curve) if axis == "x" else replace(pad, y=curve)
+        return with_pad(project, changed)
+
+    name = AXES[axis].name.lower()
+    return Target(lane, drawn(project), AXES[axis], WHOLE, put, f"the pad's path, {name}")

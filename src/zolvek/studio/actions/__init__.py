@@ -1,0 +1,1 @@
+"""Every action of the window, declared once, a module a menu."""

@@ -1,0 +1,31 @@
+"""What an action is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from zolvek.studio.context import Studio
+
+Test = Callable[[Studio], bool]
+
+
+def always(studio: Studio) -> bool:
+    return True
+
+
+class Action(NamedTuple):
+    """One thing a person can do: what menus, tool strips, context menus, the command finder and the
+    list of shortcuts say of it, and what does it."""
+
+    id: str
+    text: str
+    keys: str
+    tip: str
+    run: Callable[[Studio], object]
+    icon: str = ""  # names a symbol
+    enabled: Test = always
+    checked: Test | None = None  # makes it a switch
+    label: Callable[[Studio], str] | None = None  # a text that changes
+    on_lane: bool = False  # its keys count on the focus lane only, for fields want them too
+    apart: bool = False  # a line parts it from the one before it in the menu

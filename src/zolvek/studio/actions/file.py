@@ -1,0 +1,25 @@
+"""The File menu."""
+
+from __future__ import annotations
+
+from zolvek.studio.actions import needs
+from zolvek.studio.actions.action import Action
+
+ACTIONS: tuple[Action, ...] = (
+    Action("open", "Open…", "Ctrl+O", "Open a project", lambda s: s.files.open()),
+    Action("demo", "Open the demo piece", "", "Open Night Regatta", lambda s: s.files.open_demo()),
+    Action("save", "Save", "Ctrl+S", "Save the project", lambda s: s.files.save(), "save"),
+    Action("save-as", "Save as…", "Ctrl+Shift+S", "Save under another name", lambda s: s.files.save_as()),
+    Action("export-midi", "Write MIDI…", "Ctrl+M", "All lanes as messages, tempo, meter and sections", lambda s: s.deliveries.midi(), apart=True),
+    Action("export-sound", "Write sound…", "Ctrl+Shift+M", "The mix or the tracks, as the Export panel says", lambda s: s.deliveries.sound()),
+    Action("export-control", "Write the lane as a control signal…", "", "A WAV file that is the curve, sample by sample", lambda s: s.deliveries.control(), enabled=needs.lane),
+    Action("export-table", "Write a table…", "", "Lanes side by side on a common clock, as CSV", lambda s: s.deliveries.table(), enabled=needs.lane),
+    Action("export-csv", "Write the lane's points…", "", "The focus lane's points as CSV", lambda s: s.deliveries.points(), enabled=needs.lane),
+    Action("export-picture", "Write a picture…", "", "Lanes as SVG or PNG, for documents", lambda s: s.deliveries.picture(), enabled=needs.lane),
+    Action("import-midi", "Read MIDI…", "Ctrl+Shift+O", "Controllers as lanes and notes, on new tracks", lambda s: s.deliveries.import_midi(), apart=True),
+    Action("import-curve", "Read sound into the lane…", "", "A control signal, or the level of a sound, as the curve", lambda s: s.deliveries.import_curve(), enabled=needs.lane),
+    Action("import-csv", "Read points into the lane…", "", "Replace the focus lane's points by those of a CSV file", lambda s: s.deliveries.import_points(), enabled=needs.lane),
+    Action("sound-file", "Sound file as the source…", "", "A WAV, FLAC, OGG or MP3 file as what the track plays", lambda s: s.media.import_sound(), enabled=needs.device, apart=True),
+    Action("find-sounds", "Find missing sound files…", "", "Say where sound files are that have gone", lambda s: s.media.find_sounds(), enabled=needs.sound_files),
+    Action("quit", "Quit", "Ctrl+Q", "Close the window", lambda s: s.show.leave(), apart=True),
+)  # fmt: skip

@@ -1,0 +1,11 @@
+"""The Help menu."""
+
+from __future__ import annotations
+
+from zolvek.studio.actions.action import Action
+
+ACTIONS: tuple[Action, ...] = (
+    Action("find-action", "Find a command…", "Ctrl+K", "Search all commands by name", lambda s: s.show.finder()),
+    Action("guide", "User guide", "Shift+F1", "How to do what, from the first curve to the delivered file", lambda s: s.show.guide()),
+    Action("shortcuts", "Keyboard shortcuts", "F1", "All keys at a glance", lambda s: s.show.shortcuts()),
+)  # fmt: skip

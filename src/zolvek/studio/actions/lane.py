@@ -1,0 +1,47 @@
+"""The Lane menu."""
+
+from __future__ import annotations
+
+from zolvek.studio.actions import needs
+from zolvek.studio.actions.action import Action
+from zolvek.studio.commands import controls, lanes, viewing
+
+ACTIONS: tuple[Action, ...] = (
+    Action("find-parameter", "Find a parameter", "Ctrl+F", "Type its name in the index; Enter takes the first that fits", lambda s: s.show.search()),
+    Action("add-lane", "Add a lane for the touched control", "A", "Flat, at the control's present value",
+           lambda s: controls.add_touched_lane(s.session), enabled=needs.new_control),
+    Action("bypass", "Bypass the lane", "Y", "Keep the curve but don't apply it", lambda s: lanes.toggle_bypass(s.session), enabled=needs.lane,
+           checked=lambda s: bool(s.session.lane and s.session.lane.bypassed), apart=True),
+    Action("hide-lane", "Hide the lane", "H", "Applied, but not shown", lambda s: lanes.hide(s.session), enabled=needs.lane),
+    Action("show-lanes", "Show all lanes", "Shift+H", "Bring hidden lanes back", lambda s: lanes.show_all(s.session)),
+    Action("lock", "Lock the lane", "K", "Nothing changes it until it is unlocked",
+           lambda s: lanes.toggle(s.session, "Lock or unlock the lane", "locked"), enabled=needs.lane,
+           checked=lambda s: bool(s.session.lane and s.session.lane.locked)),
+    Action("name-lane", "Name the lane…", "", "A name of your own, before the parameter's", lanes.name, enabled=needs.lane, apart=True),
+    Action("retarget", "Move the curve to the touched control", "", "This lane drives the control touched last", lambda s: lanes.retarget(s.session), enabled=needs.lane_and_new_control),
+    Action("tall", "Tall row", "", "Twice the height below the focus", lambda s: lanes.toggle(s.session, "Row height", "tall"), enabled=needs.lane,
+           checked=lambda s: bool(s.session.lane and s.session.lane.tall)),
+    Action("move-up", "Move the lane up", "Ctrl+Shift+Up", "Among its track's lanes", lambda s: lanes.move(s.session, -1), enabled=needs.lane, apart=True),
+    Action("move-down", "Move the lane down", "Ctrl+Shift+Down", "Among its track's lanes", lambda s: lanes.move(s.session, 1), enabled=needs.lane),
+    Action("colour", "Another colour", "", "The lane's ink", lambda s: lanes.next_colour(s.session), enabled=needs.lane),
+    Action("group", "Group lanes by device", "", "In the order of devices and their parameters", lambda s: lanes.group(s.session), enabled=needs.lane),
+    Action("next-slot", "Next slot from the next bar", "N", "The lane's next pattern, while it plays", lambda s: lanes.next_slot(s.session), enabled=lambda s: bool(s.session.lane and s.session.lane.slots)),
+    Action("ghost", "Show another lane behind", "", "A lane as a faint guide for timing", lanes.show_behind, enabled=needs.lane,
+           checked=lambda s: s.session.preview.behind is not None),
+    Action("link", "Link another lane…", "", "What moves here moves there, by a factor", lanes.link, enabled=needs.lane),
+    Action("cycle", "Cycle the selected span", "C", "Play on to its end once, then repeat it", lambda s: lanes.set_cycle(s.session), enabled=needs.lane,
+           checked=lambda s: bool(s.session.lane and s.session.lane.cycle), apart=True),
+    Action("unroll", "Unroll to points", "", "Cycle and slots written out", lambda s: lanes.unroll(s.session), enabled=needs.lane),
+    Action("reach", "Reach…", "R", "The part of the control's travel that the curve covers", lanes.type_reach, enabled=needs.lane),
+    Action("reach-scope", "Reach from the selection", "Shift+R", "Just what the curve runs through; heard as before", lambda s: lanes.reach_from_scope(s.session), enabled=needs.lane),
+    Action("bypass-track", "Bypass the track's lanes", "Shift+Y", "All lanes of this track", lambda s: lanes.bypass_many(s.session, False), enabled=needs.lane, apart=True),
+    Action("bypass-all", "Bypass all lanes", "Ctrl+Shift+Y", "The whole project without automation, or with it again", lambda s: lanes.bypass_many(s.session, True), enabled=needs.lane),
+    Action("clear-lane", "Clear the lane", "", "Flat at the control's present value", lambda s: lanes.clear(s.session), enabled=needs.lane, apart=True),
+    Action("clear-track", "Remove all lanes of the track…", "", "The count is told first", lambda s: lanes.remove_many(s, False), enabled=needs.lane),
+    Action("clear-device", "Remove all lanes of the device…", "", "The count is told first", lambda s: lanes.remove_many(s, True), enabled=needs.lane),
+    Action("remove-lane", "Remove the lane", "", "Take the lane out; its control keeps its present value",
+           lambda s: lanes.remove(s.session), enabled=needs.lane),
+    Action("lane-up", "Lane above", "Ctrl+Up", "Work on the lane above", lambda s: lanes.neighbour(s.session, -1), enabled=needs.lane, apart=True),
+    Action("lane-down", "Lane below", "Ctrl+Down", "Work on the lane below", lambda s: lanes.neighbour(s.session, 1), enabled=needs.lane),
+    Action("follow", "Follow touched controls", "F", "A touched dial brings its lane up", lambda s: viewing.toggle_follow(s.session), checked=lambda s: s.session.settings.follow, apart=True),
+)  # fmt: skip

@@ -1,0 +1,35 @@
+"""The Play menu."""
+
+from __future__ import annotations
+
+from zolvek.studio.actions import needs
+from zolvek.studio.actions.action import Action
+from zolvek.studio.commands import devices, lanes, listening
+
+ACTIONS: tuple[Action, ...] = (
+    Action("play", "Play", "Space", "Play from the playhead, or stop", lambda s: s.player.toggle(), "play",
+           checked=lambda s: s.player.playing),
+    Action("stop", "Stop", "", "Stop where it is", lambda s: s.player.stop(), "stop", lambda s: s.player.playing),
+    Action("return", "Return", "Home", "Back to where it last began, then to the start", lambda s: s.player.go_back(), "return"),
+    Action("loop", "Loop", "L", "Repeat the selected span, or all when none is selected",
+           lambda s: s.player.set_looping(not s.player.looping), "loop", checked=lambda s: s.player.looping),
+    Action("record", "Record a pass", "Ctrl+Space", "Over the armed lanes, in the chosen mode; again ends it", lambda s: s.recorder.begin(), "record",
+           checked=lambda s: s.recorder.recording, apart=True),
+    Action("arm", "Arm the lane", "E", "A pass writes it; arms no other", lambda s: lanes.arm(s.session), enabled=needs.lane,
+           checked=lambda s: s.session.focus.id in s.session.passes.armed),
+    Action("disarm-all", "Disarm all lanes", "Shift+E", "No pass writes anything", lambda s: s.session.passes.disarm_all(), enabled=lambda s: bool(s.session.passes.armed)),
+    Action("play-selection", "Play the selection", "Shift+Space", "In a loop, from the chosen lead before it", lambda s: s.player.play_selection(), enabled=needs.any_span, apart=True),
+    Action("metronome", "Metronome", "Shift+M", "A click on every beat", lambda s: listening.toggle_metronome(s.session),
+           checked=lambda s: s.session.hearing.listening.metronome),
+    Action("mute", "Mute the track", "M", "The track whose dials are shown", lambda s: devices.mute_track(s.session, devices.shown_track(s.session)), enabled=needs.device,
+           checked=lambda s: needs.device(s) and devices.shown_track(s.session).muted),
+    Action("solo", "Solo the track", "S", "The track whose dials are shown, and others soloed", lambda s: devices.solo_track(s.session, devices.shown_track(s.session)), enabled=needs.device,
+           checked=lambda s: needs.device(s) and devices.shown_track(s.session).id in s.session.hearing.listening.solo),
+    Action("hear-alone", "Only this lane moves", "W", "All other controls stay at their present values", lambda s: listening.hear_alone(s.session), enabled=needs.lane,
+           checked=lambda s: s.session.hearing.listening.alone is not None),
+    Action("keep-version", "Keep this version", "Ctrl+Shift+K", "To compare later ones with", lambda s: listening.keep_version(s.session), apart=True),
+    Action("compare", "Compare", "X", "Hear the kept version, or without automation when none is kept, and back", lambda s: listening.switch_compare(s.session),
+           checked=lambda s: bool(s.session.hearing.comparing)),
+    Action("compare-bypass", "Without automation", "Shift+X", "Hear the project without automation, and back", lambda s: listening.switch_bypass(s.session),
+           checked=lambda s: s.session.hearing.comparing == "bypass"),
+)  # fmt: skip

@@ -1,0 +1,58 @@
+"""Controls turned and touched by hand, and what is learned from them."""
+
+from __future__ import annotations
+
+from zolvek.core.document import chain
+from zolvek.core.model import project as projects
+from zolvek.studio.session import Session
+
+
+def turn(
+    session: Session,
+    device: str,
+    key: str,
+    position: float,
+    gesture: object = None,
+    seconds: float | None = None,
+) -> None:
+    """A control turned, by a dial, the controller or a message from outside at a time of
+    time.perf_counter. During a pass that takes it the move is recorded; else its present value
+    changes, and the turns of one gesture are one step."""
+    hands = session.passes.hands
+    if hands and hands.move(device, key, position, seconds):
+        return
+    parameter = session.project.device_track(device).device(device).parameter(key)
+    position = min(max(position, 0.0), 1.0)
+    if parameter.steps:
+        position = float(parameter.position(parameter.value(position)))
+    project = projects.set_dial(session.project, device, key, position)
+    label = f"Set {parameter.name} to {parameter.text(position)}"
+    session.document.edit(label, project, gesture)
+
+
+def touch(session: Session, device: str, key: str) -> None:
+    """A control touched by hand: it comes up, and while favourites are learned becomes one."""
+    if session.passes.learning == "favourites":
+        name = session.project.device_track(device).device(device).parameter(key).name
+        project = chain.toggle_favourite(session.project, device, key)
+        session.document.edit(f"{name} among the favourites", project)
+    session.touch(device, key)
+
+
+def can_add_lane(session: Session) -> bool:
+    """Whether the control touched last has no lane yet."""
+    if session.shown.control is None:
+        return False
+    device, key = session.shown.control
+    return session.project.device_track(device).lane_on(device, key) is None
+
+
+def add_touched_lane(session: Session) -> None:
+    """A lane for the control touched last, flat at its present value."""
+    if session.shown.control is None:
+        return
+    device, key = session.shown.control
+    project, lane = projects.add_lane(session.project, device, key)
+    name = session.project.device_track(device).device(device).parameter(key).name
+    session.document.edit(f"Add a lane for {name}", project)
+    session.focus.on(lane)

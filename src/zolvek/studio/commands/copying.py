@@ -1,0 +1,119 @@
+"""Spans of curves: cut, copied, pasted, repeated."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QApplication
+
+from zolvek.core.curve import edits, shaping, spans
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model import project as projects
+from zolvek.core.model.project import Pattern
+from zolvek.core.movement.playing import filled
+from zolvek.formats import clipboard
+from zolvek.studio.commands.scope import scope, target
+from zolvek.studio.context import Studio
+from zolvek.studio.session import NONE_CHOSEN, Session
+
+
+def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
+    """The scope on the clipboard; with `all_lanes` that of every shown lane, aligned."""
+    drawn = target(session)
+    first, last, _ = scope(session)
+    curves = [(drawn.lane, drawn.curve)]
+    if all_lanes:
+        curves = [(x.id, x.curve) for x in session.project.lanes() if not x.hidden]
+    pieces = [(key, spans.piece(curve, first, last)) for key, curve in curves]
+    board = QApplication.clipboard()
+    assert board is not None
+    board.setText(clipboard.to_text(pieces))
+    session.notices.say("Copied" + (f" {len(pieces)} lanes" if all_lanes else ""))
+    return first, last
+
+
+def cut(session: Session) -> None:
+    curve = target(session).curve
+    first, last = copy(session)
+    session.edit_curve("Cut", spans.clear(curve, first, last), NONE_CHOSEN)
+
+
+def paste(session: Session, scaled: bool = False) -> None:
+    """The clipboard at the playhead, or scaled in time to the selected span. Several lanes go
+    back into their own; one piece goes into what is drawn on, whatever lane it came from."""
+    board = QApplication.clipboard()
+    assert board is not None
+    pieces = clipboard.from_text(board.text())
+    span = session.span.beats
+    first = span[0] if span and scaled else session.playhead.beat
+    project = session.project
+    for name, piece in pieces:
+        lane = target(session).lane if len(pieces) == 1 else name
+        if not project.has_lane(lane):
+            raise ZolvekError(f"There is no lane “{lane}” to paste into.", "the clipboard")
+        if project.lane(lane).locked:
+            raise ZolvekError("The lane is locked.", project.label_of(lane), "Unlock it first.")
+        put = edits.replace(piece, beat=piece.beat - piece.beat[0])
+        if scaled and span and put.beat[-1] > 0.0:
+            put = shaping.stretched(put, (span[1] - span[0]) / float(put.beat[-1]))
+        if put.beat[-1] <= 0.0:
+            raise ZolvekError("The piece has no length.", "the clipboard", "Copy a longer part.")
+        project = _spliced(session, project, lane, first, put)
+    session.document.edit("Paste", project)
+
+
+def _spliced(
+    session: Session, project: projects.Project, lane: str, first: float, put: edits.Curve
+) -> projects.Project:
+    """`put` from beat `first` on: in what is drawn on, where that belongs to the lane."""
+    drawn = session.target
+    if drawn is not None and drawn.lane == lane:
+        return drawn.put(project, lambda curve: spans.splice(curve, first, put))
+    return projects.with_curve(project, lane, spans.splice(project.lane(lane).curve, first, put))
+
+
+def duplicate(session: Session) -> None:
+    """The scope once more, right after itself; the span moves along."""
+    curve = target(session).curve
+    first, last, _ = scope(session)
+    piece = spans.piece(curve, first, last)
+    session.edit_curve("Duplicate", spans.splice(curve, last, piece), NONE_CHOSEN)
+    if session.span.beats:
+        session.span.choose((last, min(2 * last - first, session.project.length)))
+
+
+def repeat_to(
+    session: Session, end: float, scale: float = 1.0, tilt: float = 0.0, all_lanes: bool = False
+) -> None:
+    """The scope again and again up to beat `end`, growing by `scale` and `tilt`."""
+    drawn = target(session)
+    first, last, _ = scope(session)
+    if end <= last + 1e-9:
+        raise ZolvekError("There is no room to repeat in.", remedy="Select a shorter span first.")
+    project = session.project
+    curves = [(drawn.lane, drawn.curve)]
+    if all_lanes:
+        shown = (x for x in project.lanes() if not x.hidden and not x.locked)
+        curves = [(x.id, x.curve) for x in shown if x.id != drawn.lane or not drawn.aside]
+    for key, curve in curves:
+        pattern = Pattern("", last - first, spans.piece(curve, first, last))
+        put = filled(pattern, end - first, scale, tilt)
+        project = _spliced(session, project, key, first, put)
+    session.document.edit("Repeat to fill", project)
+
+
+def repeat_to_section_end(session: Session) -> None:
+    first, _, _ = scope(session)
+    repeat_to(session, session.project.section_at(first)[1])
+
+
+def repeat_growing(studio: Studio) -> None:
+    """Ask for the bar to repeat to and the change of each repeat."""
+    from zolvek.studio.dialogs import RepeatDialog
+
+    dialog = studio.ask.filled(RepeatDialog)
+    if dialog is not None:
+        project = studio.session.project
+        end = project.meter.parse(dialog.until.text(), project.tempo)
+        repeat_to(
+            studio.session, min(end, project.length), dialog.scale.value() / 100.0,
+            dialog.tilt.value() / 100.0, dialog.all_lanes.isChecked(),
+        )  # fmt: skip

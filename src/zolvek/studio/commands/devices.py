@@ -1,0 +1,127 @@
+"""Devices and tracks: added, moved, bypassed, heard, removed."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from zolvek.core.document import chain, states
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model import project as projects
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.project import Device, Track
+from zolvek.core.model.state import State
+from zolvek.studio.asking import Ask
+from zolvek.studio.session import Session
+
+# --- devices ---
+
+
+def chosen_device(session: Session) -> Device:
+    """The device whose dials are shown. Raises ZolvekError when there is none."""
+    key = session.shown.device
+    if key is None:
+        raise ZolvekError("There is no device.", remedy="Add one in the Devices panel.")
+    return session.project.device_track(key).device(key)
+
+
+def add_device(session: Session, track: str, kind: DeviceKind) -> None:
+    project, device = chain.add_device(session.project, track, kind)
+    session.document.edit(f"Add {kind.name}", project)
+    session.shown.show(device)
+
+
+def apply_preset(session: Session, device: str, preset: str) -> None:
+    """The preset's values on the controls; lanes keep driving what they drive."""
+    project = chain.apply_preset(session.project, device, preset)
+    session.document.edit(f"Preset {preset}", project)
+    driven = [x for x in chain.lanes_of(session.project, device) if not x.bypassed]
+    if driven:
+        noun = "control is" if len(driven) == 1 else "controls are"
+        session.notices.say(f"{preset}: {len(driven)} {noun} still driven by lanes.")
+
+
+def move_device(session: Session, by: int) -> None:
+    device = chosen_device(session)
+    project = chain.move_device(session.project, device.id, by)
+    session.document.edit(f"Move {device.name}", project)
+
+
+def bypass_device(session: Session) -> None:
+    device = chosen_device(session)
+    label = f"Apply {device.name}" if device.bypassed else f"Bypass {device.name}"
+    changed = replace(device, bypassed=not device.bypassed)
+    session.document.edit(label, chain.with_device(session.project, changed))
+
+
+def remove_device(session: Session, ask: Ask) -> None:
+    """Remove the shown device; its lanes are named first."""
+    device = chosen_device(session)
+    gone = chain.lanes_of(session.project, device.id)
+    names = ", ".join(session.project.parameter_of(lane.id).name for lane in gone)
+    if gone and not ask.confirm(
+        f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. Undo brings all back."
+    ):
+        return
+    project = chain.remove_device(session.project, device.id)
+    session.document.edit(f"Remove {device.name}", project)
+
+
+def own_states(session: Session) -> list[State]:
+    """The states of the device whose dials are shown."""
+    device = session.shown.device
+    return [s for s in session.project.states if s.of(device)] if device else []
+
+
+def hear_state(session: Session, number: int) -> None:
+    """The controls at one of the last three states kept."""
+    found = own_states(session)[-3:]
+    if number >= len(found):
+        session.notices.say("There are fewer states: keep one in the Morph panel.")
+        return
+    project = states.set_to(session.project, found[number])
+    session.document.edit(f"Go to {found[number].name}", project)
+
+
+# --- tracks ---
+
+
+def shown_track(session: Session) -> Track:
+    """The track of the device whose dials are shown. Raises ZolvekError when there is none."""
+    if session.shown.device is None:
+        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
+    return session.project.device_track(session.shown.device)
+
+
+def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:
+    """Ask for a name, and add a track with a channel strip."""
+    title = "Add a send track" if takes_sends else "Add a track"
+    told = ask.text(title, "Name:")
+    if told is None:
+        return
+    name = told.strip() or ("Sends" if takes_sends else "Track")
+    project, key = chain.add_track(session.project, name, takes_sends)
+    session.document.edit(f"Add the track {name}", project)
+    added = next(each for each in session.project.tracks if each.id == key)
+    session.shown.show(added.devices[0].id)
+
+
+def remove_track(session: Session, ask: Ask) -> None:
+    track = shown_track(session)
+    names = ", ".join(session.project.label_of(lane.id) for lane in track.lanes) or "No lanes"
+    if ask.confirm(
+        f"Remove the track {track.name} and its {len(track.lanes)} lanes?",
+        f"{names}. Undo brings it back.",
+    ):
+        project = chain.remove_track(session.project, track.id)
+        session.document.edit(f"Remove {track.name}", project)
+
+
+def mute_track(session: Session, track: Track) -> None:
+    label = f"Hear {track.name}" if track.muted else f"Mute {track.name}"
+    project = projects.with_track(session.project, replace(track, muted=not track.muted))
+    session.document.edit(label, project)
+
+
+def solo_track(session: Session, track: Track) -> None:
+    """The track among those heard alone, or no longer."""
+    session.hearing.listen(solo=session.hearing.listening.solo ^ {track.id})

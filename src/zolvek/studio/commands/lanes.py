@@ -1,0 +1,261 @@
+"""Lanes as wholes: their switches, cycle, reach, order, names and going."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from zolvek.core.document import lanes
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model import project as projects
+from zolvek.core.model.project import Cycle
+from zolvek.core.movement.playing import without_cycle
+from zolvek.studio.commands.scope import base_only, scope, unlocked
+from zolvek.studio.context import Studio
+from zolvek.studio.session import Session
+
+COLOURS = 6
+
+
+def change(session: Session, label: str, **changes: object) -> None:
+    """Fields of the focus lane, locked ones too."""
+    if session.lane is not None:
+        session.edit_lane(label, replace(session.lane, **changes))  # type: ignore[arg-type]  # its fields
+
+
+def toggle(session: Session, label: str, switch: str) -> None:
+    """Turn a switch of the focus lane over: "locked" or "tall"; locked ones too."""
+    if session.lane is not None:
+        change(session, label, **{switch: not getattr(session.lane, switch)})
+
+
+def toggle_bypass(session: Session) -> None:
+    lane = session.lane
+    if lane:
+        label = "Apply the lane" if lane.bypassed else "Bypass the lane"
+        change(session, label, bypassed=not lane.bypassed)
+
+
+def neighbour(session: Session, way: int) -> None:
+    """Work on the lane above or below, among those that are shown."""
+    ids = [lane.id for lane in session.project.lanes() if not lane.hidden]
+    if session.focus.id in ids:
+        session.focus.on(ids[(ids.index(session.focus.id) + way) % len(ids)])
+
+
+def arm(session: Session) -> None:
+    """The focus lane among those that a pass writes, or no longer."""
+    if session.focus.id is not None:
+        session.passes.arm(session.focus.id)
+
+
+# --- cycle, slots and reach ---
+
+
+def set_cycle(session: Session) -> None:
+    """The lane repeats the selected span from its end on; again takes the cycle away."""
+    lane = unlocked(session)
+    if lane.cycle is not None:
+        session.edit_lane("End the lane's cycle", replace(lane, cycle=None))
+        return
+    if session.span.beats is None:
+        raise ZolvekError(
+            "Which stretch shall it repeat?", remedy="Select a span on the ruler first."
+        )
+    first, last = session.span.beats
+    session.edit_lane("Cycle the selected span", replace(lane, cycle=Cycle(first, last - first)))
+
+
+def unroll(session: Session) -> None:
+    """Cycle and slots written out as points."""
+    lane = unlocked(session)
+    session.edit_lane("Unroll the cycle to points", without_cycle(lane, session.project.length))
+
+
+def next_slot(session: Session) -> None:
+    """From the next bar after the playhead on, the lane's next slot plays, its own curve after
+    the last one: what a hand does while it plays."""
+    lane, meter = unlocked(session), session.project.meter
+    if not lane.slots:
+        raise ZolvekError(
+            "The lane has no slots.", remedy="Add patterns to it in the Patterns panel."
+        )
+    bar = meter.bar_beat(meter.bar_at(session.playhead.beat) + 1)
+    now = next((s.slot for s in reversed(lane.switches) if s.beat <= bar), -1)
+    slot = now + 1 if now + 1 < len(lane.slots) else -1
+    name = lane.slots[slot].name if slot >= 0 else "the lane's own curve"
+    label = f"Play {name} from bar {meter.bar_at(bar)}"
+    session.edit_lane(label, lanes.with_switch(lane, bar, slot))
+
+
+def set_reach(
+    session: Session, low: float, high: float, keep_sound: bool, gesture: object = None
+) -> None:
+    lane = base_only(session, "reach")
+    text = session.project.parameter_of(lane.id).text
+    changed = lanes.with_reach(lane, low, high, keep_sound)
+    session.edit_lane(f"Reach from {text(low)} to {text(high)}", changed, gesture)
+
+
+def reach_from_scope(session: Session) -> None:
+    """The reach is what the curve runs through in the scope, and it is heard as before."""
+    lane = base_only(session, "reach")
+    first, last, _ = scope(session)
+    set_reach(session, *lanes.reach_of(lane, first, last), True)
+
+
+def type_reach(studio: Studio) -> None:
+    """Ask for both ends of the reach in the parameter's unit, and what the curve keeps; again
+    while what is typed can't be read."""
+    from zolvek.studio.dialogs import ReachDialog
+
+    session = studio.session
+    lane = base_only(session, "reach")
+    parameter = session.project.parameter_of(lane.id)
+    dialog: ReachDialog | None = studio.ask.filled(lambda over: ReachDialog(parameter, lane, over))
+    while dialog is not None:
+        shown = dialog
+        if session.notices.try_to(
+            lambda: set_reach(session, *shown.ends(), shown.keeps_sound)  # noqa: B023  # now
+        ):
+            return
+        dialog = studio.ask.filled(lambda _: shown)  # noqa: B023  # now
+
+
+# --- what is shown, in which order, under which name ---
+
+
+def hide(session: Session) -> None:
+    """Hide the focus lane: it is applied, but not shown; the next one comes into focus."""
+    if session.lane is None:
+        return
+    change(session, "Hide the lane", hidden=True)
+    shown = (each.id for each in session.project.lanes() if not each.hidden)
+    session.focus.on(next(shown, None))
+
+
+def show_all(session: Session) -> None:
+    project = session.project
+    for lane in project.lanes():
+        project = projects.with_lane(project, replace(lane, hidden=False))
+    session.document.edit("Show all lanes", project)
+    if session.focus.id is None:
+        session.focus.on(next((lane.id for lane in project.lanes()), None))
+
+
+def next_colour(session: Session) -> None:
+    if session.lane is not None:
+        change(session, "Colour the lane", colour=(session.lane.colour + 1) % COLOURS)
+
+
+def group(session: Session) -> None:
+    session.document.edit("Group lanes by device", lanes.grouped(session.project))
+
+
+def move(session: Session, by: int) -> None:
+    if session.focus.id:
+        session.document.edit("Move the lane", lanes.moved(session.project, session.focus.id, by))
+
+
+def name(studio: Studio) -> None:
+    lane = studio.session.lane
+    if lane:
+        told = studio.ask.text("Name the lane", "Name:", lane.name)
+        if told is not None:
+            change(studio.session, "Name the lane", name=told.strip())
+
+
+def retarget(session: Session) -> None:
+    """The focus lane drives the control touched last."""
+    if session.focus.id and session.shown.control:
+        project = lanes.retarget(session.project, session.focus.id, *session.shown.control)
+        session.document.edit("Move the curve to another control", project)
+
+
+# --- other lanes with it ---
+
+
+def other_lane(studio: Studio, title: str) -> str | None:
+    """Ask for another lane than the focus."""
+    session = studio.session
+    others = {
+        session.project.label_of(lane.id): lane.id
+        for lane in session.project.lanes()
+        if lane.id != session.focus.id
+    }
+    if not others:
+        raise ZolvekError("There is no other lane.", remedy="Add one first.")
+    label = studio.ask.choose(title, "Lane:", list(others))
+    return others[label] if label is not None else None
+
+
+def show_behind(studio: Studio) -> None:
+    """Show another lane behind the focus; again takes it away."""
+    preview = studio.session.preview
+    preview.show_behind(None if preview.behind else other_lane(studio, "Show behind"))
+
+
+def link(studio: Studio) -> None:
+    """Ask for another lane that shall follow this one, and how far."""
+    other = other_lane(studio, "Link a lane")
+    if other:
+        told = "Factor (negative: the opposite way; 0 ends the link):"
+        factor = studio.ask.number("Link a lane", told, 1.0, -10, 10, 2)
+        if factor is not None:
+            link_to(studio.session, other, factor)
+
+
+def link_to(session: Session, other: str, factor: float) -> None:
+    lane = unlocked(session)
+    label = session.project.label_of(other)
+    project = lanes.linked(session.project, lane.id, other, factor)
+    session.document.edit(f"Link {label}" if factor else f"Unlink {label}", project)
+
+
+# --- bypassing and removing many ---
+
+
+def bypass_many(session: Session, everywhere: bool) -> None:
+    """Bypass a track's lanes, or all; when they all are, apply them again."""
+    if session.focus.id is None:
+        return
+    track = session.project.track_of(session.focus.id)
+    which = list(session.project.lanes()) if everywhere else list(track.lanes)
+    bypassed = not all(lane.bypassed for lane in which)
+    project = lanes.bypass_all(session.project, bypassed, None if everywhere else track.id)
+    where = "all lanes" if everywhere else f"the lanes of {track.name}"
+    session.document.edit(f"{'Bypass' if bypassed else 'Apply'} {where}", project)
+
+
+def clear(session: Session) -> None:
+    lane = unlocked(session)
+    session.document.edit("Clear the lane", lanes.cleared(session.project, lane.id))
+    session.notices.say("The lane is flat at the control's present value.")
+
+
+def remove(session: Session) -> None:
+    lane = session.lane
+    if lane:
+        named = session.project.parameter_of(lane.id).name
+        project = projects.remove_lane(session.project, lane.id)
+        session.document.edit(f"Remove the lane for {named}", project)
+        session.notices.say(f"{named} is back at the control's own value.")
+
+
+def remove_many(studio: Studio, device_only: bool) -> None:
+    """Remove a track's lanes, or a device's, once the person has seen how many."""
+    session, lane = studio.session, studio.session.lane
+    if lane is None:
+        return
+    track = session.project.track_of(lane.id)
+    gone = [x for x in track.lanes if not device_only or x.device == lane.device]
+    owner = track.device(lane.device).name if device_only else track.name
+    names = ", ".join(session.project.parameter_of(x.id).name for x in gone)
+    if not studio.ask.confirm(
+        f"Remove {len(gone)} lanes of {owner}?", f"{names}. Undo brings them back."
+    ):
+        return
+    if device_only:
+        project = lanes.without_device_lanes(session.project, lane.device)
+    else:
+        project = lanes.without_track_lanes(session.project, track)
+    session.document.edit(f"Remove {len(gone)} lanes of {owner}", project)

@@ -1,0 +1,52 @@
+"""What is heard in the project's place."""
+
+from __future__ import annotations
+
+from zolvek.studio.context import Studio
+from zolvek.studio.session import Session
+
+HEARD = {
+    "": "You hear the project.",
+    "kept": "You hear the kept version.",
+    "bypass": "You hear the project without automation.",
+}
+
+
+def hear_alone(session: Session) -> None:
+    """The focus lane is the only one that moves; again, all do."""
+    hearing = session.hearing
+    hearing.listen(alone=None if hearing.listening.alone else session.focus.id)
+
+
+def toggle_metronome(session: Session) -> None:
+    session.hearing.listen(metronome=not session.hearing.listening.metronome)
+
+
+def keep_version(session: Session) -> None:
+    session.hearing.keep_version()
+    session.notices.say("Kept. X goes over to it and back.")
+
+
+def switch_compare(session: Session) -> None:
+    """Over to the kept version, or to no automation where none is kept, and back."""
+    hearing = session.hearing
+    other = "kept" if hearing.kept is not None else "bypass"
+    hearing.compare("" if hearing.comparing else other)
+    session.notices.say(HEARD[hearing.comparing])
+
+
+def switch_bypass(session: Session) -> None:
+    hearing = session.hearing
+    hearing.compare("" if hearing.comparing == "bypass" else "bypass")
+
+
+def learn(studio: Studio, what: str) -> None:
+    """Begin to learn "favourites" or "controls", or end it."""
+    session = studio.session
+    studio.outside.forget_control()
+    wanted = "" if session.passes.learning == what else what
+    if wanted:
+        session.shown.let_go()
+    if wanted == "controls":
+        studio.show.panel("step-perform")
+    session.passes.learn(wanted)

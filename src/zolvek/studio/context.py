@@ -1,0 +1,62 @@
+"""The studio: what one window offers to actions, commands and panels."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtGui import QAction
+
+from zolvek.core.model.project import Project
+from zolvek.studio.asking import Ask, Show
+from zolvek.studio.bench.player import Player
+from zolvek.studio.bench.recorder import Recorder
+from zolvek.studio.deliveries import Deliveries
+from zolvek.studio.files import Files
+from zolvek.studio.keeper import Keeper
+from zolvek.studio.media import Media
+from zolvek.studio.outside import Outside
+from zolvek.studio.session import Session
+from zolvek.studio.settings import Settings
+from zolvek.studio.viewport import Viewport
+
+
+class Studio:
+    """The session (what is held), the services that work for it, and the window as what can be asked
+    (`ask`) and what shows things (`show`, there once there is a window)."""
+
+    show: Show
+
+    def __init__(
+        self, project: Project, settings: Settings, ask: Ask, path: Path | None = None
+    ) -> None:
+        self.session = Session(project, settings, path)
+        self.ask = ask
+        self.view = Viewport(project.length)
+        self.player = Player(self.session)
+        self.recorder = Recorder(self.session, self.player)
+        self.outside = Outside(self.session, self.player)
+        self.keeper = Keeper(self.session)
+        self.deliveries = Deliveries(self.session, ask)
+        self.media = Media(self.session, ask, self.deliveries)
+        self.files = Files(self.session, ask, self.recorder, self.keeper)
+        self.session.document.changed.connect(self._fit_view)
+        self.opened = self.session.document.opened
+
+    def action(self, key: str) -> QAction:
+        """The window's action of this id, to be bound to buttons."""
+        return self.show.action(key)
+
+    def _fit_view(self) -> None:
+        """The view keeps within the project; another document is shown whole."""
+        document = self.session.document
+        self.view.set_length(document.project.length)
+        if document.opened is not self.opened:
+            self.opened = document.opened
+            self.view.show(0.0, document.project.length)
+
+    def close(self) -> None:
+        """End what is going on beside the window."""
+        self.deliveries.close()
+        self.files.close()
+        self.outside.close()
+        self.player.close()

@@ -1,0 +1,113 @@
+"""The window's actions as Qt's: made from the table, kept in step with the studio, and put into
+menus."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, Qt, QTimer
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
+
+from zolvek.studio import theme as themes
+from zolvek.studio.actions.table import ACTIONS, MENUS
+from zolvek.studio.context import Studio
+
+DRAGGED_MS = 150  # between refreshes of the actions while something is dragged
+
+
+class Actions(QObject):
+    """`made`: a QAction for each row of the table."""
+
+    def __init__(self, studio: Studio, parent: QObject) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.made: dict[str, QAction] = {}
+        self.refreshing = QTimer(self)
+        self.refreshing.setSingleShot(True)
+        self.refreshing.timeout.connect(self.refresh)
+        notices = studio.session.notices
+        for row in ACTIONS:
+            action = QAction(row.text, self)
+            if row.keys:
+                action.setShortcut(QKeySequence(row.keys))
+            if row.on_lane:
+                action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            keys = f" ({row.keys})" if row.keys else ""
+            action.setToolTip(f"{row.tip}{keys}")
+            action.setStatusTip(row.tip)
+            action.setCheckable(row.checked is not None)
+            action.triggered.connect(lambda _, run=row.run: notices.try_to(lambda: run(studio)))
+            self.made[row.id] = action
+        session = studio.session
+        for part in (
+            session.document, session.focus, session.points, session.span, session.tools,
+            session.shown, studio.player, session.hearing, session.passes, session.preview,
+            session.look,
+        ):  # fmt: skip
+            part.changed.connect(self._refresh_later)
+
+    def give_keys(self, window: QWidget, focus_lane: QWidget) -> None:
+        """The keys of each action count in the window, or on the focus lane alone."""
+        for row in ACTIONS:
+            (focus_lane if row.on_lane else window).addAction(self.made[row.id])
+
+    def fill(self, bar: QMenuBar) -> None:
+        for name, rows in MENUS.items():
+            menu = bar.addMenu(name)
+            assert menu is not None
+            for row in rows:
+                if row.apart:
+                    menu.addSeparator()
+                menu.addAction(self.made[row.id])
+                if row.id == "open":
+                    menu.addMenu(Recent(self.studio, menu))
+
+    def menu_of(self, keys: list[str], parent: QWidget) -> QMenu:
+        """A context menu of some actions."""
+        menu = QMenu(parent)
+        menu.addActions([self.made[key] for key in keys])
+        return menu
+
+    def _refresh_later(self) -> None:
+        """Actions follow what has changed: at once, but only now and then during a drag."""
+        if not self.studio.session.document.in_gesture:
+            self.refresh()
+        elif not self.refreshing.isActive():
+            self.refreshing.start(DRAGGED_MS)
+
+    def refresh(self) -> None:
+        for row in ACTIONS:
+            action = self.made[row.id]
+            action.setEnabled(row.enabled(self.studio))
+            if row.checked is not None:
+                action.setChecked(row.checked(self.studio))
+            if row.label is not None:
+                action.setText(row.label(self.studio))
+
+    def load_icons(self) -> None:
+        from zolvek.studio.icons import icon
+
+        theme = themes.THEMES[self.studio.session.settings.theme]
+        for row in ACTIONS:
+            if row.icon:
+                self.made[row.id].setIcon(icon(row.icon, theme, row.id.startswith("step-")))
+
+
+class Recent(QMenu):
+    """The projects that were open last."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__("Open recent", parent)
+        self.studio = studio
+        self.aboutToShow.connect(self.fill)
+
+    def fill(self) -> None:
+        self.clear()
+        names = self.studio.session.settings.recent
+        for name in names:
+            entry = self.addAction(Path(name).name)
+            assert entry is not None
+            entry.setToolTip(name)
+            entry.triggered.connect(lambda _, p=Path(name): self.studio.files.open_path(p))
+        self.setEnabled(bool(names))

@@ -1,0 +1,30 @@
+"""Paths that a person is asked for: where to begin looking, and what a file is called."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zolvek.formats import folders
+from zolvek.studio.asking import Ask
+from zolvek.studio.state.document import Document
+
+# Suffix -> others that a file of its kind may have.
+SIBLINGS = {".mid": (".midi",), ".wav": (".flac",), ".flac": (".wav",), ".svg": (".png",)}
+
+
+def folder(document: Document) -> str:
+    """The project's folder, else the person's own."""
+    return str(document.path.parent if document.path else folders.home())
+
+
+def to_write(document: Document, ask: Ask, title: str, suffix: str, kinds: str) -> Path | None:
+    """Ask where to write what is made of the project, under its name to begin with."""
+    stem = document.path.stem if document.path else document.project.name
+    path = ask.path_to_write(title, str(Path(folder(document)) / f"{stem}{suffix}"), kinds)
+    return with_suffix(path, suffix) if path else None
+
+
+def with_suffix(path: Path, suffix: str) -> Path:
+    """The path with `suffix`, where it has none of its kind."""
+    known = path.suffix.lower() in {suffix, *SIBLINGS.get(suffix, ())}
+    return path if known else path.with_name(path.name + suffix)

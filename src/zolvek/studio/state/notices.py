@@ -1,0 +1,38 @@
+"""What is said to the person: hints at the foot of the window, and errors."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.errors import Notifier, ZolvekError
+
+
+class Notices(QObject):
+    """`hint`: what a press would do, or what has just been done. `notifier`: told of every error
+    that is expected."""
+
+    changed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.hint = ""
+        self.notifier = Notifier()
+
+    def say(self, hint: str) -> None:
+        if hint != self.hint:
+            self.hint = hint
+            self.changed.emit(hint)
+
+    def report(self, error: ZolvekError) -> None:
+        self.notifier.report(error)
+
+    def try_to(self, work: Callable[[], object]) -> bool:
+        """Do `work`; an expected error is shown and nothing is changed."""
+        try:
+            work()
+        except ZolvekError as error:
+            self.notifier.report(error)
+            return False
+        return True

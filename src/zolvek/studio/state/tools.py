@@ -1,0 +1,77 @@
+"""What the hand draws with, and what it snaps to; and how the window looks."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.time.grid import Grid
+from zolvek.core.value.value_grid import ValueGrid
+from zolvek.studio.settings import Settings
+
+
+class Tools(QObject):
+    """`tool`: what a press on the focus lane draws with; `form` and `sliders`: what the form tool
+    stamps; the time grid and the value grid."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, settings: Settings) -> None:
+        super().__init__()
+        self.settings = settings
+        self.tool = "points"
+        self.form = "swell"
+        self.sliders: dict[str, float] = {}
+        self.value_grid = ValueGrid()
+        self.grid = Grid()
+        with suppress(ZolvekError):  # kept by a program that knew other grids
+            self.grid = Grid(settings.grid_division, settings.grid_kind, settings.snap)
+
+    def choose(self, tool: str) -> None:
+        self.tool = tool
+        self.changed.emit()
+
+    def choose_form(self, form: str) -> None:
+        self.form, self.sliders = form, {}
+        self.changed.emit()
+
+    def set_slider(self, key: str, value: float) -> None:
+        """A slider of the form: told to nobody, as only the next stamp asks for it."""
+        self.sliders[key] = value
+
+    def set_grid(self, **changes: object) -> None:
+        self.grid = replace(self.grid, **changes)  # type: ignore[arg-type]  # its fields
+        self.settings.grid_division = self.grid.division
+        self.settings.grid_kind, self.settings.snap = self.grid.kind, self.grid.on
+        self.changed.emit()
+
+    def set_value_grid(self, **changes: object) -> None:
+        self.value_grid = replace(self.value_grid, **changes)  # type: ignore[arg-type]  # its fields
+        self.changed.emit()
+
+    def set_when_met(self, choice: str) -> None:
+        """What becomes of points that a moved one meets."""
+        self.settings.when_met = choice
+        self.changed.emit()
+
+
+class Look(QObject):
+    """The theme, a key of studio.theme.THEMES, and whether touched controls bring their lanes up:
+    both kept in the settings."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, settings: Settings) -> None:
+        super().__init__()
+        self.settings = settings
+
+    def set_theme(self, key: str) -> None:
+        self.settings.theme = key
+        self.changed.emit()
+
+    def set_follow(self, on: bool) -> None:
+        self.settings.follow = on
+        self.changed.emit()

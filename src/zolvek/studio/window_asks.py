@@ -1,0 +1,94 @@
+"""The window's questions, as dialogs over it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QInputDialog,
+    QMessageBox,
+    QProgressDialog,
+    QWidget,
+)
+
+D = TypeVar("D", bound=QDialog)
+BEFORE_SHOWN_MS = 300  # that a work goes on without its progress being shown
+
+
+class WindowBar:
+    """A progress dialog; see asking.Bar."""
+
+    def __init__(self, name: str, stop: Callable[[], object], over: QWidget | None) -> None:
+        self.dialog = QProgressDialog(name, "Stop", 0, 100, over)
+        self.dialog.setWindowTitle("Zolvek")
+        self.dialog.setMinimumDuration(BEFORE_SHOWN_MS)
+        self.dialog.setAutoClose(False)
+        self.dialog.canceled.connect(stop)
+
+    def told(self, done: int, total: int) -> None:
+        self.dialog.setValue(99 * done // max(total, 1))
+
+    def close(self) -> None:
+        self.dialog.canceled.disconnect()
+        self.dialog.close()
+        self.dialog.deleteLater()
+
+
+class WindowAsks:
+    """See asking.Ask. `over` is the window, once there is one."""
+
+    def __init__(self) -> None:
+        self.over: QWidget | None = None
+
+    def confirm(self, question: str, details: str) -> bool:
+        button = QMessageBox.StandardButton
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Zolvek", question, button.Yes | button.Cancel, self.over
+        )
+        box.setInformativeText(details)
+        return box.exec() == button.Yes
+
+    def unsaved(self, title: str) -> str:
+        button = QMessageBox.StandardButton
+        box = QMessageBox(self.over)
+        box.setWindowTitle("Zolvek")
+        box.setText(f"“{title}” has changes that are not saved.")
+        box.setInformativeText("Save them before going on?")
+        box.setStandardButtons(button.Save | button.Discard | button.Cancel)
+        box.setDefaultButton(button.Save)
+        answers = {button.Save: "save", button.Discard: "discard"}
+        return answers.get(QMessageBox.StandardButton(box.exec()), "cancel")
+
+    def text(self, title: str, label: str, start: str = "") -> str | None:
+        told, done = QInputDialog.getText(self.over, title, label, text=start)
+        return told if done else None
+
+    def number(
+        self, title: str, label: str, start: float, low: float, high: float, decimals: int
+    ) -> float | None:
+        told, done = QInputDialog.getDouble(self.over, title, label, start, low, high, decimals)
+        return told if done else None
+
+    def choose(self, title: str, label: str, rows: Sequence[str]) -> str | None:
+        told, done = QInputDialog.getItem(self.over, title, label, rows, 0, False)
+        return told if done else None
+
+    def path_to_read(self, title: str, folder: str, kinds: str) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(self.over, title, folder, kinds)
+        return Path(name) if name else None
+
+    def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(self.over, title, suggested, kinds)
+        return Path(name) if name else None
+
+    def filled(self, make: Callable[[QWidget], D]) -> D | None:
+        assert self.over is not None
+        dialog = make(self.over)
+        return dialog if dialog.exec() else None
+
+    def progress(self, name: str, stop: Callable[[], object]) -> WindowBar:
+        return WindowBar(name, stop, self.over)
