@@ -306,7 +306,7 @@ def crowd() -> None:
 @figure("effects")
 def effects_() -> None:
     """A track with a sound file through each effect, two of its controls moving or not."""
-    from zolvek.core.curve.curve import curve
+    from zolvek.core.curve.building import curve
     from zolvek.core.model.catalogue import KINDS
     from zolvek.core.model.project import Clip, Device, Lane, Project, Track
     from zolvek.sound.effects import PROCESSORS
@@ -347,7 +347,7 @@ def analysis() -> None:
 
 @figure("movement")
 def movement() -> None:
-    from zolvek.core.curve.curve import curve
+    from zolvek.core.curve.building import curve
     from zolvek.core.model.layer import Layer
     from zolvek.core.model.project import Lane
     from zolvek.core.movement.layers import layered

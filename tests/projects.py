@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.curve.curve import curve
+from zolvek.core.curve.building import curve
 from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.catalogue import KINDS
@@ -95,7 +95,7 @@ def two_hours() -> Project:
 
 
 def replace_beats(drawn, beats):
-    from zolvek.core.curve.curve import joined
+    from zolvek.core.curve.building import joined
 
     return joined(beats, drawn.value, drawn.shape, drawn.amount)
 

@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.curves import curves, value_at
-from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import bend_amount
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError

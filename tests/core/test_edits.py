@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves
 from zolvek.core.curve import edits
-from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.document.history import History
 from zolvek.core.errors import ZolvekError

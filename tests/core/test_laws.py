@@ -10,8 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zolvek.core.curve import edits, shaping, spans
-from zolvek.core.curve.curve import Curve, first_fault
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.rules import first_fault
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.document import lanes
 from zolvek.core.document.history import History
@@ -170,9 +171,9 @@ class Changes(unittest.TestCase):
     def test_the_value_grid_snaps_to_whole_units(self) -> None:
         lane, parameter = DEMO.lane("mallet.transpose"), DEMO.parameter_of("mallet.transpose")
         grid = ValueGrid("units")
-        self.assertEqual(len(grid.levels(lane, parameter)), 49)
+        self.assertEqual(len(grid.levels(lane.reach, parameter)), 49)
         self.assertEqual(
-            parameter.text(grid.snap(parameter.parse("+3.4 st"), lane, parameter)), "+3 st"
+            parameter.text(grid.snap(parameter.parse("+3.4 st"), lane.reach, parameter)), "+3 st"
         )
         self.assertEqual(ValueGrid().snap(0.123, lane, parameter), 0.123)
         self.assertEqual(ValueGrid("divisions", 4).snap(0.3, lane, parameter), 0.25)

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from scipy import signal, stats
 
 from tests.core.curves import curves
+from zolvek.core.curve.building import curve, flat
 from zolvek.core.curve.composing import composed
-from zolvek.core.curve.curve import curve, flat
+from zolvek.core.curve.places import knots
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
-from zolvek.core.curve.spans import knots
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.pattern import Pattern
@@ -60,10 +60,10 @@ class Lfos(unittest.TestCase):
             )
             for wave, more, wanted in rows:
                 lfo = Lfo(wave, Rate(period), phase=phase, **more)
-                found = as_curve(lfo, first, last, T, whole=True).at(x)
+                found = as_curve(lfo, first, last, T).at(x)
                 np.testing.assert_allclose(found[away], 0.5 + 0.5 * wanted[away], atol=1e-9)
                 found = as_curve(
-                    replace(lfo, amount=0.8, invert=True, centre=0.4), first, last, T, whole=True
+                    replace(lfo, amount=0.8, invert=True, centre=0.4), first, last, T
                 ).at(x)
                 np.testing.assert_allclose(found[away], 0.4 - 0.4 * wanted[away], atol=1e-9)
 

@@ -12,10 +12,10 @@ from shapely.geometry import LineString
 
 from tests.core.curves import curves
 from zolvek.core.curve import forms, shaping, spans
-from zolvek.core.curve.curve import Curve, curve
-from zolvek.core.curve.edits import replace
-from zolvek.core.curve.fitting import fit
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.thinning import fitted as fit
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap
@@ -85,8 +85,7 @@ class Affine(unittest.TestCase):
     ) -> None:
         if len(drawn) < 2:
             return
-        drawn = replace(
-            drawn,
+        drawn = drawn.having(
             value=0.4 + 0.2 * drawn.value,
             shape=np.ones(len(drawn), np.uint8),
             amount=np.zeros(len(drawn)),

@@ -9,7 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
-from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.places import leaps
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import played
@@ -38,7 +40,7 @@ class Stepping(unittest.TestCase):
         # In the middle of each tick, and just before its end, off the tick of a jump.
         rng = np.random.default_rng(len(drawn))
         at = rng.integers(0, int(length * 960), 3_000)
-        jumps = np.round(drawn.beat * 960)
+        jumps = np.round(np.concatenate((drawn.beat, leaps(drawn))) * 960)
         at = at[~np.isin(at, np.concatenate((jumps - 1, jumps, jumps + 1)))]
         beats = (at + rng.choice([0.01, 0.5, 0.99], len(at))) / 960
         held = made.value[np.searchsorted(made.tick, at, side="right") - 1]

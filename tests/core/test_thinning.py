@@ -16,9 +16,11 @@ from hypothesis import strategies as st
 from scipy.optimize import linprog
 
 from tests.core.curves import curves
-from zolvek.core.curve.curve import Curve, curve, flat
+from zolvek.core.curve.building import curve, flat
+from zolvek.core.curve.comparing import deviation
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
-from zolvek.core.curve.thinning import compiled, deviation, extremes, thinned, thinned_to
+from zolvek.core.curve.thinning import compiled, extremes, thinned, thinned_to
 from zolvek.core.curve.thinning_loops import _rise, farthest, funnel
 from zolvek.core.document import takes
 from zolvek.core.errors import ZolvekError

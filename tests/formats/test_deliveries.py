@@ -17,7 +17,7 @@ import numpy as np
 import soundfile
 from scipy.io import wavfile as scipys
 
-from zolvek.core.curve.curve import curve
+from zolvek.core.curve.building import curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import with_lane
 from zolvek.core.movement.playing import played

@@ -11,7 +11,7 @@ import mido
 import numpy as np
 import symusic
 
-from zolvek.core.curve.curve import curve
+from zolvek.core.curve.building import curve
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import played
 from zolvek.demo.night_regatta import build

@@ -14,7 +14,7 @@ import mido
 import numpy as np
 import symusic
 
-from zolvek.core.curve.curve import curve
+from zolvek.core.curve.building import curve
 from zolvek.core.model.messages import MESSAGES, MidiTarget
 from zolvek.core.model.project import Lane, Project, with_lane
 from zolvek.core.movement.playing import played

@@ -13,7 +13,7 @@ import mido
 import numpy as np
 import soundfile
 
-from zolvek.core.curve.curve import curve, flat
+from zolvek.core.curve.building import curve, flat
 from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project, add_lanes, remove_lane

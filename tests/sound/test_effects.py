@@ -13,7 +13,7 @@ import pyloudnorm
 import soundfile
 from scipy import signal
 
-from zolvek.core.curve.curve import curve
+from zolvek.core.curve.building import curve
 from zolvek.core.document import chain
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import KINDS

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from zolvek.core.curve.curve import curve
+from zolvek.core.curve.building import curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Note, Project, Track
 from zolvek.demo.night_regatta import build

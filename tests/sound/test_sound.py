@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 from scipy import signal
 
-from zolvek.core.curve.curve import curve, flat
+from zolvek.core.curve.building import curve, flat
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track, with_curve
 from zolvek.core.movement.playing import played
 from zolvek.core.time.tempo import TempoMap, TempoPoint

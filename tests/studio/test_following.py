@@ -9,7 +9,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.curve.curve import curve, flat
+from zolvek.core.curve.building import curve, flat
 from zolvek.core.movement.playing import played
 from zolvek.studio.rail.shape_panel import ShapePanel
 

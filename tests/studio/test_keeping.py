@@ -7,7 +7,7 @@ import unittest
 from unittest import mock
 
 from tests.studio.driver import WindowTest
-from zolvek.core.curve.curve import flat
+from zolvek.core.curve.building import flat
 from zolvek.core.errors import ZolvekError
 from zolvek.formats import project_file, recovery
 from zolvek.studio import crash_report

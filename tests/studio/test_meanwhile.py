@@ -10,7 +10,7 @@ import soundfile
 
 from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
-from zolvek.core.curve.curve import flat
+from zolvek.core.curve.building import flat
 from zolvek.studio.commands import devices, lanes
 
 

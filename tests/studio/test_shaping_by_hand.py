@@ -286,7 +286,9 @@ class ByHand(WindowTest):
         lane = self.session.lane
         top = QPointF(30, self.lane.plot.area.top())
         self.drag_on(
-            self.lane, top.toPoint(), QPointF(30, top.y() + self.lane.plot.area.height() * 0.3).toPoint()
+            self.lane,
+            top.toPoint(),
+            QPointF(30, top.y() + self.lane.plot.area.height() * 0.3).toPoint(),
         )
         self.assertAlmostEqual(self.session.lane.reach[1], 0.7, delta=0.02)
         self.assertEqual(self.curve(), lane.curve, "the form stays")

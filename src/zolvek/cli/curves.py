@@ -332,13 +332,10 @@ def curve_lfo(
     if lfo.rate.fast:
         click.echo("The rate is past a 1/128 note or 100 Hz.", err=True)
     steady = TempoMap((TempoPoint(0.0, tempo),))
-    curve_csv.save(as_curve(lfo, first, last, steady, whole=True), output)
+    curve_csv.save(as_curve(lfo, first, last, steady), output)
 
 
 def _from_zero(drawn: Any, work: Any) -> Any:
     """`work` done to the curve moved to beat 0, and moved back."""
-    from zolvek.core.curve.edits import replace
-
-    first = drawn.beat[0]
-    done = work(replace(drawn, beat=drawn.beat - first))
-    return replace(done, beat=done.beat + first)
+    first = float(drawn.beat[0])
+    return work(drawn.shifted(-first)).shifted(first)

@@ -11,7 +11,8 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.curve.curve import Curve, curve, flat
+from zolvek.core.curve.building import curve, flat
+from zolvek.core.curve.curve import Curve
 from zolvek.core.document import states, takes
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import Way

@@ -1,4 +1,8 @@
-"""A curve as CSV (RFC 4180): the header `beat,value,shape,amount`, then a row a point."""
+"""A curve as CSV (RFC 4180): the header `beat,value,shape,amount`, then a row a point.
+
+A fifth column, `part`, is there where a segment runs through a part of its shape only: where in the
+shape it begins and ends, 0..1, and its swing, as `0.25/0.75/0.4`; empty for the whole of it. It may be
+left out when read."""
 
 from __future__ import annotations
 
@@ -10,13 +14,15 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.curve.curve import Curve, first_fault, shape_help
+from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.rules import first_fault, shape_help
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 MOST_ROWS, MOST_BYTES = 1_000_000, 200_000_000
 HEADER = ["beat", "value", "shape", "amount"]
+PART = "part"
 
 
 def to_text(curve: Curve) -> str:
@@ -29,8 +35,18 @@ def to_text(curve: Curve) -> str:
         curve.amount.tolist(),
         strict=True,
     )
-    rows = [f"{b!r},{v!r},{keys[s]},{a!r}\r\n" for b, v, s, a in columns]
-    return ",".join(HEADER) + "\r\n" + "".join(rows)
+    rows = [f"{b!r},{v!r},{keys[s]},{a!r}" for b, v, s, a in columns]
+    header = HEADER
+    if len(curve.part):
+        header = [*HEADER, PART]
+        rows = [
+            f"{row},{_part_text(part)}" for row, part in zip(rows, curve.part.tolist(), strict=True)
+        ]
+    return "".join(f"{row}\r\n" for row in (",".join(header), *rows))
+
+
+def _part_text(part: list[float]) -> str:
+    return "" if tuple(part) == WHOLE else "/".join(repr(number) for number in part)
 
 
 def from_text(text: str, where: str) -> Curve:
@@ -39,20 +55,21 @@ def from_text(text: str, where: str) -> Curve:
     quick = _quickly(text)
     if quick is not None:
         return quick
-    points: list[tuple[float, float, int, float]] = []
+    points: list[tuple[float, float, int, float, tuple[float, ...]]] = []
     lines: list[int] = []
     try:
         header = next(rows, [])
-        if [cell.strip().lower() for cell in header] != HEADER:
+        names = [cell.strip().lower() for cell in header]
+        if names not in (HEADER, [*HEADER, PART]):
             raise ZolvekError(
                 f"The header is “{','.join(header)[:60]}”.",
                 f"{where}, line 1",
-                f"It must be {','.join(HEADER)}.",
+                f"It must be {','.join(HEADER)}, and may have {PART} after them.",
             )
         for row in rows:
             if not row:
                 continue
-            points.append(_point(row, f"{where}, line {rows.line_num}"))
+            points.append(_point(row, names, f"{where}, line {rows.line_num}"))
             lines.append(rows.line_num)
     except csv.Error as error:
         place = f"{where}, line {rows.line_num}"
@@ -61,11 +78,11 @@ def from_text(text: str, where: str) -> Curve:
         ) from error
     if not lines:
         raise ZolvekError("There are no points in it.", where, "Add a row for at least one point.")
-    beat, value, shape, amount = (np.array(column) for column in zip(*points, strict=True))
-    fault = first_fault(beat, value, shape, amount)
+    beat, value, shape, amount, part = (np.array(column) for column in zip(*points, strict=True))
+    fault = first_fault(beat, value, shape, amount, part)
     if fault:
         raise ZolvekError(fault[1], f"{where}, line {lines[fault[0]]}", fault[2])
-    return Curve(beat, value, shape.astype(np.uint8), amount)
+    return Curve(beat, value, shape.astype(np.uint8), amount, part)
 
 
 def _quickly(text: str) -> Curve | None:
@@ -91,17 +108,32 @@ def _quickly(text: str) -> Curve | None:
     return Curve(columns[0], columns[1], codes, columns[2])
 
 
-def _point(row: list[str], place: str) -> tuple[float, float, int, float]:
-    if len(row) != len(HEADER):
+def _point(
+    row: list[str], names: list[str], place: str
+) -> tuple[float, float, int, float, tuple[float, ...]]:
+    if len(row) != len(names):
         raise ZolvekError(
-            f"The row has {len(row)} cells.", place, f"It needs {len(HEADER)}: {', '.join(HEADER)}."
+            f"The row has {len(row)} cells.", place, f"It needs {len(names)}: {', '.join(names)}."
         )
     key = row[2].strip().lower()
     if key not in CODES:
         raise ZolvekError(f"There is no shape “{row[2].strip()}”.", place, shape_help())
     code = CODES[key]
     amount = _number(row[3], "amount", place) if row[3].strip() else SHAPES[code].amount.default
-    return _number(row[0], "beat", place), _number(row[1], "value", place), code, amount
+    beat, value = _number(row[0], "beat", place), _number(row[1], "value", place)
+    return beat, value, code, amount, _part(row[4] if len(row) > 4 else "", place)
+
+
+def _part(cell: str, place: str) -> tuple[float, ...]:
+    if not cell.strip():
+        return WHOLE
+    numbers = tuple(_number(text, PART, place) for text in cell.split("/"))
+    if len(numbers) != len(WHOLE):
+        raise ZolvekError(
+            f"The part “{cell.strip()[:40]}” can't be read.", place,
+            "Write where it begins and ends and its swing, as 0.25/0.75/0.4, or leave it empty.",
+        )  # fmt: skip
+    return numbers
 
 
 def _number(cell: str, name: str, place: str) -> float:

@@ -82,7 +82,7 @@ def _path(
     curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float
 ) -> str:
     """The curve as a path: both sides of every jump, and closely between."""
-    from zolvek.core.curve.curve import leaps
+    from zolvek.core.curve.places import leaps
 
     jumps = leaps(curve) if isinstance(curve, Curve) else curve.leaps
     jumps = jumps[(jumps > first) & (jumps <= last)]
@@ -93,8 +93,11 @@ def _path(
     )
     turning = isinstance(curve, Curve) and not all(SHAPES[code].steady for code in curve.shape)
     grid = np.linspace(first, last, (FINE if turning else 2) * (WIDTH - LEFT))
-    beats = np.sort(np.concatenate((grid, knots, jumps, np.nextafter(jumps, -np.inf))))
-    values = curve.at(beats)
+    plain = np.concatenate((grid, knots[~np.isin(knots, jumps)]))
+    beats = np.concatenate((plain, jumps, jumps))
+    values = np.concatenate((curve.at(plain), curve.before(jumps), curve.at(jumps)))
+    order = np.argsort(beats, kind="stable")
+    beats, values = beats[order], values[order]
     # Where it is level only the ends tell anything.
     level = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
     told = np.concatenate(([True], ~level, [True]))

@@ -53,11 +53,18 @@ def from_plain(kind: Any, plain: Any) -> Any:
         if unknown:
             raise ValueError(f"There is no shape {unknown[0]!r}")
         return np.array([CODES[name] for name in plain], np.uint8)
+    rows = [number for row in plain for number in row] if _is_table(plain) else plain
     if not all(
-        isinstance(number, (int, float)) and not isinstance(number, bool) for number in plain
+        isinstance(number, (int, float)) and not isinstance(number, bool) for number in rows
     ):
         raise ValueError("Expected a list of numbers")
     return np.array(plain, np.float64)
+
+
+def _is_table(plain: list[Any]) -> bool:
+    """Whether a list is one of rows, each as long as the first."""
+    lists = all(isinstance(row, list) for row in plain)
+    return bool(plain) and lists and len({len(row) for row in plain}) == 1
 
 
 def decode(data: bytes, where: str = "the project") -> Project:

@@ -10,13 +10,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.curve.building import chained
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.fitting import fit
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.curve.thinning import fitted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import record
@@ -188,27 +189,19 @@ def evened(curve: Curve, reach: tuple[float, float], measured: Measured) -> Curv
     warp = even_values(reach, measured)
     value = np.interp(curve.value, *warp)
     # Ways between two values are bent by the warp too: sampled, warped, and fitted.
-    parts: list[tuple[Any, Any, Any, Any]] = []
+    pieces = []
     for i in range(len(curve) - 1):
-        first, last = float(curve.beat[i]), float(curve.beat[i + 1])
-        if last <= first or (curve.value[i] == curve.value[i + 1] and curve.shape[i] < 5):
-            parts.append(([first], [value[i]], [curve.shape[i]], [curve.amount[i]]))
-            continue
-        grid = np.linspace(first, last, 129)
-        inside = np.append(curve.at(grid[:-1]), curve.value[i + 1])
-        jumps = np.abs(np.diff(inside)) > 0.2 * abs(np.ptp(inside)) + 1e-9
-        if jumps.any():
+        ends = curve.rows(slice(i, i + 2))
+        row = SHAPES[curve.shape[i]]
+        level = curve.value[i] == curve.value[i + 1] and row.steady
+        if np.diff(ends.beat)[0] <= 0.0 or level or row.ends_early or row.before is not None:
             # Steps have levels of their own and nothing between: they stay what they are.
-            parts.append(([first], [value[i]], [curve.shape[i]], [curve.amount[i]]))
+            pieces.append(ends.having(value=value[i : i + 2]))
             continue
-        fitted = fit(grid, np.interp(inside, *warp), EVEN_TOLERANCE)
-        keep = slice(0, len(fitted) - 1)
-        parts.append(
-            (fitted.beat[keep], fitted.value[keep], fitted.shape[keep], fitted.amount[keep])
-        )
-    last_row = ([curve.beat[-1]], [value[-1]], [curve.shape[-1]], [curve.amount[-1]])
-    columns = [np.concatenate(column) for column in zip(*parts, last_row, strict=True)]
-    return Curve(columns[0], np.clip(columns[1], 0.0, 1.0), columns[2].astype(np.uint8), columns[3])
+        grid = np.linspace(ends.beat[0], ends.beat[1], 129)
+        inside = np.append(curve.at(grid[:-1]), curve.value[i + 1])
+        pieces.append(fitted(grid, np.interp(inside, *warp), EVEN_TOLERANCE))
+    return chained(pieces) if pieces else curve.having(value=value)
 
 
 def even_values(reach: tuple[float, float], measured: Measured) -> tuple[Floats, Floats]:

@@ -209,7 +209,7 @@ class Deliveries:
                 made = sound_in.as_control(
                     sound, rate, tempo, first, dialog.tolerance, dialog.swing
                 )
-            return _from_zero(made, first)
+            return made.shifted(-first)
 
         def change(project: Project, put: Curve) -> Project:
             return drawn.put(
@@ -348,9 +348,3 @@ class Deliveries:
         """End what is still going."""
         if self.working:
             end(self.working)
-
-
-def _from_zero(curve: Any, first: float) -> Any:
-    from zolvek.core.curve.edits import replace
-
-    return replace(curve, beat=curve.beat - first)

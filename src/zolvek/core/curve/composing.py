@@ -12,12 +12,18 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
-from zolvek.core.curve.curve import Curve, joined
-from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
+from zolvek.core.curve.building import joined, lines
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import HOLD, LINE, PLACES, SHAPES
 
 Function = Callable[[Floats], Floats]
 
 INSIDE = np.arange(1, 24) / 24.0  # where a stretch is compared with the shape tried
+GUESSED_AT = np.searchsorted(INSIDE, np.array(PLACES) - 1e-9)
+# The shapes that are tried when a line does not do, and how their amounts are guessed.
+ATTEMPTS = [
+    (code, guess) for code, row in enumerate(SHAPES) for guess in row.guesses if not row.straight
+]
 MARGIN = 0.8  # of the tolerance, as what lies between those places is not looked at
 STEEPEST = 0.998
 HALVINGS = 14
@@ -35,7 +41,7 @@ def composed(function: Function, knots: Floats, tolerance: float) -> Curve:
     """
     knots = np.unique(knots)
     if len(knots) == 1:
-        return Curve(knots, np.clip(function(knots), 0, 1), np.array([LINE], np.uint8), np.zeros(1))
+        return lines(knots, np.clip(function(knots), 0.0, 1.0))
     first, last = knots[:-1], knots[1:]
     done: list[tuple[Floats, Floats, Floats, Floats, Ints, Floats]] = []
     for halving in range(HALVINGS + 1):
@@ -79,23 +85,18 @@ def _shaped(
     fits = np.abs(low[:, None] + rise * INSIDE - inner).max(axis=1) <= tolerance
     safe = np.where(np.abs(rise) > SAME, rise, 1.0)
     share = (inner - low[:, None]) / safe
-    half = len(INSIDE) // 2
-    quarter = INSIDE.searchsorted(0.25)
-    guesses = (
-        (COSINE, np.zeros(len(low))),
-        (BENT, np.clip(2.0 * share[:, half] - 1.0, -STEEPEST, STEEPEST)),
-        (S_CURVE, np.clip(1.0 - 4.0 * share[:, quarter], -STEEPEST, STEEPEST)),
-    )
-    for shape, guess in guesses:
+    heights = [share[:, place] for place in GUESSED_AT]
+    for shape, guess in ATTEMPTS:
         left = ~fits & (np.abs(rise[:, 0]) > SAME)
         if not left.any():
             break
+        tried = np.clip(guess(*(height[left] for height in heights)), -STEEPEST, STEEPEST)
         u = np.broadcast_to(INSIDE, (int(left.sum()), len(INSIDE)))
-        repeated = np.repeat(guess[left], len(INSIDE))
-        y = SHAPES[shape].rise(u.ravel(), repeated).reshape(u.shape)
+        y = SHAPES[shape].rise(u.ravel(), np.repeat(tried, len(INSIDE))).reshape(u.shape)
         error = np.abs(low[left, None] + rise[left] * y - inner[left]).max(axis=1)
-        found = np.flatnonzero(left)[error <= tolerance]
-        code[found], amount[found], fits[found] = shape, guess[found], True
+        kept = error <= tolerance
+        found = np.flatnonzero(left)[kept]
+        code[found], amount[found], fits[found] = shape, tried[kept], True
     return code, amount, fits
 
 
@@ -135,5 +136,4 @@ def _without_idle(curve: Curve) -> Curve:
         & (shape[1:-1] == shape[:-2])
         & ((np.abs(value[2:] - value[1:-1]) <= SAME) | (shape[1:-1] == HOLD))
     )
-    keep = ~idle
-    return Curve(beat[keep], value[keep], shape[keep], curve.amount[keep])
+    return curve.rows(~idle)

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from dataclasses import field
 from typing import Any
 
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats, frozen
-from zolvek.core.curve.shapes import CODES, HOLD, LINE, SHAPES
+from zolvek.core.curve.rules import (
+    first_fault,
+    fitting_swing,
+    plainly_right,
+    present,
+    risen,
+    swings,
+)
+from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import MOST_BEATS
 from zolvek.core.records import record
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
@@ -19,6 +26,10 @@ DENSE = 60  # spans for each point from which on most of them hold none
 FEW = 24  # points that are looked at one by one
 # A segment never reaches its own end: that beat belongs to the next point, however u is rounded.
 BELOW_ONE = float(np.nextafter(1.0, 0.0))
+COLUMNS = ("beat", "value", "shape", "amount", "part")
+NO_PARTS = np.empty((0, 3))
+NO_PARTS.flags.writeable = False
+WHOLE = (0.0, 1.0, 0.0)
 
 
 @record(eq=False)
@@ -28,13 +39,19 @@ class Curve:
     `beat` float64, non-decreasing, at most two points on one beat (a jump, right-continuous);
     `value` float64, 0..1; `shape` uint8, an index into shapes.SHAPES; `amount` float64.
     Point i's shape and amount describe the segment from point i to i+1. Before the first and
-    after the last point the curve holds. Raises ZolvekError naming the first point that is wrong.
+    after the last point the curve holds.
+
+    `part` (points, 3), or empty where every segment runs through the whole of its shape: where in
+    the shape, 0..1, each begins and ends (backwards where it ends before it begins), and its
+    swing, the values' difference over the whole of the shape, for shapes whose ends don't tell it.
+    Raises ZolvekError naming the first point that is wrong.
     """
 
     beat: Floats
     value: Floats
     shape: np.ndarray[Any, np.dtype[np.uint8]]
     amount: Floats
+    part: Floats = field(default_factory=lambda: NO_PARTS)
 
     def __post_init__(self) -> None:
         for name, dtype in (
@@ -47,17 +64,23 @@ class Curve:
         sizes = {len(self.beat), len(self.value), len(self.shape), len(self.amount)}
         if sizes == {0} or len(sizes) != 1:
             raise ZolvekError("A curve needs a beat, value, shape and amount for each point.")
-        if len(self.beat) <= FEW and _plainly_right(self):
+        part = _parts(self.part, len(self.beat))
+        object.__setattr__(self, "part", part)
+        columns = self.beat, self.value, self.shape, self.amount
+        if len(self.beat) <= FEW and not len(part) and plainly_right(*columns):
             return
-        fault = first_fault(self.beat, self.value, self.shape, self.amount)
+        fault = first_fault(*columns, part)
         if fault:
             place, what, remedy = fault
             raise ZolvekError(what, f"point {place + 1}", remedy)
+        if len(part):
+            part = fitting_swing(self.value, self.shape, self.amount, part)
+            object.__setattr__(self, "part", frozen(part))
 
     def __getattr__(self, name: str) -> Any:
         # Asked only for what is not there: the arrays of a curve that core.packing has packed.
         packed = self.__dict__.get("_packed")
-        if packed is None or name not in ("beat", "value", "shape", "amount"):
+        if packed is None or name not in COLUMNS:
             raise AttributeError(name)
         self.__dict__.update(packed.arrays())
         self.__dict__.pop("_packed", None)
@@ -70,12 +93,33 @@ class Curve:
         if self is other:
             return True
         return isinstance(other, Curve) and all(
-            np.array_equal(getattr(self, name), getattr(other, name))
-            for name in ("beat", "value", "shape", "amount")
+            np.array_equal(getattr(self, name), getattr(other, name)) for name in COLUMNS
         )
 
     def __hash__(self) -> int:
         return hash((self.beat.tobytes(), self.value.tobytes()))
+
+    # --- its rows ---
+
+    def rows(self, which: Any) -> Curve:
+        """The points that are chosen by indices, booleans or a slice, in that order."""
+        part = self.part[which] if len(self.part) else NO_PARTS
+        return Curve(
+            self.beat[which], self.value[which], self.shape[which], self.amount[which], part
+        )
+
+    def having(self, **columns: Any) -> Curve:
+        """The curve with some of its columns changed."""
+        return Curve(**({name: getattr(self, name) for name in COLUMNS} | columns))
+
+    def shifted(self, beats: float) -> Curve:
+        """All points later by so many beats."""
+        return self.having(beat=self.beat + beats)
+
+    @property
+    def parts(self) -> Floats:
+        """As `part`, told for every point even where all are whole: (points, 3)."""
+        return self.part if len(self.part) else np.tile(WHOLE, (len(self), 1))
 
     def at(self, beats: Numbers) -> Floats:
         """The value at each of `beats` (any shape, any order), exact by the shapes table."""
@@ -84,7 +128,7 @@ class Curve:
             return np.full(at.shape, self._at_one(float(at.flat[0])))
         flat = np.ravel(at)
         # With more points than beats, or beats in any order, each beat looks for its own place.
-        if flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
+        if len(self.part) or flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
             return self._at_any(flat).reshape(at.shape)
         out = np.empty_like(flat)
         for start in range(0, flat.size, RUN):
@@ -96,6 +140,8 @@ class Curve:
         i = int(self.beat.searchsorted(beat, side="right")) - 1
         if i < 0 or i >= len(self) - 1:
             return float(self.value[max(i, 0)])
+        if len(self.part):
+            return float(self._at_any(floats([beat]))[0])
         start, low, high = self.beat[i], self.value[i], self.value[i + 1]
         u = min((beat - start) / (self.beat[i + 1] - start), BELOW_ONE)
         rise = SHAPES[self.shape[i]].rise(np.array([u]), self.amount[i : i + 1])
@@ -109,6 +155,19 @@ class Curve:
             i = index[inner]
             out[inner] = self._segment(i, self.progress(i, flat[inner]))
         return out
+
+    def before(self, beats: Numbers) -> Floats:
+        """The limit of the value from the left at each of `beats`: at a jump, what it leaves."""
+        at = floats(beats)
+        flat = np.ravel(at)
+        index = np.searchsorted(self.beat, flat, side="left") - 1
+        inner = (index >= 0) & (index < len(self) - 1)
+        out = self.value[np.clip(index, 0, len(self) - 1)]
+        if inner.any():
+            i = index[inner]
+            length = self.beat[i + 1] - self.beat[i]
+            out[inner] = self._segment(i, (flat[inner] - self.beat[i]) / length, before=True)
+        return out.reshape(at.shape)
 
     def _at_rising(self, beats: Floats, out: Floats) -> None:
         """Evaluate at increasing `beats` into `out`.
@@ -178,15 +237,35 @@ class Curve:
         u = (beats - self.beat[index]) / np.where(length > 0.0, length, 1.0)
         return np.clip(u, 0.0, BELOW_ONE)
 
-    def _segment(self, index: Ints, u: Floats) -> Floats:
-        """The value at `u` of each segment `index`."""
-        codes = self.shape[index]
-        y = np.empty_like(u)
-        for code in present(codes):
-            mine = codes == code
-            y[mine] = SHAPES[code].rise(u[mine], self.amount[index[mine]])
-        low = self.value[index]
-        return low + (self.value[index + 1] - low) * y
+    def _segment(self, index: Ints, u: Floats, before: bool = False) -> Floats:
+        """The value at `u` of each segment `index`, or its limit from the left."""
+        low, high = self.value[index], self.value[index + 1]
+        codes, amount = self.shape[index], self.amount[index]
+        if not len(self.part):
+            return low + (high - low) * risen(codes, u, amount, before)
+        begin, end, _ = self.part[index].T
+        back = end < begin
+        place = np.where(u >= 1.0, end, begin + u * (end - begin))
+        y = risen(codes, place, amount, before)
+        if back.any():  # seen backwards, what was the limit from the left is that from the right
+            y[back] = risen(codes[back], place[back], amount[back], not before)
+        y0, swing, tilt = self._swing(index)
+        return np.clip(low + swing * (y - y0) + tilt * u, 0.0, 1.0)
+
+    def _swing(self, index: Ints) -> tuple[Floats, Floats, Floats]:
+        """What makes the value of a segment from y, how far its shape has risen, and u, how far it has
+        gone: its first value + swing·(y − y0) + tilt·u; y0, swing and tilt."""
+        codes, amount = self.shape[index], self.amount[index]
+        rise = self.value[index + 1] - self.value[index]
+        begin, end, own = self.part[index].T
+        y0, y1 = risen(codes, begin, amount), risen(codes, end, amount)
+        whole = y1 - y0
+        told = np.divide(rise, whole, out=np.zeros_like(rise), where=np.abs(whole) > 0.0)
+        wild = swings(codes, self.part[index])
+        swing = np.where(wild, own, told)
+        # Whatever the swing leaves of the way to the next value is gone in a line.
+        tilt = np.where(wild | (whole == 0.0), rise - whole * swing, 0.0)
+        return y0, swing, tilt
 
     def extent(self, first: float, last: float) -> tuple[float, float]:
         """The exact lowest and highest value from `first` to `last`, both included."""
@@ -216,6 +295,8 @@ class Curve:
         )  # a point at a span's very end too
         close[place[(place >= 0) & (place < count)]] = True
         steady = np.array([shape.steady for shape in SHAPES])[self.shape[:-1]]
+        if len(self.part):
+            steady = steady & (self.part[:-1, 0] == 0.0) & (self.part[:-1, 1] == 1.0)
         first = np.clip(place[:-1][~steady], 0, count)
         last = np.clip(place[1:][~steady] + 1, 0, count)
         change = np.bincount(first, minlength=count + 1) - np.bincount(last, minlength=count + 1)
@@ -230,7 +311,7 @@ class Curve:
         return low, high
 
     def _exact_extents(self, edges: Floats) -> tuple[Floats, Floats]:
-        if all(SHAPES[code].steady for code in present(self.shape)):
+        if not len(self.part) and all(SHAPES[code].steady for code in present(self.shape)):
             return self._steady_extents(edges)
         inside = self.beat[(self.beat > edges[0]) & (self.beat < edges[-1])]
         cuts = np.concatenate((edges, inside))
@@ -242,23 +323,39 @@ class Curve:
         inner = (index >= 0) & (index < len(self) - 1) & (right > left)
         i = index[inner]
         if i.size:
-            u0, u1 = self.progress(i, left[inner]), self.progress(i, right[inner])
-            y0, y1, codes = np.empty_like(u0), np.empty_like(u0), self.shape[i]
-            for code in present(codes):
-                mine = codes == code
-                y0[mine], y1[mine] = SHAPES[code].extent(u0[mine], u1[mine], self.amount[i[mine]])
-            base, rise = self.value[i], self.value[i + 1] - self.value[i]
-            a, b = base + rise * y0, base + rise * y1
-            low[inner], high[inner] = np.minimum(a, b), np.maximum(a, b)
+            low[inner], high[inner] = self._run_through(i, left[inner], right[inner])
         if not len(inside):
             return low, high
         groups = np.searchsorted(cuts, edges[:-1], side="left")
         return np.minimum.reduceat(low, groups), np.maximum.reduceat(high, groups)
 
+    def _run_through(self, index: Ints, left: Floats, right: Floats) -> tuple[Floats, Floats]:
+        """The lowest and highest value of segments from `left` up to, but not at, `right`. Where the
+        ends of a cut segment have been moved apart from its swing it is a bound, as near as that."""
+        u0, u1 = self.progress(index, left), self.progress(index, right)
+        codes, amount = self.shape[index], self.amount[index]
+        base, swing = self.value[index], self.value[index + 1] - self.value[index]
+        lean: tuple[Floats | float, Floats | float] = (0.0, 0.0)
+        if len(self.part):
+            begin, end, _ = self.part[index].T
+            start, swing, tilt = self._swing(index)
+            base = base - swing * start
+            lean = tilt * u0, tilt * u1
+            ends = begin + u0 * (end - begin), begin + u1 * (end - begin)
+            u0, u1 = np.minimum(*ends), np.maximum(*ends)
+        y0, y1 = np.empty_like(u0), np.empty_like(u0)
+        for code in present(codes):
+            mine = codes == code
+            y0[mine], y1[mine] = SHAPES[code].extent(u0[mine], u1[mine], amount[mine])
+        a, b = base + swing * y0, base + swing * y1
+        low = np.minimum(a, b) + np.minimum(*lean)
+        high = np.maximum(a, b) + np.maximum(*lean)
+        return np.clip(low, 0.0, 1.0), np.clip(high, 0.0, 1.0)
+
     def _steady_extents(self, edges: Floats) -> tuple[Floats, Floats]:
         """As `extents`, where no segment turns back: what counts is the points inside a span
         and the value at its ends, the last one as a limit."""
-        first, last = self.at(edges[:-1]), self.at(np.nextafter(edges[1:], -np.inf))
+        first, last = self.at(edges[:-1]), self.before(edges[1:])
         low, high = np.minimum(first, last), np.maximum(first, last)
         place = np.searchsorted(self.beat, edges, side="left")
         after = np.searchsorted(self.beat, edges, side="right")
@@ -304,105 +401,17 @@ def _before(few: Floats, many: Floats) -> Ints:
     return np.cumsum(np.bincount(place, minlength=len(many) + 1))[: len(many)]
 
 
-def _plainly_right(curve: Curve) -> bool:
-    """Whether a curve of few points keeps all rules: as `first_fault` finds, but quicker than
-    arrays are where there is next to nothing in them."""
-    beat, value, codes = curve.beat.tolist(), curve.value.tolist(), curve.shape.tolist()
-    for place, (b, v, code) in enumerate(zip(beat, value, codes, strict=True)):
-        if not (-MOST_BEATS <= b <= MOST_BEATS and 0.0 <= v <= 1.0 and code < len(SHAPES)):
-            return False
-        if place and (b < beat[place - 1] or (place > 1 and b == beat[place - 2])):
-            return False
-    # An amount of 0 suits every shape but those that count something.
-    return all(
-        SHAPES[code].amount.allowed(amount)
-        for code, amount in zip(codes, curve.amount.tolist(), strict=True)
-        if amount != 0.0 or SHAPES[code].amount.kind == "count"
-    )
-
-
-def leaps(curve: Curve) -> Floats:
-    """The beats at which a curve jumps: two points on one beat, or the end of a hold."""
-    twin = np.diff(curve.beat) == 0.0
-    held = (curve.shape[:-1] == HOLD) & (np.diff(curve.value) != 0.0)
-    return np.unique(curve.beat[1:][twin | held])
-
-
-def present(codes: Any) -> Ints:
-    """Which shape codes occur; a good deal faster than sorting or hashing them."""
-    return np.flatnonzero(np.bincount(codes, minlength=len(SHAPES)))
-
-
-def first_fault(
-    beat: Floats, value: Floats, shape: Any, amount: Floats
-) -> tuple[int, str, str] | None:
-    """The first point that breaks a curve's rules: its index, what is wrong, the remedy."""
-    tests: list[tuple[Bools, str, str]] = [
-        (~np.isfinite(beat), "The beat is not a number.", "Write a number of quarter notes."),
-        (
-            np.abs(beat) > MOST_BEATS,
-            "The beat is out of all bounds.",
-            f"Beats go up to {MOST_BEATS:,.0f}.",
-        ),
-        (
-            np.concatenate(([False], beat[1:] < beat[:-1])),
-            "The beat is earlier than the one before.",
-            "Put the points in order of time.",
-        ),
-        (
-            np.concatenate(([False, False], beat[2:] == beat[:-2]))[: len(beat)],
-            "Three points share a beat.",
-            "A jump has two points; leave one out.",
-        ),
-        (
-            ~((value >= 0.0) & (value <= 1.0)),
-            "The value is not between 0 and 1.",
-            "Values are positions from 0 to 1.",
-        ),
-        (shape >= len(SHAPES), "There is no such shape.", shape_help()),
-    ]
-    for code, row in enumerate(SHAPES):
-        mine = shape == code
-        if mine.any():
-            tests.append(
-                (
-                    mine & ~row.amount.allowed(amount),
-                    f"The amount does not suit the shape {row.key}.",
-                    f"It takes {row.amount.words}.",
-                )
-            )
-    faults = [(int(np.argmax(bad)), what, remedy) for bad, what, remedy in tests if bad.any()]
-    return min(faults, key=lambda fault: fault[0]) if faults else None
-
-
-def shape_help() -> str:
-    return "Shapes are " + ", ".join(shape.key for shape in SHAPES) + "."
-
-
-def joined(beat: Floats, value: Floats, shape: Any, amount: Floats) -> Curve:
-    """A curve from columns whose beats were reckoned: where rounding has brought three or more
-    points onto one beat, only the first and the last of them stay."""
-    keep = np.ones(len(beat), bool)
-    keep[1:-1] = ~((beat[1:-1] == beat[:-2]) & (beat[1:-1] == beat[2:]))
-    return Curve(beat[keep], value[keep], shape[keep], amount[keep])
-
-
-def flat(value: float, beat: float = 0.0) -> Curve:
-    """A curve that stays at `value`."""
-    return curve([(beat, value)])
-
-
-def curve(
-    points: Iterable[
-        tuple[float, float] | tuple[float, float, str] | tuple[float, float, str, float]
-    ],
-) -> Curve:
-    """A curve from rows of beat, value and, if not a line, shape key and amount."""
-    rows = []
-    for point in points:
-        key = str(point[2]) if len(point) > 2 else "line"
-        code = CODES[key]
-        amount = float(point[3]) if len(point) > 3 else SHAPES[code].amount.default
-        rows.append((point[0], point[1], code, amount))
-    beat, value, shape, amount_ = zip(*rows, strict=True)
-    return Curve(floats(beat), floats(value), np.array(shape, np.uint8), floats(amount_))
+def _parts(part: Any, count: int) -> Floats:
+    """The column of parts, empty where all are whole."""
+    found = np.asarray(part, float)
+    if not found.size:
+        return NO_PARTS
+    if found.shape != (count, 3):
+        raise ZolvekError(
+            "A curve needs a part for each point, or none.",
+            remedy="A part is where it begins and ends, and its swing.",
+        )
+    whole = (found[:, 0] == 0.0) & (found[:, 1] == 1.0)  # what is whole needs no swing
+    if whole.all():
+        return NO_PARTS
+    return frozen(np.where(whole[:, None], WHOLE, found))

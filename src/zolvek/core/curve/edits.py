@@ -10,16 +10,17 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints, Numbers, floats
-from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.shapes import CODES, LINE, SHAPES
+from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats
+from zolvek.core.curve.building import merged
+from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.shapes import BENT, CODES, LINE, SHAPES
+from zolvek.core.curve.spans import cut
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.meter import TICKS
 
 TICK = 1.0 / TICKS
 STOP, REPLACE = "stop", "replace"  # what a moved group does when it meets other points
-STEEPEST = 1.0 - 1e-15
-SPLIT_KEEPS = ("hold", "line", "bend", "cosine")
+LEAST_BEND = 1e-3  # amount below which a bend that is dragged is a line
 
 
 def indices(curve: Curve, chosen: Any) -> Ints:
@@ -33,42 +34,15 @@ def indices(curve: Curve, chosen: Any) -> Ints:
     return found
 
 
-def replace(curve: Curve, **columns: Any) -> Curve:
-    """The curve with some of its columns changed."""
-    old = {name: getattr(curve, name) for name in ("beat", "value", "shape", "amount")}
-    return Curve(**(old | columns))
-
-
 def add(curve: Curve, beat: float, value: float) -> tuple[Curve, int]:
     """A point put in at `beat`; on a beat that has a point already, that point takes the value
-    (the later one of a jump).
-
-    A bend is split into the two bends that it consists of, so that a point put on the curve
-    leaves it as it was; a hold or cosine keeps its kind on both sides; what counts steps or
-    cycles, and the S-curve, become lines.
-    """
-    value = float(np.clip(value, 0.0, 1.0))
+    (the later one of a jump). The segment there is cut, so that a point put on the curve leaves it
+    as it was."""
     at = curve.segment_at(beat)
-    if at >= 0 and curve.beat[at] == beat:
-        return set_value(curve, [at], value), at
-    shape, amount = curve.shape.copy(), curve.amount.copy()
-    code, second = LINE, 0.0
-    if 0 <= at < len(curve) - 1 and SHAPES[shape[at]].key in SPLIT_KEEPS:
-        # e^(k·u) cut at u is e^(k·u·t) and e^(k·(1 − u)·t): k shares out with the lengths.
-        u = float(curve.progress(np.array([at]), floats([beat]))[0])
-        steepness = float(np.arctanh(amount[at]))
-        code, second = int(shape[at]), float(np.tanh(steepness * (1.0 - u)))
-        amount[at] = np.tanh(steepness * u)
-    elif at >= 0:
-        shape[at], amount[at] = LINE, 0.0
-    place = at + 1
-    added = Curve(
-        np.insert(curve.beat, place, beat),
-        np.insert(curve.value, place, value),
-        np.insert(shape, place, code),
-        np.insert(amount, place, second),
-    )
-    return added, place
+    if not (at >= 0 and curve.beat[at] == beat):
+        curve = cut(curve, [beat])
+        at = curve.segment_at(beat)
+    return set_value(curve, [at], value), at
 
 
 def delete(curve: Curve, chosen: Any) -> Curve:
@@ -78,34 +52,56 @@ def delete(curve: Curve, chosen: Any) -> Curve:
     keep[gone] = False
     if not keep.any():
         keep[0] = True
-    return take(curve, keep)
+    return _rejoined(curve, keep)
+
+
+def _rejoined(curve: Curve, keep: Bools) -> Curve:
+    """Only the points to keep. Segments that were one before they were cut are one again."""
+    if not len(curve.part):
+        return take(curve, keep)
+    begin, end, swing = curve.part.T
+    # Whether a segment goes on with what the one before it left off.
+    follows = np.zeros(len(curve), bool)
+    follows[1:-1] = (
+        (begin[1:-1] == end[:-2])
+        & (swing[1:-1] == swing[:-2])
+        & (curve.shape[1:-1] == curve.shape[:-2])
+        & (curve.amount[1:-1] == curve.amount[:-2])
+    )
+    parts = curve.part.copy()
+    rows = np.flatnonzero(keep)
+    for row, after in zip(rows[:-1].tolist(), rows[1:].tolist(), strict=True):
+        if after > row + 1 and follows[row + 1 : after].all():
+            parts[row, 1] = end[after - 1]
+    return curve.having(part=parts).rows(keep)
 
 
 def take(curve: Curve, keep: Any) -> Curve:
     """Only the points chosen by `keep` (indices or booleans)."""
-    return Curve(curve.beat[keep], curve.value[keep], curve.shape[keep], curve.amount[keep])
+    return curve.rows(keep)
 
 
 def set_value(curve: Curve, chosen: Any, value: Numbers) -> Curve:
     """The chosen points at `value` (one, or one for each), kept to 0..1."""
     values = curve.value.copy()
     values[indices(curve, chosen)] = np.clip(floats(value), 0.0, 1.0)
-    return replace(curve, value=values)
+    return curve.having(value=values)
 
 
 def set_shape(curve: Curve, chosen: Any, key: str, amount: float | None = None) -> Curve:
-    """The segments that begin at the chosen points take shape `key`, with `amount` or its usual one."""
+    """The segments that begin at the chosen points take shape `key`, the whole of it, with `amount` or
+    its usual one."""
     code = CODES[key]
     which = indices(curve, chosen)
     wanted = SHAPES[code].amount
-    amounts, shapes = curve.amount.copy(), curve.shape.copy()
+    amounts, shapes, parts = curve.amount.copy(), curve.shape.copy(), curve.parts.copy()
     if amount is None:
         same_kind = np.array([SHAPES[c].amount.kind == wanted.kind for c in shapes[which]], bool)
         amounts[which] = np.where(same_kind, amounts[which], wanted.default)
     else:
         amounts[which] = amount
-    shapes[which] = code
-    return replace(curve, shape=shapes, amount=amounts)
+    shapes[which], parts[which] = code, WHOLE
+    return curve.having(shape=shapes, amount=amounts, part=parts)
 
 
 def set_amount(curve: Curve, chosen: Any, amount: float) -> Curve:
@@ -115,35 +111,23 @@ def set_amount(curve: Curve, chosen: Any, amount: float) -> Curve:
     has = np.array([SHAPES[c].amount.kind != "none" for c in codes], bool)
     amounts = curve.amount.copy()
     amounts[which[has]] = amount
-    return replace(curve, amount=amounts)
+    return curve.having(amount=amounts)
 
 
 def bend_through(curve: Curve, segment: int, beat: float, value: float) -> Curve:
-    """Segment `segment` bent so that it passes through `value` at `beat`.
-
-    A line, hold or other shape becomes a bend; an S-curve keeps its kind. Found by bisection
-    in artanh(a), where the height at a given place falls steadily; where the point can't be
-    reached (outside the segment's own range) it goes as near as it can.
-    """
+    """Segment `segment` bent so that it passes through `value` at `beat`: by its own amount where its
+    shape has one that does, else as a bend. Where the point can't be reached (outside the segment's
+    own range) it goes as near as it can."""
     if not 0 <= segment < len(curve) - 1:
         return curve
-    key = "s-curve" if SHAPES[curve.shape[segment]].key == "s-curve" else "bend"
+    own = SHAPES[curve.shape[segment]]
+    shape = own if own.through is not None else SHAPES[BENT]
     low, rise = curve.value[segment], curve.value[segment + 1] - curve.value[segment]
     u = float(curve.progress(np.array([segment]), floats([beat]))[0])
-    if rise == 0.0 or not 0.0 < u < 1.0:
+    if rise == 0.0 or not 0.0 < u < 1.0 or shape.through is None:
         return curve
-    wanted = (value - low) / rise
-    shape = SHAPES[CODES[key]]
-    ends = [-18.0, 18.0]
-    falling = key == "s-curve" and u < 0.5
-    for _ in range(64):
-        middle = 0.5 * (ends[0] + ends[1])
-        y = float(shape.rise(floats([u]), floats([np.tanh(middle)]))[0])
-        ends[int((y > wanted) != falling)] = middle
-    amount = float(np.clip(np.tanh(0.5 * (ends[0] + ends[1])), -STEEPEST, STEEPEST))
-    if abs(amount) < 1e-3:
-        amount = 0.0
-    return set_shape(curve, [segment], key, amount)
+    amount = shape.through(u, float((value - low) / rise))
+    return set_shape(curve, [segment], shape.key, 0.0 if abs(amount) < LEAST_BEND else amount)
 
 
 def bend_amount(ratio: float, u: float = 0.5) -> float:
@@ -173,7 +157,7 @@ def move(
         moved_beat[which] += beats
         moved_value[which] = np.clip(moved_value[which] + value, 0.0, 1.0)
         _settle(moved_beat, which, curve)
-        return replace(curve, beat=moved_beat, value=moved_value), which
+        return curve.having(beat=moved_beat, value=moved_value), which
     return _drop(curve, which, curve.beat[which] + beats, curve.value[which] + value)
 
 
@@ -213,25 +197,9 @@ def _drop(curve: Curve, which: Ints, beat: Floats, value: Floats) -> tuple[Curve
     for run in runs:
         staying &= ~((curve.beat >= beat[run[0]]) & (curve.beat <= beat[run[-1]]))
     staying[which] = False
-    return merged(take_rows(curve, staying), (beat, value, curve.shape[which], curve.amount[which]))
-
-
-Rows = tuple[Floats, Floats, Any, Floats]
-
-
-def take_rows(curve: Curve, keep: Any) -> Rows:
-    return curve.beat[keep], curve.value[keep], curve.shape[keep], curve.amount[keep]
-
-
-def merged(kept: Rows, added: Rows) -> tuple[Curve, Ints]:
-    """Two sets of points in one curve, and where the added ones are."""
-    beat = np.concatenate((kept[0], added[0]))
-    order = np.argsort(beat, kind="stable")
-    places = np.empty(len(order), np.intp)
-    places[order] = np.arange(len(order))
-    columns = [np.concatenate(pair)[order] for pair in zip(kept, added, strict=True)]
-    columns[1] = np.clip(columns[1], 0.0, 1.0)
-    return Curve(*columns), places[len(kept[0]) :]
+    kept = curve.rows(staying) if staying.any() else None
+    moved = curve.rows(which).having(beat=beat, value=np.clip(value, 0.0, 1.0))
+    return merged(kept, moved) if kept is not None else (moved, np.arange(len(which)))
 
 
 def place(curve: Curve, chosen: Any, beat: float, when_met: str = STOP) -> tuple[Curve, Ints]:
@@ -275,6 +243,6 @@ def toggle_jump(curve: Curve, index: int) -> Curve:
         return delete(curve, [index - 1])
     twin = np.repeat(np.arange(len(curve)), np.where(np.arange(len(curve)) == index, 2, 1))
     doubled = take(curve, twin)
-    shape, amount = doubled.shape.copy(), doubled.amount.copy()
-    shape[index], amount[index] = LINE, 0.0
-    return replace(doubled, shape=shape, amount=amount)
+    shape, amount, parts = doubled.shape.copy(), doubled.amount.copy(), doubled.parts.copy()
+    shape[index], amount[index], parts[index] = LINE, 0.0, WHOLE
+    return doubled.having(shape=shape, amount=amount, part=parts)

@@ -10,9 +10,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.curve import COLUMNS, Curve
 
-COLUMNS = ("beat", "value", "shape", "amount")
 LEAST = 4_096  # points from which on packing is worth it
 WORTH = 0.5  # of its own size, that a packed curve takes at most
 
@@ -101,5 +100,7 @@ def _change(own: np.ndarray, base: np.ndarray) -> Change:
 def _alike(one: Any, other: Any) -> int:
     """How many elements two arrays of one length have in common from their start on."""
     differ = one != other
+    if differ.ndim > 1:
+        differ = differ.any(axis=1)
     place = int(np.argmax(differ)) if len(differ) else 0
     return place if len(differ) and differ[place] else len(differ)

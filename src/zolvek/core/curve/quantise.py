@@ -8,7 +8,7 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.edits import indices, replace
+from zolvek.core.curve.edits import indices
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap
 
@@ -40,7 +40,7 @@ def quantised(
     beat[moved] += strength * (target[placed] - beat[moved])
     beat, left = _in_order(beat, curve.beat, moved)
     left[which[~placed]] = True
-    return replace(curve, beat=beat), np.flatnonzero(left)
+    return curve.having(beat=beat), np.flatnonzero(left)
 
 
 def _two_nearest(beat: Floats, target: Floats) -> Bools:

@@ -11,41 +11,44 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve.curve import Curve, joined
-from zolvek.core.curve.edits import replace
-from zolvek.core.curve.fitting import fit
-from zolvek.core.curve.shapes import BENT, HOLD, LINE
+from zolvek.core.curve.building import columns_of, joined, lines
+from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.rules import present
+from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.curve.spans import cut, piece, splice
+from zolvek.core.curve.thinning import fitted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS
 
 FADE_PARTS = 16  # parts of a faded piece, each of which a line follows closely
 
 
-def _valued(curve: Curve, value: Floats) -> Curve:
-    return replace(curve, value=np.clip(value, 0.0, 1.0))
+def valued(curve: Curve, value: Floats, factor: float = 1.0) -> Curve:
+    """The curve with other values, kept to 0..1; `factor`: how many times as far it swings."""
+    part = curve.part * (1.0, 1.0, factor) if len(curve.part) else curve.part
+    return curve.having(value=np.clip(value, 0.0, 1.0), part=part)
 
 
 def lifted(curve: Curve, by: float) -> Curve:
     """All values moved by `by`."""
-    return _valued(curve, curve.value + by)
+    return valued(curve, curve.value + by)
 
 
 def scaled(curve: Curve, factor: float, about: float = 0.0) -> Curve:
     """All values' distance from the level `about` times `factor`."""
-    return _valued(curve, about + (curve.value - about) * factor)
+    return valued(curve, about + (curve.value - about) * factor, factor)
 
 
 def tilted(curve: Curve, left: float = 0.0, right: float = 0.0) -> Curve:
     """Values moved by `left` at the first point, `right` at the last, in line between."""
     first, last = curve.beat[0], curve.beat[-1]
     u = (curve.beat - first) / (last - first) if last > first else np.zeros(len(curve))
-    return _valued(curve, curve.value + left + (right - left) * u)
+    return valued(curve, curve.value + left + (right - left) * u)
 
 
 def inverted(curve: Curve, about: float = 0.5) -> Curve:
     """Values mirrored at the level `about`."""
-    return _valued(curve, 2.0 * about - curve.value)
+    return valued(curve, 2.0 * about - curve.value, -1.0)
 
 
 def stretched(curve: Curve, factor: float) -> Curve:
@@ -54,21 +57,33 @@ def stretched(curve: Curve, factor: float) -> Curve:
         raise ZolvekError(f"A factor of {factor:g} can't stretch time.", remedy="Use one above 0.")
     first = curve.beat[0]
     beat = first + (curve.beat - first) * factor
-    return joined(beat, curve.value, curve.shape, curve.amount)
+    return joined(beat, curve.value, curve.shape, curve.amount, curve.part)
 
 
 def mirrored(curve: Curve) -> Curve:
-    """Backwards in time, first and last beat staying where they are.
-
-    Every shape is its own mirror image but the bend, whose amount changes sign, and the hold,
-    whose jump comes first: it is told by a point of its own.
-    """
+    """Backwards in time, first and last beat staying where they are. A shape that has no mirror image
+    of its own is run through backwards; a hold, whose jump comes first then, is told by a point."""
     told = _holds_told(curve)
     beat = told.beat[0] + told.beat[-1] - told.beat[::-1]
-    shape = np.append(told.shape[:-1][::-1], LINE)
-    amount = np.append(told.amount[:-1][::-1], 0.0)
-    amount[shape == BENT] *= -1.0
-    return _holds_short(Curve(beat, told.value[::-1], shape, amount))
+    codes = told.shape[:-1][::-1]
+    amount, parts = told.amount[:-1][::-1].copy(), told.parts[:-1][::-1].copy()
+    whole = (parts[:, 0] == 0.0) & (parts[:, 1] == 1.0)
+    parts[:, 2] = np.where(whole, np.diff(told.value)[::-1], parts[:, 2])
+    parts[:, :2] = parts[:, 1::-1]  # from its end to its beginning
+    for code in present(codes):
+        mirror = SHAPES[code].backwards
+        if mirror is not None:
+            mine = codes == code
+            amount[mine] = mirror(amount[mine])
+            parts[mine, :2] = 1.0 - parts[mine, :2]  # it rises from 0 to 1 again
+            parts[mine, 2] *= -1.0
+    parts[codes == HOLD] = WHOLE
+    return _holds_short(
+        Curve(
+            beat, told.value[::-1], np.append(codes, LINE), np.append(amount, 0.0),
+            np.append(parts, [WHOLE], axis=0),
+        )
+    )  # fmt: skip
 
 
 def _holds_told(curve: Curve) -> Curve:
@@ -81,20 +96,20 @@ def _holds_told(curve: Curve) -> Curve:
     value[passed] = value[passed - 1]
     at = np.flatnonzero(jumps & ~twin)
     if not at.size:
-        return replace(curve, value=value)
+        return curve.having(value=value)
     return Curve(
         np.insert(curve.beat, at + 1, curve.beat[at + 1]),
         np.insert(value, at + 1, value[at]),
         np.insert(curve.shape, at + 1, LINE),
         np.insert(curve.amount, at + 1, 0.0),
+        np.insert(curve.parts, at + 1, WHOLE, axis=0),
     )
 
 
 def _holds_short(curve: Curve) -> Curve:
     """Without the points at the end of holds that `_holds_told` puts there."""
     before = np.append(False, (curve.shape[:-1] == HOLD) & (np.diff(curve.value) == 0.0))
-    keep = ~(before & curve.jumps())
-    return Curve(curve.beat[keep], curve.value[keep], curve.shape[keep], curve.amount[keep])
+    return curve.rows(~(before & curve.jumps()))
 
 
 def faded(curve: Curve, fade_in: bool, level: float) -> Curve:
@@ -103,7 +118,7 @@ def faded(curve: Curve, fade_in: bool, level: float) -> Curve:
     parts = cut(curve, np.linspace(first, last, FADE_PARTS + 1))
     u = (parts.beat - first) / (last - first)
     weight = u if fade_in else 1.0 - u
-    return _valued(parts, level + (parts.value - level) * weight)
+    return valued(parts, level + (parts.value - level) * weight)
 
 
 def flattened(curve: Curve, level: float | None = None) -> Curve:
@@ -112,9 +127,7 @@ def flattened(curve: Curve, level: float | None = None) -> Curve:
         grid = np.linspace(curve.beat[0], curve.beat[-1], 2_049)
         level = float(curve.at((grid[1:] + grid[:-1]) / 2.0).mean())
     ends = [0, len(curve) - 1] if len(curve) > 1 else [0]
-    count = len(ends)
-    value = np.full(count, np.clip(level, 0.0, 1.0))
-    return Curve(curve.beat[ends], value, np.full(count, LINE, np.uint8), np.zeros(count))
+    return lines(curve.beat[ends], np.full(len(ends), np.clip(level, 0.0, 1.0)))
 
 
 def smoothed(curve: Curve, beats: float, tolerance: float = 0.004) -> Curve:
@@ -134,7 +147,7 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.004) -> Curve:
     )
     smooth = np.convolve(padded, bell / bell.sum(), "valid")
     smooth[0], smooth[-1] = value[0], value[-1]
-    return fit(grid, np.clip(smooth, 0.0, 1.0), tolerance)
+    return fitted(grid, np.clip(smooth, 0.0, 1.0), tolerance)
 
 
 def repeated(
@@ -166,8 +179,12 @@ def repeated(
         keep[seam[touching & ~same]] = False
     if count > 1 and curve.beat[-2] == curve.beat[-1]:
         keep[seam[touching & ~same] - 1] = False
+    parts = np.tile(curve.parts, (times, 1))
+    parts[:, 2] *= scale**turn
     shape, amount = np.tile(curve.shape, times), np.tile(curve.amount, times)
-    return joined(beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep])
+    return joined(
+        beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep], parts[keep]
+    )
 
 
 def on_span(
@@ -180,11 +197,16 @@ def on_span(
     ramp = min(ramp, (last - first) / 2.0)
     if ramp > 0.0:
         edged = cut(new, [ramp, last - first - ramp])
-        inner = (edged.beat >= ramp) & (edged.beat <= last - first - ramp)
-        beat = np.concatenate(([0.0], edged.beat[inner], [last - first]))
-        value = np.concatenate((old.value[:1], edged.value[inner], old.value[-1:]))
-        codes = np.concatenate(([LINE], edged.shape[inner], [LINE])).astype(np.uint8)
-        amount = np.concatenate(([0.0], edged.amount[inner], [0.0]))
-        codes[-2], amount[-2] = LINE, 0.0
-        new = Curve(beat, value, codes, amount)
+        new = between(old.value[[0, -1]], edged, ramp, last - first)
     return splice(curve, first, new, last)
+
+
+def between(ends: Floats, inner: Curve, ramp: float, length: float) -> Curve:
+    """A piece of `length` beats: in a line from the first of the `ends` to what `inner` does from
+    `ramp` on, and from what it does `ramp` before the end in a line to the second."""
+    inside = inner.rows((inner.beat >= ramp) & (inner.beat <= length - ramp))
+    shape, amount, parts = inside.shape.copy(), inside.amount.copy(), inside.parts.copy()
+    shape[-1], amount[-1], parts[-1] = LINE, 0.0, WHOLE
+    inside = inside.having(shape=shape, amount=amount, part=parts)
+    edges = [lines([beat], [value]) for beat, value in zip((0.0, length), ends, strict=True)]
+    return Curve(*columns_of((edges[0], inside, edges[1])))

@@ -6,149 +6,91 @@ both ends.
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from zolvek.core.arrays import Floats, Numbers, floats
-from zolvek.core.curve.curve import Curve, joined
-from zolvek.core.curve.edits import replace
-from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
+from zolvek.core.arrays import Floats, Ints, Numbers, floats
+from zolvek.core.curve.building import columns_of, joined, lines
+from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.places import SAME
+from zolvek.core.curve.rules import present, risen
+from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.errors import ZolvekError
-
-SAME = 1e-12  # values closer than this make no jump
-SMOOTH = (HOLD, LINE, BENT, COSINE)  # shapes with nothing to tell inside
-COSINE_PARTS = 24  # bends that stand for a cosine that is cut: within 2e-4 of it
-
-Rows = list[tuple[float, float, int, float]]
-Columns = tuple[Floats, Floats, Any, Floats]
 
 
 def cut(curve: Curve, beats: Numbers) -> Curve:
-    """The same curve with a point at each of `beats`.
-
-    It is heard as before: holds, lines, bends and S-curves are cut exactly, steps and cycles
-    become the points they consist of, a cosine becomes bends within 2e-4.
-    """
+    """The same curve with a point at each of `beats`: heard as before, to the last digits. A segment
+    that is cut becomes several of its shape, each of which runs through a part of it."""
     wanted = np.unique(floats(beats))
     missing = wanted[~np.isin(wanted, curve.beat)]
     if not missing.size:
         return curve
     owner = np.searchsorted(curve.beat, missing, side="right") - 1
-    last = len(curve) - 1
-    held = ((missing[owner < 0], curve.value[0]), (missing[owner == last], curve.value[last]))
-    before, after = (
-        (b, np.full(len(b), v), np.full(len(b), LINE, np.uint8), np.zeros(len(b))) for b, v in held
-    )
-    parts, start = [before], 0
-    for index in np.unique(owner[(owner >= 0) & (owner < last)]).tolist():
-        parts.append(_part(curve, start, index))
-        parts.append(_columns(_cut_segment(curve, index, missing[owner == index])))
-        start = index + 1
-    parts += [_part(curve, start, last + 1), after]
-    return Curve(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+    place = owner + 1
+    inside = (owner >= 0) & (owner < len(curve) - 1)
+    own = np.clip(owner, 0, len(curve) - 1)
+    beat = np.insert(curve.beat, place, missing)
+    value = np.insert(curve.value, place, curve.at(missing))
+    source = np.insert(np.arange(len(curve)), place, np.where(inside, own, -1))
+    shape = np.where(source < 0, LINE, curve.shape[source]).astype(np.uint8)
+    amount = np.where(source < 0, 0.0, curve.amount[source])
+    part = np.insert(curve.parts, place, WHOLE, axis=0)
+    new = source >= 0
+    new[:-1] &= source[1:] == source[:-1]  # cut at its end
+    new[1:] |= (source[1:] == source[:-1]) & (source[1:] >= 0)  # or at its start
+    new[-1] = False
+    rows = np.flatnonzero(new)
+    if rows.size:
+        amount[rows], part[rows], value[rows] = _parts(curve, source, beat, value, rows)
+    return Curve(beat, value, shape, amount, part)
 
 
-def _part(curve: Curve, start: int, stop: int) -> Columns:
-    part = slice(start, stop)
-    return curve.beat[part], curve.value[part], curve.shape[part], curve.amount[part]
+def _parts(
+    curve: Curve, source: Ints, beat: Floats, value: Floats, rows: Ints
+) -> tuple[Floats, Floats, Floats]:
+    """Amounts, parts and first values of the segments that begin at `rows`, each of which is a part of
+    the segment `source` of the curve."""
+    of = source[rows]
+    length = curve.beat[of + 1] - curve.beat[of]
+    begin, end, swing = curve.parts[of].T
+    ends_inside = source[rows + 1] == of
+    first = (beat[rows] - curve.beat[of]) / length
+    last = np.where(ends_inside, (beat[rows + 1] - curve.beat[of]) / length, 1.0)
+    u0 = _on_edges(curve, of, begin + first * (end - begin), beat[rows])
+    u1 = np.where(ends_inside, begin + last * (end - begin), end)
+    u1 = np.where(ends_inside, _on_edges(curve, of, u1, beat[rows + 1]), u1)
+    whole = (begin == 0.0) & (end == 1.0)
+    swing = np.where(whole, curve.value[of + 1] - curve.value[of], swing)
+    steady = np.array([row.steady for row in SHAPES])[curve.shape[of]]
+    part = np.stack((u0, u1, np.where(steady, 0.0, swing)), axis=1)
+    amount, level = curve.amount[of].copy(), value[rows]
+    moved = np.flatnonzero((first > 0.0) & (u0 != begin + first * (end - begin)))
+    if moved.size:  # onto a jump: what it leaps to is the value there
+        there = of[moved]
+        y = risen(curve.shape[there], u0[moved], curve.amount[there])
+        before = risen(curve.shape[there], begin[moved], curve.amount[there])
+        level[moved] = np.clip(curve.value[there] + swing[moved] * (y - before), 0.0, 1.0)
+    for code in present(curve.shape[of]):
+        shared = SHAPES[code].part
+        if shared is not None:
+            mine = curve.shape[of] == code
+            amount[mine], part[mine] = shared(amount[mine], u0[mine], u1[mine]), WHOLE
+    return amount, part, level
 
 
-def _rows(curve: Curve, start: int, stop: int) -> Rows:
-    part = slice(start, stop)
-    columns = (curve.beat, curve.value, curve.shape, curve.amount)
-    return list(zip(*(column[part].tolist() for column in columns), strict=True))
-
-
-def _columns(rows: Rows) -> Columns:
-    beat, value, shape, amount = zip(*rows, strict=True)
-    values = np.clip(floats(value), 0.0, 1.0)
-    return floats(beat), values, np.array(shape, np.uint8), floats(amount)
-
-
-def _cut_segment(curve: Curve, index: int, beats: Floats) -> Rows:
-    """The rows that stand for one segment cut at `beats`, without the point it ends in."""
-    code = int(curve.shape[index])
-    first, last = float(curve.beat[index]), float(curve.beat[index + 1])
-    if code not in (HOLD, LINE, BENT):
-        broken = Curve(*_columns([*_broken(curve, index), *_rows(curve, index + 1, index + 2)]))
-        broken = replace(broken, beat=_onto(broken.beat, beats))
-        inner = beats[~np.isin(beats, broken.beat)]
-        simple = cut(broken, inner) if inner.size else broken
-        return _rows(simple, 0, len(simple) - 1)
-    u = np.concatenate(([0.0], (beats - first) / (last - first)))
-    values = curve.at(beats)
-    steepness = float(np.arctanh(curve.amount[index])) if code == BENT else 0.0
-    # e^(k·u) over a part of its way is a bend again, its k shared out by length.
-    amounts = np.tanh(steepness * np.diff(np.append(u, 1.0)))
-    rows: Rows = [(first, float(curve.value[index]), code, float(amounts[0]))]
-    rows += [
-        (float(b), float(v), code, float(a))
-        for b, v, a in zip(beats, values, amounts[1:], strict=True)
-    ]
-    return rows
-
-
-def _onto(own: Floats, beats: Floats) -> Floats:
-    """Inner beats that rounding put beside one of `beats`, put onto it."""
-    moved = own.copy()
-    for beat in beats:
-        nearest = 1 + int(np.argmin(np.abs(own[1:-1] - beat))) if len(own) > 2 else 0
-        if nearest and abs(own[nearest] - beat) < 1e-9:
-            moved[nearest] = beat
-    return moved
-
-
-def steps_of(curve: Curve, index: int) -> tuple[Floats, Floats] | None:
-    """Beats and values of the levels that a segment steps through; None where it has none."""
-    rows = _broken(curve, index) if SHAPES[curve.shape[index]].key in ("stairs", "pulses") else None
-    if rows is None:
-        return None
-    return np.array([row[0] for row in rows]), np.array([row[1] for row in rows])
-
-
-def knots(curve: Curve) -> Floats:
-    """The beats of all points, and of the steps and turns inside segments that have such."""
-    inner = [
-        np.array([row[0] for row in _broken(curve, int(i))])
-        for i in np.flatnonzero(~np.isin(curve.shape[:-1], SMOOTH))
-        if curve.beat[i + 1] > curve.beat[i]
-    ]
-    return np.unique(np.concatenate([curve.beat, *inner]))
-
-
-def _broken(curve: Curve, index: int) -> Rows:
-    """A segment of more than one part as holds, bends or cosines, without its end point."""
-    first, last = float(curve.beat[index]), float(curve.beat[index + 1])
-    low, high = float(curve.value[index]), float(curve.value[index + 1])
-    code, amount = int(curve.shape[index]), float(curve.amount[index])
-
-    def rows(u: Any, y: Any, shape: int, amounts: Any) -> Rows:
-        beat = first + (last - first) * u
-        value = low + (high - low) * y
-        return [
-            (float(b), float(v), shape, float(a))
-            for b, v, a in zip(beat, value, amounts, strict=True)
-        ]
-
-    n = int(amount)
-    key = SHAPES[code].key
-    if key == "stairs":
-        steps = np.arange(n + 1)
-        return rows(steps / (n + 1.0), steps / float(n), HOLD, np.zeros(n + 1))
-    if key == "pulses":
-        halves = np.arange(2 * n)
-        return rows(halves / (2.0 * n), halves % 2.0, HOLD, np.zeros(2 * n))
-    if key == "waves":
-        turns = np.arange(2 * n + 1)
-        return rows(turns / (2.0 * n + 1), turns % 2.0, COSINE, np.zeros(2 * n + 1))
-    if code == S_CURVE:
-        return rows(np.array([0.0, 0.5]), np.array([0.0, 0.5]), BENT, np.array([-amount, amount]))
-    u = np.arange(COSINE_PARTS) / COSINE_PARTS
-    edges = SHAPES[COSINE].rise(np.append(u, 1.0), np.zeros(COSINE_PARTS + 1))
-    middle = SHAPES[COSINE].rise(u + 0.5 / COSINE_PARTS, np.zeros(COSINE_PARTS))
-    # A bend that meets the cosine at both ends and in the middle: y(½) = (1 + a)/2.
-    return rows(u, edges[:-1], BENT, 2.0 * (middle - edges[:-1]) / np.diff(edges) - 1.0)
+def _on_edges(curve: Curve, of: Ints, u: Floats, beats: Floats) -> Floats:
+    """Places in the shapes of segments; one that lies on a jump, as exactly as its beat can tell, is the
+    jump's own."""
+    jumping = np.array([row.before is not None for row in SHAPES])
+    found = u.copy()
+    for row in np.flatnonzero(jumping[curve.shape[of]]).tolist():
+        edges = SHAPES[curve.shape[of[row]]].jumps(float(curve.amount[of[row]]))
+        if not edges.size:
+            continue
+        near = float(edges[np.argmin(np.abs(edges - u[row]))])
+        length = curve.beat[of[row] + 1] - curve.beat[of[row]]
+        if abs(near - u[row]) * length <= 4.0 * np.spacing(abs(beats[row])):
+            found[row] = near
+    return found
 
 
 def _ends(curve: Curve, first: float, last: float) -> tuple[Curve, int, int]:
@@ -165,15 +107,15 @@ def _ends(curve: Curve, first: float, last: float) -> tuple[Curve, int, int]:
 def piece(curve: Curve, first: float, last: float) -> Curve:
     """What the curve does from `first` to `last`, as a piece."""
     whole, start, end = _ends(curve, first, last)
-    part = slice(start, end + 1)
-    value = whole.value[part].copy()
-    if whole.shape[end - 1] == HOLD:
+    own = whole.rows(slice(start, end + 1))
+    value = own.value.copy()
+    if own.shape[-2] == HOLD:
         value[-1] = value[-2]  # what is heard up to the end; the next value is beyond it
-    beat = whole.beat[part] - first
+    beat = own.beat - first
     beat[-1] = last - first
-    shape, amount = whole.shape[part].copy(), whole.amount[part].copy()
+    shape, amount = own.shape.copy(), own.amount.copy()
     shape[-1], amount[-1] = LINE, 0.0
-    return Curve(beat, value, shape, amount)
+    return own.having(beat=beat, value=value, shape=shape, amount=amount)
 
 
 def splice(curve: Curve, first: float, put: Curve, last: float | None = None) -> Curve:
@@ -182,30 +124,24 @@ def splice(curve: Curve, first: float, put: Curve, last: float | None = None) ->
     length = float(put.beat[-1])
     last = first + length if last is None else last
     whole, _, _ = _ends(curve, first, last)
-    left = slice(0, int(np.searchsorted(whole.beat, first, side="left")))
-    right_at = int(np.searchsorted(whole.beat, last, side="right")) - 1
-    columns = []
+    left = int(np.searchsorted(whole.beat, first, side="left"))
+    right = int(np.searchsorted(whole.beat, last, side="right")) - 1
     before = _limit_before(whole, first)
-    after = float(whole.value[right_at])
-    reached = left.stop > 0 or first > 0.0
-    keep_left = reached and before is not None and abs(before - put.value[0]) > SAME
-    join_right = abs(after - put.value[-1]) <= SAME
-    for name in ("beat", "value", "shape", "amount"):
-        own, old = getattr(put, name), getattr(whole, name)
-        inner = own + first if name == "beat" else own
-        parts = [old[left]]
-        if keep_left:
-            edge = {"beat": first, "value": before, "shape": LINE, "amount": 0.0}[name]
-            parts.append(np.array([edge], old.dtype))
-        parts.append(inner[:-1] if join_right else inner)
-        parts.append(old[right_at:])
-        columns.append(np.concatenate(parts))
+    edge = (left > 0 or first > 0.0) and before is not None and abs(before - put.value[0]) > SAME
+    join_right = abs(float(whole.value[right]) - put.value[-1]) <= SAME
+    parts = [
+        whole.rows(slice(0, left)) if left else None,
+        lines([first], [before]) if edge else None,
+        put.rows(slice(0, -1 if join_right else None)).shifted(first),
+        whole.rows(slice(right, None)),
+    ]
+    columns = columns_of([part for part in parts if part is not None])
     columns[0] = np.maximum.accumulate(columns[0])
     return joined(*columns)
 
 
 def _limit_before(curve: Curve, beat: float) -> float | None:
-    """The value just before a point's beat; None when a hold leads there, which needs no point."""
+    """The value that the curve comes to at a point's beat; None when a hold leads there, which needs no point."""
     at = int(np.searchsorted(curve.beat, beat, side="left"))
     if at == 0:
         return float(curve.value[0])
@@ -216,6 +152,4 @@ def clear(curve: Curve, first: float, last: float) -> Curve:
     """A straight way from the level before the span to the level after it."""
     own = piece(curve, first, last)
     ends = [0, len(own) - 1]
-    return splice(
-        curve, first, Curve(own.beat[ends], own.value[ends], np.full(2, LINE), np.zeros(2))
-    )
+    return splice(curve, first, lines(own.beat[ends], own.value[ends]))

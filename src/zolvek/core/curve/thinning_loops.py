@@ -1,17 +1,23 @@
 """The two loops of thinning, one number at a time, so that a compiler can take them.
 
 They use nothing but floats and arrays: as Python for short passes, as machine code for long ones.
-The rises are those of the shapes table, told anew for the compiler; a test holds them together.
+What shapes do is told by the functions of the shapes table, which are compiled with them. The compiler
+has to be told one by one which rows are tried; a test sees that every row with a guess is.
 """
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 import numpy as np
 
-from zolvek.core.curve.shapes import BENT, COSINE, LINE, S_CURVE
+from zolvek.core.curve.shapes import BENT, COSINE, LINE, PLACES, S_CURVE, SHAPES
+
+bend, s_curve, cosine = (SHAPES[code].form for code in (BENT, S_CURVE, COSINE))
+bend_guess, bend_by_three = SHAPES[BENT].guesses
+(s_curve_guess,) = SHAPES[S_CURVE].guesses
+bend_ready, s_curve_ready = (SHAPES[code].prepare for code in (BENT, S_CURVE))
+TRIALS = 5  # a line, and what `_guess` knows
 
 INFINITE = 1e300
 FLAT_RISE = 1e-12
@@ -209,17 +215,26 @@ def farthest(x: Any, y: Any, corner_x: Any, corner_y: Any, tolerance: float) -> 
     return rows[: made + 1]
 
 
-def _rise(code: int, k: float, whole: float, u: float) -> float:
-    """The shapes table's rise; `k` and `whole` are its constants for a bend."""
+def _rise(code: int, k: Any, whole: Any, u: Any) -> Any:
+    """How far a shape has risen at u; `k` and `whole` are what it has prepared."""
     if code == BENT:
-        return math.expm1(k * u) / whole
-    if code == COSINE:
-        return 0.5 - 0.5 * math.cos(math.pi * u)
+        return bend(u, k, whole)
     if code == S_CURVE:
-        if u < 0.5:
-            return 0.5 * math.expm1(k * 2.0 * u) / whole
-        return 1.0 - 0.5 * math.expm1(k * (2.0 - 2.0 * u)) / whole
+        return s_curve(u, k, whole)
+    if code == COSINE:
+        return cosine(u)
     return u
+
+
+def _guess(trial: int, a: float, b: float, c: float, d: float, e: float) -> tuple[int, float]:
+    """The shape of a trial, and the amount guessed from a run's heights at shapes.PLACES."""
+    if trial == 1:
+        return BENT, bend_guess(a, b, c, d, e)
+    if trial == 2:
+        return COSINE, 0.0
+    if trial == 3:
+        return S_CURVE, s_curve_guess(a, b, c, d, e)
+    return BENT, bend_by_three(a, b, c, d, e)
 
 
 def _between(x: Any, y: Any, at: float, low: int, high: int) -> float:
@@ -242,33 +257,24 @@ def _follows(
     span, rise = cx[end] - x0, cy[end] - y0
     first, last = place[start], place[end]
     low, high = max(first - 1, 0), min(last + 2, len(x))
-    for trial in range(5):
+    heights = np.zeros(len(PLACES))
+    for trial in range(TRIALS):
         code, amount = LINE, 0.0
-        if trial > 0 and abs(rise) < FLAT_RISE:
-            break
-        if trial in (1, 4):
-            code = BENT
-            half = (_between(x, y, x0 + 0.5 * span, low, high) - y0) / rise
-            amount = 2.0 * half - 1.0
-            if trial == 4:  # by three places instead of one: less at the mercy of a single sample
-                early = (_between(x, y, x0 + 0.35 * span, low, high) - y0) / rise
-                late = (_between(x, y, x0 + 0.65 * span, low, high) - y0) / rise
-                amount = half + 0.5 * (early + late) - 1.0
-        elif trial == 2:
-            code = COSINE
-        elif trial == 3:
-            code = S_CURVE
-            early = (_between(x, y, x0 + 0.25 * span, low, high) - y0) / rise
-            late = (_between(x, y, x0 + 0.75 * span, low, high) - y0) / rise
-            amount = 1.0 - 2.0 * (early + 1.0 - late)
+        if trial > 0:
+            if abs(rise) < FLAT_RISE:
+                break
+            if trial == 1:
+                for m in range(len(PLACES)):
+                    heights[m] = (_between(x, y, x0 + PLACES[m] * span, low, high) - y0) / rise
+            code, amount = _guess(trial, heights[0], heights[1], heights[2], heights[3], heights[4])
         amount = min(max(amount, -STEEPEST), STEEPEST)
-        k, whole = 0.0, 1.0
-        if code in (BENT, S_CURVE):
-            sign = -4.0 if code == BENT else 4.0
-            k = sign * math.atanh(amount)
-            if abs(k) < FLAT_RISE:
-                k = FLAT_RISE
-            whole = math.expm1(k)
+        k: Any = 0.0
+        whole: Any = 1.0
+        wanted: Any = amount
+        if code == BENT:
+            k, whole = bend_ready(wanted)
+        elif code == S_CURVE:
+            k, whole = s_curve_ready(wanted)
         fits = True
         for m in range(first, last + 1):
             if m >= len(x) or x[m] <= x0 or x[m] >= cx[end]:

@@ -6,8 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.curve.building import flat
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import set_value
+from zolvek.core.curve.shaping import valued
 from zolvek.core.curve.spans import cut
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import (
@@ -30,8 +32,8 @@ def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) ->
     if not keep_sound:
         return new
     value = new.from_position(lane.to_position(lane.curve.value))
-    curve = lane.curve
-    return replace(new, curve=Curve(curve.beat, value, curve.shape, curve.amount))
+    factor = (lane.reach[1] - lane.reach[0]) / (high - low)
+    return replace(new, curve=valued(lane.curve, value, factor))
 
 
 def reach_of(lane: Lane, first: float, last: float) -> tuple[float, float]:

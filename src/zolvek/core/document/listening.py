@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.curve.building import flat
+from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.records import record
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.shapes import LINE
+from zolvek.core.curve.shaping import between
 from zolvek.core.curve.spans import cut, piece, splice
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.errors import ZolvekError
@@ -98,15 +98,8 @@ def _joined_piece(
     if glide <= 0.0:
         return own
     length = last - first
-    edged = cut(own, [glide, length - glide])
-    inner = (edged.beat >= glide) & (edged.beat <= length - glide)
-    ends = base.at([np.nextafter(first, -np.inf), last])
-    beat = np.concatenate(([0.0], edged.beat[inner], [length]))
-    value = np.concatenate((ends[:1], edged.value[inner], ends[1:]))
-    shape = np.concatenate(([LINE], edged.shape[inner], [LINE])).astype(np.uint8)
-    amount = np.concatenate(([0.0], edged.amount[inner], [0.0]))
-    shape[-2], amount[-2] = LINE, 0.0
-    return Curve(beat, value, shape, amount)
+    ends = np.array([float(base.before(first)), float(base.at(last))])
+    return between(ends, cut(own, [glide, length - glide]), glide, length)
 
 
 def auditioned(lane: Lane, keys: list[str]) -> Curve:

@@ -6,7 +6,8 @@ from dataclasses import field
 
 import numpy as np
 
-from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.curve.building import flat
+from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Share
 from zolvek.core.records import record

@@ -10,7 +10,8 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers
-from zolvek.core.curve.curve import Curve, flat
+from zolvek.core.curve.building import flat
+from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Gain, Length, Pitch, Share
 from zolvek.core.model.catalogue import KINDS, DeviceKind

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
+from zolvek.core.curve.building import flat, lines
 from zolvek.core.curve.composing import composed
-from zolvek.core.curve.curve import Curve, flat, leaps
-from zolvek.core.curve.shapes import LINE
-from zolvek.core.curve.spans import knots, piece, splice
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.places import knots, leaps
+from zolvek.core.curve.spans import piece, splice
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import KINDS, Layer
 from zolvek.core.model.project import Lane, Project, with_lane
@@ -63,16 +64,13 @@ def _whole(layer: Layer, tempo: TempoMap, length: float) -> Curve:
         assert layer.curve is not None
         if first == 0.0 and layer.last is None and not layer.gaps:
             return layer.curve
-        part = piece(layer.curve, first, last)
-        own = Curve(part.beat + first, part.value, part.shape, part.amount)
+        own = piece(layer.curve, first, last).shifted(first)
     rest = flat(0.5)
-    put = Curve(own.beat - own.beat[0], own.value, own.shape, own.amount)
+    put = own.shifted(-float(own.beat[0]))
     whole = splice(rest, first, put) if put.beat[-1] > 0.0 else rest
     for begin, end in layer.gaps:
         if end > begin:
-            ends = np.array([0.0, end - begin])
-            gap = Curve(ends, np.full(2, 0.5), np.full(2, LINE, np.uint8), np.zeros(2))
-            whole = splice(whole, begin, gap)
+            whole = splice(whole, begin, lines([0.0, end - begin], [0.5, 0.5]))
     return whole
 
 
@@ -91,18 +89,23 @@ class Layered:
     parts: tuple[Part, ...]
     fit: bool = False
 
-    def raw(self, beats: Numbers) -> Floats:
-        """What the parts make of the base, before it is kept to 0..1."""
+    def raw(self, beats: Numbers, before: bool = False) -> Floats:
+        """What the parts make of the base, before it is kept to 0..1; with `before`, the limit from
+        the left."""
+
+        def of(curve: Curve) -> Floats:
+            return curve.before(at) if before else curve.at(at)
+
         at = floats(beats)
-        total = self.base.at(at)
+        total = of(self.base)
         for part in self.parts:
             if part.amount == 0.0:
                 continue
-            move = part.curve.at(at)
+            move = of(part.curve)
             move -= 0.5
             move *= part.amount
             if part.way is not None:
-                move *= 2.0 * part.way.at(at) - 1.0
+                move *= 2.0 * of(part.way) - 1.0
             if part.scales:
                 move += 1.0
                 total *= move
@@ -112,7 +115,14 @@ class Layered:
 
     def at(self, beats: Numbers) -> Floats:
         """The value at each of `beats` (any shape, any order), 0..1."""
-        total = self.raw(beats)
+        return self.kept(self.raw(beats))
+
+    def before(self, beats: Numbers) -> Floats:
+        """The limit of that from the left."""
+        return self.kept(self.raw(beats, before=True))
+
+    def kept(self, total: Floats) -> Floats:
+        """What the parts make of the base, brought into 0..1."""
         if self.fit:
             low, high = self.bounds
             total = (total - low) / (high - low)
@@ -128,21 +138,23 @@ class Layered:
     @cached_property
     def bounds(self) -> tuple[float, float]:
         """The range it is pressed into 0..1 from: at least 0 to 1."""
-        low, high = self.ranges(self.raw, np.array([0.0, self.knots[-1] + 1.0]))
+        low, high = self.ranges(np.array([0.0, self.knots[-1] + 1.0]), raw=True)
         return min(float(low[0]), 0.0), max(float(high[0]), 1.0)
 
     def extents(self, edges: Floats) -> tuple[Floats, Floats]:
         """Lowest and highest value between each two neighbouring `edges`, by looking at the knots
         and closely between them."""
-        return self.ranges(self.at, edges)
+        return self.ranges(edges)
 
-    def ranges(self, function: Callable[[Floats], Floats], edges: Floats) -> tuple[Floats, Floats]:
+    def ranges(self, edges: Floats, raw: bool = False) -> tuple[Floats, Floats]:
+        """As `extents`; `raw`, before it is kept to 0..1."""
         inside = self.knots[(self.knots > edges[0]) & (self.knots < edges[-1])]
         cuts = np.unique(np.concatenate((edges, inside)))
         share = np.arange(SIDES) / (SIDES - 1.0)
         grid = cuts[:-1, None] + np.diff(cuts)[:, None] * share
-        grid[:, -1] = np.nextafter(cuts[1:], -np.inf)
-        values = function(grid.ravel()).reshape(grid.shape)
+        values = self.raw(grid.ravel()).reshape(grid.shape)
+        values[:, -1] = self.raw(cuts[1:], before=True)
+        values = values if raw else self.kept(values)
         groups = np.searchsorted(cuts[:-1], edges[:-1], side="left")
         return (
             np.minimum.reduceat(values.min(axis=1), groups),
@@ -152,7 +164,8 @@ class Layered:
     @cached_property
     def leaps(self) -> Floats:
         """The beats at which anything in it jumps."""
-        curves = (self.base, *(part.curve for part in self.parts))
+        curves = [self.base, *(part.curve for part in self.parts)]
+        curves += [part.way for part in self.parts if part.way is not None]
         return np.unique(np.concatenate([leaps(curve) for curve in curves]))
 
 
@@ -196,14 +209,14 @@ def baked(
     knots = whole.knots
     knots = np.concatenate(([first, last], knots[(knots > first) & (knots < last)]))
     if rest:
-        low, high = whole.ranges(whole.raw, np.array([first, last]))
+        low, high = whole.ranges(np.array([first, last]), raw=True)
         if float(low[0]) < -1e-9 or float(high[0]) > 1.0 + 1e-9:
             raise ZolvekError(
                 "These layers alone would leave the lane's reach.",
                 remedy="Bake all layers, or make these smaller first.",
             )
     made = composed(whole.at, knots, tolerance)
-    put = Curve(made.beat - first, made.value, made.shape, made.amount)
+    put = made.shifted(-first)
     curve = splice(lane.curve, first, put, last) if span else made
     gone = {layer.id for layer in taken}
     layers = []

@@ -13,9 +13,10 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
+from zolvek.core.curve.building import joined
 from zolvek.core.curve.composing import composed
-from zolvek.core.curve.curve import Curve, joined
-from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shapes import COSINE, HOLD, LINE, S_CURVE
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.records import record
@@ -263,13 +264,10 @@ def as_curve(
     last: float,
     tempo: TempoMap,
     tolerance: float = TOLERANCE,
-    whole: bool = False,
 ) -> Curve:
     """The LFO from beat `first` to `last` as a curve; kept to 0..1.
 
-    Steady ones are exact, but for a cosine that the span's edge cuts: within 5e-4 there, or, with
-    `whole`, left whole, so that the curve begins and ends at points outside the span. Changing
-    ones stay within `tolerance` of the movement throughout. Raises ZolvekError for an empty span,
+    Steady ones are exact. Changing ones stay within `tolerance` of the movement throughout. Raises ZolvekError for an empty span,
     or one of more than a million points.
     """
     wanted = points_wanted(lfo, first, last, tempo)
@@ -282,13 +280,13 @@ def as_curve(
     cycles = Cycles(lfo, first, last, tempo)
     timed = lfo.rate.timed and _tempo_moves(tempo, first, last)
     if lfo.steady and not timed and not _clips(lfo):
-        return _steady(lfo, cycles, whole)
+        return _steady(lfo, cycles)
     return _fitted(lfo, cycles, tolerance)
 
 
-def _steady(lfo: Lfo, cycles: Cycles, whole: bool) -> Curve:
+def _steady(lfo: Lfo, cycles: Cycles) -> Curve:
     """An LFO whose cycles are all alike, by its corners."""
-    from zolvek.core.curve.spans import cut
+    from zolvek.core.curve.spans import piece
 
     first, last = cycles.first, cycles.last
     period = lfo.rate.period
@@ -300,38 +298,15 @@ def _steady(lfo: Lfo, cycles: Cycles, whole: bool) -> Curve:
     beat = np.maximum.accumulate(first + (place - lfo.phase) * period)
     value = _levelled(lfo, level, np.zeros(1))
     made = joined(beat, np.clip(value, 0.0, 1.0), shape.astype(np.uint8), amount)
-    # What can be cut exactly is cut; the others keep the corner beyond the edge.
-    for edge in (first, last):
-        owner = made.segment_at(edge)
-        if made.shape[owner] in (HOLD, LINE, BENT):
-            made = cut(made, [edge])
-    low = int(np.searchsorted(made.beat, first + NEAR, side="right")) - 1
-    high = int(np.searchsorted(made.beat, last - NEAR, side="left"))
-    part_of = slice(low, high + 1)
-    made = Curve(made.beat[part_of], made.value[part_of], made.shape[part_of], made.amount[part_of])
-    return made if whole else _trimmed(made, first, last)
+    return piece(_onto(made, (first, last)), first, last).shifted(first)
 
 
-def _trimmed(made: Curve, first: float, last: float) -> Curve:
-    """The curve without what lies beyond the span: a piece that its edge cuts is fitted."""
-    inside = np.flatnonzero((made.beat >= first - NEAR) & (made.beat <= last + NEAR))
-    if len(inside) == len(made):
-        return made
-    if not len(inside):
-        return composed(made.at, np.array([first, last]), EDGE_TOLERANCE)
-    core = slice(int(inside[0]), int(inside[-1]) + 1)
-    parts = [Curve(made.beat[core], made.value[core], made.shape[core], made.amount[core])]
-    if inside[0] > 0:
-        parts.insert(0, composed(made.at, np.array([first, made.beat[core][0]]), EDGE_TOLERANCE))
-    if inside[-1] < len(made) - 1:
-        parts.append(composed(made.at, np.array([made.beat[core][-1], last]), EDGE_TOLERANCE))
-    # Where two parts meet, the point is the later part's.
-    ends = [len(part) - 1 for part in parts[:-1]] + [len(parts[-1])]
-    rows = [
-        (part.beat[:end], part.value[:end], part.shape[:end], part.amount[:end])
-        for part, end in zip(parts, ends, strict=True)
-    ]
-    return joined(*(np.concatenate(column) for column in zip(*rows, strict=True)))
+def _onto(made: Curve, edges: tuple[float, float]) -> Curve:
+    """Corners that rounding put beside an edge of the span, put onto it."""
+    beat = made.beat.copy()
+    for edge in edges:
+        beat[np.abs(beat - edge) < NEAR] = edge
+    return joined(beat, made.value, made.shape, made.amount)
 
 
 def value_at(lfo: Lfo, first: float, last: float, tempo: TempoMap, beats: Floats) -> Floats:

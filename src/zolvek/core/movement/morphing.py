@@ -14,7 +14,6 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.edits import replace as with_columns
 from zolvek.core.curve.edits import take
 from zolvek.core.curve.shapes import CODES, HOLD, LINE
 from zolvek.core.curve.spans import splice
@@ -212,7 +211,7 @@ def _staying(curve: Curve, last: float, value: float) -> Curve:
     made = take(curve, keep)
     values, shapes, amounts = made.value.copy(), made.shape.copy(), made.amount.copy()
     values[first_at], shapes[first_at], amounts[first_at] = value, HOLD, 0.0
-    return with_columns(made, value=values, shape=shapes, amount=amounts)
+    return made.having(value=values, shape=shapes, amount=amounts)
 
 
 def chained(

@@ -13,8 +13,9 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.places import knots
 from zolvek.core.curve.shapes import HOLD, LINE
-from zolvek.core.curve.spans import knots, splice
+from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.document import states
 from zolvek.core.document.lanes import with_reach

@@ -6,7 +6,8 @@ from dataclasses import replace
 from functools import cached_property
 
 from zolvek.core.arrays import Floats, Numbers
-from zolvek.core.curve.curve import Curve, leaps
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.places import leaps
 from zolvek.core.curve.shaping import repeated
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.model.pattern import Pattern

@@ -10,9 +10,10 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.curve.building import flat, joined, lines
 from zolvek.core.curve.composing import composed
-from zolvek.core.curve.curve import Curve, joined
-from zolvek.core.curve.edits import TICK, indices, replace
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.edits import TICK, indices
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import record
@@ -162,15 +163,16 @@ def randomised(
     movement added, `amount` 0..1 of the height either way; or, not following, about the middle
     instead of the curve. It stays within `amount` of what it follows; 0 changes nothing.
     """
-    from zolvek.core.curve.spans import knots, piece
+    from zolvek.core.curve.places import knots
+    from zolvek.core.curve.spans import piece
 
     own = piece(curve, first, last)
     length = float(own.beat[-1])
     if amount <= LEAST and follow:
         return own
     wild = random_curve(move, first, last, tempo)
-    wild = Curve(wild.beat - first, wild.value, wild.shape, wild.amount)
-    base = own if follow else Curve(own.beat[:1], np.array([0.5]), own.shape[:1], np.zeros(1))
+    wild = wild.shifted(-first)
+    base = own if follow else flat(0.5)
     if move.spread == "levels":
         return _on_levels(base, wild, move, amount, length)
     tolerance = min(FINEST, 0.05 * amount)
@@ -230,13 +232,14 @@ def jittered(
         move = np.where((move < -back) | (move > on), 0.0, move)
     move = np.clip(move, -np.maximum(back, 0.0), np.maximum(on, 0.0))
     beats = np.maximum(beats + move[group], 0.0)
-    return replace(curve, beat=beats, value=values)
+    return curve.having(beat=beats, value=values)
 
 
 def humanised(curve: Curve, first: float, last: float, strength: float, seed: int) -> Curve:
     """A piece, from beat 0, of what the curve does from `first` to `last` as a hand would do it:
     small slow irregularities, a few percent at full strength (0..1), none at the ends."""
-    from zolvek.core.curve.spans import knots, piece
+    from zolvek.core.curve.places import knots
+    from zolvek.core.curve.spans import piece
 
     own = piece(curve, first, last)
     length = float(own.beat[-1])
@@ -248,8 +251,7 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     at = np.concatenate(([0.0], at[at < length - 0.5 * HAND_SPACING], [length]))
     sway = _averaged(np.clip(rng.standard_normal(len(at)) / 1.6, -1.0, 1.0), 0.4)
     sway[0] = sway[-1] = 0.0
-    shape = np.full(len(at), COSINE, np.uint8)
-    wander = Curve(at, 0.5 + 0.5 * np.clip(sway, -1.0, 1.0), shape, np.zeros(len(at)))
+    wander = lines(at, 0.5 + 0.5 * np.clip(sway, -1.0, 1.0), COSINE)
     depth = 2.0 * strength * HAND_DEPTH
 
     def function(beats: Floats) -> Floats:

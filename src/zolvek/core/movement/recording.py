@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve.curve import Curve, joined
+from zolvek.core.curve.building import joined
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import thinned

@@ -8,7 +8,8 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.curve.curve import Curve, joined
+from zolvek.core.curve.building import joined
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.thinning import compiled, thinned
 from zolvek.core.errors import ZolvekError

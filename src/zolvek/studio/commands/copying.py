@@ -51,7 +51,7 @@ def paste(session: Session, scaled: bool = False) -> None:
             raise ZolvekError(f"There is no lane “{lane}” to paste into.", "the clipboard")
         if project.lane(lane).locked:
             raise ZolvekError("The lane is locked.", project.label_of(lane), "Unlock it first.")
-        put = edits.replace(piece, beat=piece.beat - piece.beat[0])
+        put = piece.shifted(-float(piece.beat[0]))
         if scaled and span and put.beat[-1] > 0.0:
             put = shaping.stretched(put, (span[1] - span[0]) / float(put.beat[-1]))
         if put.beat[-1] <= 0.0:

@@ -13,11 +13,11 @@ import numpy as np
 
 from zolvek.core.arrays import Ints
 from zolvek.core.curve import edits
+from zolvek.core.curve.building import curve as line_curve
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.curve import curve as line_curve
-from zolvek.core.curve.fitting import fit
 from zolvek.core.curve.forms import stamped
 from zolvek.core.curve.spans import splice
+from zolvek.core.curve.thinning import fitted
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
@@ -112,7 +112,7 @@ def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> t
     beats, values = drag.stroke.samples()
     if beats[-1] - beats[0] < edits.TICK:
         return drag.curve, NONE_CHOSEN
-    drawn = fit(beats - beats[0], values, FREEHAND_TOLERANCE)
+    drawn = fitted(beats - beats[0], values, FREEHAND_TOLERANCE)
     return splice(drag.curve, float(beats[0]), drawn), NONE_CHOSEN
 
 

@@ -10,13 +10,16 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPolygonF
 
 from zolvek.core.arrays import Floats, Ints, floats
+from zolvek.core.curve.comparing import STRAIGHT
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.shapes import HOLD, LINE
+from zolvek.core.curve.places import inner_jumps
+from zolvek.core.curve.rules import COUNTING
 from zolvek.core.movement.layers import Layered
 from zolvek.studio.viewport import Viewport
 
 UNSEEN = 0.06  # pixels that a line may lie aside
 SLIMMINGS = 3
+NOWHERE = np.empty(0)
 
 
 def points_shown(curve: Curve, view: Viewport) -> Ints:
@@ -30,19 +33,17 @@ def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
     low, high = np.searchsorted(curve.beat, [view.first, view.last], side="left")
     inner = np.arange(low, high)
     segments = np.arange(max(low - 1, 0), min(high, len(curve) - 1))
-    curved = np.any((curve.shape[segments] != LINE) & (curve.shape[segments] != HOLD))
+    curved = not STRAIGHT[curve.shape[segments]].all()
     step = view.beats / view.width
     # Straight segments need their ends only; anything else a vertex at every pixel.
     edges = np.array([view.first, view.last])
     grid = view.first + np.arange(view.width + 1) * step if curved else edges
-    before, after = np.maximum(inner - 1, 0), np.minimum(inner + 1, len(curve) - 1)
-    held = (curve.shape[before] == HOLD) & (curve.beat[before] < curve.beat[inner])
-    left = np.where(held, curve.value[before], curve.value[inner])
-    # The first of two points on one beat is where the curve comes from, never where it is.
-    jumps = (after > inner) & (curve.beat[after] == curve.beat[inner])
-    right = np.where(jumps, left, curve.value[inner])
-    beats = np.concatenate((np.repeat(curve.beat[inner], 2), grid))
-    values = np.concatenate((np.stack((left, right), axis=1).ravel(), curve.at(grid)))
+    steps = inner_jumps(curve.rows(slice(segments[0], segments[-1] + 2))) if curved else NOWHERE
+    told = np.concatenate((curve.beat[inner], steps))
+    # Of two points on one beat both tell where it comes from, and where it is.
+    sides = np.stack((curve.before(told), curve.at(told)), axis=1)
+    beats = np.concatenate((np.repeat(told, 2), grid))
+    values = np.concatenate((sides.ravel(), curve.at(grid)))
     order = np.argsort(beats, kind="stable")
     return view.xs(beats[order]), values[order]
 
@@ -92,8 +93,8 @@ def dense(curve: Curve, view: Viewport) -> bool:
     """Whether there are so many points in view that the band is what to draw."""
     low, high = np.searchsorted(curve.beat, [view.first, view.last])
     inner = slice(low, max(high - 1, low))
-    # A pulse, stairs or waves draws several strokes in one segment.
-    counted = np.maximum(curve.amount[inner][curve.shape[inner] >= 5], 1.0).sum()
+    # Pulses, stairs and waves draw several strokes in one segment.
+    counted = curve.amount[inner][COUNTING[curve.shape[inner]]].sum()
     return (high - low) + 2.0 * counted > view.width / 3
 
 
@@ -103,8 +104,10 @@ def layered_line(curve: Layered, view: Viewport) -> tuple[Floats, Floats]:
     grid = view.first + np.arange(view.width + 1) * (view.beats / view.width)
     low, high = np.searchsorted(curve.knots, [view.first, view.last])
     knots = curve.knots[low:high]
-    beats = np.sort(np.concatenate((grid, knots, np.nextafter(knots, -np.inf))))
-    return view.xs(beats), curve.at(beats)
+    beats = np.concatenate((grid, knots, knots))
+    values = np.concatenate((curve.at(grid), curve.before(knots), curve.at(knots)))
+    order = np.argsort(beats, kind="stable")
+    return view.xs(beats[order]), values[order]
 
 
 def layered_dense(curve: Layered, view: Viewport) -> bool:

@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.curve import edits
-from zolvek.core.curve.curve import present
 from zolvek.core.curve.forms import BY_KEY as FORMS_BY_KEY
 from zolvek.core.curve.forms import FORMS
+from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.time.grid import BARS, DIVISIONS, KINDS
 from zolvek.core.time.meter import TICKS

@@ -15,7 +15,8 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.curve import spans
-from zolvek.core.curve.curve import Curve, curve
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement import layers
 from zolvek.core.movement import lfo as lfos
@@ -259,13 +260,7 @@ class MovementPanel(QWidget):
         way = str(self.way.currentData())
         if rate_end is not None:
             own = self.patterns.get(way)
-            unit = (
-                Curve(
-                    own.curve.beat / own.length, own.curve.value, own.curve.shape, own.curve.amount
-                )
-                if own
-                else None
-            )
+            unit = own.curve.having(beat=own.curve.beat / own.length) if own else None
             made = replace(made, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
         if amount_end is not None:
             most = max(abs(made.amount), abs(amount_end), 1e-9)
@@ -298,7 +293,7 @@ class MovementPanel(QWidget):
         tempo = session.project.tempo
         if self.page == "LFO":
             made = lfos.as_curve(self.made_lfo(), first, last, tempo)
-            put = Curve(made.beat - first, made.value, made.shape, made.amount)
+            put = made.shifted(-first)
         elif self.page == "Random":
             move, amount = self.made_random()
             put = randomised(lane.curve, first, last, move, amount, tempo, self.follow.isChecked())

@@ -10,8 +10,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
-from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.shapes import LINE
+from zolvek.core.curve.building import lines
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.model.pad import WEIGHTS, Corner, Pad
 from zolvek.core.movement import pads
@@ -225,7 +224,7 @@ class PadPage(QWidget):
         beat, x, y = beat[new], x[new], y[new]
         curves = [
             thinned(
-                Curve(beat, v, np.full(len(beat), LINE, np.uint8), np.zeros(len(beat))),
+                lines(beat, v),
                 PATH_TOLERANCE,
                 True,
             ).curve

@@ -9,15 +9,9 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QWidget
 
 from zolvek.core.arrays import Bools
 from zolvek.core.curve import shaping, spans
+from zolvek.core.curve.comparing import differences
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.thinning import (
-    Thinned,
-    differences,
-    extremes,
-    straightened,
-    thinned,
-    thinned_to,
-)
+from zolvek.core.curve.thinning import Thinned, extremes, straightened, thinned, thinned_to
 from zolvek.core.document import targets
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
