@@ -142,7 +142,7 @@ def rendering() -> None:
 
 def crowded(lanes: int) -> Project:
     """The demo with `lanes` lanes of 10,000 points each."""
-    from zolvek.core.model.project import add_lane, with_curve
+    from zolvek.core.document.parts import add_lane, with_curve
     from zolvek.demo.night_regatta import build
 
     project = build()
@@ -221,7 +221,8 @@ def painting() -> None:
 @figure("edits")
 def edits_() -> None:
     from zolvek.core.curve import edits, shaping, spans
-    from zolvek.core.model.project import Pattern, with_curve
+    from zolvek.core.document.parts import with_curve
+    from zolvek.core.model.project import Pattern
     from zolvek.core.movement.playing import filled
     from zolvek.core.time.grid import Grid
     from zolvek.core.time.meter import MeterMap
@@ -264,7 +265,7 @@ def crowd() -> None:
     """Dragging 5,000 selected points of 100,000."""
     from benchmarks.answers import Answers
     from zolvek.core.curve import edits
-    from zolvek.core.model.project import with_curve
+    from zolvek.core.document.parts import with_curve
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
@@ -351,7 +352,8 @@ def movement() -> None:
     from zolvek.core.model.layer import Layer
     from zolvek.core.model.project import Lane
     from zolvek.core.movement.layers import layered
-    from zolvek.core.movement.lfo import Cycles, Lfo, as_curve
+    from zolvek.core.movement.lfo import Cycles, Lfo
+    from zolvek.core.movement.lfo_points import as_curve
     from zolvek.core.movement.randomness import RandomMove
     from zolvek.core.time.rates import Rate
     from zolvek.core.time.tempo import TempoMap
@@ -459,7 +461,7 @@ def recording() -> None:
     import threading
 
     from benchmarks.answers import Answers
-    from zolvek.core.model.project import add_lane
+    from zolvek.core.document.parts import add_lane
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings

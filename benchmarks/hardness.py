@@ -44,10 +44,10 @@ def readers(folder: Path) -> list[Reader]:
     import soundfile
 
     from zolvek.core.document import states
+    from zolvek.core.document.parts import with_lane
     from zolvek.core.model.catalogue import KINDS
     from zolvek.core.model.messages import MidiTarget
     from zolvek.core.model.pattern import Pattern
-    from zolvek.core.model.project import with_lane
     from zolvek.core.model.state import Part
     from zolvek.core.time.tempo import TempoMap
     from zolvek.demo.night_regatta import build

@@ -127,9 +127,9 @@ def _movement(window: Window) -> None:
     window.session.span.choose((bar(25), bar(33)))
     window.rail.show_step("step-movement")
     panel = window.rail.findChild(MovementPanel)
-    panel.lfo.entries["amount"].setText("5 %")
-    panel.lfo.entries["amount_end"].setText("70 %")
-    panel.preview()
+    panel.lfo.fields.entries["amount"].setText("5 %")
+    panel.lfo.fields.entries["amount_end"].setText("70 %")
+    panel.lfo.preview()
 
 
 def _layers(window: Window) -> None:

@@ -33,7 +33,7 @@ MAY_IMPORT = {
     "core": set(),
     "formats": {"core"},
     "sound": {"core", "formats", "process"},
-    "demo": {"core"},
+    "demo": {"core", "formats"},
     "cli": {"core", "formats", "sound", "demo", "desktop", "process", "studio"},
     "studio": {"core", "formats", "sound", "demo", "process"},
 }

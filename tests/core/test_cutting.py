@@ -95,7 +95,7 @@ class Cutting(unittest.TestCase):
         self.assertEqual(len(plain.part), 0)
         project = build()
         lane = next(project.lanes())
-        from zolvek.core.model.project import with_curve
+        from zolvek.core.document.parts import with_curve
 
         kept = project_file.decode(project_file.encode(with_curve(project, lane.id, drawn)))
         self.assertEqual(kept.lane(lane.id).curve, drawn)

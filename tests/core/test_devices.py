@@ -11,9 +11,9 @@ import numpy as np
 
 from zolvek.core.document import chain, control
 from zolvek.core.document.listening import Listening, heard
+from zolvek.core.document.parts import add_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import FOLDER, KINDS, kind_from_plain, plain
-from zolvek.core.model.project import add_lane
 from zolvek.demo.night_regatta import build
 from zolvek.formats import device_file, project_file
 

@@ -15,7 +15,8 @@ from zolvek.core.curve import packing
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document import history
 from zolvek.core.document.history import History
-from zolvek.core.model.project import Project, with_curve
+from zolvek.core.document.parts import with_curve
+from zolvek.core.model.project import Project
 
 
 def large(count: int = 1_000_000) -> Project:

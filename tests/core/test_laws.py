@@ -16,8 +16,9 @@ from zolvek.core.curve.rules import first_fault
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.document import lanes
 from zolvek.core.document.history import History
+from zolvek.core.document.parts import with_curve, with_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Cycle, Pattern, with_curve, with_lane
+from zolvek.core.model.project import Cycle, Pattern
 from zolvek.core.movement.playing import unrolled
 from zolvek.core.time.grid import Grid
 from zolvek.core.value.changes import by_units, parse_change

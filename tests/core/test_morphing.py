@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
 from zolvek.core.document import states
+from zolvek.core.document.parts import remove_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.pad import Corner, Pad
-from zolvek.core.model.project import remove_lane
 from zolvek.core.model.state import Part, State
 from zolvek.core.movement import morphing, pads
 from zolvek.core.movement.morphing import chained, morphed, rows

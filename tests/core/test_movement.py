@@ -20,7 +20,8 @@ from zolvek.core.model.layer import Layer
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.layers import baked, layered, part_of, shared_with, with_layer
-from zolvek.core.movement.lfo import Cycles, Lfo, as_curve, levels, value_at
+from zolvek.core.movement.lfo import Cycles, Lfo
+from zolvek.core.movement.lfo_points import as_curve, levels, value_at
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.randomness import (
     RandomMove,

@@ -18,8 +18,8 @@ import soundfile
 from scipy.io import wavfile as scipys
 
 from zolvek.core.curve.building import curve
+from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import with_lane
 from zolvek.core.movement.playing import played
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build

@@ -15,8 +15,9 @@ import numpy as np
 import symusic
 
 from zolvek.core.curve.building import curve
+from zolvek.core.document.parts import with_lane
 from zolvek.core.model.messages import MESSAGES, MidiTarget
-from zolvek.core.model.project import Lane, Project, with_lane
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.stepping import Resolution, covered, from_steps
 from zolvek.demo.night_regatta import build

@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves
 from zolvek.core.curve.curve import Curve
+from zolvek.core.document.parts import with_curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import with_curve
 from zolvek.demo.night_regatta import build
 from zolvek.formats import atomic, curve_csv, project_file
 

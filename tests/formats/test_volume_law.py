@@ -15,8 +15,9 @@ import soundfile
 
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.document.parts import add_lanes, remove_lane
 from zolvek.core.model.catalogue import DeviceKind
-from zolvek.core.model.project import Project, add_lanes, remove_lane
+from zolvek.core.model.project import Project
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi import file_out as midi_out
 

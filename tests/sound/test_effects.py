@@ -23,10 +23,11 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound import clips
 from zolvek.sound.controls import Controls, Stretch
+from zolvek.sound.devices import MAKERS
 from zolvek.sound.effects import PROCESSORS
 from zolvek.sound.metronome import clicks
 from zolvek.sound.mixing import matching_gains, pan_gains
-from zolvek.sound.renderer import INSTRUMENTS, RATE, Renderer, render
+from zolvek.sound.renderer import RATE, Renderer, render
 from zolvek.sound.streams import examine
 
 T = np.arange(RATE) / RATE
@@ -201,7 +202,7 @@ class Instruments(unittest.TestCase):
         self.assertEqual(np.abs(render(Project(length=2.0, tracks=(muted, back)))).max(), 0.0)
         outside, _ = chain.add_device(Project(length=2.0, tracks=(source,)), "a", KINDS["midi"])
         np.testing.assert_array_equal(render(outside), dry)
-        self.assertEqual(set(INSTRUMENTS) | set(PROCESSORS) | {"midi"}, set(KINDS), "each sounds")
+        self.assertEqual(set(MAKERS) | {"midi"}, set(KINDS), "each sounds")
 
     def test_the_metronome_clicks_on_the_beat(self) -> None:
         tempo = TempoMap((TempoPoint(0.0, 90.0),))

@@ -11,7 +11,8 @@ import numpy as np
 from scipy import signal
 
 from zolvek.core.curve.building import curve, flat
-from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track, with_curve
+from zolvek.core.document.parts import with_curve
+from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.movement.playing import played
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build

@@ -19,8 +19,8 @@ from PyQt6.QtTest import QTest
 
 from tests.studio.driver import WindowTest
 from zolvek.core.document import states
+from zolvek.core.document.parts import with_lane
 from zolvek.core.model import catalogue
-from zolvek.core.model.project import with_lane
 from zolvek.core.model.state import Part
 from zolvek.core.movement.playing import played
 from zolvek.formats import state_file

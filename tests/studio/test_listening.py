@@ -14,7 +14,8 @@ from PyQt6.QtTest import QTest
 from tests.core.test_devices import OWN
 from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.building import flat
-from zolvek.core.model.project import Clip, with_curve
+from zolvek.core.document.parts import with_curve
+from zolvek.core.model.project import Clip
 from zolvek.formats import project_file
 from zolvek.sound import clips
 from zolvek.studio.index.index_panel import LETTERS

@@ -53,7 +53,7 @@ class Movement(WindowTest):
         np.testing.assert_allclose(made.at([80.0, 140.0]), before.at([80.0, 140.0]))
         # The next span begins in phase with this one.
         self.session.span.choose((128.0, 138.0))
-        self.panel.on.setChecked(True)
+        self.panel.lfo.on.setChecked(True)
         self.press("Write")
         self.assertAlmostEqual(float(self.curve().at(129.0)), 0.7, places=3)
         self.type_in("LFO: Rate", "0")
@@ -82,7 +82,7 @@ class Movement(WindowTest):
         self.press("Write")
         self.assertEqual(self.curve(), first)
         self.do("undo")
-        self.panel.random_seed.setText("x")
+        self.panel.random.seed.setText("x")
         held = self.session.project
         self.press("Write")
         self.assertIn("no seed", self.errors.pop().what)

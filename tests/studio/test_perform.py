@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 
 from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.shapes import HOLD
-from zolvek.core.model.project import with_lane
+from zolvek.core.document.parts import with_lane
 from zolvek.formats import project_file
 from zolvek.studio.rail.perform_panel import PerformPanel
 from zolvek.studio.rail.record_page import RecordPage, TakesPage

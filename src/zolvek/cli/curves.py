@@ -312,7 +312,9 @@ def curve_lfo(
 
     The first or last point may so lie outside --from and --to; between them it is the LFO.
     """
-    from zolvek.core.movement.lfo import WAVES, Lfo, as_curve
+    from zolvek.core.movement.lfo import Lfo
+    from zolvek.core.movement.lfo_points import as_curve
+    from zolvek.core.movement.waves import WAVES
     from zolvek.core.time.rates import parse_rate
     from zolvek.core.time.tempo import TempoMap, TempoPoint
     from zolvek.formats import curve_csv

@@ -119,7 +119,7 @@ def morph(
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     """Write all layers of a lane that are heard into its points."""
-    from zolvek.core.model.project import with_lane
+    from zolvek.core.document.parts import with_lane
     from zolvek.core.movement.layers import baked
     from zolvek.formats import project_file
 

@@ -23,6 +23,7 @@ class Processor(Protocol):
     through it."""
 
     spacing: int
+    sent: Floats | None  # what it sent of the last stretch to the tracks that take in sends
 
     def process(self, sound: Floats, controls: Controls) -> Floats: ...
 
@@ -97,6 +98,7 @@ class Library:
     """One effect of the library, its dry sound mixed in here."""
 
     spacing = COARSE
+    sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         self.row, self.rate = LIBRARY[kind], rate
@@ -138,6 +140,7 @@ class Filter:
     """The resonant filter: drive, then two poles."""
 
     spacing = FINE
+    sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         self.rate, self.state = rate, np.zeros((2, 2))
@@ -162,6 +165,7 @@ class Equaliser:
     """Low shelf, bell and high shelf, one after another."""
 
     spacing = FINE
+    sent: Floats | None = None
     BANDS = (("low", low_shelf), ("mid", bell), ("high", high_shelf))
 
     def __init__(self, kind: str, rate: int) -> None:
@@ -182,6 +186,7 @@ class Drive:
     """Soft saturation; `output` makes up for what it adds."""
 
     spacing = FINE
+    sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         pass
@@ -196,6 +201,7 @@ class BitReducer:
     """Each sample held as long as the lower rate says, and rounded to so many bits."""
 
     spacing = FINE
+    sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         self.rate, self.phase, self.last = rate, 1.0, np.zeros((2, 1))
@@ -217,6 +223,7 @@ class Width:
     """The sides against the middle, and a gain."""
 
     spacing = FINE
+    sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         pass
@@ -232,6 +239,7 @@ class Tremolo:
     """A sine takes up to `depth` of the level away; with the sides apart, one against the other."""
 
     spacing = FINE
+    sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         self.rate, self.phase = rate, 0.0

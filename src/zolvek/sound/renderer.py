@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
-from zlib import crc32
 
 import numpy as np
 
@@ -12,23 +11,20 @@ from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project, Track
 from zolvek.sound import clips
-from zolvek.sound.controls import FINE, Controls, Stretch, applied_lanes
-from zolvek.sound.drums import Drums
-from zolvek.sound.effects import PROCESSORS, Processor, Strip
+from zolvek.sound.controls import Controls, Stretch, applied_lanes
+from zolvek.sound.devices import Block, Unit, make
 from zolvek.sound.mixing import smoothed
-from zolvek.sound.synth import NewNote, Synth
+from zolvek.sound.synth import NewNote
 
 RATE = 48_000
 TAIL_STEP, TAIL_QUIET, LONGEST_TAIL = 0.25, 1.0, 30.0  # seconds
 INAUDIBLE = 1e-4  # 80 dB below full scale
 OFFLINE_FRAMES = 65_536  # a stretch when nobody waits for it
-INSTRUMENTS: dict[str, type[Synth] | type[Drums]] = {"synth": Synth, "drums": Drums}
 
 
 class Renderer:
     """Renders from `seek`'s place on. Effects and voices keep their state between stretches,
-    and through `use`, which swaps the project for an edited one. Described devices and those
-    outside are heard as nothing: sound passes through them.
+    and through `use`, which swaps the project for an edited one.
 
     Time inside is counted in frames from the project's start at the current tempo map, and in
     `clock`, frames rendered in all, which goes on through loops and jumps.
@@ -38,8 +34,7 @@ class Renderer:
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
         self.chased: set[str] = set()  # tracks whose notes that are on already must begin
-        self.synths: dict[str, Synth | Drums] = {}
-        self.effects: dict[str, Processor] = {}
+        self.units: dict[tuple[str, str], Unit] = {}  # by kind and id of their devices
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.use(project)
@@ -63,10 +58,14 @@ class Renderer:
 
     def seek(self, beat: float) -> None:
         """Go on from `beat`; what sounds is let go and dies away."""
-        for synth in self.synths.values():
-            synth.release_all(self.clock / self.rate)
+        self.release_all()
         self.chased = {track.id for track in self.project.tracks}
         self.frame = self.frame_of(beat)
+
+    def release_all(self) -> None:
+        """All keys up; what sounds dies away."""
+        for unit in self.units.values():
+            unit.release_all(self.clock / self.rate)
 
     def render(self, frames: int) -> Floats:
         """The next `frames` of the mix: float64 (2, frames), not limited."""
@@ -95,17 +94,14 @@ class Renderer:
         notes = self._begin(track, stretch, until)
         sent: Floats | None = None
         for device in track.devices:
-            lanes = self.lanes.get(device.id, {})
-            if device.described is not None or device.bypassed:
+            if device.bypassed:
                 continue
-            if device.kind in INSTRUMENTS:
-                controls = Controls(device, lanes, stretch, FINE)
-                sound = sound + self._synth(device).play(notes, controls, self.clock / self.rate)
-            elif device.kind in PROCESSORS:
-                effect = self._effect(device)
-                sound = effect.process(sound, Controls(device, lanes, stretch, effect.spacing))
-                if isinstance(effect, Strip) and effect.sent is not None:
-                    sent = effect.sent
+            unit = self._unit(device)
+            controls = Controls(device, self.lanes.get(device.id, {}), stretch, unit.spacing)
+            played = unit.play(Block(sound, notes, controls, self.clock / self.rate))
+            sound = played.sound
+            if played.sent is not None:
+                sent = played.sent
         gain, self.gains[track.id] = smoothed(
             np.array([0.0 if track.muted else 1.0]),
             stretch.frames,
@@ -136,18 +132,11 @@ class Renderer:
             for note, b, e in zip(new, begin, end, strict=True)
         ]
 
-    def _synth(self, device: Device) -> Synth | Drums:
-        key = f"{device.kind}:{device.id}"
-        if key not in self.synths:
-            # The device's own name seeds its noise: the same at every render, and unlike others'.
-            self.synths[key] = INSTRUMENTS[device.kind](crc32(device.id.encode()), self.rate)
-        return self.synths[key]
-
-    def _effect(self, device: Device) -> Processor:
-        key = f"{device.kind}:{device.id}"
-        if key not in self.effects:
-            self.effects[key] = PROCESSORS[device.kind](device.kind, self.rate)
-        return self.effects[key]
+    def _unit(self, device: Device) -> Unit:
+        key = device.kind, device.id
+        if key not in self.units:
+            self.units[key] = make(device, self.rate)
+        return self.units[key]
 
 
 def render_blocks(
@@ -185,8 +174,7 @@ def render_blocks(
 def _tail(renderer: Renderer) -> Iterator[np.ndarray]:
     """What rings on after the end, until it has been inaudible for a while."""
     project, rate = renderer.project, renderer.rate
-    for synth in renderer.synths.values():
-        synth.release_all(renderer.clock / rate)
+    renderer.release_all()
     silent = tuple(replace(track, notes=(), clips=()) for track in project.tracks)
     renderer.use(replace(project, tracks=silent))
     step, quiet = round(TAIL_STEP * rate), 0.0

@@ -10,9 +10,9 @@ from pathlib import Path
 
 from zolvek.core.arrays import Ints
 from zolvek.core.curve.curve import Curve
+from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import project as projects
 from zolvek.core.model.project import Lane, Project
 from zolvek.studio.settings import Settings
 from zolvek.studio.state.document import Document
@@ -87,7 +87,7 @@ class Session:
 
     def edit_lane(self, label: str, lane: Lane, gesture: object = None) -> None:
         """Put a changed lane in the place of the one of its id."""
-        self.document.edit(label, projects.with_lane(self.project, lane), gesture)
+        self.document.edit(label, parts.with_lane(self.project, lane), gesture)
 
     def cancel_gesture(self, chosen: Ints) -> None:
         """Give up what is being dragged; these points were selected before."""

@@ -122,6 +122,7 @@ def palette(theme: Theme) -> QPalette:
 
 
 def style_sheet(theme: Theme) -> str:
+    """The whole window's. Long: one sheet, read from top to bottom."""
     return f"""
     QMainWindow, QDialog, QMessageBox {{ background: {theme.desk}; }}
     QMenuBar {{ background: {theme.desk}; padding: 1px 4px; }}

@@ -8,21 +8,20 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats, frozen
+from zolvek.core.curve.extents import extents
 from zolvek.core.curve.rules import (
     first_fault,
     fitting_swing,
     plainly_right,
-    present,
     risen,
     swings,
 )
-from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
+from zolvek.core.curve.shapes import LINE, SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import record
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 65_536
-DENSE = 60  # spans for each point from which on most of them hold none
 FEW = 24  # points that are looked at one by one
 # A segment never reaches its own end: that beat belongs to the next point, however u is rounded.
 BELOW_ONE = float(np.nextafter(1.0, 0.0))
@@ -249,10 +248,10 @@ class Curve:
         y = risen(codes, place, amount, before)
         if back.any():  # seen backwards, what was the limit from the left is that from the right
             y[back] = risen(codes[back], place[back], amount[back], not before)
-        y0, swing, tilt = self._swing(index)
+        y0, swing, tilt = self.swing(index)
         return np.clip(low + swing * (y - y0) + tilt * u, 0.0, 1.0)
 
-    def _swing(self, index: Ints) -> tuple[Floats, Floats, Floats]:
+    def swing(self, index: Ints) -> tuple[Floats, Floats, Floats]:
         """What makes the value of a segment from y, how far its shape has risen, and u, how far it has
         gone: its first value + swing·(y − y0) + tilt·u; y0, swing and tilt."""
         codes, amount = self.shape[index], self.amount[index]
@@ -278,112 +277,7 @@ class Curve:
 
         `edges` float64, increasing, of n + 1; returns two arrays of n.
         """
-        if len(edges) > DENSE * len(self):
-            return self._dense_extents(edges)
-        return self._exact_extents(edges)
-
-    def _dense_extents(self, edges: Floats) -> tuple[Floats, Floats]:
-        """As `extents`, where most spans are a small part of a segment: what counts there are the
-        values at both ends, if it is a segment that does not turn back. Only spans that hold a
-        point, or lie in a segment that turns or jumps, are looked at closely."""
-        at = self.at(edges)
-        low, high = np.minimum(at[:-1], at[1:]), np.maximum(at[:-1], at[1:])
-        count = len(low)
-        close = np.zeros(count + 1, bool)
-        place = (
-            np.searchsorted(edges, self.beat, side="left") - 1
-        )  # a point at a span's very end too
-        close[place[(place >= 0) & (place < count)]] = True
-        steady = np.array([shape.steady for shape in SHAPES])[self.shape[:-1]]
-        if len(self.part):
-            steady = steady & (self.part[:-1, 0] == 0.0) & (self.part[:-1, 1] == 1.0)
-        first = np.clip(place[:-1][~steady], 0, count)
-        last = np.clip(place[1:][~steady] + 1, 0, count)
-        change = np.bincount(first, minlength=count + 1) - np.bincount(last, minlength=count + 1)
-        close |= np.cumsum(change) > 0
-        close[count] = False
-        if close[:count].any():
-            # All of them in one go: what lies between two is one long span that nobody asks for.
-            needed = np.flatnonzero(close | np.concatenate(([False], close[:count])))
-            wanted = close[needed[:-1]] & (np.diff(needed) == 1)
-            least, most = self._exact_extents(edges[needed])
-            low[needed[:-1][wanted]], high[needed[:-1][wanted]] = least[wanted], most[wanted]
-        return low, high
-
-    def _exact_extents(self, edges: Floats) -> tuple[Floats, Floats]:
-        if not len(self.part) and all(SHAPES[code].steady for code in present(self.shape)):
-            return self._steady_extents(edges)
-        inside = self.beat[(self.beat > edges[0]) & (self.beat < edges[-1])]
-        cuts = np.concatenate((edges, inside))
-        cuts.sort(kind="stable")
-        left, right = cuts[:-1], cuts[1:]
-        index = _before(self.beat, left) - 1
-        low = self.value[np.clip(index, 0, len(self) - 1)]
-        high = low.copy()
-        inner = (index >= 0) & (index < len(self) - 1) & (right > left)
-        i = index[inner]
-        if i.size:
-            low[inner], high[inner] = self._run_through(i, left[inner], right[inner])
-        if not len(inside):
-            return low, high
-        groups = np.searchsorted(cuts, edges[:-1], side="left")
-        return np.minimum.reduceat(low, groups), np.maximum.reduceat(high, groups)
-
-    def _run_through(self, index: Ints, left: Floats, right: Floats) -> tuple[Floats, Floats]:
-        """The lowest and highest value of segments from `left` up to, but not at, `right`. Where the
-        ends of a cut segment have been moved apart from its swing it is a bound, as near as that."""
-        u0, u1 = self.progress(index, left), self.progress(index, right)
-        codes, amount = self.shape[index], self.amount[index]
-        base, swing = self.value[index], self.value[index + 1] - self.value[index]
-        lean: tuple[Floats | float, Floats | float] = (0.0, 0.0)
-        if len(self.part):
-            begin, end, _ = self.part[index].T
-            start, swing, tilt = self._swing(index)
-            base = base - swing * start
-            lean = tilt * u0, tilt * u1
-            ends = begin + u0 * (end - begin), begin + u1 * (end - begin)
-            u0, u1 = np.minimum(*ends), np.maximum(*ends)
-        y0, y1 = np.empty_like(u0), np.empty_like(u0)
-        for code in present(codes):
-            mine = codes == code
-            y0[mine], y1[mine] = SHAPES[code].extent(u0[mine], u1[mine], amount[mine])
-        a, b = base + swing * y0, base + swing * y1
-        low = np.minimum(a, b) + np.minimum(*lean)
-        high = np.maximum(a, b) + np.maximum(*lean)
-        return np.clip(low, 0.0, 1.0), np.clip(high, 0.0, 1.0)
-
-    def _steady_extents(self, edges: Floats) -> tuple[Floats, Floats]:
-        """As `extents`, where no segment turns back: what counts is the points inside a span
-        and the value at its ends, the last one as a limit."""
-        first, last = self.at(edges[:-1]), self.before(edges[1:])
-        low, high = np.minimum(first, last), np.maximum(first, last)
-        place = np.searchsorted(self.beat, edges, side="left")
-        after = np.searchsorted(self.beat, edges, side="right")
-        some = np.flatnonzero(place[1:] > after[:-1])
-        if some.size:
-            # Points on the edges themselves are told by the ends; they must not count twice,
-            # for the two of a jump lie on different sides.
-            on_edge = np.concatenate((place[after > place], after[after > place] - 1))
-            start, stop = int(after[some[0]]), int(place[-1])
-            on_edge = on_edge[(on_edge >= start) & (on_edge < stop)] - start
-            least = self._reached(start, stop)
-            most = least.copy()
-            least[on_edge], most[on_edge] = np.inf, -np.inf
-            # Between spans that hold points there are none but those, so each run may end
-            # where the next begins, and the last one at the end of what is looked at.
-            runs = after[some] - start
-            low[some] = np.minimum(low[some], np.minimum.reduceat(least, runs))
-            high[some] = np.maximum(high[some], np.maximum.reduceat(most, runs))
-        return low, high
-
-    def _reached(self, start: int, stop: int) -> Floats:
-        """The values of some points, but for one at the end of a hold that a jump leaves at
-        once, which the curve never takes: the held value."""
-        value = self.value[start:stop].copy()
-        inner = np.arange(max(start, 1), min(stop, len(self) - 1))
-        passed = inner[(self.shape[inner - 1] == HOLD) & (self.beat[inner] == self.beat[inner + 1])]
-        value[passed - start] = self.value[passed - 1]
-        return value
+        return extents(self, edges)
 
     def segment_at(self, beat: float) -> int:
         """The segment that holds `beat`: −1 before the first point, len − 1 after the last."""
@@ -392,13 +286,6 @@ class Curve:
     def jumps(self) -> Bools:
         """True at each point that has the next one on its own beat."""
         return np.append(np.diff(self.beat) == 0.0, False)
-
-
-def _before(few: Floats, many: Floats) -> Ints:
-    """How many of `few` lie at or before each of `many`, both increasing: quicker than looking
-    each of many up among few."""
-    place = np.searchsorted(many, few, side="left")
-    return np.cumsum(np.bincount(place, minlength=len(many) + 1))[: len(many)]
 
 
 def _parts(part: Any, count: int) -> Floats:

@@ -32,6 +32,9 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
 
     Each link is the line that gets furthest; the next may begin anywhere on the part of it that
     lies past its last touch of the corridor (its window).
+
+    Long: its dozen numbers of state would have to be handed in and out of every part of it, one sample
+    after another.
     """
     n = len(x)
     # What lines have to stay below and above, as convex chains, and where their tangents are.

@@ -11,18 +11,9 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import set_value
 from zolvek.core.curve.shaping import valued
 from zolvek.core.curve.spans import cut
+from zolvek.core.document.parts import remove_lane, with_curve, with_lane, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import (
-    Lane,
-    Link,
-    Project,
-    Switch,
-    Track,
-    remove_lane,
-    with_curve,
-    with_lane,
-    with_track,
-)  # fmt: skip
+from zolvek.core.model.project import Lane, Link, Project, Switch, Track
 
 
 def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) -> Lane:

@@ -9,8 +9,9 @@ from typing import NamedTuple
 from zolvek.core.arrays import Floats, Numbers
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document.lanes import followed
+from zolvek.core.document.parts import with_curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane, Project, with_curve
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.layers import with_layer
 from zolvek.core.movement.pads import with_pad
 from zolvek.core.value import reach as reaches

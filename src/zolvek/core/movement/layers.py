@@ -14,10 +14,11 @@ from zolvek.core.curve.composing import composed
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import knots, leaps
 from zolvek.core.curve.spans import piece, splice
+from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import KINDS, Layer
-from zolvek.core.model.project import Lane, Project, with_lane
-from zolvek.core.movement.lfo import as_curve
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.movement.randomness import random_curve
 from zolvek.core.records import record
 from zolvek.core.time.tempo import TempoMap

@@ -19,9 +19,10 @@ from zolvek.core.curve.shapes import CODES, HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.document import states
 from zolvek.core.document.lanes import with_reach
+from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import Morph, Way
-from zolvek.core.model.project import Lane, Project, add_lanes, with_track
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, Values
 from zolvek.core.value.parameter import Parameter
 

@@ -19,11 +19,13 @@ from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.document import states
 from zolvek.core.document.lanes import with_reach
+from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pad import FEWEST, Corner, Pad
-from zolvek.core.model.project import Lane, Project, add_lanes, with_track
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import Values
-from zolvek.core.movement.lfo import Lfo, as_curve
+from zolvek.core.movement.lfo import Lfo
+from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.time.rates import Rate
 
 AT_ONCE = 8_192  # places weighed in one go: what is worked on stays in the cache

@@ -12,11 +12,12 @@ import numpy as np
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LAST_BAR, LIMITS
 from zolvek.core.model.catalogue import KINDS, DeviceKind
 from zolvek.core.model.messages import CONTROLLERS, MESSAGES, MidiTarget
-from zolvek.core.model.project import Note, Project, Section, add_lanes, with_track
+from zolvek.core.model.project import Note, Project, Section
 from zolvek.core.movement.stepping import from_steps
 from zolvek.core.records import record
 from zolvek.core.time.meter import MeterMap, MeterPoint

@@ -13,6 +13,7 @@ from zolvek.core.model.project import Project
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
+    from zolvek.sound.clock import Clock
     from zolvek.sound.playback import Playback
     from zolvek.studio.bench.audio import AudioOut
 
@@ -55,6 +56,11 @@ class Player(QObject):
     @property
     def playing(self) -> bool:
         return self.timer.isActive()
+
+    @property
+    def clock(self) -> Clock | None:
+        """Where we are; None before anything has played."""
+        return self.playback
 
     @property
     def silent(self) -> bool:
@@ -214,11 +220,11 @@ class Player(QObject):
         self.changed.emit()
 
     def _tick(self) -> None:
-        assert self.playback is not None
-        if not self.playback.playing:
+        clock = self.clock
+        if clock is None or not clock.playing:
             self.stop()
             return
-        before, now = self.session.playhead.beat, self.playback.beat
+        before, now = self.session.playhead.beat, clock.beat
         self.session.playhead.go(now)
         if now > before:
             self.passed.emit(before, now)

@@ -11,8 +11,9 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.arrays import Floats
 from zolvek.core.document import takes
+from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane, Project, with_lane
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.recording import MODES, Pass, written
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
@@ -234,9 +235,9 @@ class Recorder(QObject):
         return self.by_target.get((device, key)) if self.recording else None
 
     def _beat(self, seconds: float | None) -> float:
-        playback = self.player.playback
-        assert playback is not None
-        return playback.beat_at(time.perf_counter() if seconds is None else seconds)
+        clock = self.player.clock
+        assert clock is not None
+        return clock.beat_at(time.perf_counter() if seconds is None else seconds)
 
     def _reach(self, lane: str) -> tuple[float, float]:
         """The lane's reach, looked up once while the project stays as it is."""

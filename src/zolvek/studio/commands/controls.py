@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import chain
-from zolvek.core.model import project as projects
+from zolvek.core.document import chain, parts
 from zolvek.studio.session import Session
 
 
@@ -25,7 +24,7 @@ def turn(
     position = min(max(position, 0.0), 1.0)
     if parameter.steps:
         position = float(parameter.position(parameter.value(position)))
-    project = projects.set_dial(session.project, device, key, position)
+    project = parts.set_dial(session.project, device, key, position)
     label = f"Set {parameter.name} to {parameter.text(position)}"
     session.document.edit(label, project, gesture)
 
@@ -52,7 +51,7 @@ def add_touched_lane(session: Session) -> None:
     if session.shown.control is None:
         return
     device, key = session.shown.control
-    project, lane = projects.add_lane(session.project, device, key)
+    project, lane = parts.add_lane(session.project, device, key)
     name = session.project.device_track(device).device(device).parameter(key).name
     session.document.edit(f"Add a lane for {name}", project)
     session.focus.on(lane)

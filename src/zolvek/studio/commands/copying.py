@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.curve import edits, shaping, spans
+from zolvek.core.document import parts
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import project as projects
-from zolvek.core.model.project import Pattern
+from zolvek.core.model.project import Pattern, Project
 from zolvek.core.movement.playing import filled
 from zolvek.formats import clipboard
 from zolvek.studio.commands.scope import scope, target
@@ -61,13 +61,13 @@ def paste(session: Session, scaled: bool = False) -> None:
 
 
 def _spliced(
-    session: Session, project: projects.Project, lane: str, first: float, put: edits.Curve
-) -> projects.Project:
+    session: Session, project: Project, lane: str, first: float, put: edits.Curve
+) -> Project:
     """`put` from beat `first` on: in what is drawn on, where that belongs to the lane."""
     drawn = session.target
     if drawn is not None and drawn.lane == lane:
         return drawn.put(project, lambda curve: spans.splice(curve, first, put))
-    return projects.with_curve(project, lane, spans.splice(project.lane(lane).curve, first, put))
+    return parts.with_curve(project, lane, spans.splice(project.lane(lane).curve, first, put))
 
 
 def duplicate(session: Session) -> None:

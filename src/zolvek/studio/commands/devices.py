@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zolvek.core.document import chain, states
+from zolvek.core.document import chain, parts, states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import project as projects
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device, Track
 from zolvek.core.model.state import State
@@ -118,7 +117,7 @@ def remove_track(session: Session, ask: Ask) -> None:
 
 def mute_track(session: Session, track: Track) -> None:
     label = f"Hear {track.name}" if track.muted else f"Mute {track.name}"
-    project = projects.with_track(session.project, replace(track, muted=not track.muted))
+    project = parts.with_track(session.project, replace(track, muted=not track.muted))
     session.document.edit(label, project)
 
 

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zolvek.core.document import lanes
+from zolvek.core.document import lanes, parts
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import project as projects
 from zolvek.core.model.project import Cycle
 from zolvek.core.movement.playing import without_cycle
 from zolvek.studio.commands.scope import base_only, scope, unlocked
@@ -136,7 +135,7 @@ def hide(session: Session) -> None:
 def show_all(session: Session) -> None:
     project = session.project
     for lane in project.lanes():
-        project = projects.with_lane(project, replace(lane, hidden=False))
+        project = parts.with_lane(project, replace(lane, hidden=False))
     session.document.edit("Show all lanes", project)
     if session.focus.id is None:
         session.focus.on(next((lane.id for lane in project.lanes()), None))
@@ -236,7 +235,7 @@ def remove(session: Session) -> None:
     lane = session.lane
     if lane:
         named = session.project.parameter_of(lane.id).name
-        project = projects.remove_lane(session.project, lane.id)
+        project = parts.remove_lane(session.project, lane.id)
         session.document.edit(f"Remove the lane for {named}", project)
         session.notices.say(f"{named} is back at the control's own value.")
 

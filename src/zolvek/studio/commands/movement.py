@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import takes
-from zolvek.core.model import project as projects
+from zolvek.core.document import parts, takes
 from zolvek.core.model.take import Take
 from zolvek.core.movement.layers import shared_with
 from zolvek.studio.commands.lanes import other_lane
@@ -28,7 +27,7 @@ def copy_take(studio: Studio, take: Take) -> None:
     if other:
         document = studio.session.document
         made = takes.with_take(document.project.lane(other), take.curve, take.first, take.last)
-        document.edit("Copy the take", projects.with_lane(document.project, made))
+        document.edit("Copy the take", parts.with_lane(document.project, made))
 
 
 def share_layer(studio: Studio, layer: str) -> None:

@@ -10,9 +10,9 @@ import numpy as np
 from zolvek.core.curve import edits
 from zolvek.core.curve.quantise import quantised
 from zolvek.core.curve.shapes import CODES, SHAPES
+from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import project as projects
 from zolvek.core.value.changes import by_units, parse_change
 from zolvek.studio.commands.scope import base_only, target, unlocked
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -107,7 +107,7 @@ def send_to_dial(session: Session) -> None:
     at = lane.curve.beat[chosen[0]] if chosen.size else session.playhead.beat
     position = float(lane.at(at))
     parameter = session.project.parameter_of(lane.id)
-    project = projects.set_dial(session.project, lane.device, lane.parameter, position)
+    project = parts.set_dial(session.project, lane.device, lane.parameter, position)
     session.document.edit(f"Set {parameter.name} to {parameter.text(position)}", project)
 
 

@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
+from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import project as projects
 from zolvek.core.model.project import Lane, Project
 from zolvek.studio.session import NONE_CHOSEN, Session
 
@@ -82,4 +82,4 @@ def with_own(session: Session, lane: Lane) -> Project:
     """The project with the focus lane replaced. Raises ZolvekError when it is locked."""
     if lane.locked:
         raise ZolvekError("The lane is locked.", remedy="Unlock it first.")
-    return projects.with_lane(session.project, lane)
+    return parts.with_lane(session.project, lane)

@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from zolvek.core.curve import edits
-from zolvek.core.document.targets import Target
 from zolvek.studio import theme as themes
-from zolvek.studio.commands.lanes import set_reach
 from zolvek.studio.lanes.backdrop import Backdrops
-from zolvek.studio.lanes.frame import CopyDrag, FrameDrag, Handle, frame_of
-from zolvek.studio.lanes.gestures import (
-    Drag,
-    Held,
-    begin_add,
-    begin_bend,
-    begin_drawing,
-    begin_move,
-)
+from zolvek.studio.lanes.frame import Handle, frame_of
+from zolvek.studio.lanes.gestures import Drag, Held
 from zolvek.studio.lanes.hits import Hit, hit
 from zolvek.studio.lanes.plot import SCALE, Plot
+from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin
 from zolvek.studio.lanes.scene import Hand, draw, scene_of
 from zolvek.studio.lanes.sheet import Sheet
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -55,15 +45,6 @@ CURSORS = {
 }
 
 
-@dataclass(eq=False)
-class ReachDrag:
-    """A drag of one end of the reach (0 low, 1 high) on the value scale."""
-
-    end: int
-    reach: tuple[float, float]
-    y: float
-
-
 class FocusLane(QWidget):
     """Shows the session's focus lane and turns the pointer into edits of it."""
 
@@ -77,9 +58,8 @@ class FocusLane(QWidget):
         self.setAccessibleDescription(
             "The curve of the chosen parameter; draw and drag points here"
         )
-        self.drag: Drag | FrameDrag | CopyDrag | None = None
+        self.drag: AnyDrag | None = None
         self.handle: Handle | None = None  # under the pointer
-        self.reaching: ReachDrag | None = None
         self.box: tuple[QPointF, QPointF] | None = None
         self.press: QPointF | None = None
         self.pressed_on = Hit("empty")
@@ -180,58 +160,25 @@ class FocusLane(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
-        target = self.session.target
-        if event.button() != Qt.MouseButton.LeftButton or target is None:
+        if event.button() != Qt.MouseButton.LeftButton or self.session.target is None:
             return
         at = event.position()
         self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
-        self.session.notices.try_to(lambda: self._begin(at, held, target))
+        self.session.notices.try_to(lambda: self._begin(at, held))
         self.update()
 
-    def _begin(self, at: QPointF, held: Held, target: Target) -> None:
-        beat, value = self.plot.beat(at.x()), self.plot.value(at.y())
-        found, session = self.pressed_on, self.session
-        handle = self.plot.handle_at(at, frame_of(self.session))
-        frame = frame_of(session)
-        if held.free and held.axis and frame and frame.first <= beat <= frame.last:
-            self.drag = CopyDrag(session, frame, target.curve, beat, session.points.chosen)
-        elif found.kind == "none":
-            end = None if target.aside else self.plot.reach_end(at.y())
-            self.reaching = ReachDrag(end, target.reach, at.y()) if end is not None else None
-            if end is not None:
-                # Heard while it is dragged: the curve is held at that end.
-                session.held.hold({target.lane: float(end)})
-        elif session.tools.tool != "points":
-            self.drag = begin_drawing(session, session.tools.tool, beat, value, held)
-        elif handle is not None and found.kind != "point":
-            frame = frame_of(session)
-            assert frame is not None
-            self.drag = FrameDrag(
-                session, handle, frame, target.curve, beat, value, session.points.chosen
-            )
-        elif found.kind == "point":
-            if found.index not in session.points.chosen and not held.axis:
-                session.points.choose(np.array([found.index]))
-            group = np.union1d(session.points.chosen, [found.index])
-            self.drag = begin_move(session, group, found.index, beat, value)
-        elif found.kind == "segment" and held.bend:
-            self.drag = begin_bend(session, found.index, beat, value)
-        elif found.kind == "segment":
-            ends = np.array([found.index, found.index + 1])
-            group = session.points.chosen if np.isin(ends, session.points.chosen).all() else ends
-            self.drag = begin_move(session, group, found.index, beat, value)
-        elif found.kind == "empty" and held.axis:
-            self.box = (at, at)
-        elif found.kind == "empty":
-            self.drag = begin_add(session, beat, value, held)
+    def _begin(self, at: QPointF, held: Held) -> None:
+        begun = begin(self.session, self.plot, at, self.pressed_on, held)
+        if isinstance(begun, QPointF):
+            self.box = (begun, begun)
+        else:
+            self.drag = begun
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = self.pointer = event.position()
         if self.box:
             self.box = (self.box[0], at)
-        elif self.reaching is not None:
-            self._drag_reach(at)
         elif self.drag is not None and self.press is not None:
             way = at - self.press
             if self.drag.moved or max(abs(way.x()), abs(way.y())) >= CLICK:
@@ -276,32 +223,15 @@ class FocusLane(QWidget):
         if self.box:
             self._choose_box(QRectF(*self.box).normalized())
             self.box = None
-        elif self.reaching is not None:
-            self.session.document.end_gesture()
-            self.session.held.hold({})
-            self.reaching = None
         elif self.drag is not None:
-            if self.drag.moved or self.drag.kind == "add":
-                self.drag.finish()
+            drag, self.drag = self.drag, None
+            if drag.moved or drag.kind in ENDS:
+                drag.finish()
             else:
                 self._click(self._held(event))
-            self.drag = None
         self.press = None
         self._hover(event.position())
         self.update()
-
-    def _drag_reach(self, at: QPointF) -> None:
-        """The end of the reach follows the pointer; the curve keeps its form."""
-        drag = self.reaching
-        assert drag is not None
-        low, high = drag.reach
-        way = (drag.y - at.y()) / self.plot.area.height() * (high - low)
-        ends = [low, high]
-        ends[drag.end] = float(np.clip(ends[drag.end] + way, 0.0, 1.0))
-        if abs(ends[1] - ends[0]) > 0.01:
-            self.session.notices.try_to(
-                lambda: set_reach(self.session, ends[0], ends[1], False, drag)
-            )
 
     def _click(self, held: Held) -> None:
         """A press that did not move selects; with Shift it adds to or takes from the selection."""

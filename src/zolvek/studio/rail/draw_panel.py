@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QSizePolicy,
     QToolButton,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -57,6 +58,20 @@ class DrawPanel(QWidget):
         self.sliders = form()
         layout.addLayout(self.sliders)
         self.sliders_of = ""
+        self._lay_out_grids(layout)
+        self._lay_out_points(layout)
+        self.help = note()
+        layout.addWidget(self.help)
+        layout.addStretch(1)
+        for signal in (
+            session.document.changed, session.points.changed, session.focus.changed, session.tools.changed,
+        ):  # fmt: skip
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out_grids(self, layout: QVBoxLayout) -> None:
+        """What points snap to."""
+        session = self.session
         self.snap = QCheckBox("Snap to the grid")
         self.snap.clicked.connect(lambda on: session.tools.set_grid(on=on))
         self.kind = choice(
@@ -88,6 +103,9 @@ class DrawPanel(QWidget):
         layout.addWidget(self.snap)
         layout.addLayout(grid)
 
+    def _lay_out_points(self, layout: QVBoxLayout) -> None:
+        """The selected points and segments, in numbers."""
+        session = self.session
         layout.addSpacing(6)
         self.what = heading("No points selected")
         layout.addWidget(self.what)
@@ -112,14 +130,6 @@ class DrawPanel(QWidget):
         ):
             fields.addRow(field_label(name), widget)
         layout.addLayout(fields)
-        self.help = note()
-        layout.addWidget(self.help)
-        layout.addStretch(1)
-        for signal in (
-            session.document.changed, session.points.changed, session.focus.changed, session.tools.changed,
-        ):  # fmt: skip
-            signal.connect(self.refresh)
-        self.refresh()
 
     def refresh(self) -> None:
         session = self.session

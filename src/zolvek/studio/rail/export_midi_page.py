@@ -10,6 +10,7 @@ from PyQt6.QtGui import QDrag, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QDoubleSpinBox,
+    QFormLayout,
     QHeaderView,
     QLabel,
     QLineEdit,
@@ -92,6 +93,30 @@ class MidiPage(QWidget):
         self.timer.setInterval(REPORT_MS)
         self.timer.timeout.connect(self._report)
         self.name = note()
+        self.target = self._target_fields()
+        delivery = self._delivery_fields()
+        self.load = note()
+        self.advice = note()
+        self.advice.setProperty("role", "fault")
+        self.rows = self._table()
+        layout = page_layout(self)
+        layout.addWidget(self.name)
+        layout.addLayout(self.target)
+        layout.addSpacing(6)
+        layout.addWidget(heading("Delivery"))
+        layout.addLayout(delivery)
+        layout.addWidget(self.load)
+        layout.addWidget(self.advice)
+        layout.addWidget(action_button(actions, "export-midi", True))
+        layout.addWidget(DragFile(studio, "Drag the MIDI file from here"))
+        layout.addWidget(self.rows, 1)
+        session.focus.changed.connect(self.refresh)
+        session.document.changed.connect(self.refresh)
+        session.document.changed.connect(self._later)
+        self.refresh()
+
+    def _target_fields(self) -> QFormLayout:
+        """As which message the focus lane is sent."""
         self.kind = choice(
             ((row.label, key) for key, row in MESSAGES.items()),
             "Kind of message",
@@ -110,13 +135,17 @@ class MidiPage(QWidget):
         self.port.setAccessibleName("MIDI port")
         self.port.setPlaceholderText("any")
         self.port.editingFinished.connect(self._set)
-        self.target = form()
+        fields = form()
         for text, field in (
             ("Sent as", self.kind), ("Number", self.number), ("Bend range", self.semitones),
             ("Channel", self.channel), ("Port", self.port),
         ):  # fmt: skip
-            self.target.addRow(field_label(text), field)
-        settings = session.settings
+            fields.addRow(field_label(text), field)
+        return fields
+
+    def _delivery_fields(self) -> QFormLayout:
+        """How all lanes are delivered."""
+        settings = self.session.settings
         self.gap = Entry(
             "Changes lie apart at least",
             self._type_gap,
@@ -141,40 +170,27 @@ class MidiPage(QWidget):
             ("Files", self.split),
         ):
             delivery.addRow(field_label(text), field)
-        self.load = note()
-        self.advice = note()
-        self.advice.setProperty("role", "fault")
-        self.rows = QTableWidget(0, len(COLUMNS))
-        self.rows.setAccessibleName("Lanes, how many messages they take and how far they stray")
-        self.rows.setHorizontalHeaderLabels(list(COLUMNS))
-        self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.rows.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        self.rows.setMinimumHeight(120)
-        self.rows.setMinimumWidth(60)
-        self.rows.setTextElideMode(Qt.TextElideMode.ElideLeft)
-        self.rows.setWordWrap(False)
-        self.rows.itemSelectionChanged.connect(self._show_lane)
-        upright, across = self.rows.verticalHeader(), self.rows.horizontalHeader()
+        return delivery
+
+    def _table(self) -> QTableWidget:
+        """Lanes, and how far they stray."""
+        rows = QTableWidget(0, len(COLUMNS))
+        rows.setAccessibleName("Lanes, how many messages they take and how far they stray")
+        rows.setHorizontalHeaderLabels(list(COLUMNS))
+        rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        rows.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        rows.setMinimumHeight(120)
+        rows.setMinimumWidth(60)
+        rows.setTextElideMode(Qt.TextElideMode.ElideLeft)
+        rows.setWordWrap(False)
+        rows.itemSelectionChanged.connect(self._show_lane)
+        upright, across = rows.verticalHeader(), rows.horizontalHeader()
         if upright is not None and across is not None:
             upright.hide()
             upright.setDefaultSectionSize(20)
             across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
             across.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
-        layout = page_layout(self)
-        layout.addWidget(self.name)
-        layout.addLayout(self.target)
-        layout.addSpacing(6)
-        layout.addWidget(heading("Delivery"))
-        layout.addLayout(delivery)
-        layout.addWidget(self.load)
-        layout.addWidget(self.advice)
-        layout.addWidget(action_button(actions, "export-midi", True))
-        layout.addWidget(DragFile(studio, "Drag the MIDI file from here"))
-        layout.addWidget(self.rows, 1)
-        session.focus.changed.connect(self.refresh)
-        session.document.changed.connect(self.refresh)
-        session.document.changed.connect(self._later)
-        self.refresh()  # fmt: skip
+        return rows
 
     # --- the focus lane's target ---
 

@@ -63,6 +63,14 @@ class FieldGrid(QWidget):
         self.entries[key].setText(text)
         self.changed()
 
+    def fill(self, made: object, texts: dict[str, str]) -> None:
+        """What something made of such entries has in them: `texts`, else its attribute in percent."""
+        for field in self.fields:
+            text = texts.get(field.key)
+            if text is None:
+                text = f"{100 * getattr(made, field.key):g} %"
+            self.entries[field.key].setText(text)
+
     def values(self) -> dict[str, Any]:
         """What is typed; empty fields are None. Raises ZolvekError naming the field."""
         return {f.key: self._read(f, self.entries[f.key].text()) for f in self.fields}

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
@@ -139,6 +139,18 @@ class ListenPanel(QWidget):
         self.heard = note()
         layout.addWidget(self.heard)
 
+        self._lay_out_reach(layout)
+        layout.addStretch(1)
+        for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
+            signal.connect(self.refresh)
+        self.matcher = Background(self)
+        self.matcher.done.connect(self._matched)
+        self.matcher.failed.connect(self._failed)
+        self.refresh()
+
+    def _lay_out_reach(self, layout: QVBoxLayout) -> None:
+        """Where in its travel the control is heard: measured, set, evened out."""
+        session = self.session
         layout.addWidget(heading("Useful reach"))
         self.plot = ReachPlot(session)
         layout.addWidget(self.plot)
@@ -170,13 +182,6 @@ class ListenPanel(QWidget):
         line.addWidget(self.set_reach)
         line.addWidget(self.even)
         layout.addLayout(line)
-        layout.addStretch(1)
-        for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
-            signal.connect(self.refresh)
-        self.matcher = Background(self)
-        self.matcher.done.connect(self._matched)
-        self.matcher.failed.connect(self._failed)
-        self.refresh()
 
     def refresh(self) -> None:
         session = self.session

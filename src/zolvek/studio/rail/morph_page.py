@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QWidget
+from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.document import states
@@ -29,38 +29,7 @@ class MorphPage(QWidget):
         self.studio = studio
         self.session = session
         layout = page_layout(self)
-        self.start = choice([], "From", lambda _: self.refresh())
-        self.end = choice([], "To", lambda _: self.refresh())
-        self.shape = choice(
-            [(s.label, s.key) for s in SHAPES], "Shape of the morph", lambda _: None
-        )
-        self.amount = Entry(
-            "Amount of the shape",
-            lambda t: read(t, "") is not None,
-            "−1 to 1 for bends and S-curves",
-        )
-        self.amount.setText("0")
-        self.moment = choice(
-            [(t, k) for k, t in MOMENTS.items()], "When choices jump", lambda _: None
-        )
-        self.stagger = choice(
-            [(t, k) for k, t in STAGGERS.items()], "How groups follow", lambda _: None
-        )
-        self.after = choice(
-            [("Stays there after", True), ("Comes back after", False)],
-            "After the span",
-            lambda _: None,
-        )
-        fields = form()
-        for text, widget in (
-            ("From", self.start),
-            ("To", self.end),
-            ("Shape", self.shape),
-            ("Amount", self.amount),
-        ):
-            fields.addRow(field_label(text), widget)
-        pick(self.shape, "line")
-        layout.addLayout(fields)
+        self._lay_out_way(layout)
         self.table = QTreeWidget()
         self.table.setHeaderLabels(["Moves", "From", "To"])
         self.table.setRootIsDecorated(False)
@@ -93,6 +62,41 @@ class MorphPage(QWidget):
         ):
             signal.connect(self.refresh)
         self.refresh()
+
+    def _lay_out_way(self, layout: QVBoxLayout) -> None:
+        """From where to where, and how."""
+        self.start = choice([], "From", lambda _: self.refresh())
+        self.end = choice([], "To", lambda _: self.refresh())
+        self.shape = choice(
+            [(s.label, s.key) for s in SHAPES], "Shape of the morph", lambda _: None
+        )
+        self.amount = Entry(
+            "Amount of the shape",
+            lambda t: read(t, "") is not None,
+            "−1 to 1 for bends and S-curves",
+        )
+        self.amount.setText("0")
+        self.moment = choice(
+            [(t, k) for k, t in MOMENTS.items()], "When choices jump", lambda _: None
+        )
+        self.stagger = choice(
+            [(t, k) for k, t in STAGGERS.items()], "How groups follow", lambda _: None
+        )
+        self.after = choice(
+            [("Stays there after", True), ("Comes back after", False)],
+            "After the span",
+            lambda _: None,
+        )
+        fields = form()
+        for text, widget in (
+            ("From", self.start),
+            ("To", self.end),
+            ("Shape", self.shape),
+            ("Amount", self.amount),
+        ):
+            fields.addRow(field_label(text), widget)
+        pick(self.shape, "line")
+        layout.addLayout(fields)
 
     def refresh(self) -> None:
         found = own_states(self.session)

@@ -8,7 +8,14 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zolvek.core.curve.building import lines
 from zolvek.core.curve.thinning import thinned
@@ -76,6 +83,15 @@ class PadPage(QWidget):
         self.draw = QCheckBox("Draw its path")
         self.draw.clicked.connect(lambda on: setattr(self.view, "drawing", on))
         layout.addWidget(self.draw)
+        self._lay_out_path(layout)
+        layout.addStretch(1)
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out_path(self, layout: QVBoxLayout) -> None:
+        """The puck's path: made, written, edited."""
+        session = self.session
         self.kind = choice(
             [(t, k) for k, t in TRAVELS.items()], "Way of travelling", lambda _: None
         )
@@ -118,10 +134,6 @@ class PadPage(QWidget):
             line.addWidget(made)
             self.axes[axis] = made
         layout.addLayout(line)
-        layout.addStretch(1)
-        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
-            signal.connect(self.refresh)
-        self.refresh()
 
     @property
     def pad(self) -> Pad:

@@ -79,6 +79,17 @@ class RecordPage(QWidget):
         self.stay.setText("Stay in it after a pass")
         self.stay.clicked.connect(lambda on: self._set(stay=on))
         layout.addWidget(self.stay)
+        self._lay_out_times(layout)
+        self.punch = QCheckBox("Only the selected span")
+        self.punch.clicked.connect(lambda on: self._set(punch=on))
+        layout.addWidget(self.punch)
+        layout.addStretch(1)
+        for signal in (session.passes.changed, session.focus.changed, session.document.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out_times(self, layout: QVBoxLayout) -> None:
+        """Count-in, pre-roll, and what becomes of the pass."""
         self.count = QSpinBox()
         self.count.setRange(int(LIMITS["clicks"].low), int(LIMITS["clicks"].high))
         self.count.setAccessibleName("Count-in, in beats")
@@ -105,13 +116,6 @@ class RecordPage(QWidget):
                              ("Thin within", self.tolerance)):  # fmt: skip
             fields.addRow(field_label(text), widget)
         layout.addLayout(fields)
-        self.punch = QCheckBox("Only the selected span")
-        self.punch.clicked.connect(lambda on: self._set(punch=on))
-        layout.addWidget(self.punch)
-        layout.addStretch(1)
-        for signal in (session.passes.changed, session.focus.changed, session.document.changed):
-            signal.connect(self.refresh)
-        self.refresh()
 
     def _set(self, **changes: Any) -> None:
         for key, value in changes.items():

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -84,6 +85,14 @@ class StatesPage(QWidget):
                     button(text, partial(session.notices.try_to, work), text == "Keep now", tip)
                 )
             layout.addLayout(line)
+        self._lay_out_variations(layout)
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out_variations(self, layout: QVBoxLayout) -> None:
+        """Variations of the state."""
+        session = self.session
         self.distance = Entry(
             "Distance of variations",
             lambda t: read(t, "%") is not None,
@@ -101,9 +110,6 @@ class StatesPage(QWidget):
         line.addWidget(field_label("by"))
         line.addWidget(self.distance, 1)
         layout.addLayout(line)
-        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
-            signal.connect(self.refresh)
-        self.refresh()
 
     @property
     def own(self) -> Device:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QVBoxLayout, QWidget
 
 from zolvek.core.arrays import Bools
 from zolvek.core.curve import shaping, spans
@@ -31,9 +31,8 @@ ON_GRID = 1e-6  # beats
 class ThinPanel(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
-        session = studio.session
-        self.studio = studio
-        self.session = session
+        self.studio, self.session = studio, studio.session
+        session = self.session
         layout = column(self)
         layout.addWidget(heading("Thin"))
         self.scope = note()
@@ -78,6 +77,21 @@ class ThinPanel(QWidget):
         self.result = note()
         layout.addWidget(self.result)
         layout.addSpacing(6)
+        self._lay_out_wholes(layout)
+        layout.addWidget(note("Ends, jumps and pinned points (P) stay."))
+        layout.addStretch(1)
+        for signal in (
+            session.span.changed,
+            session.points.changed,
+            session.focus.changed,
+            session.document.changed,
+        ):
+            signal.connect(self.refresh)
+        self._show_fields()
+        self.refresh()
+
+    def _lay_out_wholes(self, layout: QVBoxLayout) -> None:
+        """What is done to a span as a whole."""
         layout.addWidget(field_label("A span as a whole"))
         line = QHBoxLayout()
         line.addWidget(button("Straighten", self.straighten, tip="One segment from end to end"))
@@ -101,17 +115,6 @@ class ThinPanel(QWidget):
             button("Smooth", self.smooth, tip="A low-pass over time with its corner there")
         )
         layout.addLayout(line)
-        layout.addWidget(note("Ends, jumps and pinned points (P) stay."))
-        layout.addStretch(1)
-        for signal in (
-            session.span.changed,
-            session.points.changed,
-            session.focus.changed,
-            session.document.changed,
-        ):
-            signal.connect(self.refresh)
-        self._show_fields()
-        self.refresh()
 
     def _show_fields(self) -> None:
         by_count = self.kind.currentData() == "count"
@@ -223,7 +226,7 @@ class ThinPanel(QWidget):
         self.session.notices.try_to(work)
 
     def _all_thinned(self, project: Project, first: float, last: float) -> tuple[Project, int, int]:
-        from zolvek.core.model.project import with_curve
+        from zolvek.core.document.parts import with_curve
 
         before = after = 0
         for lane in list(project.lanes()):

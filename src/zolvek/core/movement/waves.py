@@ -1,0 +1,65 @@
+"""The waves of LFOs, each told by the points of one cycle."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from zolvek.core.curve.shapes import COSINE, HOLD, LINE
+
+
+class Corner(NamedTuple):
+    """A point of a wave's cycle: where (0..1 of the cycle), level −1..1, and the shape from it."""
+
+    u: float
+    level: float
+    shape: int
+
+
+Corners = Callable[[float], list[Corner]]  # of a pulse's width
+
+
+def _sine(width: float) -> list[Corner]:
+    # At the centre and rising at phase 0: the lowest point lies a quarter before it.
+    return [Corner(0.25, 1.0, COSINE), Corner(0.75, -1.0, COSINE)]
+
+
+def _triangle(width: float) -> list[Corner]:
+    return [Corner(0.0, -1.0, LINE), Corner(0.5, 1.0, LINE)]
+
+
+def _saw_up(width: float) -> list[Corner]:
+    return [Corner(0.0, -1.0, LINE), Corner(1.0, 1.0, LINE)]
+
+
+def _saw_down(width: float) -> list[Corner]:
+    return [Corner(0.0, 1.0, LINE), Corner(1.0, -1.0, LINE)]
+
+
+def _pulse(width: float) -> list[Corner]:
+    return [Corner(0.0, 1.0, HOLD), Corner(width, -1.0, HOLD)]
+
+
+class Wave(NamedTuple):
+    """One row: `corners` of a cycle; a random wave has one new level a cycle instead, and goes to
+    the next by `shape`."""
+
+    key: str
+    label: str
+    corners: Corners | None
+    shape: int = HOLD
+
+
+WAVES: dict[str, Wave] = {
+    wave.key: wave
+    for wave in (
+        Wave("sine", "Sine", _sine),
+        Wave("triangle", "Triangle", _triangle),
+        Wave("saw-up", "Rising saw", _saw_up),
+        Wave("saw-down", "Falling saw", _saw_down),
+        Wave("pulse", "Pulse", _pulse),
+        Wave("sample-hold", "Sample and hold", None, HOLD),
+        Wave("smooth-random", "Smooth random", None, COSINE),
+        Wave("pattern", "Pattern", None, LINE),
+    )
+}

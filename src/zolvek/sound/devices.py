@@ -1,0 +1,121 @@
+"""How devices sound: one registry for all of them.
+
+`make(device, rate)` gives what a device does to the sound of its track. An effect changes what comes in;
+an instrument adds its own; one that nobody here can play, such as a described plugin, lets the sound pass.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple, Protocol
+from zlib import crc32
+
+from zolvek.core.arrays import Floats
+from zolvek.core.model.project import Device
+from zolvek.sound.controls import COARSE, FINE, Controls
+from zolvek.sound.drums import Drums
+from zolvek.sound.effects import PROCESSORS, Processor
+from zolvek.sound.synth import NewNote, Synth
+
+
+class Block(NamedTuple):
+    """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
+    what the device's controls do; and when it begins, in seconds of the renderer's clock."""
+
+    sound: Floats
+    notes: list[NewNote]
+    controls: Controls
+    now: float
+
+
+class Played(NamedTuple):
+    """What goes on, and what is sent to the tracks that take in sends."""
+
+    sound: Floats
+    sent: Floats | None = None
+
+
+class Unit(Protocol):
+    """A device at work. It keeps its state from one block to the next; `spacing`: frames between the
+    control points it wants."""
+
+    spacing: int
+
+    def play(self, block: Block) -> Played: ...
+
+    def release_all(self, now: float) -> None:
+        """All keys up; what sounds dies away."""
+        ...
+
+
+class Instrument(Protocol):
+    def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats: ...
+
+    def release_all(self, now: float) -> None: ...
+
+
+class Effect:
+    """What comes in goes through a processor."""
+
+    def __init__(self, processor: Processor) -> None:
+        self.processor, self.spacing = processor, processor.spacing
+
+    def play(self, block: Block) -> Played:
+        sound = self.processor.process(block.sound, block.controls)
+        return Played(sound, self.processor.sent)
+
+    def release_all(self, now: float) -> None:
+        pass
+
+
+class Source:
+    """An instrument's sound is added to what comes in."""
+
+    spacing = FINE
+
+    def __init__(self, instrument: Instrument) -> None:
+        self.instrument = instrument
+
+    def play(self, block: Block) -> Played:
+        own = self.instrument.play(block.notes, block.controls, block.now)
+        return Played(block.sound + own)
+
+    def release_all(self, now: float) -> None:
+        self.instrument.release_all(now)
+
+
+class Passing:
+    """Sound goes through as it is."""
+
+    spacing = COARSE
+
+    def play(self, block: Block) -> Played:
+        return Played(block.sound)
+
+    def release_all(self, now: float) -> None:
+        pass
+
+
+Maker = Callable[[Device, int], Unit]
+
+
+def _effect(device: Device, rate: int) -> Unit:
+    return Effect(PROCESSORS[device.kind](device.kind, rate))
+
+
+def _seed(device: Device) -> int:
+    """The device's own name seeds its noise: the same at every render, and unlike others'."""
+    return crc32(device.id.encode())
+
+
+MAKERS: dict[str, Maker] = {
+    "synth": lambda device, rate: Source(Synth(_seed(device), rate)),
+    "drums": lambda device, rate: Source(Drums(_seed(device), rate)),
+    **dict.fromkeys(PROCESSORS, _effect),
+}
+
+
+def make(device: Device, rate: int) -> Unit:
+    """What the device does to sound, at `rate` frames a second."""
+    maker = None if device.described is not None else MAKERS.get(device.kind)
+    return maker(device, rate) if maker else Passing()

@@ -1,0 +1,161 @@
+"""The LFO page of the Movement panel."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from PyQt6.QtWidgets import QCheckBox
+
+from zolvek.core.curve import spans
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
+from zolvek.core.model.layer import Layer
+from zolvek.core.movement import lfo as lfos
+from zolvek.core.movement import lfo_points
+from zolvek.core.movement.waves import WAVES
+from zolvek.formats import pattern_library
+from zolvek.studio.commands.scope import target
+from zolvek.studio.context import Studio
+from zolvek.studio.rail.field_grid import Field, FieldGrid
+from zolvek.studio.rail.making_page import MakingPage
+from zolvek.studio.widgets import choice, pick
+
+MANY_POINTS = 20_000  # from which on a person is asked first
+EVEN, EQUAL = "", "equal"  # ways that a rate changes by; any other is a pattern's name
+PATTERN = "pattern:"  # before the name of a pattern that is the wave
+
+LFO_FIELDS = (
+    Field("rate", "Rate", "1/4", "rate", "A cycle: 1/8, 1/4t, 2 bars, 0.5 s, 3 Hz"),
+    Field(
+        "rate_end",
+        "Rate at the end",
+        "",
+        "rate",
+        "Empty: it stays; else it goes there over the span",
+    ),
+    Field("amount", "Amount", "60 %", "%", "Of the lane's height, from lowest to highest"),
+    Field(
+        "amount_end",
+        "Amount at the end",
+        "",
+        "%",
+        "Empty: it stays; else it goes there over the span",
+    ),
+    Field("centre", "Centre", "50 %", "%", "About which it moves"),
+    Field("phase", "Phase", "0 %", "%", "Of a cycle; a sine is at its centre, rising, at 0"),
+    Field("width", "Width", "50 %", "%", "How long a pulse is high"),
+    Field("skew", "Skew", "0 %", "%", "How far the middle of the cycle is late; negative early"),
+    Field("smooth", "Smoothing", "0 %", "%", "Rounds jumps and corners"),
+    Field("soften", "Soft edges", "0 ms", "s", "How long a jump takes"),
+)
+
+
+class LfoPage(MakingPage):
+    label = "Write an LFO"
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__(studio)
+        # Document and lane -> the LFO that was written to it last, and where.
+        self.last: dict[tuple[object, str | None], tuple[lfos.Lfo, float, float]] = {}
+        self.patterns = {pattern.name: pattern for pattern in pattern_library.load_all()[0]}
+        waves = [(wave.label, key) for key, wave in WAVES.items() if key != "pattern"]
+        self.wave = choice(waves, "Wave", lambda _: self.changed())
+        self._add_patterns(self.wave, PATTERN)
+        self.fields = FieldGrid("LFO", LFO_FIELDS, self.changed)
+        ways = [
+            ("The rate changes in octaves", EVEN),
+            ("The rate changes in equal steps", EQUAL),
+        ]
+        self.way = choice(ways, "How the rate changes", lambda _: self.changed())
+        self._add_patterns(self.way, "")
+        self.invert = QCheckBox("Upside down")
+        self.on = QCheckBox("In phase with the last LFO")
+        for box in (self.invert, self.on):
+            box.clicked.connect(lambda _: self.changed())
+        for widget in (self.wave, self.fields, self.way, self.invert, self.on):
+            self.room.addWidget(widget)
+        self.finish(self._as_layer)
+
+    def _add_patterns(self, box: Any, prefix: str) -> None:
+        for name in self.patterns:
+            box.addItem(f"Pattern: {name}", f"{prefix}{name}")
+
+    def made_lfo(self) -> lfos.Lfo:
+        """The LFO as it is set. Raises ZolvekError naming what can't be read."""
+        values = self.fields.values()
+        rate_end, amount_end = values.pop("rate_end"), values.pop("amount_end")
+        given = {key: value for key, value in values.items() if value is not None}
+        wave = str(self.wave.currentData())
+        pattern = (
+            self.patterns.get(wave.removeprefix(PATTERN)) if wave.startswith(PATTERN) else None
+        )
+        made = lfos.Lfo(
+            "pattern" if pattern else wave, pattern=pattern, invert=self.invert.isChecked(), **given
+        )
+        if rate_end is not None:
+            way = str(self.way.currentData())
+            own = self.patterns.get(way)
+            unit = own.curve.having(beat=own.curve.beat / own.length) if own else None
+            made = replace(made, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
+        if amount_end is not None:
+            most = max(abs(made.amount), abs(amount_end), 1e-9)
+            ends = (min(abs(each) / most, 1.0) for each in (made.amount, amount_end))
+            made = replace(
+                made,
+                amount=min(most, 1.0),
+                amount_way=curve(list(zip((0.0, 1.0), ends, strict=True))),
+            )
+        before = self.last.get(self._place)
+        if self.on.isChecked() and before is not None:
+            cycles = lfos.Cycles(*before, self.session.project.tempo)
+            phase = float(cycles.gone(np.array(self.span[0])))
+            turns = pattern or WAVES[made.wave].corners
+            made = replace(made, phase=phase % 1.0 if turns else phase)
+        return made
+
+    @property
+    def _place(self) -> tuple[object, str | None]:
+        return self.session.document.opened, self.session.focus.id
+
+    def result(self) -> Curve:
+        first, last = self.span
+        made = lfo_points.as_curve(self.made_lfo(), first, last, self.session.project.tempo)
+        return spans.splice(target(self.session).curve, first, made.shifted(-first), last)
+
+    def may_write(self) -> bool:
+        lfo = self.made_lfo()
+        count = lfo_points.points_wanted(lfo, *self.span, self.session.project.tempo)
+        return not (lfo.rate.fast or count > MANY_POINTS) or self.studio.ask.confirm(
+            f"That writes about {count:,} points.",
+            "A rate past a 1/128 note or 100 Hz is rarely heard as movement.",
+        )
+
+    def written(self) -> None:
+        self.last[self._place] = (self.made_lfo(), *self.span)
+
+    def _as_layer(self) -> None:
+        made = self.made_lfo()
+        amount = made.amount * (-1.0 if made.invert else 1.0)
+        plain = replace(made, amount=1.0, centre=0.5, invert=False)
+        name = f"LFO {WAVES[made.wave].label.lower()}"
+        self.made.emit("lfo", name, amount, {"lfo": plain})
+
+    def show_layer(self, layer: Layer) -> None:
+        lfo, amount = layer.lfo, layer.amount
+        assert lfo is not None
+        pick(self.wave, f"{PATTERN}{lfo.pattern.name}" if lfo.pattern else lfo.wave)
+        texts = {
+            "rate": lfo.rate.text,
+            "rate_end": lfo.rate_end.text if lfo.rate_end else "",
+            "soften": f"{1000 * lfo.soften:g} ms",
+            "amount": f"{100 * abs(amount):g} %",
+            "amount_end": "",
+        }
+        if lfo.amount_way is not None:
+            low, high = (abs(amount) * float(lfo.amount_way.value[i]) for i in (0, -1))
+            texts |= {"amount": f"{100 * low:g} %", "amount_end": f"{100 * high:g} %"}
+        self.fields.fill(lfo, texts)
+        self.invert.setChecked(amount < 0.0)
+        self.on.setChecked(False)

@@ -1,0 +1,120 @@
+"""What the pages of the Movement panel that make movement have in common: it is seen before it is
+written, and written as one step or put on as a layer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from zolvek.core.curve.curve import Curve
+from zolvek.core.model.layer import Layer
+from zolvek.studio.commands.scope import scope
+from zolvek.studio.context import Studio
+from zolvek.studio.session import NONE_CHOSEN
+from zolvek.studio.widgets import SeedEntry, button, field_label, page_layout
+
+
+class MakingPage(QWidget):
+    """A page tells by `made` what is to become a layer: kind, name, amount, and the movement by the name
+    of a layer's field. `counted`: what is said of a preview."""
+
+    made = pyqtSignal(str, str, float, dict)
+    counted = pyqtSignal(str)
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio, self.session = studio, studio.session
+        self.room: QVBoxLayout = page_layout(self)
+
+    # --- what a page says ---
+
+    @property
+    def label(self) -> str:
+        """What writing it is called."""
+        raise NotImplementedError
+
+    def result(self) -> Curve:
+        """The curve as it would be. Raises ZolvekError when that can't be made."""
+        raise NotImplementedError
+
+    def may_write(self) -> bool:
+        """Whether it may be written; asks where that would be rash."""
+        return True
+
+    def written(self) -> None:
+        """It has been written."""
+
+    def show_layer(self, layer: Layer) -> None:
+        """The settings of a layer that was made here."""
+        raise NotImplementedError
+
+    # --- what all do ---
+
+    @property
+    def span(self) -> tuple[float, float]:
+        first, last, _ = scope(self.session)
+        return first, min(last, max(self.session.project.length, first + 1e-3))
+
+    def finish(self, as_layer: Callable[[], None] | None) -> None:
+        """At the foot: preview, write, and put on as a layer."""
+        line = QHBoxLayout()
+        line.addWidget(
+            button(
+                "Preview", self.preview, tip="Over the ghost of what is there; heard, if it plays"
+            )
+        )
+        line.addWidget(
+            button("Write", self.write, True, "Write it to the lane as points, as one step")
+        )
+        self.room.addLayout(line)
+        if as_layer is not None:
+            wanted = as_layer
+            self.room.addWidget(
+                button(
+                    "Put on as a layer",
+                    lambda: self.session.notices.try_to(wanted),
+                    tip="It stays adjustable until it is baked",
+                )
+            )
+        self.room.addStretch(1)
+
+    def seed_row(self, entry: SeedEntry) -> QHBoxLayout:
+        """The seed: shown, typed, or rolled anew."""
+
+        def roll() -> None:
+            entry.setText(str(int(np.random.default_rng().integers(1, 1_000_000))))
+            self.changed(True)
+
+        line = QHBoxLayout()
+        line.addWidget(field_label("Seed"))
+        line.addWidget(entry, 1)
+        line.addWidget(button("Roll", roll, tip="Another one"))
+        return line
+
+    def changed(self, always: bool = False, *_: Any) -> None:
+        """A setting has changed: the preview follows."""
+        if self.isVisible() or always is True:
+            self.preview()
+
+    def preview(self) -> bool:
+        def work() -> None:
+            made = self.result()
+            self.session.preview.show(made)
+            inside = (made.beat >= self.span[0]) & (made.beat <= self.span[1])
+            self.counted.emit(f"{int(inside.sum())} points. Esc gives it up.")
+
+        return self.session.notices.try_to(work)
+
+    def write(self) -> None:
+        def work() -> None:
+            if self.may_write():
+                made = self.result()
+                self.session.preview.show(None)
+                self.session.edit_curve(self.label, made, NONE_CHOSEN)
+                self.written()
+
+        self.session.notices.try_to(work)

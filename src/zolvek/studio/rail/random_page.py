@@ -1,0 +1,87 @@
+"""The Random page of the Movement panel."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox
+
+from zolvek.core.curve import spans
+from zolvek.core.curve.curve import Curve
+from zolvek.core.model.layer import Layer
+from zolvek.core.movement.randomness import KINDS, SPREADS, RandomMove, randomised
+from zolvek.studio.commands.scope import target
+from zolvek.studio.context import Studio
+from zolvek.studio.rail.field_grid import Field, FieldGrid
+from zolvek.studio.rail.making_page import MakingPage
+from zolvek.studio.widgets import SeedEntry, choice, field_label, pick
+
+RANDOM_FIELDS = (
+    Field("every", "Every", "1/8", "rate", "How often a new value comes: 1/8, 2 bars, 0.5 s"),
+    Field("amount", "Amount", "10 %", "%", "How far it may go from the curve, either way"),
+    Field("offset", "Offset", "0 %", "%", "Moves the middle of the new values: −100 to 100 %"),
+    Field("density", "Density", "100 %", "%", "How often there really is a new one"),
+    Field("smoothness", "Smoothness", "0 %", "%", "Rounds steps, evens out the others"),
+    Field(
+        "levels",
+        "Levels",
+        "0 25 50 75 100",
+        "list",
+        "Percent of the height, for the spread “A few levels”",
+    ),
+)
+
+
+class RandomPage(MakingPage):
+    label = "Randomise"
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__(studio)
+        self.seed = SeedEntry("Seed of the random movement", self.changed)
+        kinds = [(label, key) for key, (label, _) in KINDS.items()]
+        self.kind = choice(kinds, "Kind of movement", lambda _: self.changed())
+        spreads = [(label, key) for key, label in SPREADS.items()]
+        self.spread = choice(spreads, "Spread", lambda _: self.changed())
+        for label, box in (("New values as", self.kind), ("Spread", self.spread)):
+            self.room.addWidget(field_label(label))
+            self.room.addWidget(box)
+        self.fields = FieldGrid("Random", RANDOM_FIELDS, self.changed)
+        self.room.addWidget(self.fields)
+        self.follow = QCheckBox("Follow what is there")
+        self.follow.setChecked(True)
+        self.follow.clicked.connect(lambda _: self.changed())
+        self.room.addWidget(self.follow)
+        self.room.addLayout(self.seed_row(self.seed))
+        self.finish(self._as_layer)
+
+    def made_random(self) -> tuple[RandomMove, float]:
+        """The movement as it is set, and its amount. Raises ZolvekError naming what can't be read."""
+        values = self.fields.values()
+        amount = values.pop("amount") or 0.0
+        given = {key: value for key, value in values.items() if value is not None}
+        kind, spread = str(self.kind.currentData()), str(self.spread.currentData())
+        move = RandomMove(kind, spread=spread, seed=self.seed.number(), **given)
+        return move, min(max(amount, 0.0), 1.0)
+
+    def result(self) -> Curve:
+        drawn, (first, last) = target(self.session).curve, self.span
+        move, amount = self.made_random()
+        tempo = self.session.project.tempo
+        put = randomised(drawn, first, last, move, amount, tempo, self.follow.isChecked())
+        return spans.splice(drawn, first, put, last)
+
+    def _as_layer(self) -> None:
+        move, amount = self.made_random()
+        name = f"Random, {KINDS[move.kind][0].lower()}"
+        self.made.emit("random", name, amount, {"random": move})
+
+    def show_layer(self, layer: Layer) -> None:
+        move = layer.random
+        assert move is not None
+        pick(self.kind, move.kind)
+        pick(self.spread, move.spread)
+        texts = {
+            "every": move.every.text,
+            "amount": f"{100 * layer.amount:g} %",
+            "levels": " ".join(f"{100 * v:g}" for v in move.levels),
+        }
+        self.fields.fill(move, texts)
+        self.seed.setText(str(move.seed))
