@@ -48,7 +48,7 @@ class Delivering(unittest.TestCase):
     def test_midi_out_reported_and_in_again(self) -> None:
         told = json.loads(self.run_("report", self.project))
         self.assertEqual(len(told["lanes"]), 16)
-        self.assertEqual(told["bytes"], 3 * told["messages"])
+        self.assertLess(told["bytes"], 3 * told["messages"])  # running status
         tight = json.loads(self.run_("report", self.project, "--ms", 20, "--tolerance", 1))
         self.assertLess(tight["messages"], told["messages"])
         self.assertLessEqual(tight["late"], told["late"])

@@ -31,8 +31,8 @@ print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.
 # What the parts of the program may import of one another, apart from themselves.
 MAY_IMPORT = {
     "core": set(),
-    "formats": {"core"},
-    "sound": {"core", "formats", "process"},
+    "formats": {"core", "sound"},
+    "sound": {"core", "process"},
     "demo": {"core", "formats"},
     "cli": {"core", "formats", "sound", "demo", "desktop", "process", "studio"},
     "studio": {"core", "formats", "sound", "demo", "process"},

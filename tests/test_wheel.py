@@ -21,7 +21,7 @@ from zolvek.studio.app import start
 app, window = start(None)
 window.complete()
 QTest.qWait(200)
-window.show_guide()
+window.guide()
 assert "site-packages" in zolvek.__file__, zolvek.__file__
 print(window.windowTitle(), window.isVisible(), flush=True)
 window.studio.player.ready().play(0.0)

@@ -20,6 +20,7 @@ from zolvek.core.curve.places import inner_jumps, leaps
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.shaping import mirrored, scaled
 from zolvek.core.curve.spans import cut, piece, splice
+from zolvek.core.model.messages import even
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.stepping import Resolution, stepped
 from zolvek.core.time.tempo import TempoMap
@@ -110,7 +111,7 @@ class Jumps(unittest.TestCase):
         project = build()
         lane = replace(next(project.lanes()), curve=drawn, layers=(), cycle=None, switches=())
         for resolution in (Resolution(), Resolution(1, 20.0)):
-            made = stepped(played(lane, project), 8.0, 127, TempoMap(), resolution)
+            made = stepped(played(lane, project), 8.0, even(127), TempoMap(), resolution)
             levels = np.round(127.0 * drawn.at(np.append(0.0, leaps(drawn)))).astype(int)
             new = np.append(True, np.diff(levels) != 0)
             self.assertEqual(made.value.tolist(), levels[new].tolist())

@@ -13,6 +13,7 @@ from zolvek.core.curve.building import curve
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import leaps
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.messages import even
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.stepping import Resolution, from_steps, stepped
@@ -31,7 +32,11 @@ class Stepping(unittest.TestCase):
     def test_no_instant_strays_further_than_is_said(self, drawn, highest, ticks, tolerance) -> None:
         length = float(max(np.ceil(drawn.beat[-1]), 1.0))
         made = stepped(
-            heard_of(drawn, length), length, highest, STEADY, Resolution(ticks, 0.0, tolerance)
+            heard_of(drawn, length),
+            length,
+            even(highest),
+            STEADY,
+            Resolution(ticks, 0.0, tolerance),
         )
         self.assertEqual(made.tick[0], 0)
         self.assertTrue((np.diff(made.tick) > 0).all())
@@ -53,7 +58,9 @@ class Stepping(unittest.TestCase):
         """A controller's sweep from 0 to 127 over eight bars (common practice, no source) is 128
         messages, and any other ramp one for each step that it comes to."""
         drawn = curve([(0.0, low), (length, high)])
-        made = stepped(heard_of(drawn, np.ceil(length)), np.ceil(length), 127, STEADY, Resolution())
+        made = stepped(
+            heard_of(drawn, np.ceil(length)), np.ceil(length), even(127), STEADY, Resolution()
+        )
         steps = abs(np.floor(127 * high + 0.5) - np.floor(127 * low + 0.5))
         self.assertLessEqual(abs(len(made.tick) - 1 - steps), 1)
         self.assertLessEqual(made.strays, 0.5 + 127 / (length * 960) + 1e-6)
@@ -61,7 +68,9 @@ class Stepping(unittest.TestCase):
     def test_changes_lie_apart_at_the_fastest_tempo(self) -> None:
         fast = TempoMap((TempoPoint(0.0, 60.0, True), TempoPoint(16.0, 240.0)))
         drawn = curve([(0.0, 0.0, "s-curve", 0.3), (32.0, 1.0)])
-        made = stepped(heard_of(drawn, 32.0), 32.0, 16_383, fast, Resolution(milliseconds=8.0))
+        made = stepped(
+            heard_of(drawn, 32.0), 32.0, even(16_383), fast, Resolution(milliseconds=8.0)
+        )
         seconds = fast.seconds(made.tick / 960)
         self.assertGreaterEqual(np.diff(seconds).min(), 0.008 - 1e-9)
         self.assertGreater(made.strays, 0.5, "and it says what that costs")
@@ -71,7 +80,7 @@ class Stepping(unittest.TestCase):
         heard = heard_of(drawn, 32.0)
         counts = []
         for tolerance in (0.0, 0.005, 0.02, 0.1):
-            made = stepped(heard, 32.0, 16_383, STEADY, Resolution(tolerance=tolerance))
+            made = stepped(heard, 32.0, even(16_383), STEADY, Resolution(tolerance=tolerance))
             counts.append(len(made.tick))
             ticks = np.arange(32 * 960)
             held = made.value[np.searchsorted(made.tick, ticks, side="right") - 1] / 16_383
@@ -91,7 +100,7 @@ class Joining(unittest.TestCase):
     @settings(max_examples=50, deadline=None)
     def test_held_steps_tell_just_what_was_sent(self, drawn, highest) -> None:
         length = float(max(np.ceil(drawn.beat[-1]), 1.0))
-        made = stepped(heard_of(drawn, length), length, highest, STEADY, Resolution())
+        made = stepped(heard_of(drawn, length), length, even(highest), STEADY, Resolution())
         back = from_steps(made.tick / 960, made.value / highest, 1.0 / highest, None)
         ticks = np.arange(int(length * 960))
         held = made.value[np.searchsorted(made.tick, ticks, side="right") - 1] / highest
@@ -104,7 +113,7 @@ class Joining(unittest.TestCase):
     def test_a_slow_curve_comes_back_within_a_step(self, values, shape) -> None:
         drawn = curve([(8.0 * i, v, shape) for i, v in enumerate(values)])
         length = 8.0 * len(values)
-        made = stepped(heard_of(drawn, length), length, 127, STEADY, Resolution())
+        made = stepped(heard_of(drawn, length), length, even(127), STEADY, Resolution())
         back = from_steps(made.tick / 960, made.value / 127, 1.0 / 127, 0.002)
         beats = np.linspace(0.0, length - 0.01, 2_000)
         far = np.abs(back.at(beats) - drawn.at(beats))

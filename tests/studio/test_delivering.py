@@ -103,7 +103,7 @@ class Delivering(WindowTest):
         self.ask.accepts = True
         self.drop(path)
         self.until(lambda: self.session.project is not before)
-        self.assertEqual(len(self.session.project.tracks), 4 + 16)
+        self.assertEqual(len(self.session.project.tracks), 4 + 16 + 3)
         back = next(
             x for x in self.session.project.lanes() if x.midi.kind == "nrpn" and x.device != "echo"
         )
@@ -219,7 +219,7 @@ class Delivering(WindowTest):
         QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=QPoint(10, 10))
         self.move_held(handle, QPointF(60, 40))
         self.until(lambda: bool(dragged))
-        self.assertEqual(len(mido.MidiFile(dragged[0]).tracks), 17)
+        self.assertEqual(len(mido.MidiFile(dragged[0]).tracks), 17 + 3)
         self.do("guide")
         guide = self.window.guide_window
         QTest.keyClicks(guide.words, "DIN cable")

@@ -27,9 +27,13 @@ class Meanwhile(WindowTest):
         path = self.folder / "in.mid"
         path.write_bytes(ordinary_midi())
         tracks = len(self.session.project.tracks)
+        document = self.session.document
+        # While the dialog is open: what is read is not in the project yet.
+        self.ask.fill = lambda _: document.edit(
+            "Name", replace(document.project, name="Edited meanwhile")
+        )
         self.studio.deliveries.take_midi(path)
-        self.until(lambda: self.studio.deliveries.working is None or self.ask.asked)
-        self.session.document.edit("Name", replace(self.session.project, name="Edited meanwhile"))
+        self.until(lambda: self.ask.asked)
         self.end()
         self.assertEqual(self.session.project.name, "Edited meanwhile")
         self.assertEqual(len(self.session.project.tracks), tracks + 2)

@@ -130,7 +130,10 @@ def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     project = midi_in.as_project(score, None if hold else tolerance / 100.0)
     project_file.save(project, output)
     notes = sum(len(part.notes) for part in score.parts)
-    click.echo(f"{score.lanes} lanes, {notes} notes; {score.left_out} messages left out.", err=True)
+    click.echo(
+        f"{score.lanes} lanes, {notes} notes; left out: {score.told_left_out or 'nothing'}.",
+        err=True,
+    )
 
 
 SWING = click.option("--swing", default="both", show_default=True, help="What the height spans: both (−1 to 1) or up (0 to 1).")  # fmt: skip

@@ -20,11 +20,13 @@ def to_text(pieces: list[tuple[str, Curve]]) -> str:
         return curve_csv.to_text(pieces[0][1])
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(["lane", *curve_csv.HEADER])
+    whole = [*curve_csv.HEADER, curve_csv.PART]
+    writer.writerow(["lane", *whole])
     for name, piece in pieces:
         rows = csv.reader(io.StringIO(curve_csv.to_text(piece)))
         next(rows)
-        writer.writerows([cell(name), *row] for row in rows)
+        # A piece without cut segments has a column less than others.
+        writer.writerows([cell(name), *row, *[""] * (len(whole) - len(row))] for row in rows)
     return out.getvalue()
 
 
@@ -34,9 +36,11 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
     separator = "\t" if "\t" in head else ","  # spreadsheets put tabs between their cells
     if separator == "\t":
         text, head = text.replace("\t", ","), head.replace("\t", ",")
-    if head == ",".join(curve_csv.HEADER):
+    headers = [curve_csv.HEADER, [*curve_csv.HEADER, curve_csv.PART]]
+    if head in [",".join(names) for names in headers]:
         return [("", curve_csv.from_text(text, WHERE))]
-    if head != ",".join(["lane", *curve_csv.HEADER]):
+    own = next((names for names in headers if head == ",".join(["lane", *names])), None)
+    if own is None:
         raise ZolvekError(
             "There is no curve on the clipboard.", remedy="Copy a part of a lane first."
         )
@@ -49,11 +53,12 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
         if row:
             groups.setdefault(row[0], []).append(row[1:])
     return [
-        (from_cell(name), curve_csv.from_text(_table(rows), WHERE)) for name, rows in groups.items()
+        (from_cell(name), curve_csv.from_text(_table(own, rows), WHERE))
+        for name, rows in groups.items()
     ]
 
 
-def _table(rows: list[list[str]]) -> str:
+def _table(header: list[str], rows: list[list[str]]) -> str:
     out = io.StringIO()
-    csv.writer(out).writerows([curve_csv.HEADER, *rows])
+    csv.writer(out).writerows([header, *rows])
     return out.getvalue()

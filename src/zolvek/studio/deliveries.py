@@ -20,20 +20,12 @@ from zolvek.studio.work import Progress, Work, end
 if TYPE_CHECKING:
     from zolvek.core.curve.curve import Curve
     from zolvek.core.model.project import Project
-    from zolvek.core.movement.stepping import Resolution
     from zolvek.formats.midi.file_in import Score
 
 MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
 SOUND, WAV = "WAV files (*.wav);;FLAC files (*.flac)", "WAV files (*.wav)"
 SOUNDS = "Sound files (*.wav *.flac *.ogg *.aif *.aiff)"
 PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
-
-
-def resolution(settings: Settings) -> Resolution:
-    """How closely MIDI follows, as it is set."""
-    from zolvek.core.movement.stepping import Resolution
-
-    return Resolution(settings.midi_ticks, settings.midi_gap, settings.midi_tolerance)
 
 
 APART = re.compile(r"(\d+(?:[.,]\d+)?)\s*(ms|ticks?)?", re.IGNORECASE)
@@ -81,7 +73,7 @@ class Deliveries:
         project, split, close = (
             self.session.project,
             self.settings.midi_split,
-            resolution(self.settings),
+            self.settings.resolution,
         )
         self.run(path.name, lambda told: midi_out.save(project, path, close, split, told))
 
@@ -93,7 +85,7 @@ class Deliveries:
         folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
         name = file_name(self.session.project.name)
         return midi_out.save(
-            self.session.project, folder / f"{name}.mid", resolution(self.settings)
+            self.session.project, folder / f"{name}.mid", self.settings.resolution
         )[0]
 
     def import_midi(self) -> None:

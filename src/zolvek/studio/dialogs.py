@@ -110,7 +110,7 @@ class MidiDialog(QDialog):
             f"on {len(score.parts)} new tracks.",
         ]
         if score.left_out:
-            told.append(f"{score.left_out} messages, such as program changes, are left out.")
+            told.append(f"Left out: {score.told_left_out}.")
         self.join = QCheckBox("Join steps into curves, within")
         self.join.setChecked(True)
         self.within = _number(0.2, 0.01, 20.0, "Tolerance of joining")

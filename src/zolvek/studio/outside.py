@@ -13,7 +13,7 @@ from zolvek.studio.commands.controls import turn
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.formats.midi.live import Live, Sent
+    from zolvek.formats.midi.live import Sent
     from zolvek.sound.ports import Input, Output
 
 MOST_ROWS = 2_000  # messages remembered
@@ -31,7 +31,6 @@ class Outside(QObject):
         super().__init__()
         self.session, self.player = session, player
         self.rows: deque[Sent] = deque(maxlen=MOST_ROWS)
-        self.live: Live | None = None
         self.watched = False  # somebody looks at the messages
         self.last_control = ""
         self.gesture: object = None
@@ -152,20 +151,19 @@ class Outside(QObject):
     def needed(self) -> bool:
         return self.watched or self.output is not None
 
-    def _sender(self) -> Live:
-        if self.live is None:
-            from zolvek.formats.midi.live import Live
-
-            self.live = Live()
-        return self.live
-
     def _begun(self, beat: float) -> None:
         if self.needed:
-            self._send(self._sender().at(self.session.project, beat))
+            from zolvek.formats.midi import live
+
+            self._send(live.at(self.session.project, beat, self.session.settings.resolution))
 
     def _passed(self, first: float, last: float) -> None:
         if self.needed:
-            self._send(self._sender().between(self.session.project, first, last))
+            from zolvek.formats.midi import live
+
+            self._send(
+                live.between(self.session.project, first, last, self.session.settings.resolution)
+            )
 
     def _send(self, rows: list[Sent]) -> None:
         if not rows:

@@ -22,6 +22,7 @@ from zolvek.core.limits import (
     Wait,
     limited,
 )
+from zolvek.core.movement.stepping import Resolution
 from zolvek.formats import folders
 from zolvek.formats.atomic import read_bytes, write_bytes
 
@@ -72,6 +73,11 @@ class Settings:
         if limit is not None:
             limit.need(value, name.replace("_", " "))  # type: ignore[arg-type]  # the number it is declared as
         super().__setattr__(name, value)
+
+    @property
+    def resolution(self) -> Resolution:
+        """How closely MIDI follows."""
+        return Resolution(self.midi_ticks, self.midi_gap, self.midi_tolerance)
 
     def add_recent(self, path: Path) -> None:
         name = str(path.resolve())

@@ -5,25 +5,62 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
+import numpy as np
+
+from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import record
 
 
+class Scale(NamedTuple):
+    """How values 0..1 are counted in steps 0..`highest`; `centre` is what ½ is. Where that is a whole step
+    a centre goes out and comes in exactly; the halves beside it are even in themselves (as MIDI 2.0's
+    bit scaling and resolution, M2-115, does it)."""
+
+    highest: int
+    centre: float
+
+    def steps(self, values: Numbers) -> Floats:
+        """Values in steps, not rounded."""
+        v = floats(values)
+        above = self.centre + (v - 0.5) * 2.0 * (self.highest - self.centre)
+        return np.where(v < 0.5, v * 2.0 * self.centre, above)
+
+    def values(self, steps: Numbers) -> Floats:
+        """What steps stand for, 0..1."""
+        n = floats(steps)
+        above = 0.5 + (n - self.centre) / (2.0 * (self.highest - self.centre))
+        return np.where(n < self.centre, n / (2.0 * self.centre), above)
+
+
+def even(highest: int) -> Scale:
+    """All steps of one size."""
+    return Scale(highest, highest / 2.0)
+
+
+def centred(highest: int) -> Scale:
+    """The step in the middle, 64 or 8192, is the centre (MIDI 1.0)."""
+    return Scale(highest, (highest + 1) / 2.0)
+
+
 class Message(NamedTuple):
-    """`highest` value it carries; `numbers` it may bear, lowest and highest, or none."""
+    """`highest` value it carries; `numbers` it may bear, lowest and highest, or none; those of them whose
+    middle is a centre, "all" of them or some."""
 
     key: str
     label: str
     highest: int
     numbers: tuple[int, int] | None = None
+    centred: frozenset[int] | None = frozenset()  # None: all
 
 
+BALANCES = frozenset((8, 10))  # balance and pan: 64 is the middle (MIDI 1.0, RP-037)
 MESSAGES: dict[str, Message] = {
     row.key: row
     for row in (
-        Message("cc", "Controller", 127, (0, 119)),
-        Message("cc14", "Fine controller", 16_383, (0, 31)),  # and its lower half, 32 above
-        Message("bend", "Pitch bend", 16_383),
+        Message("cc", "Controller", 127, (0, 119), BALANCES),
+        Message("cc14", "Fine controller", 16_383, (0, 31), BALANCES),  # and its half, 32 above
+        Message("bend", "Pitch bend", 16_383, None, None),
         Message("pressure", "Channel pressure", 127),
         Message("rpn", "RPN", 16_383, (0, 16_382)),
         Message("nrpn", "NRPN", 16_383, (0, 16_382)),
@@ -41,6 +78,8 @@ CONTROLLERS = {
     92: "Tremolo depth", 93: "Chorus send", 94: "Celeste depth", 95: "Phaser depth",
 }  # fmt: skip
 MOST_SEMITONES = 96
+# Kinds that choose a parameter by controllers and set it by data entry, 6 and 38 (MIDI 1.0).
+SELECTING = {"rpn": (100, 101, 6, 38), "nrpn": (98, 99, 6, 38)}
 
 
 @record
@@ -80,12 +119,28 @@ class MidiTarget:
         return self.channel, self.kind, self.controller if numbered else 0
 
     @property
+    def scale(self) -> Scale:
+        """How its values are counted."""
+        row = MESSAGES[self.kind]
+        middle = row.centred is None or self.controller in row.centred
+        return centred(row.highest) if middle else even(row.highest)
+
+    @property
+    def selects(self) -> frozenset[tuple[str, int, str, int]]:
+        """Controllers that it uses to choose a parameter and set it: shared by all that do so, which
+        choose anew each time, but not by a lane that is such a controller."""
+        used = SELECTING.get(self.kind, ())
+        return frozenset((self.port, self.channel, "cc", n) for n in used)
+
+    @property
     def takes(self) -> frozenset[tuple[str, int, str, int]]:
         """What it takes up on the wire; lanes that have any of it in common can't be told apart
         on arrival. The pair of a fine controller takes up two controllers."""
         channel, kind, number = self.address
         if kind == "cc14":
             return frozenset((self.port, channel, "cc", n) for n in (number, number + 32))
+        if kind == "bend":  # its range is registered parameter 0
+            return frozenset(((self.port, channel, kind, 0), (self.port, channel, "rpn", 0)))
         return frozenset({(self.port, channel, kind, number)})
 
     @property

@@ -13,6 +13,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.thinning import compiled, thinned
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.messages import Scale
 from zolvek.core.movement.playing import Heard
 from zolvek.core.records import record
 from zolvek.core.time.meter import TICKS
@@ -103,27 +104,28 @@ class Moments:
 
 
 class Bounds:
-    """What steps 0..`highest` may be for some extents of the curve: from `least` to `most`."""
+    """What steps of a scale may be for some extents of the curve: from `least` to `most`."""
 
-    def __init__(self, highest: int, tolerance: float) -> None:
-        self.highest = highest
-        self.slack = 0.5 + tolerance * highest + 1e-9
+    def __init__(self, scale: Scale, tolerance: float) -> None:
+        self.scale = scale
+        self.slack = 0.5 + tolerance * scale.highest + 1e-9
 
     def least(self, reached: Floats) -> Ints:
         """The least step for the highest that the curve comes to, 0..1."""
-        return np.ceil(np.maximum(reached * self.highest - self.slack, 0.0)).astype(np.int32)
+        return np.ceil(np.maximum(self.scale.steps(reached) - self.slack, 0.0)).astype(np.int32)
 
     def most(self, reached: Floats) -> Ints:
         """The greatest step for the lowest that it comes to."""
-        return np.minimum(reached * self.highest + self.slack, self.highest).astype(np.int32)
+        most = self.scale.steps(reached) + self.slack
+        return np.minimum(most, self.scale.highest).astype(np.int32)
 
 
 def stepped(
-    heard: Heard, length: float, highest: int, tempo: TempoMap, resolution: Resolution,
+    heard: Heard, length: float, scale: Scale, tempo: TempoMap, resolution: Resolution,
     going: Callable[[], object] = lambda: None,
 ) -> Stream:  # fmt: skip
-    """The fewest changes that keep the steps 0..`highest` within half a step (and the tolerance)
-    of the lane's curve at every instant.
+    """The fewest changes that keep the steps of `scale` within half a step (and the tolerance) of the
+    lane's curve at every instant.
 
     Where the curve runs through more than a step between two ticks, the step nearest to the middle
     of what it does there is taken. Only where the step may change is the curve looked at tick by
@@ -132,7 +134,7 @@ def stepped(
     """
     moments, bounds = (
         Moments(heard, length, tempo, resolution),
-        Bounds(highest, resolution.tolerance),
+        Bounds(scale, resolution.tolerance),
     )
     pieces = []
     for first in range(0, moments.last, PIECE):
@@ -142,14 +144,15 @@ def stepped(
     least, most = bounds.least(high), bounds.most(low)
     torn = least > most
     if torn.any():
-        least[torn] = most[torn] = ((low + high)[torn] * highest / 2.0 + 0.5).astype(np.int32)
+        middle = 0.5 * (scale.steps(low[torn]) + scale.steps(high[torn]))
+        least[torn] = most[torn] = (middle + 0.5).astype(np.int32)
     place, value = covered(least, most)
-    held = np.repeat(value, np.diff(np.append(place, len(least)))) / highest
-    far = np.maximum(high - held, held - low)
+    held = np.repeat(value, np.diff(np.append(place, len(least))))
+    far = np.maximum(scale.steps(high) - held, held - scale.steps(low))
     worst = int(np.argmax(far))
     end = int(tick[worst + 1]) if worst + 1 < len(tick) else moments.last
-    strays, at = _worst(heard, moments, int(tick[worst]), end, float(held[worst]))
-    return Stream(heard.lane.id, tick[place], value, strays * highest, at)
+    strays, at = _worst(heard, moments, int(tick[worst]), end, scale, float(held[worst]))
+    return Stream(heard.lane.id, tick[place], value, strays, at)
 
 
 def _piece(
@@ -182,13 +185,15 @@ def _piece(
     return ticks[:-1], low, high
 
 
-def _worst(heard: Heard, moments: Moments, first: int, stop: int, held: float) -> tuple[float, int]:
-    """How far a held value is from the curve at most between two ticks, and the tick that is at."""
+def _worst(
+    heard: Heard, moments: Moments, first: int, stop: int, scale: Scale, held: float
+) -> tuple[float, int]:
+    """How many steps a held one is from the curve at most between two ticks, and the tick that is at."""
     ticks = moments.between(first, stop)
     if len(ticks) > LOOKED_AT:
         ticks = ticks[np.linspace(0, len(ticks) - 1, LOOKED_AT).astype(np.int64)]
     low, high = heard.curve.extents(moments.beats(np.append(ticks, stop)))
-    far = np.maximum(high - held, held - low)
+    far = np.maximum(scale.steps(high) - held, held - scale.steps(low))
     worst = int(np.argmax(far))
     return float(far[worst]), int(ticks[worst])
 
@@ -219,19 +224,20 @@ def covered(least: Ints, most: Ints) -> tuple[Ints, Ints]:
 
 
 def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
-    """One number at a time, so that a compiler can take it."""
+    """One number at a time, so that a compiler can take it. Of two that lie as near, the higher: the
+    middle of 127 is sent as 64."""
     count = len(low)
     begins, values = np.empty(count, np.int64), np.empty(count, np.int64)
     found, start, bottom, top = 0, 0, low[0], high[0]
     for i in range(1, count):
         lower, upper = max(bottom, low[i]), min(top, high[i])
         if lower > upper:
-            begins[found], values[found] = start, (bottom + top) // 2
+            begins[found], values[found] = start, (bottom + top + 1) // 2
             found += 1
             start, bottom, top = i, low[i], high[i]
         else:
             bottom, top = lower, upper
-    begins[found], values[found] = start, (bottom + top) // 2
+    begins[found], values[found] = start, (bottom + top + 1) // 2
     return begins[: found + 1], values[: found + 1]
 
 

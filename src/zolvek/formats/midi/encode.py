@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Ints
+from zolvek.core.arrays import Bools, Ints
 from zolvek.core.model.messages import MidiTarget
 
 CONTROL, PRESSURE, BEND = 0xB0, 0xD0, 0xE0
@@ -20,7 +20,9 @@ LOWER = 32  # a fine controller's lower half lies so far above
 ENTRY = 6  # data entry, which sets the registered or non-registered parameter that is selected
 SELECT = {"rpn": (101, 100), "nrpn": (99, 98)}  # controllers that select one: upper, lower half
 SENSITIVITY = 0  # the registered parameter for the range of the bend: semitones, then cents
+NOTHING = 16_383  # the number that selects no parameter at all
 NONE = 127  # both halves of the number that selects no parameter at all
+LEAST_BEYOND = 8  # steps beyond both values that are worth a message
 BAUD = 31_250  # of a DIN cable, ten bits a byte
 
 
@@ -51,7 +53,10 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
     chosen = _selected(
         kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1]
     )
-    return in_time([chosen, changes])
+    # Once all is said nothing stays selected, so that no data entry of another's can change it. Between
+    # two changes it does: selecting it anew would make two messages of each change four.
+    end = _selected(kind, status, NOTHING, tick[-1:])
+    return in_time([chosen, changes, end])
 
 
 def _rows(tick: Ints, status: int, first: Ints, second: Ints) -> Messages:
@@ -60,16 +65,42 @@ def _rows(tick: Ints, status: int, first: Ints, second: Ints) -> Messages:
 
 
 def _halves(tick: Ints, value: Ints, status: int, upper: int) -> Messages:
-    """Upper and lower halves, whichever of them are needed."""
+    """Upper and lower halves, whichever of them are needed, and before a rising upper half a lower one
+    half way, where a receiver that keeps the old one would go beyond both values."""
+    before, first, second = halves(value)
     msb, lsb = value >> 7, value & 127
-    first = np.concatenate(([True], msb[1:] != msb[:-1]))
-    still = np.concatenate(([False], (lsb[1:] == 0) & (lsb[:-1] == 0)))
-    second = np.where(first, ~still, True)
-    both = np.stack((first, second), axis=1).ravel()
-    numbers = np.tile([upper, upper + LOWER], len(tick))[both]
-    return _rows(
-        np.repeat(tick, 2)[both], status, numbers, np.stack((msb, lsb), axis=1).ravel()[both]
-    )
+    there = np.stack((before >= 0, first, second), axis=1).ravel()
+    numbers = np.tile([upper + LOWER, upper, upper + LOWER], len(tick))[there]
+    values = np.stack((before, msb, lsb), axis=1).ravel()[there]
+    return _rows(np.repeat(tick, 3)[there], status, numbers, values)
+
+
+def halves(value: Ints) -> tuple[Ints, Bools, Bools]:
+    """Of each change of a fine controller: the lower half that is sent before the upper one, or −1; and
+    whether the upper and the lower one are sent."""
+    msb, lsb = value >> 7, value & 127
+    old_msb, old_lsb = np.append(-1, msb[:-1]), np.append(0, lsb[:-1])
+    first = msb != old_msb
+    rising = first & (old_msb >= 0) & (msb > old_msb) & (old_lsb - lsb > LEAST_BEYOND)
+    before = np.where(rising, (old_lsb + lsb) // 2, -1)
+    still = (lsb == 0) & (np.where(before >= 0, before, old_lsb) == 0)
+    still[0] = False
+    return before, first, np.where(first, ~still, True)
+
+
+def beyond(value: Ints) -> Ints:
+    """How many steps outside old..new a receiver sees at most while the halves of each change come in:
+    one that takes the lower half for zero with each upper one (as MIDI 1.0 has it), or one that keeps
+    it. Falling upper halves can't be told better: with the first kind of receiver the lower one is zero
+    until it comes."""
+    before, first, _ = halves(value)
+    old, new = value[:-1], value[1:]
+    low, high = np.minimum(old, new), np.maximum(old, new)
+    early, upper = before[1:], new & ~127
+    kept = np.where(early >= 0, early, old & 127)
+    seen = [np.where(early >= 0, (old & ~127) + early, old), upper, upper + kept]
+    far = [np.maximum(np.maximum(low - each, each - high), 0) for each in seen]
+    return np.where(first[1:], np.maximum.reduce(far), 0)
 
 
 def _selected(kind: str, status: int, number: int, ticks: Ints) -> Messages:
@@ -107,3 +138,12 @@ def sharing(targets: list[MidiTarget]) -> set[tuple[str, int]]:
     """Ports and channels on which several lanes select parameters."""
     selecting = [(t.port, t.channel) for t in targets if t.kind in (*SELECT, "bend")]
     return {place for place, count in Counter(selecting).items() if count > 1}
+
+
+def running(data: np.ndarray) -> Bools:
+    """Which messages need no status of their own on a cable or in a track: theirs is that of the one
+    before (running status, MIDI 1.0)."""
+    status = data[:, 0]
+    return (
+        np.concatenate(([False], status[1:] == status[:-1])) if len(status) else np.zeros(0, bool)
+    )

@@ -4,6 +4,7 @@ parameters as lanes, its notes, tempo, meter and markers (SMF 1.0; MIDI 1.0)."""
 from __future__ import annotations
 
 import os
+from collections import Counter, deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -48,7 +49,8 @@ class Part:
 
 @record
 class Score:
-    """A whole file: beats are quarter notes. `left_out`: how many messages have no place here."""
+    """A whole file: beats are quarter notes. `left_out`: how many messages of
+    which kinds have no place here."""
 
     name: str
     ticks: int
@@ -57,7 +59,12 @@ class Score:
     length: float
     sections: tuple[Section, ...]
     parts: tuple[Part, ...]
-    left_out: int
+    left_out: dict[str, int]
+
+    @property
+    def told_left_out(self) -> str:
+        """What is left out, as a person would say it; empty where nothing is."""
+        return ", ".join(f"{count:,} {what}" for what, count in sorted(self.left_out.items()))
 
     @property
     def lanes(self) -> int:
@@ -109,7 +116,7 @@ def _score(file: Midi, name: str) -> Score:
         max(last, 1.0),
         tuple(Section(tick / ticks, text) for tick, text in reader.markers),
         parts,
-        reader.left_out,
+        dict(reader.left_out),
     )  # fmt: skip
 
 
@@ -140,8 +147,10 @@ class Reader:
         self.streams: dict[tuple[int, str, int], list[tuple[int, int]]] = {}
         self.selected: dict[int, tuple[str, int, int]] = {}  # channel: kind, upper, lower half
         self.halves: dict[tuple[int, str, int], tuple[int, int]] = {}
-        self.sounding: dict[tuple[int, int], tuple[int, int, int]] = {}
-        self.left_out = self.notes = 0
+        # Track, channel and pitch -> the keys that are down, the first one struck first.
+        self.sounding: dict[tuple[int, int, int], deque[tuple[int, int]]] = {}
+        self.left_out: Counter[str] = Counter()
+        self.notes = 0
 
     def take(self, events: list[Event]) -> None:
         on_channel = {
@@ -156,8 +165,10 @@ class Reader:
             elif status == META:
                 if first in META_HANDLERS:
                     META_HANDLERS[first](self, tick, track, data)
+                elif first in TEXTS:
+                    self.left_out[TEXTS[first]] += 1
             else:
-                self.left_out += 1
+                self.left_out[LEFT_OUT.get(status >> 4, SYSTEM)] += 1
 
     def part(self, track: int, channel: int) -> Part:
         key = track, channel
@@ -208,8 +219,9 @@ class Reader:
             if (upper, lower) != (NONE, NONE):
                 self._entered(tick, track, channel, kind, upper << 7 | lower, number, value)
                 return
-        if number >= 120:
-            return  # channel modes, such as all notes off, are no movement
+        if number >= 120:  # such as all notes off: no movement
+            self.left_out["channel mode messages"] += 1
+            return
         self.put(tick, track, channel, "cc", number, value)
 
     def _entered(
@@ -226,36 +238,45 @@ class Reader:
             self.put(tick, track, channel, kind, which, upper << 7 | lower)
 
     def note_on(self, tick: int, track: int, channel: int, pitch: int, strength: int) -> None:
-        self.note_off(tick, track, channel, pitch)  # a key that is down already is struck again
         if strength:
-            self.sounding[channel, pitch] = tick, strength, track
+            self.sounding.setdefault((track, channel, pitch), deque()).append((tick, strength))
+        else:
+            self.note_off(tick, track, channel, pitch)
 
     def note_off(self, tick: int, track: int, channel: int, pitch: int, _: int = 0) -> None:
-        found = self.sounding.pop((channel, pitch), None)
-        if found is not None:
+        """A key goes up: of one struck again while it was down, the first. MIDI 1.0 asks for a Note Off
+        for each Note On, so each track has its own to give, whatever others on its channel do."""
+        found = self.sounding.get((track, channel, pitch))
+        if found:
             self.notes += 1
             if self.notes > MOST_NOTES:
                 raise ZolvekError(
                     f"The MIDI file holds more than {MOST_NOTES:,} notes.",
                     remedy="Use a shorter one.",
                 )
-            begin, strength, own = found
+            begin, strength = found.popleft()
             length = max(tick - begin, 1) / self.ticks
             note = Note(begin / self.ticks, length, pitch, strength / 127.0)
-            self.part(own, channel).notes.append(note)
+            self.part(track, channel).notes.append(note)
 
     def finished(self, last: int) -> tuple[Part, ...]:
         """All parts, pairs of controllers made one; keys that are still down go up at the end."""
-        for channel, pitch in list(self.sounding):
-            self.note_off(last, 0, channel, pitch)
+        for (track, channel, pitch), down in list(self.sounding.items()):
+            for _ in range(len(down)):
+                self.note_off(last, track, channel, pitch)
         for part in self.parts.values():
             part.notes.sort(key=lambda note: note.beat)
             for number in range(32):
                 if ("cc", number) in part.streams and ("cc", number + LOWER) in part.streams:
                     _pair(part, number)
-        return tuple(part for part in self.parts.values() if part.notes or part.streams)
+        in_order = (self.parts[key] for key in sorted(self.parts))
+        return tuple(part for part in in_order if part.notes or part.streams)
 
 
+SYSTEM = "system messages"
+# What is left out, by the upper half of its status, and texts that are no names of ours.
+LEFT_OUT = {0xA: "key pressures", 0xC: "program changes"}
+TEXTS = {0x01: "texts", 0x02: "copyright notices", 0x05: "lyrics", 0x07: "cue points"}
 META_HANDLERS: dict[int, Callable[[Reader, int, int, bytes], None]] = {
     TEMPO: Reader.tempo,
     METER: Reader.meter,
@@ -326,9 +347,9 @@ def fitted(score: Score, tolerance: float | None = 0.002) -> Fitted:
     for place, part in enumerate(score.parts):
         for (kind, number), stream in part.streams.items():
             tick, value = np.array(stream, float).T
-            highest = MESSAGES[kind].highest
+            scale = MidiTarget(part.channel, number, kind).scale
             found[place, kind, number] = from_steps(
-                tick / score.ticks, value / highest, 1.0 / highest, tolerance
+                tick / score.ticks, scale.values(value), 1.0 / scale.highest, tolerance
             )
     return found
 

@@ -1,21 +1,18 @@
-"""A Standard MIDI File, type 1: tempo, meter, section markers, and a track of messages for each
-lane (Standard MIDI Files 1.0)."""
+"""A Standard MIDI File, type 1: tempo, meter, section markers, a track of notes for each track that has
+any, and a track of messages for each lane (Standard MIDI Files 1.0)."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
 
 from zolvek.core.arrays import Ints
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.messages import MESSAGES
-from zolvek.core.model.project import Project
-from zolvek.core.movement.playing import Heard, played
-from zolvek.core.movement.stepping import Resolution, Stream, stepped
+from zolvek.core.model.project import Project, Track
+from zolvek.core.movement.playing import Heard
+from zolvek.core.movement.stepping import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
 from zolvek.formats.atomic import write_bytes
@@ -32,94 +29,85 @@ from zolvek.formats.midi.chunks import (
     meta,
     quantity,
 )
-from zolvek.formats.midi.encode import Messages, messages, sharing
+from zolvek.formats.midi.encode import Messages, running
+from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.names import file_names, one_line
 
 CLOCKS, THIRTY_SECONDS = 24, 8  # of a metronome click, and in a quarter note: the usual ones
-TEMPO_STEP = 0.25  # beats between tempo messages on a ramp
+STRAY = 0.9e-4  # seconds that a ramp told by steps may be off
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
 SPLITS = {"one": "One file", "track": "A file per track", "lane": "A file per lane"}
-FINEST = Resolution()
-Progress = Callable[[int, int], object]
-
-
-def stream(
-    heard: Heard, project: Project, resolution: Resolution = FINEST,
-    going: Callable[[], object] = lambda: None,
-) -> Stream:  # fmt: skip
-    """The fewest messages' worth of steps that follow the lane over its whole height."""
-    highest = MESSAGES[heard.lane.midi.kind].highest
-    return stepped(heard, project.length, highest, project.tempo, resolution, going)
+NOTE_OFF, NOTE_ON, RELEASED = 0x80, 0x90, 64  # and the strength of a release that tells none
 
 
 def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
-    """Ticks and microseconds a quarter note that keep time with the tempo map.
+    """Ticks and microseconds a quarter note that keep time with the tempo map, within 0.1 ms.
 
-    A ramp becomes steps. Each lasts as long as the ramp does over its beats, less what
-    rounding to microseconds has put the file ahead so far, so errors don't add up.
+    A ramp becomes as many steps as that takes. Each lasts as long as the ramp does over its beats, less
+    what rounding to microseconds has put the file ahead so far, so errors don't add up.
     """
     beats = [0.0]
     for here, after in zip(tempo.points, (*tempo.points[1:], None), strict=True):
         end = after.beat if after else length
         beats.append(here.beat)
         if here.ramp and after and here.bpm != after.bpm:
-            beats += np.arange(here.beat, end, TEMPO_STEP).tolist()
-    ticks = np.unique(np.round(np.array([b for b in beats if b < max(length, TEMPO_STEP)]) * TICKS))
+            beats += _ramp_steps(here.beat, end, here.bpm, after.bpm)
+    wanted = [beat for beat in beats if beat < max(length, 1.0 / TICKS)]
+    ticks = np.unique(np.round(np.array(wanted) * TICKS))
     spans = np.append(ticks, max(length * TICKS, ticks[-1] + TICKS)) / TICKS
-    wanted = tempo.seconds(spans)
+    due = tempo.seconds(spans)
     micros, elapsed = [], 0.0
     places = spans.tolist()
-    for first, last, due in zip(places, places[1:], wanted[1:].tolist(), strict=False):
-        exact = (due - elapsed) / (last - first) * 1e6
+    for first, last, then in zip(places, places[1:], due[1:].tolist(), strict=False):
+        exact = (then - elapsed) / (last - first) * 1e6
         micros.append(min(max(round(exact), 1), LONGEST_TEMPO))
         elapsed += micros[-1] * (last - first) / 1e6
     return ticks.astype(np.intp), np.array(micros, np.intp)
 
 
-def delivered(project: Project) -> list[Heard]:
-    """The lanes that are delivered, as they are heard: those that are applied."""
-    return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
+def _ramp_steps(first: float, last: float, start: float, end: float) -> list[float]:
+    """Where a ramp from one tempo to another is stepped. Over h beats it bends away from an even tempo by
+    h²/8 · 60 · slope/bpm² seconds in the middle, so steps are as long as that lets them, place by place."""
+    slope = (end - start) / (last - first)
+    # dn/dbeat = 1/h is proportional to 1/bpm: the number of steps gone by is a logarithm.
+    rate = np.sqrt(60.0 * abs(slope) / (8.0 * STRAY))
+    count = int(np.ceil(rate / abs(slope) * abs(np.log(end / start)))) + 1
+    bpm = start * (end / start) ** (np.arange(1, count) / count)
+    return (first + (bpm - start) / slope).tolist()
 
 
-def lane_messages(
-    project: Project, lanes: list[Heard], resolution: Resolution = FINEST,
-    progress: Progress | None = None,
-) -> list[tuple[Heard, Stream, Messages]]:  # fmt: skip
-    """Each lane with its steps and its messages. `progress` is told lanes done and lanes in all."""
-    shared = sharing([heard.lane.midi for heard in lanes])
-
-    def work(heard: Heard) -> tuple[Heard, Stream, Messages]:
-        target = heard.lane.midi
-        own = stream(heard, project, resolution, going)
-        anew = (target.port, target.channel) in shared
-        return heard, own, messages(target, own.tick, own.value, anew)
-
-    found: list[tuple[Heard, Stream, Messages]] = []
-
-    def going() -> None:
-        if progress:
-            progress(len(found), len(lanes))
-
-    # Lanes know nothing of each other, and long arrays are worked on side by side.
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        try:
-            for row in pool.map(work, lanes):
-                found.append(row)
-                going()
-        except BaseException:
-            pool.shutdown(cancel_futures=True)
-            raise
-    return found
+def note_messages(project: Project, track: Track) -> Messages:
+    """A track's notes, on the channel of its place in the project. MIDI 1.0 asks for a Note Off for each
+    Note On; at one tick those that end come first."""
+    channel = project.tracks.index(track) % 16
+    begin = np.round(np.array([note.beat for note in track.notes]) * TICKS).astype(np.intp)
+    end = np.round(np.array([note.beat + note.length for note in track.notes]) * TICKS)
+    end = np.maximum(end.astype(np.intp), begin + 1)
+    pitch = np.array([note.pitch for note in track.notes])
+    strength = np.clip(np.round([127.0 * note.strength for note in track.notes]), 1, 127)
+    rows = [
+        np.stack((np.full(len(pitch), status | channel), pitch, value), axis=1).astype(np.uint8)
+        for status, value in ((NOTE_OFF, np.full(len(pitch), RELEASED)), (NOTE_ON, strength))
+    ]
+    tick = np.concatenate((end, begin))
+    order = np.argsort(tick, kind="stable")
+    return Messages(tick[order], np.concatenate(rows)[order], np.full(len(tick), 3))
 
 
 def encode(
     project: Project, lanes: list[Heard] | None = None, resolution: Resolution = FINEST,
-    progress: Progress | None = None,
+    progress: Progress | None = None, tracks: tuple[Track, ...] | None = None,
 ) -> bytes:  # fmt: skip
-    """The bytes of a MIDI file with some lanes, or all that are delivered."""
+    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are delivered."""
+    tracks = project.tracks if lanes is None and tracks is None else tracks or ()
     lanes = delivered(project) if lanes is None else lanes
     end = round(project.length * TICKS)
     chunks = [_conductor(project, end)]
+    for track in tracks:
+        if track.notes:
+            sent = note_messages(project, track)
+            name = meta(NAME, _text(track.name))
+            chunks.append(_track(b"\0" + name + _events(sent), sent.tick, end))
     ports = {
         port: number for number, port in enumerate(dict.fromkeys(x.lane.midi.port for x in lanes))
     }
@@ -162,11 +150,10 @@ def _events(sent: Messages) -> bytes:
     for place in range(wide + 1):  # from the last byte of the delta time back
         out[:, wide - place] = ((delta >> (7 * place)) & 127) | (128 if place else 0)
     out[:, wide + 1 :] = sent.data
-    if not wide and (sent.size == 3).all():
-        return out.tobytes()
     there = np.ones(out.shape, bool)
     for place in range(1, wide + 1):
         there[:, wide - place] = delta >= 1 << (7 * place)
+    there[:, wide + 1] = ~running(sent.data)
     there[:, -1] = sent.size > 2
     return out[there].tobytes()
 
@@ -204,10 +191,11 @@ def save(
     target, done = Path(path), []
     names = file_names(called)
     for number, (name, lanes) in enumerate(zip(names, groups.values(), strict=True)):
+        own = (project.track_of(lanes[0].lane.id),) if split == "track" else ()
         done.append(
             write_bytes(
                 target.with_name(f"{target.stem} - {name}{target.suffix or '.mid'}"),
-                encode(project, lanes, resolution),
+                encode(project, lanes, resolution, None, own),
             )
         )
         if progress:

@@ -15,18 +15,21 @@ from zolvek.core.movement.stepping import Resolution, Stream, step_extents
 from zolvek.core.records import record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.parameter import Parameter
-from zolvek.formats.midi.encode import BAUD
-from zolvek.formats.midi.file_out import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.encode import BAUD, beyond, in_time, running
+from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
 
 BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)
 AT_ONCE = 0.002  # seconds in which messages count as sent together
+IN_HALVES = ("cc14", "rpn", "nrpn")
+WORTH_SAYING = 64  # steps beyond both values, of 16,383: half of what can't be helped
 HEARD_LATE = 0.020  # seconds behind from which on it is worth a word (common practice, no source)
 
 
 @record
 class LaneReport:
     """One lane: how many messages, how far its steps stray at most (in steps of its kind, and in
-    the parameter's own unit), and at which beat."""
+    the parameter's own unit), and at which beat; `beyond`: how many steps outside both values a receiver
+    may see between the halves of a change."""
 
     lane: str
     label: str
@@ -35,6 +38,7 @@ class LaneReport:
     steps: float
     stray: str
     beat: float
+    beyond: int
 
 
 @record
@@ -67,24 +71,25 @@ def report(
         _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
         for port in dict.fromkeys(heard.lane.midi.port for heard, _, _ in found)
     ]
-    nothing = (0, 0, 0.0, 0.0, None)
-    messages, size, busiest, late, jumps = max(cables, key=lambda row: row[3], default=nothing)
+    nothing = (0, 0, 0.0, 0.0, None, 0)
+    messages, size, busiest, late, jumps, _ = max(cables, key=lambda row: row[3], default=nothing)
     alike = _alike(project, [heard for heard, _, _ in found])
-    whole = sum(int(sent.size.sum()) for _, _, sent in found)
+    whole = sum(row[-1] for row in cables)
     advice = _advice(project, resolution, lanes, late, jumps, alike)
     count = sum(row.messages for row in lanes)
     return Report(lanes, count, whole, messages, size, busiest, late, alike, advice)
 
 
-def _load(project: Project, sent: list) -> tuple[int, int, float, float, float | None]:
-    """Messages and bytes of the busiest second, when it begins, how late a cable gets, and the
-    second at which that comes of many messages at one moment, if it does."""
-    tick = np.concatenate([each.tick for each in sent])
-    size = np.concatenate([each.size for each in sent])
-    order = np.argsort(tick, kind="stable")
-    seconds, size = project.tempo.seconds(tick[order] / TICKS), size[order]
+def _load(project: Project, sent: list) -> tuple[int, int, float, float, float | None, int]:
+    """Messages and bytes of the busiest second, when it begins, how late a cable gets, the second at
+    which that comes of many messages at one moment, if it does, and the bytes of all of them."""
+    whole = in_time(sent) if sent else None
+    if whole is None:
+        return 0, 0, 0.0, 0.0, None, 0
+    seconds = project.tempo.seconds(whole.tick / TICKS)
+    size = whole.size - running(whole.data)
     if not len(seconds):
-        return 0, 0, 0.0, 0.0, None
+        return 0, 0, 0.0, 0.0, None, 0
     sums = np.concatenate(([0], np.cumsum(size)))
     after = np.searchsorted(seconds, seconds + 1.0, side="left")
     inside = sums[after] - sums[:-1]
@@ -99,6 +104,7 @@ def _load(project: Project, sent: list) -> tuple[int, int, float, float, float |
         float(seconds[place]),
         float(late[worst]),
         float(seconds[worst]) if burst else None,
+        int(size.sum()),
     )
 
 
@@ -115,7 +121,6 @@ def _lane(
 ) -> LaneReport:
     lane = heard.lane
     parameter = project.parameter_of(lane.id)
-    highest = MESSAGES[lane.midi.kind].highest
     return LaneReport(
         lane.id,
         project.label_of(lane.id),
@@ -126,19 +131,19 @@ def _lane(
             parameter,
             heard,
             own,
-            highest,
             step_extents(heard, own, project.length, project.tempo, resolution),
         ),
         own.at / TICKS,
+        int(beyond(own.value).max(initial=0)) if lane.midi.kind in IN_HALVES else 0,
     )
 
 
 def _in_unit(
-    parameter: Parameter, heard: Heard, own: Stream, highest: int, extents: tuple[Floats, Floats]
+    parameter: Parameter, heard: Heard, own: Stream, extents: tuple[Floats, Floats]
 ) -> str:
     """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
     the curve while each step stands."""
-    told = parameter.value(heard.lane.to_position(own.value / highest))
+    told = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(own.value)))
     # A value goes one way with its position: it is furthest off where the curve is.
     meant = [parameter.value(heard.lane.to_position(end)) for end in extents]
     if parameter.steps:
@@ -152,12 +157,17 @@ def _in_unit(
 
 
 def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:
-    """Labels of lanes that take up the same on the wire."""
+    """Labels of lanes that take up the same on the wire, or by which others choose what they set."""
     taken = Counter(place for heard in lanes for place in heard.lane.midi.takes)
+    chosen = {place for heard in lanes for place in heard.lane.midi.selects}
     groups = {
-        tuple(project.label_of(x.lane.id) for x in lanes if place in x.lane.midi.takes)
+        tuple(
+            project.label_of(x.lane.id)
+            for x in lanes
+            if place in x.lane.midi.takes or place in x.lane.midi.selects
+        )
         for place, count in taken.items()
-        if count > 1
+        if count > 1 or place in chosen
     }
     return tuple(sorted(groups))
 
@@ -182,6 +192,12 @@ def _advice(
         found.append(
             f"A DIN cable falls {1_000 * late:.0f} ms behind: let changes lie {gap:g} ms apart, "
             f"allow a larger tolerance, or send {busy}, which sends most, by a port of its own."
+        )
+    far = max(lanes, key=lambda row: row.beyond, default=None)
+    if far is not None and far.beyond > WORTH_SAYING:
+        found.append(
+            f"{far.label} comes in two halves: between them a receiver may see {far.beyond} of its 16,383 "
+            "steps beyond. A bend is sent whole."
         )
     coarse = [row for row in lanes if row.steps > 0.5 + 1e-6]
     told = {row.lane: MESSAGES[project.lane(row.lane).midi.kind].highest for row in lanes}

@@ -56,16 +56,17 @@ def paste(session: Session, scaled: bool = False) -> None:
             put = shaping.stretched(put, (span[1] - span[0]) / float(put.beat[-1]))
         if put.beat[-1] <= 0.0:
             raise ZolvekError("The piece has no length.", "the clipboard", "Copy a longer part.")
-        project = _spliced(session, project, lane, first, put)
+        project = _spliced(session, project, lane, first, put, len(pieces) == 1)
     session.document.edit("Paste", project)
 
 
 def _spliced(
-    session: Session, project: Project, lane: str, first: float, put: edits.Curve
+    session: Session, project: Project, lane: str, first: float, put: edits.Curve, alone: bool
 ) -> Project:
-    """`put` from beat `first` on: in what is drawn on, where that belongs to the lane."""
+    """`put` from beat `first` on: in what is drawn on, where that belongs to the lane. Linked lanes follow
+    it when it goes `alone`; of several lanes each has its own."""
     drawn = session.target
-    if drawn is not None and drawn.lane == lane:
+    if drawn is not None and drawn.lane == lane and (alone or drawn.aside):
         return drawn.put(project, lambda curve: spans.splice(curve, first, put))
     return parts.with_curve(project, lane, spans.splice(project.lane(lane).curve, first, put))
 
@@ -96,7 +97,7 @@ def repeat_to(
     for key, curve in curves:
         pattern = Pattern("", last - first, spans.piece(curve, first, last))
         put = filled(pattern, end - first, scale, tilt)
-        project = _spliced(session, project, key, first, put)
+        project = _spliced(session, project, key, first, put, not all_lanes)
     session.document.edit("Repeat to fill", project)
 
 

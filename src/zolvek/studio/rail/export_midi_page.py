@@ -24,7 +24,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
 from zolvek.formats.midi.file_out import SPLITS
 from zolvek.studio.context import Studio
-from zolvek.studio.deliveries import apart_text, resolution, set_apart
+from zolvek.studio.deliveries import apart_text, set_apart
 from zolvek.studio.rail.export_pages import action_button
 from zolvek.studio.widgets import Entry, choice, field_label, form, heading, note, page_layout, pick
 from zolvek.studio.work import Work, end
@@ -292,7 +292,7 @@ class MidiPage(QWidget):
         self.stale = False
         if self.told is None:
             self.load.setText("Looking at what will be sent…")
-        project, close = self.session.project, resolution(self.session.settings)
+        project, close = self.session.project, self.session.settings.resolution
         self.working = Work(lambda told: report(project, close, told))
         self.working.finished.connect(self._reported)
         self.working.start()

@@ -1,0 +1,89 @@
+"""Lanes as streams of steps and as messages: reckoned once for the report, the file and what is sent live,
+and kept with each lane as it is heard."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+from zolvek.core.model.project import Project
+from zolvek.core.movement.playing import Heard, played
+from zolvek.core.movement.stepping import Resolution, Stream, stepped
+from zolvek.formats.midi.encode import Messages, messages, sharing
+
+FINEST = Resolution()
+KEPT = 3  # streams of a lane, at several resolutions
+Progress = Callable[[int, int], object]
+Row = tuple[Heard, Stream, Messages]
+
+
+def delivered(project: Project) -> list[Heard]:
+    """The lanes that are delivered, as they are heard: those that are applied."""
+    return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
+
+
+def stream(
+    heard: Heard, project: Project, resolution: Resolution = FINEST,
+    going: Callable[[], object] = lambda: None,
+) -> Stream:  # fmt: skip
+    """The fewest messages' worth of steps that follow the lane over its whole height."""
+    return _kept(heard, project, resolution, False, going)[0]
+
+
+def _kept(
+    heard: Heard, project: Project, resolution: Resolution, anew: bool, going: Callable[[], object]
+) -> tuple[Stream, Messages]:
+    kept, key = _place(heard, project, resolution, anew)
+    found = kept.get(key)
+    if found is None:
+        target = heard.lane.midi
+        own = stepped(heard, project.length, target.scale, project.tempo, resolution, going)
+        # The tempo is held with it, so that no other comes to have its identity.
+        found = own, messages(target, own.tick, own.value, anew), project.tempo
+        while len(kept) >= KEPT:
+            kept.pop(next(iter(kept)))
+        kept[key] = found
+    return found[0], found[1]
+
+
+def _place(
+    heard: Heard, project: Project, resolution: Resolution, anew: bool
+) -> tuple[dict[object, tuple[Stream, Messages, object]], object]:
+    """Where a lane's streams are kept, and under what."""
+    kept = heard.__dict__.setdefault("_streams", {})
+    return kept, (resolution, project.length, id(project.tempo), anew)
+
+
+def lane_messages(
+    project: Project, lanes: list[Heard], resolution: Resolution = FINEST,
+    progress: Progress | None = None,
+) -> list[Row]:  # fmt: skip
+    """Each lane with its steps and its messages. `progress` is told lanes done and lanes in all."""
+    shared = sharing([heard.lane.midi for heard in lanes])
+
+    def anew(heard: Heard) -> bool:
+        return (heard.lane.midi.port, heard.lane.midi.channel) in shared
+
+    def work(heard: Heard) -> Row:
+        return heard, *_kept(heard, project, resolution, anew(heard), going)
+
+    found: list[Row] = []
+
+    def going() -> None:
+        if progress:
+            progress(len(found), len(lanes))
+
+    places = [_place(heard, project, resolution, anew(heard)) for heard in lanes]
+    if sum(key not in kept for kept, key in places) < 2:
+        return [work(heard) for heard in lanes]
+    # Lanes know nothing of each other, and long arrays are worked on side by side.
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        try:
+            for row in pool.map(work, lanes):
+                found.append(row)
+                going()
+        except BaseException:
+            pool.shutdown(cancel_futures=True)
+            raise
+    return found
