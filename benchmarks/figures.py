@@ -308,13 +308,15 @@ def crowd() -> None:
 def effects_() -> None:
     """A track with a sound file through each effect, two of its controls moving or not."""
     from zolvek.core.curve.building import curve
-    from zolvek.core.model.catalogue import KINDS
+    from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.project import Clip, Device, Lane, Project, Track
     from zolvek.sound.effects import PROCESSORS
     from zolvek.sound.renderer import render
 
     for kind in PROCESSORS:
-        device = Device("d", kind, kind, KINDS[kind].preset(KINDS[kind].presets[0].name))
+        device = Device(
+            "d", kind, kind, DEVICE_KINDS[kind].preset(DEVICE_KINDS[kind].presets[0].name)
+        )
         moved = [p.id for p in device.parameters if not p.steps][:2]
         drawn = curve([(0.0, 0.3), (6.0, 0.7), (12.0, 0.4)])
         lanes = tuple(Lane(key, "d", key, drawn) for key in moved)
@@ -351,7 +353,7 @@ def movement() -> None:
     from zolvek.core.curve.building import curve
     from zolvek.core.model.layer import Layer
     from zolvek.core.model.project import Lane
-    from zolvek.core.movement.layers import layered
+    from zolvek.core.movement.layering import layered
     from zolvek.core.movement.lfo import Cycles, Lfo
     from zolvek.core.movement.lfo_points import as_curve
     from zolvek.core.movement.randomness import RandomMove
@@ -527,14 +529,14 @@ def recording() -> None:
 
 @figure("morphing")
 def morphing() -> None:
-    from zolvek.core.document import states
+    from zolvek.core.document import stored_states
     from zolvek.core.model.catalogue import DeviceKind
     from zolvek.core.model.morph import Way
-    from zolvek.core.model.pad import Corner, Pad
+    from zolvek.core.model.pad import Pad, PadCorner
     from zolvek.core.model.project import Device, Project, Track
-    from zolvek.core.model.state import Part
+    from zolvek.core.model.state import StatePart
     from zolvek.core.movement import morphing as morphs
-    from zolvek.core.movement import pads
+    from zolvek.core.movement import pad_paths
     from zolvek.core.time.rates import Rate
     from zolvek.core.value.parameter import Parameter
 
@@ -550,24 +552,24 @@ def morphing() -> None:
     way = Way("s-curve", 0.4)
     taken = best(lambda: morphs.morphed(five, "m", start, end, (16.0, 48.0), way))
     say("morphing 500 parameters over a span", taken * 1e3, "ms", "under 50")
-    corners = tuple(Corner(str(i), *rng.random(2)) for i in range(8))
+    corners = tuple(PadCorner(str(i), *rng.random(2)) for i in range(8))
     x, y = rng.random((2, 1_000_000))
     say(
         "pad weights, 8 states at 1,000,000 places",
-        best(lambda: pads.weights(corners, x, y), 3) * 1e3,
+        best(lambda: pad_paths.weights(corners, x, y), 3) * 1e3,
         "ms",
         "under 250",
     )
     sixty, placed = project_of(60), []
     for i, place in enumerate(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))):
         values = {f"p{n}": float(rng.random()) for n in range(60)}
-        sixty, key = states.kept(sixty, f"S {i}", (Part("m", values),))
-        placed.append(Corner(key, *place))
-    pad = pads.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
-    pads.as_lanes(sixty, pad, 0.002)
+        sixty, key = stored_states.kept(sixty, f"S {i}", (StatePart("m", values),))
+        placed.append(PadCorner(key, *place))
+    pad = pad_paths.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
+    pad_paths.as_lanes(sixty, pad, 0.002)
     say(
         "a 32-bar pad path to 60 lanes within 0.2 %",
-        best(lambda: pads.as_lanes(sixty, pad, 0.002), 3),
+        best(lambda: pad_paths.as_lanes(sixty, pad, 0.002), 3),
         "s",
         "under 1",
     )
@@ -584,7 +586,7 @@ def playing() -> None:
     from benchmarks.answers import Answers
     from zolvek.core.curve import edits
     from zolvek.demo.night_regatta import build
-    from zolvek.studio import collecting
+    from zolvek.studio import garbage_collection
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
 
@@ -597,7 +599,7 @@ def playing() -> None:
     playback = window.studio.player.ready()
     playback.warm_up()
     hardness.wait(1_500)
-    collecting.set_aside()  # as the program does by then
+    garbage_collection.set_aside()  # as the program does by then
     window.studio.player.play()
     ticks = _ticks()
     began, moves, gesture = time.perf_counter(), 0, object()

@@ -43,12 +43,12 @@ def readers(folder: Path) -> list[Reader]:
     import numpy as np
     import soundfile
 
-    from zolvek.core.document import states
+    from zolvek.core.document import stored_states
     from zolvek.core.document.parts import with_lane
-    from zolvek.core.model.catalogue import KINDS
+    from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.messages import MidiTarget
     from zolvek.core.model.pattern import Pattern
-    from zolvek.core.model.state import Part
+    from zolvek.core.model.state import StatePart
     from zolvek.core.time.tempo import TempoMap
     from zolvek.demo.night_regatta import build
     from zolvek.formats import (
@@ -72,9 +72,11 @@ def readers(folder: Path) -> list[Reader]:
     soundfile.write(wav, signal_, 8_000, format="WAV", subtype="FLOAT")
     soundfile.write(flac, signal_, 8_000, format="FLAC", subtype="PCM_16")
     csv = curve_csv.to_text(demo.lane("horn.cutoff").curve).encode()
-    device = device_file.save(KINDS["synth"], folder / "device.json").read_bytes()
-    kept, key = states.kept(demo, "One", (Part("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
-    state = state_file.save(kept, [states.state_of(kept, key)], folder / "state.json").read_bytes()
+    device = device_file.save(DEVICE_KINDS["synth"], folder / "device.json").read_bytes()
+    kept, key = stored_states.kept(demo, "One", (StatePart("horn", stored_states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    state = state_file.save(
+        kept, [stored_states.state_of(kept, key)], folder / "state.json"
+    ).read_bytes()
 
     told = pattern_library.File(
         pattern_library.FORMAT,
@@ -188,13 +190,13 @@ from pathlib import Path
 from PyQt6.QtCore import QCoreApplication, QTimer
 from zolvek.demo.night_regatta import build
 from zolvek.formats import project_file
-from zolvek.studio.keeper import Keeper
+from zolvek.studio.autosave import Autosave
 from zolvek.studio.session import Session
 from zolvek.studio.settings import Settings
 app = QCoreApplication([])
 path = Path(sys.argv[1])
 session = Session(build(), Settings(), path)
-keeper = Keeper(session)
+keeper = Autosave(session)
 keeper.begin()
 turn = [0]
 def edit():

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from benchmarks import hardness
 from zolvek.core.curve import shaping
 from zolvek.core.curve.building import curve
-from zolvek.core.document.takes import auditioned
+from zolvek.core.document.comping import auditioned
 from zolvek.demo.night_regatta import bar, build
 from zolvek.formats.midi.report import report
 from zolvek.studio.actions.table import shortcuts_page

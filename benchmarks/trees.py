@@ -36,10 +36,10 @@ def kinds() -> list[Kind]:
 
     import msgspec
 
-    from zolvek.core.document import states
-    from zolvek.core.model.catalogue import KINDS, plain
+    from zolvek.core.document import stored_states
+    from zolvek.core.model.catalogue import DEVICE_KINDS, plain
     from zolvek.core.model.pattern import Pattern
-    from zolvek.core.model.state import Part
+    from zolvek.core.model.state import StatePart
     from zolvek.demo.night_regatta import build
     from zolvek.formats import (
         clipboard,
@@ -92,10 +92,12 @@ def kinds() -> list[Kind]:
                 parameter.text(at)
                 parameter.value(at)
 
-    kept, key = states.kept(demo, "One", (Part("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    kept, key = stored_states.kept(demo, "One", (StatePart("horn", stored_states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
     with tempfile.TemporaryDirectory() as name:
         state = json.loads(
-            state_file.save(kept, [states.state_of(kept, key)], Path(name) / "s.json").read_bytes()
+            state_file.save(
+                kept, [stored_states.state_of(kept, key)], Path(name) / "s.json"
+            ).read_bytes()
         )
 
     def stated(text: str, path: Path) -> None:
@@ -142,7 +144,7 @@ def kinds() -> list[Kind]:
     }
     return [
         Kind("project", document, opened),
-        Kind("device", plain(KINDS["synth"]), device),
+        Kind("device", plain(DEVICE_KINDS["synth"]), device),
         Kind("states", state, stated),
         Kind("pattern", pattern, patterned),
         Kind("clipboard", table, pasted),

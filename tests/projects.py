@@ -12,7 +12,7 @@ import numpy as np
 from zolvek.core.curve.building import curve
 from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.limits import LIMITS
-from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Device, Lane, Note, Project, Section, Track
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -53,7 +53,7 @@ def from_midi(folder: Path) -> Project:
 
 def many_lanes(count: int, points: int = 4) -> Project:
     """One track with as many devices as `count` lanes need."""
-    row = KINDS["synth"]
+    row = DEVICE_KINDS["synth"]
     beats = np.linspace(0.0, 127.0, points).tolist()
     drawn = curve([(beat, (place % 5) / 5.0) for place, beat in enumerate(beats)])
     devices, lanes = [], []
@@ -107,7 +107,7 @@ def _bare_track(_: Path) -> Project:
 
 def _no_lanes(_: Path) -> Project:
     project, key = add_track(Project(), "Quiet")
-    return add_device(project, key, KINDS["synth"])[0]
+    return add_device(project, key, DEVICE_KINDS["synth"])[0]
 
 
 def _extremes(_: Path) -> Project:

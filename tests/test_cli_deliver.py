@@ -62,7 +62,7 @@ class Delivering(unittest.TestCase):
         )
         self.assertEqual(messages, told["messages"])
         said = self.run_("import", self.path("all.mid"), "-o", self.path("back.zolvek"))
-        self.assertIn("16 lanes, 0 notes", said)
+        self.assertIn("16 lanes, 283 notes", said)
         back = project_file.load(self.path("back.zolvek"))
         self.assertEqual(len(list(back.lanes())), 16)
         self.assertEqual(back.meter, DEMO.meter)

@@ -26,7 +26,7 @@ from zolvek.core.movement.stepping import Resolution, stepped
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats import curve_csv, project_file
-from zolvek.sound.controls import Controls, Stretch
+from zolvek.sound.controls import Block, Controls
 
 SAME = 1e-12
 
@@ -129,7 +129,7 @@ class Jumps(unittest.TestCase):
         device = project.device_of(lane.id)
         for spacing in (16, 64):
             controls = Controls(
-                device, {"cutoff": played(lane, project)}, Stretch(beats, 48_000), spacing
+                device, {"cutoff": played(lane, project)}, Block(beats, 48_000), spacing
             )
             heard = controls.spread(controls.values("cutoff"))
             wanted = device.parameter("cutoff").value(drawn.at(beats))

@@ -13,7 +13,7 @@ from zolvek.core.document import chain, control
 from zolvek.core.document.listening import Listening, heard
 from zolvek.core.document.parts import add_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import FOLDER, KINDS, kind_from_plain, plain
+from zolvek.core.model.catalogue import DEVICE_KINDS, FOLDER, kind_from_plain, plain
 from zolvek.demo.night_regatta import build
 from zolvek.formats import device_file, project_file
 
@@ -36,7 +36,7 @@ OWN = {
 
 class Catalogue(unittest.TestCase):
     def test_every_row_that_ships(self) -> None:
-        for kind in KINDS.values():
+        for kind in DEVICE_KINDS.values():
             with self.subTest(kind.key):
                 shipped = json.loads((FOLDER / f"{kind.key}.json").read_text())
                 self.assertEqual(kind_from_plain(shipped), kind)
@@ -94,15 +94,15 @@ class Catalogue(unittest.TestCase):
 
 class Chains(unittest.TestCase):
     def test_devices_are_added_ordered_and_removed_with_their_lanes(self) -> None:
-        project, eq = chain.add_device(build(), "hull", KINDS["eq"])
+        project, eq = chain.add_device(build(), "hull", DEVICE_KINDS["eq"])
         self.assertEqual([d.kind for d in project.tracks[0].devices], ["synth", "eq", "strip"])
-        project, crush = chain.add_device(project, "hull", KINDS["crush"])
+        project, crush = chain.add_device(project, "hull", DEVICE_KINDS["crush"])
         moved = chain.move_device(project, crush, -1)
         self.assertEqual([d.id for d in moved.tracks[0].devices][1:3], [crush, eq])
         with self.assertRaises(ZolvekError):
             chain.move_device(project, eq, -1)
         with self.assertRaises(ZolvekError):
-            chain.add_device(project, "hull", KINDS["drums"])
+            chain.add_device(project, "hull", DEVICE_KINDS["drums"])
         project, lane = add_lane(project, eq, "mid-gain")
         project = control.mapped(project, "dial-1", eq, "mid-gain")
         gone = chain.remove_device(project, eq)

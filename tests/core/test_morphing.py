@@ -12,15 +12,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
-from zolvek.core.document import states
+from zolvek.core.document import stored_states
 from zolvek.core.document.parts import remove_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
-from zolvek.core.model.pad import Corner, Pad
-from zolvek.core.model.state import Part, State
-from zolvek.core.movement import morphing, pads
+from zolvek.core.model.pad import Pad, PadCorner
+from zolvek.core.model.state import State, StatePart
+from zolvek.core.movement import morphing, pad_paths
 from zolvek.core.movement.morphing import chained, morphed, rows
-from zolvek.core.movement.pads import weights
+from zolvek.core.movement.pad_paths import weights
 from zolvek.core.movement.playing import played
 from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose
@@ -50,7 +50,7 @@ class Morphs(unittest.TestCase):
         self, a, b, shape, moment, stagger
     ) -> None:
         start, end = settings_of(a), settings_of(b)
-        if not states.differing(start, end):
+        if not stored_states.differing(start, end):
             return
         way = Way(shape, 0.4 if shape in ("bend", "s-curve") else 0.0, moment, stagger, stays=False)
         made = morphed(DEMO, "horn", start, end, SPAN, way)
@@ -99,23 +99,27 @@ class Morphs(unittest.TestCase):
     def test_chains_and_linked_morphs(self) -> None:
         project, ids = DEMO, []
         for seed in (1, 2, 3):
-            project, key = states.kept(project, f"S{seed}", (Part("horn", settings_of(seed)),))
+            project, key = stored_states.kept(
+                project, f"S{seed}", (StatePart("horn", settings_of(seed)),)
+            )
             ids.append(key)
         stops = [(96.0, ""), (104.0, ids[0]), (112.0, ids[1]), (128.0, ids[2])]
         made = chained(project, "horn", stops, Way("cosine"))
         for beat, key in stops[1:]:
-            heard = states.at_beat(made, "horn", beat)
-            wanted = states.state_of(made, key).of("horn")
+            heard = stored_states.at_beat(made, "horn", beat)
+            wanted = stored_states.state_of(made, key).of("horn")
             for name in ("cutoff", "level", "attack", "pan"):
                 self.assertAlmostEqual(heard[name], wanted[name], delta=1e-9)
-        state = states.state_of(made, ids[1])
+        state = stored_states.state_of(made, ids[1])
         changed = State(
-            state.id, state.name, (Part("horn", {**state.of("horn"), "cutoff": 0.123}),)
+            state.id, state.name, (StatePart("horn", {**state.of("horn"), "cutoff": 0.123}),)
         )
         after = morphing.with_state(made, changed)
-        self.assertAlmostEqual(states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9)
+        self.assertAlmostEqual(
+            stored_states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9
+        )
         self.assertEqual(project_file.decode(project_file.encode(after)), after)
-        self.assertEqual(states.without_state(after, ids[1]).morphs, ())
+        self.assertEqual(stored_states.without_state(after, ids[1]).morphs, ())
 
     def test_what_can_not_be_is_said_plainly(self) -> None:
         one = settings_of(1)
@@ -126,26 +130,26 @@ class Morphs(unittest.TestCase):
             lambda: morphed(DEMO, "horn", one, {"nothing": 0.5}, SPAN, Way()),
             lambda: chained(DEMO, "horn", [(1.0, "")], Way()),
             lambda: chained(DEMO, "horn", [(1.0, ""), (2.0, "no such")], Way()),
-            lambda: State("s", "S", (Part("horn", {"cutoff": 1.5}),)),
-            lambda: Pad("horn", (Corner("a", 0.5, 0.5), Corner("b", 0.5, 0.5))),
-            lambda: weights((Corner("a", 0.5, 0.5),), 0.1, 0.1),
-            lambda: states.state_of(DEMO, "no such"),
+            lambda: State("s", "S", (StatePart("horn", {"cutoff": 1.5}),)),
+            lambda: Pad("horn", (PadCorner("a", 0.5, 0.5), PadCorner("b", 0.5, 0.5))),
+            lambda: weights((PadCorner("a", 0.5, 0.5),), 0.1, 0.1),
+            lambda: stored_states.state_of(DEMO, "no such"),
         ):
             with self.assertRaises(ZolvekError):
                 wrong()
 
     def test_variations_keep_their_distance_and_seed(self) -> None:
         base = settings_of(5)
-        made = states.mutated(HORN, base, 0.2, 7)
-        self.assertEqual(made, states.mutated(HORN, base, 0.2, 7))
-        self.assertNotEqual(made, states.mutated(HORN, base, 0.2, 8))
+        made = stored_states.mutated(HORN, base, 0.2, 7)
+        self.assertEqual(made, stored_states.mutated(HORN, base, 0.2, 7))
+        self.assertNotEqual(made, stored_states.mutated(HORN, base, 0.2, 8))
         for parameter in HORN.parameters:
             if not parameter.steps:
                 self.assertLessEqual(abs(made[parameter.id] - base[parameter.id]), 0.2 + 1e-12)
-        self.assertEqual(states.mutated(HORN, base, 0.0, 7), base)
+        self.assertEqual(stored_states.mutated(HORN, base, 0.0, 7), base)
 
     def test_states_go_to_a_file_and_back(self) -> None:
-        project, _ = states.kept(DEMO, "Mine", (Part("horn", settings_of(3)),))
+        project, _ = stored_states.kept(DEMO, "Mine", (StatePart("horn", settings_of(3)),))
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "states.json"
             state_file.save(project, list(project.states), path)
@@ -173,7 +177,7 @@ class Pads(unittest.TestCase):
     @settings(max_examples=60, deadline=None)
     def test_weights_are_shepards(self, places, seed) -> None:
         """Shepard 1968: inverse squared distances, shared out."""
-        corners = tuple(Corner(str(i), x / 50, y / 50) for i, (x, y) in enumerate(places))
+        corners = tuple(PadCorner(str(i), x / 50, y / 50) for i, (x, y) in enumerate(places))
         x, y = np.random.default_rng(seed).random((2, 200))
         got = weights(corners, x, y)
         np.testing.assert_allclose(got.sum(axis=0), 1.0, atol=1e-12)
@@ -186,10 +190,10 @@ class Pads(unittest.TestCase):
     def test_four_corners_are_bilinear(self) -> None:
         """scipy.interpolate.RegularGridInterpolator, linear, at a rectangle's corners."""
         corners = (
-            Corner("a", 0.1, 0.2),
-            Corner("b", 0.9, 0.2),
-            Corner("c", 0.1, 0.8),
-            Corner("d", 0.9, 0.8),
+            PadCorner("a", 0.1, 0.2),
+            PadCorner("b", 0.9, 0.2),
+            PadCorner("c", 0.1, 0.8),
+            PadCorner("d", 0.9, 0.8),
         )
         x, y = np.random.default_rng(1).uniform([[0.1], [0.2]], [[0.9], [0.8]], (2, 300))
         got = weights(corners, x, y, "corners")
@@ -207,15 +211,17 @@ class Pads(unittest.TestCase):
     def test_a_path_becomes_lanes_within_its_tolerance(self) -> None:
         project, corners = DEMO, []
         for seed, (x, y) in enumerate(((0, 0), (1, 0), (0.5, 1))):
-            project, key = states.kept(project, f"S{seed}", (Part("horn", settings_of(seed)),))
-            corners.append(Corner(key, x, y))
-        for kind in pads.TRAVELS:
-            pad = pads.travelled(
+            project, key = stored_states.kept(
+                project, f"S{seed}", (StatePart("horn", settings_of(seed)),)
+            )
+            corners.append(PadCorner(key, x, y))
+        for kind in pad_paths.TRAVELS:
+            pad = pad_paths.travelled(
                 Pad("horn", tuple(corners)), kind, Rate(8.0), (128.0, 160.0), project, 3
             )
-            made = pads.as_lanes(pads.with_pad(project, pad), pad, 0.002)
+            made = pad_paths.as_lanes(pad_paths.with_pad(project, pad), pad, 0.002)
             beats = np.linspace(128.0, 159.9, 3_000)
-            wanted = pads.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
+            wanted = pad_paths.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
             for key, positions in wanted.items():
                 lane = made.device_track("horn").lane_on("horn", key)
                 if not HORN.parameter(key).steps:

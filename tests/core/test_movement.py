@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 from scipy import signal, stats
 
 from tests.core.curves import curves
+from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import curve, flat
-from zolvek.core.curve.composing import composed
 from zolvek.core.curve.places import knots
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.layers import baked, layered, part_of, shared_with, with_layer
+from zolvek.core.movement.layering import baked, layered, part_of, shared_with, with_layer
 from zolvek.core.movement.lfo import Cycles, Lfo
 from zolvek.core.movement.lfo_points import as_curve, levels, value_at
 from zolvek.core.movement.playing import played
@@ -333,7 +333,7 @@ class Layers(unittest.TestCase):
     @given(curves())
     @settings(max_examples=40, deadline=None)
     def test_composing_follows_any_curve(self, own) -> None:
-        made = composed(own.at, np.append(knots(own), own.beat[-1] + 1.0), 0.001)
+        made = approximated(own.at, np.append(knots(own), own.beat[-1] + 1.0), 0.001)
         x = np.linspace(float(own.beat[0]), float(own.beat[-1]), 3_000)
         self.assertLess(np.abs(made.at(x) - own.at(x)).max(), 0.001)
 

@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 
 from zolvek.core.curve.building import curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.value.parameter import Parameter
 
-ALL = [p for kind in KINDS.values() for p in kind.parameters]
-NAMED = {(kind.key, p.id): p for kind in KINDS.values() for p in kind.parameters}
+ALL = [p for kind in DEVICE_KINDS.values() for p in kind.parameters]
+NAMED = {(kind.key, p.id): p for kind in DEVICE_KINDS.values() for p in kind.parameters}
 CUTOFF, LEVEL, TRANSPOSE = (NAMED["synth", key] for key in ("cutoff", "level", "transpose"))
 MUTE, WAVE, TIME = NAMED["synth", "mute"], NAMED["synth", "wave"], NAMED["delay", "time"]
 

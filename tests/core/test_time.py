@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.time.grid import BARS, DIVISIONS, KINDS, Grid
+from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS, Grid
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 
@@ -92,7 +92,7 @@ class Positions(unittest.TestCase):
 class TheGrid(unittest.TestCase):
     def test_snap_finds_the_nearest_line_of_every_grid(self) -> None:
         beats = np.random.default_rng(3).uniform(0, 40, 300)
-        for kind in KINDS:
+        for kind in GRID_KINDS:
             for division in BARS if kind == "bars" else DIVISIONS:
                 grid = Grid(division, kind)
                 lines = grid.lines(0.0, 80.0, METER)

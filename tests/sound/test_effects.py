@@ -16,13 +16,13 @@ from scipy import signal
 from zolvek.core.curve.building import curve
 from zolvek.core.document import chain
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.movement.playing import played
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound import clips
-from zolvek.sound.controls import Controls, Stretch
+from zolvek.sound.controls import Block, Controls
 from zolvek.sound.devices import MAKERS
 from zolvek.sound.effects import PROCESSORS
 from zolvek.sound.metronome import clicks
@@ -39,7 +39,7 @@ def processed(kind: str, sound: np.ndarray, lanes: dict | None = None, **values:
     at = {key.replace("_", "-"): text for key, text in values.items()}
     device = replace(bare, values={k: bare.parameter(k).parse(text) for k, text in at.items()})
     effect = PROCESSORS[kind](kind, RATE)
-    stretch = Stretch(np.arange(sound.shape[1]) / RATE * 2.0, RATE)
+    stretch = Block(np.arange(sound.shape[1]) / RATE * 2.0, RATE)
     return effect.process(sound, Controls(device, lanes or {}, stretch, effect.spacing))
 
 
@@ -154,9 +154,9 @@ class Formulas(unittest.TestCase):
             whole, parts = PROCESSORS[kind](kind, RATE), PROCESSORS[kind](kind, RATE)
             cuts, pieces = [0, 64 * 100, 64 * 101, 64 * 400, RATE], []
             beats = np.arange(RATE) / RATE
-            one = whole.process(noise, Controls(device, {}, Stretch(beats, RATE), whole.spacing))
+            one = whole.process(noise, Controls(device, {}, Block(beats, RATE), whole.spacing))
             for a, b in itertools.pairwise(cuts):
-                controls = Controls(device, {}, Stretch(beats[a:b], RATE), parts.spacing)
+                controls = Controls(device, {}, Block(beats[a:b], RATE), parts.spacing)
                 pieces.append(parts.process(noise[:, a:b], controls))
             np.testing.assert_allclose(np.concatenate(pieces, axis=1), one, atol=1e-6, err_msg=kind)
 
@@ -200,14 +200,16 @@ class Instruments(unittest.TestCase):
         )
         muted = replace(source, muted=True)
         self.assertEqual(np.abs(render(Project(length=2.0, tracks=(muted, back)))).max(), 0.0)
-        outside, _ = chain.add_device(Project(length=2.0, tracks=(source,)), "a", KINDS["midi"])
+        outside, _ = chain.add_device(
+            Project(length=2.0, tracks=(source,)), "a", DEVICE_KINDS["midi"]
+        )
         np.testing.assert_array_equal(render(outside), dry)
-        self.assertEqual(set(MAKERS) | {"midi"}, set(KINDS), "each sounds")
+        self.assertEqual(set(MAKERS) | {"midi"}, set(DEVICE_KINDS), "each sounds")
 
     def test_the_metronome_clicks_on_the_beat(self) -> None:
         tempo = TempoMap((TempoPoint(0.0, 90.0),))
         beats = np.arange(4 * RATE) / RATE * 1.5
-        found = clicks(tempo, build().meter, Stretch(beats, RATE))
+        found = clicks(tempo, build().meter, Block(beats, RATE))
         onsets = np.flatnonzero((np.abs(found) > 1e-6) & (np.abs(np.roll(found, 2_000)) == 0.0))
         starts = onsets[np.append(True, np.diff(onsets) > RATE // 8)]
         np.testing.assert_allclose(starts / RATE, np.arange(6) * 60 / 90, atol=1e-3)

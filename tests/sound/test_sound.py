@@ -17,7 +17,7 @@ from zolvek.core.movement.playing import played
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound.filters import damping, low_pass, svf
-from zolvek.sound.messages import MOST_BYTES, Receiver, Sender
+from zolvek.sound.framing import MOST_BYTES, Receiver, Sender
 from zolvek.sound.playback import AHEAD, MOST_AHEAD, Playback
 from zolvek.sound.renderer import RATE, Renderer, render
 from zolvek.sound.silent_clock import SilentClock

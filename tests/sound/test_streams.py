@@ -129,9 +129,9 @@ class Streams(unittest.TestCase):
 
 
 def stretch():
-    from zolvek.sound.controls import Stretch
+    from zolvek.sound.controls import Block
 
-    return Stretch(np.arange(64) / 64.0, 48_000)
+    return Block(np.arange(64) / 64.0, 48_000)
 
 
 if __name__ == "__main__":

@@ -18,10 +18,10 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import WindowTest
-from zolvek.core.document import states
+from zolvek.core.document import stored_states
 from zolvek.core.document.parts import with_lane
 from zolvek.core.model import catalogue
-from zolvek.core.model.state import Part
+from zolvek.core.model.state import StatePart
 from zolvek.core.movement.playing import played
 from zolvek.formats import state_file
 from zolvek.sound import ports
@@ -30,14 +30,16 @@ from zolvek.studio.rail.export_panel import ExportPanel
 
 
 def device_file_bytes() -> bytes:
-    return json.dumps(catalogue.plain(catalogue.KINDS["filter"])).encode()
+    return json.dumps(catalogue.plain(catalogue.DEVICE_KINDS["filter"])).encode()
 
 
 def states_bytes(project) -> bytes:
     horn = project.device_track("horn").device("horn")
-    own, key = states.kept(project, "Bright", (Part("horn", states.present(horn)),))
+    own, key = stored_states.kept(
+        project, "Bright", (StatePart("horn", stored_states.present(horn)),)
+    )
     with tempfile.TemporaryDirectory() as folder:
-        path = state_file.save(own, [states.state_of(own, key)], Path(folder) / "s.json")
+        path = state_file.save(own, [stored_states.state_of(own, key)], Path(folder) / "s.json")
         return path.read_bytes()
 
 

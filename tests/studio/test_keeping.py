@@ -22,14 +22,14 @@ class Keeping(WindowTest):
 
     def test_an_edit_is_kept_within_five_seconds_and_comes_back_after_a_crash(self) -> None:
         demo = self.session.project
-        self.studio.keeper.begin()
+        self.studio.autosave.begin()
         self.session.edit_curve("Level", flat(0.25))
         edited = self.session.project
         self.assertNotEqual(edited, demo)
         end = time.monotonic() + 5
         while not recovery.copy_file().is_file() and time.monotonic() < end:
             self.wait(50)
-        self.studio.keeper.wait()
+        self.studio.autosave.wait()
         mine = recovery.copy_file()
         mine.rename(mine.with_name("1.json"))  # another's now
         recovery.let_go()
@@ -58,7 +58,7 @@ class Keeping(WindowTest):
             time.sleep(0.25)
             kept.append(project)
 
-        keeper = self.studio.keeper
+        keeper = self.studio.autosave
         keeper.begin()
         with mock.patch.object(recovery, "keep", slowly):
             self.session.edit_curve("One", flat(0.1))

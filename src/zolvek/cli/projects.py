@@ -62,11 +62,13 @@ def devices(kind: str | None) -> None:
     """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
     import msgspec
 
-    from zolvek.core.model.catalogue import KINDS, plain
+    from zolvek.core.model.catalogue import DEVICE_KINDS, plain
 
-    if kind is not None and kind not in KINDS:
-        raise ZolvekError(f"There is no device “{kind}”.", "KIND", f"There are {', '.join(KINDS)}.")
-    rows: Any = plain(KINDS[kind]) if kind else [plain(row) for row in KINDS.values()]
+    if kind is not None and kind not in DEVICE_KINDS:
+        raise ZolvekError(
+            f"There is no device “{kind}”.", "KIND", f"There are {', '.join(DEVICE_KINDS)}."
+        )
+    rows: Any = plain(DEVICE_KINDS[kind]) if kind else [plain(row) for row in DEVICE_KINDS.values()]
     click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
 
 
@@ -100,7 +102,7 @@ def morph(
     amount: float, output: str,
 ) -> None:  # fmt: skip
     """Move every parameter of a device from one state to another over a span."""
-    from zolvek.core.document.states import state_of
+    from zolvek.core.document.stored_states import state_of
     from zolvek.core.model.morph import Way
     from zolvek.core.movement.morphing import chained
     from zolvek.formats import project_file
@@ -120,7 +122,7 @@ def morph(
 def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     """Write all layers of a lane that are heard into its points."""
     from zolvek.core.document.parts import with_lane
-    from zolvek.core.movement.layers import baked
+    from zolvek.core.movement.layering import baked
     from zolvek.formats import project_file
 
     in_range("--tolerance", tolerance, 0.001, 50.0)

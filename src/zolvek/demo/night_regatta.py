@@ -13,13 +13,13 @@ import numpy as np
 
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document import states, takes
+from zolvek.core.document import comping, stored_states
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import Way
-from zolvek.core.model.pad import Corner, Pad
+from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
-from zolvek.core.model.state import Part
-from zolvek.core.movement import morphing, pads
+from zolvek.core.model.state import StatePart
+from zolvek.core.movement import morphing, pad_paths
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.recording import Move, written
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -172,7 +172,7 @@ def _by_hand(device: Device) -> Lane:
     lane = Lane(
         "fog-filter.resonance", "fog-filter", "resonance", made.curve, midi=MidiTarget(3, 71)
     )
-    return takes.with_take(lane, made.raw, first, last)
+    return comping.with_take(lane, made.raw, first, last)
 
 
 def swaying() -> Lane:
@@ -224,10 +224,22 @@ def _with_morphs(project: Project) -> Project:
     """The horn goes through the lock gate from what it is to a driven tone and back to a soft one;
     over open water the echo wanders among three settings of its own."""
     horn = project.device_track("horn").device("horn")
-    lead = {**states.present(horn), "drive": 0.62, "amount": 0.64, "attack": 0.35, "sustain": 0.9}
-    soft = {**states.present(horn), "drive": 0.1, "amount": 0.5, "attack": 0.72, "release": 0.85}
-    project, gate = states.kept(project, "Pressed", (Part("horn", lead),))
-    project, free = states.kept(project, "Let go", (Part("horn", soft),))
+    lead = {
+        **stored_states.present(horn),
+        "drive": 0.62,
+        "amount": 0.64,
+        "attack": 0.35,
+        "sustain": 0.9,
+    }
+    soft = {
+        **stored_states.present(horn),
+        "drive": 0.1,
+        "amount": 0.5,
+        "attack": 0.72,
+        "release": 0.85,
+    }
+    project, gate = stored_states.kept(project, "Pressed", (StatePart("horn", lead),))
+    project, free = stored_states.kept(project, "Let go", (StatePart("horn", soft),))
     stops = [(bar(25), ""), (bar(31), gate), (bar(33), free)]
     # What is drawn by hand stays as it is; the morph moves the rest.
     way = Way("s-curve", 0.3, left_out=("cutoff", "resonance"))
@@ -239,12 +251,12 @@ def _with_morphs(project: Project) -> Project:
         ("Far", 0.5, 0.95, 0.36, 0.7),
     ):
         values = {"mix": mix, "time": time}
-        project, key = states.kept(project, name, (Part("echo", values),))
-        corners.append(Corner(key, x, y))
-    pad = pads.travelled(
+        project, key = stored_states.kept(project, name, (StatePart("echo", values),))
+        corners.append(PadCorner(key, x, y))
+    pad = pad_paths.travelled(
         Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
     )
-    return pads.as_lanes(pads.with_pad(project, pad), pad, 0.004)
+    return pad_paths.as_lanes(pad_paths.with_pad(project, pad), pad, 0.004)
 
 
 def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]]) -> Project:

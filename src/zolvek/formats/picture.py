@@ -13,7 +13,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.movement.layers import Layered
+from zolvek.core.movement.layering import Layered
 from zolvek.core.movement.playing import played
 from zolvek.formats.atomic import write_bytes
 from zolvek.formats.names import xml_text

@@ -19,7 +19,7 @@ from zolvek.formats.names import file_names
 
 RATES = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}
-KINDS = {".wav": "WAV", ".flac": "FLAC"}
+SOUND_KINDS = {".wav": "WAV", ".flac": "FLAC"}
 SWINGS = {"both": "−1 to 1", "up": "0 to 1"}  # what a control signal spans over the reach
 CONTROL_FRAMES = 65_536
 Progress = Callable[[int, int], object]
@@ -54,7 +54,7 @@ def save(
     import soundfile
 
     suffix = Path(path).suffix.lower()
-    if suffix not in KINDS:
+    if suffix not in SOUND_KINDS:
         raise ZolvekError(
             f"“{suffix}” is no kind of sound file.", str(path), "End it in .wav or .flac."
         )
@@ -73,7 +73,7 @@ def save(
                 form.rate,
                 len(first),
                 subtype=DEPTHS[form.depth],
-                format=KINDS[suffix],
+                format=SOUND_KINDS[suffix],
             ) as file:
                 file.write(_told(first, form).T)
                 for block in _dithered(rows, form):

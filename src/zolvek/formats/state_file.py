@@ -7,10 +7,10 @@ from pathlib import Path
 
 import msgspec
 
-from zolvek.core.document.states import checked, kept
+from zolvek.core.document.stored_states import checked, kept
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.model.state import Part, State
+from zolvek.core.model.state import State, StatePart
 from zolvek.formats.atomic import read_bytes, write_bytes
 
 FORMAT, VERSION = "zolvek-states", 1
@@ -59,7 +59,7 @@ def load_into(project: Project, device: str, path: str | os.PathLike[str]) -> Pr
     for row in rows:
         try:
             checked(own, row.values, row.name)
-            project, _ = kept(project, row.name, (Part(device, row.values),))
+            project, _ = kept(project, row.name, (StatePart(device, row.values),))
         except ZolvekError as error:
             raise error.at(where) from error
     return project

@@ -12,7 +12,7 @@ from zolvek.core.model.project import Project
 from zolvek.sound.analysis import spectrogram, waveform
 from zolvek.sound.renderer import OFFLINE_FRAMES, Renderer
 
-KINDS = {"off": "No backdrop", "waveform": "Waveform", "spectrogram": "Spectrogram"}
+BACKDROP_KINDS = {"off": "No backdrop", "waveform": "Waveform", "spectrogram": "Spectrogram"}
 BACKDROP_RATE = 44_100  # what is shown ends at 20 kHz
 COLUMNS_A_BEAT, MOST_COLUMNS = 32, 12_000
 

@@ -9,7 +9,7 @@ from zolvek.core.document.chain import sound_files
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.controls import Stretch
+from zolvek.sound.controls import Block
 from zolvek.sound.streams import Stream, opened, path_of, stream
 
 
@@ -33,7 +33,7 @@ def need(project: Project) -> None:
         raise Failure(f"{len(faults)} sound files can't be played.", names, "Find or replace them.")
 
 
-def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Stretch) -> Floats:
+def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:
     """What the clips sound like in a stretch: float64 (2, frames). A missing file is silent; `need`
     tells of it."""
     out = np.zeros((2, stretch.frames))
@@ -55,7 +55,7 @@ def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Stretch) -> Floats:
     return out
 
 
-def _looped(sound: Stream, first: int, stretch: Stretch, until: float) -> Floats:
+def _looped(sound: Stream, first: int, stretch: Block, until: float) -> Floats:
     """The sound again and again from frame 0 on, up to a beat."""
     out = np.zeros((2, stretch.frames))
     stop = int(np.searchsorted(stretch.beats, until, side="left"))

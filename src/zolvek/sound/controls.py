@@ -17,7 +17,7 @@ COARSE = 64  # of what a library effect does: setting it costs more
 
 
 @record
-class Stretch:
+class Block:
     """A stretch of sound: the project's beat at each of its frames, and the sample rate."""
 
     beats: Floats
@@ -36,7 +36,7 @@ class Controls:
     """
 
     def __init__(
-        self, device: Device, lanes: dict[str, Heard], stretch: Stretch, spacing: int
+        self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int
     ) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
         self.cuts = self._cuts(spacing)

@@ -18,7 +18,7 @@ from zolvek.sound.effects import PROCESSORS, Processor
 from zolvek.sound.synth import NewNote, Synth
 
 
-class Block(NamedTuple):
+class Incoming(NamedTuple):
     """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
     what the device's controls do; and when it begins, in seconds of the renderer's clock."""
 
@@ -41,7 +41,7 @@ class Unit(Protocol):
 
     spacing: int
 
-    def play(self, block: Block) -> Played: ...
+    def play(self, block: Incoming) -> Played: ...
 
     def release_all(self, now: float) -> None:
         """All keys up; what sounds dies away."""
@@ -60,7 +60,7 @@ class Effect:
     def __init__(self, processor: Processor) -> None:
         self.processor, self.spacing = processor, processor.spacing
 
-    def play(self, block: Block) -> Played:
+    def play(self, block: Incoming) -> Played:
         sound = self.processor.process(block.sound, block.controls)
         return Played(sound, self.processor.sent)
 
@@ -76,7 +76,7 @@ class Source:
     def __init__(self, instrument: Instrument) -> None:
         self.instrument = instrument
 
-    def play(self, block: Block) -> Played:
+    def play(self, block: Incoming) -> Played:
         own = self.instrument.play(block.notes, block.controls, block.now)
         return Played(block.sound + own)
 
@@ -89,7 +89,7 @@ class Passing:
 
     spacing = COARSE
 
-    def play(self, block: Block) -> Played:
+    def play(self, block: Incoming) -> Played:
         return Played(block.sound)
 
     def release_all(self, now: float) -> None:

@@ -18,7 +18,7 @@ from typing import Any, BinaryIO
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.process import command
-from zolvek.sound.messages import Receiver, Sender
+from zolvek.sound.framing import Receiver, Sender
 
 
 def _backdrop(progress: Callable, project: Project, track: str, kind: str) -> Any:

@@ -7,7 +7,7 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.controls import Stretch
+from zolvek.sound.controls import Block
 
 HERTZ = (1_000.0, 1_600.0)  # of a beat, of a bar
 FADE, LENGTH, LEVEL = 0.008, 0.05, 0.4  # seconds, seconds, full scale
@@ -33,7 +33,7 @@ def click(rate: int, bar: bool) -> Floats:
     return LEVEL * np.sin(2 * np.pi * HERTZ[int(bar)] * age) * np.exp(-age / FADE)
 
 
-def clicks(tempo: TempoMap, meter: MeterMap, stretch: Stretch) -> Floats:
+def clicks(tempo: TempoMap, meter: MeterMap, stretch: Block) -> Floats:
     """What the metronome gives in a stretch: float64 (frames,)."""
     start = float(tempo.seconds(stretch.beats[0]))
     t = start + np.arange(stretch.frames) / stretch.rate

@@ -11,8 +11,8 @@ from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project, Track
 from zolvek.sound import clips
-from zolvek.sound.controls import Controls, Stretch, applied_lanes
-from zolvek.sound.devices import Block, Unit, make
+from zolvek.sound.controls import Block, Controls, applied_lanes
+from zolvek.sound.devices import Incoming, Unit, make
 from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import NewNote
 
@@ -71,7 +71,7 @@ class Renderer:
         """The next `frames` of the mix: float64 (2, frames), not limited."""
         first = self.frame
         beats = self.project.tempo.beats((first + np.arange(frames + 1)) / self.rate)
-        stretch = Stretch(beats[:-1], self.rate)
+        stretch = Block(beats[:-1], self.rate)
         mix, sends = np.zeros((2, frames)), np.zeros((2, frames))
         # Tracks that take sends in come last: by then all that is sent is known.
         for track in sorted(self.project.tracks, key=lambda each: each.takes_sends):
@@ -85,7 +85,7 @@ class Renderer:
         return mix
 
     def _track(
-        self, track: Track, stretch: Stretch, until: float, sends: Floats
+        self, track: Track, stretch: Block, until: float, sends: Floats
     ) -> tuple[Floats, Floats | None]:
         """The track's sound, and what its strips send."""
         sound = clips.play(track.clips, self.project.tempo, stretch)
@@ -98,7 +98,7 @@ class Renderer:
                 continue
             unit = self._unit(device)
             controls = Controls(device, self.lanes.get(device.id, {}), stretch, unit.spacing)
-            played = unit.play(Block(sound, notes, controls, self.clock / self.rate))
+            played = unit.play(Incoming(sound, notes, controls, self.clock / self.rate))
             sound = played.sound
             if played.sent is not None:
                 sent = played.sent
@@ -113,7 +113,7 @@ class Renderer:
             sent = None if sent is None else sent * gain
         return sound, sent
 
-    def _begin(self, track: Track, stretch: Stretch, until: float) -> list[NewNote]:
+    def _begin(self, track: Track, stretch: Block, until: float) -> list[NewNote]:
         """The notes that begin in the stretch; after a seek, those that are on already too."""
         first = float(stretch.beats[0])
         starts, notes = self.starts[track.id], self.notes[track.id]

@@ -27,8 +27,8 @@ from zolvek.core.arrays import Floats
 from zolvek.core.document.listening import Listening, heard
 from zolvek.core.model.project import Project
 from zolvek.core.movement.recording import count_in_times
-from zolvek.sound.controls import Stretch
-from zolvek.sound.messages import Receiver
+from zolvek.sound.controls import Block
+from zolvek.sound.framing import Receiver
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
 from zolvek.sound.worker_process import ALIVE_EVERY, STATES
@@ -153,9 +153,7 @@ class Worker:
         frames = max(min(CHUNK, renderer.frame_of(end) - renderer.frame), 1)
         mix = self._compared(renderer, frames, beat)
         if self.metronome:
-            stretch = Stretch(
-                np.linspace(beat, renderer.beat, frames, endpoint=False), renderer.rate
-            )
+            stretch = Block(np.linspace(beat, renderer.beat, frames, endpoint=False), renderer.rate)
             mix = mix + clicks(self.project.tempo, self.project.meter, stretch)
         sound = np.clip(mix, -1.0, 1.0).T.astype(np.float32)
         self.wanted -= 1

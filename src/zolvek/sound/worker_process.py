@@ -16,7 +16,7 @@ from collections.abc import Callable
 from typing import Any
 
 from zolvek.process import command
-from zolvek.sound.messages import Sender
+from zolvek.sound.framing import Sender
 
 ALIVE_EVERY = 0.25  # seconds between the worker's signs of life
 WATCHED_EVERY = 0.1

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QLoggingCategory, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.model.project import Project
-from zolvek.studio import collecting, work
+from zolvek.studio import garbage_collection, work
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
 from zolvek.studio.asking import Ask
@@ -34,7 +34,7 @@ def application(theme: str = "vellum") -> QApplication:
         app = existing
     else:
         app = QApplication(words)
-        collecting.keep_to_this_thread(app)
+        garbage_collection.keep_to_this_thread(app)
     # What the media libraries lack (video, mostly) is no concern of a producer's terminal.
     QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     app.setApplicationName("zolvek")
@@ -91,7 +91,7 @@ def run(path: Path | None) -> int:
     Faults(window).begin()
     Interruption(app, window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
-    QTimer.singleShot(SETTLED_MS, collecting.set_aside)
+    QTimer.singleShot(SETTLED_MS, garbage_collection.set_aside)
     status = app.exec()
     if any(thread.isRunning() for thread in work.ABANDONED):
         sys.stdout.flush()

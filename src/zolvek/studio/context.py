@@ -8,11 +8,11 @@ from PyQt6.QtGui import QAction
 
 from zolvek.core.model.project import Project
 from zolvek.studio.asking import Ask, Show
+from zolvek.studio.autosave import Autosave
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.files import Files
-from zolvek.studio.keeper import Keeper
 from zolvek.studio.media import Media
 from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
@@ -35,10 +35,10 @@ class Studio:
         self.player = Player(self.session)
         self.recorder = Recorder(self.session, self.player)
         self.outside = Outside(self.session, self.player)
-        self.keeper = Keeper(self.session)
+        self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)
         self.media = Media(self.session, ask, self.deliveries)
-        self.files = Files(self.session, ask, self.recorder, self.keeper)
+        self.files = Files(self.session, ask, self.recorder, self.autosave)
         self.session.document.changed.connect(self._fit_view)
         self.opened = self.session.document.opened
 

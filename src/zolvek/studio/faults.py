@@ -69,5 +69,5 @@ class Faults(QObject):
         traceback.clear_frames(trace)
 
     def tell(self, error: ZolvekError) -> None:
-        self.window.studio.keeper.keep()
+        self.window.studio.autosave.keep()
         self.window.session.notices.report(error)

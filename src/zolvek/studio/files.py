@@ -9,8 +9,8 @@ from zolvek.core.model.project import Project
 from zolvek.sound import clips
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
+from zolvek.studio.autosave import Autosave
 from zolvek.studio.bench.recorder import Recorder
-from zolvek.studio.keeper import Keeper
 from zolvek.studio.session import Session
 
 PROJECTS = "Zolvek projects (*.zolvek)"
@@ -19,8 +19,8 @@ PROJECTS = "Zolvek projects (*.zolvek)"
 class Files:
     """The file actions of one window."""
 
-    def __init__(self, session: Session, ask: Ask, recorder: Recorder, keeper: Keeper) -> None:
-        self.session, self.ask, self.recorder, self.keeper = session, ask, recorder, keeper
+    def __init__(self, session: Session, ask: Ask, recorder: Recorder, autosave: Autosave) -> None:
+        self.session, self.ask, self.recorder, self.autosave = session, ask, recorder, autosave
         self.document = session.document
         self.stamp: object = None  # of the project's file as it was read or written last
         self.locked: Path | None = None
@@ -41,7 +41,7 @@ class Files:
         def work() -> None:
             project = project_file.load(path)
             if self.may_leave():
-                self.keeper.settled()
+                self.autosave.settled()
                 self._show(project, path)
                 self.session.settings.add_recent(path)
                 self._opened(path)
@@ -53,7 +53,7 @@ class Files:
         from zolvek.demo.night_regatta import build
 
         if self.may_leave():
-            self.keeper.settled()
+            self.autosave.settled()
             self._release()
             self._show(build(), None)
 
@@ -89,7 +89,7 @@ class Files:
             self.locked, self.stamp = path, recovery.stamp(path)
             self.document.mark_saved(path)
             self.session.settings.add_recent(path)
-            self.keeper.settled()
+            self.autosave.settled()
             self.session.notices.say(f"Saved {path.name}")
 
         done = self.session.notices.try_to(work)
@@ -166,8 +166,8 @@ class Files:
                 if path is not None:
                     self._opened(path)
                 self.document.mark_unsaved()
-                self.keeper.keep()
-                self.keeper.wait()  # the old copy goes only once there is a new one
+                self.autosave.keep()
+                self.autosave.wait()  # the old copy goes only once there is a new one
             if wanted or not self.ask.confirm(
                 "Keep them for the next start?", "Otherwise they are gone for good."
             ):

@@ -13,7 +13,9 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Lane, Project
+from zolvek.core.time import durations
 from zolvek.studio.settings import Settings
 from zolvek.studio.state.document import Document
 from zolvek.studio.state.focus import Focus, Shown
@@ -62,6 +64,13 @@ class Session:
     def target(self) -> Target | None:
         """What is drawn on: the focus lane's base, a layer of it, or a pad's path in its place."""
         return self.focus.target
+
+    def beats_of(self, text: str) -> float | None:
+        """The beats that a typed length of time lasts at the playhead; None when it can't be read, or is
+        out of all bounds."""
+        project = self.project
+        beats = durations.beats_of(text, project.tempo, project.meter, self.playhead.beat)
+        return beats if beats is not None and LIMITS["wait"].holds(beats) else None
 
     # --- changing ---
 

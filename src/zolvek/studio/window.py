@@ -249,7 +249,7 @@ class Window(QMainWindow):
         self.complete()
         QTimer.singleShot(200, lambda: self.studio.player.ready().warm_up())
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
-        self.studio.keeper.begin()
+        self.studio.autosave.begin()
         QTimer.singleShot(300, self.studio.files.offer_left)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
@@ -259,7 +259,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         if not self.leaving:
-            studio.keeper.settled()
+            studio.autosave.settled()
         if self.monitor_window is not None:
             self.monitor_window.close()
         self.rail.close_work()
@@ -274,7 +274,7 @@ class Window(QMainWindow):
         if studio.recorder.recording:
             studio.player.stop()
         studio.recorder.settle()
-        studio.keeper.keep_now()
+        studio.autosave.keep_now()
         self.leaving = True
         self.close()
 

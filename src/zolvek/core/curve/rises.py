@@ -16,7 +16,7 @@ from zolvek.core.arrays import Floats
 FLAT = 1e-12  # a steepness that is none
 STEEPEST = 1.0 - 1e-15  # amount of a bend that is dragged
 
-Form = Callable[..., Floats]
+Rise = Callable[..., Floats]
 Prepare = Callable[[Floats], tuple[Floats, ...]]
 Extent = Callable[[Floats, Floats, Floats], tuple[Floats, Floats]]
 
@@ -105,7 +105,7 @@ def hold_extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
     return np.zeros_like(u0), np.zeros_like(u0)
 
 
-def ends(form: Form, prepare: Prepare) -> Extent:
+def ends(form: Rise, prepare: Prepare) -> Extent:
     """The extent of what never turns back: its two ends."""
 
     def extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
@@ -225,7 +225,7 @@ def opposite(a: Floats) -> Floats:
     return -a
 
 
-def searched(form: Form, prepare: Prepare, falls: Callable[[float], bool]) -> Callable[..., float]:
+def searched(form: Rise, prepare: Prepare, falls: Callable[[float], bool]) -> Callable[..., float]:
     """The amount with which a shape passes through height y at u: found by bisection in artanh(a),
     in which the height rises steadily, or where `falls(u)`, falls."""
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats
 from zolvek.core.curve import rises
-from zolvek.core.curve.rises import Extent, Form, Guess, Prepare
+from zolvek.core.curve.rises import Extent, Guess, Prepare, Rise
 
 # Where fitting looks at a run, as parts of its way, to guess the amount that would follow it.
 PLACES = (0.25, 0.375, 0.5, 0.625, 0.75)
@@ -61,11 +61,11 @@ class Shape(NamedTuple):
     key: str
     label: str
     amount: Amount
-    form: Form
+    form: Rise
     prepare: Prepare
     extent: Extent
     steady: bool = False  # it never turns back on its way, and holds no inner jump
-    before: Form | None = None  # its limit from the left, where that is another
+    before: Rise | None = None  # its limit from the left, where that is another
     jumps: Callable[[float], Floats] = rises.no_places  # where it jumps inside
     turns: Callable[[float], Floats] = rises.no_places  # where it turns back, or bends sharply
     part: Callable[[Floats, Floats, Floats], Floats] | None = None  # amount of a part of it

@@ -58,7 +58,7 @@ def remove_track(project: Project, key: str) -> Project:
 def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
     """A device at the end of the chain, but before the channel strip; an instrument at its
     beginning. Returns its id. Raises ZolvekError for a second instrument."""
-    from zolvek.core.model.catalogue import KINDS
+    from zolvek.core.model.catalogue import DEVICE_KINDS
 
     owner = next((each for each in project.tracks if each.id == track), None)
     if owner is None:
@@ -69,7 +69,7 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
             "The track has an instrument already.", owner.name, "Remove that one, or add a track."
         )
     name = _free_name([each.name for each in devices], kind.name)
-    described = None if KINDS.get(kind.key) is kind else kind
+    described = None if DEVICE_KINDS.get(kind.key) is kind else kind
     key = _free_id(project, f"{track}-{kind.key}")
     device = Device(key, kind.key, name, described=described)
     at = len(devices)

@@ -12,8 +12,8 @@ from zolvek.core.document.lanes import followed
 from zolvek.core.document.parts import with_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.layers import with_layer
-from zolvek.core.movement.pads import with_pad
+from zolvek.core.movement.layering import with_layer
+from zolvek.core.movement.pad_paths import with_pad
 from zolvek.core.value import reach as reaches
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import WHOLE, Reach

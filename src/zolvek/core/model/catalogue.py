@@ -252,4 +252,4 @@ class Shipped(Mapping[str, DeviceKind]):
         return len(ORDER)
 
 
-KINDS = Shipped()
+DEVICE_KINDS = Shipped()

@@ -11,7 +11,7 @@ from zolvek.core.records import record
 
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,
 # seen from the middle: an LFO spans the full height, an offset may go all the way either way.
-KINDS: dict[str, tuple[str, float]] = {
+LAYER_KINDS: dict[str, tuple[str, float]] = {
     "lfo": ("LFO", 1.0),
     "random": ("Random", 2.0),
     "offset": ("Offset", 2.0),
@@ -48,7 +48,7 @@ class Layer:
     def __post_init__(self) -> None:
         own = {"lfo": self.lfo, "random": self.random}.get(self.kind, self.curve)
         faults = (
-            (self.kind not in KINDS, f"There is no layer of kind “{self.kind}”."),
+            (self.kind not in LAYER_KINDS, f"There is no layer of kind “{self.kind}”."),
             (own is None, "The layer holds no movement."),
             (
                 not (self.last is None or self.last > self.first),
@@ -61,4 +61,4 @@ class Layer:
 
     @property
     def label(self) -> str:
-        return self.name or KINDS[self.kind][0]
+        return self.name or LAYER_KINDS[self.kind][0]

@@ -18,7 +18,7 @@ WEIGHTS = {"distance": "By distance", "corners": "Between four corners"}
 
 
 @record
-class Corner:
+class PadCorner:
     """A state's place on the pad, 0..1 each way."""
 
     state: str
@@ -32,7 +32,7 @@ class Pad:
     over the project's beats, from `first` to `last`."""
 
     device: str
-    corners: tuple[Corner, ...] = ()
+    corners: tuple[PadCorner, ...] = ()
     x: Curve = field(default_factory=lambda: flat(0.5))
     y: Curve = field(default_factory=lambda: flat(0.5))
     first: Beat = 0.0

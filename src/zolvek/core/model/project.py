@@ -12,7 +12,7 @@ from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Gain, Length, Pitch, Share
-from zolvek.core.model.catalogue import KINDS, DeviceKind
+from zolvek.core.model.catalogue import DEVICE_KINDS, DeviceKind
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
@@ -77,7 +77,7 @@ class Device:
     favourites: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        if self.described is None and self.kind not in KINDS:
+        if self.described is None and self.kind not in DEVICE_KINDS:
             raise ZolvekError(f"There is no device of kind “{self.kind}”.", f"device {self.id}")
         for key, position in self.values.items():
             self.row.parameter(key)
@@ -91,7 +91,7 @@ class Device:
     @property
     def row(self) -> DeviceKind:
         """Its kind's row of the catalogue, or its own description."""
-        return self.described or KINDS[self.kind]
+        return self.described or DEVICE_KINDS[self.kind]
 
     @property
     def role(self) -> str:

@@ -9,7 +9,7 @@ Values = dict[str, float]  # parameter id -> position 0..1
 
 
 @record
-class Part:
+class StatePart:
     """One device's share of a state: its id, and positions of its parameters."""
 
     device: str
@@ -22,7 +22,7 @@ class State:
 
     id: str
     name: str
-    parts: tuple[Part, ...]
+    parts: tuple[StatePart, ...]
 
     def __post_init__(self) -> None:
         if not self.parts or not self.name:

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
+from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import joined
-from zolvek.core.curve.composing import composed
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE, S_CURVE
 from zolvek.core.curve.spans import piece
@@ -224,7 +224,7 @@ def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:
     def function(beats: Floats) -> Floats:
         return value_at(lfo, first, last, cycles.tempo, beats)
 
-    return composed(function, turns, tolerance)
+    return approximated(function, turns, tolerance)
 
 
 def _leaning(lfo: Lfo, cycles: Cycles, place: Floats, knots: Floats) -> Floats:

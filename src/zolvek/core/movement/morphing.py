@@ -17,7 +17,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import take
 from zolvek.core.curve.shapes import CODES, HOLD, LINE
 from zolvek.core.curve.spans import splice
-from zolvek.core.document import states
+from zolvek.core.document import stored_states
 from zolvek.core.document.lanes import with_reach
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
@@ -41,9 +41,9 @@ def rows(project: Project, device: str, start: Values, end: Values) -> list[Row]
     """The parameters that differ, in the device's own order. Raises ZolvekError where a state
     tells of parameters that the device has not got."""
     own = project.device_track(device).device(device)
-    states.checked(own, start, "start")
-    states.checked(own, end, "end")
-    moved = set(states.differing(start, end))
+    stored_states.checked(own, start, "start")
+    stored_states.checked(own, end, "end")
+    moved = set(stored_states.differing(start, end))
     return [Row(p, start[p.id], end[p.id]) for p in own.parameters if p.id in moved]
 
 
@@ -254,7 +254,7 @@ def _keys(
     here, found = start, set()
     for beat, key in stops[1:]:
         there = {**here, **_values(project, device, key, beat)}
-        found |= set(states.differing(here, there))
+        found |= set(stored_states.differing(here, there))
         here = there
     return tuple(sorted(found - set(way.left_out)))
 
@@ -273,7 +273,7 @@ def _through(
         there = {**here, **there}
         # On the way each stop stays until the next part begins; only the end may come back.
         step = way if place == len(stops) - 2 else replace(way, stays=True)
-        if states.differing(here, there) or always:
+        if stored_states.differing(here, there) or always:
             project = morphed(project, device, here, there, (first, last), step, always)
         here = there
     return project
@@ -281,15 +281,15 @@ def _through(
 
 def _values(project: Project, device: str, key: str, beat: float) -> Values:
     if key == "":
-        return states.at_beat(project, device, beat)
-    values = states.state_of(project, key).of(device)
+        return stored_states.at_beat(project, device, beat)
+    values = stored_states.state_of(project, key).of(device)
     if not values:
         raise ZolvekError(
             "The state holds nothing of this device.",
-            states.state_of(project, key).name,
+            stored_states.state_of(project, key).name,
             "Choose one that was kept from it.",
         )
-    states.checked(project.device_track(device).device(device), values, key)
+    stored_states.checked(project.device_track(device).device(device), values, key)
     return values
 
 

@@ -12,7 +12,7 @@ from zolvek.core.curve.shaping import repeated
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.layers import Layered, layered
+from zolvek.core.movement.layering import Layered, layered
 from zolvek.core.records import record
 
 

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import flat, joined, lines
-from zolvek.core.curve.composing import composed
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import TICK, indices
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
@@ -20,7 +20,7 @@ from zolvek.core.records import record
 from zolvek.core.time.rates import Rate
 from zolvek.core.time.tempo import TempoMap
 
-KINDS: dict[str, tuple[str, int]] = {
+RANDOM_KINDS: dict[str, tuple[str, int]] = {
     "steps": ("Steps", HOLD),
     "smooth": ("Smooth", COSINE),
     "walk": ("A walk", LINE),
@@ -56,7 +56,7 @@ class RandomMove:
 
     def __post_init__(self) -> None:
         faults = (
-            (self.kind not in KINDS, f"There is no random movement “{self.kind}”."),
+            (self.kind not in RANDOM_KINDS, f"There is no random movement “{self.kind}”."),
             (self.spread not in SPREADS, f"There is no spread “{self.spread}”."),
             (self.spread == "levels" and not self.levels, "Which levels? There are none."),
             (not all(0.0 <= v <= 1.0 for v in self.levels), "Levels go from 0 to 1."),
@@ -127,7 +127,7 @@ def random_curve(move: RandomMove, first: float, last: float, tempo: TempoMap) -
     beat = np.maximum.accumulate(tempo.beats(at) if move.every.timed else at)
     beat[0] = first
     value = 0.5 + 0.5 * drawn(move, count + 1)
-    code = KINDS[move.kind][1]
+    code = RANDOM_KINDS[move.kind][1]
     if move.kind == "steps" and move.smoothness > 0.0:
         return _gliding(beat, value[:-1], last, move.smoothness)
     ends = value[-2:-1] if code == HOLD else value[-1:]
@@ -182,7 +182,7 @@ def randomised(
         return base.at(beats) + reach * (wild.at(beats) - 0.5)
 
     at = np.concatenate((knots(base), wild.beat, [0.0, length]))
-    return composed(function, at[(at >= 0.0) & (at <= length)], tolerance)
+    return approximated(function, at[(at >= 0.0) & (at <= length)], tolerance)
 
 
 def _on_levels(base: Curve, wild: Curve, move: RandomMove, amount: float, length: float) -> Curve:
@@ -257,6 +257,6 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     def function(beats: Floats) -> Floats:
         return own.at(beats) + depth * (wander.at(beats) - 0.5)
 
-    return composed(
+    return approximated(
         function, np.concatenate((knots(own), at)), max(0.05 * strength * HAND_DEPTH, 1e-4)
     )

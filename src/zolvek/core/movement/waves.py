@@ -8,7 +8,7 @@ from typing import NamedTuple
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 
 
-class Corner(NamedTuple):
+class WaveCorner(NamedTuple):
     """A point of a wave's cycle: where (0..1 of the cycle), level −1..1, and the shape from it."""
 
     u: float
@@ -16,28 +16,28 @@ class Corner(NamedTuple):
     shape: int
 
 
-Corners = Callable[[float], list[Corner]]  # of a pulse's width
+Corners = Callable[[float], list[WaveCorner]]  # of a pulse's width
 
 
-def _sine(width: float) -> list[Corner]:
+def _sine(width: float) -> list[WaveCorner]:
     # At the centre and rising at phase 0: the lowest point lies a quarter before it.
-    return [Corner(0.25, 1.0, COSINE), Corner(0.75, -1.0, COSINE)]
+    return [WaveCorner(0.25, 1.0, COSINE), WaveCorner(0.75, -1.0, COSINE)]
 
 
-def _triangle(width: float) -> list[Corner]:
-    return [Corner(0.0, -1.0, LINE), Corner(0.5, 1.0, LINE)]
+def _triangle(width: float) -> list[WaveCorner]:
+    return [WaveCorner(0.0, -1.0, LINE), WaveCorner(0.5, 1.0, LINE)]
 
 
-def _saw_up(width: float) -> list[Corner]:
-    return [Corner(0.0, -1.0, LINE), Corner(1.0, 1.0, LINE)]
+def _saw_up(width: float) -> list[WaveCorner]:
+    return [WaveCorner(0.0, -1.0, LINE), WaveCorner(1.0, 1.0, LINE)]
 
 
-def _saw_down(width: float) -> list[Corner]:
-    return [Corner(0.0, 1.0, LINE), Corner(1.0, -1.0, LINE)]
+def _saw_down(width: float) -> list[WaveCorner]:
+    return [WaveCorner(0.0, 1.0, LINE), WaveCorner(1.0, -1.0, LINE)]
 
 
-def _pulse(width: float) -> list[Corner]:
-    return [Corner(0.0, 1.0, HOLD), Corner(width, -1.0, HOLD)]
+def _pulse(width: float) -> list[WaveCorner]:
+    return [WaveCorner(0.0, 1.0, HOLD), WaveCorner(width, -1.0, HOLD)]
 
 
 class Wave(NamedTuple):

@@ -15,7 +15,7 @@ from zolvek.core.time.meter import MeterMap
 DIVISIONS = (1, 2, 4, 8, 16, 32, 64, 128)
 BARS = (1, 2, 4, 8)
 # Kind of grid -> label and length relative to the straight note.
-KINDS: dict[str, tuple[str, float]] = {
+GRID_KINDS: dict[str, tuple[str, float]] = {
     "straight": ("Straight", 1.0),
     "dotted": ("Dotted", 1.5),
     "triplet": ("Triplet", 2.0 / 3.0),
@@ -45,7 +45,7 @@ class Grid:
                 "Swing goes from 0 to 75 %, the offset to a bar either way.",
             )
         allowed = BARS if self.kind == "bars" else DIVISIONS
-        if self.kind not in KINDS or self.division not in allowed:
+        if self.kind not in GRID_KINDS or self.division not in allowed:
             raise ZolvekError(f"There is no {self.kind} grid of {self.division}.", "grid")
 
     @property
@@ -59,7 +59,7 @@ class Grid:
         """The distance between lines in beats, one for each point of the meter."""
         if self.kind == "bars":
             return floats([self.division * p.count * 4.0 / p.unit for p in meter.points])
-        return np.full(len(meter.points), 4.0 / self.division * KINDS[self.kind][1])
+        return np.full(len(meter.points), 4.0 / self.division * GRID_KINDS[self.kind][1])
 
     def step_at(self, beat: float, meter: MeterMap) -> float:
         """The distance between lines at `beat`, in beats."""

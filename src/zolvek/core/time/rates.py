@@ -6,7 +6,7 @@ import re
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import record
-from zolvek.core.value.units import note_beats
+from zolvek.core.time.durations import counted, note_beats
 
 HELP = "Write a note value such as 1/8, 1/8t or 1/4d, 2 bars, 3 beats, 0.5 s, or 3 Hz."
 FASTEST_BEATS, FASTEST_HZ = 4.0 / 128.0, 100.0  # beyond these a warning is due
@@ -46,16 +46,15 @@ def parse_rate(text: str, bar: float = 4.0) -> Rate:
     beats = note_beats(clean)
     if beats is not None:
         return Rate(beats)
-    match = re.fullmatch(r"(\d*\.?\d+)\s*(bars?|beats?|s|ms|hz)", clean)
-    number = float(match[1]) if match else 0.0
-    if match is None or number <= 0.0:
+    hertz = re.fullmatch(r"(\d*\.?\d+)\s*hz", clean)
+    number, unit = (float(hertz[1]), "hz") if hertz else counted(clean) or (0.0, "")
+    if number <= 0.0:
         raise ZolvekError(f"“{text}” is not a rate.", remedy=HELP)
-    unit = match[2].rstrip("s") or "s"
     period, timed = {
         "bar": (number * bar, False),
         "beat": (number, False),
         "s": (number, True),
-        "m": (number / 1000.0, True),
+        "ms": (number / 1000.0, True),
         "hz": (1.0 / number, True),
     }[unit]
     return Rate(period, timed)

@@ -10,8 +10,9 @@ from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Real
 from zolvek.core.records import record
+from zolvek.core.time.durations import note_beats
 from zolvek.core.value.tapers import TAPERS, Taper
-from zolvek.core.value.units import UNITS, note_beats, read, write
+from zolvek.core.value.units import UNITS, read, write
 
 SWITCH_WORDS = {"on": 1.0, "yes": 1.0, "1": 1.0, "off": 0.0, "no": 0.0, "0": 0.0}
 

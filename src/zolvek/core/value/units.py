@@ -12,7 +12,6 @@ from typing import NamedTuple
 
 MINUS = "−"
 NUMBER = re.compile(r"([+-]?)(\d+(?:[.]\d*)?|[.]\d+)\s*([^\d\s].*)?")
-FRACTION = re.compile(r"(\d{1,3})/(\d{1,3})([dt.]?)")
 
 
 class Scale(NamedTuple):
@@ -89,14 +88,3 @@ def read(text: str, key: str) -> float | None:
         return None
     number = float(match[2]) * names.get(suffix, 1.0)
     return -number if match[1] == "-" else number
-
-
-def note_beats(text: str) -> float | None:
-    """The length in beats of a note value such as "1/8", "1/8d" (dotted) or "1/8t" (triplet)."""
-    match = FRACTION.fullmatch(
-        text.strip().lower().replace(" dotted", "d").replace(" triplet", "t")
-    )
-    if not match or int(match[1]) == 0 or int(match[2]) == 0:
-        return None
-    factor = {"": 1.0, ".": 1.5, "d": 1.5, "t": 2.0 / 3.0}[match[3]]
-    return 4.0 * int(match[1]) / int(match[2]) * factor

@@ -9,7 +9,7 @@ from zolvek.core.records import record
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position
 
-KINDS = {"off": "Off", "units": "Whole units", "divisions": "Equal parts"}
+LEVEL_KINDS = {"off": "Off", "units": "Whole units", "divisions": "Equal parts"}
 DIVISIONS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 16, 24, 32)
 MOST_LEVELS = 400
 

@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.arrays import Floats
-from zolvek.core.document import takes
+from zolvek.core.document import comping
 from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
@@ -202,7 +202,7 @@ class Recorder(QObject):
                 lane.id in self.steps, settings.take_tolerance,
             )  # fmt: skip
             if found is not None:
-                lane = takes.with_take(
+                lane = comping.with_take(
                     lane, found.raw, found.first, max(found.last, found.first + 1e-3)
                 )
                 done = found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zolvek.core.document import chain, parts, states
+from zolvek.core.document import chain, parts, stored_states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device, Track
@@ -77,7 +77,7 @@ def hear_state(session: Session, number: int) -> None:
     if number >= len(found):
         session.notices.say("There are fewer states: keep one in the Morph panel.")
         return
-    project = states.set_to(session.project, found[number])
+    project = stored_states.set_to(session.project, found[number])
     session.document.edit(f"Go to {found[number].name}", project)
 
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import parts, takes
+from zolvek.core.document import comping, parts
 from zolvek.core.model.take import Take
-from zolvek.core.movement.layers import shared_with
+from zolvek.core.movement.layering import shared_with
 from zolvek.studio.commands.lanes import other_lane
 from zolvek.studio.commands.scope import with_own
 from zolvek.studio.context import Studio
@@ -17,8 +17,8 @@ def choose_take(session: Session, take: str, first: float, last: float) -> None:
     if lane is None:
         return
     settings = session.settings
-    made = takes.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
-    session.document.edit(f"Choose {takes.take_of(lane, take).name}", with_own(session, made))
+    made = comping.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
+    session.document.edit(f"Choose {comping.take_of(lane, take).name}", with_own(session, made))
 
 
 def copy_take(studio: Studio, take: Take) -> None:
@@ -26,7 +26,7 @@ def copy_take(studio: Studio, take: Take) -> None:
     other = other_lane(studio, "Copy the take")
     if other:
         document = studio.session.document
-        made = takes.with_take(document.project.lane(other), take.curve, take.first, take.last)
+        made = comping.with_take(document.project.lane(other), take.curve, take.first, take.last)
         document.edit("Copy the take", parts.with_lane(document.project, made))
 
 

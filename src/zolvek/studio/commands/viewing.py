@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zolvek.core.time.grid import BARS, DIVISIONS, KINDS
+from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 
@@ -18,7 +18,7 @@ def grid_step(session: Session, way: int) -> None:
 
 def next_grid_kind(session: Session) -> None:
     """The next kind of grid, its value kept where that kind has it."""
-    grid, kinds = session.tools.grid, list(KINDS)
+    grid, kinds = session.tools.grid, list(GRID_KINDS)
     kind = kinds[(kinds.index(grid.kind) + 1) % len(kinds)]
     division = grid.division
     if (kind == "bars") != (grid.kind == "bars"):

@@ -14,7 +14,7 @@ from zolvek.core.curve.comparing import STRAIGHT
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import inner_jumps
 from zolvek.core.curve.rules import COUNTING
-from zolvek.core.movement.layers import Layered
+from zolvek.core.movement.layering import Layered
 from zolvek.studio.viewport import Viewport
 
 UNSEEN = 0.06  # pixels that a line may lie aside

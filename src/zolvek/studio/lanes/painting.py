@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Project
-from zolvek.core.movement.layers import Layered
+from zolvek.core.movement.layering import Layered
 from zolvek.core.time.grid import Grid
 from zolvek.studio.lanes.outline import (
     band,

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter, QPen
 from zolvek.core.arrays import floats
 from zolvek.core.document.targets import Target
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.layers import Layered
+from zolvek.core.movement.layering import Layered
 from zolvek.core.movement.playing import played
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.document import takes
+from zolvek.core.document import comping
 from zolvek.core.model.take import Take
 from zolvek.studio import theme as themes
 from zolvek.studio.commands.movement import choose_take
@@ -136,4 +136,4 @@ def audition(session: Session, keys: list[str]) -> None:
     if lane is None or not keys:
         session.hearing.listen(tried=None)
     else:
-        session.hearing.listen(tried=(lane.id, takes.auditioned(lane, keys)))
+        session.hearing.listen(tried=(lane.id, comping.auditioned(lane, keys)))

@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from zolvek.core.model.catalogue import KINDS
+from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Device, Track
 from zolvek.studio.commands.devices import add_device, apply_preset
 from zolvek.studio.context import Studio
@@ -48,7 +48,7 @@ class DevicesPanel(QWidget):
             (("Earlier", "device-up"), ("Later", "device-down")),
             (("Bypass", "bypass-device"), ("Remove…", "remove-device")),
         )
-        rows = [(kind.name, key) for key, kind in KINDS.items()]
+        rows = [(kind.name, key) for key, kind in DEVICE_KINDS.items()]
         self.kinds = choice([("Add a device…", ""), *rows, ("From a description…", FROM_FILE)],
                             "Add a device", self._add)  # fmt: skip
         self.kinds.setMaxVisibleItems(20)
@@ -140,7 +140,9 @@ class DevicesPanel(QWidget):
             self.action("describe-device").trigger()
         elif kind and self.owner is not None:
             owner = self.owner.id
-            self.session.notices.try_to(lambda: add_device(self.session, owner, KINDS[str(kind)]))
+            self.session.notices.try_to(
+                lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)])
+            )
 
     def _apply_preset(self, name: object) -> None:
 

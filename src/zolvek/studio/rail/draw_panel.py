@@ -18,11 +18,11 @@ from zolvek.core.curve.forms import BY_KEY as FORMS_BY_KEY
 from zolvek.core.curve.forms import FORMS
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.time.grid import BARS, DIVISIONS, KINDS
+from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.units import read
 from zolvek.core.value.value_grid import DIVISIONS as VALUE_PARTS
-from zolvek.core.value.value_grid import KINDS as VALUE_KINDS
+from zolvek.core.value.value_grid import LEVEL_KINDS
 from zolvek.studio.commands.points import change_values, set_shape
 from zolvek.studio.context import Studio
 from zolvek.studio.lanes.gestures import TOOLS
@@ -75,13 +75,13 @@ class DrawPanel(QWidget):
         self.snap = QCheckBox("Snap to the grid")
         self.snap.clicked.connect(lambda on: session.tools.set_grid(on=on))
         self.kind = choice(
-            [(label, key) for key, (label, _) in KINDS.items()], "Kind of grid", self._set_kind
+            [(label, key) for key, (label, _) in GRID_KINDS.items()], "Kind of grid", self._set_kind
         )
         self.division = choice([], "Grid value", lambda n: session.tools.set_grid(division=n))
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Kind"), self.kind)
-        rows = [(text, key) for key, text in VALUE_KINDS.items() if key != "divisions"]
+        rows = [(text, key) for key, text in LEVEL_KINDS.items() if key != "divisions"]
         rows += [(f"{n} equal parts", f"divisions {n}") for n in VALUE_PARTS]
         self.levels = choice(rows, "Value grid", self._set_levels)
         self.levels.setToolTip(

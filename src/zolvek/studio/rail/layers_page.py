@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane
-from zolvek.core.movement import layers
+from zolvek.core.movement import layering
 from zolvek.core.value.units import read
 from zolvek.studio.commands.movement import share_layer
 from zolvek.studio.commands.scope import with_own
@@ -149,7 +149,7 @@ class LayersPage(QWidget):
         def work() -> None:
             lane, layer = lane_to_change(self.session), self.layer
             if layer is not None:
-                project = layers.with_layer(
+                project = layering.with_layer(
                     self.session.project, lane.id, replace(layer, **changes)
                 )
                 self.session.document.edit(label, project)
@@ -173,13 +173,13 @@ class LayersPage(QWidget):
         if lane is not None and layer is not None:
             self.session.document.edit(
                 "Move the layer",
-                with_own(self.session, layers.moved_layer(lane, layer.id, by)),
+                with_own(self.session, layering.moved_layer(lane, layer.id, by)),
             )
 
     def _remove(self) -> None:
         lane, layer = self.session.lane, self.layer
         if lane is not None and layer is not None:
-            made = layers.without_layer(lane, layer.id)
+            made = layering.without_layer(lane, layer.id)
             self.session.document.edit(
                 f"Remove the layer {layer.label}", with_own(self.session, made)
             )
@@ -218,7 +218,7 @@ class LayersPage(QWidget):
             session, lane = self.session, lane_to_change(self.session)
             chosen = None if everything or self.layer is None else [self.layer.id]
             tolerance = (read(self.tolerance.text(), "%") or 0.2) / 100.0
-            done = layers.baked(lane, session.project.tempo, session.project.length, chosen, session.span.beats,
+            done = layering.baked(lane, session.project.tempo, session.project.length, chosen, session.span.beats,
                                 min(max(tolerance, 1e-5), 0.5))  # fmt: skip
             session.focus.draw_on_layer(None)
             session.document.edit(

@@ -10,8 +10,6 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import LIMITS
-from zolvek.core.value.units import note_beats
 from zolvek.studio import theme as themes
 from zolvek.studio.background import Background
 from zolvek.studio.commands.lanes import set_reach
@@ -225,21 +223,9 @@ class ListenPanel(QWidget):
         )
 
     def _type_lead(self, text: str) -> bool:
-        """A note value, or bars at the place of the selection."""
-        clean = text.strip().lower()
-        words = clean.split()
-        beats = note_beats(clean)
-        if clean in ("", "none", "0"):
-            beats = 0.0
-        elif words and words[-1] in ("bar", "bars", "beat", "beats"):
-            try:
-                beats = float(words[0].replace(",", "."))
-            except ValueError:
-                return False
-            if words[-1].startswith("bar"):
-                meter = self.session.project.meter.meter_at(self.session.playhead.beat)
-                beats *= meter.count * 4.0 / meter.unit
-        if beats is None or not LIMITS["wait"].holds(beats):
+        """A length of time, at the playhead."""
+        beats = self.session.beats_of(text)
+        if beats is None:
             return False
         self.session.settings.lead = beats
         return True

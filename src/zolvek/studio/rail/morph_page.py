@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.document import states
+from zolvek.core.document import stored_states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.state import Values
@@ -147,9 +147,11 @@ class MorphPage(QWidget):
         for box in (self.start, self.end):
             key = box.currentData()
             if key:
-                found.append(states.state_of(session.project, str(key)).of(session.shown.device))
+                found.append(
+                    stored_states.state_of(session.project, str(key)).of(session.shown.device)
+                )
             else:
-                found.append(states.at_beat(session.project, session.shown.device, first))
+                found.append(stored_states.at_beat(session.project, session.shown.device, first))
         return {**found[0]}, {**found[0], **found[1]}
 
     def way(self) -> Way:
@@ -169,7 +171,7 @@ class MorphPage(QWidget):
         project = morphing.chained(
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
-        name = states.state_of(project, str(end)).name
+        name = stored_states.state_of(project, str(end)).name
         session.document.edit(f"Morph to {name}", project)
 
     def chain(self) -> None:

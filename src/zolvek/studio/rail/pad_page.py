@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.curve.building import lines
 from zolvek.core.curve.thinning import thinned
-from zolvek.core.model.pad import WEIGHTS, Corner, Pad
-from zolvek.core.movement import pads
-from zolvek.core.movement.pads import TRAVELS
+from zolvek.core.model.pad import WEIGHTS, Pad, PadCorner
+from zolvek.core.movement import pad_paths
+from zolvek.core.movement.pad_paths import TRAVELS
 from zolvek.core.time.rates import parse_rate
 from zolvek.studio.commands.controls import turn
 from zolvek.studio.commands.devices import chosen_device, own_states
@@ -137,10 +137,10 @@ class PadPage(QWidget):
 
     @property
     def pad(self) -> Pad:
-        return pads.pad_of(self.session.project, chosen_device(self.session).id)
+        return pad_paths.pad_of(self.session.project, chosen_device(self.session).id)
 
     def _set(self, label: str, pad: Pad) -> None:
-        self.session.document.edit(label, pads.with_pad(self.session.project, pad))
+        self.session.document.edit(label, pad_paths.with_pad(self.session.project, pad))
 
     def refresh(self) -> None:
         session = self.session
@@ -174,7 +174,7 @@ class PadPage(QWidget):
             taken = {(corner.x, corner.y) for corner in pad.corners}
             x, y = next((p for p in PLACES if p not in taken), (0.5, 0.5))
             self._set(
-                "Put a state on the pad", replace(pad, corners=(*pad.corners, Corner(key, x, y)))
+                "Put a state on the pad", replace(pad, corners=(*pad.corners, PadCorner(key, x, y)))
             )
 
         self.session.notices.try_to(work)
@@ -198,7 +198,7 @@ class PadPage(QWidget):
 
         def work() -> None:
             pad = self.pad
-            for key, position in pads.mixed(session.project, pad, x, y).items():
+            for key, position in pad_paths.mixed(session.project, pad, x, y).items():
                 turn(session, pad.device, key, float(position[0]), self.gesture)
 
         session.notices.try_to(work)
@@ -251,7 +251,7 @@ class PadPage(QWidget):
         session = self.session
         meter = session.project.meter.meter_at(session.span.needed()[0])
         rate = parse_rate(self.rate.text(), meter.count * 4.0 / meter.unit)
-        pad = pads.travelled(
+        pad = pad_paths.travelled(
             self.pad,
             str(self.kind.currentData()),
             rate,
@@ -265,7 +265,7 @@ class PadPage(QWidget):
         session, pad = self.session, self.pad
         tolerance = max(session.settings.take_tolerance, 0.001)
         session.document.edit(
-            "The pad's path to lanes", pads.as_lanes(session.project, pad, tolerance)
+            "The pad's path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
         )
         session.notices.say("The path is kept: edit it and write it again.")
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.document.states import state_of
+from zolvek.core.document.stored_states import state_of
 from zolvek.core.model.pad import CLOSEST, Pad
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes.outline import polygon

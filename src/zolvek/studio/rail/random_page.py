@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QCheckBox
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
-from zolvek.core.movement.randomness import KINDS, SPREADS, RandomMove, randomised
+from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS, RandomMove, randomised
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
 from zolvek.studio.rail.field_grid import Field, FieldGrid
@@ -36,7 +36,7 @@ class RandomPage(MakingPage):
     def __init__(self, studio: Studio) -> None:
         super().__init__(studio)
         self.seed = SeedEntry("Seed of the random movement", self.changed)
-        kinds = [(label, key) for key, (label, _) in KINDS.items()]
+        kinds = [(label, key) for key, (label, _) in RANDOM_KINDS.items()]
         self.kind = choice(kinds, "Kind of movement", lambda _: self.changed())
         spreads = [(label, key) for key, label in SPREADS.items()]
         self.spread = choice(spreads, "Spread", lambda _: self.changed())
@@ -70,7 +70,7 @@ class RandomPage(MakingPage):
 
     def _as_layer(self) -> None:
         move, amount = self.made_random()
-        name = f"Random, {KINDS[move.kind][0].lower()}"
+        name = f"Random, {RANDOM_KINDS[move.kind][0].lower()}"
         self.made.emit("random", name, amount, {"random": move})
 
     def show_layer(self, layer: Layer) -> None:

@@ -15,37 +15,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document import takes
+from zolvek.core.document import comping
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.take import BEST, Take
 from zolvek.core.movement.recording import MODES
-from zolvek.core.value.units import note_beats, read
+from zolvek.core.value.units import read
 from zolvek.studio.commands.lanes import COLOURS
 from zolvek.studio.commands.movement import choose_take, copy_take
 from zolvek.studio.commands.scope import with_own
 from zolvek.studio.context import Studio
 from zolvek.studio.lanes.takes_view import audition
-from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, button, choice, field_label, form, note, pick
 
 TAKE = Qt.ItemDataRole.UserRole
-
-
-def beats_in(session: Session, text: str) -> float | None:
-    """Beats that "1/4", "20 ms", "2 bars" or "none" names; None when it can't be read."""
-    clean = text.strip().lower()
-    if clean in ("", "none", "0"):
-        return 0.0
-    beats = note_beats(clean)
-    if beats is None and clean.endswith(("bar", "bars")):
-        number = read(clean.split()[0], "")
-        meter = session.project.meter.meter_at(session.playhead.beat)
-        beats = None if number is None else number * meter.count * 4.0 / meter.unit
-    if beats is None:
-        seconds = read(clean, "s")
-        if seconds is not None:
-            beats = seconds * float(session.project.tempo.bpm(session.playhead.beat)) / 60.0
-    return beats if beats is not None and LIMITS["wait"].holds(beats) else None
 
 
 class RecordPage(QWidget):
@@ -126,7 +108,7 @@ class RecordPage(QWidget):
         self.session.passes.set_mode(str(key))
 
     def _beats(self, key: str, text: str) -> bool:
-        beats = beats_in(self.session, text)
+        beats = self.session.beats_of(text)
         if beats is None:
             return False
         self._set(**{key: beats})
@@ -232,7 +214,7 @@ class TakesPage(QWidget):
     def _change(self, label: str, **changes: Any) -> None:
         lane, take = self.session.lane, self.take
         if lane is not None and take is not None:
-            made = takes.changed(lane, take.id, **changes)
+            made = comping.changed(lane, take.id, **changes)
             self.session.notices.try_to(
                 lambda: self.session.document.edit(label, with_own(self.session, made))
             )
@@ -270,7 +252,7 @@ class TakesPage(QWidget):
         lane = self.session.lane
         first, last = self.session.span.beats or (0.0, self.session.project.length)
         if lane is not None:
-            made = takes.unchosen(lane, first, last)
+            made = comping.unchosen(lane, first, last)
             self.session.notices.try_to(
                 lambda: self.session.document.edit("Let a choice go", with_own(self.session, made))
             )
@@ -281,7 +263,7 @@ class TakesPage(QWidget):
             self.session.notices.try_to(
                 lambda: self.session.document.edit(
                     f"Crop {take.name}",
-                    with_own(self.session, takes.cropped(lane, take.id, *span)),
+                    with_own(self.session, comping.cropped(lane, take.id, *span)),
                 )
             )
 
@@ -304,7 +286,7 @@ class TakesPage(QWidget):
         """The take whole and raw in the lane's place; recording keeps the take itself as it was."""
         take, lane = self.take, self.session.lane
         if take is not None and lane is not None:
-            curve = takes.auditioned(lane, [take.id])
+            curve = comping.auditioned(lane, [take.id])
             self.session.notices.try_to(
                 lambda: self.session.edit_curve(f"Work on {take.name}", curve)
             )
@@ -318,7 +300,7 @@ class TakesPage(QWidget):
     def _delete(self) -> None:
         lane, take = self.session.lane, self.take
         if lane is not None and take is not None:
-            made = takes.without_take(lane, take.id)
+            made = comping.without_take(lane, take.id)
             self.session.notices.try_to(
                 lambda: self.session.document.edit(
                     f"Delete {take.name}", with_own(self.session, made)

@@ -9,9 +9,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.forms import FORMS, Form, stamped
-from zolvek.core.limits import LIMITS
 from zolvek.core.records import record
-from zolvek.core.value.units import note_beats, read
 from zolvek.studio.commands.scope import scope, shape_scope, shaped
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import (
@@ -28,7 +26,7 @@ from zolvek.studio.widgets import (
 
 
 @record
-class Field:
+class Number:
     label: str
     unit: str
     default: float
@@ -43,12 +41,12 @@ class Operation:
 
     key: str
     label: str
-    fields: tuple[Field, ...]
+    fields: tuple[Number, ...]
     work: Callable[..., Curve]
 
 
 AS_IT_IS = -1.0  # a level that stands for the one that is there
-ABOUT = Field("About", "%", 0, 0, 100)
+ABOUT = Number("About", "%", 0, 0, 100)
 
 
 def _straight(piece: Curve) -> Curve:
@@ -64,13 +62,13 @@ def _stretch(piece: Curve, percent: float) -> Curve:
 
 def _stamp(own: Form) -> Operation:
     fields = tuple(
-        Field(s.label, "" if s.whole else "%", s.default if s.whole else 100 * s.default,
+        Number(s.label, "" if s.whole else "%", s.default if s.whole else 100 * s.default,
               s.low if s.whole else 100 * s.low, s.high if s.whole else 100 * s.high)
         for s in own.sliders
     )  # fmt: skip
     levels = (
-        Field("From", "%", AS_IT_IS, AS_IT_IS, 100),
-        Field("To", "%", AS_IT_IS if not own.returns else 80, AS_IT_IS, 100),
+        Number("From", "%", AS_IT_IS, AS_IT_IS, 100),
+        Number("To", "%", AS_IT_IS if not own.returns else 80, AS_IT_IS, 100),
     )
 
     def work(piece: Curve, *values: float) -> Curve:
@@ -86,21 +84,21 @@ def _stamp(own: Form) -> Operation:
 
 
 OPERATIONS: tuple[Operation, ...] = (
-    Operation("lift", "Lift or lower", (Field("By", "%", 10, -100, 100),),
+    Operation("lift", "Lift or lower", (Number("By", "%", 10, -100, 100),),
               lambda piece, by: shaping.lifted(piece, by / 100)),
-    Operation("scale", "Scale", (Field("To", "%", 50, -400, 400), ABOUT),
+    Operation("scale", "Scale", (Number("To", "%", 50, -400, 400), ABOUT),
               lambda piece, to, about: shaping.scaled(piece, to / 100, about / 100)),
-    Operation("tilt", "Tilt", (Field("Left", "%", 0, -100, 100), Field("Right", "%", 20, -100, 100)),
+    Operation("tilt", "Tilt", (Number("Left", "%", 0, -100, 100), Number("Right", "%", 20, -100, 100)),
               lambda piece, left, right: shaping.tilted(piece, left / 100, right / 100)),
-    Operation("stretch", "Stretch in time", (Field("To", "%", 50, 1, 800),), _stretch),
+    Operation("stretch", "Stretch in time", (Number("To", "%", 50, 1, 800),), _stretch),
     Operation("mirror", "Mirror in time", (), shaping.mirrored),
-    Operation("invert", "Turn upside down", (Field("About", "%", 50, 0, 100),),
+    Operation("invert", "Turn upside down", (Number("About", "%", 50, 0, 100),),
               lambda piece, about: shaping.inverted(piece, about / 100)),
-    Operation("fade-in", "Fade in from flat", (Field("Level", "%", 0, 0, 100),),
+    Operation("fade-in", "Fade in from flat", (Number("Level", "%", 0, 0, 100),),
               lambda piece, level: shaping.faded(piece, True, level / 100)),
-    Operation("fade-out", "Fade out to flat", (Field("Level", "%", 0, 0, 100),),
+    Operation("fade-out", "Fade out to flat", (Number("Level", "%", 0, 0, 100),),
               lambda piece, level: shaping.faded(piece, False, level / 100)),
-    Operation("smooth", "Smooth", (Field("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
+    Operation("smooth", "Smooth", (Number("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
     Operation("flatten", "Flatten to its mean", (), lambda piece: shaping.flattened(piece)),
     Operation("straight", "Straighten", (), _straight),
     *(_stamp(own) for own in FORMS),
@@ -153,7 +151,7 @@ class ShapePanel(QWidget):
     def operation(self) -> Operation:
         return next(o for o in OPERATIONS if o.key == self.choice.currentData())
 
-    def _box(self, row: Field) -> QDoubleSpinBox:
+    def _box(self, row: Number) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
         box.setRange(row.low, row.high)
         box.setDecimals(3 if row.step < 1 else 1 if row.unit else 0)
@@ -207,16 +205,8 @@ class ShapePanel(QWidget):
 
     def _type_ramp(self, text: str) -> bool:
         """A note value, a time, or nothing."""
-        clean = text.strip().lower()
-        beats = note_beats(clean)
-        seconds = read(clean, "s") if beats is None else None
-        if seconds is not None:
-            beats = (
-                seconds * float(self.session.project.tempo.bpm(self.session.playhead.beat)) / 60.0
-            )
-        if clean in ("", "none", "0"):
-            beats = 0.0
-        if beats is None or not LIMITS["wait"].holds(beats):
+        beats = self.session.beats_of(text)
+        if beats is None:
             return False
         self.session.settings.ramp = beats
         self._changed()

@@ -33,7 +33,7 @@ HAIR = 1e-10  # beats, far more than rounding, far less than is heard
 JUMP = 1e-7  # of the height: what is less comes of the hair
 
 
-def composed(function: Function, knots: Floats, tolerance: float) -> Curve:
+def approximated(function: Function, knots: Floats, tolerance: float) -> Curve:
     """A curve within `tolerance` of `function` from the first knot to the last.
 
     `function` takes increasing beats and gives values 0..1, right-continuous; `knots` are

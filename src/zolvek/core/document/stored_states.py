@@ -9,7 +9,7 @@ import numpy as np
 from zolvek.core.document.chain import with_device
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project
-from zolvek.core.model.state import Part, State, Values
+from zolvek.core.model.state import State, StatePart, Values
 from zolvek.core.movement.playing import played
 
 SAME = 1e-9  # positions closer than this do not differ
@@ -40,7 +40,7 @@ def at_beat(project: Project, device: str, beat: float) -> Values:
     return values
 
 
-def kept(project: Project, name: str, parts: tuple[Part, ...]) -> tuple[Project, str]:
+def kept(project: Project, name: str, parts: tuple[StatePart, ...]) -> tuple[Project, str]:
     """Another state; one of the same name gets a number. Returns its id."""
     name = name.strip()
     if not name:

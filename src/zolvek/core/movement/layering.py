@@ -9,14 +9,14 @@ from functools import cached_property
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
+from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import flat, lines
-from zolvek.core.curve.composing import composed
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import knots, leaps
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.layer import KINDS, Layer
+from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.movement.randomness import random_curve
@@ -29,7 +29,7 @@ SIDES = 5  # places between neighbouring knots where lowest and highest are look
 
 
 @record
-class Part:
+class Applied:
     """A layer ready to be applied: its curve over the whole project (½ where it rests)."""
 
     scales: bool
@@ -38,12 +38,12 @@ class Part:
     way: Curve | None
 
 
-def part_of(layer: Layer, tempo: TempoMap, length: float) -> Part:
+def part_of(layer: Layer, tempo: TempoMap, length: float) -> Applied:
     """The layer as a curve, kept with it."""
     kept = layer.__dict__.get("_part")
     if kept is None or kept[:2] != (tempo, length):
-        gain = KINDS[layer.kind][1]
-        made = Part(
+        gain = LAYER_KINDS[layer.kind][1]
+        made = Applied(
             layer.kind == "scale",
             gain * layer.amount,
             _whole(layer, tempo, length),
@@ -87,7 +87,7 @@ class Layered:
     has no points of its own. Kept to 0..1 by clipping, or with `fit` by pressing it together."""
 
     base: Curve
-    parts: tuple[Part, ...]
+    parts: tuple[Applied, ...]
     fit: bool = False
 
     def raw(self, beats: Numbers, before: bool = False) -> Floats:
@@ -216,7 +216,7 @@ def baked(
                 "These layers alone would leave the lane's reach.",
                 remedy="Bake all layers, or make these smaller first.",
             )
-    made = composed(whole.at, knots, tolerance)
+    made = approximated(whole.at, knots, tolerance)
     put = made.shifted(-first)
     curve = splice(lane.curve, first, put, last) if span else made
     gone = {layer.id for layer in taken}

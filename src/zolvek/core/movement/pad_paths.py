@@ -17,11 +17,11 @@ from zolvek.core.curve.places import knots
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import thinned
-from zolvek.core.document import states
+from zolvek.core.document import stored_states
 from zolvek.core.document.lanes import with_reach
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.pad import FEWEST, Corner, Pad
+from zolvek.core.model.pad import FEWEST, Pad, PadCorner
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import Values
 from zolvek.core.movement.lfo import Lfo
@@ -39,7 +39,7 @@ TRAVELS = {
 
 
 def weights(
-    corners: tuple[Corner, ...], x: Numbers, y: Numbers, weighing: str = "distance"
+    corners: tuple[PadCorner, ...], x: Numbers, y: Numbers, weighing: str = "distance"
 ) -> Floats:
     """How much each state counts at each place: (states, places), never negative, summing to 1;
     at a state that one alone. Raises ZolvekError for fewer than two states, or for bilinear weights
@@ -76,7 +76,7 @@ def weights(
     return out
 
 
-def _bilinear(corners: tuple[Corner, ...], x: Floats, y: Floats) -> Floats:
+def _bilinear(corners: tuple[PadCorner, ...], x: Floats, y: Floats) -> Floats:
     """The product of the shares along both sides of the rectangle."""
     xs, ys = sorted({c.x for c in corners}), sorted({c.y for c in corners})
     places = {(c.x, c.y) for c in corners}
@@ -97,14 +97,14 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
     device = project.device_track(pad.device).device(pad.device)
     share = weights(pad.corners, x, y, pad.weighing)
     told: list[Values] = [
-        _whole(project, pad.device, states.state_of(project, corner.state).of(pad.device))
+        _whole(project, pad.device, stored_states.state_of(project, corner.state).of(pad.device))
         for corner in pad.corners
     ]
     strongest = np.argmax(share, axis=0)
     found = {}
     for parameter in device.parameters:
         own = np.array([values[parameter.id] for values in told])
-        if np.ptp(own) > states.SAME:
+        if np.ptp(own) > stored_states.SAME:
             found[parameter.id] = own[strongest] if parameter.steps else own @ share
     return found
 
@@ -112,10 +112,10 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
 def _whole(project: Project, device: str, values: Values) -> Values:
     """A state's values, with the present ones where it tells none."""
     own = project.device_track(device).device(device)
-    states.checked(own, values, "on the pad")
+    stored_states.checked(own, values, "on the pad")
     if not values:
         raise ZolvekError("A state holds nothing of this device.", "pad", "Take it off the pad.")
-    return {**states.present(own), **values}
+    return {**stored_states.present(own), **values}
 
 
 def travelled(

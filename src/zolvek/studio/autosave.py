@@ -15,7 +15,7 @@ QUIET_MS = 1_200  # after the last edit
 LONGEST_MS = 2_000  # after the first edit that is not kept yet, however many follow
 
 
-class Keeper(QObject):
+class Autosave(QObject):
     """`begin` starts it: tests and pictures keep nothing."""
 
     failed = pyqtSignal(object)  # ZolvekError
@@ -61,7 +61,7 @@ class Keeper(QObject):
         self.wanted = False
         self.kept = project
         self.work = threading.Thread(
-            target=self._write, args=(project, path), name="keeper", daemon=True
+            target=self._write, args=(project, path), name="autosave", daemon=True
         )
         self.work.start()
 

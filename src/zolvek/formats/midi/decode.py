@@ -1,0 +1,320 @@
+"""The bytes of a Standard MIDI File as a score: notes, streams of values, tempo, meter and markers
+(SMF 1.0; MIDI 1.0)."""
+
+from __future__ import annotations
+
+from collections import Counter, deque
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LAST_BAR, LIMITS
+from zolvek.core.model.project import Note, Section
+from zolvek.core.records import record
+from zolvek.core.time.meter import MeterMap, MeterPoint
+from zolvek.core.time.tempo import TempoMap, TempoPoint
+from zolvek.formats.midi import chunks as midi_chunks
+from zolvek.formats.midi.chunks import DEVICE, MARKER, META, METER, NAME, TEMPO, Event, Midi
+from zolvek.formats.midi.encode import ENTRY, LOWER, NONE, SELECT
+
+MOST_BEATS = 100_000.0
+MOST_BYTES = 64 * 1024 * 1024
+MOST_NOTES = 250_000
+
+
+@dataclass
+class TrackPart:
+    """What one track of the file has on one channel: notes, and streams of values by kind and
+    number, each a list of (tick, value)."""
+
+    name: str
+    channel: int
+    port: str = ""
+    notes: list[Note] = field(default_factory=list)
+    streams: dict[tuple[str, int], list[tuple[int, int]]] = field(default_factory=dict)
+    semitones: float = 2.0
+
+
+@record
+class Score:
+    """A whole file: beats are quarter notes. `left_out`: how many messages of
+    which kinds have no place here."""
+
+    name: str
+    ticks: int
+    tempo: TempoMap
+    meter: MeterMap
+    length: float
+    sections: tuple[Section, ...]
+    parts: tuple[TrackPart, ...]
+    left_out: dict[str, int]
+
+    @property
+    def told_left_out(self) -> str:
+        """What is left out, as a person would say it; empty where nothing is."""
+        return ", ".join(f"{count:,} {what}" for what, count in sorted(self.left_out.items()))
+
+    @property
+    def lanes(self) -> int:
+        return sum(len(part.streams) for part in self.parts)
+
+
+def decode(data: bytes, where: str = "the MIDI file") -> Score:
+    """The score in the bytes of a MIDI file. Raises ZolvekError."""
+    if not data.startswith((b"MThd", b"RIFF")):
+        raise ZolvekError("This is not a MIDI file.", where, "Choose a file ending in .mid.")
+    if len(data) > MOST_BYTES:
+        raise ZolvekError("The MIDI file is too large.", where, "Use one below 64 MiB.")
+    try:
+        return _score(midi_chunks.read(data), Path(where).stem)
+    except ZolvekError as error:
+        raise error.at(where) from error
+
+
+def _score(file: Midi, name: str) -> Score:
+    ticks = file.division
+    if ticks <= 0:  # frames a second and ticks a frame: no beats, so 120 of them a minute
+        frames, each = -(ticks >> 8), ticks & 255
+        ticks = max(frames * each // 2, 1)
+    last = file.events[-1][0] / ticks if file.events else 0.0
+    if last > MOST_BEATS:
+        raise ZolvekError("It goes on for more than 100,000 beats.", remedy="Cut it shorter.")
+    names: dict[int, str] = {}
+    for _, track, status, kind, _, data in file.events:
+        if status == META and kind == NAME:
+            names.setdefault(track, _text(data))
+    reader = Reader(ticks, names)
+    reader.take(file.events)
+    parts = reader.finished(round(last * ticks))
+    title = (
+        names.get(0, "")
+        if file.format == 1 and not any(p.name == names.get(0) for p in parts)
+        else ""
+    )
+    return Score(
+        title or name,
+        ticks,
+        TempoMap(tuple(_tempo(reader.tempos, ticks))),
+        MeterMap(tuple(_meter(reader.meters, ticks))),
+        max(last, 1.0),
+        tuple(Section(tick / ticks, text) for tick, text in reader.markers),
+        parts,
+        dict(reader.left_out),
+    )  # fmt: skip
+
+
+def _text(data: bytes) -> str:
+    """A text of the file: UTF-8 where it is that, else Latin-1, as older programs write it."""
+    try:
+        return data.decode().strip("\0 \t\r\n")
+    except UnicodeDecodeError:
+        return data.decode("latin-1").strip("\0 \t\r\n")
+
+
+# Controller -> which kind of parameter it selects, and which half of its number.
+SELECTORS = {
+    number: (kind, half) for kind, halves in SELECT.items() for half, number in enumerate(halves)
+}
+
+
+class Reader:
+    """Takes the messages of all tracks in order of time."""
+
+    def __init__(self, ticks: int, names: dict[int, str]) -> None:
+        self.ticks, self.names = ticks, names
+        self.parts: dict[tuple[int, int], TrackPart] = {}
+        self.ports: dict[int, str] = {}
+        self.tempos: list[tuple[int, int]] = []
+        self.meters: list[tuple[int, int, int]] = []
+        self.markers: list[tuple[int, str]] = []
+        self.streams: dict[tuple[int, str, int], list[tuple[int, int]]] = {}
+        self.selected: dict[int, tuple[str, int, int]] = {}  # channel: kind, upper, lower half
+        self.halves: dict[tuple[int, str, int], tuple[int, int]] = {}
+        # Track, channel and pitch -> the keys that are down, the first one struck first.
+        self.sounding: dict[tuple[int, int, int], deque[tuple[int, int]]] = {}
+        self.left_out: Counter[str] = Counter()
+        self.notes = 0
+
+    def take(self, events: list[Event]) -> None:
+        on_channel = {
+            kind << 4 | channel: (handler.__get__(self), channel)
+            for kind, handler in CHANNEL_HANDLERS.items()
+            for channel in range(16)
+        }
+        for tick, track, status, first, second, data in events:
+            found = on_channel.get(status)
+            if found is not None:
+                found[0](tick, track, found[1], first, second)
+            elif status == META:
+                if first in META_HANDLERS:
+                    META_HANDLERS[first](self, tick, track, data)
+                elif first in TEXTS:
+                    self.left_out[TEXTS[first]] += 1
+            else:
+                self.left_out[LEFT_OUT.get(status >> 4, SYSTEM)] += 1
+
+    def part(self, track: int, channel: int) -> TrackPart:
+        key = track, channel
+        if key not in self.parts:
+            name = self.names.get(track) or f"Channel {channel + 1}"
+            self.parts[key] = TrackPart(name, channel + 1, self.ports.get(track, ""))
+        return self.parts[key]
+
+    def put(self, tick: int, track: int, channel: int, kind: str, number: int, value: int) -> None:
+        """A value into its stream; a parameter's messages may come by several tracks."""
+        stream = self.streams.get((channel, kind, number))
+        if stream is None:
+            stream = self.streams[channel, kind, number] = []
+            self.part(track, channel).streams[kind, number] = stream
+        stream.append((tick, value))
+
+    def tempo(self, tick: int, track: int, data: bytes) -> None:
+        if len(data) >= 3:
+            self.tempos.append((tick, int.from_bytes(data[:3], "big")))
+
+    def meter(self, tick: int, track: int, data: bytes) -> None:
+        if len(data) >= 2 and data[1] < 16:
+            self.meters.append((tick, data[0], 1 << data[1]))
+
+    def marker(self, tick: int, track: int, data: bytes) -> None:
+        text = _text(data)
+        if text:
+            self.markers.append((tick, text))
+
+    def port(self, tick: int, track: int, data: bytes) -> None:
+        self.ports[track] = _text(data)
+
+    def bend(self, tick: int, track: int, channel: int, low: int, high: int) -> None:
+        self.put(tick, track, channel, "bend", 0, high << 7 | low)
+
+    def pressure(self, tick: int, track: int, channel: int, value: int, _: int) -> None:
+        self.put(tick, track, channel, "pressure", 0, value)
+
+    def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
+        if number in SELECTORS:
+            kind, half = SELECTORS[number]
+            old = self.selected.get(channel, (kind, NONE, NONE))
+            upper, lower = (value, old[2]) if half == 0 else (old[1], value)
+            self.selected[channel] = kind, upper, lower
+            return
+        if number in (ENTRY, ENTRY + LOWER) and channel in self.selected:
+            kind, upper, lower = self.selected[channel]
+            if (upper, lower) != (NONE, NONE):
+                self._entered(tick, track, channel, kind, upper << 7 | lower, number, value)
+                return
+        if number >= 120:  # such as all notes off: no movement
+            self.left_out["channel mode messages"] += 1
+            return
+        self.put(tick, track, channel, "cc", number, value)
+
+    def _entered(
+        self, tick: int, track: int, channel: int, kind: str, which: int, number: int, value: int
+    ) -> None:
+        place = channel, kind, which
+        # Upper bits set the lower ones to zero, until those follow (MIDI 1.0).
+        upper = self.halves.get(place, (0, 0))[0]
+        self.halves[place] = (value, 0) if number == ENTRY else (upper, value)
+        upper, lower = self.halves[place]
+        if kind == "rpn" and which == 0:
+            self.part(track, channel).semitones = min(upper + lower / 100.0, 96.0)
+        else:
+            self.put(tick, track, channel, kind, which, upper << 7 | lower)
+
+    def note_on(self, tick: int, track: int, channel: int, pitch: int, strength: int) -> None:
+        if strength:
+            self.sounding.setdefault((track, channel, pitch), deque()).append((tick, strength))
+        else:
+            self.note_off(tick, track, channel, pitch)
+
+    def note_off(self, tick: int, track: int, channel: int, pitch: int, _: int = 0) -> None:
+        """A key goes up: of one struck again while it was down, the first. MIDI 1.0 asks for a Note Off
+        for each Note On, so each track has its own to give, whatever others on its channel do."""
+        found = self.sounding.get((track, channel, pitch))
+        if found:
+            self.notes += 1
+            if self.notes > MOST_NOTES:
+                raise ZolvekError(
+                    f"The MIDI file holds more than {MOST_NOTES:,} notes.",
+                    remedy="Use a shorter one.",
+                )
+            begin, strength = found.popleft()
+            length = max(tick - begin, 1) / self.ticks
+            note = Note(begin / self.ticks, length, pitch, strength / 127.0)
+            self.part(track, channel).notes.append(note)
+
+    def finished(self, last: int) -> tuple[TrackPart, ...]:
+        """All parts, pairs of controllers made one; keys that are still down go up at the end."""
+        for (track, channel, pitch), down in list(self.sounding.items()):
+            for _ in range(len(down)):
+                self.note_off(last, track, channel, pitch)
+        for part in self.parts.values():
+            part.notes.sort(key=lambda note: note.beat)
+            for number in range(32):
+                if ("cc", number) in part.streams and ("cc", number + LOWER) in part.streams:
+                    _pair(part, number)
+        in_order = (self.parts[key] for key in sorted(self.parts))
+        return tuple(part for part in in_order if part.notes or part.streams)
+
+
+SYSTEM = "system messages"
+# What is left out, by the upper half of its status, and texts that are no names of ours.
+LEFT_OUT = {0xA: "key pressures", 0xC: "program changes"}
+TEXTS = {0x01: "texts", 0x02: "copyright notices", 0x05: "lyrics", 0x07: "cue points"}
+META_HANDLERS: dict[int, Callable[[Reader, int, int, bytes], None]] = {
+    TEMPO: Reader.tempo,
+    METER: Reader.meter,
+    MARKER: Reader.marker,
+    DEVICE: Reader.port,
+}
+# By the upper half of the status; what is not here is left out, and counted.
+CHANNEL_HANDLERS: dict[int, Callable[[Reader, int, int, int, int, int], None]] = {
+    0x8: Reader.note_off,
+    0x9: Reader.note_on,
+    0xB: Reader.control,
+    0xD: Reader.pressure,
+    0xE: Reader.bend,
+}
+
+
+def _pair(part: TrackPart, number: int) -> None:
+    """A controller and the one 32 above it as one of fourteen bits."""
+    upper, lower = part.streams.pop(("cc", number)), part.streams.pop(("cc", number + LOWER))
+    rows = sorted(
+        [(t, 0, v) for t, v in upper] + [(t, 1, v) for t, v in lower], key=lambda r: r[:2]
+    )
+    msb, lsb, found = 0, 0, []
+    for tick, half, value in rows:
+        msb, lsb = (msb, value) if half else (value, 0)
+        found.append((tick, msb << 7 | lsb))
+    part.streams["cc14", number] = found
+
+
+def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
+    """Tempo points, those a program can play; 120 where the file tells none (SMF 1.0)."""
+    found = {0: 500_000, **dict(tempos)}
+    return [
+        TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1)))
+        for tick, micros in sorted(found.items())
+    ]
+
+
+def _meter(meters: list[tuple[int, int, int]], ticks: int) -> list[MeterPoint]:
+    """Meters at the bars they begin at; one in the midst of a bar begins at the next."""
+    points, start = [MeterPoint(1, 4, 4)], 0.0  # the beat at which the last one begins
+    for tick, count, unit in sorted(meters):
+        if not (1 <= count <= 64 and unit in (1, 2, 4, 8, 16, 32)):
+            continue
+        last = points[-1]
+        length = last.count * 4.0 / last.unit
+        bars = int(np.ceil((tick / ticks - start) / length - 1e-6))
+        if bars == 0:
+            points.pop()
+        bar = last.bar + bars
+        if bar > LAST_BAR:
+            raise ZolvekError(f"It has more than {LAST_BAR:,} bars.", remedy="Cut it shorter.")
+        start += bars * length
+        points.append(MeterPoint(bar, count, unit))
+    return points
