@@ -1,27 +1,39 @@
-"""Symbols for actions, from the Phosphor set that QtAwesome ships (MIT licence)."""
+"""Symbols for actions: the SVG files in assets/icons, drawn for Zolvek, in the theme's inks."""
 
 from __future__ import annotations
 
-from PyQt6.QtGui import QIcon
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QRectF, Qt
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
 
 from zolvek.studio.theme import Theme
 
-NAMES = {
-    "play": "ph.play", "stop": "ph.stop", "return": "ph.skip-back", "loop": "ph.repeat",
-    "undo": "ph.arrow-u-up-left", "redo": "ph.arrow-u-up-right", "save": "ph.floppy-disk",
-    "draw": "ph.pencil-line", "export": "ph.export", "shape": "ph.bounding-box", "patterns": "ph.squares-four",
-    "devices": "ph.stack", "record": "ph.record", "morph": "ph.intersect", "thin": "ph.path", "movement": "ph.waves", "perform": "ph.hand-pointing", "listen": "ph.ear",
-}  # fmt: skip
+FOLDER = Path(__file__).parents[1] / "assets" / "icons"
+NAMES = tuple(sorted(path.stem for path in FOLDER.glob("*.svg")))
+INK = "#000"  # in the files
+SIZES = (20, 40)  # pixels, for screens of one and of two for one of ours
 
 
 def icon(name: str, theme: Theme, on_light: bool = False) -> QIcon:
     """A symbol in the theme's ink; switched on it turns to the curve's ink on light ground, to
-    the sheet's colour on the curve's ink. The icon fonts load at the first call."""
-    import qtawesome
-
-    return qtawesome.icon(
-        NAMES[name],
-        color=theme.ink,
-        color_disabled=theme.ghost,
-        color_on=theme.curve if on_light else theme.sheet,
-    )
+    the sheet's colour on the curve's ink."""
+    drawn = (FOLDER / f"{name}.svg").read_text(encoding="utf-8")
+    on, off = QIcon.State.On, QIcon.State.Off
+    inks = {
+        (QIcon.Mode.Normal, off): theme.ink,
+        (QIcon.Mode.Disabled, off): theme.ghost,
+        (QIcon.Mode.Normal, on): theme.curve if on_light else theme.sheet,
+    }
+    made = QIcon()
+    for (mode, state), ink in inks.items():
+        renderer = QSvgRenderer(QByteArray(drawn.replace(INK, ink).encode()))
+        for size in SIZES:
+            picture = QPixmap(size, size)
+            picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(picture)
+            renderer.render(painter, QRectF(0, 0, size, size))
+            painter.end()
+            made.addPixmap(picture, mode, state)
+    return made

@@ -1,25 +1,23 @@
 """Kinds of devices: what they are called, which parameters they have, and their presets.
 
-The stand-ins that ship are the descriptions in `zolvek/devices`, one JSON file each, of the form
-that docs/device-file.md explains; a person can describe a device of their own in the same form.
+The stand-ins that ship are the rows of `shipped_devices`, of the form that docs/device-file.md explains;
+a person can describe a device of their own in the same form.
 """
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping
 from dataclasses import fields
 from functools import cached_property
-from pathlib import Path
 from typing import Any
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import parse_target
+from zolvek.core.model.shipped_devices import DEVICES
 from zolvek.core.records import record
 from zolvek.core.value.parameter import Parameter
 
 FORMAT, VERSION = "zolvek-device", 1
-FOLDER = Path(__file__).parents[2] / "devices"
 # Role -> what a device of it does with sound.
 ROLES = {
     "instrument": "plays the track's notes",
@@ -209,9 +207,8 @@ def plain(kind: DeviceKind) -> dict[str, Any]:
     }
 
 
-def _shipped(path: Path) -> DeviceKind:
+def _shipped(device: dict[str, Any]) -> DeviceKind:
     """A description that ships: tests have tried its every row, so that a start need not."""
-    device = json.loads(path.read_text(encoding="utf-8"))["device"]
     parameters = []
     for row in device["parameters"]:
         choices = tuple(row.get("choices", ()))
@@ -223,33 +220,29 @@ def _shipped(path: Path) -> DeviceKind:
     )
 
 
-# In the order in which they are offered.
-ORDER = ("synth", "drums", "filter", "eq", "drive", "crush", "chorus", "phaser", "tremolo",
-         "delay", "reverb", "width", "strip", "midi")  # fmt: skip
+ROWS = {device["key"]: device for device in DEVICES}  # in the order in which they are offered
 
 
 class Shipped(Mapping[str, DeviceKind]):
-    """The kinds that ship by key, each read when it is first asked for."""
+    """The kinds that ship by key, each made when it is first asked for."""
 
     def __init__(self) -> None:
-        self.read: dict[str, DeviceKind] = {}
+        self.made: dict[str, DeviceKind] = {}
 
     def __getitem__(self, key: str) -> DeviceKind:
-        found = self.read.get(key)
+        found = self.made.get(key)
         if found is None:
-            if key not in ORDER:
-                raise KeyError(key)
-            found = self.read[key] = _shipped(FOLDER / f"{key}.json")
+            found = self.made[key] = _shipped(ROWS[key])
         return found
 
     def __contains__(self, key: object) -> bool:
-        return key in ORDER
+        return key in ROWS
 
     def __iter__(self) -> Iterator[str]:
-        return iter(ORDER)
+        return iter(ROWS)
 
     def __len__(self) -> int:
-        return len(ORDER)
+        return len(ROWS)
 
 
 DEVICE_KINDS = Shipped()
