@@ -27,25 +27,29 @@ ATTEMPTS = [
 MARGIN = 0.8  # of the tolerance, as what lies between those places is not looked at
 STEEPEST = 0.998
 HALVINGS = 14
+HALVED = 44  # times that the place of a crossing is
 SHORTEST = 1e-7  # beats; below it there is nothing left to follow
 SAME = 1e-12
 HAIR = 1e-10  # beats, far more than rounding, far less than is heard
 JUMP = 1e-7  # of the height: what is less comes of the hair
 
 
-def approximated(function: Function, knots: Floats, tolerance: float) -> Curve:
-    """A curve within `tolerance` of `function` from the first knot to the last.
+def approximated(
+    function: Function, knots: Floats, tolerance: float, before: Function | None = None
+) -> Curve:
+    """A curve within `tolerance` of `function`, kept to 0..1, from the first knot to the last.
 
-    `function` takes increasing beats and gives values 0..1, right-continuous; `knots` are
-    increasing beats, all those at which it jumps or turns a corner among them.
+    `function` takes increasing beats, right-continuous; `knots` are increasing beats, all those at which
+    it jumps or turns a corner among them. Where it leaves 0..1 is found here. `before` is its limit from
+    the left; without one, values a hair beside the knots stand for it.
     """
-    knots = np.unique(knots)
+    knots = np.unique(np.concatenate((knots, _crossings(function, np.unique(knots)))))
     if len(knots) == 1:
         return lines(knots, np.clip(function(knots), 0.0, 1.0))
     first, last = knots[:-1], knots[1:]
     done: list[tuple[Floats, Floats, Floats, Floats, Ints, Floats]] = []
     for halving in range(HALVINGS + 1):
-        low, high, inner = _sampled(function, first, last)
+        low, high, inner = _sampled(function, first, last, before)
         code, amount, fits = _shaped(low, high, inner, tolerance * MARGIN)
         fits |= (last - first < SHORTEST) | (halving == HALVINGS)
         done.append(tuple(a[fits] for a in (first, last, low, high, code, amount)))  # type: ignore[arg-type]
@@ -64,11 +68,42 @@ def _pairs(first: Floats, middle: Floats, last: Floats) -> tuple[Floats, Floats]
     return begin, end
 
 
-def _sampled(function: Function, first: Floats, last: Floats) -> tuple[Floats, Floats, Floats]:
-    """Values just after the start of each stretch, just before its end, and inside:
-    (stretches, 23). A jump may be a rounding away from its knot, and is no part of a stretch."""
+def _crossings(function: Function, knots: Floats) -> Floats:
+    """Where the function crosses 0 and 1 between knots: corners of what is kept to 0..1."""
+    if len(knots) < 2:
+        return np.empty(0)
+    first, length = knots[:-1], np.diff(knots)
+    share = np.concatenate(([1e-9], INSIDE, [1.0 - 1e-9]))
+    grid = first[:, None] + length[:, None] * share
+    values = function(grid.ravel()).reshape(grid.shape)
+    found = [np.empty(0)]
+    for bound in (0.0, 1.0):
+        beyond = values > bound
+        stretch, place = np.nonzero(beyond[:, 1:] != beyond[:, :-1])
+        if not len(stretch):
+            continue
+        low, high, up = grid[stretch, place], grid[stretch, place + 1], beyond[stretch, place + 1]
+        for _ in range(HALVED):
+            middle = 0.5 * (low + high)
+            order = np.argsort(middle, kind="stable")
+            here = np.empty(len(middle), bool)
+            here[order] = function(middle[order]) > bound
+            low, high = np.where(here == up, low, middle), np.where(here == up, middle, high)
+        found.append(high)
+    return np.concatenate(found)
+
+
+def _sampled(
+    function: Function, first: Floats, last: Floats, before: Function | None
+) -> tuple[Floats, Floats, Floats]:
+    """Values at the start of each stretch, just before its end, and inside: (stretches, 23). A jump may be
+    a rounding away from its knot, and is no part of a stretch."""
     length = last - first
     grid = first[:, None] + length[:, None] * INSIDE
+    if before is not None:
+        inner = np.clip(function(grid.ravel()), 0.0, 1.0).reshape(grid.shape)
+        ends = function(first), before(last)
+        return np.clip(ends[0], 0.0, 1.0), np.clip(ends[1], 0.0, 1.0), inner
     hair = np.minimum(HAIR, 1e-3 * length)
     beats = np.column_stack((first + hair, grid, last - hair))
     values = np.clip(function(beats.ravel()), 0.0, 1.0).reshape(beats.shape)

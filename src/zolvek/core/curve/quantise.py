@@ -37,7 +37,11 @@ def quantised(
         placed = _two_nearest(curve.beat[which], target)
     beat = curve.beat.copy()
     moved = which[placed]
-    beat[moved] += strength * (target[placed] - beat[moved])
+    # Onto a line means on it: reckoned from where a point was, it would be a rounding beside it.
+    whole = strength >= 1.0
+    beat[moved] = (
+        target[placed] if whole else beat[moved] + strength * (target[placed] - beat[moved])
+    )
     beat, left = _in_order(beat, curve.beat, moved)
     left[which[~placed]] = True
     return curve.having(beat=beat), np.flatnonzero(left)

@@ -11,8 +11,12 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import columns_of, joined, lines
+from zolvek.core.curve.comparing import is_lines
 from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.means import mean, means
+from zolvek.core.curve.places import knots
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.curve.spans import cut, piece, splice
@@ -20,7 +24,10 @@ from zolvek.core.curve.thinning import fitted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS
 
-FADE_PARTS = 16  # parts of a faded piece, each of which a line follows closely
+RAMPED = 0.001  # of the height, within which a curve with a ramp is followed
+JUMP = 1e-9  # of the height
+CELLS = 8  # to the standard deviation of a bell that smooths
+FEWEST_CELLS, MOST_CELLS = 256, 2_000_000
 
 
 def valued(curve: Curve, value: Floats, factor: float = 1.0) -> Curve:
@@ -40,10 +47,33 @@ def scaled(curve: Curve, factor: float, about: float = 0.0) -> Curve:
 
 
 def tilted(curve: Curve, left: float = 0.0, right: float = 0.0) -> Curve:
-    """Values moved by `left` at the first point, `right` at the last, in line between."""
-    first, last = curve.beat[0], curve.beat[-1]
-    u = (curve.beat - first) / (last - first) if last > first else np.zeros(len(curve))
-    return valued(curve, curve.value + left + (right - left) * u)
+    """Moved by `left` at the first point, `right` at the last, in line between: lines stay lines, other
+    shapes are followed within RAMPED."""
+    first, last = float(curve.beat[0]), float(curve.beat[-1])
+    if not last > first:
+        return valued(curve, curve.value + left)
+
+    def lift(beats: Floats) -> Floats:
+        return left + (right - left) * (beats - first) / (last - first)
+
+    if is_lines(curve):
+        moved = curve.value + lift(curve.beat)
+        if moved.min() >= 0.0 and moved.max() <= 1.0:
+            return valued(curve, moved)
+    return _ramped(
+        curve, lambda at: curve.at(at) + lift(at), lambda at: curve.before(at) + lift(at)
+    )
+
+
+def _ramped(
+    curve: Curve, function: Callable[[Floats], Floats], before: Callable[[Floats], Floats]
+) -> Curve:
+    """What a curve becomes with a ramp; its very last value, a jump or not, is its own."""
+    made = approximated(function, knots(curve), RAMPED, before)
+    end = float(np.clip(function(curve.beat[-1:])[0], 0.0, 1.0))
+    if abs(end - float(made.value[-1])) <= JUMP:
+        return made
+    return Curve(*columns_of((made, lines(curve.beat[-1:], [end]))))
 
 
 def inverted(curve: Curve, about: float = 0.5) -> Curve:
@@ -113,41 +143,61 @@ def _holds_short(curve: Curve) -> Curve:
 
 
 def faded(curve: Curve, fade_in: bool, level: float) -> Curve:
-    """Out of the flat `level` into the curve, or from the curve into it, evenly over the piece."""
-    first, last = curve.beat[0], curve.beat[-1]
-    parts = cut(curve, np.linspace(first, last, FADE_PARTS + 1))
-    u = (parts.beat - first) / (last - first)
-    weight = u if fade_in else 1.0 - u
-    return valued(parts, level + (parts.value - level) * weight)
+    """Out of the flat `level` into the curve, or from the curve into it, evenly over the piece: the curve
+    times a ramp, within RAMPED."""
+    first, last = float(curve.beat[0]), float(curve.beat[-1])
+    if not last > first:
+        return curve
+
+    def weight(beats: Floats) -> Floats:
+        u = (beats - first) / (last - first)
+        return u if fade_in else 1.0 - u
+
+    return _ramped(
+        curve,
+        lambda at: level + (curve.at(at) - level) * weight(at),
+        lambda at: level + (curve.before(at) - level) * weight(at),
+    )
 
 
 def flattened(curve: Curve, level: float | None = None) -> Curve:
     """One level throughout: the one given, or the mean over time of what is there."""
+    first, last = float(curve.beat[0]), float(curve.beat[-1])
     if level is None:
-        grid = np.linspace(curve.beat[0], curve.beat[-1], 2_049)
-        level = float(curve.at((grid[1:] + grid[:-1]) / 2.0).mean())
+        level = mean(curve, first, last) if last > first else float(curve.value[-1])
     ends = [0, len(curve) - 1] if len(curve) > 1 else [0]
     return lines(curve.beat[ends], np.full(len(ends), np.clip(level, 0.0, 1.0)))
 
 
-def smoothed(curve: Curve, beats: float, tolerance: float = 0.004) -> Curve:
-    """Low-passed over time with a bell of standard deviation `beats`, the ends kept, and fitted
-    anew within `tolerance`."""
+def smoothed(curve: Curve, beats: float, tolerance: float = 0.003) -> Curve:
+    """Low-passed over time with a bell of standard deviation `beats`, the ends kept, and fitted anew
+    within `tolerance`. Raises ZolvekError where that is too fine for the length.
+
+    What is weighed are exact means of short cells, many to the bell, so nothing that is quicker than they
+    are is missed.
+    """
     first, last = float(curve.beat[0]), float(curve.beat[-1])
-    if not last - first > CLOSEST_BEATS:
+    if not last - first > CLOSEST_BEATS or beats <= 0.0:
         return curve  # the two ends stay, and there is nothing between them
-    grid = np.linspace(first, last, 1_025)
-    sigma = beats / (grid[1] - grid[0])
-    reach = min(int(4 * sigma) + 1, len(grid) - 1)
-    bell = np.exp(-0.5 * (np.arange(-reach, reach + 1) / max(sigma, 1e-9)) ** 2)
-    value = curve.at(grid)
+    count = max(int(np.ceil((last - first) / beats * CELLS)), FEWEST_CELLS)
+    if count > MOST_CELLS:
+        raise ZolvekError(
+            "That is too long to be smoothed so finely.", remedy="Select a shorter span."
+        )
+    edges = np.linspace(first, last, count + 1)
+    value = means(curve, edges)
+    sigma = beats / (edges[1] - edges[0])
+    reach = min(int(4.5 * sigma) + 1, count)
+    bell = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
+    ends = float(curve.value[0]), float(curve.value[-1])
     # Mirrored through its end points, so that both ends stay where they are.
     padded = np.concatenate(
-        (2 * value[0] - value[reach:0:-1], value, 2 * value[-1] - value[-2 : -reach - 2 : -1])
+        (2 * ends[0] - value[reach - 1 :: -1], value, 2 * ends[1] - value[: -reach - 1 : -1])
     )
     smooth = np.convolve(padded, bell / bell.sum(), "valid")
-    smooth[0], smooth[-1] = value[0], value[-1]
-    return fitted(grid, np.clip(smooth, 0.0, 1.0), tolerance)
+    at = np.concatenate(([first], 0.5 * (edges[1:] + edges[:-1]), [last]))
+    told = np.concatenate((ends[:1], smooth, ends[1:]))
+    return fitted(at, np.clip(told, 0.0, 1.0), tolerance)
 
 
 def repeated(

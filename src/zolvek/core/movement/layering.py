@@ -216,7 +216,10 @@ def baked(
                 "These layers alone would leave the lane's reach.",
                 remedy="Bake all layers, or make these smaller first.",
             )
-    made = approximated(whole.at, knots, tolerance)
+    if lane.fit:
+        made = approximated(whole.at, knots, tolerance, whole.before)
+    else:
+        made = approximated(whole.raw, knots, tolerance, lambda at: whole.raw(at, before=True))
     put = made.shifted(-first)
     curve = splice(lane.curve, first, put, last) if span else made
     gone = {layer.id for layer in taken}

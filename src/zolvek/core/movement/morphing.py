@@ -24,6 +24,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import Morph, Way
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, Values
+from zolvek.core.movement.playing import played
 from zolvek.core.value.parameter import Parameter
 
 Points = list[tuple[float, float, int, float]]  # beat, value, shape code, amount
@@ -57,16 +58,19 @@ def morphed(
     always: frozenset[str] = frozenset(),
 ) -> Project:
     """The project with the morph written into lanes; those that are not there are added, those of
-    parameters that do not differ are left alone, but for those `always` written. Raises ZolvekError for an empty span, or where
+    parameters that neither differ nor are heard otherwise are left alone, but for those `always` written. Raises ZolvekError for an empty span, or where
     nothing differs."""
     first, last = span
     if not last > first >= 0.0:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
     own_rows = rows(project, device, start, end)
+    also = always
+    if own_rows:
+        also |= _heard_otherwise(project, device, start, end, span)
     own_rows += [
         Row(p, start[p.id], end[p.id])
         for p in project.device_track(device).device(device).parameters
-        if p.id in always and p.id in start and p.id not in {row.parameter.id for row in own_rows}
+        if p.id in also and p.id in start and p.id not in {row.parameter.id for row in own_rows}
     ]
     wanted = [row for row in own_rows if row.parameter.id not in way.left_out]
     if not wanted:
@@ -91,6 +95,27 @@ def morphed(
     track = project.device_track(device)
     lanes = tuple(made.get(lane.id, lane) for lane in track.lanes)
     return with_track(project, replace(track, lanes=lanes))
+
+
+def _heard_otherwise(
+    project: Project, device: str, start: Values, end: Values, span: tuple[float, float]
+) -> frozenset[str]:
+    """The parameters that both states tell alike, but that are heard otherwise over the span: by their
+    lane, or by the control where it has none. Left out, neither state would sound."""
+    track = project.device_track(device)
+    found = set()
+    for key, position in start.items():
+        if key not in end or abs(end[key] - position) > stored_states.SAME:
+            continue
+        lane = track.lane_on(device, key)
+        if lane is None or lane.bypassed:
+            heard = [track.device(device).position(key)]
+        else:
+            low, high = played(lane, project).curve.extents(np.array(span))
+            heard = lane.to_position(np.concatenate((low, high))).tolist()
+        if max(abs(each - position) for each in heard) > stored_states.SAME:
+            found.add(key)
+    return frozenset(found)
 
 
 def _piece(

@@ -103,8 +103,8 @@ def _reflected(values: Floats) -> Floats:
 
 
 def _averaged(values: Floats, share: float) -> Floats:
-    """Each value with a share of those before it."""
-    weights = (1.0 - share) * share ** np.arange(min(len(values), 64))
+    """Each value with a share of those before it; at 1, all of them count alike."""
+    weights = share ** np.arange(min(len(values), 64))
     padded = np.concatenate((np.full(len(weights) - 1, values[0]), values))
     return np.convolve(padded, weights / weights.sum(), "valid")
 

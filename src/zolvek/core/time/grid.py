@@ -71,11 +71,17 @@ class Grid:
         at = floats(beats)
         if not self.on:
             return at
-        return np.maximum(self._nearest(at - self.offset, meter) + self.offset, 0.0)
+        line = self._nearest(at - self.offset, meter) + self.offset
+        early = line < 0.0
+        if early.any():  # the first line there is
+            step = float(self.steps(meter)[0])
+            first = self.lines(max(-self.offset, 0.0), max(-self.offset, 0.0) + 3.0 * step, meter)
+            line = np.where(early, float(first[0]) + self.offset, line)
+        return line
 
     def _nearest(self, at: Floats, meter: MeterMap) -> Floats:
         if len(meter.points) == 1:
-            return self._swung(at, self.steps(meter)[0])
+            return np.maximum(self._swung(at, self.steps(meter)[0]), 0.0)
         starts = floats(meter.starts)
         i = np.maximum(np.searchsorted(starts, at, side="right") - 1, 0)
         step = self.steps(meter)[i]
@@ -97,12 +103,12 @@ class Grid:
         )
 
     def snap_move(self, beat: float, moved: float, meter: MeterMap) -> float:
-        """Where a thing at `beat` lands when it is moved to `moved` but keeps its own
-        distance from the grid ("snap relative"): the move is a whole number of steps."""
+        """Where a thing at `beat` lands when it is moved to `moved` but keeps its own distance from the
+        grid: from the line nearest to it to another one, whatever the steps between them."""
         if not self.on:
             return moved
-        step = self.step_at(moved, meter)
-        return beat + round((moved - beat) / step) * step
+        apart = beat - float(self.snap(beat, meter))
+        return max(float(self.snap(max(moved - apart, 0.0), meter)) + apart, 0.0)
 
     def lines(self, first: float, last: float, meter: MeterMap) -> Floats:
         """The beats of all lines from `first` to `last`, both included."""
