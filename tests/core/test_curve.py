@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.curves import curves, value_at
+from zolvek.core.curve import extents
 from zolvek.core.curve.building import curve
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import bend_amount
@@ -66,7 +67,7 @@ class Evaluation(unittest.TestCase):
         edges = np.arange(-0.3, drawn.beat[-1] + 1.0, 1.0 / density)
         edges = np.unique(np.concatenate((edges, rng.choice(drawn.beat, 3), rng.uniform(0, 4, 50))))
         for quick, close in zip(
-            drawn._dense_extents(edges), drawn._exact_extents(edges), strict=True
+            extents._dense(drawn, edges), extents._exact(drawn, edges), strict=True
         ):
             np.testing.assert_allclose(quick, close, atol=1e-9)
 

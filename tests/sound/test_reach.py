@@ -25,6 +25,7 @@ class Plateau:
     below it."""
 
     spacing = 16
+    sent = None
 
     def __init__(self, kind: str, rate: int) -> None:
         pass

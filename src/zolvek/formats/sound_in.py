@@ -100,8 +100,10 @@ def followed(
         level[i] = now
     if level.max() <= 0.0:
         raise ZolvekError("There is nothing to hear in it.", remedy="Choose another sound.")
-    seconds = float(tempo.seconds(first)) + np.arange(len(level)) * hop / rate
-    return _thinned(tempo.beats(seconds), level / level.max(), tolerance)
+    # What a hop comes to is known at its end.
+    seconds = float(tempo.seconds(first)) + np.arange(len(level) + 1) * hop / rate
+    told = np.append(0.0, level / level.max())
+    return _thinned(tempo.beats(seconds), told, tolerance)
 
 
 def _thinned(beats: Floats, value: Floats, tolerance: float) -> Curve:

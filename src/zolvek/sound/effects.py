@@ -54,6 +54,9 @@ class LibraryEffect:
     make: Callable[[], Any]
     sets: dict[str, tuple[str, Callable[[float], Any]]]
     wet: dict[str, float]
+    cut: tuple[
+        str, ...
+    ] = ()  # attributes in seconds that it cuts to whole frames: half of one is added
 
 
 LIBRARY: dict[str, LibraryEffect] = {
@@ -61,6 +64,7 @@ LIBRARY: dict[str, LibraryEffect] = {
         _library("Delay"),
         {"time": ("delay_seconds", float), "feedback": ("feedback", _percent)},
         {"mix": 1.0},
+        ("delay_seconds",),
     ),
     "reverb": LibraryEffect(
         _library("Reverb"),
@@ -123,6 +127,8 @@ class Library:
         moving = []
         for key, (attribute, convert) in self.row.sets.items():
             values = controls.values(key).tolist()
+            if attribute in self.row.cut:
+                values = [value + 0.5 / self.rate for value in values]
             if len(values) > 1:
                 moving.append((attribute, convert, values))
             else:

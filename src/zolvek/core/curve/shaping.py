@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, floats
 from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import columns_of, joined, lines
 from zolvek.core.curve.comparing import is_lines
@@ -20,7 +20,6 @@ from zolvek.core.curve.places import knots
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.curve.spans import cut, piece, splice
-from zolvek.core.curve.thinning import fitted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS
 
@@ -169,7 +168,7 @@ def flattened(curve: Curve, level: float | None = None) -> Curve:
     return lines(curve.beat[ends], np.full(len(ends), np.clip(level, 0.0, 1.0)))
 
 
-def smoothed(curve: Curve, beats: float, tolerance: float = 0.003) -> Curve:
+def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
     """Low-passed over time with a bell of standard deviation `beats`, the ends kept, and fitted anew
     within `tolerance`. Raises ZolvekError where that is too fine for the length.
 
@@ -197,7 +196,21 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.003) -> Curve:
     smooth = np.convolve(padded, bell / bell.sum(), "valid")
     at = np.concatenate(([first], 0.5 * (edges[1:] + edges[:-1]), [last]))
     told = np.concatenate((ends[:1], smooth, ends[1:]))
-    return fitted(at, np.clip(told, 0.0, 1.0), tolerance)
+    told = np.clip(told, 0.0, 1.0)
+    turns = np.concatenate(([first], _turns(at, told), [last]))
+    return approximated(lambda at_: floats(np.interp(at_, at, told)), turns, tolerance)
+
+
+def _turns(at: Floats, told: Floats) -> Floats:
+    """Where samples turn back: the tops of the parabolas through each and its neighbours, as half a step
+    aside would put all that lies between two of them aside."""
+    rise = np.diff(told)
+    here = np.flatnonzero(rise[1:] * rise[:-1] < 0.0) + 1
+    bent = told[here - 1] - 2.0 * told[here] + told[here + 1]
+    aside = np.clip(0.5 * (told[here - 1] - told[here + 1]) / bent, -0.5, 0.5)
+    return at[here] + aside * np.where(
+        aside > 0.0, at[here + 1] - at[here], at[here] - at[here - 1]
+    )
 
 
 def repeated(

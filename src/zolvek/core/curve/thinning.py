@@ -156,7 +156,8 @@ def _thin_run(beats: Floats, values: Floats, tolerance: float, shapes: bool, qui
     if not shapes:
         return straight
     if quick:
-        return min(straight, _piece_by_turns(beats, values, tolerance, FRAMES[0]), key=len)
+        frame = _lines(beats, values, tolerance * FRAMES[0])
+        return min(straight, _by_turns(beats, values, tolerance, FRAMES[0], frame), key=len)
     # Points may lie on the samples, or on the optimal line's corners, where noise is averaged out;
     # and a run may be followed from one turn to the next, as cosines want.
     tries = [
@@ -168,15 +169,20 @@ def _thin_run(beats: Floats, values: Floats, tolerance: float, shapes: bool, qui
         for corners in (frame, _with_turns(beats, values, frame)):
             made = _shaped(beats, values, corners.beat, corners.value, tolerance)
             tries.append(_checked(beats, values, made, tolerance))
-        turns = _turns(beats, values, frame)
-        cuts = [0, *turns.tolist(), len(beats) - 1]
-        if len(cuts) < MOST_TURNS:
-            pieces = [
-                _piece_by_turns(beats[a : b + 1], values[a : b + 1], tolerance, share)
-                for a, b in itertools.pairwise(cuts)
-            ]
-            tries.append(_with_holds(chained(pieces)))
+        tries.append(_by_turns(beats, values, tolerance, share, frame))
     return min(tries, key=len)
+
+
+def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, frame: Curve) -> Curve:
+    """From one turn to the next, each way up or down by itself; all in one where there are too many."""
+    cuts = [0, *_turns(beats, values, frame).tolist(), len(beats) - 1]
+    if len(cuts) >= MOST_TURNS:
+        cuts = [0, len(beats) - 1]
+    pieces = [
+        _piece_by_turns(beats[a : b + 1], values[a : b + 1], tolerance, share)
+        for a, b in itertools.pairwise(cuts)
+    ]
+    return _with_holds(chained(pieces))
 
 
 def _piece_by_turns(beats: Floats, values: Floats, tolerance: float, share: float) -> Curve:
@@ -315,4 +321,4 @@ def straightened(curve: Curve) -> Curve:
 def fitted(beats: Floats, values: Floats, tolerance: float) -> Curve:
     """A curve of few shaped points within `tolerance` of the samples (`beats` increasing, `values`
     0..1) and of the lines between them."""
-    return thinned(lines(beats, values), tolerance, shapes=True).curve
+    return thinned(lines(beats, values), tolerance, shapes=True, quick=True).curve

@@ -27,8 +27,8 @@ class Lfo:
 
     `phase` in cycles; `amount` and `centre` in 0..1 of the height (amount 1 is from lowest to
     highest); `width` 0..1 of a pulse; `skew` −1..1, how far the middle of the cycle is late;
-    `smooth` 0..1, how much of each piece a jump takes, and how round a triangle is; `soften`
-    seconds that a jump takes; `seed` of the random waves.
+    `smooth` 0..1, of half a cycle over which a running mean is taken; `soften` seconds that a jump takes;
+    `seed` of the random waves.
 
     With `rate_end` the rate goes there over the span: evenly in octaves, or with `by_equal_steps`
     in Hz, or by the curve `rate_way` (beats 0..1 of the span; value 0 is the rate, 1 its end).

@@ -11,16 +11,19 @@ from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import joined
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.shapes import COSINE, HOLD, LINE, S_CURVE
+from zolvek.core.curve.means import Sums
+from zolvek.core.curve.places import knots
+from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.curve.spans import piece
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.lfo import Cycles, Lfo
-from zolvek.core.movement.waves import WAVES
+from zolvek.core.movement.waves import WAVES, WaveCorner
 from zolvek.core.time.tempo import TempoMap
 
 MOST_POINTS = 1_000_000
 TOLERANCE = 0.001  # within which a changing rate or amount is followed, of the full height
-ROUNDEST = 0.75  # amount of the S-curve that a fully smoothed triangle is made of
+WINDOW = 0.5  # cycles that full smoothing takes the mean over
+EDGES = 2.5e-4  # of the height, within which smoothed cycles are followed
 NEAR = 1e-9  # beats within which a corner lies on the span's edge
 
 
@@ -43,7 +46,7 @@ def points_wanted(lfo: Lfo, first: float, last: float, tempo: TempoMap) -> int:
     cycles = Cycles(lfo, first, last, tempo)
     count = float(cycles.gone(np.array(last)) - lfo.phase)
     a_cycle = len(lfo.pattern.curve) if lfo.pattern else 2
-    return int(count * a_cycle * (2 if lfo.soften or lfo.smooth else 1)) + 2
+    return int(count * a_cycle * (4 if lfo.smooth else 2 if lfo.soften else 1)) + 2
 
 
 def as_curve(
@@ -135,40 +138,77 @@ def _warped(u: Any, skew: float) -> Any:
     return np.where(at <= 0.5, at * 2.0 * half, half + (at - 0.5) * 2.0 * (1.0 - half))
 
 
-def _corners(lfo: Lfo, numbers: Ints, cycles: Cycles) -> tuple[Floats, Floats, Ints, Floats]:
-    """All corners of the given cycles: where in cycles, level −1..1, shape and amount."""
+Corners = tuple[Floats, Floats, Ints, Floats]  # where in cycles, level −1..1, shape and amount
+
+
+def _corners(lfo: Lfo, numbers: Ints, cycles: Cycles) -> Corners:
+    """All corners of the given cycles."""
+    row = _cycle(lfo)
+    if row is None:
+        drawn = _drawn(lfo.seed, numbers)
+        shape = np.full(len(numbers), WAVES[lfo.wave].shape)
+        found = numbers.astype(float), drawn, shape, np.zeros(len(numbers))
+        found = _evened(found, lfo.smooth, float(numbers[0]), float(numbers[-1]))
+    else:
+        if lfo.smooth > 0.0:
+            three = _tiled(row, np.array([-1, 0, 1]))
+            u, level, shape, amount = _evened(three, lfo.smooth, 0.0, 1.0)
+            row = u[:-1], level[:-1], shape[:-1], amount[:-1]
+        found = _tiled(row, numbers)
+    return _softened(lfo, *found, cycles) if lfo.soften else found
+
+
+def _cycle(lfo: Lfo) -> Corners | None:
+    """The corners of one cycle; None for a random wave, which has none of its own."""
     wave = WAVES[lfo.wave]
     if lfo.pattern is not None and lfo.wave == "pattern":
         own = lfo.pattern.curve
+        if len(own.part):  # cut segments are told by whole ones
+            own = approximated(own.at, knots(own), EDGES, own.before)
         inside = (own.beat >= 0.0) & (own.beat <= lfo.pattern.length)
         u = own.beat[inside] / lfo.pattern.length
-        row = (u, 2.0 * own.value[inside] - 1.0, own.shape[inside].astype(int), own.amount[inside])
-    elif wave.corners is None:
-        drawn = _drawn(lfo.seed, numbers)
-        shape = np.full(len(numbers), wave.shape)
-        return _edged(lfo, numbers.astype(float), drawn, shape, np.zeros(len(numbers)), cycles)
-    else:
-        rows = wave.corners(lfo.width)
-        u, level, shape = (np.array(column, float) for column in zip(*rows, strict=True))
-        amount = np.zeros(len(rows))
-        if lfo.wave == "triangle" and lfo.smooth > 0.0:
-            shape, amount = np.full(len(rows), S_CURVE), np.full(len(rows), ROUNDEST * lfo.smooth)
-        row = (u, level, shape.astype(int), amount)
-    u = _warped(row[0], lfo.skew)
-    count = len(u)
-    place = (numbers[:, None] + u).ravel()
-    level, shape, amount = (np.tile(column, len(numbers)) for column in row[1:])
-    if lfo.wave == "pulse" and count == 2 and lfo.skew:
-        place = (numbers[:, None] + row[0]).ravel()  # a pulse has its width instead
-    return _edged(lfo, place, level, shape, amount, cycles)
+        level, shape = 2.0 * own.value[inside] - 1.0, own.shape[inside].astype(int)
+        return _warped(u, lfo.skew), level, shape, own.amount[inside]
+    if wave.corners is None:
+        return None
+    rows = wave.corners(lfo.width)
+    if lfo.skew and rows[-1].u == 1.0:  # a saw gets the middle that is to be moved
+        rows.insert(1, WaveCorner(0.5, 0.5 * (rows[0].level + rows[-1].level), LINE))
+    u, level, shape = (np.array(column, float) for column in zip(*rows, strict=True))
+    if wave.skews:
+        u = _warped(u, lfo.skew)
+    return u, level, shape.astype(int), np.zeros(len(rows))
 
 
-def _edged(
+def _tiled(row: Corners, numbers: Ints) -> Corners:
+    """A cycle's corners in each of the given ones."""
+    place = (numbers[:, None] + row[0]).ravel()
+    times = len(numbers)
+    return place, np.tile(row[1], times), np.tile(row[2], times), np.tile(row[3], times)
+
+
+def _evened(corners: Corners, smooth: float, first: float, last: float) -> Corners:
+    """A wave through a running mean over `smooth` times WINDOW cycles, from one cycle to another: a filter
+    that leaves the mean as it is. By the exact integrals of its shapes, followed within EDGES."""
+    if smooth <= 0.0:
+        return corners
+    place, level, shape, amount = corners
+    wave = joined(np.maximum.accumulate(place), 0.5 + 0.5 * level, shape.astype(np.uint8), amount)
+    half, total = 0.5 * WINDOW * smooth, Sums(wave)
+
+    def mean(at: Floats) -> Floats:
+        return (total.at(at + half) - total.at(at - half)) / (2.0 * half)
+
+    turns = np.concatenate((place - half, place + half))
+    turns = np.concatenate(([first, last], turns[(turns > first + NEAR) & (turns < last - NEAR)]))
+    made = approximated(mean, turns, EDGES, mean)
+    return made.beat, 2.0 * made.value - 1.0, made.shape.astype(np.intp), made.amount
+
+
+def _softened(
     lfo: Lfo, place: Floats, level: Floats, shape: Ints, amount: Floats, cycles: Cycles
-) -> tuple[Floats, Floats, Ints, Floats]:
-    """Jumps as ramps, where edges are softened or smoothed: a glide follows each of them."""
-    if not (lfo.soften or lfo.smooth):
-        return place, level, shape, amount
+) -> Corners:
+    """Jumps as ramps of so many seconds: a glide follows each of them."""
     twin = np.append(
         np.abs(np.diff(place)) < 1e-12, False
     )  # its next point is the jump's other side
@@ -178,14 +218,10 @@ def _edged(
     if not jumps.any():
         return place, level, shape, amount
     length = np.append(np.diff(place), 1.0)
-    glide = lfo.smooth * length
-    if lfo.soften:
-        beat = cycles.at(place)
-        per_cycle = cycles.tempo.seconds(cycles.at(place + 1e-3)) - cycles.tempo.seconds(beat)
-        glide = np.maximum(glide, lfo.soften / np.maximum(per_cycle / 1e-3, 1e-12))
-    glide = np.minimum(glide, 0.999 * length)
+    beat = cycles.at(place)
+    per_cycle = cycles.tempo.seconds(cycles.at(place + 1e-3)) - cycles.tempo.seconds(beat)
+    glide = np.minimum(lfo.soften / np.maximum(per_cycle / 1e-3, 1e-12), 0.999 * length)
     before = np.append(level[0], level[:-1])
-    way = COSINE if lfo.smooth > 0.0 else LINE
     at = np.flatnonzero(jumps)
     # The old level stays at the jump; the new one, with its shape, comes a glide later.
     later = place[at] + glide[at]
@@ -196,11 +232,13 @@ def _edged(
     )
     new_place = np.concatenate((place, later))
     new_level = np.concatenate((np.where(jumps, before, level), reached))
-    new_shape = np.concatenate((np.where(jumps, way, shape), shape[at]))
+    new_shape = np.concatenate((np.where(jumps, LINE, shape), shape[at])).astype(int)
     new_amount = np.concatenate((np.where(jumps, 0.0, amount), amount[at]))
     order = np.argsort(new_place, kind="stable")
     keep = ~np.append(twin, np.zeros(len(at), bool))[order]
-    return tuple(column[order][keep] for column in (new_place, new_level, new_shape, new_amount))
+    floating = (column[order][keep] for column in (new_place, new_level, new_amount))
+    place, level, amount = floating
+    return place, level, new_shape[order][keep], amount
 
 
 def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:

@@ -13,6 +13,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.edits import TICK
 from zolvek.core.curve.places import knots
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.spans import splice
@@ -22,14 +23,17 @@ from zolvek.core.document.lanes import with_reach
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pad import FEWEST, Pad, PadCorner
-from zolvek.core.model.project import Lane, Project
+from zolvek.core.model.project import Device, Lane, Project
 from zolvek.core.model.state import Values
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.time.rates import Rate
 
 AT_ONCE = 8_192  # places weighed in one go: what is worked on stays in the cache
-A_BEAT = 32  # samples of a path
+A_BEAT = 8  # places of a path that are looked at to begin with
+BETWEEN = np.array([0.25, 0.5, 0.75])  # of a stretch, where it is compared with a line
+PART = 0.2  # of the tolerance, that lines between the places may be off
+DEEPEST, MOST_PLACES = 12, 400_000
 TRAVELS = {
     "line": "To and fro",
     "circle": "A circle",
@@ -145,14 +149,10 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     """The puck's way written into the lanes of all parameters that it moves, within `tolerance` of
     the height; outside its span nothing changes but that new lanes are there."""
     first, last = pad.first, pad.last
-    grid = np.linspace(first, last, int((last - first) * A_BEAT) + 1)
-    turns = np.concatenate([knots(pad.x), knots(pad.y)])
-    turns = turns[(turns > first) & (turns < last)]
-    beats = np.unique(np.concatenate((grid, turns)))
-    found = mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
+    device = project.device_track(pad.device).device(pad.device)
+    beats, found = _followed(project, pad, device, tolerance)
     if not found:
         raise ZolvekError("The states on the pad do not differ.", "pad", "Put others on it.")
-    device = project.device_track(pad.device).device(pad.device)
     project = add_lanes(project, pad.device, list(found))
     track = project.device_track(pad.device)
     lanes = []
@@ -175,6 +175,50 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     return with_track(project, replace(track, lanes=tuple(lanes)))
 
 
+def _followed(
+    project: Project, pad: Pad, device: Device, tolerance: float
+) -> tuple[Floats, dict[str, Floats]]:
+    """Beats along the puck's way, and the positions of all parameters there, so closely that lines between
+    them are within a part of the tolerance everywhere, and choices change on their tick."""
+
+    def positions(beats: Floats) -> dict[str, Floats]:
+        return mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
+
+    first, last = pad.first, pad.last
+    turns = np.concatenate([knots(pad.x), knots(pad.y)])
+    turns = turns[(turns > first) & (turns < last)]
+    grid = np.linspace(first, last, int((last - first) * A_BEAT) + 1)
+    beats = np.unique(np.concatenate((grid, turns)))
+    found = positions(beats)
+    steps = np.array([bool(device.parameter(key).steps) for key in found])
+    open_ = np.arange(len(beats) - 1)
+    for _ in range(DEEPEST):
+        if not found or not open_.size or len(beats) > MOST_PLACES:
+            break
+        length = beats[open_ + 1] - beats[open_]
+        between = (beats[open_][:, None] + length[:, None] * BETWEEN).ravel()
+        told = positions(between)
+        strays = np.zeros(len(open_), bool)
+        for (key, here), stepped in zip(told.items(), steps.tolist(), strict=True):
+            low, high = found[key][open_], found[key][open_ + 1]
+            inside = here.reshape(len(open_), -1)
+            if stepped:
+                strays |= ((low != high) | (inside != low[:, None]).any(axis=1)) & (length > TICK)
+            else:
+                line = low[:, None] + (high - low)[:, None] * BETWEEN
+                strays |= np.abs(inside - line).max(axis=1) > PART * tolerance
+        kept = np.repeat(strays, len(BETWEEN))
+        new = between[kept]
+        where = np.searchsorted(beats, new)
+        found = {key: np.insert(found[key], where, told[key][kept]) for key in found}
+        beats = np.insert(beats, where, new)
+        # Of each stretch that strays, the parts it has now are looked at next.
+        starts = np.searchsorted(beats, np.concatenate((between[kept], beats[:0])))
+        open_ = np.unique(np.concatenate((starts - 1, starts)))
+        open_ = open_[(open_ >= 0) & (open_ < len(beats) - 1)]
+    return beats, found
+
+
 def _wide_enough(lane: Lane, positions: Floats) -> Lane:
     low, high = sorted(lane.reach)
     wider = min(low, float(positions.min())), max(high, float(positions.max()))
@@ -189,7 +233,7 @@ def _piece(beats: Floats, values: Floats, stepped: bool, tolerance: float) -> Cu
         shape = np.append(np.full(count - 1, HOLD), LINE).astype(np.uint8)
         return Curve(beats[new], values[new], shape, np.zeros(count))
     drawn = Curve(beats, values, np.full(len(beats), LINE, np.uint8), np.zeros(len(beats)))
-    return thinned(drawn, tolerance * 0.9, shapes=True, quick=True).curve
+    return thinned(drawn, tolerance * (1.0 - 1.3 * PART), shapes=True, quick=True).curve
 
 
 def with_pad(project: Project, pad: Pad) -> Project:

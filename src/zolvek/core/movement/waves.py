@@ -42,12 +42,17 @@ def _pulse(width: float) -> list[WaveCorner]:
 
 class Wave(NamedTuple):
     """One row: `corners` of a cycle; a random wave has one new level a cycle instead, and goes to
-    the next by `shape`."""
+    the next by `shape`. `skews`: its middle can be moved, with `unskewed` saying what there is instead."""
 
     key: str
     label: str
     corners: Corners | None
     shape: int = HOLD
+    unskewed: str = ""
+
+    @property
+    def skews(self) -> bool:
+        return not self.unskewed
 
 
 WAVES: dict[str, Wave] = {
@@ -57,9 +62,9 @@ WAVES: dict[str, Wave] = {
         Wave("triangle", "Triangle", _triangle),
         Wave("saw-up", "Rising saw", _saw_up),
         Wave("saw-down", "Falling saw", _saw_down),
-        Wave("pulse", "Pulse", _pulse),
-        Wave("sample-hold", "Sample and hold", None, HOLD),
-        Wave("smooth-random", "Smooth random", None, COSINE),
+        Wave("pulse", "Pulse", _pulse, HOLD, "A pulse has its width instead."),
+        Wave("sample-hold", "Sample and hold", None, HOLD, "A random wave has no middle."),
+        Wave("smooth-random", "Smooth random", None, COSINE, "A random wave has no middle."),
         Wave("pattern", "Pattern", None, LINE),
     )
 }

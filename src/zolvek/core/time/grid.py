@@ -75,8 +75,9 @@ class Grid:
         early = line < 0.0
         if early.any():  # the first line there is
             step = float(self.steps(meter)[0])
-            first = self.lines(max(-self.offset, 0.0), max(-self.offset, 0.0) + 3.0 * step, meter)
-            line = np.where(early, float(first[0]) + self.offset, line)
+            low = max(-self.offset, 0.0)
+            there = self.lines(low, low + 3.0 * step, meter) + self.offset
+            line = np.where(early, float(there[there >= 0.0][0]), line)
         return line
 
     def _nearest(self, at: Floats, meter: MeterMap) -> Floats:
