@@ -99,9 +99,10 @@ class Writing(unittest.TestCase):
         subprocess.run([*CLI, "demo", "--write", str(demo)], check=True)
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGKILL):
             going = subprocess.Popen(
-                [*CLI, "render", str(demo), "-o", str(out / "x.wav")], stderr=subprocess.DEVNULL
+                [*CLI, "render", str(demo), "-o", str(out / "x.wav"), "--rate", "192000"],
+                stderr=subprocess.DEVNULL,
             )
-            time.sleep(2.5)
+            time.sleep(2.5)  # it takes far longer
             self.assertIsNone(going.poll())
             going.send_signal(number)
             self.assertNotEqual(going.wait(20), 0)

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.movement.settings import new_seed
 
 SEED = re.compile(r"[0-9]{1,18}")
 
@@ -195,17 +196,36 @@ class Entry(QLineEdit):
 
 
 class SeedEntry(Entry):
-    """The seed of something random: `changed` is told when another one is typed."""
+    """The seed of something random: a new one at each place it is used at, unless one was typed; `changed`
+    is told then."""
 
     def __init__(self, name: str, changed: Callable[[], object] = lambda: None) -> None:
-        def typed(text: str) -> bool:
+        self.own = False  # typed by a person, who means to have it again
+        self.used: object = None  # where it was written
+
+        def taken(text: str) -> bool:
             right = SEED.fullmatch(text.strip()) is not None
             if right:
+                self.own = True
                 changed()
             return right
 
-        super().__init__(name, typed, "The same seed gives the same curve")
-        self.setText("1")
+        super().__init__(name, taken, "The same seed gives the same curve")
+        self.roll()
+
+    def roll(self) -> None:
+        self.setText(str(new_seed()))
+        self.own, self.used = False, None
+
+    def keep(self, seed: int) -> None:
+        """Show one that something has already."""
+        self.setText(str(seed))
+        self.own, self.used = False, None
+
+    def renew(self, place: object) -> None:
+        """Another one, where it was written elsewhere and nobody typed it."""
+        if self.used not in (None, place) and not self.own:
+            self.roll()
 
     def number(self) -> int:
         """Raises ZolvekError when it is none."""

@@ -198,7 +198,10 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
     told = np.concatenate((ends[:1], smooth, ends[1:]))
     told = np.clip(told, 0.0, 1.0)
     turns = np.concatenate(([first], _turns(at, told), [last]))
-    return approximated(lambda at_: floats(np.interp(at_, at, told)), turns, tolerance)
+    made = approximated(lambda at_: floats(np.interp(at_, at, told)), turns, tolerance)
+    value = made.value.copy()
+    value[[0, -1]] = ends
+    return valued(made, value)
 
 
 def _turns(at: Floats, told: Floats) -> Floats:

@@ -32,6 +32,11 @@ COMPILED_FROM = 300  # samples from which on the loops are worth compiling
 ROUNDING = 1e-9  # of the tolerance and the height, kept back for arithmetic
 SAMPLED = 0.06  # share of the tolerance that is spent on telling shapes by lines
 COUNT_TRIES = 30
+SEVERAL = 4_000  # points up to which several tolerances are tried
+FINER = (0.85,)  # shares of the tolerance that are tried beside it
+SCANNED = tuple(
+    0.94**n for n in range(1, 11)
+)  # and of the one that gives a wanted number of points
 FRAMES = (0.35, 0.6)  # shares of the tolerance for the line whose corners shapes may begin at
 MOST_TURNS = 4_000
 LONG = 50_000  # samples from which on fewer ways are tried
@@ -90,6 +95,14 @@ def thinned(
     if not np.isfinite(tolerance) or tolerance < 0.0:
         raise ZolvekError(f"A tolerance of {tolerance} can't be used.", remedy="Use one above 0.")
     tolerance = max(tolerance, LEAST)
+    if shapes and not quick and len(curve) < SEVERAL:
+        # What shapes follow is found by trying: a finer tolerance may happen to find what takes fewer.
+        tries = [_thinned(curve, tolerance * share, True, keep, False) for share in (1.0, *FINER)]
+        return min(tries, key=lambda each: (each.after, each.error))
+    return _thinned(curve, tolerance, shapes, keep, quick)
+
+
+def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: bool) -> Thinned:
     spent = 0.0 if is_lines(curve) else SAMPLED  # what telling shapes by lines takes of it
     inner = tolerance * (1.0 - spent - ROUNDING) - ROUNDING * 1e-3
     if len(curve) >= COMPILED_FROM:  # though each of its runs may be short
@@ -128,7 +141,7 @@ def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None)
     if count < 2:
         raise ZolvekError("A curve needs two points to move.", remedy="Keep 2 or more.")
     low, high = LEAST, 1.0
-    best = thinned(curve, high, shapes, keep)
+    best = _thinned(curve, high, shapes, keep, False)
     if best.after > count:
         raise ZolvekError(
             f"Its ends, jumps and kept points alone are {best.after}.",
@@ -136,13 +149,19 @@ def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None)
         )
     for _ in range(COUNT_TRIES):
         middle = float(np.sqrt(low * high)) if low > 0.0 else high / 2.0
-        tried = thinned(curve, middle, shapes, keep)
+        tried = _thinned(curve, middle, shapes, keep, False)
         if tried.after <= count:
             best, high = (tried if tried.error <= best.error else best), middle
         else:
             low = middle
         if high / low < 1.0 + 1e-3:
             break
+    if shapes and len(curve) < SEVERAL:
+        # Points need not become fewer all the way: finer tolerances beside that one are looked at too.
+        for share in SCANNED:
+            tried = _thinned(curve, max(high * share, LEAST), True, keep, False)
+            if tried.after <= count and tried.error < best.error:
+                best = tried
     return best
 
 

@@ -51,6 +51,10 @@ class Wave(NamedTuple):
     unskewed: str = ""
 
     @property
+    def random(self) -> bool:
+        return self.corners is None and self.key != "pattern"
+
+    @property
     def skews(self) -> bool:
         return not self.unskewed
 

@@ -2,38 +2,22 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
-from zolvek.core.time.rates import parse_rate
-from zolvek.core.value.units import read
+from zolvek.core.movement.settings import Setting, read_setting
 from zolvek.studio.widgets import Entry, field_label
-
-
-@record
-class Field:
-    """One entry: `unit` "%" is typed in percent and used in 0..1; "" is taken as it is; "rate" and
-    "seed" are read as such. `waves` are those it means anything for."""
-
-    key: str
-    label: str
-    default: str
-    unit: str = "%"
-    tip: str = ""
 
 
 class FieldGrid(QWidget):
     """Entries in two columns, each under its label."""
 
     def __init__(
-        self, title: str, fields: tuple[Field, ...], changed: Callable[[], object]
+        self, title: str, fields: tuple[Setting, ...], changed: Callable[[], object]
     ) -> None:
         super().__init__()
         self.fields, self.changed = fields, changed
@@ -51,13 +35,20 @@ class FieldGrid(QWidget):
             grid.addWidget(entry, row + 1, side)
             self.entries[field.key] = entry
 
-    def _typed(self, field: Field, text: str) -> bool:
+    def _typed(self, field: Setting, text: str) -> bool:
         try:
-            self._read(field, text)
+            read_setting(field, text)
         except ZolvekError:
             return False
         self.changed()
         return True
+
+    def allow(self, key: str, why_not: str) -> None:
+        """Let a field be typed into, or say why it means nothing now."""
+        entry = self.entries[key]
+        entry.setEnabled(not why_not)
+        tips = {field.key: field.tip for field in self.fields}
+        entry.setToolTip(why_not or tips[key])
 
     def set(self, key: str, text: str) -> None:
         self.entries[key].setText(text)
@@ -73,19 +64,4 @@ class FieldGrid(QWidget):
 
     def values(self) -> dict[str, Any]:
         """What is typed; empty fields are None. Raises ZolvekError naming the field."""
-        return {f.key: self._read(f, self.entries[f.key].text()) for f in self.fields}
-
-    def _read(self, field: Field, text: str) -> Any:
-        clean = text.strip()
-        if not clean:
-            return None
-        if field.unit == "rate":
-            return parse_rate(clean)
-        if field.unit == "list":
-            numbers = [float(x) for x in re.findall(r"\d+(?:\.\d+)?", clean)]
-            return tuple(min(n / 100.0, 1.0) for n in numbers)
-        unit = "s" if field.unit == "s" else "%"
-        number = read(clean, unit)
-        if number is None or not np.isfinite(number):
-            raise ZolvekError(f"“{text}” can't be read.", field.label, f"Write {field.default}.")
-        return number if unit == "s" else number / 100.0
+        return {f.key: read_setting(f, self.entries[f.key].text()) for f in self.fields}

@@ -8,17 +8,12 @@ from PyQt6.QtWidgets import QCheckBox
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.movement.randomness import humanised, jittered
+from zolvek.core.movement.settings import HAND_SETTINGS, JITTER_SETTINGS
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
-from zolvek.studio.rail.field_grid import Field, FieldGrid
+from zolvek.studio.rail.field_grid import FieldGrid
 from zolvek.studio.rail.making_page import MakingPage
 from zolvek.studio.widgets import SeedEntry, choice
-
-JITTER_FIELDS = (
-    Field("value", "In value", "3 %", "%", "How far values may move, either way"),
-    Field("time", "In time", "10 ms", "s", "How far points may move, never past a neighbour"),
-)
-HAND_FIELDS = (Field("strength", "Strength", "50 %", "%", "How unsteady the hand is"),)
 
 
 class HandPage(MakingPage):
@@ -30,13 +25,13 @@ class HandPage(MakingPage):
             ("Jitter the points that are there", "jitter"),
         ]
         self.way = choice(ways, "What a hand does", lambda _: self._show_fields())
-        self.humanise = FieldGrid("Humanise", HAND_FIELDS, self.changed)
-        self.jitter = FieldGrid("Jitter", JITTER_FIELDS, self.changed)
+        self.humanise = FieldGrid("Humanise", HAND_SETTINGS, self.changed)
+        self.jitter = FieldGrid("Jitter", JITTER_SETTINGS, self.changed)
         self.on_grid = QCheckBox("Points stay on the grid")
         self.on_grid.clicked.connect(lambda _: self.changed())
         for widget in (self.way, self.humanise, self.jitter, self.on_grid):
             self.room.addWidget(widget)
-        self.room.addLayout(self.seed_row(self.seed))
+        self.room.addWidget(self.seed_row(self.seed))
         self.finish(None)
         self._show_fields()
 

@@ -9,47 +9,21 @@ import numpy as np
 from PyQt6.QtWidgets import QCheckBox
 
 from zolvek.core.curve import spans
-from zolvek.core.curve.building import curve
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement import lfo as lfos
 from zolvek.core.movement import lfo_points
+from zolvek.core.movement.settings import EQUAL, EVEN, LFO_SETTINGS, lfo_of
 from zolvek.core.movement.waves import WAVES
 from zolvek.formats import pattern_library
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
-from zolvek.studio.rail.field_grid import Field, FieldGrid
+from zolvek.studio.rail.field_grid import FieldGrid
 from zolvek.studio.rail.making_page import MakingPage
-from zolvek.studio.widgets import choice, pick
+from zolvek.studio.widgets import SeedEntry, choice, pick
 
 MANY_POINTS = 20_000  # from which on a person is asked first
-EVEN, EQUAL = "", "equal"  # ways that a rate changes by; any other is a pattern's name
 PATTERN = "pattern:"  # before the name of a pattern that is the wave
-
-LFO_FIELDS = (
-    Field("rate", "Rate", "1/4", "rate", "A cycle: 1/8, 1/4t, 2 bars, 0.5 s, 3 Hz"),
-    Field(
-        "rate_end",
-        "Rate at the end",
-        "",
-        "rate",
-        "Empty: it stays; else it goes there over the span",
-    ),
-    Field("amount", "Amount", "60 %", "%", "Of the lane's height, from lowest to highest"),
-    Field(
-        "amount_end",
-        "Amount at the end",
-        "",
-        "%",
-        "Empty: it stays; else it goes there over the span",
-    ),
-    Field("centre", "Centre", "50 %", "%", "About which it moves"),
-    Field("phase", "Phase", "0 %", "%", "Of a cycle; a sine is at its centre, rising, at 0"),
-    Field("width", "Width", "50 %", "%", "How long a pulse is high"),
-    Field("skew", "Skew", "0 %", "%", "How far the middle of the cycle is late; negative early"),
-    Field("smooth", "Smoothing", "0 %", "%", "Rounds jumps and corners"),
-    Field("soften", "Soft edges", "0 ms", "s", "How long a jump takes"),
-)
 
 
 class LfoPage(MakingPage):
@@ -61,9 +35,9 @@ class LfoPage(MakingPage):
         self.last: dict[tuple[object, str | None], tuple[lfos.Lfo, float, float]] = {}
         self.patterns = {pattern.name: pattern for pattern in pattern_library.load_all()[0]}
         waves = [(wave.label, key) for key, wave in WAVES.items() if key != "pattern"]
-        self.wave = choice(waves, "Wave", lambda _: self.changed())
+        self.wave = choice(waves, "Wave", lambda _: self._wave_chosen())
         self._add_patterns(self.wave, PATTERN)
-        self.fields = FieldGrid("LFO", LFO_FIELDS, self.changed)
+        self.fields = FieldGrid("LFO", LFO_SETTINGS, self.changed)
         ways = [
             ("The rate changes in octaves", EVEN),
             ("The rate changes in equal steps", EQUAL),
@@ -76,37 +50,46 @@ class LfoPage(MakingPage):
             box.clicked.connect(lambda _: self.changed())
         for widget in (self.wave, self.fields, self.way, self.invert, self.on):
             self.room.addWidget(widget)
+        self.seed = SeedEntry("Seed of a random wave", self.changed)
+        self.seeded = self.seed_row(self.seed)
+        self.room.addWidget(self.seeded)
+        self._show_wave()
         self.finish(self._as_layer)
 
     def _add_patterns(self, box: Any, prefix: str) -> None:
         for name in self.patterns:
             box.addItem(f"Pattern: {name}", f"{prefix}{name}")
 
+    @property
+    def _row(self) -> str:
+        wave = str(self.wave.currentData())
+        return "pattern" if wave.startswith(PATTERN) else wave
+
+    def _wave_chosen(self) -> None:
+        self._show_wave()
+        self.changed()
+
+    def _show_wave(self) -> None:
+        """What means something for the wave: a random one has a seed, not every one can be skewed."""
+        row = WAVES[self._row]
+        self.seeded.setVisible(row.random)
+        self.fields.allow("skew", row.unskewed)
+
     def made_lfo(self) -> lfos.Lfo:
         """The LFO as it is set. Raises ZolvekError naming what can't be read."""
-        values = self.fields.values()
-        rate_end, amount_end = values.pop("rate_end"), values.pop("amount_end")
-        given = {key: value for key, value in values.items() if value is not None}
-        wave = str(self.wave.currentData())
-        pattern = (
-            self.patterns.get(wave.removeprefix(PATTERN)) if wave.startswith(PATTERN) else None
+        wave, way = str(self.wave.currentData()), str(self.way.currentData())
+        starts = wave.startswith(PATTERN)
+        pattern = self.patterns.get(wave.removeprefix(PATTERN)) if starts else None
+        own = self.patterns.get(way)
+        made = lfo_of(
+            "pattern" if pattern else wave,
+            self.fields.values(),
+            way,
+            own.curve.having(beat=own.curve.beat / own.length) if own else None,
+            pattern=pattern,
+            invert=self.invert.isChecked(),
+            seed=self.seed.number() if WAVES[self._row].random else 1,
         )
-        made = lfos.Lfo(
-            "pattern" if pattern else wave, pattern=pattern, invert=self.invert.isChecked(), **given
-        )
-        if rate_end is not None:
-            way = str(self.way.currentData())
-            own = self.patterns.get(way)
-            unit = own.curve.having(beat=own.curve.beat / own.length) if own else None
-            made = replace(made, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
-        if amount_end is not None:
-            most = max(abs(made.amount), abs(amount_end), 1e-9)
-            ends = (min(abs(each) / most, 1.0) for each in (made.amount, amount_end))
-            made = replace(
-                made,
-                amount=min(most, 1.0),
-                amount_way=curve(list(zip((0.0, 1.0), ends, strict=True))),
-            )
         before = self.last.get(self._place)
         if self.on.isChecked() and before is not None:
             cycles = lfos.Cycles(*before, self.session.project.tempo)
@@ -157,5 +140,7 @@ class LfoPage(MakingPage):
             low, high = (abs(amount) * float(lfo.amount_way.value[i]) for i in (0, -1))
             texts |= {"amount": f"{100 * low:g} %", "amount_end": f"{100 * high:g} %"}
         self.fields.fill(lfo, texts)
+        self.seed.keep(lfo.seed)
+        self._show_wave()
         self.invert.setChecked(amount < 0.0)
         self.on.setChecked(False)

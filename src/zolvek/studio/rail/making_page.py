@@ -4,9 +4,9 @@ written, and written as one step or put on as a layer."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -29,6 +29,7 @@ class MakingPage(QWidget):
         super().__init__()
         self.studio, self.session = studio, studio.session
         self.room: QVBoxLayout = page_layout(self)
+        self.seeds: list[SeedEntry] = []
 
     # --- what a page says ---
 
@@ -72,28 +73,46 @@ class MakingPage(QWidget):
         )
         self.room.addLayout(line)
         if as_layer is not None:
-            wanted = as_layer
             self.room.addWidget(
                 button(
                     "Put on as a layer",
-                    lambda: self.session.notices.try_to(wanted),
+                    partial(self._put_on, as_layer),
                     tip="It stays adjustable until it is baked",
                 )
             )
         self.room.addStretch(1)
 
-    def seed_row(self, entry: SeedEntry) -> QHBoxLayout:
+    def seed_row(self, entry: SeedEntry) -> QWidget:
         """The seed: shown, typed, or rolled anew."""
 
         def roll() -> None:
-            entry.setText(str(int(np.random.default_rng().integers(1, 1_000_000))))
+            entry.roll()
             self.changed(True)
 
-        line = QHBoxLayout()
+        self.seeds.append(entry)
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(field_label("Seed"))
         line.addWidget(entry, 1)
         line.addWidget(button("Roll", roll, tip="Another one"))
-        return line
+        return row
+
+    def _renew(self) -> object:
+        """Where it is written, with another seed than elsewhere."""
+        place = (self.session.document.opened, self.session.focus.id, self.span)
+        for entry in self.seeds:
+            entry.renew(place)
+        return place
+
+    def _put_on(self, as_layer: Callable[[], None]) -> None:
+        def work() -> None:
+            self._renew()
+            as_layer()
+            for entry in self.seeds:
+                entry.used = object()  # the next layer is another one wherever it is put
+
+        self.session.notices.try_to(work)
 
     def changed(self, always: bool = False, *_: Any) -> None:
         """A setting has changed: the preview follows."""
@@ -102,6 +121,7 @@ class MakingPage(QWidget):
 
     def preview(self) -> bool:
         def work() -> None:
+            self._renew()
             made = self.result()
             self.session.preview.show(made)
             inside = (made.beat >= self.span[0]) & (made.beat <= self.span[1])
@@ -111,10 +131,13 @@ class MakingPage(QWidget):
 
     def write(self) -> None:
         def work() -> None:
+            place = self._renew()
             if self.may_write():
                 made = self.result()
                 self.session.preview.show(None)
                 self.session.edit_curve(self.label, made, NONE_CHOSEN)
                 self.written()
+                for entry in self.seeds:
+                    entry.used = place
 
         self.session.notices.try_to(work)

@@ -249,6 +249,8 @@ class PadPage(QWidget):
 
     def travel(self) -> None:
         session = self.session
+        self.seed.renew(place := (session.document.opened, self.pad.device, session.span.needed()))
+        self.seed.used = place
         meter = session.project.meter.meter_at(session.span.needed()[0])
         rate = parse_rate(self.rate.text(), meter.count * 4.0 / meter.unit)
         pad = pad_paths.travelled(

@@ -8,26 +8,12 @@ from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS, RandomMove, randomised
+from zolvek.core.movement.settings import RANDOM_SETTINGS, random_of
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
-from zolvek.studio.rail.field_grid import Field, FieldGrid
+from zolvek.studio.rail.field_grid import FieldGrid
 from zolvek.studio.rail.making_page import MakingPage
 from zolvek.studio.widgets import SeedEntry, choice, field_label, pick
-
-RANDOM_FIELDS = (
-    Field("every", "Every", "1/8", "rate", "How often a new value comes: 1/8, 2 bars, 0.5 s"),
-    Field("amount", "Amount", "10 %", "%", "How far it may go from the curve, either way"),
-    Field("offset", "Offset", "0 %", "%", "Moves the middle of the new values: −100 to 100 %"),
-    Field("density", "Density", "100 %", "%", "How often there really is a new one"),
-    Field("smoothness", "Smoothness", "0 %", "%", "Rounds steps, evens out the others"),
-    Field(
-        "levels",
-        "Levels",
-        "0 25 50 75 100",
-        "list",
-        "Percent of the height, for the spread “A few levels”",
-    ),
-)
 
 
 class RandomPage(MakingPage):
@@ -43,23 +29,19 @@ class RandomPage(MakingPage):
         for label, box in (("New values as", self.kind), ("Spread", self.spread)):
             self.room.addWidget(field_label(label))
             self.room.addWidget(box)
-        self.fields = FieldGrid("Random", RANDOM_FIELDS, self.changed)
+        self.fields = FieldGrid("Random", RANDOM_SETTINGS, self.changed)
         self.room.addWidget(self.fields)
         self.follow = QCheckBox("Follow what is there")
         self.follow.setChecked(True)
         self.follow.clicked.connect(lambda _: self.changed())
         self.room.addWidget(self.follow)
-        self.room.addLayout(self.seed_row(self.seed))
+        self.room.addWidget(self.seed_row(self.seed))
         self.finish(self._as_layer)
 
     def made_random(self) -> tuple[RandomMove, float]:
         """The movement as it is set, and its amount. Raises ZolvekError naming what can't be read."""
-        values = self.fields.values()
-        amount = values.pop("amount") or 0.0
-        given = {key: value for key, value in values.items() if value is not None}
         kind, spread = str(self.kind.currentData()), str(self.spread.currentData())
-        move = RandomMove(kind, spread=spread, seed=self.seed.number(), **given)
-        return move, min(max(amount, 0.0), 1.0)
+        return random_of(kind, self.fields.values(), spread, self.seed.number())
 
     def result(self) -> Curve:
         drawn, (first, last) = target(self.session).curve, self.span
@@ -84,4 +66,4 @@ class RandomPage(MakingPage):
             "levels": " ".join(f"{100 * v:g}" for v in move.levels),
         }
         self.fields.fill(move, texts)
-        self.seed.setText(str(move.seed))
+        self.seed.keep(move.seed)

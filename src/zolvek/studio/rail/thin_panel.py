@@ -33,6 +33,8 @@ class ThinPanel(QWidget):
         super().__init__()
         self.studio, self.session = studio, studio.session
         session = self.session
+        # Lane and what of it -> the curve as thinning left it, and as it was before.
+        self.originals: dict[tuple[str, str], tuple[Curve, Curve]] = {}
         layout = column(self)
         layout.addWidget(heading("Thin"))
         self.scope = note()
@@ -64,16 +66,7 @@ class ThinPanel(QWidget):
         for box in (self.shapes, self.turns, self.grid, self.all):
             box.clicked.connect(lambda _: self._again())
             layout.addWidget(box)
-        line = QHBoxLayout()
-        line.addWidget(
-            button(
-                "Preview",
-                self.preview,
-                tip="Both curves, the error along the lane; heard, if it plays",
-            )
-        )
-        line.addWidget(button("Apply", self.apply, True, "As one step"))
-        layout.addLayout(line)
+        self._lay_out_buttons(layout)
         self.result = note()
         layout.addWidget(self.result)
         layout.addSpacing(6)
@@ -89,6 +82,18 @@ class ThinPanel(QWidget):
             signal.connect(self.refresh)
         self._show_fields()
         self.refresh()
+
+    def _lay_out_buttons(self, layout: QVBoxLayout) -> None:
+        line = QHBoxLayout()
+        line.addWidget(
+            button(
+                "Preview",
+                self.preview,
+                tip="Both curves, the error along the lane; heard, if it plays",
+            )
+        )
+        line.addWidget(button("Apply", self.apply, True, "As one step"))
+        layout.addLayout(line)
 
     def _lay_out_wholes(self, layout: QVBoxLayout) -> None:
         """What is done to a span as a whole."""
@@ -178,8 +183,9 @@ class ThinPanel(QWidget):
         return keep
 
     def _thinned(self, drawn: Target, first: float, last: float) -> tuple[Curve, Thinned]:
-        """The whole curve with the span thinned, and what thinning says of the span."""
-        own = spans.piece(drawn.curve, first, last)
+        """The whole curve with the span thinned, and what thinning says of the span. A curve that has been
+        thinned here already is thinned from what it was before: errors don't add up."""
+        own = spans.piece(self._original(drawn), first, last)
         keep = self._kept(drawn, own, first)
         if self.kind.currentData() == "count":
             done = thinned_to(own, self.count.value(), self.shapes.isChecked(), keep)
@@ -189,13 +195,21 @@ class ThinPanel(QWidget):
             )
         return spans.splice(drawn.curve, first, done.curve, last), done
 
+    def _original(self, drawn: Target) -> Curve:
+        """What the curve was before it was thinned here, while it is as that left it."""
+        kept = self.originals.get((drawn.lane, drawn.aside))
+        return kept[1] if kept is not None and kept[0] is drawn.curve else drawn.curve
+
+    def _remember(self, drawn: Target, made: Curve) -> None:
+        self.originals[drawn.lane, drawn.aside] = made, self._original(drawn)
+
     def preview(self) -> None:
         def work() -> None:
             session = self.session
             drawn = target(session)
             first, last, _ = scope(session)
             curve, done = self._thinned(drawn, first, last)
-            session.preview.show(curve, differences(drawn.curve, curve))
+            session.preview.show(curve, differences(self._original(drawn), curve))
             self._say(first, done)
 
         self.session.notices.try_to(work)
@@ -216,6 +230,7 @@ class ThinPanel(QWidget):
             if not self.all.isChecked():
                 curve, done = self._thinned(drawn, first, last)
                 session.edit_curve(f"Thin to {done.after} points", curve, NONE_CHOSEN)
+                self._remember(drawn, curve)
                 self._say(first, done)
                 return
             project, before, after = self._all_thinned(session.project, first, last)
