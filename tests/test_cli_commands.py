@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import tempfile
 import unittest
 from collections.abc import Iterator
@@ -11,11 +12,13 @@ from pathlib import Path
 import click
 import numpy as np
 import soundfile
-from click.testing import CliRunner
+from click.testing import CliRunner, Result
 
 from tests.projects import ordinary_midi
 from zolvek.cli import zolvek
 from zolvek.core.errors import ZolvekError
+from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS
+from zolvek.core.movement.waves import WAVES
 from zolvek.formats import curve_csv, project_file
 
 # Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv} and {one} (a curve of one point) stand
@@ -53,6 +56,12 @@ LINES: dict[str, tuple[str, str]] = {
     "curve thin": ("curve thin {csv} --tolerance 1 --shapes -o {out}.csv", "curve thin {csv} -o {out}.csv"),
     "curve random": ("curve random {csv} --seed 3 --kind walk -o {out}.csv", "curve random {csv} --seed 3 --kind nothing -o {out}.csv"),
     "curve lfo": ("curve lfo --shape pulse --period 1/8 --from 0 --to 4 -o {out}.csv", "curve lfo --shape pattern --period 1/8 --from 0 --to 4 -o {out}.csv"),
+    "curve humanise": ("curve humanise {csv} --strength 80 --seed 2 -o {out}.csv", "curve humanise {csv} --strength x -o {out}.csv"),
+    "curve jitter": ("curve jitter {csv} --time 30ms --step 0.25 -o {out}.csv", "curve jitter {csv} --value 101 -o {out}.csv"),
+    "layer lfo": ("layer lfo {demo} --lane horn.cutoff --shape saw-up --period 1/8 --smooth 40 --rate-end 1/2 --amount-end 5 --from 5 -o {out}.zolvek",
+                  "layer lfo {demo} --lane horn.cutoff --shape pulse --period 1/8 --skew 20 -o {out}.zolvek"),
+    "layer random": ("layer random {demo} --lane horn.cutoff --kind smooth --density 60 --smoothness 30 --spread levels -o {out}.zolvek",
+                     "layer random {demo} --lane nothing -o {out}.zolvek"),
 }  # fmt: skip
 
 
@@ -82,7 +91,7 @@ class Commands(unittest.TestCase):
         Path(cls.places["csv"]).write_text("beat,value,shape,amount\n" + rows)
         Path(cls.places["one"]).write_text("beat,value,shape,amount\n0,0.5,line,0\n")
 
-    def run_line(self, line: str) -> object:
+    def run_line(self, line: str) -> Result:
         words = [word.format(**self.places).replace("Let_go", "Let go") for word in line.split()]
         return self.runner.invoke(zolvek, words, standalone_mode=False)
 
@@ -99,6 +108,28 @@ class Commands(unittest.TestCase):
         self.assertTrue(list(made.lanes()))
         self.assertTrue(len(curve_csv.load(f"{self.places['out']}.csv")))
         json.loads(Path("docs/project.schema.json").read_text())
+
+    def test_settings_of_movements(self) -> None:
+        """A layer made here bakes to what the panel's layer would; a seed that is said gives it again."""
+        out = self.places["out"]
+        self.run_line("layer lfo {demo} --lane horn.cutoff --shape sample-hold --period 1/8 --soften 4ms -o {out}.zolvek")  # fmt: skip
+        layer = project_file.load(f"{out}.zolvek").lane("horn.cutoff").layers[-1]
+        assert layer.lfo is not None
+        self.assertEqual((layer.kind, layer.amount, layer.lfo.soften), ("lfo", 0.6, 0.004))
+        made = []
+        for more in ("", " --seed {seed}", ""):
+            line = "curve random {csv} --amount 40 --density 70 -o {out}.csv" + more.format(
+                seed=made[0][1] if made else ""
+            )
+            done = self.run_line(line)
+            told = re.search(r"Seed (\d+)\.", done.output)
+            made.append((Path(f"{out}.csv").read_text(), told and told[1]))
+        self.assertEqual(made[0][0], made[1][0])
+        self.assertNotEqual(made[0][0], made[2][0])
+        self.assertIsNone(made[1][1], "one that was given is not said")
+        helps = " ".join(str(self.run_line(f"curve {name} --help").output) for name in ("random", "lfo"))  # fmt: skip
+        for word in (*RANDOM_KINDS, *SPREADS, *WAVES):
+            self.assertIn(word if word != "pattern" else "", helps)
 
     def test_each_says_in_one_line_what_is_wrong(self) -> None:
         for name, (_, bad) in LINES.items():

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.movement.settings import Setting, new_seed
 
 if TYPE_CHECKING:
     from zolvek.core.model.project import Project
@@ -23,6 +24,57 @@ def number(name: str, default: float, help_: str, **more: Any) -> Any:
 def in_range(name: str, value: float, low: float, high: float) -> None:
     if not low <= value <= high:
         raise ZolvekError(f"{value:g} is out of range.", name, f"It goes from {low:g} to {high:g}.")
+
+
+# What is said of a setting's unit after its help.
+UNITS = {"%": " (%)", "s": " (s or ms)", "list": " (%)"}
+
+
+def settings(table: tuple[Setting, ...], **defaults: str | None) -> Any:
+    """Declare the options of a table of settings, its own defaults but for those given; None leaves one
+    out."""
+
+    def declare(command: Any) -> Any:
+        for each in reversed(table):
+            default = defaults.get(each.key, each.default)
+            if default is not None:
+                command = click.option(
+                    "--" + each.key.replace("_", "-"),
+                    each.key,
+                    default=default,
+                    show_default=bool(default),
+                    help=f"{each.label}{UNITS.get(each.unit, '')}. {each.tip}.",
+                )(command)
+        return command
+
+    return declare
+
+
+def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str, Any]:
+    """What the options of `settings` stand for, taken out of `texts`."""
+    from zolvek.core.movement.reading import read_setting
+
+    return {
+        each.key: read_setting(each, texts.pop(each.key)) for each in table if each.key in texts
+    }
+
+
+def seed(command: Any) -> Any:
+    """Declare `--seed`: the command is given a number, a new one when there is none."""
+    return click.option(
+        "--seed",
+        type=click.IntRange(0),
+        help="The same seed, the same curve. Default: a new one, which is said.",
+    )(command)
+
+
+def seed_of(given: int | None) -> int:
+    """The seed, or a new one, which is said so that it can be had again."""
+    if given is not None:
+        return given
+    made = new_seed()
+    click.echo(f"Seed {made}.", err=True)
+    return made
 
 
 def load(path: str) -> Project:

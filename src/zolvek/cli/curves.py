@@ -31,7 +31,7 @@ def curve_eval(file: str, step: float, first: float | None, last: float | None) 
     print_csv(("beat", "value"), zip(beats.tolist(), loaded.at(beats).tolist(), strict=True))
 
 
-def _tool(name: str, *options: Any) -> Any:
+def tool(name: str, *options: Any) -> Any:
     """Declare a command that turns the curve in IN.csv into another: its function takes the
     curve and the options' values, and returns the new curve."""
 
@@ -53,7 +53,7 @@ def _tool(name: str, *options: Any) -> Any:
     return declare
 
 
-@_tool(
+@tool(
     "quantise",
     click.option(
         "--grid",
@@ -80,7 +80,7 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     return done
 
 
-@_tool(
+@tool(
     "repeat",
     click.option(
         "--times", required=True, type=click.IntRange(1, 100_000), help="How often in all."
@@ -104,7 +104,7 @@ def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt
     return _from_zero(drawn, lambda own: repeated(own, length, times, scale, tilt / 100.0))
 
 
-@_tool(
+@tool(
     "scale",
     click.option(
         "--factor",
@@ -129,7 +129,7 @@ def curve_scale(drawn: Any, factor: float, about: float, in_time: bool) -> Any:
     return stretched(drawn, factor) if in_time else scaled(drawn, factor, about / 100.0)
 
 
-@_tool(
+@tool(
     "tilt",
     number("--left", 0.0, "Percent of full height that the first point is raised by."),
     number("--right", 0.0, "Percent of full height that the last point is raised by."),
@@ -143,7 +143,7 @@ def curve_tilt(drawn: Any, left: float, right: float) -> Any:
     return tilted(drawn, left / 100.0, right / 100.0)
 
 
-@_tool("mirror")
+@tool("mirror")
 def curve_mirror(drawn: Any) -> Any:
     """Turn a curve back to front in time, its first and last beat staying."""
     from zolvek.core.curve.shaping import mirrored
@@ -151,7 +151,7 @@ def curve_mirror(drawn: Any) -> Any:
     return mirrored(drawn)
 
 
-@_tool("invert", number("--about", 50.0, "The level that stays, in percent of full height."))
+@tool("invert", number("--about", 50.0, "The level that stays, in percent of full height."))
 def curve_invert(drawn: Any, about: float) -> Any:
     """Turn a curve upside down about a level."""
     from zolvek.core.curve.shaping import inverted
@@ -160,7 +160,7 @@ def curve_invert(drawn: Any, about: float) -> Any:
     return inverted(drawn, about / 100.0)
 
 
-@_tool(
+@tool(
     "stamp",
     click.option(
         "--form", required=True, help="ramp, swell, dip, gate, staircase, build, drop or tremble."
@@ -214,7 +214,7 @@ def curve_stamp(
     return splice(drawn, first, stamped(form, last - first, *levels, **values))
 
 
-@_tool(
+@tool(
     "smooth",
     click.option(
         "--beats", required=True, type=float, help="Standard deviation of the low-pass in beats."
@@ -255,86 +255,6 @@ def curve_thin(
         f"{done.before} points before, {done.after} after; "
         f"the greatest error is {100 * done.error:.4f} % at beat {done.beat:.6g}."
     )
-
-
-@_tool(
-    "random",
-    number("--amount", 10.0, "Percent of full height either way."),
-    click.option("--every", default="1/8", show_default=True, help="How often: 1/8, 1/4t, 2bars, 0.5s, 3Hz."),
-    click.option("--kind", default="steps", show_default=True, help="steps, smooth or walk."),
-    number("--offset", 0.0, "Percent, −100 to 100, that the middle of the new values lies off."),
-    click.option("--seed", required=True, type=click.IntRange(0), help="The same seed, the same curve."),
-    click.option("--tempo", default=120.0, show_default=True, help="BPM, for rates in s or Hz."),
-)  # fmt: skip
-def curve_random(
-    drawn: Any, amount: float, every: str, kind: str, offset: float, seed: int, tempo: float
-) -> Any:
-    """Add random movement to a curve, within --amount of what is there."""
-    from zolvek.core.curve.spans import splice
-    from zolvek.core.movement.randomness import RandomMove, randomised
-    from zolvek.core.time.rates import parse_rate
-    from zolvek.core.time.tempo import TempoMap, TempoPoint
-
-    in_range("--amount", amount, 0.0, 100.0)
-    in_range("--offset", offset, -100.0, 100.0)
-    move = RandomMove(kind, parse_rate(every), offset / 100.0, seed=seed)
-    first, last = float(drawn.beat[0]), float(drawn.beat[-1])
-    steady = TempoMap((TempoPoint(0.0, tempo),))
-    put = randomised(drawn, first, last, move, amount / 100.0, steady)
-    return splice(drawn, first, put, last)
-
-
-@curve.command("lfo")
-@click.option(
-    "--shape",
-    required=True,
-    help="sine, triangle, saw-up, saw-down, pulse, sample-hold or smooth-random.",
-)
-@click.option("--period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
-@click.option("--from", "first", required=True, type=float, help="Beat at which it begins.")
-@click.option("--to", "last", required=True, type=float, help="Beat at which it ends.")
-@click.option("--tempo", default=120.0, show_default=True, help="BPM, for periods in s or Hz.")
-@number("--amount", 100.0, "Percent of full height, from lowest to highest.")
-@number("--centre", 50.0, "Percent of full height.")
-@number("--phase", 0.0, "Cycles; a sine is at its centre, rising, at 0.")
-@click.option("--invert", is_flag=True, help="Upside down.")
-@number("--skew", 0.0, "Percent, −99 to 99, that the middle of the cycle is late.")
-@number("--width", 50.0, "Percent of the cycle that a pulse is high.")
-@click.option(
-    "--seed", default=1, show_default=True, type=click.IntRange(0), help="Of the random shapes."
-)
-@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
-def curve_lfo(
-    shape: str, period: str, first: float, last: float, tempo: float, amount: float, centre: float,
-    phase: float, invert: bool, skew: float, width: float, seed: int, output: str,
-) -> None:  # fmt: skip
-    """Write an LFO as a curve: exact, a cosine at either edge left whole.
-
-    The first or last point may so lie outside --from and --to; between them it is the LFO.
-    """
-    from zolvek.core.movement.lfo import Lfo
-    from zolvek.core.movement.lfo_points import as_curve
-    from zolvek.core.movement.waves import WAVES
-    from zolvek.core.time.rates import parse_rate
-    from zolvek.core.time.tempo import TempoMap, TempoPoint
-    from zolvek.formats import curve_csv
-
-    if shape not in WAVES or shape == "pattern":
-        raise ZolvekError(
-            f"There is no shape “{shape}”.",
-            "--shape",
-            f"There are {', '.join(k for k in WAVES if k != 'pattern')}.",
-        )
-    for name, beat in (("--from", first), ("--to", last)):
-        in_range(name, beat, 0.0, 1e6)
-    lfo = Lfo(
-        shape, parse_rate(period), phase, amount / 100.0, centre / 100.0, invert, width / 100.0,
-        skew / 100.0, seed=seed,
-    )  # fmt: skip
-    if lfo.rate.fast:
-        click.echo("The rate is past a 1/128 note or 100 Hz.", err=True)
-    steady = TempoMap((TempoPoint(0.0, tempo),))
-    curve_csv.save(as_curve(lfo, first, last, steady), output)
 
 
 def _from_zero(drawn: Any, work: Any) -> Any:

@@ -16,6 +16,7 @@ import click
 from zolvek import __version__
 from zolvek.cli.curves import curve
 from zolvek.cli.deliver import COMMANDS as DELIVERIES
+from zolvek.cli.movements import COMMANDS as MOVEMENTS
 from zolvek.cli.projects import COMMANDS as PROJECTS
 from zolvek.core.errors import Failure, ZolvekError
 
@@ -64,7 +65,7 @@ def _window(path: Path | None) -> None:
     sys.exit(run(path))
 
 
-for command in (*PROJECTS, curve, *DELIVERIES):
+for command in (*PROJECTS, *MOVEMENTS, curve, *DELIVERIES):
     zolvek.add_command(command)
 
 

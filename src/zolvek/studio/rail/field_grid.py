@@ -9,7 +9,8 @@ from typing import Any
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.settings import Setting, read_setting
+from zolvek.core.movement.reading import read_setting
+from zolvek.core.movement.settings import Setting
 from zolvek.studio.widgets import Entry, field_label
 
 

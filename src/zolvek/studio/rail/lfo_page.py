@@ -13,7 +13,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement import lfo as lfos
 from zolvek.core.movement import lfo_points
-from zolvek.core.movement.settings import EQUAL, EVEN, LFO_SETTINGS, lfo_of
+from zolvek.core.movement.reading import EQUAL, EVEN, lfo_of
+from zolvek.core.movement.settings import LFO_SETTINGS
 from zolvek.core.movement.waves import WAVES
 from zolvek.formats import pattern_library
 from zolvek.studio.commands.scope import target

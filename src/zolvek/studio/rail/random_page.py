@@ -8,7 +8,8 @@ from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS, RandomMove, randomised
-from zolvek.core.movement.settings import RANDOM_SETTINGS, random_of
+from zolvek.core.movement.reading import random_of
+from zolvek.core.movement.settings import RANDOM_SETTINGS
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
 from zolvek.studio.rail.field_grid import FieldGrid

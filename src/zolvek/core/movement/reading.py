@@ -1,0 +1,66 @@
+"""What is typed for the settings of movements, read, and the movements made of it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
+from zolvek.core.errors import ZolvekError
+from zolvek.core.movement.lfo import Lfo
+from zolvek.core.movement.randomness import RandomMove
+from zolvek.core.movement.settings import Setting
+from zolvek.core.time.rates import parse_rate
+from zolvek.core.value.units import read
+
+EVEN, EQUAL = "", "equal"  # ways that a rate changes by; any other is a pattern's name
+
+
+def read_setting(setting: Setting, text: str) -> Any:
+    """What a text stands for; None when it is empty. Raises ZolvekError naming the setting."""
+    clean = text.strip()
+    if not clean:
+        return None
+    if setting.unit == "rate":
+        return parse_rate(clean)
+    if setting.unit == "list":
+        numbers = [float(x) for x in re.findall(r"\d+(?:\.\d+)?", clean)]
+        return tuple(min(n / 100.0, 1.0) for n in numbers)
+    unit = "s" if setting.unit == "s" else "%"
+    number = read(clean, unit)
+    if number is None or not np.isfinite(number):
+        raise ZolvekError(f"“{text}” can't be read.", setting.label, f"Write {setting.default}.")
+    return number if unit == "s" else number / 100.0
+
+
+def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:  # fmt: skip
+    """The LFO with what `LFO_SETTINGS` were read as. Where there is a `rate_end`, the rate goes there by
+    `way`, or by the curve `unit` over beats 0..1. Raises ZolvekError for what can't be."""
+    given = {key: value for key, value in values.items() if value is not None}
+    rate_end, amount_end = given.pop("rate_end", None), given.pop("amount_end", None)
+    made = Lfo(wave, **given, **more)
+    if rate_end is not None:
+        made = replace(made, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
+    if amount_end is not None:
+        most = max(abs(made.amount), abs(amount_end), 1e-9)
+        ends = (min(abs(each) / most, 1.0) for each in (made.amount, amount_end))
+        made = replace(
+            made,
+            amount=min(most, 1.0),
+            amount_way=curve(list(zip((0.0, 1.0), ends, strict=True))),
+        )
+    return made
+
+
+def random_of(
+    kind: str, values: Mapping[str, Any], spread: str, seed: int
+) -> tuple[RandomMove, float]:
+    """The random movement with what `RANDOM_SETTINGS` were read as, and its amount."""
+    given = {key: value for key, value in values.items() if value is not None}
+    amount = given.pop("amount", 0.0)
+    return RandomMove(kind, spread=spread, seed=seed, **given), min(max(amount, 0.0), 1.0)
