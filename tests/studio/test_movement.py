@@ -96,6 +96,41 @@ class Movement(WindowTest):
         self.assertEqual(self.session.document.history.undo_label, "Humanise")
         self.assertIsNot(self.curve(), before)
 
+    def test_seeds_are_new_for_each_lane_and_waves_say_what_they_lack(self) -> None:
+        self.panel.show_page("Random")
+        page = self.panel.random
+        lane, used = self.session.focus.id, page.seed.number()
+        self.press("Write")
+        self.press("Preview")
+        self.assertEqual(page.seed.number(), used, "the same place keeps it")
+        self.session.focus.on("mallet.transpose")
+        self.press("Write")
+        self.assertNotEqual(page.seed.number(), used, "another lane moves otherwise")
+        self.type_in("Seed of the random movement", "7")
+        self.press("Write")
+        self.session.focus.on(lane)
+        self.press("Put on as a layer")
+        self.panel.show_page("Random")
+        self.press("Put on as a layer")
+        self.assertEqual([layer.random.seed for layer in self.session.lane.layers], [7, 7])
+        self.panel.show_page("Random")
+        page.seed.roll()
+        for _ in range(2):
+            self.panel.show_page("Random")
+            self.press("Put on as a layer")
+        seeds = [layer.random.seed for layer in self.session.lane.layers]
+        self.assertEqual(len(set(seeds)), 3)
+        self.panel.show_page("LFO")
+        page = self.panel.making["LFO"]
+        for wave, skews, seeded in (("pulse", False, False), ("sample-hold", False, True), ("saw-up", True, False)):  # fmt: skip
+            page.wave.setCurrentIndex(page.wave.findData(wave))
+            page.wave.activated.emit(page.wave.currentIndex())
+            skew = page.fields.entries["skew"]
+            self.assertEqual(
+                (skew.isEnabled(), page.seeded.isVisible(), "middle" in skew.toolTip()),
+                (skews, seeded, wave != "pulse"),
+            )
+
     def test_layers_are_put_on_drawn_on_and_baked(self) -> None:
         base = self.curve()
         self.press("Put on as a layer")

@@ -11,11 +11,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tests.studio.driver import LEFT, WindowTest
+from zolvek.core.curve.building import lines
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.model.project import Pattern
 from zolvek.formats import clipboard, pattern_library
 from zolvek.studio.lanes.frame import HANDLES, frame_of
 from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel
+from zolvek.studio.session import NONE_CHOSEN
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 HANDLE = {handle.key: handle for handle in HANDLES}
@@ -56,6 +58,20 @@ class ByHand(WindowTest):
         self.session.touch("mallet", "noise")
         self.do("retarget")
         self.assertEqual((self.session.lane.parameter, self.curve()), ("noise", drawn))
+
+    def test_moves_keep_their_distance_from_the_grid(self) -> None:
+        self.view.show(32.0, 32.0)
+        self.session.edit_curve("Points", lines([0.0, 40.1, 60.0], [0.5, 0.5, 0.5]), NONE_CHOSEN)
+        self.drag((40.1, 0.5), (43.02, 0.5), SHIFT)
+        self.assertEqual(self.curve().beat[1], 43.0)
+        self.do("undo")
+        self.key(Qt.Key.Key_G, CTRL | SHIFT)
+        self.drag((40.1, 0.5), (43.02, 0.5), SHIFT)
+        self.assertAlmostEqual(float(self.curve().beat[1]), 43.1, places=9)
+        self.do("undo")
+        self.assertAlmostEqual(float(self.curve().beat[1]), 40.1, places=9)
+        self.do("keep-distance")
+        self.assertFalse(self.session.settings.keep_distance)
 
     def test_2_freehand_lines_and_forms(self) -> None:
         self.view.show(32.0, 32.0)

@@ -38,6 +38,7 @@ class Settings:
     grid_division: Division = 16
     grid_kind: str = "straight"
     snap: bool = True
+    keep_distance: bool = False  # a moved point goes by whole steps of the grid, not onto its lines
     follow: bool = True  # a touched control brings its lane up
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
     mode: str = "touch"  # of recording, a key of core.movement.recording.MODES

@@ -84,6 +84,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("reset", "Reset to the saved curve", "", "The lane as it was when opened or last saved", lambda s: points.reset(s.session), enabled=needs.lane),
     Action("snap", "Snap to the grid", "G", "Let moves land on the grid", lambda s: viewing.toggle_snap(s.session),
            checked=lambda s: s.session.tools.grid.on, apart=True),
+    Action("keep-distance", "Moves keep their distance from the grid", "Ctrl+Shift+G", "By whole steps of the grid: what lies off it stays off it", lambda s: viewing.toggle_distance(s.session),
+           checked=lambda s: s.session.settings.keep_distance),
     Action("kind", "Next kind of grid", "Shift+G", "Straight, dotted, triplet, whole bars", lambda s: viewing.next_grid_kind(s.session)),
     Action("finer", "Finer grid", ".", "Halve the grid", lambda s: viewing.grid_step(s.session, 1)),
     Action("coarser", "Coarser grid", ",", "Double the grid", lambda s: viewing.grid_step(s.session, -1)),

@@ -30,6 +30,10 @@ def toggle_snap(session: Session) -> None:
     session.tools.set_grid(on=not session.tools.grid.on)
 
 
+def toggle_distance(session: Session) -> None:
+    session.tools.set_keep_distance(not session.settings.keep_distance)
+
+
 def show_span(studio: Studio) -> None:
     if studio.session.span.beats:
         first, last = studio.session.span.beats

@@ -104,7 +104,7 @@ class FrameDrag:
             end = (
                 beat
                 if getattr(held, "free", False)
-                else float(session.tools.grid.snap(beat, session.project.meter))
+                else session.tools.moved(frame.last, beat, session.project.meter)
             )
             curve = self._stretched(max(end, frame.first + 1e-3))
         else:
@@ -147,7 +147,7 @@ class CopyDrag:
         self.moved = True
         session, frame = self.session, self.frame
         wanted = max(frame.first + beat - self.beat, 0.0)
-        to = float(session.tools.grid.snap(wanted, session.project.meter))
+        to = session.tools.moved(frame.first, wanted, session.project.meter)
         put = piece(self.curve, frame.first, frame.last)
         session.edit_curve("Copy the span", splice(self.curve, to, put), NONE_CHOSEN, self)
 

@@ -73,7 +73,8 @@ def _snapped(drag: Drag, beat: float, held: Held) -> float:
 
 
 def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[float, float]:
-    """How far to move, after the grid and the held axis: the grabbed point lands on a line."""
+    """How far to move, after the grid and the held axis: the grabbed point lands on a line, or keeps
+    its distance from one."""
     if held.axis and not along:
         beats = 0.0
     else:
@@ -81,7 +82,10 @@ def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tu
         if drag.kind == "move" and drag.segment >= 0:
             anchor = float(drag.curve.beat[drag.segment])
         wanted = anchor + beat - drag.beat
-        beats = _snapped(drag, wanted, held) - anchor if beat != drag.beat else 0.0
+        session = drag.session
+        if not held.free:
+            wanted = session.tools.moved(anchor, wanted, session.project.meter)
+        beats = wanted - anchor if beat != drag.beat else 0.0
     if held.axis and along:
         return beats, 0.0
     return beats, _level_move(drag, value - drag.value, held)

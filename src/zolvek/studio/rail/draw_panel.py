@@ -74,6 +74,9 @@ class DrawPanel(QWidget):
         session = self.session
         self.snap = QCheckBox("Snap to the grid")
         self.snap.clicked.connect(lambda on: session.tools.set_grid(on=on))
+        self.distance = QCheckBox("Moves keep their distance")
+        self.distance.setToolTip("By whole steps of the grid: what lies off it stays off it")
+        self.distance.clicked.connect(session.tools.set_keep_distance)
         self.kind = choice(
             [(label, key) for key, (label, _) in GRID_KINDS.items()], "Kind of grid", self._set_kind
         )
@@ -101,6 +104,7 @@ class DrawPanel(QWidget):
         )
         grid.addRow(field_label("Moves"), self.when_met)
         layout.addWidget(self.snap)
+        layout.addWidget(self.distance)
         layout.addLayout(grid)
 
     def _lay_out_points(self, layout: QVBoxLayout) -> None:
@@ -143,6 +147,8 @@ class DrawPanel(QWidget):
         bpm = float(session.project.tempo.bpm(session.playhead.beat))
         self.offset.show_text(f"{grid.offset * 60_000 / bpm:.0f} ms".replace("-", "−"))
         self.snap.setChecked(grid.on)
+        self.distance.setChecked(session.settings.keep_distance)
+        self.distance.setEnabled(grid.on)
         pick(self.kind, grid.kind)
         levels = session.tools.value_grid
         parts = levels.kind == "divisions"

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.grid import Grid
+from zolvek.core.time.meter import MeterMap
 from zolvek.core.value.value_grid import ValueGrid
 from zolvek.studio.settings import Settings
 
@@ -47,6 +48,17 @@ class Tools(QObject):
         self.settings.grid_division = self.grid.division
         self.settings.grid_kind, self.settings.snap = self.grid.kind, self.grid.on
         self.changed.emit()
+
+    def set_keep_distance(self, on: bool) -> None:
+        """Moves go by whole steps of the grid, and keep what lies off it."""
+        self.settings.keep_distance = on
+        self.changed.emit()
+
+    def moved(self, beat: float, to: float, meter: MeterMap) -> float:
+        """Where a thing at `beat` lands that is moved to `to`."""
+        if self.settings.keep_distance:
+            return self.grid.snap_move(beat, to, meter)
+        return float(self.grid.snap(to, meter))
 
     def set_value_grid(self, **changes: object) -> None:
         self.value_grid = replace(self.value_grid, **changes)  # type: ignore[arg-type]  # its fields
