@@ -107,6 +107,23 @@ class Formulas(unittest.TestCase):
         np.testing.assert_allclose(echoes[:4] / RATE, [0.0, 0.5, 1.0, 1.5], atol=2e-4)
         self.assertAlmostEqual(out[echoes[2]] / out[echoes[1]], 0.5, places=2)
 
+    def test_a_delay_that_moves_reads_between_frames(self) -> None:
+        """A sine as it was the delay's time ago, at each instant; a time that stands still to half a frame,
+        whatever the stretches that it is made in."""
+        drawn = curve([(0.0, 0.4, "cosine"), (1.5, 0.7), (1.7, 0.1), (2.0, 0.2)])
+        lane = played(Lane("d.time", "d", "time", drawn), build())
+        sound = tone(440.0)
+        out = processed("delay", sound, {"time": lane}, feedback="0 %", mix="100 %")
+        beats = T * 2.0
+        at = T - Device("d", "delay", "D").parameter("time").value(lane.at(beats))
+        wanted = np.where(at > 1e-3, 0.5 * np.sin(2 * np.pi * 440.0 * at), 0.0)
+        inside = at > 2e-3
+        np.testing.assert_allclose(out[0][inside], wanted[inside], atol=1e-5)
+        for seconds in (0.01, 0.0123456, 1.99999):
+            out = processed("delay", impulse(2 * RATE + 9), time=f"{seconds} s", mix="100 %")[0]
+            self.assertLessEqual(abs(int(np.argmax(out)) - seconds * RATE), 0.5)
+            self.assertEqual(out.max(), 1.0)
+
     def test_tremolo_depth_and_rate(self) -> None:
         out = processed("tremolo", np.ones((2, 4 * RATE)), rate="6 Hz", depth="60 %", sides="100 %")
         for side in out:

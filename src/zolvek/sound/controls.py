@@ -52,13 +52,19 @@ class Controls:
 
     def values(self, key: str) -> Floats:
         """The real value at each cut, or an array of one where nothing moves."""
+        return self._at(key, self.stretch.beats[self.cuts])
+
+    def each_frame(self, key: str) -> Floats:
+        """The real value at each frame, or an array of one where nothing moves."""
+        return self._at(key, self.stretch.beats)
+
+    def _at(self, key: str, beats: Floats) -> Floats:
         lane = self.lanes.get(key)
         if lane is None:
             return still(self.device, key)
-        parameter = self.device.parameter(key)
-        positions = lane.at(self.stretch.beats[self.cuts])
+        positions = lane.at(beats)
         moves = positions.max() > positions.min()
-        return parameter.value(positions if moves else positions[:1])
+        return self.device.parameter(key).value(positions if moves else positions[:1])
 
     def spread(self, values: Floats) -> Floats:
         """Values at the cuts as values at every frame; an array of one stays one."""

@@ -1,6 +1,6 @@
 """The stand-in effects. Each keeps its state from stretch to stretch.
 
-Delay, reverb, chorus and phaser are pedalboard's, run in pieces of at most 64 frames and set
+Reverb, chorus and phaser are pedalboard's, run in pieces of at most 64 frames and set
 anew for every piece, automated or not. The others are a line or two of arithmetic.
 """
 
@@ -14,8 +14,9 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.records import record
 from zolvek.sound.controls import COARSE, FINE, Controls
+from zolvek.sound.delay import Delay
 from zolvek.sound.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
-from zolvek.sound.mixing import level_gain, pan_gains, smoothed
+from zolvek.sound.mixing import level_gain, mixed, pan_gains, smoothed
 
 
 class Processor(Protocol):
@@ -54,18 +55,9 @@ class LibraryEffect:
     make: Callable[[], Any]
     sets: dict[str, tuple[str, Callable[[float], Any]]]
     wet: dict[str, float]
-    cut: tuple[
-        str, ...
-    ] = ()  # attributes in seconds that it cuts to whole frames: half of one is added
 
 
 LIBRARY: dict[str, LibraryEffect] = {
-    "delay": LibraryEffect(
-        _library("Delay"),
-        {"time": ("delay_seconds", float), "feedback": ("feedback", _percent)},
-        {"mix": 1.0},
-        ("delay_seconds",),
-    ),
     "reverb": LibraryEffect(
         _library("Reverb"),
         {
@@ -120,26 +112,18 @@ class Library:
             for attribute, convert, values in moving:
                 setattr(plugin, attribute, convert(values[i]))
             wet[:, start:end] = run(source[:, start:end], rate, end - start, False)
-        return _mixed(sound, wet.astype(np.float64), controls)
+        return mixed(sound, wet.astype(np.float64), controls)
 
     def _set(self, controls: Controls) -> list[tuple[str, Callable[[float], Any], list]]:
         """Set what stands still; return what moves: attribute, conversion, a value a piece."""
         moving = []
         for key, (attribute, convert) in self.row.sets.items():
             values = controls.values(key).tolist()
-            if attribute in self.row.cut:
-                values = [value + 0.5 / self.rate for value in values]
             if len(values) > 1:
                 moving.append((attribute, convert, values))
             else:
                 setattr(self.plugin, attribute, convert(values[0]))
         return moving
-
-
-def _mixed(dry: Floats, wet: Floats, controls: Controls) -> Floats:
-    """Dry and wet in the share that the parameter "mix" gives."""
-    share = controls.spread(controls.values("mix")) / 100.0
-    return dry * (1.0 - share) + wet * share
 
 
 class Filter:
@@ -200,7 +184,7 @@ class Drive:
     def process(self, sound: Floats, controls: Controls) -> Floats:
         gain = controls.spread(level_gain(controls.values("drive")))
         output = controls.spread(level_gain(controls.values("output")))
-        return _mixed(sound, np.tanh(sound * gain) * output, controls)
+        return mixed(sound, np.tanh(sound * gain) * output, controls)
 
 
 class BitReducer:
@@ -222,7 +206,7 @@ class BitReducer:
         held = np.concatenate((self.last, sound), axis=1)[:, place]
         self.phase, self.last = float(phase[-1] % 1.0), held[:, -1:]
         levels = np.exp2(controls.spread(controls.values("bits")) - 1.0)
-        return _mixed(sound, np.round(held * levels) / levels, controls)
+        return mixed(sound, np.round(held * levels) / levels, controls)
 
 
 class Width:
@@ -288,6 +272,7 @@ class Strip:
 
 PROCESSORS: dict[str, Callable[[str, int], Processor]] = {
     **dict.fromkeys(LIBRARY, Library),
+    "delay": Delay,
     "filter": Filter,
     "eq": Equaliser,
     "drive": Drive,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.sound.controls import Controls
 
 GLIDE_SECONDS = 0.0015  # in which a sudden change of level is taken, against clicks
 
@@ -12,6 +13,12 @@ GLIDE_SECONDS = 0.0015  # in which a sudden change of level is taken, against cl
 def level_gain(decibels: Floats) -> Floats:
     """The gain of a level in dB; silence at −∞."""
     return np.power(10.0, decibels / 20.0)
+
+
+def mixed(dry: Floats, wet: Floats, controls: Controls) -> Floats:
+    """Dry and wet in the share that the parameter "mix" gives."""
+    share = controls.spread(controls.values("mix")) / 100.0
+    return dry * (1.0 - share) + wet * share
 
 
 def smoothed(gain: Floats, frames: int, rate: int, state: float) -> tuple[Floats, float]:
