@@ -20,6 +20,7 @@ from typing import Any, NamedTuple
 from unittest import mock
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import replace
 
 HANG_SECONDS = 5.0
 
@@ -37,7 +38,6 @@ class Reader(NamedTuple):
 
 def readers(folder: Path) -> list[Reader]:
     """All kinds of files that are read."""
-    from dataclasses import replace
 
     import msgspec
     import numpy as np

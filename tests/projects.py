@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +13,7 @@ from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Device, Lane, Note, Project, Section, Track
+from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build

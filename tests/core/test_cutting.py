@@ -6,7 +6,6 @@ from __future__ import annotations
 import subprocess
 import sys
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -23,6 +22,7 @@ from zolvek.core.curve.spans import cut, piece, splice
 from zolvek.core.model.messages import even
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.stepping import Resolution, stepped
+from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats import curve_csv, project_file

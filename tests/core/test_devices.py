@@ -5,7 +5,6 @@ from __future__ import annotations
 import copy
 import json
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from zolvek.core.document.parts import add_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS, FORMAT, VERSION, kind_from_plain, plain
 from zolvek.core.model.shipped_devices import DEVICES
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats import device_file, project_file
 

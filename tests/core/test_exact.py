@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import itertools
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -27,6 +26,7 @@ from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.randomness import RANDOM_KINDS, RandomMove, humanised, random_curve
 from zolvek.core.movement.waves import WAVES
+from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import tracemalloc
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -32,7 +31,7 @@ def moved(project: Project, place: int, value: float) -> Project:
     lane = next(project.lanes())
     values = lane.curve.value.copy()
     values[place] = value
-    return with_curve(project, lane.id, replace(lane.curve, value=values))
+    return with_curve(project, lane.id, lane.curve.having(value=values))
 
 
 class Undo(unittest.TestCase):
@@ -66,7 +65,7 @@ class Undo(unittest.TestCase):
             values = np.full(100_000, (step + 1) / 40.0)  # all of them: nothing to share
             lane = next(made.project.lanes())
             made = made.edited(
-                with_curve(made.project, lane.id, replace(lane.curve, value=values)), f"{step}"
+                with_curve(made.project, lane.id, lane.curve.having(value=values)), f"{step}"
             )
         self.assertGreater(made.gone, 0)
         self.assertEqual(made.gone + len(made.steps), 21)

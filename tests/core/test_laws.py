@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -20,6 +19,7 @@ from zolvek.core.document.parts import with_curve, with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Cycle, Pattern
 from zolvek.core.movement.playing import unrolled
+from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
 from zolvek.core.value.changes import by_units, parse_change
 from zolvek.core.value.value_grid import ValueGrid

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +21,7 @@ from zolvek.core.movement import morphing, pad_paths
 from zolvek.core.movement.morphing import chained, morphed, rows
 from zolvek.core.movement.pad_paths import weights
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose
 from zolvek.formats import project_file, state_file

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import example, given, settings
@@ -31,6 +30,7 @@ from zolvek.core.movement.randomness import (
     random_curve,
     randomised,
 )
+from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate, parse_rate
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build

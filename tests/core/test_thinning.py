@@ -6,7 +6,6 @@ import csv
 import importlib.util
 import itertools
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -26,6 +25,7 @@ from zolvek.core.document import comping
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.recording import Move, Pass, count_in_times, raw_curve, written
+from zolvek.core.records import replace
 
 
 def lines(x, y) -> Curve:

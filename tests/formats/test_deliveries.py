@@ -9,7 +9,6 @@ import tempfile
 import unittest
 import warnings
 import xml.etree.ElementTree as xml
-from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -21,6 +20,7 @@ from zolvek.core.curve.building import curve
 from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats import picture, project_file, schema, sound_in, sound_out, tables

@@ -5,7 +5,6 @@ from __future__ import annotations
 import struct
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 import mido
@@ -15,6 +14,7 @@ import symusic
 from zolvek.core.curve.building import curve
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_out as midi_out
 from zolvek.formats.midi import streams

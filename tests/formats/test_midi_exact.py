@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import itertools
 import unittest
-from dataclasses import replace
 
 import mido
 import numpy as np
@@ -18,6 +17,7 @@ from zolvek.core.document.parts import with_lane
 from zolvek.core.model.messages import MESSAGES, MidiTarget
 from zolvek.core.model.project import Note
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import encode, file_in, file_out, report, streams

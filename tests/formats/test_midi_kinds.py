@@ -7,7 +7,6 @@ import io
 import itertools
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 import mido
@@ -20,6 +19,7 @@ from zolvek.core.model.messages import MESSAGES, MidiTarget
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import played
 from zolvek.core.movement.stepping import Resolution, covered, from_steps
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.midi import file_out as midi_out

@@ -11,7 +11,6 @@ import sys
 import tempfile
 import unittest
 import xml.etree.ElementTree as ElementTree
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -24,6 +23,7 @@ from tests.projects import many_lanes
 from zolvek.core.curve.building import curve
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Note, Project, Section, Track
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats import (
     clipboard,

@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +18,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound import clips

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import threading
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
 from zolvek.core.curve.building import curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Note, Project, Track
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.sound import effects
 from zolvek.sound.analysis import HIGHEST, LOWEST, brightness, level_db, spectrogram

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import time
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from scipy import signal
@@ -14,6 +13,7 @@ from zolvek.core.curve.building import curve, flat
 from zolvek.core.document.parts import with_curve
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound.filters import damping, low_pass, svf

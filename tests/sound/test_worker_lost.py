@@ -6,9 +6,9 @@ import os
 import signal
 import time
 import unittest
-from dataclasses import replace
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.sound import playback as playbacks
 from zolvek.sound.playback import Playback

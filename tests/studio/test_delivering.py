@@ -6,7 +6,6 @@ import csv
 import json
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -23,6 +22,7 @@ from zolvek.core.document.parts import with_lane
 from zolvek.core.model import catalogue
 from zolvek.core.model.state import StatePart
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.formats import state_file
 from zolvek.sound import ports
 from zolvek.studio.rail.export_midi_page import DragFile

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import unittest
-from dataclasses import replace
 
 import numpy as np
 import soundfile
@@ -16,6 +15,7 @@ from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.building import flat
 from zolvek.core.document.parts import with_curve
 from zolvek.core.model.project import Clip
+from zolvek.core.records import replace
 from zolvek.formats import project_file
 from zolvek.sound import clips
 from zolvek.studio.index.index_panel import LETTERS

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import numpy as np
 import soundfile
@@ -11,6 +10,7 @@ import soundfile
 from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.building import flat
+from zolvek.core.records import replace
 from zolvek.studio.commands import devices, lanes
 
 

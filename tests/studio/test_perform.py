@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -13,6 +12,7 @@ from PyQt6.QtTest import QTest
 from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.shapes import HOLD
 from zolvek.core.document.parts import with_lane
+from zolvek.core.records import replace
 from zolvek.formats import project_file
 from zolvek.studio.rail.perform_panel import PerformPanel
 from zolvek.studio.rail.record_page import RecordPage, TakesPage

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
@@ -14,6 +13,7 @@ from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.building import lines
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.model.project import Pattern
+from zolvek.core.records import replace
 from zolvek.formats import clipboard, pattern_library
 from zolvek.studio.lanes.frame import HANDLES, frame_of
 from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel

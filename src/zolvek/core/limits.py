@@ -127,9 +127,9 @@ def checker(cls: type) -> Callable[[Any], None] | None:
 
     plain = [(name, limit.low, limit.high, limit, optional) for name, limit, optional in rows]
 
-    def check(own: dict[str, Any]) -> None:
+    def check(record: Any) -> None:
         for name, low, high, limit, optional in plain:
-            value = own[name]
+            value = getattr(record, name)
             if value.__class__ is float and low <= value <= high:
                 continue
             if value is None and optional:

@@ -20,7 +20,7 @@ import msgspec
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.formats import folders, identity, locking, project_file
 from zolvek.formats.atomic import read_bytes, write_bytes
 
@@ -42,8 +42,7 @@ class Head(msgspec.Struct):
     project: msgspec.Raw
 
 
-@record
-class Left:
+class Left(Record, frozen=True):
     """What a crash has left: the copy's file, the project's own, when it was written."""
 
     file: Path

@@ -13,7 +13,7 @@ from zolvek.core.document.listening import Listening, heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.playing import played
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.formats.atomic import written
 from zolvek.formats.names import file_names
 
@@ -25,8 +25,7 @@ CONTROL_FRAMES = 65_536
 Progress = Callable[[int, int], object]
 
 
-@record
-class SoundForm:
+class SoundForm(Record, frozen=True):
     """How sound is written: frames a second, and "16", "24" or "float" bits."""
 
     rate: int = 48_000

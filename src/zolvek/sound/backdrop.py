@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
 
 from zolvek.core.model.project import Project
+from zolvek.core.records import replace
 from zolvek.sound.analysis import spectrogram, waveform
 from zolvek.sound.renderer import OFFLINE_FRAMES, Renderer
 

@@ -10,14 +10,13 @@ import numpy as np
 from zolvek.core.arrays import Floats, Ints, frozen
 from zolvek.core.model.project import Device, Project
 from zolvek.core.movement.playing import Heard, played
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 FINE = 16  # frames between control points of what is computed here
 COARSE = 64  # of what a library effect does: setting it costs more
 
 
-@record
-class Block:
+class Block(Record, frozen=True):
     """A stretch of sound: the project's beat at each of its frames, and the sample rate."""
 
     beats: Floats

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.sound.controls import COARSE, FINE, Controls
 from zolvek.sound.delay import Delay
 from zolvek.sound.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
@@ -46,8 +46,7 @@ def _milliseconds(value: float) -> float:
     return value * 1000.0
 
 
-@record
-class LibraryEffect:
+class LibraryEffect(Record, frozen=True):
     """`make` gives a fresh effect; `sets` maps a parameter to the effect's own attribute and
     turns its real value into what that attribute takes; `wet` are the attributes that make it
     give nothing but its effect, for the dry sound is mixed in here."""

@@ -8,7 +8,6 @@ ends of the travel where it hardly changes are left out.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -20,7 +19,7 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.thinning import fitted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.records import record
+from zolvek.core.records import Record, replace
 from zolvek.sound.analysis import brightness, level_db
 from zolvek.sound.renderer import Renderer
 
@@ -37,8 +36,7 @@ EVEN_TOLERANCE = 0.002
 Progress = Callable[[int, int], object]
 
 
-@record
-class Measured:
+class Measured(Record, frozen=True):
     """Increasing `position`s 0..1 of a control, and what the sound is like at each: `level` in
     dB, `brightness` in Hz (0 where it is silent)."""
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project, Track
+from zolvek.core.records import replace
 from zolvek.sound import clips
 from zolvek.sound.controls import Block, Controls, applied_lanes
 from zolvek.sound.devices import Incoming, Unit, make

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import field
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -18,7 +18,6 @@ from zolvek.core.curve.rules import (
 )
 from zolvek.core.curve.shapes import LINE, SHAPES
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 65_536
@@ -31,7 +30,7 @@ NO_PARTS.flags.writeable = False
 WHOLE = (0.0, 1.0, 0.0)
 
 
-@record(eq=False)
+@dataclass(frozen=True, eq=False)
 class Curve:
     """Parallel read-only arrays of one length, at least one point.
 

@@ -25,7 +25,7 @@ from zolvek.core.curve.runs import runs_of
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.thinning_loops import farthest, funnel
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 LEAST = 1e-6  # of the height: no tolerance is finer
 COMPILED_FROM = 300  # samples from which on the loops are worth compiling
@@ -49,8 +49,7 @@ HELPERS = {
 }  # fmt: skip
 
 
-@record(eq=False)
-class Thinned:
+class Thinned(Record, frozen=True, eq=False):
     """A thinned curve and the one it was made of; how far apart they are is reckoned when asked."""
 
     curve: Curve

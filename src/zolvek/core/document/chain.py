@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 from zolvek.core.document.parts import remove_lane, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import SHIPPED, Clip, Device, Lane, Project, Track
+from zolvek.core.records import replace
 
 
 def _free_id(project: Project, wanted: str) -> str:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
@@ -13,6 +11,7 @@ from zolvek.core.curve.thinning import thinned
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.model.take import Choice, Comp, Take
+from zolvek.core.records import replace
 
 
 def take_of(lane: Lane, key: str) -> Take:
@@ -31,7 +30,7 @@ def with_take(lane: Lane, curve: Curve, first: float, last: float) -> Lane:
 
 def changed(lane: Lane, key: str, **changes: object) -> Lane:
     """The take of this id changed: its name, rating, colour, whether it is muted, its span."""
-    take = replace(take_of(lane, key), **changes)  # type: ignore[arg-type]
+    take = replace(take_of(lane, key), **changes)
     return replace(lane, takes=tuple(take if each.id == key else each for each in lane.takes))
 
 

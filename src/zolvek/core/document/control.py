@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from zolvek.core.model.project import Mapping, Project
-from zolvek.core.records import record
+from zolvek.core.records import Record, replace
 
 
-@record
-class OutsideControl:
+class OutsideControl(Record, frozen=True):
     """A control of the stand-in controller, or one that a MIDI message tells."""
 
     id: str

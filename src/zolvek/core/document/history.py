@@ -6,13 +6,12 @@ are some way from the present. Beyond a number of bytes the oldest steps go, and
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import NamedTuple
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.packing import LEAST, pack, size, unpack
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.records import record
+from zolvek.core.records import Record, replace
 
 DEEPEST = 2_000  # steps kept
 MOST_BYTES = 512_000_000  # that they hold of their own; a setting says otherwise
@@ -34,8 +33,7 @@ class Step(NamedTuple):
         return sum(size(curve) for curve in self.fresh) + ROW_BYTES * self.rows
 
 
-@record
-class History:
+class History(Record, frozen=True):
     """`steps[here]` is the present project; those after it can be redone. `gone`: how many of the
     oldest could not be kept."""
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from zolvek.core.curve.building import flat
@@ -14,6 +12,7 @@ from zolvek.core.curve.spans import cut
 from zolvek.core.document.parts import remove_lane, with_curve, with_lane, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Link, Project, Switch, Track
+from zolvek.core.records import replace
 
 
 def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) -> Lane:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.records import record
+from zolvek.core.records import Record, replace
 
 
-@record
-class Listening:
+class Listening(Record, frozen=True):
     """`solo`: tracks heard alone; `alone`: the one lane that moves, all others held at their
     controls' present values; `held`: lanes held at values 0..1 of
     their curves, as by a hand; `tried`: a lane

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
@@ -12,6 +11,7 @@ from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.messages import MidiTarget, parse_target
 from zolvek.core.model.project import Lane, Project, Track
+from zolvek.core.records import replace
 
 
 def with_track(project: Project, track: Track) -> Project:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from zolvek.core.document.chain import with_device
@@ -11,6 +9,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project
 from zolvek.core.model.state import State, StatePart, Values
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 
 SAME = 1e-9  # positions closer than this do not differ
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import NamedTuple
 
 from zolvek.core.arrays import Floats, Numbers
@@ -14,6 +13,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.layering import with_layer
 from zolvek.core.movement.pad_paths import with_pad
+from zolvek.core.records import replace
 from zolvek.core.value import reach as reaches
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import WHOLE, Reach

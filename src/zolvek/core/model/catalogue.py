@@ -7,14 +7,13 @@ a person can describe a device of their own in the same form.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import fields
 from functools import cached_property
 from typing import Any
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import parse_target
 from zolvek.core.model.shipped_devices import DEVICES
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 
 FORMAT, VERSION = "zolvek-device", 1
@@ -27,8 +26,7 @@ ROLES = {
 MOST_PARAMETERS = 4_096
 
 
-@record
-class Preset:
+class Preset(Record, frozen=True):
     """A named setting: parameter id to its value as a person would write it. What is not named
     is at its default."""
 
@@ -36,8 +34,7 @@ class Preset:
     values: dict[str, str]
 
 
-@record
-class DeviceKind:
+class DeviceKind(Record, frozen=True):
     """One description. Raises ZolvekError when it contradicts itself."""
 
     key: str
@@ -124,7 +121,7 @@ def kind_from_plain(plain: Any, where: str = "the description") -> DeviceKind:
     return kind
 
 
-PARAMETER_FIELDS = {each.name for each in fields(Parameter)}
+PARAMETER_FIELDS = set(Parameter.__struct_fields__)
 PARAMETER_TEXTS = ("id", "name", "group", "unit", "taper", "sends")
 
 
@@ -189,7 +186,7 @@ def plain(kind: DeviceKind) -> dict[str, Any]:
     for parameter in kind.parameters:
         row = {
             name: getattr(parameter, name)
-            for name in (f.name for f in fields(Parameter))
+            for name in Parameter.__struct_fields__
             if getattr(parameter, name) != getattr(usual, name)
         }
         rows.append(row | ({"choices": list(parameter.choices)} if parameter.choices else {}))

@@ -7,7 +7,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Amount, Beat
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.randomness import RandomMove
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,
 # seen from the middle: an LFO spans the full height, an offset may go all the way either way.
@@ -19,8 +19,7 @@ LAYER_KINDS: dict[str, tuple[str, float]] = {
 }
 
 
-@record
-class Layer:
+class Layer(Record, frozen=True):
     """`kind` of the table, with its `lfo`, `random` movement or `curve` (values 0..1, where ½
     changes nothing; beats of the project).
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 
 class Scale(NamedTuple):
@@ -82,8 +82,7 @@ MOST_SEMITONES = 96
 SELECTING = {"rpn": (100, 101, 6, 38), "nrpn": (98, 99, 6, 38)}
 
 
-@record
-class MidiTarget:
+class MidiTarget(Record, frozen=True):
     """Where a lane's messages go: channel 1..16, the kind of message, its number where it has
     one, how many semitones a bend goes each way, and the port ("": whichever is chosen). Raises
     ZolvekError when that can't be sent."""

@@ -6,7 +6,7 @@ from zolvek.core.curve.shapes import CODES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat
 from zolvek.core.model.state import Values
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 MOMENTS = {
     "start": "At the start",
@@ -18,8 +18,7 @@ STAGGERS = {"none": "All together", "starts": "Groups start one after another",
             "ends": "Groups arrive one after another"}  # fmt: skip
 
 
-@record
-class Way:
+class Way(Record, frozen=True):
     """How parameters go: the shape and amount of their segment, when choices jump, how groups
     follow one another, and whether the new values stay after the span or the old curve comes back.
     `apart` gives single parameters a shape and amount of their own; `left_out` ones do not move."""
@@ -43,8 +42,7 @@ class Way:
                 raise ZolvekError(what, "morph", "Choose one that there is.")
 
 
-@record
-class Morph:
+class Morph(Record, frozen=True):
     """A morph that is linked to its states: `states` are their ids in order ("" for what was there
     before, kept in `start`), at `beats`."""
 

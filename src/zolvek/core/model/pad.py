@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import field
-
 import numpy as np
 
 from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Share
-from zolvek.core.records import record
+from zolvek.core.records import Record, field
 
 FEWEST, MOST = 2, 8
 CLOSEST = 1e-6  # apart that two states have to lie
 WEIGHTS = {"distance": "By distance", "corners": "Between four corners"}
 
 
-@record
-class PadCorner:
+class PadCorner(Record, frozen=True):
     """A state's place on the pad, 0..1 each way."""
 
     state: str
@@ -26,8 +23,7 @@ class PadCorner:
     y: Share
 
 
-@record
-class Pad:
+class Pad(Record, frozen=True):
     """The states of one device on a square, and the way the puck takes: its `x` and `y` as curves
     over the project's beats, from `first` to `last`."""
 

@@ -5,11 +5,10 @@ from __future__ import annotations
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Length
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 
-@record
-class Pattern:
+class Pattern(Record, frozen=True):
     """A named piece of curve: its points lie from beat 0 to `length`."""
 
     name: str

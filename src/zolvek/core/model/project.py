@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import field
 from functools import cached_property
 
 from zolvek.core.arrays import Floats, Numbers
@@ -20,23 +19,21 @@ from zolvek.core.model.pad import Pad
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.state import State
 from zolvek.core.model.take import Comp, Take
-from zolvek.core.records import record
+from zolvek.core.records import Record, field
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position, to_position
 
 
-@record
-class Section:
+class Section(Record, frozen=True):
     """A named stretch of the project that begins at `beat` and lasts until the next one."""
 
     beat: Beat
     name: str
 
 
-@record
-class Note:
+class Note(Record, frozen=True):
     """A note of a stand-in synth: start and length in beats, MIDI pitch, strength 0..1."""
 
     beat: Beat
@@ -48,8 +45,7 @@ class Note:
 SHIPPED = "shipped:"  # before the names of sounds that come with the program
 
 
-@record
-class Clip:
+class Clip(Record, frozen=True):
     """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes
     with the program."""
 
@@ -59,8 +55,7 @@ class Clip:
     loop_until: Beat | None = None  # beat up to which it repeats; None plays it once
 
 
-@record
-class Device:
+class Device(Record, frozen=True):
     """A device in a track's chain: its kind (a row of the catalogue) and the present values
     of its parameters as positions 0..1; those not named are at their default.
 
@@ -116,8 +111,7 @@ class Device:
         return self.parameter(key).default_position if found is None else found
 
 
-@record
-class Cycle:
+class Cycle(Record, frozen=True):
     """A lane's own loop: it plays on to the end of the span once, then repeats the span."""
 
     beat: Beat
@@ -130,16 +124,14 @@ class Cycle:
             )
 
 
-@record
-class Switch:
+class Switch(Record, frozen=True):
     """From `beat` on the lane plays the pattern in slot `slot`, or its own curve at −1."""
 
     beat: Beat
     slot: int
 
 
-@record
-class Lane:
+class Lane(Record, frozen=True):
     """Drives one parameter of one device of its track.
 
     `reach` is the two positions that the curve's 0 and 1 stand for (low above high inverts).
@@ -201,8 +193,7 @@ class Lane:
         return self.to_position(self.curve.at(beats))
 
 
-@record
-class Link:
+class Link(Record, frozen=True):
     """What moves in lane `lane` moves in lane `other` too, `factor` times as far (negative:
     the opposite way)."""
 
@@ -211,8 +202,7 @@ class Link:
     factor: Factor = 1.0
 
 
-@record
-class Mapping:
+class Mapping(Record, frozen=True):
     """A control from outside (its id, see core.document.control) that moves a device's parameter."""
 
     control: str
@@ -220,8 +210,7 @@ class Mapping:
     parameter: str
 
 
-@record
-class Track:
+class Track(Record, frozen=True):
     """A source (notes for the first device, sound clips, or what the sends of other tracks
     carry), a chain of devices, and lanes."""
 
@@ -253,8 +242,7 @@ class Track:
         return self._driven.get((device, parameter))
 
 
-@record
-class Project:
+class Project(Record, frozen=True):
     """The whole document. `length` in beats. Raises ZolvekError when ids clash or lead nowhere."""
 
     name: str = "Untitled"

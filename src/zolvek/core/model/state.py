@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 Values = dict[str, float]  # parameter id -> position 0..1
 
 
-@record
-class StatePart:
+class StatePart(Record, frozen=True):
     """One device's share of a state: its id, and positions of its parameters."""
 
     device: str
     values: Values
 
 
-@record
-class State:
+class State(Record, frozen=True):
     """A named setting. Raises ZolvekError when it holds nothing, or a position beyond 0..1."""
 
     id: str

@@ -5,13 +5,12 @@ from __future__ import annotations
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 BEST = 5  # highest rating
 
 
-@record
-class Take:
+class Take(Record, frozen=True):
     """One recorded pass, raw: `curve` over the project's beats, from `first` to `last`."""
 
     id: str
@@ -28,8 +27,7 @@ class Take:
             raise ZolvekError("The take's span or rating is out of range.", f"take {self.id}")
 
 
-@record
-class Choice:
+class Choice(Record, frozen=True):
     """From beat `first` to `last` the lane's curve is a take's."""
 
     first: Beat
@@ -37,8 +35,7 @@ class Choice:
     take: str
 
 
-@record
-class Comp:
+class Comp(Record, frozen=True):
     """What has been chosen, and the curve `under` it, which comes back where a choice is let go.
     Joins glide over `glide` beats inside the chosen span, or cut at 0."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -20,7 +19,7 @@ from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.movement.randomness import random_curve
-from zolvek.core.records import record
+from zolvek.core.records import Record, replace
 from zolvek.core.time.tempo import TempoMap
 
 TOLERANCE = 0.002  # of the height, that baking stays within when nothing is said
@@ -28,8 +27,7 @@ LFO_TOLERANCE = 2e-4
 SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
 
 
-@record
-class Applied:
+class Applied(Record, frozen=True):
     """A layer ready to be applied: its curve over the whole project (½ where it rests)."""
 
     scales: bool
@@ -81,8 +79,7 @@ def applied(layers: Iterable[Layer]) -> list[Layer]:
     return [layer for layer in on if layer.solo] or on
 
 
-@record(eq=False)
-class Layered:
+class Layered(Record, frozen=True, eq=False):
     """A base curve with parts applied in order. It is evaluated as a curve is, but is none: it
     has no points of its own. Kept to 0..1 by clipping, or with `fit` by pressing it together."""
 

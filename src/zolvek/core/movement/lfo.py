@@ -13,7 +13,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.waves import WAVES
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.rates import Rate
 from zolvek.core.time.tempo import TempoMap
 
@@ -21,8 +21,7 @@ QUARTER = Rate(1.0)
 TABLE = 65_536  # places at which a rate that changes by a curve is added up
 
 
-@record
-class Lfo:
+class Lfo(Record, frozen=True):
     """A movement that repeats.
 
     `phase` in cycles; `amount` and `centre` in 0..1 of the height (amount 1 is from lowest to
@@ -78,8 +77,7 @@ class Lfo:
         return self.rate_end is None and self.amount_way is None
 
 
-@record
-class Cycles:
+class Cycles(Record, frozen=True):
     """How many cycles have gone by at each beat of a span, and back: exact inverses."""
 
     lfo: Lfo

@@ -8,7 +8,6 @@ moment that is chosen, and never pass through what neither state has.
 from __future__ import annotations
 
 import itertools
-from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -25,6 +24,7 @@ from zolvek.core.model.morph import Morph, Way
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, Values
 from zolvek.core.movement.playing import played
+from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 
 Points = list[tuple[float, float, int, float]]  # beat, value, shape code, amount

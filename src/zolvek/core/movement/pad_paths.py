@@ -7,8 +7,6 @@ lies. For four states at the corners of a rectangle bilinear weights are offered
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
@@ -27,6 +25,7 @@ from zolvek.core.model.project import Device, Lane, Project
 from zolvek.core.model.state import Values
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.lfo_points import as_curve
+from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 
 AT_ONCE = 8_192  # places weighed in one go: what is worked on stays in the cache

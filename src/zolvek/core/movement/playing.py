@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import cached_property
 
 from zolvek.core.arrays import Floats, Numbers
@@ -13,11 +12,10 @@ from zolvek.core.curve.spans import piece, splice
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.layering import Layered, layered
-from zolvek.core.records import record
+from zolvek.core.records import Record, replace
 
 
-@record(eq=False)
-class Heard:
+class Heard(Record, frozen=True, eq=False):
     """A lane as it is heard: what its curve comes to, over its reach."""
 
     lane: Lane

@@ -16,7 +16,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import TICK, indices
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.rates import Rate
 from zolvek.core.time.tempo import TempoMap
 
@@ -36,8 +36,7 @@ HAND_SPACING = 0.45  # beats between a hand's small corrections, about
 HAND_DEPTH = 0.03  # of the height, that they reach at full strength
 
 
-@record
-class RandomMove:
+class RandomMove(Record, frozen=True):
     """New values, one each `every`, from −1 to 1.
 
     `offset` −1..1 moves their middle, without leaving that range; with `spread` "levels" what is

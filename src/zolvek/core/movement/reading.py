@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -15,6 +14,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.randomness import RandomMove
 from zolvek.core.movement.settings import Setting
+from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
 from zolvek.core.value.units import read
 

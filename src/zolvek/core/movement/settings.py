@@ -5,13 +5,12 @@ from __future__ import annotations
 
 import random
 
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 MOST_SEED = 1_000_000  # of those that are rolled
 
 
-@record
-class Setting:
+class Setting(Record, frozen=True):
     """One of them: `unit` "%" is typed in percent and used in 0..1, "s" in s or ms and used in seconds;
     "rate" is a length of notes, bars, seconds or Hz; "list" percents with spaces between."""
 

@@ -15,7 +15,7 @@ from zolvek.core.curve.thinning import compiled, thinned
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import Scale
 from zolvek.core.movement.playing import Heard
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
 
@@ -27,8 +27,7 @@ LOOKED_AT = 1 << 18  # ticks of one step, to say where it is furthest off
 LONGEST = 60_000.0  # milliseconds that a change may wait at most
 
 
-@record
-class Resolution:
+class Resolution(Record, frozen=True):
     """How closely steps follow: changes lie at least `ticks` and `milliseconds` apart, and beyond
     half a step they may stray by `tolerance` of the height."""
 
@@ -45,8 +44,7 @@ class Resolution:
             )
 
 
-@record(eq=False)
-class Stream:
+class Stream(Record, frozen=True, eq=False):
     """One lane's steps: `tick` increasing, `value` from 0 to the highest; `strays`: how far they
     stray from the curve at most, in steps, and the tick that is at."""
 

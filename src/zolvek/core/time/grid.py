@@ -9,7 +9,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.meter import MeterMap
 
 DIVISIONS = (1, 2, 4, 8, 16, 32, 64, 128)
@@ -23,8 +23,7 @@ GRID_KINDS: dict[str, tuple[str, float]] = {
 }
 
 
-@record
-class Grid:
+class Grid(Record, frozen=True):
     """A grid of 1/`division` notes, or of `division` whole bars when the kind is "bars".
 
     Lines are counted from where the meter last changed, so that they fall on bar lines

@@ -11,15 +11,14 @@ import numpy as np
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LAST_BAR, Bar
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.tempo import TempoMap
 
 TICKS = 960  # a quarter note
 POSITION_HELP = 'Write a bar such as "13", "13.3" or "13.3.480", or a time such as "0:07.250".'
 
 
-@record
-class MeterPoint:
+class MeterPoint(Record, frozen=True):
     """From `bar` (counted from 1) on, bars hold `count` notes of 1/`unit`."""
 
     bar: Bar
@@ -27,8 +26,7 @@ class MeterPoint:
     unit: int
 
 
-@record
-class MeterMap:
+class MeterMap(Record, frozen=True):
     """Bars over the whole project.
 
     Raises ZolvekError when points are missing, out of order or not a meter.

@@ -5,15 +5,14 @@ from __future__ import annotations
 import re
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.durations import counted, note_beats
 
 HELP = "Write a note value such as 1/8, 1/8t or 1/4d, 2 bars, 3 beats, 0.5 s, or 3 Hz."
 FASTEST_BEATS, FASTEST_HZ = 4.0 / 128.0, 100.0  # beyond these a warning is due
 
 
-@record
-class Rate:
+class Rate(Record, frozen=True):
     """One cycle takes `period`: beats, or with `timed` seconds. Raises ZolvekError for none."""
 
     period: float

@@ -9,11 +9,10 @@ import numpy as np
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS, Beat, Bpm
-from zolvek.core.records import record
+from zolvek.core.records import Record
 
 
-@record
-class TempoPoint:
+class TempoPoint(Record, frozen=True):
     """From `beat` on the tempo is `bpm` quarter notes a minute; with `ramp` it goes
     linearly in beats to the next point's tempo, otherwise it holds until there."""
 
@@ -22,8 +21,7 @@ class TempoPoint:
     ramp: bool = False
 
 
-@record
-class TempoMap:
+class TempoMap(Record, frozen=True):
     """Tempo over the whole project. Positions are beats (quarter notes), times are seconds.
 
     A ramp's seconds are the integral of 60/bpm over its beats: 60·ln(bpm1/bpm0)/slope.

@@ -9,7 +9,7 @@ import numpy as np
 from zolvek.core.arrays import Floats, Numbers, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Real
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.durations import note_beats
 from zolvek.core.value.tapers import TAPERS, Taper
 from zolvek.core.value.units import UNITS, read, write
@@ -17,8 +17,7 @@ from zolvek.core.value.units import UNITS, read, write
 SWITCH_WORDS = {"on": 1.0, "yes": 1.0, "1": 1.0, "off": 0.0, "no": 0.0, "0": 0.0}
 
 
-@record
-class Parameter:
+class Parameter(Record, frozen=True):
     """One control. `low`, `high` and `default` are real values in `unit`; for the decibel
     taper `low` is the floor above silence; stepped ones count choices from 0.
 

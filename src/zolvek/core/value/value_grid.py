@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position
 
@@ -14,8 +14,7 @@ DIVISIONS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 16, 24, 32)
 MOST_LEVELS = 400
 
 
-@record
-class ValueGrid:
+class ValueGrid(Record, frozen=True):
     """`kind`: off; units, whole semitones, dB, percent or steps of the parameter; or
     `divisions` equal parts of the lane's height."""
 

@@ -13,7 +13,7 @@ import numpy as np
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LAST_BAR, LIMITS
 from zolvek.core.model.project import Note, Section
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.formats.midi import chunks as midi_chunks
@@ -38,8 +38,7 @@ class TrackPart:
     semitones: float = 2.0
 
 
-@record
-class Score:
+class Score(Record, frozen=True):
     """A whole file: beats are quarter notes. `left_out`: how many messages of
     which kinds have no place here."""
 

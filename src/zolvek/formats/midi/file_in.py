@@ -4,7 +4,6 @@ parameters as lanes, its notes, tempo, meter and markers."""
 from __future__ import annotations
 
 import os
-from dataclasses import replace
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from zolvek.core.model.catalogue import DEVICE_KINDS, DeviceKind
 from zolvek.core.model.messages import CONTROLLERS, MESSAGES, MidiTarget
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import from_steps
+from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.atomic import read_bytes
 from zolvek.formats.midi.decode import Score, TrackPart, decode

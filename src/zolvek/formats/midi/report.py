@@ -12,7 +12,7 @@ from zolvek.core.model.messages import MESSAGES
 from zolvek.core.model.project import Project
 from zolvek.core.movement.playing import Heard
 from zolvek.core.movement.stepping import Resolution, Stream, step_extents
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi.encode import BAUD, beyond, in_time, running
@@ -25,8 +25,7 @@ WORTH_SAYING = 64  # steps beyond both values, of 16,383: half of what can't be 
 HEARD_LATE = 0.020  # seconds behind from which on it is worth a word (common practice, no source)
 
 
-@record
-class LaneReport:
+class LaneReport(Record, frozen=True):
     """One lane: how many messages, how far its steps stray at most (in steps of its kind, and in
     the parameter's own unit), and at which beat; `beyond`: how many steps outside both values a receiver
     may see between the halves of a change."""
@@ -41,8 +40,7 @@ class LaneReport:
     beyond: int
 
 
-@record
-class Report:
+class Report(Record, frozen=True):
     """`messages_a_second`, `bytes_a_second`: in the busiest second, which begins at `busiest`
     (seconds); `late`: how far a DIN cable falls behind at most, in seconds; `alike`: labels of
     lanes that can't be told apart on arrival; `advice`: what to do about each problem."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -10,6 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from zolvek.core.document.listening import heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
+from zolvek.core.records import replace
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -15,6 +14,7 @@ from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.recording import MODES, Pass, written
+from zolvek.core.records import replace
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 from zolvek.studio.work import Progress, Work

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from zolvek.core.document import chain, parts, stored_states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device, Track
 from zolvek.core.model.state import State
+from zolvek.core.records import replace
 from zolvek.studio.asking import Ask
 from zolvek.studio.session import Session
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from zolvek.core.document import lanes, parts
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Cycle
 from zolvek.core.movement.playing import without_cycle
+from zolvek.core.records import replace
 from zolvek.studio.commands.scope import base_only, scope, unlocked
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
@@ -18,7 +17,7 @@ COLOURS = 6
 def change(session: Session, label: str, **changes: object) -> None:
     """Fields of the focus lane, locked ones too."""
     if session.lane is not None:
-        session.edit_lane(label, replace(session.lane, **changes))  # type: ignore[arg-type]  # its fields
+        session.edit_lane(label, replace(session.lane, **changes))
 
 
 def toggle(session: Session, label: str, switch: str) -> None:

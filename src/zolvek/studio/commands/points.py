@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import replace
 from zolvek.core.value.changes import by_units, parse_change
 from zolvek.studio.commands.scope import base_only, target, unlocked
 from zolvek.studio.session import NONE_CHOSEN, Session

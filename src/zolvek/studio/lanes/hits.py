@@ -5,15 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.studio.lanes.outline import points_shown
 from zolvek.studio.viewport import Viewport
 
 POINT_REACH, LINE_REACH = 9.0, 6.0  # pixels
 
 
-@record
-class Hit:
+class Hit(Record, frozen=True):
     """`kind` is "point", "segment" or "empty"; `index` the point, or the segment's first."""
 
     kind: str

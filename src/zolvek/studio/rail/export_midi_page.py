@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, QUrl
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
+from zolvek.core.records import replace
 from zolvek.formats.midi.file_out import SPLITS
 from zolvek.studio.context import Studio
 from zolvek.studio.deliveries import apart_text, set_apart

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -12,6 +11,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane
 from zolvek.core.movement import layering
+from zolvek.core.records import replace
 from zolvek.core.value.units import read
 from zolvek.studio.commands.movement import share_layer
 from zolvek.studio.commands.scope import with_own

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +15,7 @@ from zolvek.core.movement import lfo_points
 from zolvek.core.movement.reading import EQUAL, EVEN, lfo_of
 from zolvek.core.movement.settings import LFO_SETTINGS
 from zolvek.core.movement.waves import WAVES
+from zolvek.core.records import replace
 from zolvek.formats import pattern_library
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio

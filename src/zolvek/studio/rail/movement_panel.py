@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement import layering
+from zolvek.core.records import replace
 from zolvek.studio.commands.scope import scope
 from zolvek.studio.context import Studio
 from zolvek.studio.rail.hand_page import HandPage

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -22,6 +21,7 @@ from zolvek.core.curve.thinning import thinned
 from zolvek.core.model.pad import WEIGHTS, Pad, PadCorner
 from zolvek.core.movement import pad_paths
 from zolvek.core.movement.pad_paths import TRAVELS
+from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
 from zolvek.studio.commands.controls import turn
 from zolvek.studio.commands.devices import chosen_device, own_states

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.document.stored_states import state_of
 from zolvek.core.model.pad import CLOSEST, Pad
+from zolvek.core.records import replace
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes.outline import polygon
 from zolvek.studio.lanes.painting import diamond

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
@@ -18,6 +16,7 @@ from zolvek.core.curve import spans
 from zolvek.core.document import lanes
 from zolvek.core.model.project import Pattern
 from zolvek.core.movement.playing import filled
+from zolvek.core.records import replace
 from zolvek.formats import pattern_library
 from zolvek.studio import theme as themes
 from zolvek.studio.commands.scope import scope, target

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.forms import FORMS, Form, stamped
-from zolvek.core.records import record
+from zolvek.core.records import Record
 from zolvek.studio.commands.scope import scope, shape_scope, shaped
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import (
@@ -25,8 +25,7 @@ from zolvek.studio.widgets import (
 )
 
 
-@record
-class Number:
+class Number(Record, frozen=True):
     label: str
     unit: str
     default: float
@@ -35,8 +34,7 @@ class Number:
     step: float = 1.0
 
 
-@record
-class Operation:
+class Operation(Record, frozen=True):
     """One thing to do to a piece: `work` takes the piece and the fields' values."""
 
     key: str

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt
@@ -23,6 +22,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
 from zolvek.core.model.state import State, StatePart, Values
 from zolvek.core.movement import morphing
+from zolvek.core.records import replace
 from zolvek.core.value.units import read
 from zolvek.studio import theme as themes
 from zolvek.studio.commands.devices import chosen_device, own_states, shown_track

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.document.listening import Listening
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
+from zolvek.core.records import replace
 from zolvek.studio.state.document import Document
 
 
@@ -33,7 +32,7 @@ class Hearing(QObject):
 
     def listen(self, **changes: object) -> None:
         """Hear the project otherwise."""
-        self.listening = replace(self.listening, **changes)  # type: ignore[arg-type]  # its fields
+        self.listening = replace(self.listening, **changes)
         self.changed.emit()
 
     def compare(self, with_what: str) -> None:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.errors import ZolvekError
+from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.value.value_grid import ValueGrid
@@ -44,7 +44,7 @@ class Tools(QObject):
         self.sliders[key] = value
 
     def set_grid(self, **changes: object) -> None:
-        self.grid = replace(self.grid, **changes)  # type: ignore[arg-type]  # its fields
+        self.grid = replace(self.grid, **changes)
         self.settings.grid_division = self.grid.division
         self.settings.grid_kind, self.settings.snap = self.grid.kind, self.grid.on
         self.changed.emit()
@@ -61,7 +61,7 @@ class Tools(QObject):
         return float(self.grid.snap(to, meter))
 
     def set_value_grid(self, **changes: object) -> None:
-        self.value_grid = replace(self.value_grid, **changes)  # type: ignore[arg-type]  # its fields
+        self.value_grid = replace(self.value_grid, **changes)
         self.changed.emit()
 
     def set_when_met(self, choice: str) -> None:
