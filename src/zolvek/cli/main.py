@@ -25,6 +25,8 @@ NO_DISPLAY = (
     "for a picture without one, run `./zolvek shots`, which writes docs/screenshots/*.png."
 )
 
+TOLD_AGAIN = 1.0  # seconds, far more than it takes to leave
+
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="zolvek")
@@ -72,8 +74,9 @@ for command in (*PROJECTS, *MOVEMENTS, curve, *DELIVERIES):
 def main() -> None:
     """Run the command line; every expected error is one line and status 2, or 1 for what could not be
     done."""
-    for each in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(each, _ended)
+    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(each) is not signal.SIG_IGN:  # as for what runs on without a terminal
+            signal.signal(each, _ended)
     try:
         status = zolvek.main(standalone_mode=False) or 0
         sys.stdout.flush()
@@ -101,11 +104,19 @@ def main() -> None:
             "names the package that brings it.",
             1,
         )
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0.0)
 
 
 def _ended(number: int, _: object) -> None:
-    """Ended from outside: what is half written goes."""
-    raise SystemExit(128 + number)
+    """Ended from outside: what is half written goes.
+
+    Told again after a while: what comes up while a library is being loaded, or in what it calls back,
+    may be lost there.
+    """
+    signal.signal(signal.SIGALRM, lambda *_: _ended(number, None))
+    signal.setitimer(signal.ITIMER_REAL, TOLD_AGAIN)
+    raise KeyboardInterrupt if number == signal.SIGINT else SystemExit(128 + number)
 
 
 def _silence() -> None:
