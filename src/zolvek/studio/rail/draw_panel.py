@@ -103,8 +103,11 @@ class DrawPanel(QWidget):
             WHEN_MET, "When points meet others", lambda key: session.tools.set_when_met(str(key))
         )
         grid.addRow(field_label("Moves"), self.when_met)
-        layout.addWidget(self.snap)
-        layout.addWidget(self.distance)
+        snapping = QVBoxLayout()
+        snapping.setSpacing(0)
+        snapping.addWidget(self.snap)
+        snapping.addWidget(self.distance)
+        layout.addLayout(snapping)
         layout.addLayout(grid)
 
     def _lay_out_points(self, layout: QVBoxLayout) -> None:
