@@ -229,10 +229,9 @@ def _until(test: Callable[[], object], seconds: float = 60.0) -> None:
 
 def hours(count: float) -> Iterator[Row]:
     """Hours of playing in a loop, taken as fast as it is rendered, at a low rate; an edit a minute."""
-    from dataclasses import replace
-
     import numpy as np
 
+    from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
     from zolvek.sound.playback import Playback
 

@@ -623,9 +623,8 @@ def playing() -> None:
 @figure("delivering")
 def delivering() -> None:
     """48 bars of 64 lanes, every shape in each, as pairs of controllers."""
-    from dataclasses import replace
-
     from zolvek.core.model.messages import MidiTarget
+    from zolvek.core.records import replace
     from zolvek.formats.midi import file_out as midi_out
 
     project = crowded(64)

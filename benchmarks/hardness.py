@@ -185,7 +185,7 @@ def damage(count: int, seed: int = 1) -> Damage:
 
 EDITOR = """
 import sys, time
-from dataclasses import replace
+from zolvek.core.records import replace
 from pathlib import Path
 from PyQt6.QtCore import QCoreApplication, QTimer
 from zolvek.demo.night_regatta import build

@@ -32,7 +32,7 @@ class Kind(NamedTuple):
 
 def kinds() -> list[Kind]:
     """All kinds of files that are JSON, and tables that are text."""
-    from dataclasses import asdict, replace
+    from dataclasses import asdict
 
     import msgspec
 
@@ -40,6 +40,7 @@ def kinds() -> list[Kind]:
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
     from zolvek.core.model.pattern import Pattern
     from zolvek.core.model.state import StatePart
+    from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
     from zolvek.formats import (
         clipboard,
@@ -159,7 +160,7 @@ def _cell(value: Any) -> str:
 
 def _few(track: Any) -> Any:
     """A track with some of its notes and points, so that a change meets each kind of thing."""
-    from dataclasses import replace
+    from zolvek.core.records import replace
 
     lanes = tuple(replace(lane, takes=lane.takes[:1]) for lane in track.lanes[:3])
     return replace(track, notes=track.notes[:3], lanes=lanes)

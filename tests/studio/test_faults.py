@@ -126,7 +126,7 @@ own = windows.Window.warm_up
 def warm_up(self):
     own(self)
     self.action("add-track")
-    from dataclasses import replace
+    from zolvek.core.records import replace
     self.session.document.edit("Name", replace(self.session.project, name="Unsaved"))
     print("ready", flush=True)
 windows.Window.warm_up = warm_up

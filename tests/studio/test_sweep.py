@@ -99,7 +99,7 @@ class SweepJourney(WindowTest):
     def test_renders_the_mix_to_wav(self) -> None:
         path = self.folder / "mix.wav"
         small = project_file.decode(project_file.encode(self.session.project))
-        from dataclasses import replace
+        from zolvek.core.records import replace
 
         self.show(replace(small, length=8.0), None)
         self.session.settings.sound_tail = False

@@ -235,7 +235,7 @@ def layer_lfo(
     project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
 ) -> None:
     """An LFO as a layer: --amount is the layer's."""
-    from dataclasses import replace
+    from zolvek.core.records import replace
 
     made = _lfo(values)
     amount = made.amount * (-1.0 if made.invert else 1.0)
