@@ -32,6 +32,10 @@ WHEN_MET = (("Stop at other points", edits.STOP), ("Replace other points", edits
 MIXED = "several"
 
 
+def _counted(points: int) -> str:
+    return {0: "No points selected", 1: "1 point"}.get(points, f"{points} points")
+
+
 class DrawPanel(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
@@ -173,13 +177,7 @@ class DrawPanel(QWidget):
         session, drawn = self.session, self.session.target
         chosen = session.points.chosen
         has = drawn is not None and chosen.size > 0
-        self.what.setText(
-            "No points selected"
-            if not has
-            else "1 point"
-            if chosen.size == 1
-            else f"{chosen.size} points"
-        )
+        self.what.setText(_counted(chosen.size if has else 0))
         for widget in (self.value, self.position):
             widget.setEnabled(bool(has))
         segments = (
