@@ -30,6 +30,7 @@ from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.rail.thin_panel import ThinPanel
 from zolvek.studio.settings import Settings
+from zolvek.studio.widgets import SeedEntry
 from zolvek.studio.window import Window
 
 SIZE = (1280, 800)
@@ -254,6 +255,8 @@ def make(docs: Path) -> int:
         window.complete()
         _settle(app)
         prepare(window)
+        for seed in window.findChildren(SeedEntry):
+            seed.keep(1)  # the same picture every time
         _settle(app)
         path = docs / "screenshots" / f"{name}.png"
         window.grab().save(str(path))
