@@ -126,11 +126,13 @@ class Curve:
             return np.full(at.shape, self._at_one(float(at.flat[0])))
         flat = np.ravel(at)
         # With more points than beats, or beats in any order, each beat looks for its own place.
-        if len(self.part) or flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
+        if flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
             return self._at_any(flat).reshape(at.shape)
         out = np.empty_like(flat)
         for start in range(0, flat.size, RUN):
             self._at_rising(flat[start : start + RUN], out[start : start + RUN])
+        if len(self.part):
+            self._at_parts(flat, out)
         return out.reshape(at.shape)
 
     def _at_one(self, beat: float) -> float:
@@ -193,6 +195,16 @@ class Curve:
         evaluate = self._lines if np.all(self.shape[segments] == LINE) else self._shapes
         evaluate(beats[head:tail], out[head:tail], segments, counts)
 
+    def _at_parts(self, beats: Floats, out: Floats) -> None:
+        """Evaluate again, at increasing `beats`, what runs through a part of its shape: mostly few."""
+        cut = np.flatnonzero((self.part[:-1] != WHOLE).any(axis=1))
+        starts, ends = (np.searchsorted(beats, self.beat[cut + i]) for i in (0, 1))
+        counts = ends - starts
+        index = np.repeat(cut, counts)
+        if len(index):
+            where = np.repeat(starts - (np.cumsum(counts) - counts), counts) + np.arange(len(index))
+            out[where] = self._segment(index, self.progress(index, beats[where]))
+
     def _lines(self, beats: Floats, out: Floats, segments: slice, counts: Ints) -> None:
         """Evaluate lines, `counts` beats in each of the `segments`: linear, so no u is needed."""
         first = slice(segments.start, segments.stop + 1)
@@ -247,7 +259,8 @@ class Curve:
         y = risen(codes, place, amount, before)
         if back.any():  # seen backwards, what was the limit from the left is that from the right
             y[back] = risen(codes[back], place[back], amount[back], not before)
-        y0, swing, tilt = self.swing(index)
+        segments, which = np.unique(index, return_inverse=True)
+        y0, swing, tilt = (each[which] for each in self.swing(segments))
         return np.clip(low + swing * (y - y0) + tilt * u, 0.0, 1.0)
 
     def swing(self, index: Ints) -> tuple[Floats, Floats, Floats]:

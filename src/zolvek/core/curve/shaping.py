@@ -56,11 +56,29 @@ def tilted(curve: Curve, left: float = 0.0, right: float = 0.0) -> Curve:
         return left + (right - left) * (beats - first) / (last - first)
 
     if is_lines(curve):
-        moved = curve.value + lift(curve.beat)
-        if moved.min() >= 0.0 and moved.max() <= 1.0:
-            return valued(curve, moved)
+        return _clipped_lines(curve.beat, curve.value + lift(curve.beat))
     return _ramped(
         curve, lambda at: curve.at(at) + lift(at), lambda at: curve.before(at) + lift(at)
+    )
+
+
+def _clipped_lines(beats: Floats, values: Floats) -> Curve:
+    """Lines through points, with points where they leave 0..1."""
+    length = np.diff(beats)
+    new, levels, places = [], [], []
+    for bound in (0.0, 1.0):
+        over = np.flatnonzero(((values[1:] > bound) != (values[:-1] > bound)) & (length > 0.0))
+        part = (bound - values[over]) / (values[over + 1] - values[over])
+        new.append(beats[over] + part * length[over])
+        levels.append(np.full(len(over), bound))
+        places.append(over + 1)
+    at, level, place = (np.concatenate(each) for each in (new, levels, places))
+    order = np.argsort(at, kind="stable")
+    at, level, place = at[order], level[order], place[order]
+    inside = (at > beats[place - 1]) & (at < beats[place])
+    return lines(
+        np.insert(beats, place[inside], at[inside]),
+        np.insert(np.clip(values, 0.0, 1.0), place[inside], level[inside]),
     )
 
 

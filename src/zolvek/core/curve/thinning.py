@@ -200,7 +200,7 @@ def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, fra
         _piece_by_turns(beats[a : b + 1], values[a : b + 1], tolerance, share)
         for a, b in itertools.pairwise(cuts)
     ]
-    return _with_holds(chained(pieces))
+    return _with_holds(_checked(beats, values, chained(pieces), tolerance))
 
 
 def _piece_by_turns(beats: Floats, values: Floats, tolerance: float, share: float) -> Curve:
@@ -208,12 +208,10 @@ def _piece_by_turns(beats: Floats, values: Floats, tolerance: float, share: floa
     if len(beats) > 2:
         ends = [0, len(beats) - 1]
         one = _shaped(beats, values, beats[ends], values[ends], tolerance)
-        one = _checked(beats, values, one, tolerance)
         if len(one) == 2:
             return one
     frame = _lines(beats, values, tolerance * share)
-    made = _shaped(beats, values, frame.beat, frame.value, tolerance)
-    return _checked(beats, values, made, tolerance)
+    return _shaped(beats, values, frame.beat, frame.value, tolerance)
 
 
 def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:
