@@ -113,12 +113,20 @@ def mirrored(curve: Curve) -> Curve:
     told = _holds_told(curve)
     beat = told.beat[0] + told.beat[-1] - told.beat[::-1]
     codes = told.shape[:-1][::-1]
-    amount, parts = told.amount[:-1][::-1].copy(), told.parts[:-1][::-1].copy()
+    amount = told.amount[:-1][::-1].copy()
+    mirrors = {code: SHAPES[code].backwards for code in present(codes)}
+    if not len(told.part) and all(m is not None for code, m in mirrors.items() if code != HOLD):
+        for code, mirror in mirrors.items():
+            if mirror is not None:
+                amount[codes == code] = mirror(amount[codes == code])
+        return _holds_short(
+            Curve(beat, told.value[::-1], np.append(codes, LINE), np.append(amount, 0.0))
+        )
+    parts = told.parts[:-1][::-1].copy()
     whole = (parts[:, 0] == 0.0) & (parts[:, 1] == 1.0)
     parts[:, 2] = np.where(whole, np.diff(told.value)[::-1], parts[:, 2])
     parts[:, :2] = parts[:, 1::-1]  # from its end to its beginning
-    for code in present(codes):
-        mirror = SHAPES[code].backwards
+    for code, mirror in mirrors.items():
         if mirror is not None:
             mine = codes == code
             amount[mine] = mirror(amount[mine])
