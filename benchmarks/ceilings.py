@@ -185,12 +185,12 @@ def losses() -> Iterator[Row]:
         _until(partial(_ready, playback))
         time.sleep(1.0)
         place, began = playback.beat, time.perf_counter()
-        os.kill(playback.worker.process.pid, sign)  # type: ignore[union-attr]
+        os.kill(playback.worker.process.pid, sign)  # type: ignore[union-attr]  # it plays here
         _until(partial(_some, told))
         _until(partial(_went_on, playback, place))
         yield f"worker {word}: told after", told[0] - began, "s", "at most 2"
         yield "    sound goes on after", time.perf_counter() - began, "s", "at most 2"
-        os.kill(playback.worker.process.pid, signal.SIGSTOP)  # type: ignore[union-attr]
+        os.kill(playback.worker.process.pid, signal.SIGSTOP)  # type: ignore[union-attr]  # it plays here
         began = time.perf_counter()
         clock.close()
         playback.close()
@@ -258,7 +258,7 @@ def hours(count: float) -> Iterator[Row]:
             playback.use(replace(project, name=str(minute)))
             if minute in (30, 60 * int(count) - 1):
                 gc.collect()
-                worker = playback.worker.process.pid  # type: ignore[union-attr]
+                worker = playback.worker.process.pid  # type: ignore[union-attr]  # it plays here
                 sizes.append((_memory(os.getpid()), _memory(worker)))
     playback.close()
     yield f"stretches of {count:g} hours played that were not sound", wrong, "", "none"

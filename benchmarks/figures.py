@@ -257,7 +257,7 @@ def edits_() -> None:
 def quantised_(curve: Curve, grid: object, meter: object) -> object:
     from zolvek.core.curve.quantise import quantised
 
-    return quantised(curve, grid, meter)  # type: ignore[arg-type]
+    return quantised(curve, grid, meter)  # type: ignore[arg-type]  # handed through
 
 
 @figure("crowd")
@@ -492,7 +492,7 @@ def recording() -> None:
         painted[0] += 1
         paint(event)
 
-    window.focus_lane.paintEvent = counted  # type: ignore[method-assign]
+    window.focus_lane.paintEvent = counted  # type: ignore[method-assign]  # counted in its place
     window.studio.player.ready().warm_up()
     hardness.wait(1_500)
     window.studio.recorder.begin()

@@ -376,16 +376,16 @@ def actions(count: int, seed: int = 1) -> Played:
         kinds, weights = zip(*WEIGHTS, strict=True)
 
         def drag(widget: object, keys: Qt.KeyboardModifier) -> None:
-            size = widget.size()  # type: ignore[attr-defined]
+            size = widget.size()  # type: ignore[attr-defined]  # a widget
             spots = [
                 QPoint(rng.randrange(max(size.width(), 1)), rng.randrange(max(size.height(), 1)))
                 for _ in range(3)
             ]
             button = Qt.MouseButton.LeftButton
-            QTest.mousePress(widget, button, keys, spots[0])  # type: ignore[call-overload]
+            QTest.mousePress(widget, button, keys, spots[0])  # type: ignore[call-overload]  # widget is one
             for spot in spots[1:]:
-                QTest.mouseMove(widget, spot)  # type: ignore[call-overload]
-            QTest.mouseRelease(widget, button, keys, spots[2])  # type: ignore[call-overload]
+                QTest.mouseMove(widget, spot)  # type: ignore[call-overload]  # widget is one
+            QTest.mouseRelease(widget, button, keys, spots[2])  # type: ignore[call-overload]  # widget is one
 
         for number in range(count):
             kind = rng.choices(kinds, weights)[0]

@@ -135,7 +135,7 @@ class Entries(unittest.TestCase):
             self.assertEqual(len(done), 4)
             entry = Path(name, "applications", f"{desktop.ID}.desktop")
             parsed = configparser.ConfigParser(interpolation=None)
-            parsed.optionxform = str  # type: ignore[assignment]
+            parsed.optionxform = str  # type: ignore[assignment]  # keys as they are written
             parsed.read(entry)
             keys = parsed["Desktop Entry"]
             self.assertEqual((keys["Type"], keys["Icon"]), ("Application", desktop.ID))

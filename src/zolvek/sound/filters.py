@@ -90,7 +90,7 @@ def svf(x: Floats, setting: Setting, state: Floats) -> tuple[Floats, Floats]:
 
 def _run(values: Floats | float, run: slice) -> Any:
     """The values of a run of frames; a single one stands for all."""
-    return values if np.ndim(values) == 0 or np.size(values) == 1 else values[run]  # type: ignore[index]
+    return values if np.ndim(values) == 0 or np.size(values) == 1 else values[run]  # type: ignore[index]  # run is a slice of what is an array there
 
 
 def _solved(x: Floats, setting: Setting, state: Floats, bands: Floats) -> tuple[Floats, Floats]:

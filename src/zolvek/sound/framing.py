@@ -98,8 +98,8 @@ class _Pickler(pickle.Pickler):
     def reducer_override(self, value: Any) -> Any:
         if isinstance(value, type) or not is_dataclass(value):
             return NotImplemented
-        state = {name: getattr(value, name) for name in _names(type(value))}  # type: ignore[arg-type]
-        return copyreg.__newobj__, (type(value),), state  # type: ignore[attr-defined]
+        state = {name: getattr(value, name) for name in _names(type(value))}  # type: ignore[arg-type]  # kind is a dataclass here
+        return copyreg.__newobj__, (type(value),), state  # type: ignore[attr-defined]  # copyreg's stub lacks it
 
 
 class _Unpickler(pickle.Unpickler):

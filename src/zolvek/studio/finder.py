@@ -42,7 +42,7 @@ class Finder(QDialog):
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             way = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
             if way:
-                shown = [i for i in range(self.list.count()) if not self.list.item(i).isHidden()]  # type: ignore[union-attr]
+                shown = [i for i in range(self.list.count()) if not self.list.item(i).isHidden()]  # type: ignore[union-attr]  # i is below the count
                 if shown:
                     now = self.list.currentRow()
                     place = shown.index(now) + way if now in shown else 0

@@ -33,7 +33,7 @@ class Guide(QDialog):
         self.page.setAccessibleName("User guide")
         self.page.setSearchPaths([str(folder())])
         self.page.setOpenExternalLinks(True)
-        self.page.document().setDocumentMargin(18)  # type: ignore[union-attr]
+        self.page.document().setDocumentMargin(18)  # type: ignore[union-attr]  # a text browser has a document
         self.page.setMarkdown(read_bytes(folder() / "guide.md").decode())
         self.page.anchorClicked.connect(self._follow)
         self.page.setOpenLinks(False)

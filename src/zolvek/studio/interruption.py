@@ -31,7 +31,7 @@ class Interruption(QObject):
             end.setblocking(False)
         signal.set_wakeup_fd(self.writing.fileno(), warn_on_full_buffer=False)
         # PyQt's stub knows a voidptr only; an int is what it is.
-        self.watch = QSocketNotifier(self.reading.fileno(), QSocketNotifier.Type.Read, self)  # type: ignore[call-overload]
+        self.watch = QSocketNotifier(self.reading.fileno(), QSocketNotifier.Type.Read, self)  # type: ignore[call-overload]  # see above
         self.watch.activated.connect(self._woken)
         for each in SIGNALS:
             signal.signal(each, lambda *_: None)

@@ -52,7 +52,7 @@ def approximated(
         low, high, inner = _sampled(function, first, last, before)
         code, amount, fits = _shaped(low, high, inner, tolerance * MARGIN)
         fits |= (last - first < SHORTEST) | (halving == HALVINGS)
-        done.append(tuple(a[fits] for a in (first, last, low, high, code, amount)))  # type: ignore[arg-type]
+        done.append(tuple(a[fits] for a in (first, last, low, high, code, amount)))  # type: ignore[arg-type]  # six arrays
         if fits.all():
             break
         middle = 0.5 * (first[~fits] + last[~fits])

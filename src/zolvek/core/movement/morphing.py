@@ -139,7 +139,7 @@ def _fresh(
     points = [(beat + first, *others) for beat, *others in piece]
     before = [(0.0, rest, HOLD, 0.0)] if first > 0.0 else []
     after = [] if way.stays else [(last, rest, HOLD, 0.0)]
-    return _curve([*before, *points, *after])  # type: ignore[list-item]
+    return _curve([*before, *points, *after])  # type: ignore[list-item]  # rows of four, of two lengths of tuples
 
 
 def _curve(points: Points) -> Curve:

@@ -42,7 +42,7 @@ def played(lane: Lane, project: Project) -> Heard:
     if kept is None or kept[0] != project.length or kept[1] is not project.tempo:
         curve: Curve | Layered = unrolled(lane, project.length)
         if lane.layers:
-            curve = layered(curve, lane, project.tempo, project.length)  # type: ignore[arg-type]
+            curve = layered(curve, lane, project.tempo, project.length)  # type: ignore[arg-type]  # what is layered is heard as a curve is
         kept = (project.length, project.tempo, Heard(lane, curve))
         lane.__dict__["_played"] = kept
     return kept[2]

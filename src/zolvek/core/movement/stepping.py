@@ -216,7 +216,7 @@ def covered(least: Ints, most: Ints) -> tuple[Ints, Ints]:
         return new, low
     work: Callable[..., tuple[Ints, Ints]] = _kept
     if len(new) >= COMPILED_FROM:
-        work = compiled(_kept)  # type: ignore[assignment]
+        work = compiled(_kept)  # type: ignore[assignment]  # compiled, it is called in the same way
     begins, value = work(low, high)
     return new[begins], value
 

@@ -205,7 +205,7 @@ class IndexPanel(QWidget):
 
     def _mark_above(self, item: QTreeWidgetItem) -> str:
         """A branch bears the strongest mark below it."""
-        below = [self._mark_above(item.child(i)) for i in range(item.childCount())]  # type: ignore[arg-type]
+        below = [self._mark_above(item.child(i)) for i in range(item.childCount())]  # type: ignore[arg-type]  # i is below the count
         if not item.childCount():
             return item.data(0, MARK) or ""
         mark = next((m for m in ("on", "bypassed", "hidden") if m in below), "")
