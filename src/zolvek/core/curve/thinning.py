@@ -208,7 +208,7 @@ def _piece_by_turns(beats: Floats, values: Floats, tolerance: float, share: floa
     if len(beats) > 2:
         ends = [0, len(beats) - 1]
         one = _shaped(beats, values, beats[ends], values[ends], tolerance)
-        if len(one) == 2:
+        if len(one) == 2 and len(_checked(beats, values, one, tolerance)) == 2:
             return one
     frame = _lines(beats, values, tolerance * share)
     return _shaped(beats, values, frame.beat, frame.value, tolerance)
