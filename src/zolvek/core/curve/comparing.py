@@ -10,7 +10,9 @@ from zolvek.core.curve.places import knots
 from zolvek.core.curve.shapes import HOLD, SHAPES
 
 DENSE = 24  # places between neighbouring knots where errors are looked for
-CLOSE = 256  # places in a whole smooth segment, where that is fewer
+CLOSE = 64  # places in a whole smooth segment, where that is fewer
+ZOOM = np.linspace(0.0, 1.0, 17)
+ZOOMS = 2
 STEADY = np.array([row.steady for row in SHAPES])
 LINES = np.array([row.straight for row in SHAPES])
 STRAIGHT = LINES | (np.arange(len(SHAPES)) == HOLD)
@@ -27,7 +29,7 @@ def deviation(curve: Curve, other: Curve) -> tuple[float, float]:
             side = int(far[1].max() > far[0].max())
             at = int(np.argmax(far[side]))
             return float(far[side][at]), float((curve, other)[side].beat[at])
-    beats, difference = differences(curve, other)
+    beats, difference = differences(curve, other, 0.0)
     at = int(np.argmax(difference))
     return float(difference[at]), float(beats[at])
 
@@ -36,8 +38,11 @@ def is_lines(curve: Curve) -> bool:
     return bool(np.all(LINES[curve.shape[:-1]]))
 
 
-def differences(curve: Curve, other: Curve) -> tuple[Floats, Floats]:
-    """Beats, and how far apart the two curves are there; both sides of a jump are looked at."""
+def differences(curve: Curve, other: Curve, bound: float | None = None) -> tuple[Floats, Floats]:
+    """Beats, and how far apart the two curves are there; both sides of a jump are looked at.
+
+    Where they are about as far apart as `bound`, or furthest (0), the very peak is looked for.
+    """
     at = np.union1d(knots(curve), knots(other))
     if len(at) == 1:
         return at, np.abs(curve.at(at) - other.at(at))
@@ -50,7 +55,38 @@ def differences(curve: Curve, other: Curve) -> tuple[Floats, Floats]:
     far = np.abs(curve.at(beats) - other.at(beats))
     # What each stretch comes to at its end, in case that is a jump.
     limit = np.abs(curve.before(at[1:]) - other.before(at[1:]))
-    return np.insert(beats, ends, at[1:]), np.insert(far, ends, limit)
+    beats, far = np.insert(beats, ends, at[1:]), np.insert(far, ends, limit)
+    return (beats, far) if bound is None else _peaks(curve, other, beats, far, bound)
+
+
+def _peaks(
+    curve: Curve, other: Curve, beats: Floats, far: Floats, bound: float
+) -> tuple[Floats, Floats]:
+    """The places, and with them the peaks between them that may be beyond what was seen: round every
+    place that stands out, closer and closer."""
+    if len(far) < 3:
+        return beats, far
+    # Between three places a smooth difference rises above the middle one by an eighth of what it
+    # bends there at most: twice that is allowed for.
+    reach = far[1:-1] + np.abs(np.diff(far, 2)) / 4.0
+    open_ = reach >= bound if bound else reach >= far.max()
+    open_ &= far[1:-1] >= np.minimum(far[:-2], far[2:])
+    top = np.flatnonzero(open_ & (far[1:-1] <= bound) if bound else open_) + 1
+    if not top.size:
+        return beats, far
+    low, high = beats[top - 1], beats[top + 1]
+    for _ in range(ZOOMS):
+        at = low[:, None] + (high - low)[:, None] * ZOOM
+        found = np.abs(curve.at(at.ravel()) - other.at(at.ravel())).reshape(at.shape)
+        best = np.argmax(found, axis=1)
+        rows = np.arange(len(top))
+        low, high = (
+            at[rows, np.maximum(best - 1, 0)],
+            at[rows, np.minimum(best + 1, at.shape[1] - 1)],
+        )
+    peak, height = at[rows, best], found[rows, best]
+    where = np.argsort(np.concatenate((beats, peak)), kind="stable")
+    return np.concatenate((beats, peak))[where], np.concatenate((far, height))[where]
 
 
 def _places(curve: Curve, first: Floats, length: Floats) -> Ints:

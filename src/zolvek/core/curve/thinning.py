@@ -9,7 +9,6 @@ shapes, runs are followed as far as a bend, a cosine or an S-curve can.
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable
 from functools import cached_property, lru_cache
 from typing import Any
@@ -192,26 +191,18 @@ def _thin_run(beats: Floats, values: Floats, tolerance: float, shapes: bool, qui
 
 
 def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, frame: Curve) -> Curve:
-    """From one turn to the next, each way up or down by itself; all in one where there are too many."""
-    cuts = [0, *_turns(beats, values, frame).tolist(), len(beats) - 1]
+    """From one turn to the next, each way up or down by one shape where there is one that does, else
+    by itself; all in one where there are too many."""
+
+    def by_itself(x: Floats, y: Floats, tolerance: float) -> Curve:
+        return _shaped(x, y, *_corners(x, y, tolerance * share), tolerance)
+
+    cuts = np.concatenate(([0], _turns(beats, values, frame), [len(beats) - 1]))
     if len(cuts) >= MOST_TURNS:
-        cuts = [0, len(beats) - 1]
-    pieces = [
-        _piece_by_turns(beats[a : b + 1], values[a : b + 1], tolerance, share)
-        for a, b in itertools.pairwise(cuts)
-    ]
-    return _with_holds(_checked(beats, values, chained(pieces), tolerance))
-
-
-def _piece_by_turns(beats: Floats, values: Floats, tolerance: float, share: float) -> Curve:
-    """One way up or down, from its turn to the next: by one shape, where there is one that does."""
-    if len(beats) > 2:
-        ends = [0, len(beats) - 1]
-        one = _shaped(beats, values, beats[ends], values[ends], tolerance)
-        if len(one) == 2 and len(_checked(beats, values, one, tolerance)) == 2:
-            return one
-    frame = _lines(beats, values, tolerance * share)
-    return _shaped(beats, values, frame.beat, frame.value, tolerance)
+        cuts = cuts[[0, -1]]
+    whole = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
+    pieces = _checked(beats, values, whole, tolerance, by_itself)
+    return _with_holds(_checked(beats, values, pieces, tolerance))
 
 
 def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:
@@ -239,31 +230,39 @@ def _with_turns(beats: Floats, values: Floats, frame: Curve) -> Curve:
     return lines(at[order][new], value[new])
 
 
-def _checked(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Curve:
-    """Segments that stray between the samples are told by lines instead."""
+def _checked(
+    beats: Floats, values: Floats, made: Curve, tolerance: float, otherwise: Any = None
+) -> Curve:
+    """Segments that stray, between the samples too, are told by lines instead, or `otherwise`."""
     told = lines(beats, values)
-    at, far = differences(told, made)
+    at, far = differences(told, made, tolerance)
     wrong = at[far > tolerance * (1.0 + 1e-9) + 1e-12]
     if not len(wrong):
         return made
     bad = np.unique(np.clip(np.searchsorted(made.beat, wrong, side="right") - 1, 0, len(made) - 2))
     parts, start = [], 0
     for segment in bad.tolist():
-        parts.append(made.rows(slice(start, segment + 1)))
+        if segment > start:
+            parts.append(made.rows(slice(start, segment + 1)))
         first, last = float(made.beat[segment]), float(made.beat[segment + 1])
         inside = slice(
             int(np.searchsorted(beats, first, side="right")), int(np.searchsorted(beats, last))
         )
         x = np.concatenate(([first], beats[inside], [last]))
         y = np.concatenate(([made.value[segment]], values[inside], [made.value[segment + 1]]))
-        parts.append(_lines(x, y, tolerance))
+        parts.append((otherwise or _lines)(x, y, tolerance))
         start = segment + 1
-    parts.append(made.rows(slice(start, None)))
+    if start < len(made) - 1:
+        parts.append(made.rows(slice(start, None)))
     return chained(parts)
 
 
 def _lines(beats: Floats, values: Floats, tolerance: float) -> Curve:
-    """The fewest lines through the corridor, the ends fixed."""
+    return lines(*_corners(beats, values, tolerance))
+
+
+def _corners(beats: Floats, values: Floats, tolerance: float) -> tuple[Floats, Floats]:
+    """The beats and values of the fewest lines through the corridor, the ends fixed."""
     low = np.clip(values - tolerance, 0.0, 1.0)
     high = np.clip(values + tolerance, 0.0, 1.0)
     low[[0, -1]] = high[[0, -1]] = values[[0, -1]]
@@ -274,7 +273,7 @@ def _lines(beats: Floats, values: Floats, tolerance: float) -> Curve:
     x, y = found[:, 0] * scale + beats[0], np.clip(found[:, 1], 0.0, 1.0)
     x[0], x[-1] = beats[0], beats[-1]
     y[0], y[-1] = values[0], values[-1]
-    return lines(np.maximum.accumulate(x), y)
+    return np.maximum.accumulate(x), y
 
 
 def _shaped(
