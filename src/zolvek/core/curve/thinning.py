@@ -194,15 +194,21 @@ def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, fra
     """From one turn to the next, each way up or down by one shape where there is one that does, else
     by itself; all in one where there are too many."""
 
-    def by_itself(x: Floats, y: Floats, tolerance: float) -> Curve:
-        return _shaped(x, y, *_corners(x, y, tolerance * share), tolerance)
-
     cuts = np.concatenate(([0], _turns(beats, values, frame), [len(beats) - 1]))
     if len(cuts) >= MOST_TURNS:
         cuts = cuts[[0, -1]]
-    whole = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
-    pieces = _checked(beats, values, whole, tolerance, by_itself)
-    return _with_holds(_checked(beats, values, pieces, tolerance))
+    made = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
+    bad = _straying(beats, values, made, tolerance)
+    if len(bad):
+        corners = [(made.beat, made.value)]
+        for segment in bad.tolist():
+            x, y = _within(beats, values, made, segment)
+            cx, cy = _corners(x, y, tolerance * share)
+            corners.append((cx[1:-1], cy[1:-1]))
+        at, value = (np.concatenate(column) for column in zip(*corners, strict=True))
+        order = np.argsort(at, kind="stable")
+        made = _shaped(beats, values, at[order], value[order], tolerance)
+    return _with_holds(_checked(beats, values, made, tolerance))
 
 
 def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:
@@ -230,31 +236,37 @@ def _with_turns(beats: Floats, values: Floats, frame: Curve) -> Curve:
     return lines(at[order][new], value[new])
 
 
-def _checked(
-    beats: Floats, values: Floats, made: Curve, tolerance: float, otherwise: Any = None
-) -> Curve:
-    """Segments that stray, between the samples too, are told by lines instead, or `otherwise`."""
-    told = lines(beats, values)
-    at, far = differences(told, made, tolerance)
-    wrong = at[far > tolerance * (1.0 + 1e-9) + 1e-12]
-    if not len(wrong):
+def _checked(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Curve:
+    """Segments that stray, between the samples too, are told by lines instead."""
+    bad = _straying(beats, values, made, tolerance)
+    if not len(bad):
         return made
-    bad = np.unique(np.clip(np.searchsorted(made.beat, wrong, side="right") - 1, 0, len(made) - 2))
     parts, start = [], 0
     for segment in bad.tolist():
         if segment > start:
             parts.append(made.rows(slice(start, segment + 1)))
-        first, last = float(made.beat[segment]), float(made.beat[segment + 1])
-        inside = slice(
-            int(np.searchsorted(beats, first, side="right")), int(np.searchsorted(beats, last))
-        )
-        x = np.concatenate(([first], beats[inside], [last]))
-        y = np.concatenate(([made.value[segment]], values[inside], [made.value[segment + 1]]))
-        parts.append((otherwise or _lines)(x, y, tolerance))
+        parts.append(_lines(*_within(beats, values, made, segment), tolerance))
         start = segment + 1
     if start < len(made) - 1:
         parts.append(made.rows(slice(start, None)))
     return chained(parts)
+
+
+def _straying(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Ints:
+    """The segments that are beyond the tolerance of the samples, or of the lines between them."""
+    at, far = differences(lines(beats, values), made, tolerance)
+    wrong = at[far > tolerance * (1.0 + 1e-9) + 1e-12]
+    segments = np.searchsorted(made.beat, wrong, side="right") - 1
+    return np.unique(np.clip(segments, 0, len(made) - 2))
+
+
+def _within(beats: Floats, values: Floats, made: Curve, segment: int) -> tuple[Floats, Floats]:
+    """A segment's ends, and the samples between them."""
+    ends = made.beat[segment : segment + 2]
+    first, last = np.searchsorted(beats, ends[0], side="right"), np.searchsorted(beats, ends[1])
+    x = np.concatenate((ends[:1], beats[first:last], ends[1:]))
+    y = made.value[segment : segment + 2]
+    return x, np.concatenate((y[:1], values[first:last], y[1:]))
 
 
 def _lines(beats: Floats, values: Floats, tolerance: float) -> Curve:
