@@ -157,6 +157,36 @@ class Thinning(unittest.TestCase):
         self.assertLessEqual(made.after, max(len(own), 2))
         self.assertEqual((made.curve.beat[0], made.curve.beat[-1]), (own.beat[0], own.beat[-1]))
 
+    def test_the_bound_holds_between_all_places_of_noisy_passes(self) -> None:
+        """Against lines by numpy.interp, between their jumps, at places that no check shares."""
+        rng, bent = np.random.default_rng(1), 0
+        for _ in range(4):
+            x = np.sort(rng.uniform(0.0, 16.0, int(rng.integers(10, 90))))
+            wave = 0.5 + 0.5 * np.sin(x * rng.uniform(0.2, 2.0))
+            y = np.clip(wave + rng.normal(0.0, 0.02, len(x)), 0.0, 1.0)
+            twins = np.arange(3, len(x) - 2, 7)
+            x[twins] = x[twins - 1]
+            for tolerance in (0.005, 0.03):
+                made = thinned(lines(x, y), tolerance, shapes=True)
+                edges = np.concatenate(([0], twins, [len(x)]))
+                for a, b in itertools.pairwise(edges):
+                    at = np.linspace(x[a], x[b - 1], 20_011)[1:-1]
+                    far = np.abs(made.curve.at(at) - np.interp(at, x[a:b], y[a:b]))
+                    self.assertLessEqual(far.max(), tolerance * (1.0 + 1e-6))
+                bent += int(np.sum(made.curve.shape > 1))
+        self.assertGreater(bent, 20, "shapes were found")
+
+    def test_the_error_is_that_of_the_very_peak(self) -> None:
+        """A bend and its chord, by calculus: y(u) − u is greatest where e^(k·u) = (e^k − 1)/k."""
+        for amount in np.linspace(-0.99, 0.99, 45)[np.arange(45) != 22]:
+            k = -4.0 * np.arctanh(amount)
+            u = np.log(np.expm1(k) / k) / k
+            want = abs(np.expm1(k * u) / np.expm1(k) - u) * 0.8
+            bent = curve([(3.0, 0.1, "bend", float(amount)), (7.0, 0.9)])
+            found, beat = deviation(lines([3.0, 4.1, 7.0], [0.1, 0.32, 0.9]), bent)
+            self.assertAlmostEqual(found / want, 1.0, delta=1e-5)
+            self.assertAlmostEqual(beat, 3.0 + 4.0 * u, delta=0.01)
+
     def test_by_count_beats_visvalingams_worked_example(self) -> None:
         x = np.array([0.0, 1, 2, 3, 4, 5, 6, 7, 8])
         y = np.array([0.1, 0.25, 0.2, 0.6, 0.55, 0.9, 0.7, 0.75, 0.2])

@@ -13,6 +13,7 @@ from zolvek.core.curve.rules import (
     first_fault,
     fitting_swing,
     plainly_right,
+    right,
     risen,
     swings,
 )
@@ -65,7 +66,7 @@ class Curve:
         part = _parts(self.part, len(self.beat))
         object.__setattr__(self, "part", part)
         columns = self.beat, self.value, self.shape, self.amount
-        if len(self.beat) <= FEW and not len(part) and plainly_right(*columns):
+        if not len(part) and (plainly_right if len(self.beat) <= FEW else right)(*columns):
             return
         fault = first_fault(*columns, part)
         if fault:

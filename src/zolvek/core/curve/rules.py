@@ -31,6 +31,22 @@ def plainly_right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bo
     )
 
 
+def right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bool:
+    """Whether the columns of many points keep all rules: as `first_fault` finds, in few passes."""
+    steps = np.diff(beat)
+    # Comparisons that a not-a-number fails.
+    return bool(
+        beat[0] >= -MOST_BEATS
+        and beat[-1] <= MOST_BEATS
+        and steps.min() >= 0.0
+        and (steps[1:] + steps[:-1]).min() > 0.0
+        and value.min() >= 0.0
+        and value.max() <= 1.0
+        and shape.max() < len(SHAPES)
+        and all(SHAPES[code].amount.allowed(amount[shape == code]).all() for code in present(shape))
+    )
+
+
 def first_fault(
     beat: Floats, value: Floats, shape: Any, amount: Floats, part: Floats | None = None
 ) -> Fault | None:

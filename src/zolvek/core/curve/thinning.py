@@ -37,6 +37,7 @@ SCANNED = tuple(
     0.94**n for n in range(1, 11)
 )  # and of the one that gives a wanted number of points
 FRAMES = (0.35, 0.6)  # shares of the tolerance for the line whose corners shapes may begin at
+FOLLOWED = 0.97  # share of the tolerance at the samples: shapes stray a little more between them
 MOST_TURNS = 4_000
 LONG = 50_000  # samples from which on fewer ways are tried
 # What a loop calls, callees first.
@@ -198,7 +199,8 @@ def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, fra
     if len(cuts) >= MOST_TURNS:
         cuts = cuts[[0, -1]]
     made = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
-    bad = _straying(beats, values, made, tolerance)
+    # At the samples alone, for a start: what lies between them is looked at when all is told.
+    bad = _segments(made, beats[np.abs(made.at(beats) - values) > tolerance])
     if len(bad):
         corners = [(made.beat, made.value)]
         for segment in bad.tolist():
@@ -255,9 +257,13 @@ def _checked(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Cu
 def _straying(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Ints:
     """The segments that are beyond the tolerance of the samples, or of the lines between them."""
     at, far = differences(lines(beats, values), made, tolerance)
-    wrong = at[far > tolerance * (1.0 + 1e-9) + 1e-12]
-    segments = np.searchsorted(made.beat, wrong, side="right") - 1
-    return np.unique(np.clip(segments, 0, len(made) - 2))
+    return _segments(made, at[far > tolerance * (1.0 + 1e-9) + 1e-12])
+
+
+def _segments(made: Curve, beats: Floats) -> Ints:
+    """The segments that hold the beats, each once."""
+    found = np.searchsorted(made.beat, beats, side="right") - 1
+    return np.unique(np.clip(found, 0, len(made) - 2))
 
 
 def _within(beats: Floats, values: Floats, made: Curve, segment: int) -> tuple[Floats, Floats]:
@@ -292,7 +298,9 @@ def _shaped(
     beats: Floats, values: Floats, corner_beats: Floats, corner_values: Floats, tolerance: float
 ) -> Curve:
     """From corner to corner as far as one shape follows the samples."""
-    rows = _loop(farthest, len(beats))(beats, values, corner_beats, corner_values, tolerance)
+    rows = _loop(farthest, len(beats))(
+        beats, values, corner_beats, corner_values, tolerance * FOLLOWED
+    )
     index = rows[:, 0].astype(np.intp)
     return Curve(corner_beats[index], corner_values[index], rows[:, 1].astype(np.uint8), rows[:, 2])
 
