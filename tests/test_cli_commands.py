@@ -10,16 +10,20 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import click
+import msgspec
 import numpy as np
 import soundfile
 from click.testing import CliRunner, Result
 
 from tests.projects import ordinary_midi
 from zolvek.cli import zolvek
+from zolvek.core.curve.building import curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS
 from zolvek.core.movement.waves import WAVES
-from zolvek.formats import curve_csv, project_file
+from zolvek.formats import curve_csv, pattern_library, project_file
+from zolvek.formats.project_file import to_plain
 
 # Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv} and {one} (a curve of one point) stand
 # for files, {out} for where to write.
@@ -129,7 +133,28 @@ class Commands(unittest.TestCase):
         self.assertIsNone(made[1][1], "one that was given is not said")
         helps = " ".join(str(self.run_line(f"curve {name} --help").output) for name in ("random", "lfo"))  # fmt: skip
         for word in (*RANDOM_KINDS, *SPREADS, *WAVES):
-            self.assertIn(word if word != "pattern" else "", helps)
+            self.assertIn(word, helps)
+
+    def test_a_pattern_file_is_a_cycle_and_a_way(self) -> None:
+        """A pattern that is a line up is the saw; as the way of the rate it is the even way in octaves."""
+        line = Pattern("Line up", 2.0, curve([(0.0, 0.0), (2.0, 1.0)]))
+        path = self.places["pattern"] = str(Path(self.places["csv"]).with_name("line.json"))
+        Path(path).write_bytes(msgspec.json.encode(pattern_library.File(pattern_library.FORMAT, 1, line), enc_hook=to_plain))  # fmt: skip
+        at, made = np.linspace(0.0, 3.99, 400), []
+        for shape in ("saw-up", "pattern --pattern {pattern}"):
+            done = self.run_line(f"curve lfo --shape {shape} --period 1/2 --from 0 --to 4 -o {{out}}.csv")  # fmt: skip
+            self.assertIsNone(done.exception, done.exception)
+            made.append(curve_csv.load(f"{self.places['out']}.csv").at(at))
+        np.testing.assert_allclose(*made, atol=1e-9)
+        ways = []
+        for way in ("", " --rate-way {pattern}"):
+            done = self.run_line(f"curve lfo --shape sine --period 1/2 --rate-end 1/8 --from 0 --to 8 -o {{out}}.csv{way}")  # fmt: skip
+            self.assertIsNone(done.exception, done.exception)
+            ways.append(curve_csv.load(f"{self.places['out']}.csv").at(2.0 * at))
+        np.testing.assert_allclose(*ways, atol=0.01)
+        for wrong in ("--shape saw-up --pattern {pattern}", "--shape sine --rate-way {pattern}"):
+            done = self.run_line(f"curve lfo {wrong} --period 1/2 --from 0 --to 4 -o {{out}}.csv")
+            self.assertIsInstance(done.exception, ZolvekError)
 
     def test_each_says_in_one_line_what_is_wrong(self) -> None:
         for name, (_, bad) in LINES.items():

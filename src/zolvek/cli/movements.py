@@ -17,6 +17,7 @@ from zolvek.core.movement.settings import (
 )
 
 if TYPE_CHECKING:
+    from zolvek.core.model.pattern import Pattern
     from zolvek.core.movement.lfo import Lfo
     from zolvek.core.movement.randomness import RandomMove
 
@@ -27,7 +28,7 @@ LANE = click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists
 OUTPUT = click.option(
     "-o", "--output", required=True, type=click.Path(), help="The project file to write."
 )
-SHAPES = "sine, triangle, saw-up, saw-down, pulse, sample-hold or smooth-random."
+SHAPES = "sine, triangle, saw-up, saw-down, pulse, sample-hold, smooth-random or pattern."
 PERIOD = click.option("--period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
 
 
@@ -131,6 +132,8 @@ def _lfo_options(amount: str, **without: None) -> Any:
             click.option(
                 "--phase", default=0.0, show_default=True, help="Cycles; a sine is at its centre, rising, at 0."
             ),
+            click.option("--pattern", metavar="NAME|FILE", help="A kept pattern: a cycle of the shape `pattern`."),
+            click.option("--rate-way", metavar="NAME|FILE", help="A kept pattern, along which the rate goes to its end."),
             click.option("--equal-steps", is_flag=True, help="The rate changes evenly in Hz, not in octaves."),
             click.option("--invert", is_flag=True, help="Upside down."),
             seed,
@@ -141,18 +144,40 @@ def _lfo_options(amount: str, **without: None) -> Any:
     return declare
 
 
+def _pattern(option: str, name: str | None) -> Pattern | None:
+    """The pattern kept under a name, or in a file."""
+    from pathlib import Path
+
+    from zolvek.formats import pattern_library
+
+    if not name:
+        return None
+    path = Path(name) if Path(name).is_file() else pattern_library.path_of(name)
+    if not path.is_file():
+        kept = ", ".join(f"“{each.name}”" for each in pattern_library.load_all()[0])
+        raise ZolvekError(f"There is no pattern “{name}”.", option, f"Kept are {kept or 'none'}.")
+    return pattern_library.load(path)
+
+
 def _lfo(values: dict[str, Any]) -> Lfo:
     """The LFO that the options tell, taken out of `values`."""
     from zolvek.core.movement.reading import EQUAL, EVEN, lfo_of
     from zolvek.core.movement.waves import WAVES
     from zolvek.core.time.rates import parse_rate
 
-    shape = values.pop("shape")
-    if shape not in WAVES or shape == "pattern":
+    shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
+    if shape not in WAVES:
         raise ZolvekError(
-            f"There is no shape “{shape}”.",
-            "--shape",
-            f"There are {', '.join(k for k in WAVES if k != 'pattern')}.",
+            f"There is no shape “{shape}”.", "--shape", f"There are {', '.join(WAVES)}."
+        )
+    if (shape == "pattern") != (pattern is not None):
+        raise ZolvekError(
+            "A pattern and the shape `pattern` go together.", "--pattern", "Give both, or neither."
+        )
+    way, equal = _pattern("--rate-way", values.pop("rate_way")), values.pop("equal_steps")
+    if way and (equal or not values.get("rate_end")):
+        raise ZolvekError(
+            "That way leads nowhere.", "--rate-way", "Give --rate-end, and no --equal-steps."
         )
     phase = values.pop("phase")  # in cycles here
     read = read_settings(LFO_SETTINGS, values)
@@ -162,7 +187,9 @@ def _lfo(values: dict[str, Any]) -> Lfo:
     return lfo_of(
         shape,
         {**read, "rate": parse_rate(values.pop("period")), "phase": phase},
-        EQUAL if values.pop("equal_steps") else EVEN,
+        EQUAL if equal else EVEN,
+        way.curve.having(beat=way.curve.beat / way.length) if way else None,
+        pattern=pattern,
         invert=values.pop("invert"),
         seed=seed_of(given) if WAVES[shape].random else given or 1,
     )
