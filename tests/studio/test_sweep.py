@@ -247,6 +247,9 @@ class SweepJourney(WindowTest):
                     self.do(row.id)
             for lane in list(self.session.project.lanes()):
                 self.session.focus.on(lane.id)
+                if lane.locked:
+                    self.assertFalse(self.window.action("remove-lane").isEnabled())
+                    self.do("lock")
                 self.do("remove-lane")
             self.assertIsNone(self.session.lane)
         for error in self.errors:

@@ -8,6 +8,9 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QV
 
 from zolvek.studio.actions.table import ACTIONS
 from zolvek.studio.context import Studio
+from zolvek.studio.widgets import Elided
+
+REASON = Qt.ItemDataRole.UserRole + 1
 
 
 class Finder(QDialog):
@@ -22,15 +25,21 @@ class Finder(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Matching commands")
         for action in ACTIONS:
-            if action.enabled(studio):
-                keys = f"   {action.keys}" if action.keys else ""
-                item = QListWidgetItem(f"{action.text.rstrip('…')}{keys}")
-                item.setToolTip(action.tip)
-                item.setData(Qt.ItemDataRole.UserRole, action.id)
-                self.list.addItem(item)
+            reason = action.refused(studio)
+            keys = f"   {action.keys}" if action.keys else ""
+            item = QListWidgetItem(f"{action.text.rstrip('…')}{keys}")
+            item.setToolTip(f"{action.tip}\n{reason}" if reason else action.tip)
+            item.setData(Qt.ItemDataRole.UserRole, action.id)
+            item.setData(REASON, reason)
+            if reason:
+                item.setForeground(self.palette().placeholderText())
+            self.list.addItem(item)
         layout = QVBoxLayout(self)
         layout.addWidget(self.field)
         layout.addWidget(self.list)
+        self.says = Elided("What it does, or why it can't be done now")
+        layout.addWidget(self.says)
+        self.list.currentItemChanged.connect(self._say)
         self.field.textChanged.connect(self._filter)
         self.field.returnPressed.connect(self._take)
         self.list.itemActivated.connect(lambda _: self._take())
@@ -63,8 +72,11 @@ class Finder(QDialog):
             best = rank if fits and (best is None or rank < best) else best
         self.list.setCurrentRow(-1 if best is None else best[1])
 
+    def _say(self, item: QListWidgetItem | None) -> None:
+        self.says.setText(item.toolTip().split("\n")[-1] if item is not None else "")
+
     def _take(self) -> None:
         item = self.list.currentItem()
-        if item is not None and not item.isHidden():
+        if item is not None and not item.isHidden() and not item.data(REASON):
             self.chosen = item.data(Qt.ItemDataRole.UserRole)
             self.accept()

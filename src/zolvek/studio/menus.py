@@ -33,8 +33,6 @@ class Actions(QObject):
                 action.setShortcut(QKeySequence(row.keys))
             if row.on_lane:
                 action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-            keys = f" ({row.keys})" if row.keys else ""
-            action.setToolTip(f"{row.tip}{keys}")
             action.setStatusTip(row.tip)
             action.setCheckable(row.checked is not None)
             action.triggered.connect(lambda _, run=row.run: notices.try_to(lambda: run(studio)))
@@ -79,7 +77,12 @@ class Actions(QObject):
     def refresh(self) -> None:
         for row in ACTIONS:
             action = self.made[row.id]
-            action.setEnabled(row.enabled(self.studio))
+            reason = row.refused(self.studio)
+            if action.isEnabled() == bool(reason) or reason != action.data():
+                action.setEnabled(not reason)
+                action.setData(reason)
+                keys = f" ({row.keys})" if row.keys else ""
+                action.setToolTip(f"{row.tip}{keys}" + (f"\n{reason}" if reason else ""))
             if row.checked is not None:
                 action.setChecked(row.checked(self.studio))
             if row.label is not None:

@@ -6,11 +6,14 @@ Data goes one way: a widget never tells another.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
 from zolvek.core.arrays import Ints
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document import parts
+from zolvek.core.document.history import changed_lanes
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
@@ -27,6 +30,30 @@ from zolvek.studio.state.selection import NONE_CHOSEN, Playhead, Points, Span
 from zolvek.studio.state.tools import Look, Tools
 
 __all__ = ["NONE_CHOSEN", "Session"]
+
+
+class Selected(NamedTuple):
+    """What is worked on and selected: it comes back with undo and redo."""
+
+    lane: str | None
+    layer: str | None
+    path: tuple[str, str] | None
+    points: Ints
+    span: tuple[float, float] | None
+
+    def restore(self, session: Session) -> None:
+        if self.lane is None or not session.project.has_lane(self.lane):
+            return
+        session.focus.on(self.lane)
+        if self.path is not None and session.focus.path != self.path:
+            session.focus.draw_on_path(*self.path)
+        elif self.path is None and session.focus.layer != self.layer:
+            session.focus.draw_on_layer(self.layer)
+        target = session.target
+        count = len(target.curve) if target else 0
+        session.points.choose(self.points[self.points < count])
+        if session.span.beats != self.span:
+            session.span.choose(self.span)
 
 
 class Session:
@@ -48,6 +75,7 @@ class Session:
         self.look = Look(settings)
         self.passes = Passes(self.document, settings)
         self.preview.changed.connect(self._hear_preview)
+        self.document.selected = self._selected
 
     # --- reading ---
 
@@ -102,6 +130,35 @@ class Session:
         """Give up what is being dragged; these points were selected before."""
         self.points.will_be(chosen)
         self.document.cancel_gesture()
+
+    def undo(self) -> None:
+        """Take back the last step, and select what was selected when it was made."""
+        self._step("Undone", self.document.history.undo_label, self.document.undo)
+
+    def redo(self) -> None:
+        """Do the next step again, and select what was selected after it."""
+        self._step("Done again", self.document.history.redo_label, self.document.redo)
+
+    def _step(self, word: str, label: str, go: Callable[[], None]) -> None:
+        if not label:
+            return
+        before = self.project
+        go()
+        left = self.document.history.steps[self.document.history.here].left
+        changed = set(changed_lanes(self.project, before))
+        if isinstance(left, Selected) and (left.lane in changed or not changed):
+            left.restore(self)
+        elif changed and self.focus.id not in changed:
+            # The step was made in a lane that is out of view: it comes up.
+            shown = (lane.id for lane in self.project.lanes() if lane.id in changed)
+            self.focus.on(next(shown))
+        lane = self.focus.id if self.focus.id in changed else None
+        where = f" ({self.project.label_of(lane)})" if lane else ""
+        self.notices.did(f"{word}: {label}{where}")
+
+    def _selected(self) -> Selected:
+        focus = self.focus
+        return Selected(focus.id, focus.layer, focus.path, self.points.chosen, self.span.beats)
 
     def touch(self, device: str, parameter: str, follow: bool | None = None) -> None:
         """A control was touched: its lane comes up, or is offered. With following switched off

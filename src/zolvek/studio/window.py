@@ -69,6 +69,7 @@ class Window(QMainWindow):
         session = self.session
         session.document.changed.connect(self._refresh_title)
         session.notices.changed.connect(self.hint.setText)
+        session.notices.edited.connect(self.did.setText)
         session.look.changed.connect(self._apply_theme)
         session.notices.notifier.subscribe(self.show_error)
         self.made.refresh()
@@ -91,6 +92,7 @@ class Window(QMainWindow):
         self.bench = Bench(studio)
         self.transport = Transport(session, studio.player, self.action)
         self.hint = Elided("What a press would do")
+        self.did = Elided("What has been done")
 
         tall = QWidget()
         tall.setLayout(_column(self.focus_lane, self.takes_view, stretch=self.focus_lane))
@@ -109,8 +111,10 @@ class Window(QMainWindow):
         upper.addWidget(self.rail)
         foot = QHBoxLayout()
         foot.setContentsMargins(12, 0, 12, 4)
-        foot.addWidget(self.hint, 2)
-        foot.addWidget(self.transport.note, 1)
+        foot.setSpacing(16)
+        foot.addWidget(self.hint, 5)
+        foot.addWidget(self.did, 4)
+        foot.addWidget(self.transport.note, 3)
         bar = QHBoxLayout()
         bar.addWidget(self.transport, 1)
         bar.addWidget(self.bench.head, 1)

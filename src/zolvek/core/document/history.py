@@ -20,12 +20,14 @@ ROW_BYTES = 160  # of a note or another row, about
 
 
 class Step(NamedTuple):
-    """`fresh`: the curves that came with it; `rows`: how many other rows did."""
+    """`fresh`: the curves that came with it; `rows`: how many other rows did. `left`: what was selected
+    when it was last left, kept for whoever shows it."""
 
     label: str
     project: Project
     fresh: tuple[Curve, ...] = ()
     rows: int = 0
+    left: object = None
 
     @property
     def size(self) -> int:
@@ -78,6 +80,12 @@ class History(Record, frozen=True):
             return self
         return replace(self, steps=self.steps[: self.here], here=self.here - 1, gesture=None)
 
+    def leaving(self, left: object) -> History:
+        """The present step with what is selected in it now: to be called before it is left."""
+        here = self.here
+        step = self.steps[here]._replace(left=left)
+        return replace(self, steps=(*self.steps[:here], step, *self.steps[here + 1 :]))
+
     @property
     def undo_label(self) -> str:
         return self.steps[self.here].label if self.here else ""
@@ -112,6 +120,11 @@ class History(Record, frozen=True):
         if not over:
             return self
         return replace(self, steps=self.steps[over:], here=self.here - over, gone=self.gone + over)
+
+
+def changed_lanes(project: Project, before: Project) -> list[str]:
+    """The lanes of a project that are new or other than before, in their order."""
+    return [lane.id for lane, _ in _pairs(project, before)]
 
 
 def _pairs(project: Project, other: Project) -> list[tuple[Lane, Lane | None]]:

@@ -10,8 +10,9 @@ from zolvek.core.curve.edits import set_value
 from zolvek.core.curve.shaping import valued
 from zolvek.core.curve.spans import cut
 from zolvek.core.document.parts import remove_lane, with_curve, with_lane, with_track
+from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane, Link, Project, Switch, Track
+from zolvek.core.model.project import Lane, Link, Project, Switch
 from zolvek.core.records import replace
 
 
@@ -84,26 +85,21 @@ def cleared(project: Project, lane: str) -> Project:
     return with_lane(project, replace(old, curve=flat(value), cycle=None, switches=()))
 
 
-def without_track_lanes(project: Project, track: Track) -> Project:
-    """The track with no automation at all."""
-    for lane in track.lanes:
-        project = remove_lane(project, lane.id)
-    return project
+def beside_the_curve(lane: Lane) -> list[str]:
+    """What a lane has beside its curve, in words: "2 layers", "1 take"."""
+    rows = ((lane.layers, "layer"), (lane.slots, "slot"), (lane.takes, "take"), (lane.pins, "pin"))
+    return [counted(len(own), noun) for own, noun in rows if own]
 
 
-def without_device_lanes(project: Project, device: str) -> Project:
-    for lane in project.device_track(device).lanes:
-        if lane.device == device:
-            project = remove_lane(project, lane.id)
-    return project
-
-
-def bypass_all(project: Project, bypassed: bool, track: str | None = None) -> Project:
-    """All lanes, or a track's, bypassed or applied."""
-    for each in project.tracks:
-        if track is None or each.id == track:
-            lanes = tuple(replace(lane, bypassed=bypassed) for lane in each.lanes)
-            project = with_track(project, replace(each, lanes=lanes))
+def bypassed(project: Project, lanes: dict[str, bool]) -> Project:
+    """These lanes bypassed (True) or applied."""
+    for track in project.tracks:
+        new = tuple(
+            replace(x, bypassed=lanes[x.id]) if lanes.get(x.id, x.bypassed) != x.bypassed else x
+            for x in track.lanes
+        )
+        if any(a is not b for a, b in zip(new, track.lanes, strict=True)):
+            project = with_track(project, replace(track, lanes=new))
     return project
 
 

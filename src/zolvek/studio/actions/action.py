@@ -8,10 +8,11 @@ from typing import NamedTuple
 from zolvek.studio.context import Studio
 
 Test = Callable[[Studio], bool]
+Reason = Callable[[Studio], str]
 
 
-def always(studio: Studio) -> bool:
-    return True
+def never(studio: Studio) -> str:
+    return ""
 
 
 class Action(NamedTuple):
@@ -24,7 +25,7 @@ class Action(NamedTuple):
     tip: str
     run: Callable[[Studio], object]
     icon: str = ""  # names a symbol
-    enabled: Test = always
+    refused: Reason = never  # why it can't be done now; "" when it can
     checked: Test | None = None  # makes it a switch
     label: Callable[[Studio], str] | None = None  # a text that changes
     on_lane: bool = False  # its keys count on the focus lane only, for fields want them too

@@ -17,21 +17,21 @@ def _hear_state(number: int) -> Callable[[Studio], None]:
 ACTIONS: tuple[Action, ...] = (
     Action("add-track", "Add a track…", "", "A track with a channel strip", lambda s: devices.add_track(s.session, s.ask, False)),
     Action("add-return", "Add a send track…", "", "A track that plays what the sends of others carry", lambda s: devices.add_track(s.session, s.ask, True)),
-    Action("remove-track", "Remove the track…", "", "With its devices and lanes; the count is told first", lambda s: devices.remove_track(s.session, s.ask), enabled=needs.device),
-    Action("describe-device", "Add a device from a description…", "", "A plugin you own, described in a file", lambda s: s.media.import_device(), enabled=needs.device, apart=True),
-    Action("write-device", "Write the device's description…", "", "As a start for a description of your own", lambda s: s.media.export_device(), enabled=needs.device),
-    Action("device-up", "Earlier in the chain", "Alt+Up", "The device whose dials are shown", lambda s: devices.move_device(s.session, -1), enabled=needs.device, apart=True),
-    Action("device-down", "Later in the chain", "Alt+Down", "The device whose dials are shown", lambda s: devices.move_device(s.session, 1), enabled=needs.device),
-    Action("bypass-device", "Bypass the device", "Alt+Y", "Sound goes past it", lambda s: devices.bypass_device(s.session), enabled=needs.device,
-           checked=lambda s: needs.device(s) and devices.chosen_device(s.session).bypassed),
-    Action("remove-device", "Remove the device…", "", "Its lanes go with it; which, is told first", lambda s: devices.remove_device(s.session, s.ask), enabled=needs.device),
+    Action("remove-track", "Remove the track…", "", "With its devices and lanes; the count is told first", lambda s: devices.remove_track(s.session, s.ask), refused=needs.device),
+    Action("describe-device", "Add a device from a description…", "", "A plugin you own, described in a file", lambda s: s.media.import_device(), refused=needs.device, apart=True),
+    Action("write-device", "Write the device's description…", "", "As a start for a description of your own", lambda s: s.media.export_device(), refused=needs.device),
+    Action("device-up", "Earlier in the chain", "Alt+Up", "The device whose dials are shown", lambda s: devices.move_device(s.session, -1), refused=needs.device, apart=True),
+    Action("device-down", "Later in the chain", "Alt+Down", "The device whose dials are shown", lambda s: devices.move_device(s.session, 1), refused=needs.device),
+    Action("bypass-device", "Bypass the device", "Alt+Y", "Sound goes past it", lambda s: devices.bypass_device(s.session), refused=needs.device,
+           checked=lambda s: not needs.device(s) and devices.chosen_device(s.session).bypassed),
+    Action("remove-device", "Remove the device…", "", "Its lanes go with it; which, is told first", lambda s: devices.remove_device(s.session, s.ask), refused=needs.device),
     Action("learn-favourites", "Learn favourites", "", "Touched controls are shown first from now on", lambda s: listening.learn(s, "favourites"),
            checked=lambda s: s.session.passes.learning == "favourites", apart=True),
     Action("learn-controls", "Learn a control", "Ctrl+L", "Move a control of the controller and touch the dial that it shall move", lambda s: listening.learn(s, "controls"),
            checked=lambda s: s.session.passes.learning == "controls"),
     *(
         Action(f"hear-state-{n}", f"Hear variation {n}", f"Ctrl+{n}", "The controls at one of the last three states kept",
-               _hear_state(n - 1), enabled=needs.device, apart=n == 1)
+               _hear_state(n - 1), refused=needs.device, apart=n == 1)
         for n in (1, 2, 3)
     ),
 )  # fmt: skip

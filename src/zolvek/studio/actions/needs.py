@@ -1,49 +1,81 @@
-"""When actions can be done: quick questions, asked after every change."""
+"""Why actions can't be done now, in a few words; "" when they can. Quick questions, asked after every
+change."""
 
 from __future__ import annotations
 
 from zolvek.core.document.chain import own_sound_files
-from zolvek.studio.commands import controls
+from zolvek.studio.commands import controls, scope
 from zolvek.studio.context import Studio
 
-
-def lane(studio: Studio) -> bool:
-    return studio.session.focus.id is not None
-
-
-def points(studio: Studio) -> bool:
-    return lane(studio) and studio.session.points.chosen.size > 0
+NO_LANE = "There is no lane: touch a control and press A."
+NO_POINTS = "Select points, or a span that holds some, first."
+NO_SPAN = "Select a span on the ruler first."
 
 
-def span(studio: Studio) -> bool:
-    return lane(studio) and any_span(studio)
+def lane(studio: Studio) -> str:
+    return "" if studio.session.focus.id is not None else NO_LANE
 
 
-def any_span(studio: Studio) -> bool:
-    return studio.session.span.beats is not None
+def open_lane(studio: Studio) -> str:
+    """A lane that is not locked."""
+    own = studio.session.lane
+    if own is None:
+        return NO_LANE
+    return "The lane is locked: K unlocks it." if own.locked else ""
 
 
-def device(studio: Studio) -> bool:
-    return studio.session.shown.device is not None
+def points(studio: Studio) -> str:
+    """Points of the selection, or in the selected span."""
+    return open_lane(studio) or ("" if scope.chosen_points(studio.session) else NO_POINTS)
 
 
-def new_control(studio: Studio) -> bool:
+def span(studio: Studio) -> str:
+    return open_lane(studio) or any_span(studio)
+
+
+def any_span(studio: Studio) -> str:
+    return "" if studio.session.span.beats is not None else NO_SPAN
+
+
+def device(studio: Studio) -> str:
+    return "" if studio.session.shown.device is not None else "There is no device: add one first."
+
+
+def new_control(studio: Studio) -> str:
     """A control without a lane has been touched."""
-    return controls.can_add_lane(studio.session)
+    return (
+        "" if controls.can_add_lane(studio.session) else "Touch a control that has no lane first."
+    )
 
 
-def lane_and_new_control(studio: Studio) -> bool:
-    return lane(studio) and new_control(studio)
+def lane_and_new_control(studio: Studio) -> str:
+    return open_lane(studio) or new_control(studio)
 
 
-def sound_files(studio: Studio) -> bool:
+def sound_files(studio: Studio) -> str:
     """The project plays files of its own; whether they are there is asked when it matters."""
-    return bool(own_sound_files(studio.session.project))
+    has = bool(own_sound_files(studio.session.project))
+    return "" if has else "The project plays no sound file of its own."
 
 
-def undo(studio: Studio) -> bool:
-    return bool(studio.session.document.history.undo_label)
+def slots(studio: Studio) -> str:
+    own = studio.session.lane
+    return open_lane(studio) or (
+        "" if own and own.slots else "The lane has no slots: see Patterns."
+    )
 
 
-def redo(studio: Studio) -> bool:
-    return bool(studio.session.document.history.redo_label)
+def armed(studio: Studio) -> str:
+    return "" if studio.session.passes.armed else "No lane is armed."
+
+
+def playing(studio: Studio) -> str:
+    return "" if studio.player.playing else "Nothing plays."
+
+
+def undo(studio: Studio) -> str:
+    return "" if studio.session.document.history.undo_label else "There is nothing to take back."
+
+
+def redo(studio: Studio) -> str:
+    return "" if studio.session.document.history.redo_label else "There is nothing to do again."

@@ -27,7 +27,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("zoom-out", "Zoom out", "Ctrl+-", "Show more time", _zoom(1.4)),
     Action("zoom-all", "Show all", "Ctrl+0", "Show the whole project", lambda s: s.view.show(0.0, s.view.length), apart=True),
     Action("zoom-span", "Show the selected span", "Ctrl+9", "Zoom to the span on the ruler", viewing.show_span,
-           enabled=needs.any_span),
+           refused=needs.any_span),
     Action("scroll-left", "Earlier", "PgUp", "Scroll to earlier bars", _scroll(-0.5), apart=True),
     Action("scroll-right", "Later", "PgDown", "Scroll to later bars", _scroll(0.5)),
     Action("step-devices", "Devices", "Shift+F2", "Tracks, sources and chains of devices", _panel("step-devices"), "devices", apart=True),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zolvek.core.document import lanes, parts
+from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Cycle
 from zolvek.core.movement.playing import without_cycle
@@ -27,10 +28,9 @@ def toggle(session: Session, label: str, switch: str) -> None:
 
 
 def toggle_bypass(session: Session) -> None:
-    lane = session.lane
-    if lane:
-        label = "Apply the lane" if lane.bypassed else "Bypass the lane"
-        change(session, label, bypassed=not lane.bypassed)
+    lane = unlocked(session)
+    label = "Apply the lane" if lane.bypassed else "Bypass the lane"
+    change(session, label, bypassed=not lane.bypassed)
 
 
 def neighbour(session: Session, way: int) -> None:
@@ -123,12 +123,9 @@ def type_reach(studio: Studio) -> None:
 
 
 def hide(session: Session) -> None:
-    """Hide the focus lane: it is applied, but not shown; the next one comes into focus."""
-    if session.lane is None:
-        return
-    change(session, "Hide the lane", hidden=True)
-    shown = (each.id for each in session.project.lanes() if not each.hidden)
-    session.focus.on(next(shown, None))
+    """Hide the focus lane: it is applied, but not shown; the one beside it comes into focus."""
+    if session.lane is not None:
+        change(session, f"Hide {session.project.label_of(session.lane.id)}", hidden=True)
 
 
 def show_all(session: Session) -> None:
@@ -213,47 +210,64 @@ def link_to(session: Session, other: str, factor: float) -> None:
 
 
 def bypass_many(session: Session, everywhere: bool) -> None:
-    """Bypass a track's lanes, or all; when they all are, apply them again."""
+    """Bypass a track's lanes, or all. When they all are, those are applied again that were before;
+    all of them where that is not known. Locked lanes stay as they are."""
     if session.focus.id is None:
         return
     track = session.project.track_of(session.focus.id)
     which = list(session.project.lanes()) if everywhere else list(track.lanes)
-    bypassed = not all(lane.bypassed for lane in which)
-    project = lanes.bypass_all(session.project, bypassed, None if everywhere else track.id)
     where = "all lanes" if everywhere else f"the lanes of {track.name}"
-    session.document.edit(f"{'Bypass' if bypassed else 'Apply'} {where}", project)
+    known, place = session.hearing.bypassed_before, None if everywhere else track.id
+    free = [lane for lane in which if not lane.locked]
+    if not free:
+        raise ZolvekError("All of them are locked.", where, "Unlock one first.")
+    if all(lane.bypassed for lane in free):
+        staying = known.pop(place, frozenset())
+        if all(lane.id in staying for lane in free):
+            staying = frozenset()
+        changed, label = {lane.id: lane.id in staying for lane in free}, f"Apply {where} again"
+    else:
+        known[place] = frozenset(lane.id for lane in free if lane.bypassed)
+        changed, label = {lane.id: True for lane in free}, f"Bypass {where}"
+    left = len(which) - len(free)
+    label += f"; {counted(left, 'locked one')} left as it was" if left else ""
+    session.document.edit(label, lanes.bypassed(session.project, changed))
 
 
 def clear(session: Session) -> None:
     lane = unlocked(session)
     session.document.edit("Clear the lane", lanes.cleared(session.project, lane.id))
-    session.notices.say("The lane is flat at the control's present value.")
+    kept = lanes.beside_the_curve(session.project.lane(lane.id))
+    stays = f" What stays: {', '.join(kept)}." if kept else ""
+    session.notices.say(f"The lane is flat at the control's present value.{stays}")
 
 
 def remove(session: Session) -> None:
-    lane = session.lane
-    if lane:
-        named = session.project.parameter_of(lane.id).name
-        project = parts.remove_lane(session.project, lane.id)
-        session.document.edit(f"Remove the lane for {named}", project)
-        session.notices.say(f"{named} is back at the control's own value.")
+    lane = unlocked(session)
+    label = session.project.label_of(lane.id)
+    project = parts.remove_lane(session.project, lane.id)
+    session.document.edit(f"Remove the lane of {label}", project)
+    session.notices.say(f"{label} is back at the control's own value.")
 
 
 def remove_many(studio: Studio, device_only: bool) -> None:
-    """Remove a track's lanes, or a device's, once the person has seen how many."""
+    """Remove a track's lanes, or a device's, once the person has seen how many; locked ones stay."""
     session, lane = studio.session, studio.session.lane
     if lane is None:
         return
     track = session.project.track_of(lane.id)
-    gone = [x for x in track.lanes if not device_only or x.device == lane.device]
+    all_ = [x for x in track.lanes if not device_only or x.device == lane.device]
+    gone = [x for x in all_ if not x.locked]
     owner = track.device(lane.device).name if device_only else track.name
+    if not gone:
+        raise ZolvekError("All of them are locked.", owner, "Unlock one first.")
     names = ", ".join(session.project.parameter_of(x.id).name for x in gone)
-    if not studio.ask.confirm(
-        f"Remove {len(gone)} lanes of {owner}?", f"{names}. Undo brings them back."
-    ):
-        return
-    if device_only:
-        project = lanes.without_device_lanes(session.project, lane.device)
-    else:
-        project = lanes.without_track_lanes(session.project, track)
-    session.document.edit(f"Remove {len(gone)} lanes of {owner}", project)
+    left = (
+        f" {counted(len(all_) - len(gone), 'locked lane')} stay." if len(gone) < len(all_) else ""
+    )
+    title = f"Remove {counted(len(gone), 'lane')} of {owner}"
+    if studio.ask.confirm(f"{title}?", f"{names}.{left} Undo brings them back."):
+        project = session.project
+        for each in gone:
+            project = parts.remove_lane(project, each.id)
+        session.document.edit(title, project)

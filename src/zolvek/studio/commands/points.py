@@ -6,15 +6,23 @@ from collections.abc import Callable
 
 import numpy as np
 
+from zolvek.core.arrays import Ints
 from zolvek.core.curve import edits
 from zolvek.core.curve.quantise import quantised
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
+from zolvek.core.document.worked_on import WorkedOn
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.core.value.changes import by_units, parse_change
-from zolvek.studio.commands.scope import base_only, target, unlocked
+from zolvek.studio.commands.scope import (
+    base_only,
+    target,
+    unlocked,
+    worked_points,
+    worked_segments,
+)
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
@@ -24,81 +32,115 @@ def select_all(session: Session) -> None:
 
 
 def delete(session: Session) -> None:
-    points = session.points
-    if session.target is not None and points.chosen.size:
-        curve = edits.delete(session.target.curve, points.chosen)
-        session.edit_curve(f"Delete {points.scope_name}", curve, NONE_CHOSEN)
+    found = worked_points(session)
+    curve = edits.delete(target(session).curve, found.points)
+    session.edit_curve(f"Delete {found.name}", curve, NONE_CHOSEN)
 
 
 def set_shape(session: Session, key: str) -> None:
-    """A shape on the segments that begin at the points of the scope."""
-    if session.target is None:
-        return
-    curve = session.target.curve
-    segments = edits.segments_of(curve, session.points.scope)
-    count = "1 segment" if len(segments) == 1 else f"{len(segments)} segments"
-    label = f"{SHAPES[CODES[key]].label} on {count}"
-    session.edit_curve(label, edits.set_shape(curve, segments, key))
+    """A shape on the segments worked on."""
+    found = worked_segments(session)
+    curve = edits.set_shape(target(session).curve, found.segments, key)
+    session.edit_curve(f"{SHAPES[CODES[key]].label} on {found.segments_name}", curve)
 
 
 def pin(session: Session) -> None:
-    """The selected points stay when the lane is thinned; again lets them go."""
-    lane = base_only(session, "pins")
-    beats = {float(b) for b in lane.curve.beat[session.points.chosen]}
+    """The points stay when the lane is thinned; again lets them go."""
+    lane, found = base_only(session, "pins"), worked_points(session)
+    beats = {float(b) for b in lane.curve.beat[found.points]}
     pins = set(lane.pins)
-    new = pins - beats if beats <= pins else pins | beats
-    session.edit_lane("Pin or free points", replace(lane, pins=tuple(sorted(new))))
+    free = beats <= pins
+    new = pins - beats if free else pins | beats
+    label = f"{'Free' if free else 'Pin'} {found.name}"
+    session.edit_lane(label, replace(lane, pins=tuple(sorted(new))))
 
 
 def nudge_time(session: Session, way: int, fine: bool) -> None:
-    """The selected points one grid step, or ten ticks, on."""
-    drawn, points = target(session), session.points
-    if not points.chosen.size:
-        return
-    beat = float(drawn.curve.beat[points.chosen[0]])
+    """The points one grid step, or ten ticks, on."""
+    drawn, found = target(session), worked_points(session)
+    beat = float(drawn.curve.beat[found.points[0]])
     grid, meter = session.tools.grid, session.project.meter
     step = 10 * edits.TICK if fine else grid.step_at(beat, meter)
-    curve, where = edits.move(
-        drawn.curve, points.chosen, way * step, 0.0, session.settings.when_met
-    )
-    session.edit_curve(f"Nudge {points.scope_name}", curve, where)
+    curve, where = edits.move(drawn.curve, found.points, way * step, 0.0, session.settings.when_met)
+    session.edit_curve(f"Nudge {found.name}", curve, _still(session, where))
 
 
 def nudge_value(session: Session, count: float) -> None:
-    """The selected points by units of the parameter: a semitone, 1 dB, 1 %."""
-    drawn = target(session)
-    if session.points.chosen.size:
-        change = by_units(drawn.parameter, count)
-        _change(session, drawn, change, f"Nudge {session.points.scope_name}")
+    """The points by units of the parameter: a semitone, 1 dB, 1 %."""
+    drawn, found = target(session), worked_points(session)
+    _change(session, drawn, by_units(drawn.parameter, count), found, f"Nudge {found.name}")
 
 
 def change_values(session: Session, text: str) -> None:
-    """The selected points, or all, changed by what is typed."""
-    drawn = target(session)
+    """The points changed by what is typed."""
+    drawn, found = target(session), worked_points(session)
     change = parse_change(drawn.parameter, text)
-    _change(session, drawn, change, f"Change {session.points.scope_name} by {text}")
+    _change(session, drawn, change, found, f"Change {found.name} by {text}")
 
 
-def _change(session: Session, drawn: Target, change: Callable, label: str) -> None:
-    which = session.points.scope
-    position = change(drawn.to_position(drawn.curve.value[which]))
-    curve = edits.set_value(drawn.curve, which, drawn.from_position(position))
+def set_value(session: Session, text: str) -> None:
+    """The points at the value that is typed, in the parameter's unit or in percent of its travel."""
+    drawn, found = target(session), worked_points(session)
+    bpm = float(session.project.tempo.bpm(float(drawn.curve.beat[found.points[0]])))
+    position = drawn.parameter.parse(text, bpm)
+    low, high = sorted(drawn.reach)
+    if not low - 1e-12 <= position <= high + 1e-12:
+        words = drawn.parameter.text
+        raise ZolvekError(
+            f"“{text}” lies outside the lane's reach.",
+            drawn.parameter.name,
+            f"It goes from {words(low)} to {words(high)}.",
+        )
+    curve = edits.set_value(drawn.curve, found.points, drawn.from_position(position))
+    label = f"Set {found.name} to {drawn.parameter.text(position)}"
     session.edit_curve(label, curve, session.points.chosen)
 
 
+def set_position(session: Session, text: str) -> None:
+    """The points as a group, so that the first of them lies at the position that is typed."""
+    drawn, found = target(session), worked_points(session)
+    meter = session.project.meter
+    beat = meter.parse(text, session.project.tempo)
+    curve, where = edits.place(drawn.curve, found.points, beat, session.settings.when_met)
+    label = f"Move {found.name} to {meter.text(beat)}"
+    session.edit_curve(label, curve, _still(session, where))
+
+
+def set_amount(session: Session, text: str) -> None:
+    """What the shapes of the segments take."""
+    drawn, found = target(session), worked_segments(session)
+    try:
+        amount = float(text.replace("−", "-").replace(",", "."))
+    except ValueError as error:
+        raise ZolvekError(f"“{text}” is not a number.", "Amount", "Write one: 0.5.") from error
+    curve = edits.set_amount(drawn.curve, found.segments, amount)
+    session.edit_curve(f"Set the amount of {found.segments_name} to {text}", curve)
+
+
+def _change(session: Session, drawn: Target, change: Callable, found: WorkedOn, label: str) -> None:
+    position = change(drawn.to_position(drawn.curve.value[found.points]))
+    curve = edits.set_value(drawn.curve, found.points, drawn.from_position(position))
+    session.edit_curve(label, curve, session.points.chosen)
+
+
+def _still(session: Session, where: Ints) -> Ints:
+    """The selection after points have moved: they stay selected if they were, a span stays a span."""
+    return where if session.points.chosen.size else NONE_CHOSEN
+
+
 def toggle_jump(session: Session) -> None:
-    curve = target(session).curve
-    if session.points.chosen.size:
-        curve = edits.toggle_jump(curve, int(session.points.chosen[-1]))
-        session.edit_curve("Make or close a jump", curve, NONE_CHOSEN)
+    """At the last of the points."""
+    curve, found = target(session).curve, worked_points(session)
+    curve = edits.toggle_jump(curve, int(found.points[-1]))
+    session.edit_curve("Make or close a jump", curve, NONE_CHOSEN)
 
 
 def take_from_dial(session: Session) -> None:
-    """The selected points, or all, at the control's own present value."""
-    lane, points = base_only(session, "dial"), session.points
+    """The points at the control's own present value."""
+    lane, found = base_only(session, "dial"), worked_points(session)
     position = session.project.device_of(lane.id).position(lane.parameter)
-    curve = edits.set_value(lane.curve, points.scope, lane.from_position(position))
-    session.edit_curve(f"Take the dial's value for {points.scope_name}", curve, points.chosen)
+    curve = edits.set_value(lane.curve, found.points, lane.from_position(position))
+    session.edit_curve(f"Take the dial's value for {found.name}", curve, session.points.chosen)
 
 
 def send_to_dial(session: Session) -> None:
@@ -122,10 +164,12 @@ def reset(session: Session) -> None:
 
 def quantise(session: Session, strength: float = 1.0) -> None:
     """Points pulled to the grid; what can't be placed is said."""
-    curve, points = target(session).curve, session.points
+    found, points = worked_points(session), session.points
     grid = replace(session.tools.grid, on=True)
-    curve, left = quantised(curve, grid, session.project.meter, strength, points.scope)
-    session.edit_curve(f"Quantise {points.scope_name} to {grid.label}", curve, points.chosen)
+    curve, left = quantised(
+        target(session).curve, grid, session.project.meter, strength, found.points
+    )
+    session.edit_curve(f"Quantise {found.name} to {grid.label}", curve, points.chosen)
     if left.size:
         noun = "point" if left.size == 1 else "points"
         session.notices.say(f"{left.size} {noun} found no free line and stay where they are.")

@@ -6,8 +6,10 @@ from collections.abc import Callable
 
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.edits import points_in
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
+from zolvek.core.document.worked_on import WorkedOn, worked_on
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -45,18 +47,69 @@ def base_only(session: Session, what: str) -> Lane:
     return unlocked(session)
 
 
+def worked(session: Session) -> WorkedOn:
+    """What a command works on in what is drawn on, open to edits. Raises ZolvekError as `unlocked`,
+    and where a span is selected in which there is nothing."""
+    found = worked_on(
+        target(session).curve, session.points.chosen, session.span.beats, session.project.meter
+    )
+    if not found.points.size and not found.segments.size:
+        raise ZolvekError(f"Nothing lies{found.where}.", remedy="Select another span, or points.")
+    return found
+
+
+def worked_points(session: Session) -> WorkedOn:
+    """As `worked`, where points are needed."""
+    found = worked(session)
+    if not found.points.size:
+        raise ZolvekError(f"No point lies{found.where}.", remedy="Select another span, or points.")
+    return found
+
+
+def worked_segments(session: Session) -> WorkedOn:
+    """As `worked`, where segments are needed."""
+    found = worked(session)
+    if not found.segments.size:
+        raise ZolvekError("No segment begins there.", remedy="Select another point or span.")
+    return found
+
+
+def chosen_points(session: Session) -> bool:
+    """Whether points are selected, or lie in the selected span."""
+    drawn, span = session.target, session.span.beats
+    if drawn is None:
+        return False
+    return bool(session.points.chosen.size) or (
+        span is not None and bool(points_in(drawn.curve, *span).size)
+    )
+
+
 def scope(session: Session) -> tuple[float, float, str]:
-    """The span that a command works on, and its name: the selected span, else that of the
-    selected points, else the whole lane."""
+    """The span that a command on spans works on, and its name: that of the selected points, else the
+    selected one, else the whole lane. Raises ZolvekError for points on one beat, which have none."""
     curve = target(session).curve
-    if session.span.beats:
-        return (*session.span.beats, "the selected span")
     chosen = session.points.chosen
-    if chosen.size > 1:
+    if chosen.size:
         beats = curve.beat[chosen]
         if beats[-1] > beats[0]:
             return float(beats[0]), float(beats[-1]), "the selected points' span"
+        if not session.span.beats:
+            raise ZolvekError(
+                "The selection has no length.", remedy="Select two points, a span, or nothing."
+            )
+    if session.span.beats:
+        return (*session.span.beats, "the selected span")
     return 0.0, max(float(curve.beat[-1]), session.project.length), "the whole lane"
+
+
+def scope_words(session: Session) -> tuple[str, bool]:
+    """What a panel says that it works on, and whether it can."""
+    try:
+        first, last, name = scope(session)
+    except ZolvekError as error:
+        return f"{error.what} {error.remedy}", False
+    text = session.project.meter.text
+    return f"Works on {name}, {text(first)} to {text(last)}.", True
 
 
 def shape_scope(

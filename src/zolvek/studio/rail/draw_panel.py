@@ -18,22 +18,25 @@ from zolvek.core.curve.forms import BY_KEY as FORMS_BY_KEY
 from zolvek.core.curve.forms import FORMS
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
+from zolvek.core.document.worked_on import WorkedOn, worked_on
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.units import read
 from zolvek.core.value.value_grid import DIVISIONS as VALUE_PARTS
 from zolvek.core.value.value_grid import LEVEL_KINDS
-from zolvek.studio.commands.points import change_values, set_shape
+from zolvek.studio.commands.points import (
+    change_values,
+    set_amount,
+    set_position,
+    set_shape,
+    set_value,
+)
 from zolvek.studio.context import Studio
 from zolvek.studio.lanes.gestures import TOOLS
 from zolvek.studio.widgets import Entry, choice, column, field_label, form, heading, note, pick
 
 WHEN_MET = (("Stop at other points", edits.STOP), ("Replace other points", edits.REPLACE))
 MIXED = "several"
-
-
-def _counted(points: int) -> str:
-    return {0: "No points selected", 1: "1 point"}.get(points, f"{points} points")
 
 
 class DrawPanel(QWidget):
@@ -69,6 +72,7 @@ class DrawPanel(QWidget):
         layout.addStretch(1)
         for signal in (
             session.document.changed, session.points.changed, session.focus.changed, session.tools.changed,
+            session.span.changed,
         ):  # fmt: skip
             signal.connect(self.refresh)
         self.refresh()
@@ -175,14 +179,13 @@ class DrawPanel(QWidget):
 
     def _refresh_selection(self) -> None:
         session, drawn = self.session, self.session.target
-        chosen = session.points.chosen
+        found = self._found()
+        chosen = found.points if found and not found.whole else np.empty(0, np.intp)
         has = drawn is not None and chosen.size > 0
-        self.what.setText(_counted(chosen.size if has else 0))
+        self.what.setText(found.name.capitalize() if found else "No lane")
         for widget in (self.value, self.position):
             widget.setEnabled(bool(has))
-        segments = (
-            edits.segments_of(drawn.curve, session.points.scope) if drawn else np.empty(0, np.intp)
-        )
+        segments = found.segments if found else np.empty(0, np.intp)
         self.shape.setEnabled(bool(segments.size))
         if drawn is None or not has:
             self.value.show_text("")
@@ -193,6 +196,14 @@ class DrawPanel(QWidget):
             self.value.show_text(text if len(values) == 1 else MIXED)
             self.position.show_text(session.project.meter.text(float(drawn.curve.beat[chosen[0]])))
         self._refresh_shape(segments)
+
+    def _found(self) -> WorkedOn | None:
+        """What the fields work on."""
+        session, drawn = self.session, self.session.target
+        if drawn is None:
+            return None
+        chosen, span = session.points.chosen, session.span.beats
+        return worked_on(drawn.curve, chosen, span, session.project.meter)
 
     def _refresh_shape(self, segments: np.ndarray) -> None:
         drawn = self.session.target
@@ -210,10 +221,10 @@ class DrawPanel(QWidget):
             self.amount.setToolTip(f"This shape takes {amount.words}")
         else:
             self.amount.show_text("")
-        count = len(segments)
-        noun = "1 segment" if count == 1 else f"{count} segments"
-        scope = "" if self.session.points.chosen.size else ", as no points are selected"
-        self.help.setText(f"Shape and amount apply to {noun}{scope}." if count else "")
+        found = self._found()
+        scope = ", as nothing is selected" if found and found.whole else ""
+        text = f"Shape and amount apply to {found.segments_name}{scope}." if found else ""
+        self.help.setText(text if segments.size else "")
 
     def _set_kind(self, kind: object) -> None:
         bars_now, bars_then = kind == "bars", self.session.tools.grid.kind == "bars"
@@ -274,65 +285,13 @@ class DrawPanel(QWidget):
         return self.session.notices.try_to(lambda: change_values(self.session, text))
 
     def _type_value(self, text: str) -> bool:
-        session, drawn = self.session, self.session.target
-        if drawn is None or not session.points.chosen.size:
-            return False
-
-        def work() -> None:
-            beat = float(drawn.curve.beat[session.points.chosen[0]])
-            bpm = float(session.project.tempo.bpm(beat))
-            position = drawn.parameter.parse(text, bpm)
-            low, high = sorted(drawn.reach)
-            if not low - 1e-12 <= position <= high + 1e-12:
-                from zolvek.core.errors import ZolvekError
-
-                raise ZolvekError(
-                    f"“{text}” lies outside the lane's reach.",
-                    drawn.parameter.name,
-                    f"It goes from {drawn.parameter.text(low)} to {drawn.parameter.text(high)}.",
-                )
-            curve = edits.set_value(
-                drawn.curve, session.points.chosen, drawn.from_position(position)
-            )
-            shown = drawn.parameter.text(position)
-            session.edit_curve(
-                f"Set {session.points.scope_name} to {shown}", curve, session.points.chosen
-            )
-
-        return session.notices.try_to(work)
+        return self.session.notices.try_to(lambda: set_value(self.session, text))
 
     def _type_position(self, text: str) -> bool:
-        session, drawn = self.session, self.session.target
-        if drawn is None or not session.points.chosen.size:
-            return False
-
-        def work() -> None:
-            beat = session.project.meter.parse(text, session.project.tempo)
-            curve, where = edits.place(
-                drawn.curve, session.points.chosen, beat, session.settings.when_met
-            )
-            at = session.project.meter.text(beat)
-            session.edit_curve(f"Move {session.points.scope_name} to {at}", curve, where)
-
-        return session.notices.try_to(work)
+        return self.session.notices.try_to(lambda: set_position(self.session, text))
 
     def _type_amount(self, text: str) -> bool:
-        session, drawn = self.session, self.session.target
-        if drawn is None:
-            return False
-
-        def work() -> None:
-            from zolvek.core.errors import ZolvekError
-
-            try:
-                amount = float(text.replace("−", "-").replace(",", "."))
-            except ValueError as error:
-                raise ZolvekError(f"“{text}” is not a number.", "Amount", "Write one.") from error
-            segments = edits.segments_of(drawn.curve, session.points.scope)
-            curve = edits.set_amount(drawn.curve, segments, amount)
-            session.edit_curve(f"Set the amount to {text}", curve)
-
-        return session.notices.try_to(work)
+        return self.session.notices.try_to(lambda: set_amount(self.session, text))
 
 
 def _either(values: np.ndarray) -> np.ndarray:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from zolvek.core.model.layer import Layer
 from zolvek.core.movement import layering
 from zolvek.core.records import replace
-from zolvek.studio.commands.scope import scope
+from zolvek.studio.commands.scope import scope_words
 from zolvek.studio.context import Studio
 from zolvek.studio.rail.hand_page import HandPage
 from zolvek.studio.rail.layers_page import LayersPage, lane_to_change
@@ -60,12 +60,7 @@ class MovementPanel(QWidget):
         count = len(lane.layers) if lane else 0
         self.pages.buttons["Layers"].setText(f"Layers ({count})" if count else "Layers")
         if session.preview.curve is None:
-            name = ""
-            if lane is not None and not lane.locked:
-                first, last, name = scope(session)
-                text = session.project.meter.text
-                name = f"Works on {name}, {text(first)} to {text(last)}."
-            self.counted.setText(name)
+            self.counted.setText(scope_words(session)[0])
         self.layers.show_lane(lane)
 
     def _put(self, kind: str, name: str, amount: float, movement: dict[str, Any]) -> None:

@@ -10,7 +10,7 @@ from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.forms import FORMS, Form, stamped
 from zolvek.core.records import Record
-from zolvek.studio.commands.scope import scope, shape_scope, shaped
+from zolvek.studio.commands.scope import scope_words, shape_scope, shaped
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import (
     Entry,
@@ -185,16 +185,10 @@ class ShapePanel(QWidget):
         self.session.preview.show(None)
         ramp = self.session.settings.ramp
         self.ramp.show_text(f"{ramp:g} beats" if ramp else "none")
-        lane = self.session.lane
-        usable = lane is not None and not lane.locked
+        words, usable = scope_words(self.session)
         self.apply.setEnabled(usable)
         self.preview.setEnabled(usable)
-        if not usable:
-            self.scope.setText("No lane to work on." if lane is None else "The lane is locked.")
-            return
-        first, last, name = scope(self.session)
-        text = self.session.project.meter.text
-        self.scope.setText(f"Works on {name}, {text(first)} to {text(last)}.")
+        self.scope.setText(words)
 
     def shaper(self) -> Callable[[Curve], Curve]:
         """The operation with the values that are set."""

@@ -19,7 +19,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.time.rates import parse_rate
 from zolvek.core.value.changes import parse_change
 from zolvek.core.value.units import read
-from zolvek.studio.commands.scope import scope, shape_scope, target
+from zolvek.studio.commands.scope import scope, scope_words, shape_scope, target
 from zolvek.studio.context import Studio
 from zolvek.studio.session import NONE_CHOSEN
 from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
@@ -143,14 +143,13 @@ class ThinPanel(QWidget):
         session = self.session
         if session.preview.curve is None:
             self.result.setText("")
-        lane, drawn = session.lane, session.target
-        if lane is None or drawn is None or lane.locked:
-            self.scope.setText("No lane to work on." if lane is None else "The lane is locked.")
-            return
-        first, last, name = scope(session)
-        text = session.project.meter.text
-        count = int(((drawn.curve.beat >= first) & (drawn.curve.beat <= last)).sum())
-        self.scope.setText(f"Works on {name}, {text(first)} to {text(last)}: {count} points.")
+        drawn = session.target
+        words, usable = scope_words(session)
+        if usable and drawn is not None:
+            first, last, _ = scope(session)
+            count = int(((drawn.curve.beat >= first) & (drawn.curve.beat <= last)).sum())
+            words = f"{words[:-1]}: {count} points."
+        self.scope.setText(words)
 
     def _height(self, text: str, drawn: Target) -> float:
         """A tolerance as curve values. A number in % is of the height; one in the parameter's own

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -22,6 +23,7 @@ class Document(QObject):
     ) -> None:
         super().__init__()
         self.settings, self.notices = settings, notices
+        self.selected: Callable[[], object] = lambda: None  # what is, for the step that is left
         self._begin(project, path)
 
     def _begin(self, project: Project, path: Path | None) -> None:
@@ -64,7 +66,13 @@ class Document(QObject):
     def edit(self, label: str, project: Project, gesture: object = None) -> None:
         """Make `project` the present one, as a step named `label`; the steps of one gesture
         are one."""
-        self._keep(self.history.edited(project, label, gesture))
+        history = self.history
+        if gesture is None or gesture is not history.gesture:
+            history = history.leaving(self.selected())
+        edited = history.edited(project, label, gesture)
+        if edited is not history:
+            self._keep(edited)
+            self.notices.did(label)
 
     def end_gesture(self) -> None:
         if self.in_gesture:
@@ -75,10 +83,10 @@ class Document(QObject):
         self._keep(self.history.cancelled())
 
     def undo(self) -> None:
-        self._keep(self.history.undone())
+        self._keep(self.history.leaving(self.selected()).undone())
 
     def redo(self) -> None:
-        self._keep(self.history.redone())
+        self._keep(self.history.leaving(self.selected()).redone())
 
     def _keep(self, history: History) -> None:
         before, gone = self.history.project, history.gone - self.history.gone

@@ -27,10 +27,13 @@ class Focus(QObject):
 
     def _begin(self) -> None:
         self.known = self.document.opened
-        shown = (lane.id for lane in self.document.project.lanes() if not lane.hidden)
-        self.id: str | None = next(shown, None)
+        self.order = self._shown()
+        self.id: str | None = next(iter(self.order), None)
         self.layer: str | None = None
         self.path: tuple[str, str] | None = None
+
+    def _shown(self) -> list[str]:
+        return [lane.id for lane in self.document.project.lanes() if not lane.hidden]
 
     # --- reading ---
 
@@ -94,6 +97,15 @@ class Focus(QObject):
         self.path = (device, axis) if device and axis else None
         self.changed.emit()
 
+    def _neighbour(self, shown: list[str]) -> str | None:
+        """What comes into focus when its lane is removed or hidden: the next one that was beside it."""
+        if self.id in self.order:
+            place, there = self.order.index(self.id), set(shown)
+            for near in (*self.order[place + 1 :], *reversed(self.order[:place])):
+                if near in there:
+                    return near
+        return next(iter(shown), None)
+
     def _follow(self) -> None:
         """Let go what is there no more; the first lane of another document."""
         now = self.id, self.layer, self.path
@@ -101,9 +113,12 @@ class Focus(QObject):
             self._begin()
             self.changed.emit()
             return
-        if self.id is None or not self.document.project.has_lane(self.id):
-            lanes = self.document.project.lanes()
-            self.id, self.layer = next((lane.id for lane in lanes), None), None
+        shown = self._shown()
+        if self.id is None or (self.id not in shown and self.id in self.order):
+            self.id, self.layer = self._neighbour(shown), None
+        elif not self.document.project.has_lane(self.id):
+            self.id, self.layer = next(iter(shown), None), None
+        self.order = shown
         if self.layer and self.drawn_layer is None:
             self.layer = None
         if self.path and (self.drawn_pad is None or self.id is None):

@@ -29,6 +29,8 @@ class Hearing(QObject):
         self.kept: Project | None = None
         self.comparing = ""
         self.match_loudness = False
+        # Which lanes were bypassed before all of a track (or, None, of the project) were.
+        self.bypassed_before: dict[str | None, frozenset[str]] = {}
 
     def listen(self, **changes: object) -> None:
         """Hear the project otherwise."""

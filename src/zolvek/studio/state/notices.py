@@ -10,20 +10,27 @@ from zolvek.core.errors import Notifier, ZolvekError
 
 
 class Notices(QObject):
-    """`hint`: what a press would do, or what has just been done. `notifier`: told of every error
-    that is expected."""
+    """`hint`: what a press would do, or a word about what has just been done; `done`: the last edit.
+    `notifier`: told of every error that is expected."""
 
     changed = pyqtSignal(str)
+    edited = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
-        self.hint = ""
+        self.hint = self.done = ""
         self.notifier = Notifier()
 
     def say(self, hint: str) -> None:
         if hint != self.hint:
             self.hint = hint
             self.changed.emit(hint)
+
+    def did(self, what: str) -> None:
+        """What has been done to the project; it stands until the next edit."""
+        if what != self.done:
+            self.done = what
+            self.edited.emit(what)
 
     def report(self, error: ZolvekError) -> None:
         self.notifier.report(error)

@@ -33,20 +33,6 @@ class Points(QObject):
         """The selection's new places in a curve that is about to be put in: told with that."""
         self.chosen = points
 
-    @property
-    def scope(self) -> Ints:
-        """The selected points, or all of them."""
-        if self.chosen.size:
-            return self.chosen
-        target = self.focus.target
-        return np.arange(len(target.curve)) if target else NONE_CHOSEN
-
-    @property
-    def scope_name(self) -> str:
-        """What the scope is called in a label: "3 points", "all points"."""
-        count = self.chosen.size
-        return "all points" if not count else "1 point" if count == 1 else f"{count} points"
-
     def _follow(self) -> None:
         if self.chosen.size:
             target = self.focus.target
