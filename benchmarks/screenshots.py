@@ -86,7 +86,7 @@ def _patterns(window: Window) -> None:
         window.session.span.choose((bar(first), bar(last)))
         panel.save_as(name)
     panel.list.setCurrentRow(1)
-    panel.add_slot()
+    window.action("slot-add").trigger()
     panel.slots.setCurrentRow(1)
     window.session.playhead.go(bar(26))
     panel.play_here()

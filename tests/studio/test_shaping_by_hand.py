@@ -262,10 +262,10 @@ class ByHand(WindowTest):
         self.assertEqual([p.name for p in panel.found], ["Ripple"])
         panel.list.setCurrentRow(0)
         self.session.span.choose((0.0, 32.0))
-        panel.place()
+        self.do("pattern-place")
         source = self.session.document.saved.lane("horn.cutoff").curve
         np.testing.assert_allclose(self.curve().at([1.0, 17.0]), source.at([65.0, 65.0]), atol=1e-9)
-        panel.add_slot()
+        self.do("slot-add")
         self.session.playhead.go(100.0)
         panel.slots.setCurrentRow(1)
         panel.play_here()
@@ -278,8 +278,14 @@ class ByHand(WindowTest):
         pattern_library.rename("Ripple", "Wavelet")
         panel.reload()
         panel.list.setCurrentRow(0)
-        panel.delete()
+        self.do("pattern-delete")
         self.assertEqual(panel.found, [])
+        self.do("pattern-undo")
+        self.assertEqual([p.name for p in panel.found], ["Wavelet"])
+        self.ask.confirms = False
+        self.session.span.choose((0.0, 4.0))
+        panel.save_as("Wavelet")
+        self.assertEqual(panel.found[0].length, 16.0, "one that is there is not replaced unasked")
 
     def test_8_a_cycle_plays_on_once_and_then_repeats(self) -> None:
         from zolvek.core.movement.playing import played

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Protocol, TypeVar
 
+from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QDialog, QWidget
 
@@ -81,6 +82,18 @@ class Show(Protocol):
 
     def give_up(self) -> None:
         """Escape on the focus lane: the drag, the preview or the selection is let go."""
+        ...
+
+    def context_menu(self, widget: QWidget, pick: Callable[[QPoint | None], str]) -> None:
+        """The context menu of what is pressed on a widget: see studio.context_menus."""
+        ...
+
+    def spot(self) -> tuple[float, float] | None:
+        """Beat and value at which the focus lane's menu was opened last."""
+        ...
+
+    def next_area(self, way: int) -> None:
+        """The keyboard to the next (1) or the previous (−1) part of the window."""
         ...
 
     def leave(self) -> None:

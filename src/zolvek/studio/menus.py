@@ -10,7 +10,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from zolvek.studio import theme as themes
-from zolvek.studio.actions.table import ACTIONS, MENUS
+from zolvek.studio.actions.table import ACTIONS, MENUS, MNEMONICS
 from zolvek.studio.context import Studio
 
 DRAGGED_MS = 150  # between refreshes of the actions while something is dragged
@@ -41,7 +41,7 @@ class Actions(QObject):
         for part in (
             session.document, session.focus, session.points, session.span, session.tools,
             session.shown, studio.player, session.hearing, session.passes, session.preview,
-            session.look,
+            session.look, session.picked, session.shelf,
         ):  # fmt: skip
             part.changed.connect(self._refresh_later)
 
@@ -52,8 +52,9 @@ class Actions(QObject):
 
     def fill(self, bar: QMenuBar) -> None:
         for name, rows in MENUS.items():
-            menu = bar.addMenu(name)
+            menu = bar.addMenu(MNEMONICS.get(name, f"&{name}"))
             assert menu is not None
+            menu.setToolTipsVisible(True)
             for row in rows:
                 if row.apart:
                     menu.addSeparator()
@@ -61,11 +62,13 @@ class Actions(QObject):
                 if row.id == "open":
                     menu.addMenu(Recent(self.studio, menu))
 
-    def menu_of(self, keys: list[str], parent: QWidget) -> QMenu:
-        """A context menu of some actions."""
-        menu = QMenu(parent)
-        menu.addActions([self.made[key] for key in keys])
-        return menu
+    def reason_for(self, keys: QKeySequence) -> str:
+        """Why the action of these keys can't be done now; "" where there is none, or it can."""
+        for row in ACTIONS:
+            action = self.made[row.id]
+            if row.keys and not action.isEnabled() and action.shortcut() == keys:
+                return str(action.data() or "")
+        return ""
 
     def _refresh_later(self) -> None:
         """Actions follow what has changed: at once, but only now and then during a drag."""

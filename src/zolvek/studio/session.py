@@ -25,8 +25,10 @@ from zolvek.studio.state.focus import Focus, Shown
 from zolvek.studio.state.hearing import Hearing, Held
 from zolvek.studio.state.notices import Notices
 from zolvek.studio.state.passes import Passes
+from zolvek.studio.state.picked import Picked
 from zolvek.studio.state.preview import Preview
 from zolvek.studio.state.selection import NONE_CHOSEN, Playhead, Points, Span
+from zolvek.studio.state.shelf import Shelf
 from zolvek.studio.state.tools import Look, Tools
 
 __all__ = ["NONE_CHOSEN", "Session"]
@@ -37,9 +39,11 @@ class Selected(NamedTuple):
 
     lane: str | None
     layer: str | None
+    depth: bool
     path: tuple[str, str] | None
     points: Ints
     span: tuple[float, float] | None
+    device: str | None  # whose dials are shown
 
     def restore(self, session: Session) -> None:
         if self.lane is None or not session.project.has_lane(self.lane):
@@ -47,13 +51,15 @@ class Selected(NamedTuple):
         session.focus.on(self.lane)
         if self.path is not None and session.focus.path != self.path:
             session.focus.draw_on_path(*self.path)
-        elif self.path is None and session.focus.layer != self.layer:
-            session.focus.draw_on_layer(self.layer)
+        elif self.path is None:
+            session.focus.draw_on_layer(self.layer, self.depth)
         target = session.target
         count = len(target.curve) if target else 0
         session.points.choose(self.points[self.points < count])
         if session.span.beats != self.span:
             session.span.choose(self.span)
+        if session.shown.picked != self.device:
+            session.shown.show(self.device)
 
 
 class Session:
@@ -71,6 +77,8 @@ class Session:
         self.hearing = Hearing(self.document)
         self.held = Held(self.document)
         self.preview = Preview(self.document, self.focus)
+        self.picked = Picked(self.document, self.focus)
+        self.shelf = Shelf()
         self.tools = Tools(settings)
         self.look = Look(settings)
         self.passes = Passes(self.document, settings)
@@ -158,7 +166,10 @@ class Session:
 
     def _selected(self) -> Selected:
         focus = self.focus
-        return Selected(focus.id, focus.layer, focus.path, self.points.chosen, self.span.beats)
+        return Selected(
+            focus.id, focus.layer, focus.depth, focus.path,
+            self.points.chosen, self.span.beats, self.shown.picked,
+        )  # fmt: skip
 
     def touch(self, device: str, parameter: str, follow: bool | None = None) -> None:
         """A control was touched: its lane comes up, or is offered. With following switched off

@@ -48,6 +48,7 @@ class Settings:
     punch: bool = False  # only the selected span is written
     glide: Wait = 0.25  # beats that the way back to the curve takes
     take_tolerance: Share = 0.004  # of the height, within which a pass is thinned
+    bake_tolerance: Share = 0.002  # of the height, within which layers are baked
     lead: Wait = 0.0  # beats before the selection from which it is played
     midi_gap: Milliseconds = 0.0  # milliseconds that changes lie apart at least
     midi_ticks: Ticks = 1  # ticks that they lie apart at least

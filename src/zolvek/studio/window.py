@@ -4,8 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
@@ -22,11 +29,13 @@ from PyQt6.QtWidgets import (
 from zolvek.core.errors import ZolvekError
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
-from zolvek.studio.actions.table import ACTIONS, shortcut_rows
+from zolvek.studio.actions.table import shortcut_rows
 from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.transport import Transport
 from zolvek.studio.context import Studio
+from zolvek.studio.context_menus import ContextMenu, Pick
 from zolvek.studio.index.index_panel import IndexPanel
+from zolvek.studio.keys import Keys
 from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.head import Head
 from zolvek.studio.lanes.low_lanes import LowLanes
@@ -42,8 +51,6 @@ if TYPE_CHECKING:
     from zolvek.studio.monitor import Monitor
 
 INDEX_WIDTH = 196
-LANE_MENU = [row.id for row in ACTIONS if row.id.startswith("shape-")]
-LANE_MENU = ["select-all", "delete", "type-value", *LANE_MENU, "bypass"]
 
 
 class Window(QMainWindow):
@@ -64,6 +71,19 @@ class Window(QMainWindow):
         assert bar is not None
         self.made.fill(bar)
         self.made.give_keys(self, self.focus_lane)
+        for widget, pick in (
+            (self.focus_lane, self.focus_lane.menu_kind),
+            (self.ruler, lambda _: "ruler"),
+            (self.low_lanes, self.low_lanes.menu_kind),
+            (self.takes_view, self.takes_view.menu_kind),
+            (self.overview, lambda _: "overview"),
+            (self.index.tree.viewport(), self.index.menu_kind),
+        ):
+            if widget is not None:
+                ContextMenu(widget, self.made, pick)
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            self.keys = Keys(app, self)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         session = self.session
@@ -84,8 +104,6 @@ class Window(QMainWindow):
         self.head = Head(studio)
         self.ruler = Ruler(session, view, studio.player)
         self.focus_lane: FocusLane = FocusLane(session, view)
-        self.focus_lane.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.focus_lane.customContextMenuRequested.connect(self._lane_menu)
         self.low_lanes = LowLanes(session, view)
         self.takes_view = TakesView(session, view)
         self.rail: Rail = Rail(studio)
@@ -149,6 +167,47 @@ class Window(QMainWindow):
     def give_up(self) -> None:
         self.focus_lane.give_up()
 
+    def context_menu(self, widget: QWidget, pick: Pick) -> None:
+        ContextMenu(widget, self.made, pick)
+
+    def spot(self) -> tuple[float, float] | None:
+        return self.focus_lane.spot
+
+    def next_area(self, way: int) -> None:
+        """The keyboard to the next part of the window: index, lane, panel, dials."""
+        areas = [self.index.tree, self.focus_lane, self.rail.first_field(), self.bench.first_dial()]
+        shown = [each for each in areas if each is not None and each.isVisible()]
+        here = QApplication.focusWidget()
+        parents = (self.index, self.focus_lane, self.rail, self.bench)
+        place = next(
+            (
+                i
+                for i, each in enumerate(parents)
+                if here and (here is each or each.isAncestorOf(here))
+            ),
+            1,
+        )
+        at = areas.index(areas[place])
+        for _ in areas:
+            at = (at + way) % len(areas)
+            found = areas[at]
+            if found is not None and found in shown:
+                found.setFocus(Qt.FocusReason.TabFocusReason)
+                return
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A key that nobody took: Esc leaves whatever there is to leave, and that of an action that is
+        impossible now says why."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.give_up()
+            return
+        reason = self.made.reason_for(QKeySequence(event.keyCombination()))
+        if reason:
+            self.session.notices.say(reason)
+            return
+        super().keyPressEvent(event)
+
     def backdrop(self, kind: str) -> None:
         self.focus_lane.backdrops.set_kind(kind)
 
@@ -208,9 +267,6 @@ class Window(QMainWindow):
         app.setPalette(themes.palette(theme))
         app.setStyleSheet(themes.style_sheet(theme))
         self.made.load_icons()
-
-    def _lane_menu(self, at: QPoint) -> None:
-        self.made.menu_of(LANE_MENU, self).exec(self.focus_lane.mapToGlobal(at))
 
     # --- what is dropped here ---
 

@@ -18,9 +18,10 @@ from zolvek.core.records import replace
 
 def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) -> Lane:
     """The lane with another reach. Its curve keeps its form, or with `keep_sound` its values
-    are changed so that it is heard as before, as far as the new reach goes."""
+    are changed so that it is heard as before, as far as the new reach goes. A level curve has no form
+    to keep, and is heard as before."""
     new = replace(lane, reach=(low, high))
-    if not keep_sound:
+    if not keep_sound and np.ptp(lane.curve.value) > 0.0:
         return new
     value = new.from_position(lane.to_position(lane.curve.value))
     factor = (lane.reach[1] - lane.reach[0]) / (high - low)
@@ -101,6 +102,23 @@ def bypassed(project: Project, lanes: dict[str, bool]) -> Project:
         if any(a is not b for a, b in zip(new, track.lanes, strict=True)):
             project = with_track(project, replace(track, lanes=new))
     return project
+
+
+def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[float, ...]:
+    """Pins go where their points have gone: by their place among the points where there are as many as
+    before, else by their place among those whose beats have changed; a pin whose point is gone goes too."""
+    gone = np.setdiff1d(pins, after.beat)
+    if not gone.size:
+        return pins
+    old, new = before.beat, after.beat
+    if len(old) != len(new):
+        old, new = np.setdiff1d(old, new), np.setdiff1d(new, old)
+    kept = set(pins) - set(gone.tolist())
+    if len(old) == len(new):
+        found = np.searchsorted(old, gone)
+        there = (found < len(old)) & (old[np.minimum(found, len(old) - 1)] == gone)
+        kept |= set(new[found[there]].tolist())
+    return tuple(sorted(kept))
 
 
 def linked(project: Project, lane: str, other: str, factor: float) -> Project:

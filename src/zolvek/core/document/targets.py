@@ -6,10 +6,13 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document.lanes import followed
-from zolvek.core.document.parts import with_curve
+from zolvek.core.curve.shaping import valued
+from zolvek.core.document.lanes import followed, pins_moved
+from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.layering import with_layer
 from zolvek.core.movement.pad_paths import with_pad
@@ -67,9 +70,11 @@ def base(project: Project, lane: str) -> Target:
     own = project.lane(lane)
 
     def put(project: Project, edit: Edit) -> Project:
-        before = _open(project, lane).curve
-        after = edit(before)
-        return followed(with_curve(project, lane, after), lane, before, after)
+        own = _open(project, lane)
+        before, after = own.curve, edit(own.curve)
+        pins = pins_moved(own.pins, before, after) if own.pins else ()
+        changed = with_lane(project, replace(own, curve=after, pins=pins))
+        return followed(changed, lane, before, after)
 
     return Target(lane, own.curve, project.parameter_of(lane), own.reach, put)
 
@@ -91,6 +96,29 @@ def layer(project: Project, lane: str, key: str) -> Target:
 
     curve, kind, label = drawn(project.lane(lane))
     return Target(lane, curve, LAYER_PARAMETERS[kind], WHOLE, put, f"the layer {label}")
+
+
+def layer_depth(project: Project, lane: str, key: str) -> Target:
+    """How deep a layer of the lane goes, −100 to 100 % over the project's beats: its amount as a curve.
+    Raises ZolvekError where there is no such layer."""
+
+    def drawn(own: Lane) -> tuple[Layer, Curve, float]:
+        found = own.layer(key)
+        if found is None:
+            raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+        most = max(abs(found.amount), 1.0)
+        if found.amount_way is None:
+            return found, flat(0.5 + 0.5 * found.amount / most), most
+        way, factor = found.amount_way, found.amount / most
+        return found, valued(way, 0.5 + factor * (way.value - 0.5), factor), most
+
+    def put(project: Project, edit: Edit) -> Project:
+        found, curve, most = drawn(_open(project, lane))
+        return with_layer(project, lane, replace(found, amount=most, amount_way=edit(curve)))
+
+    found, curve, most = drawn(project.lane(lane))
+    parameter = Parameter("depth", "Depth", "", "±%", -100.0 * most, 100.0 * most)
+    return Target(lane, curve, parameter, WHOLE, put, f"the depth of the layer {found.label}")
 
 
 def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:

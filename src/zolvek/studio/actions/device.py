@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from zolvek.studio.actions import needs
 from zolvek.studio.actions.action import Action
-from zolvek.studio.commands import devices, listening
+from zolvek.studio.commands import controls, devices, listening
 from zolvek.studio.context import Studio
 
 
@@ -20,6 +20,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("remove-track", "Remove the track…", "", "With its devices and lanes; the count is told first", lambda s: devices.remove_track(s.session, s.ask), refused=needs.device),
     Action("describe-device", "Add a device from a description…", "", "A plugin you own, described in a file", lambda s: s.media.import_device(), refused=needs.device, apart=True),
     Action("write-device", "Write the device's description…", "", "As a start for a description of your own", lambda s: s.media.export_device(), refused=needs.device),
+    Action("dial-type", "Type the control's value…", "", "The value it has by itself, in its unit", lambda s: controls.type_control(s.session, s.ask), refused=needs.control, apart=True),
+    Action("dial-default", "The control's usual value", "", "As it comes", lambda s: controls.to_default(s.session), refused=needs.control),
     Action("device-up", "Earlier in the chain", "Alt+Up", "The device whose dials are shown", lambda s: devices.move_device(s.session, -1), refused=needs.device, apart=True),
     Action("device-down", "Later in the chain", "Alt+Down", "The device whose dials are shown", lambda s: devices.move_device(s.session, 1), refused=needs.device),
     Action("bypass-device", "Bypass the device", "Alt+Y", "Sound goes past it", lambda s: devices.bypass_device(s.session), refused=needs.device,

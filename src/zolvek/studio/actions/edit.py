@@ -27,6 +27,12 @@ def _type_value(studio: Studio) -> None:
     studio.show.field("Value")
 
 
+def _add_here(studio: Studio) -> None:
+    spot = studio.show.spot()
+    if spot is not None:
+        points.add_at(studio.session, *spot)
+
+
 def _shape(key: str) -> Callable[[Studio], None]:
     return lambda studio: points.set_shape(studio.session, key)
 
@@ -46,6 +52,16 @@ ACTIONS: tuple[Action, ...] = (
            needs.redo, label=_redo_label),
     Action("select-all", "Select all points", "Ctrl+A", "All points of the focus lane", lambda s: points.select_all(s.session), refused=needs.lane, apart=True),
     Action("deselect", "Select nothing", "Esc", "Let the selection go, or give up a drag", lambda s: s.show.give_up(), on_lane=True),
+    Action("next-point", "Next point", "Alt+Right", "Select the point after the selection, or the playhead", lambda s: points.step(s.session, 1), refused=needs.lane, on_lane=True),
+    Action("previous-point", "Previous point", "Alt+Left", "Select the point before the selection, or the playhead", lambda s: points.step(s.session, -1), refused=needs.lane, on_lane=True),
+    Action("extend-right", "Next point too", "Alt+Shift+Right", "It joins the selection", lambda s: points.step(s.session, 1, True), refused=needs.lane, on_lane=True),
+    Action("extend-left", "Previous point too", "Alt+Shift+Left", "It joins the selection", lambda s: points.step(s.session, -1, True), refused=needs.lane, on_lane=True),
+    Action("select-nth", "Select every nth point…", "", "Of the points worked on", points.select_nth, refused=needs.lane),
+    Action("select-band", "Select points by value…", "", "Those between two values, in the selected span", points.select_band, refused=needs.lane),
+    Action("span-here", "Begin or end a span at the playhead", "U", "The first time it begins there, the second time it is selected", lambda s: viewing.span_here(s.session)),
+    Action("span-away", "Select no span", "Shift+U", "Let the span on the ruler go", lambda s: s.session.span.choose(None), refused=needs.any_span),
+    Action("add-point", "Add a point at the playhead", "Ins", "On the curve, which stays as it is", lambda s: points.add_at_playhead(s.session), refused=needs.open_lane, on_lane=True, apart=True),
+    Action("add-point-here", "Add a point here", "", "Where the menu was opened", _add_here, refused=needs.open_lane),
     Action("delete", "Delete points", "Del", "Delete the selected points", lambda s: points.delete(s.session), refused=needs.points, on_lane=True),
     Action("type-value", "Type a value", "Return", "Type an exact value for the selected points", _type_value, refused=needs.points, on_lane=True),
     *(
@@ -79,6 +95,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("nudge-down", "Nudge down", "Down", "By a semitone, 1 dB or 1 %", lambda s: points.nudge_value(s.session, -1.0), refused=needs.points, on_lane=True),
     Action("nudge-up-fine", "Nudge up a little", "Shift+Up", "By a tenth of that", lambda s: points.nudge_value(s.session, 0.1), refused=needs.points, on_lane=True),
     Action("nudge-down-fine", "Nudge down a little", "Shift+Down", "By a tenth of that", lambda s: points.nudge_value(s.session, -0.1), refused=needs.points, on_lane=True),
+    Action("thin-points", "Thin points", "", "Fewer of the points worked on, within the tolerance of passes", lambda s: points.thin(s.session), refused=needs.open_lane),
+    Action("average-points", "Average points", "", "The points worked on at the mean of their values", lambda s: points.average(s.session), refused=needs.open_lane),
     Action("from-dial", "Take the value from the dial", "D", "For the selected points, or all", lambda s: points.take_from_dial(s.session), refused=needs.open_lane),
     Action("to-dial", "Send the value to the dial", "Shift+D", "Of the selected point, or at the playhead", lambda s: points.send_to_dial(s.session), refused=needs.lane),
     Action("reset", "Reset to the saved curve", "", "The lane as it was when opened or last saved", lambda s: points.reset(s.session), refused=needs.open_lane),

@@ -25,7 +25,6 @@ ACTIONS: tuple[Action, ...] = (
     Action("move-down", "Move the lane down", "Ctrl+Shift+Down", "Among its track's lanes", lambda s: lanes.move(s.session, 1), refused=needs.lane),
     Action("colour", "Another colour", "", "The lane's ink", lambda s: lanes.next_colour(s.session), refused=needs.lane),
     Action("group", "Group lanes by device", "", "In the order of devices and their parameters", lambda s: lanes.group(s.session), refused=needs.lane),
-    Action("next-slot", "Next slot from the next bar", "N", "The lane's next pattern, while it plays", lambda s: lanes.next_slot(s.session), refused=needs.slots),
     Action("ghost", "Show another lane behind", "", "A lane as a faint guide for timing", lanes.show_behind, refused=needs.lane,
            checked=lambda s: s.session.preview.behind is not None),
     Action("link", "Link another lane…", "", "What moves here moves there, by a factor", lanes.link, refused=needs.lane),

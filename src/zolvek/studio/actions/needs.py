@@ -79,3 +79,54 @@ def undo(studio: Studio) -> str:
 
 def redo(studio: Studio) -> str:
     return "" if studio.session.document.history.redo_label else "There is nothing to do again."
+
+
+def take(studio: Studio) -> str:
+    has = studio.session.picked.take is not None
+    return lane(studio) or ("" if has else "The lane has no take: arm it and record a pass.")
+
+
+def open_take(studio: Studio) -> str:
+    return open_lane(studio) or take(studio)
+
+
+def take_and_span(studio: Studio) -> str:
+    return open_take(studio) or any_span(studio)
+
+
+def layer(studio: Studio) -> str:
+    has = studio.session.picked.layer is not None
+    return open_lane(studio) or ("" if has else "The lane has no layer.")
+
+
+def drawn_layer(studio: Studio) -> str:
+    own = studio.session.picked.layer
+    return layer(studio) or ("" if own and own.curve is not None else "This layer is not drawn.")
+
+
+def layer_with_depth(studio: Studio) -> str:
+    own = studio.session.picked.layer
+    drawn = own is not None and own.amount_way is not None
+    return layer(studio) or ("" if drawn else "Its depth is one number already.")
+
+
+def layer_and_span(studio: Studio) -> str:
+    return layer(studio) or any_span(studio)
+
+
+def pattern(studio: Studio) -> str:
+    session = studio.session
+    found = session.shelf.named(session.picked.pattern)
+    return "" if found is not None else "Pick a pattern in the Patterns panel first."
+
+
+def pattern_and_lane(studio: Studio) -> str:
+    return open_lane(studio) or pattern(studio)
+
+
+def shelf_step(studio: Studio) -> str:
+    return "" if studio.session.shelf.steps else "Nothing was changed in the library."
+
+
+def control(studio: Studio) -> str:
+    return "" if studio.session.shown.control is not None else "Press a dial first."

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from zolvek.studio.actions import needs
 from zolvek.studio.actions.action import Action
-from zolvek.studio.commands import devices, lanes, listening
+from zolvek.studio.commands import devices, lanes, listening, viewing
 
 ACTIONS: tuple[Action, ...] = (
     Action("play", "Play", "Space", "Play from the playhead, or stop", lambda s: s.player.toggle(), "play",
            checked=lambda s: s.player.playing),
     Action("stop", "Stop", "", "Stop where it is", lambda s: s.player.stop(), "stop", needs.playing),
     Action("return", "Return", "Home", "Back to where it last began, then to the start", lambda s: s.player.go_back(), "return"),
+    Action("playhead-on", "Playhead one grid line on", "Ctrl+Right", "To the next line of the grid", lambda s: viewing.step_playhead(s, 1), apart=True),
+    Action("playhead-back", "Playhead one grid line back", "Ctrl+Left", "To the line of the grid before", lambda s: viewing.step_playhead(s, -1)),
+    Action("playhead-bar-on", "Playhead one bar on", "Ctrl+Shift+Right", "To the next bar line", lambda s: viewing.step_playhead(s, 1, True)),
+    Action("playhead-bar-back", "Playhead one bar back", "Ctrl+Shift+Left", "To the bar line before", lambda s: viewing.step_playhead(s, -1, True)),
     Action("loop", "Loop", "L", "Repeat the selected span, or all when none is selected",
            lambda s: s.player.set_looping(not s.player.looping), "loop", checked=lambda s: s.player.looping),
     Action("record", "Record a pass", "Ctrl+Space", "Over the armed lanes, in the chosen mode; again ends it", lambda s: s.recorder.begin(), "record",

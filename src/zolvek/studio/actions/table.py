@@ -6,17 +6,21 @@ from __future__ import annotations
 from collections import Counter
 from itertools import groupby
 
-from zolvek.studio.actions import device, edit, file, help, lane, play, view
+from zolvek.studio.actions import device, edit, file, help, lane, layer, pattern, play, take, view
 
 MENUS = {
     "File": file.ACTIONS,
     "Edit": edit.ACTIONS,
     "Lane": lane.ACTIONS,
+    "Layers": layer.ACTIONS,
+    "Takes": take.ACTIONS,
+    "Patterns": pattern.ACTIONS,
     "Device": device.ACTIONS,
     "Play": play.ACTIONS,
     "View": view.ACTIONS,
     "Help": help.ACTIONS,
 }
+MNEMONICS = {"Layers": "La&yers", "Patterns": "P&atterns"}  # of menus that share their first letter
 ACTIONS = tuple(action for actions in MENUS.values() for action in actions)
 # Keys that the focus lane reads itself while they are held.
 HELD = (

@@ -41,6 +41,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("step-listen", "Listen", "F9", "Compare, and find the useful reach", _panel("step-listen"), "listen"),
     Action("monitor", "Messages…", "Ctrl+I", "The MIDI messages that lanes send", lambda s: s.show.monitor(), apart=True),
     Action("step-export", "Export", "F12", "Deliver the lanes as files", _panel("step-export"), "export"),
+    Action("area-next", "Next part of the window", "Ctrl+Tab", "The keyboard goes on: index, lane, panel, dials", lambda s: s.show.next_area(1), apart=True),
+    Action("area-previous", "Previous part of the window", "Ctrl+Shift+Tab", "The keyboard goes back", lambda s: s.show.next_area(-1)),
     Action("theme", "Lamp theme", "F11", "Dark sheets for late hours", lambda s: viewing.switch_theme(s.session),
            checked=lambda s: s.session.settings.theme == "lamp", apart=True),
 )  # fmt: skip

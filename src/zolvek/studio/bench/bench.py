@@ -83,6 +83,7 @@ class Bench(QWidget):
 
     def _show(self, device: str | None) -> None:
         for dial in self.dials:
+            dial.hide()  # its device may be gone before it is
             dial.deleteLater()
         self.dials = []
         while self.row_layout.count():
@@ -101,9 +102,16 @@ class Bench(QWidget):
                 self.row_layout.addWidget(_upright())
             dial = Dial(self.session, self.studio.ask, device, parameter)
             self.dials.append(dial)
+            self.studio.show.context_menu(dial, dial.menu_kind)
             self.row_layout.addWidget(dial)
         self.row_layout.addStretch(1)
         self.row.setMinimumWidth(len(self.dials) * (WIDTH + 4) + 16)
+
+    def first_dial(self) -> Dial | None:
+        """Where the keyboard begins: the touched control's, else the first."""
+        control = self.session.shown.control
+        touched = (d for d in self.dials if control == (d.device, d.parameter.id))
+        return next(touched, next(iter(self.dials), None))
 
     def _offer(self) -> None:
         offered = can_add_lane(self.session)

@@ -13,7 +13,7 @@ from zolvek.core.movement.playing import played
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio import theme as themes
 from zolvek.studio.asking import Ask
-from zolvek.studio.commands.controls import touch, turn
+from zolvek.studio.commands.controls import touch, turn, type_control
 from zolvek.studio.event_time import event_time
 from zolvek.studio.session import Session
 
@@ -198,12 +198,13 @@ class Dial(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def menu_kind(self, at: object) -> str:
+        touch(self.session, self.device, self.parameter.id)
+        return "dial"
+
     def type_value(self) -> None:
-        name = self.parameter.name
-        text = self.ask.text(name, f"{name}:", self.parameter.text(self.own))
-        if text is not None:
-            bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
-            self.session.notices.try_to(lambda: self._set(self.parameter.parse(text, bpm)))
+        touch(self.session, self.device, self.parameter.id)
+        self.session.notices.try_to(lambda: type_control(self.session, self.ask))
 
 
 def draw_ring(

@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from zolvek.core.document import chain, parts
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Device
+from zolvek.core.value.parameter import Parameter
+from zolvek.studio.asking import Ask
 from zolvek.studio.session import Session
 
 
@@ -27,6 +31,32 @@ def turn(
     project = parts.set_dial(session.project, device, key, position)
     label = f"Set {parameter.name} to {parameter.text(position)}"
     session.document.edit(label, project, gesture)
+
+
+def touched(session: Session) -> tuple[Device, Parameter]:
+    """The control touched last. Raises ZolvekError when there is none."""
+    control = session.shown.control
+    if control is None:
+        raise ZolvekError("No control is touched.", remedy="Press a dial first.")
+    device = session.project.device_track(control[0]).device(control[0])
+    return device, device.parameter(control[1])
+
+
+def type_control(session: Session, ask: Ask) -> None:
+    """Ask for the touched control's present value, in its unit."""
+    device, parameter = touched(session)
+    text = ask.text(
+        parameter.name, f"{parameter.name}:", parameter.text(device.position(parameter.id))
+    )
+    if text is not None:
+        bpm = float(session.project.tempo.bpm(session.playhead.beat))
+        turn(session, device.id, parameter.id, parameter.parse(text, bpm))
+
+
+def to_default(session: Session) -> None:
+    """The touched control at its usual value."""
+    device, parameter = touched(session)
+    turn(session, device.id, parameter.id, parameter.default_position)
 
 
 def touch(session: Session, device: str, key: str) -> None:

@@ -10,9 +10,10 @@ from zolvek.core.arrays import Ints
 from zolvek.core.curve import edits
 from zolvek.core.curve.quantise import quantised
 from zolvek.core.curve.shapes import CODES, SHAPES
+from zolvek.core.curve.thinning import thinned
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
-from zolvek.core.document.worked_on import WorkedOn
+from zolvek.core.document.worked_on import WorkedOn, counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.core.value.changes import by_units, parse_change
@@ -23,12 +24,107 @@ from zolvek.studio.commands.scope import (
     worked_points,
     worked_segments,
 )
+from zolvek.studio.context import Studio
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
 def select_all(session: Session) -> None:
     if session.target:
         session.points.choose(np.arange(len(session.target.curve)))
+
+
+# --- selected ---
+
+
+def step(session: Session, way: int, extend: bool = False) -> None:
+    """The point after (1) or before (−1) the selection, or the playhead, selected; with `extend` it
+    joins the selection. The playhead is left where it is."""
+    drawn, chosen = session.target, session.points.chosen
+    if drawn is None:
+        return
+    beats = drawn.curve.beat
+    if chosen.size:
+        place = int(chosen[-1 if way > 0 else 0]) + way
+    else:
+        here = session.playhead.beat
+        place = int(np.searchsorted(beats, here, side="left" if way > 0 else "right"))
+        place -= way < 0
+    if 0 <= place < len(beats):
+        new = np.array([place])
+        session.points.choose(np.union1d(chosen, new) if extend else new)
+    else:
+        session.notices.say("There is no point further on.")
+
+
+def select_nth(studio: Studio) -> None:
+    """Ask for a number, and select every so-manieth of the points worked on."""
+    session = studio.session
+    found = worked_points(session)
+    every = studio.ask.number(
+        "Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0
+    )
+    if every is not None:
+        session.points.choose(found.points[:: int(every)])
+
+
+def select_band(studio: Studio) -> None:
+    """Ask for two values, and select the points between them."""
+    session, drawn = studio.session, target(studio.session)
+    words = drawn.parameter.text
+    low, high = (words(end) for end in sorted(drawn.reach))
+    told = studio.ask.text("Select points by value", "From … to …:", f"{low} to {high}")
+    if told is None:
+        return
+    ends = [part for part in told.split(" to ") if part.strip()]
+    if len(ends) != 2:
+        raise ZolvekError(
+            f"“{told}” can't be read.", "Select points by value", f"Write {low} to {high}."
+        )
+    band = np.sort(drawn.from_position([drawn.parameter.parse(part) for part in ends]))
+    within = edits.points_in(drawn.curve, -np.inf, np.inf, float(band[0]), float(band[1]))
+    span = session.span.beats
+    if span is not None:
+        within = np.intersect1d(within, edits.points_in(drawn.curve, *span))
+    session.points.choose(within)
+    session.notices.say(f"{counted(len(within), 'point')} selected.")
+
+
+# --- added, changed, deleted ---
+
+
+def add_at(session: Session, beat: float, value: float | None = None) -> None:
+    """A point at a beat, on the curve or at a value; it is selected."""
+    drawn = target(session)
+    height = float(drawn.curve.at(beat)) if value is None else value
+    curve, index = edits.add(drawn.curve, beat, height)
+    where = session.project.meter.text(beat)
+    session.edit_curve(f"Add a point at {where}", curve, np.array([index]))
+
+
+def add_at_playhead(session: Session) -> None:
+    add_at(session, session.playhead.beat)
+
+
+def thin(session: Session) -> None:
+    """Fewer of the points worked on, within the tolerance that passes are thinned by; all others stay."""
+    drawn, found = target(session), worked_points(session)
+    keep = np.ones(len(drawn.curve), bool)
+    keep[found.points] = False
+    if not drawn.aside:
+        keep |= np.isin(drawn.curve.beat, unlocked(session).pins)
+    done = thinned(drawn.curve, session.settings.take_tolerance, keep=keep)
+    session.edit_curve(
+        f"Thin {found.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN
+    )
+
+
+def average(session: Session) -> None:
+    """The points at the mean of their values."""
+    drawn, found = target(session), worked_points(session)
+    mean = float(drawn.curve.value[found.points].mean())
+    text = drawn.parameter.text(float(drawn.to_position(mean)))
+    curve = edits.set_value(drawn.curve, found.points, mean)
+    session.edit_curve(f"Average {found.name}: {text}", curve, session.points.chosen)
 
 
 def delete(session: Session) -> None:

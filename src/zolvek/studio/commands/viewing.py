@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zolvek.core.records import replace
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
@@ -46,3 +47,38 @@ def switch_theme(session: Session) -> None:
 
 def toggle_follow(session: Session) -> None:
     session.look.set_follow(not session.settings.follow)
+
+
+# --- the playhead and the span ---
+
+
+def step_playhead(studio: Studio, way: int, bars: bool = False) -> None:
+    """The playhead one line of the grid, or one bar, on (1) or back (−1)."""
+    session = studio.session
+    here, meter = session.playhead.beat, session.project.meter
+    if bars:
+        bar = meter.bar_at(here)
+        on_line = abs(meter.bar_beat(bar) - here) < 1e-9
+        new = meter.bar_beat(max(bar + way, 1) if way > 0 or on_line else bar)
+    else:
+        grid = replace(session.tools.grid, on=True, offset=0.0)
+        step = grid.step_at(here, meter)
+        near = float(grid.snap(here, meter))
+        beyond = (near - here) * way > 1e-9
+        new = near if beyond else float(grid.snap(max(near + way * step, 0.0), meter))
+    studio.player.seek(min(max(new, 0.0), session.project.length))
+
+
+def span_here(session: Session) -> None:
+    """The first time: the playhead is where a span begins. The second time: the span from there to the
+    playhead is selected."""
+    span, here = session.span, session.playhead.beat
+    text = session.project.meter.text
+    if span.begun is None or abs(span.begun - here) < 1e-9:
+        span.begun = here
+        session.notices.say(f"A span begins at {text(here)}: move the playhead, and again.")
+        return
+    low, high = sorted((span.begun, here))
+    span.begun = None
+    span.choose((low, high))
+    session.notices.say(f"Selected {text(low)} to {text(high)}.")

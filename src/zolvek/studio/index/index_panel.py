@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QModelIndex, QObject, QRectF, Qt
+from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QLineEdit,
@@ -29,6 +29,7 @@ MANY, CROWD = 9, 20  # parameters from which on they stand in groups, and those 
 TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
 MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
 TRACK = Qt.ItemDataRole.UserRole + 2  # the id of a track's own row
+DEVICE = Qt.ItemDataRole.UserRole + 3  # the id of a device's own row
 LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
 WORDS = {
     "on": "automated",
@@ -179,6 +180,7 @@ class IndexPanel(QWidget):
             self.tree.addTopLevelItem(head)
             for device in track.devices:
                 group = QTreeWidgetItem([device.name])
+                group.setData(0, DEVICE, device.id)
                 head.addChild(group)
                 grouped: dict[str, QTreeWidgetItem] = {}
                 for parameter in device.favourites_first:
@@ -251,6 +253,40 @@ class IndexPanel(QWidget):
                         self._letter(track, letter)
                         return True
         return super().eventFilter(watched, event)
+
+    def menu_kind(self, at: QPoint | None) -> str:
+        """Select the row, and tell what it is of."""
+        item = self.tree.currentItem() if at is None else self.tree.itemAt(at)
+        if item is None:
+            return ""
+        self.tree.setCurrentItem(item)
+        if item.data(0, TARGET):
+            touch(self.session, *item.data(0, TARGET))
+            return "parameter"
+        key = item.data(0, TRACK)
+        if key:
+            own = next(t for t in self.session.project.tracks if t.id == key)
+            if own.devices:
+                self.session.shown.show(own.devices[0].id)
+            self._focus_on(own.id, None)
+            return "track"
+        if item.data(0, DEVICE):
+            self.session.shown.show(item.data(0, DEVICE))
+            self._focus_on(None, item.data(0, DEVICE))
+            return "device"
+        return ""
+
+    def _focus_on(self, track: str | None, device: str | None) -> None:
+        """A lane of the track or the device comes up, so that what its menu does is done there."""
+        project, now = self.session.project, self.session.lane
+        own = (
+            next(each for each in project.tracks if each.id == track)
+            if track
+            else project.device_track(str(device))
+        )
+        lanes = [x for x in own.lanes if device is None or x.device == device]
+        if lanes and (now is None or all(x.id != now.id for x in lanes)):
+            self.session.focus.on(lanes[0].id)
 
     def _letter(self, track: str, letter: str) -> None:
         owner = next(each for each in self.session.project.tracks if each.id == track)

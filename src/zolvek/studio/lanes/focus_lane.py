@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from zolvek.core.curve import edits
 from zolvek.studio import theme as themes
+from zolvek.studio.commands.leaving import leave
+from zolvek.studio.keys import FOCUS_LANE, TYPED_IN
 from zolvek.studio.lanes.backdrop import Backdrops
 from zolvek.studio.lanes.frame import Handle, frame_of
 from zolvek.studio.lanes.gestures import Drag, Held
 from zolvek.studio.lanes.hits import Hit, hit
 from zolvek.studio.lanes.plot import SCALE, Plot
-from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin
+from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin, select_under
 from zolvek.studio.lanes.scene import Hand, draw, scene_of
 from zolvek.studio.lanes.sheet import Sheet
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
+NO_BUTTON = Qt.MouseButton.NoButton
 CLICK = 4  # pixels a press may wander and still be a click
 
 HINTS = {
@@ -54,10 +57,9 @@ class FocusLane(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(160)
+        self.setObjectName(FOCUS_LANE)
         self.setAccessibleName("Focus lane")
-        self.setAccessibleDescription(
-            "The curve of the chosen parameter; draw and drag points here"
-        )
+        self.setAccessibleDescription("The curve of the chosen parameter: draw and drag points")
         self.drag: AnyDrag | None = None
         self.handle: Handle | None = None  # under the pointer
         self.box: tuple[QPointF, QPointF] | None = None
@@ -66,6 +68,11 @@ class FocusLane(QWidget):
         self.over = Hit("empty")
         self.pointer: QPointF | None = None
         self.bending = False
+        self.spot: tuple[float, float] | None = None  # beat and value where the menu was opened
+        self.from_field = False  # the keyboard has just come from a field that is typed in
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.focusChanged.connect(self._focus_moved)
         self.playhead = -1.0
         self.backdrops = Backdrops(session)
         self.sheet = Sheet(session, self.backdrops)
@@ -157,13 +164,29 @@ class FocusLane(QWidget):
             return Hit("none")
         return hit(target.curve, self.view, at.x() - SCALE, at.y(), area.top(), area.height())
 
+    def menu_kind(self, at: QPoint | None) -> str:
+        """Select what is pressed, and tell what it is; by the menu key what is selected counts."""
+        if self.session.target is None:
+            return ""
+        if at is None:
+            return "point" if self.session.points.chosen.size else "empty"
+        place = QPointF(at)
+        kind = select_under(self.session, self._hit(place))
+        if kind != "empty":
+            return kind
+        self.spot = self.aim(place)
+        return "empty"
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
+        from_field, self.from_field = self.from_field, False
         if event.button() != Qt.MouseButton.LeftButton or self.session.target is None:
             return
         at = event.position()
         self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
+        if from_field and self.pressed_on.kind == "empty":
+            return  # the press only took the keyboard from a field
         self.session.notices.try_to(lambda: self._begin(at, held))
         self.update()
 
@@ -299,20 +322,20 @@ class FocusLane(QWidget):
             super().keyReleaseEvent(event)
 
     def give_up(self) -> None:
-        """Escape: a drag is undone, a box dropped, and with neither the selection let go."""
-        if self.session.preview.curve is not None:
-            self.session.preview.show(None)
-        elif self.drag is not None:
+        """Escape: a drag is undone, a box dropped, and with neither whatever mode there is left."""
+        if self.drag is not None:
             self.drag.cancel()
             self.drag = None
         elif self.box:
             self.box = None
-        elif self.session.points.chosen.size:
-            self.session.points.choose(NONE_CHOSEN)
         else:
-            self.session.span.choose(None)
+            leave(self.session)
         self.press = None
         self.update()
+
+    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        if new is self:
+            self.from_field = isinstance(old, TYPED_IN) and QApplication.mouseButtons() != NO_BUTTON
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self.pointer, self.over = None, Hit("empty")

@@ -85,10 +85,18 @@ def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tu
         session = drag.session
         if not held.free:
             wanted = session.tools.moved(anchor, wanted, session.project.meter)
-        beats = wanted - anchor if beat != drag.beat else 0.0
+        # What lies off the grid stays at its time until the hand has gone half a step of it.
+        still = not held.free and drag.kind == "move" and abs(beat - drag.beat) < _half_step(drag)
+        beats = 0.0 if still or beat == drag.beat else wanted - anchor
     if held.axis and along:
         return beats, 0.0
     return beats, _level_move(drag, value - drag.value, held)
+
+
+def _half_step(drag: Drag) -> float:
+    grid = drag.session.tools.grid
+    step = grid.step_at(max(drag.beat, 0.0), drag.session.project.meter)
+    return 0.5 * step if grid.on else 0.0
 
 
 def _level_move(drag: Drag, rise: float, held: Held) -> float:

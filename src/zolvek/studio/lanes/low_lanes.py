@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -145,6 +145,12 @@ class LowLanes(QWidget):
 
     def _lane_at(self, y: float) -> Lane | None:
         return next((lane for lane, top, height in self._tops() if top <= y < top + height), None)
+
+    def menu_kind(self, at: QPoint | None) -> str:
+        lane = self._lane_at(at.y()) if at is not None else None
+        if lane is not None:
+            self.session.focus.on(lane.id)
+        return "low" if lane is not None or at is None else ""
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -58,6 +58,16 @@ class ReachDrag:
         self.session.held.hold({})
 
 
+def select_under(session: Session, found: Hit) -> str:
+    """Select the point or segment that a menu is opened on, unless it is among those selected; what
+    it is, "" for nothing."""
+    if found.kind in ("point", "segment"):
+        ends = np.array([found.index, found.index + (found.kind == "segment")])
+        if not np.isin(ends, session.points.chosen).all():
+            session.points.choose(np.unique(ends))
+    return "" if found.kind == "none" else found.kind
+
+
 AnyDrag = Drag | FrameDrag | CopyDrag | ReachDrag
 
 

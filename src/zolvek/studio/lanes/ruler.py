@@ -14,7 +14,7 @@ from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
 HEIGHT = 38
-HINT = "Press to place the playhead · drag to select a span, snapped to the grid"
+HINT = "Press to place the playhead · drag to select a span, snapped to the grid · Esc lets it go"
 
 
 class Ruler(QWidget):
@@ -114,7 +114,6 @@ class Ruler(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self.start is not None and abs(event.position().x() - self.press_x) <= 3:
-            self.session.span.choose(None)
             self.player.seek(self.start)
         self.start = None
 

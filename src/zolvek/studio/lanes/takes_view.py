@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.document import comping
 from zolvek.core.model.take import Take
 from zolvek.studio import theme as themes
-from zolvek.studio.commands.movement import choose_take
+from zolvek.studio.commands.takes import choose
 from zolvek.studio.lanes import painting
 from zolvek.studio.lanes.focus_lane import SCALE
 from zolvek.studio.session import Session
@@ -104,10 +103,17 @@ class TakesView(QWidget):
             return beat
         return float(self.session.tools.grid.snap(beat, self.session.project.meter))
 
+    def menu_kind(self, at: QPoint | None) -> str:
+        take = self._take_at(at.y()) if at is not None else None
+        if take is not None:
+            self.session.picked.pick_take(take.id)
+        return "take" if take is not None or at is None else ""
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         take = self._take_at(event.position().y())
         if take is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.session.picked.pick_take(take.id)
             self.start, self.end = (take, self._beat(event)), self._beat(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -124,16 +130,7 @@ class TakesView(QWidget):
         self.start = None
         low, high = sorted((begun, self.end))
         if high > low:
-            self.session.notices.try_to(lambda: choose_take(self.session, take.id, low, high))
+            self.session.notices.try_to(lambda: choose(self.session, take.id, low, high))
         else:
             self.session.span.choose((take.first, take.last))
         self.update()
-
-
-def audition(session: Session, keys: list[str]) -> None:
-    """Hear these takes over the curve, or with none of them the lane itself."""
-    lane = session.lane
-    if lane is None or not keys:
-        session.hearing.listen(tried=None)
-    else:
-        session.hearing.listen(tried=(lane.id, comping.auditioned(lane, keys)))

@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.layer import Layer
+from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane
-from zolvek.core.movement import layering
 from zolvek.core.records import replace
 from zolvek.core.value.units import read
-from zolvek.studio.commands.movement import share_layer
+from zolvek.studio.action_buttons import action_buttons
+from zolvek.studio.commands import layers
 from zolvek.studio.commands.scope import with_own
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Entry, button, choice, field_label, page_layout, pick
 
 LAYER = Qt.ItemDataRole.UserRole
+LAYER_BUTTONS = (
+    (("Draw on it", "layer-draw"), ("Draw depth", "layer-depth")),
+    (("To the span", "layer-span"), ("One depth", "layer-steady")),
+    (("Rename…", "layer-rename"), ("Share…", "layer-share")),
+    (("Earlier", "layer-earlier"), ("Later", "layer-later"), ("Remove", "layer-remove")),
+    (("Bake it", "layer-bake"), ("Bake all", "bake-all")),
+)
 
 
 def lane_to_change(session: Session) -> Lane:
@@ -49,7 +57,8 @@ class LayersPage(QWidget):
         self.list.setAccessibleName("Layers of the lane")
         self.list.setMinimumHeight(96)
         self.list.itemChanged.connect(self._toggle)
-        self.list.currentItemChanged.connect(lambda *_: self._show_layer())
+        self.list.currentItemChanged.connect(self._pick)
+        studio.show.context_menu(self.list, lambda _: "layer" if self.list.currentItem() else "")
         layout.addWidget(self.list, 1)
         self.amount = Entry("Amount of the layer", self._type_amount, "−200 to 200 %")
         line = QHBoxLayout()
@@ -59,107 +68,96 @@ class LayersPage(QWidget):
         self.solo.clicked.connect(lambda on: self._change("Solo the layer", solo=on))
         line.addWidget(self.solo)
         layout.addLayout(line)
-        self.draw = button(
-            "Draw on it", self.draw_on, tip="All the tools of Draw and Shape, on this layer"
-        )
-        self.draw.setCheckable(True)
-        for row in (
-            (("+ Offset", lambda: self.wanted.emit("offset"), "A curve added to the base"),
-             ("+ Scale", lambda: self.wanted.emit("scale"), "A curve that the base is multiplied by")),
-            (("Earlier", lambda: self._move(-1), "Applied earlier"), ("Later", lambda: self._move(1), "Applied later")),
-            (("Adjust", self._adjust, "Its settings on the page they came from"), ("Remove", self._remove, "")),
-            (("Share…", self._share, "The same movement on another lane, with an amount of its own"), (None, None, "")),
-            (("Bake it", lambda: self._bake(False), "Written into the base as points"),
-             ("Bake all", lambda: self._bake(True), "All layers, over the selected span or all")),
-        ):  # fmt: skip
-            line = QHBoxLayout()
-            for text, work, tip in row:
-                line.addWidget(
-                    self.draw
-                    if text is None or work is None
-                    else button(text, work, text == "Bake all", tip)
-                )
-            layout.addLayout(line)
+        line = QHBoxLayout()
+        for text, kind, tip in (("+ Offset", "offset", "A curve added to the base"),
+                                ("+ Scale", "scale", "A curve that the base is multiplied by")):  # fmt: skip
+            line.addWidget(button(text, partial(self.wanted.emit, kind), tip=tip))
+        line.addWidget(button("Adjust", self._adjust, tip="Its settings, where they were made"))
+        layout.addLayout(line)
+        layout.addLayout(action_buttons(studio, LAYER_BUTTONS))
         self.edge = choice([("Beyond the reach: clip", False), ("Beyond the reach: fit", True)], "At the reach's edge",
                            self._set_fit)  # fmt: skip
         layout.addWidget(self.edge)
-        self.tolerance = Entry(
-            "Tolerance of baking", lambda text: read(text, "%") is not None, "Of the lane's height"
-        )
-        self.tolerance.setText("0.2 %")
+        self.tolerance = Entry("Tolerance of baking", self._type_tolerance, "Of the lane's height")
+        self.tolerance.show_text(f"{100 * session.settings.bake_tolerance:g} %")
         line = QHBoxLayout()
         line.addWidget(field_label("Bake within"))
         line.addWidget(self.tolerance, 1)
         layout.addLayout(line)
 
     def show_lane(self, lane: Any) -> None:
-        chosen = self.chosen
         self.list.blockSignals(True)
         self.list.clear()
         for layer in lane.layers if lane else ():
-            drawing = "   (drawn on)" if layer.id == self.session.focus.layer else ""
-            solo = "   solo" if layer.solo else ""
-            shared = "   shared" if layer.shared else ""
-            text = f"{layer.label}  {100 * layer.amount:+.0f} %{solo}{shared}{drawing}".replace(
-                "-", "−"
-            )
-            item = QListWidgetItem(text)
+            item = QListWidgetItem(self._words(layer))
             item.setData(LAYER, layer.id)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if layer.on else Qt.CheckState.Unchecked)
             self.list.addItem(item)
         self.list.blockSignals(False)
-        self.choose(chosen)
+        self._show_picked()
         if lane is not None:
             pick(self.edge, lane.fit)
         self._show_layer()
 
-    @property
-    def chosen(self) -> str | None:
-        item = self.list.currentItem()
-        return item.data(LAYER) if item else None
+    def _words(self, layer: Layer) -> str:
+        """Its name and kind, span and depth, and its states."""
+        session = self.session
+        text = session.project.meter.text
+        kind = LAYER_KINDS[layer.kind][0]
+        name = f"{layer.name} ({kind})" if layer.name and layer.name != kind else kind
+        last = session.project.length if layer.last is None else layer.last
+        whole = layer.first <= 0.0 and layer.last is None
+        span = "all of it" if whole else f"{text(layer.first)} to {text(last)}"
+        drawn = ", drawn" if layer.amount_way is not None else ""
+        states = (
+            "solo" if layer.solo else "",
+            "shared" if layer.shared else "",
+            "drawn on" if layer.id == session.focus.layer else "",
+        )
+        depth = f"{100 * layer.amount:+.0f} %{drawn}".replace("-", "−")
+        return f"{name}  {depth}\n{', '.join([span, *filter(None, states)])}"
+
+    def _pick(self, item: QListWidgetItem | None) -> None:
+        self.session.picked.pick_layer(item.data(LAYER) if item is not None else None)
+        self._show_layer()
 
     def choose(self, key: str | None) -> None:
+        self.session.picked.pick_layer(key)
+        self._show_picked()
+
+    def _show_picked(self) -> None:
+        own = self.session.picked.layer
         rows = [self.list.item(i) for i in range(self.list.count())]
         for place, item in enumerate(rows):
-            if item is not None and (
-                item.data(LAYER) == key or (key is None and place == len(rows) - 1)
-            ):
+            if item is not None and own is not None and item.data(LAYER) == own.id:
                 self.list.setCurrentRow(place)
 
     @property
     def layer(self) -> Layer | None:
-        lane = self.session.lane
-        return next((x for x in lane.layers if x.id == self.chosen), None) if lane else None
+        return self.session.picked.layer
 
     def _show_layer(self) -> None:
         layer = self.layer
         for widget in (self.amount, self.solo):
             widget.setEnabled(layer is not None)
-        drawable = layer is not None and layer.curve is not None
-        self.draw.setEnabled(drawable)
-        self.draw.setChecked(
-            drawable and layer is not None and self.session.focus.layer == layer.id
-        )
         if layer is not None:
             self.amount.show_text(f"{100 * layer.amount:+.1f} %".replace("-", "−"))
             self.solo.setChecked(layer.solo)
 
-    def _change(self, label: str, **changes: Any) -> None:
-        def work() -> None:
-            lane, layer = lane_to_change(self.session), self.layer
-            if layer is not None:
-                project = layering.with_layer(
-                    self.session.project, lane.id, replace(layer, **changes)
-                )
-                self.session.document.edit(label, project)
+    def _type_tolerance(self, text: str) -> bool:
+        number = read(text, "%")
+        if number is None or not 0.001 <= number <= 50.0:
+            return False
+        self.session.settings.bake_tolerance = number / 100.0
+        return True
 
-        self.session.notices.try_to(work)
+    def _change(self, label: str, **changes: Any) -> None:
+        self.session.notices.try_to(lambda: layers.change(self.session, label, **changes))
 
     def _toggle(self, item: QListWidgetItem) -> None:
         self.list.setCurrentItem(item)
-        on = item.checkState() == Qt.CheckState.Checked
-        self._change("Layer on" if on else "Layer off", on=on)
+        self.session.notices.try_to(lambda: layers.toggle(self.session))
 
     def _type_amount(self, text: str) -> bool:
         number = read(text, "%")
@@ -168,29 +166,9 @@ class LayersPage(QWidget):
         self._change(f"Layer at {text}", amount=number / 100.0)
         return True
 
-    def _move(self, by: int) -> None:
-        lane, layer = self.session.lane, self.layer
-        if lane is not None and layer is not None:
-            self.session.document.edit(
-                "Move the layer",
-                with_own(self.session, layering.moved_layer(lane, layer.id, by)),
-            )
-
-    def _remove(self) -> None:
-        lane, layer = self.session.lane, self.layer
-        if lane is not None and layer is not None:
-            made = layering.without_layer(lane, layer.id)
-            self.session.document.edit(
-                f"Remove the layer {layer.label}", with_own(self.session, made)
-            )
-
     def draw_on(self) -> None:
-        layer = self.layer
-        if layer is not None and layer.curve is not None:
-            self.session.focus.draw_on_layer(
-                None if self.session.focus.layer == layer.id else layer.id
-            )
-            self.show_lane(self.session.lane)
+        self.session.notices.try_to(lambda: layers.draw_on(self.session))
+        self.show_lane(self.session.lane)
 
     def _adjust(self) -> None:
         layer = self.layer
@@ -206,25 +184,3 @@ class LayersPage(QWidget):
             self.session.document.edit(
                 "Fit layers into the reach" if fit else "Clip layers at the reach", made
             )
-
-    def _share(self) -> None:
-        """Ask for another lane and an amount there."""
-        layer = self.layer
-        if layer is not None:
-            share_layer(self.studio, layer.id)
-
-    def _bake(self, everything: bool) -> None:
-        def work() -> None:
-            session, lane = self.session, lane_to_change(self.session)
-            chosen = None if everything or self.layer is None else [self.layer.id]
-            tolerance = (read(self.tolerance.text(), "%") or 0.2) / 100.0
-            done = layering.baked(lane, session.project.tempo, session.project.length, chosen, session.span.beats,
-                                min(max(tolerance, 1e-5), 0.5))  # fmt: skip
-            session.focus.draw_on_layer(None)
-            session.document.edit(
-                "Bake all layers" if everything else "Bake the layer",
-                with_own(session, done),
-            )
-            session.notices.say(f"Baked into {len(done.curve)} points.")
-
-        self.session.notices.try_to(work)

@@ -86,6 +86,19 @@ class Rail(QWidget):
         self.panels.setCurrentWidget(self.shown[key])
         self.buttons[key].setChecked(True)
 
+    def first_field(self) -> QWidget:
+        """Where the keyboard begins in the panel that is shown."""
+        panel = self.panels.currentWidget()
+        widgets = panel.findChildren(QWidget) if panel is not None else []
+        tabs = Qt.FocusPolicy.TabFocus.value
+        usable = (
+            w for w in widgets if w.isVisible() and w.isEnabled() and not isinstance(w, QScrollArea)
+        )
+        found = next((w for w in usable if w.focusPolicy().value & tabs), None)
+        if found is not None:
+            return found
+        return next(iter(self.buttons.values()))
+
     def close_work(self) -> None:
         """End what panels have going on in the background."""
         for scroll in self.shown.values():

@@ -15,19 +15,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document import comping
 from zolvek.core.limits import LIMITS
-from zolvek.core.model.take import BEST, Take
 from zolvek.core.movement.recording import MODES
 from zolvek.core.value.units import read
-from zolvek.studio.commands.lanes import COLOURS
-from zolvek.studio.commands.movement import choose_take, copy_take
-from zolvek.studio.commands.scope import with_own
+from zolvek.studio.action_buttons import action_buttons
+from zolvek.studio.commands import takes
 from zolvek.studio.context import Studio
-from zolvek.studio.lanes.takes_view import audition
 from zolvek.studio.widgets import Entry, button, choice, field_label, form, note, pick
 
 TAKE = Qt.ItemDataRole.UserRole
+TAKE_BUTTONS = (
+    (("Hear it", "take-hear"), ("With others", "take-solo"), ("Hear all", "take-hear-all")),
+    (("Choose all", "take-choose"), ("Choose span", "take-choose-span"), ("Let go", "take-let-go")),
+    (("Crop", "take-crop"), ("Edit", "take-edit"), ("Copy…", "take-copy")),
+    (("Rename…", "take-rename"), ("Rate", "take-rate"), ("Delete", "take-delete")),
+)
 
 
 class RecordPage(QWidget):
@@ -152,7 +154,6 @@ class TakesPage(QWidget):
         session = studio.session
         self.studio = studio
         self.session = session
-        self.solo: set[str] = set()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(6)
@@ -161,33 +162,29 @@ class TakesPage(QWidget):
         self.list.setMinimumHeight(120)
         self.list.itemChanged.connect(self._toggle)
         layout.addWidget(self.list, 1)
-        rows = (
-            (("Hear it", self._hear, "This take over the curve, and back"), ("Hear all", self._hear_all, "All takes that are not muted, the newest on top")),
-            (("Choose all", self._promote, "The whole take for the lane"), ("Choose span", self._choose, "The selected span of it for the lane")),
-            (("Let go", self._unchoose, "The curve under the choices again, in the selected span"), ("Crop", self._crop, "Cut the take down to the selected span")),
-            (("Rename…", self._rename, ""), ("Rate", self._rate, "One star more, then none")),
-            (("Colour", self._colour, "Another ink"), ("Edit…", self._edit, "The take as the lane's curve, to work on with every tool")),
-            (("Copy to…", self._copy, "To another lane"), ("Delete", self._delete, "")),
-        )  # fmt: skip
-        for row in rows:
-            line = QHBoxLayout()
-            for text, work, tip in row:
-                line.addWidget(button(text, work, text == "Choose all", tip))
-            layout.addLayout(line)
+        self.list.currentItemChanged.connect(self._pick)
+        studio.show.context_menu(self.list, lambda _: "take" if self.list.currentItem() else "")
+        layout.addLayout(action_buttons(studio, TAKE_BUTTONS))
         layout.addWidget(note("Or drag across a take under the lane."))
-        for signal in (session.document.changed, session.focus.changed, session.hearing.changed):
+        for signal in (
+            session.document.changed, session.focus.changed, session.hearing.changed, session.picked.changed,
+        ):  # fmt: skip
             signal.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        lane = self.session.lane
-        chosen = self.chosen
+        session, lane = self.session, self.session.lane
+        picked = session.picked.take
         rows = []
         for take in reversed(lane.takes) if lane else ():
             meter = self.session.project.meter
             stars = " " + "★" * take.rating if take.rating else ""
+            heard = "   heard now" if take.id in session.hearing.takes else ""
             rows.append(
-                (f"{take.name}{stars}\n{meter.text(take.first)} to {meter.text(take.last)}", take)
+                (
+                    f"{take.name}{stars}{heard}\n{meter.text(take.first)} to {meter.text(take.last)}",
+                    take,
+                )
             )
         self.list.blockSignals(True)
         self.list.clear()
@@ -197,112 +194,18 @@ class TakesPage(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked if take.muted else Qt.CheckState.Checked)
             self.list.addItem(item)
-            if take.id == chosen or (chosen is None and self.list.count() == 1):
+            if picked is not None and take.id == picked.id:
                 self.list.setCurrentItem(item)
         self.list.blockSignals(False)
 
-    @property
-    def chosen(self) -> str | None:
-        item = self.list.currentItem()
-        return item.data(TAKE) if item else None
-
-    @property
-    def take(self) -> Take | None:
-        lane, key = self.session.lane, self.chosen
-        return next((t for t in lane.takes if t.id == key), None) if lane else None
-
-    def _change(self, label: str, **changes: Any) -> None:
-        lane, take = self.session.lane, self.take
-        if lane is not None and take is not None:
-            made = comping.changed(lane, take.id, **changes)
-            self.session.notices.try_to(
-                lambda: self.session.document.edit(label, with_own(self.session, made))
-            )
+    def _pick(self, item: QListWidgetItem | None) -> None:
+        """Another take is picked; where one was heard by itself, this one is now."""
+        if item is not None:
+            heard = len(self.session.hearing.takes) == 1
+            self.session.picked.pick_take(item.data(TAKE))
+            if heard and self.session.hearing.takes != (item.data(TAKE),):
+                takes.hear(self.session)
 
     def _toggle(self, item: QListWidgetItem) -> None:
         self.list.setCurrentItem(item)
-        muted = item.checkState() != Qt.CheckState.Checked
-        self._change("Mute the take" if muted else "Hear the take", muted=muted)
-
-    def _hear(self) -> None:
-        take = self.take
-        tried = self.session.hearing.listening.tried
-        audition(self.session, [] if tried or take is None else [take.id])
-
-    def _hear_all(self) -> None:
-        lane = self.session.lane
-        tried = self.session.hearing.listening.tried
-        audition(
-            self.session, [] if tried or lane is None else [t.id for t in lane.takes if not t.muted]
-        )
-
-    def _promote(self) -> None:
-        take = self.take
-        if take is not None:
-            self.session.notices.try_to(
-                lambda: choose_take(self.session, take.id, take.first, take.last)
-            )
-
-    def _choose(self) -> None:
-        take, span = self.take, self.session.span.beats
-        if take is not None and span is not None:
-            self.session.notices.try_to(lambda: choose_take(self.session, take.id, *span))
-
-    def _unchoose(self) -> None:
-        lane = self.session.lane
-        first, last = self.session.span.beats or (0.0, self.session.project.length)
-        if lane is not None:
-            made = comping.unchosen(lane, first, last)
-            self.session.notices.try_to(
-                lambda: self.session.document.edit("Let a choice go", with_own(self.session, made))
-            )
-
-    def _crop(self) -> None:
-        lane, take, span = self.session.lane, self.take, self.session.span.beats
-        if lane is not None and take is not None and span is not None:
-            self.session.notices.try_to(
-                lambda: self.session.document.edit(
-                    f"Crop {take.name}",
-                    with_own(self.session, comping.cropped(lane, take.id, *span)),
-                )
-            )
-
-    def _rename(self) -> None:
-        take = self.take
-        if take is not None:
-            name = self.studio.ask.text("Name the take", "Name:", take.name)
-            if name is not None and name.strip():
-                self._change("Name the take", name=name.strip())
-
-    def _rate(self) -> None:
-        if self.take is not None:
-            self._change("Rate the take", rating=(self.take.rating + 1) % (BEST + 1))
-
-    def _colour(self) -> None:
-        if self.take is not None:
-            self._change("Colour the take", colour=(self.take.colour + 1) % COLOURS)
-
-    def _edit(self) -> None:
-        """The take whole and raw in the lane's place; recording keeps the take itself as it was."""
-        take, lane = self.take, self.session.lane
-        if take is not None and lane is not None:
-            curve = comping.auditioned(lane, [take.id])
-            self.session.notices.try_to(
-                lambda: self.session.edit_curve(f"Work on {take.name}", curve)
-            )
-            self.session.span.choose((take.first, take.last))
-
-    def _copy(self) -> None:
-        take = self.take
-        if take is not None:
-            copy_take(self.studio, take)
-
-    def _delete(self) -> None:
-        lane, take = self.session.lane, self.take
-        if lane is not None and take is not None:
-            made = comping.without_take(lane, take.id)
-            self.session.notices.try_to(
-                lambda: self.session.document.edit(
-                    f"Delete {take.name}", with_own(self.session, made)
-                )
-            )
+        self.session.notices.try_to(lambda: takes.mute(self.session))

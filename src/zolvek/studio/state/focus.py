@@ -14,8 +14,8 @@ from zolvek.studio.state.document import Document
 
 
 class Focus(QObject):
-    """`id`: the focus lane's. `layer`: the layer of it that is drawn on instead of its base;
-    `path`: the device and the axis ("x" or "y") of the pad's path that is."""
+    """`id`: the focus lane's. `layer`: the layer of it that is drawn on instead of its base,
+    on its curve or (`depth`) on how deep it goes; `path`: the device and the axis ("x" or "y") of the pad's path that is."""
 
     changed = pyqtSignal()
 
@@ -30,6 +30,7 @@ class Focus(QObject):
         self.order = self._shown()
         self.id: str | None = next(iter(self.order), None)
         self.layer: str | None = None
+        self.depth = False
         self.path: tuple[str, str] | None = None
 
     def _shown(self) -> list[str]:
@@ -46,7 +47,7 @@ class Focus(QObject):
         """The layer that is drawn on in the base's place."""
         lane = self.lane
         found = lane.layer(self.layer) if lane and self.layer else None
-        return found if found is not None and found.curve is not None else None
+        return found if found is not None and (self.depth or found.curve is not None) else None
 
     @property
     def drawn_pad(self) -> Pad | None:
@@ -68,22 +69,23 @@ class Focus(QObject):
         if self.path is not None and self.drawn_pad is not None:
             return targets.pad_axis(project, self.id, *self.path)
         layer = self.drawn_layer
-        return (
-            targets.layer(project, self.id, layer.id) if layer else targets.base(project, self.id)
-        )
+        if layer is None:
+            return targets.base(project, self.id)
+        return (targets.layer_depth if self.depth else targets.layer)(project, self.id, layer.id)
 
     # --- changing ---
 
     def on(self, lane: str | None) -> None:
         """Work on another lane, its base."""
         if lane != self.id:
-            self.id, self.layer, self.path = lane, None, None
+            self.id, self.layer, self.depth, self.path = lane, None, False, None
             self.changed.emit()
 
-    def draw_on_layer(self, layer: str | None) -> None:
-        """Draw on a layer of the focus lane, or on its base again."""
-        if layer != self.layer:
-            self.layer, self.path = layer, None
+    def draw_on_layer(self, layer: str | None, depth: bool = False) -> None:
+        """Draw on a layer of the focus lane, or on its depth, or on the base again."""
+        depth = depth and layer is not None
+        if (layer, depth) != (self.layer, self.depth):
+            self.layer, self.depth, self.path = layer, depth, None
             self.changed.emit()
 
     def draw_on_path(self, device: str | None, axis: str | None) -> None:

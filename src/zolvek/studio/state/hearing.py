@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from zolvek.core.curve.curve import Curve
 from zolvek.core.document.listening import Listening
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -29,12 +30,21 @@ class Hearing(QObject):
         self.kept: Project | None = None
         self.comparing = ""
         self.match_loudness = False
+        self.takes: tuple[str, ...] = ()  # that are heard in their lane's place
         # Which lanes were bypassed before all of a track (or, None, of the project) were.
         self.bypassed_before: dict[str | None, frozenset[str]] = {}
 
     def listen(self, **changes: object) -> None:
         """Hear the project otherwise."""
+        if "tried" in changes:
+            self.takes = ()
         self.listening = replace(self.listening, **changes)
+        self.changed.emit()
+
+    def audition(self, tried: tuple[str, Curve] | None, takes: tuple[str, ...]) -> None:
+        """Hear takes in a lane's place."""
+        self.takes = takes
+        self.listening = replace(self.listening, tried=tried)
         self.changed.emit()
 
     def compare(self, with_what: str) -> None:

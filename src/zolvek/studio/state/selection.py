@@ -41,7 +41,8 @@ class Points(QObject):
 
 
 class Span(QObject):
-    """`beats`: first and last beat of the selected span, or None."""
+    """`beats`: first and last beat of the selected span, or None; `begun`: where one is to begin that is
+    selected by the playhead."""
 
     changed = pyqtSignal()
 
@@ -49,6 +50,7 @@ class Span(QObject):
         super().__init__()
         self.document, self.known = document, document.opened
         self.beats: tuple[float, float] | None = None
+        self.begun: float | None = None
         document.changed.connect(self._follow)
 
     def choose(self, beats: tuple[float, float] | None) -> None:

@@ -1,0 +1,126 @@
+"""Layers of the focus lane: switched, moved, named, drawn on, shared, baked, removed."""
+
+from __future__ import annotations
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.project import Lane
+from zolvek.core.movement import layering
+from zolvek.core.records import replace
+from zolvek.studio.commands.lanes import other_lane
+from zolvek.studio.commands.scope import unlocked, with_own
+from zolvek.studio.context import Studio
+from zolvek.studio.session import Session
+
+
+def picked(session: Session) -> tuple[Lane, Layer]:
+    """The focus lane, open to edits, and its picked layer. Raises ZolvekError when there is none."""
+    lane, layer = unlocked(session), session.picked.layer
+    if layer is None:
+        raise ZolvekError("The lane has no layer.", remedy="Put a movement on it as a layer.")
+    return lane, layer
+
+
+def change(session: Session, label: str, **changes: object) -> None:
+    lane, layer = picked(session)
+    project = layering.with_layer(session.project, lane.id, replace(layer, **changes))
+    session.document.edit(label, project)
+
+
+def toggle(session: Session) -> None:
+    _, layer = picked(session)
+    change(session, f"{layer.label} {'off' if layer.on else 'on'}", on=not layer.on)
+
+
+def solo(session: Session) -> None:
+    _, layer = picked(session)
+    change(session, f"Solo {layer.label}", solo=not layer.solo)
+
+
+def rename(studio: Studio) -> None:
+    _, layer = picked(studio.session)
+    name = studio.ask.text("Name the layer", "Name:", layer.name or layer.label)
+    if name is not None and name.strip():
+        change(studio.session, f"Name the layer {name.strip()}", name=name.strip())
+
+
+def move(session: Session, by: int) -> None:
+    """Applied earlier or later among the layers."""
+    lane, layer = picked(session)
+    made = layering.moved_layer(lane, layer.id, by)
+    session.document.edit(f"Move {layer.label}", with_own(session, made))
+
+
+def stretch_to_span(session: Session) -> None:
+    """The layer works in the selected span: what is drawn on it is stretched to it."""
+    _, layer = picked(session)
+    first, last = session.span.needed()
+    curve = layer.curve
+    length = session.project.length if layer.last is None else layer.last
+    if curve is not None and length > layer.first:
+        factor = (last - first) / (length - layer.first)
+        curve = curve.having(beat=(curve.beat - layer.first) * factor + first)
+    change(session, f"{layer.label} over the span", first=first, last=last, curve=curve)
+
+
+def remove(session: Session) -> None:
+    lane, layer = picked(session)
+    made = layering.without_layer(lane, layer.id)
+    session.document.edit(f"Remove the layer {layer.label}", with_own(session, made))
+
+
+def draw_on(session: Session) -> None:
+    """All the tools of Draw and Shape on the layer's own curve; again, on the base."""
+    _, layer = picked(session)
+    if layer.curve is None:
+        raise ZolvekError(
+            "This layer is not drawn.", layer.label, "Adjust its settings on their page."
+        )
+    drawn = session.focus.layer == layer.id and not session.focus.depth
+    session.focus.draw_on_layer(None if drawn else layer.id)
+
+
+def draw_depth(session: Session) -> None:
+    """How deep the layer goes, drawn as a curve, from −100 to 100 %; again, the base."""
+    _, layer = picked(session)
+    drawn = session.focus.layer == layer.id and session.focus.depth
+    session.focus.draw_on_layer(None if drawn else layer.id, depth=not drawn)
+
+
+def steady_depth(session: Session) -> None:
+    """The layer's depth a number again, the curve's at the playhead."""
+    _, layer = picked(session)
+    if layer.amount_way is not None:
+        here = float(layer.amount_way.at(session.playhead.beat))
+        amount = layer.amount * (2.0 * here - 1.0)
+        session.focus.draw_on_layer(None)
+        change(session, f"{layer.label} at one depth", amount=amount, amount_way=None)
+
+
+def share(studio: Studio) -> None:
+    """Ask for another lane to put the layer's movement on, and its amount there."""
+    session = studio.session
+    lane, layer = picked(session)
+    other = other_lane(studio, "Share the layer")
+    if other is None:
+        return
+    told = "Amount there in % (negative: the opposite way):"
+    amount = studio.ask.number("Share the layer", told, 50.0, -200, 200, 1)
+    if amount is not None:
+        project = layering.shared_with(session.project, lane.id, layer.id, other, amount / 100.0)
+        session.document.edit(f"Share {layer.label}", project)
+
+
+def bake(session: Session, everything: bool) -> None:
+    """The picked layer, or all, written into the base as points, within the tolerance that is set."""
+    lane, layer = picked(session)
+    project = session.project
+    chosen = None if everything else [layer.id]
+    within = session.settings.bake_tolerance
+    done = layering.baked(
+        lane, project.tempo, project.length, chosen, session.span.beats, min(max(within, 1e-5), 0.5)
+    )
+    session.focus.draw_on_layer(None)
+    label = "Bake all layers" if everything else f"Bake {layer.label}"
+    session.document.edit(label, with_own(session, done))
+    session.notices.say(f"Baked into {len(done.curve):,} points.")

@@ -1,0 +1,97 @@
+"""Patterns: kept in the library, placed, and played as slots of a lane."""
+
+from __future__ import annotations
+
+from zolvek.core.curve import spans
+from zolvek.core.document import lanes
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.pattern import Pattern
+from zolvek.core.movement.playing import filled
+from zolvek.core.records import replace
+from zolvek.studio.commands.scope import scope, target, unlocked
+from zolvek.studio.context import Studio
+from zolvek.studio.session import NONE_CHOSEN, Session
+
+
+def picked(session: Session) -> Pattern:
+    """The pattern picked in the library. Raises ZolvekError when there is none."""
+    found = session.shelf.named(session.picked.pattern)
+    if found is None:
+        raise ZolvekError("No pattern is picked.", remedy="Pick one in the Patterns panel.")
+    return found
+
+
+# --- the library ---
+
+
+def save(studio: Studio) -> None:
+    """The scope of what is drawn on, under a name that is asked for."""
+    name = studio.ask.text("Save as a pattern", "Name:")
+    if name is not None:
+        save_as(studio, name)
+
+
+def save_as(studio: Studio, name: str) -> None:
+    session, shelf, name = studio.session, studio.session.shelf, name.strip()
+    curve = target(session).curve
+    first, last, _ = scope(session)
+    pattern = Pattern(name, last - first, spans.piece(curve, first, last))
+    there = shelf.named(name) is not None
+    if there and not studio.ask.confirm(
+        f"Replace the pattern “{name}”?", "There is one of that name in the library."
+    ):
+        return
+    shelf.save(pattern)
+    session.picked.pick_pattern(name)
+    session.notices.did(f"Save the pattern {name}")
+
+
+def rename(studio: Studio) -> None:
+    session, pattern = studio.session, picked(studio.session)
+    told = studio.ask.text("Rename the pattern", "Name:", pattern.name)
+    name = told.strip() if told is not None else pattern.name
+    if name != pattern.name:
+        session.shelf.rename(pattern.name, name)
+        session.picked.pick_pattern(name)
+        session.notices.did(f"Rename the pattern {pattern.name} to {name}")
+
+
+def delete(session: Session) -> None:
+    pattern = picked(session)
+    session.shelf.delete(pattern)
+    session.notices.did(f"Delete the pattern {pattern.name}; the library's undo brings it back")
+
+
+def undo(session: Session) -> None:
+    """The library's last change is taken back; the project's undo is another."""
+    if session.shelf.steps:
+        session.notices.did(f"Undone in the library: {session.shelf.undo()}")
+
+
+def place(session: Session) -> None:
+    """The pattern in the selected span, or once at the playhead."""
+    pattern, curve = picked(session), target(session).curve
+    here = session.playhead.beat
+    first, last = session.span.beats or (here, here + pattern.length)
+    put = filled(pattern, last - first)
+    session.edit_curve(f"Place {pattern.name}", spans.splice(curve, first, put), NONE_CHOSEN)
+
+
+# --- slots of the focus lane ---
+
+
+def add_slot(session: Session) -> None:
+    pattern, lane = picked(session), unlocked(session)
+    label = f"Add {pattern.name} to the slots"
+    session.edit_lane(label, replace(lane, slots=(*lane.slots, pattern)))
+
+
+def play_slot_here(session: Session, slot: int) -> None:
+    """The slot (−1: the lane's own curve) plays in the section at the playhead."""
+    lane, project = unlocked(session), session.project
+    first, last = project.section_at(session.playhead.beat)
+    before = next((s.slot for s in reversed(lane.switches) if s.beat <= last), -1)
+    changed = lanes.with_switch(lane, first, slot)
+    if last < project.length and all(s.beat != last for s in changed.switches):
+        changed = lanes.with_switch(changed, last, before)
+    session.edit_lane("Switch the slot for this section", changed)

@@ -1,0 +1,72 @@
+"""Context menus: what each kind of thing that can be pressed offers, from the action table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from zolvek.core.curve.shapes import SHAPES
+from zolvek.studio.menus import Actions
+
+LINE = "-"
+CLIPBOARD = ("cut", "copy", "paste", "duplicate", "repeat")
+LANE = ("arm", "bypass", "hide-lane", "lock", LINE, "name-lane", "colour", "tall", "reach", LINE, "clear-lane", "remove-lane")  # fmt: skip
+MENUS: dict[str, tuple[str, ...]] = {
+    "point": ("type-value", "jump", "pin", "delete", LINE, "quantise", "from-dial", "to-dial", LINE,
+              "thin-points", "average-points", LINE, *CLIPBOARD),
+    "segment": (*(f"shape-{shape.key}" for shape in SHAPES), LINE, "quantise", "delete", LINE, *CLIPBOARD),
+    "empty": ("add-point-here", "add-point", "paste", LINE, "select-all", "select-nth", LINE, "snap", "finer", "coarser", LINE, *LANE),
+    "ruler": ("play-selection", "zoom-span", "zoom-all", LINE, "copy", "copy-all", "paste-scaled", "duplicate", "repeat", "repeat-growing", LINE,
+              "cycle", "span-here", "span-away"),
+    "low": LANE,
+    "track": ("mute", "solo", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
+    "device": ("bypass-device", "device-up", "device-down", LINE, "clear-device", "write-device", "remove-device"),
+    "parameter": ("add-lane", "retarget", LINE, *LANE),
+    "dial": ("add-lane", "dial-type", "dial-default", "from-dial", "to-dial", "retarget", LINE, "arm", "bypass", "hide-lane"),
+    "take": ("take-hear", "take-solo", "take-mute", LINE, "take-choose", "take-choose-span", "take-let-go", "take-crop", "take-edit", LINE,
+             "take-rename", "take-rate", "take-colour", "take-copy", LINE, "take-delete"),
+    "layer": ("layer-on", "layer-solo", "layer-draw", "layer-depth", LINE, "layer-rename", "layer-earlier", "layer-later", "layer-span", "layer-share", LINE,
+              "layer-bake", LINE, "layer-remove"),
+    "pattern": ("pattern-place", "slot-add", LINE, "pattern-rename", "pattern-delete", "pattern-undo"),
+    "overview": ("zoom-all", "zoom-span", "zoom-in", "zoom-out", LINE, "show-lanes", "bypass-all"),
+}  # fmt: skip
+
+Pick = Callable[[QPoint | None], str]
+
+
+class ContextMenu(QObject):
+    """Opens the menu of what is pressed on `widget`: `pick` selects it and tells its kind, "" for
+    nothing; it is given None where the menu key was pressed."""
+
+    def __init__(self, widget: QWidget, actions: Actions, pick: Pick) -> None:
+        super().__init__(widget)
+        self.widget, self.actions, self.pick = widget, actions, pick
+        widget.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if not isinstance(event, QContextMenuEvent):
+            return False
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        kind = self.pick(None if by_key else event.pos())
+        if kind:
+            menu = menu_of(self.actions, kind, self.widget)
+            at = self.widget.rect().center() if by_key else event.pos()
+            menu.popup(self.widget.mapToGlobal(at))
+        event.accept()
+        return True
+
+
+def menu_of(actions: Actions, kind: str, parent: QWidget) -> QMenu:
+    menu = QMenu(parent)
+    menu.setObjectName(f"menu of a {kind}")
+    menu.setToolTipsVisible(True)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    for key in MENUS[kind]:
+        if key == LINE:
+            menu.addSeparator()
+        else:
+            menu.addAction(actions.made[key])
+    return menu

@@ -1,0 +1,84 @@
+"""Which keys belong to the widget that has the keyboard, and which to the window's actions."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QWidget,
+)
+
+TYPED_IN = (QLineEdit, QAbstractSpinBox)
+CHOSEN_FROM = (QAbstractItemView, QComboBox)
+PLAIN = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+class Keys(QObject):
+    """Filters the events of the widget that has the keyboard: a key that it means something by is its
+    own, so that no shortcut takes it."""
+
+    def __init__(self, app: QApplication, parent: QObject) -> None:
+        super().__init__(parent)
+        app.focusChanged.connect(self._follow)
+
+    def _follow(self, old: QWidget | None, new: QWidget | None) -> None:
+        for widget in (old, new):
+            if widget is not None:
+                widget.removeEventFilter(self)
+        if new is not None:
+            new.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(watched, QWidget)
+        ):
+            if undoes(event) and not being_typed(watched):
+                event.ignore()  # the project's undo, not that of a text nobody has touched
+                return True
+            if its_own(watched, event):
+                event.accept()
+                return True
+        return False
+
+
+def its_own(widget: QWidget, event: QKeyEvent) -> bool:
+    """Whether a key is the widget's: Space on what can be pressed or chosen from, and letters and digits
+    where typing finds a row or writes."""
+    plain = event.modifiers() in PLAIN
+    if event.key() == Qt.Key.Key_Space and event.modifiers() == Qt.KeyboardModifier.NoModifier:
+        return isinstance(widget, QAbstractButton | QAbstractItemView | QComboBox)
+    typed = plain and event.text().isprintable() and bool(event.text().strip())
+    return typed and isinstance(widget, CHOSEN_FROM + TYPED_IN)
+
+
+def undoes(event: QKeyEvent) -> bool:
+    return event.matches(QKeySequence.StandardKey.Undo) or event.matches(
+        QKeySequence.StandardKey.Redo
+    )
+
+
+def being_typed(widget: QWidget) -> bool:
+    """Whether a text is being typed there, which has an undo of its own."""
+    field = widget.lineEdit() if isinstance(widget, QAbstractSpinBox | QComboBox) else widget
+    return isinstance(field, QLineEdit) and field.isModified()
+
+
+def give_back(widget: QWidget) -> bool:
+    """The keyboard goes from a field to the focus lane, where its window has one."""
+    window = widget.window()
+    lane = window.findChild(QWidget, FOCUS_LANE) if window is not None else None
+    if lane is None:
+        return False
+    lane.setFocus(Qt.FocusReason.OtherFocusReason)
+    return True
+
+
+FOCUS_LANE = "focus-lane"  # the object name of the widget that fields give the keyboard back to
