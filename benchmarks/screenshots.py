@@ -21,6 +21,7 @@ from zolvek.formats.midi.report import report
 from zolvek.studio.actions.table import shortcuts_page
 from zolvek.studio.app import application, make_window
 from zolvek.studio.commands.scope import shape_scope
+from zolvek.studio.fields import SeedEntry
 from zolvek.studio.lanes.hits import Hit
 from zolvek.studio.rail.export_panel import ExportPanel
 from zolvek.studio.rail.listen_panel import ListenPanel
@@ -30,7 +31,6 @@ from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.rail.thin_panel import ThinPanel
 from zolvek.studio.settings import Settings
-from zolvek.studio.widgets import SeedEntry
 from zolvek.studio.window import Window
 
 SIZE = (1280, 800)

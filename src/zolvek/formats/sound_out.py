@@ -11,7 +11,7 @@ import numpy as np
 
 from zolvek.core.document.listening import Listening, heard
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Project
+from zolvek.core.model.project import Project, Track
 from zolvek.core.movement.playing import played
 from zolvek.core.records import Record
 from zolvek.formats.atomic import written
@@ -113,18 +113,10 @@ def deliver(
         clips.need(project)
 
     first, last = span or (0.0, project.length)
-    target = Path(path)
-    wanted: list[tuple[Project, Path]] = [(project, target)]
+    wanted: list[tuple[Project, Path]] = [(project, Path(path))]
     if tracks:
-        played_ = [track for track in project.tracks if not track.muted]
-        names = file_names(track.name for track in played_)
-        wanted = [
-            (
-                heard(project, Listening(solo=frozenset({track.id}))),
-                target.with_name(f"{target.stem} - {name}{target.suffix}"),
-            )
-            for track, name in zip(played_, names, strict=True)
-        ]
+        alone = (heard(project, Listening(solo=frozenset({t.id}))) for t in _played(project))
+        wanted = list(zip(alone, files_of(project, path, True), strict=True))
     done = []
     for number, (own, file) in enumerate(wanted):
 
@@ -136,6 +128,19 @@ def deliver(
             save(render_blocks(own, first, last, form.rate, bypass, told, tail), file, form)
         )
     return done
+
+
+def _played(project: Project) -> list[Track]:
+    return [track for track in project.tracks if not track.muted]
+
+
+def files_of(project: Project, path: str | os.PathLike[str], tracks: bool = False) -> list[Path]:
+    """The files that `deliver` would write."""
+    target = Path(path)
+    if not tracks:
+        return [target]
+    names = file_names(track.name for track in _played(project))
+    return [target.with_name(f"{target.stem} - {name}{target.suffix}") for name in names]
 
 
 def control_blocks(

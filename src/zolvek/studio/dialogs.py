@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLineEdit,
     QTreeWidget,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
+from zolvek.studio.fields import NumberEntry
 from zolvek.studio.widgets import field_label, form, note
 
 if TYPE_CHECKING:
@@ -35,14 +35,8 @@ def _buttons(dialog: QDialog) -> QDialogButtonBox:
     return box
 
 
-def _number(value: float, low: float, high: float, name: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
-    box.setRange(low, high)
-    box.setDecimals(1)
-    box.setValue(value)
-    box.setSuffix(" %")
-    box.setAccessibleName(name)
-    return box
+def _number(value: float, low: float, high: float, name: str, decimals: int = 1) -> NumberEntry:
+    return NumberEntry(name, low, high, value, "%", decimals)
 
 
 class ReachDialog(QDialog):
@@ -113,8 +107,7 @@ class MidiDialog(QDialog):
             told.append(f"Left out: {score.told_left_out}.")
         self.join = QCheckBox("Join steps into curves, within")
         self.join.setChecked(True)
-        self.within = _number(0.2, 0.01, 20.0, "Tolerance of joining")
-        self.within.setDecimals(2)
+        self.within = _number(0.2, 0.01, 20.0, "Tolerance of joining", 2)
         self.join.toggled.connect(self.within.setEnabled)
         self.time = QCheckBox("Take its tempo, meter and sections too")
         first = score.tempo.points[0].bpm
@@ -155,8 +148,7 @@ class SoundCurveDialog(QDialog):
             self.how.addItem(text, data)
         self.attack = _milliseconds(10.0, "Attack")
         self.release = _milliseconds(200.0, "Release")
-        self.within = _number(0.2, 0.01, 20.0, "Tolerance of thinning")
-        self.within.setDecimals(2)
+        self.within = _number(0.2, 0.01, 20.0, "Tolerance of thinning", 2)
         fields = form()
         fields.addRow(field_label("It is"), self.how)
         fields.addRow(field_label("Attack"), self.attack)
@@ -191,11 +183,8 @@ class SoundCurveDialog(QDialog):
         return self.within.value() / 100.0
 
 
-def _milliseconds(value: float, name: str) -> QDoubleSpinBox:
-    box = _number(value, 0.1, 10_000.0, name)
-    box.setSuffix(" ms")
-    box.setValue(value)
-    return box
+def _milliseconds(value: float, name: str) -> NumberEntry:
+    return NumberEntry(name, 0.1, 10_000.0, value, "ms", 1)
 
 
 class ShortcutsDialog(QDialog):

@@ -21,7 +21,17 @@ def to_write(document: Document, ask: Ask, title: str, suffix: str, kinds: str) 
     """Ask where to write what is made of the project, under its name to begin with."""
     stem = document.path.stem if document.path else document.project.name
     path = ask.path_to_write(title, str(Path(folder(document)) / f"{stem}{suffix}"), kinds)
-    return with_suffix(path, suffix) if path else None
+    if path is None:
+        return None
+    whole = with_suffix(path, suffix)
+    # The system's dialog has asked about the name that was typed, not about the one with its suffix.
+    if (
+        whole != path
+        and whole.exists()
+        and not ask.confirm(f"Replace {whole.name}?", str(whole.parent))
+    ):
+        return None
+    return whole
 
 
 def with_suffix(path: Path, suffix: str) -> Path:

@@ -101,12 +101,29 @@ class Session:
         """What is drawn on: the focus lane's base, a layer of it, or a pad's path in its place."""
         return self.focus.target
 
-    def beats_of(self, text: str) -> float | None:
-        """The beats that a typed length of time lasts at the playhead; None when it can't be read, or is
-        out of all bounds."""
+    def beats_of(self, text: str) -> float:
+        """The beats that a typed length of time lasts at the playhead. Raises ZolvekError when it can't
+        be read, or is out of all bounds."""
         project = self.project
         beats = durations.beats_of(text, project.tempo, project.meter, self.playhead.beat)
-        return beats if beats is not None and LIMITS["wait"].holds(beats) else None
+        if beats is None:
+            raise ZolvekError(f"“{text}” can't be read.", remedy=durations.HELP)
+        limit = LIMITS["wait"]
+        if not limit.holds(beats):
+            raise ZolvekError(
+                f"“{text}” is too long.", remedy=f"Up to {limit.high:g} beats will do."
+            )
+        return beats
+
+    def position_of(self, text: str) -> float:
+        """The beat that is typed as a position. Raises ZolvekError when it can't be read, or lies beyond
+        the project's end."""
+        project = self.project
+        beat = project.meter.parse(text, project.tempo)
+        if beat > project.length + 1e-9:
+            end = project.meter.text(project.length)
+            raise ZolvekError(f"“{text}” is beyond the end.", remedy=f"The project ends at {end}.")
+        return beat
 
     # --- changing ---
 

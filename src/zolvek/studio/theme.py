@@ -170,6 +170,9 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[rail="true"]:hover {{ background: {theme.hairline}; }}
     QToolButton[rail="true"]:checked {{ background: {theme.sheet}; color: {theme.curve}; font-weight: 600;
         border: 1px solid {theme.bar_line}; }}
+    QToolButton[mode="true"] {{ background: {theme.wash}; color: {theme.ink}; border-color: {theme.selection};
+        padding: 1px 7px; min-height: 16px; }}
+    QToolButton[mode="true"]:hover {{ background: {theme.raised}; }}
     QTreeWidget {{ background: {theme.sheet}; border: 1px solid {theme.hairline}; outline: none; }}
     QTreeWidget::item {{ border: none; }}
     QTreeWidget::item:selected {{ background: {theme.hairline}; color: {theme.ink}; }}
@@ -194,7 +197,9 @@ def style_sheet(theme: Theme) -> str:
     QLabel[role="heading"] {{ font-weight: 600; font-size: 11pt; }}
     QLabel[role="quiet"] {{ color: {theme.quiet}; }}
     QLabel[role="fault"] {{ color: {theme.selection}; }}
-    QLabel[role="field"] {{ color: {theme.quiet}; font-size: 8.5pt; }}
+    QLabel[role="refused"] {{ color: {theme.ink}; background: {theme.raised}; border: 1px solid {theme.selection};
+        border-radius: 3px; padding: 4px 6px; }}
+    QLabel[role="field"] {{ color: {theme.quiet}; font-size: 9.5pt; }}
     QSlider::groove:horizontal {{ height: 3px; background: {theme.bar_line}; border-radius: 1px; }}
     QSlider::handle:horizontal {{ width: 9px; height: 15px; margin: -6px 0; background: {theme.curve};
         border-radius: 2px; }}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Mapping
 
 from PyQt6.QtCore import Qt
@@ -12,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QLabel,
-    QLineEdit,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
@@ -20,11 +18,6 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
-
-from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.settings import new_seed
-
-SEED = re.compile(r"[0-9]{1,18}")
 
 
 def heading(text: str) -> QLabel:
@@ -162,74 +155,3 @@ class Elided(QLabel):
         room = max(self.width(), 1)
         shown = self.fontMetrics().elidedText(self.whole, Qt.TextElideMode.ElideRight, room)
         super().setText(shown)
-
-
-class Entry(QLineEdit):
-    """A field that says what is typed when Enter is pressed, and shows when it was refused."""
-
-    def __init__(self, name: str, typed: Callable[[str], bool], tip: str = "") -> None:
-        super().__init__()
-        self.typed = typed
-        self.setAccessibleName(name)
-        self.setToolTip(tip)
-        self.returnPressed.connect(self._take)
-        self.textEdited.connect(lambda _: self.show_fault(False))
-
-    def _take(self) -> None:
-        self.setModified(False)
-        self.show_fault(not self.typed(self.text()))
-        self.selectAll()
-
-    def show_fault(self, fault: bool) -> None:
-        if bool(self.property("fault")) != fault:
-            self.setProperty("fault", fault)
-            style = self.style()
-            if style is not None:
-                style.unpolish(self)
-                style.polish(self)
-
-    def show_text(self, text: str) -> None:
-        """Show `text` unless somebody is typing here."""
-        if not (self.hasFocus() and self.isModified()):
-            self.setText(text)
-            self.show_fault(False)
-
-
-class SeedEntry(Entry):
-    """The seed of something random: a new one at each place it is used at, unless one was typed; `changed`
-    is told then."""
-
-    def __init__(self, name: str, changed: Callable[[], object] = lambda: None) -> None:
-        self.own = False  # typed by a person, who means to have it again
-        self.used: object = None  # where it was written
-
-        def taken(text: str) -> bool:
-            right = SEED.fullmatch(text.strip()) is not None
-            if right:
-                self.own = True
-                changed()
-            return right
-
-        super().__init__(name, taken, "The same seed gives the same curve")
-        self.roll()
-
-    def roll(self) -> None:
-        self.setText(str(new_seed()))
-        self.own, self.used = False, None
-
-    def keep(self, seed: int) -> None:
-        """Show one that something has already."""
-        self.setText(str(seed))
-        self.own, self.used = False, None
-
-    def renew(self, place: object) -> None:
-        """Another one, where it was written elsewhere and nobody typed it."""
-        if self.used not in (None, place) and not self.own:
-            self.roll()
-
-    def number(self) -> int:
-        """Raises ZolvekError when it is none."""
-        text = self.text().strip()
-        if SEED.fullmatch(text) is None:
-            raise ZolvekError(f"“{text}” is no seed.", self.accessibleName(), "Write digits: 1.")
-        return int(text)

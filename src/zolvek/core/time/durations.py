@@ -9,7 +9,19 @@ from zolvek.core.time.tempo import TempoMap
 
 HELP = "Write a note value such as 1/4, 1/8t or 1/8d, 2 bars, 3 beats, 50 ms, or none."
 FRACTION = re.compile(r"(\d{1,4})/(\d{1,4})\s*(\.|d|t)?")
-COUNTED = re.compile(r"(\d*\.?\d+)\s*(bars?|beats?|ms|s)")
+COUNTED = re.compile(r"(\d*\.?\d+)\s*([a-z]+(?: notes?)?)")
+UNITS = {  # word -> unit, and how many of it
+    **dict.fromkeys(("bar", "bars"), ("bar", 1.0)),
+    **dict.fromkeys(
+        ("beat", "beats", "quarter", "quarters", "crotchet", "crotchets"), ("beat", 1.0)
+    ),
+    **dict.fromkeys(("half", "halves", "minim", "minims"), ("beat", 2.0)),
+    **dict.fromkeys(("eighth", "eighths", "quaver", "quavers"), ("beat", 0.5)),
+    **dict.fromkeys(("sixteenth", "sixteenths"), ("beat", 0.25)),
+    **dict.fromkeys(("ms", "msec", "milliseconds"), ("ms", 1.0)),
+    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), ("s", 1.0)),
+    **dict.fromkeys(("min", "minute", "minutes"), ("s", 60.0)),
+}
 NOTHING = ("", "none", "0")
 
 
@@ -24,12 +36,15 @@ def note_beats(text: str) -> float | None:
 
 
 def counted(text: str) -> tuple[float, str] | None:
-    """The number and the unit ("bar", "beat", "ms" or "s") of such a text as "2 bars"."""
+    """The number and the unit ("bar", "beat", "ms" or "s") of such a text as "2 bars" or "8 quarters"."""
     match = COUNTED.fullmatch(text.strip().lower().replace(",", "."))
-    if match is None:
+    word = (
+        match[2].removesuffix("s").removesuffix(" note") if match and "note" in match[2] else None
+    )
+    if match is None or (word or match[2]) not in UNITS:
         return None
-    unit = match[2]
-    return float(match[1]), unit if unit in ("ms", "s") else unit.rstrip("s")
+    unit, worth = UNITS[word or match[2]]
+    return float(match[1]) * worth, unit
 
 
 def beats_of(

@@ -116,9 +116,24 @@ class Parameter(Record, frozen=True):
                 raise ZolvekError(f"“{text}” needs a tempo.", self.name, "Write it in ms or s.")
             value = beats * 60.0 / bpm
         value = read(text, self.unit) if value is None else value
+        value = self._otherwise(text) if value is None else value
         if value is None:
             raise self._unreadable(text, f"a value such as {self.text(self.default_position)}")
         return self._in_range(value, text)
+
+    def _otherwise(self, text: str) -> float | None:
+        """ "15 %" of the travel where the unit is another; "−10 dB" of the amplitude for a share."""
+        share = read(text, "%") if text.strip().endswith("%") else None
+        if share is not None and self.unit not in ("%", "±%"):
+            if not 0.0 <= share <= 100.0:
+                raise ZolvekError(
+                    f"“{text}” is out of range.", self.name, "The travel goes from 0 % to 100 %."
+                )
+            return float(self.value(share / 100.0))
+        level = read(text, "dB") if text.strip().lower().endswith("db") else None
+        if level is not None and self.unit == "%" and self.low == 0.0:
+            return 100.0 * 10.0 ** (level / 20.0)
+        return None
 
     def _side(self, text: str) -> float | None:
         word = text.strip().lower()

@@ -174,12 +174,30 @@ def save(
 ) -> list[Path]:  # fmt: skip
     """Write the MIDI file, or one per track or lane beside each other, named after `path` and what
     is in them; each is written atomically. Raises ZolvekError when one can't be."""
+    if split == "one":
+        return [write_bytes(path, encode(project, None, resolution, progress))]
+    done, files = [], _files(project, path, split)
+    for number, (file, lanes) in enumerate(files):
+        own = (project.track_of(lanes[0].lane.id),) if split == "track" else ()
+        done.append(write_bytes(file, encode(project, lanes, resolution, None, own)))
+        if progress:
+            progress(number + 1, len(files))
+    return done
+
+
+def files_of(project: Project, path: str | os.PathLike[str], split: str = "one") -> list[Path]:
+    """The files that `save` would write."""
+    return [Path(path)] if split == "one" else [file for file, _ in _files(project, path, split)]
+
+
+def _files(
+    project: Project, path: str | os.PathLike[str], split: str
+) -> list[tuple[Path, list[Heard]]]:
+    """The files of a split delivery, each with its lanes. Raises ZolvekError for a split there is not."""
     if split not in SPLITS:
         raise ZolvekError(
             f"Files can't be split by “{split}”.", remedy=f"Take {', '.join(SPLITS)}."
         )
-    if split == "one":
-        return [write_bytes(path, encode(project, None, resolution, progress))]
     groups: dict[str, list[Heard]] = {}
     for heard in delivered(project):
         key = project.track_of(heard.lane.id).id if split == "track" else heard.lane.id
@@ -188,16 +206,8 @@ def save(
         project.track_of(lanes[0].lane.id).name if split == "track" else project.label_of(key)
         for key, lanes in groups.items()
     ]
-    target, done = Path(path), []
-    names = file_names(called)
-    for number, (name, lanes) in enumerate(zip(names, groups.values(), strict=True)):
-        own = (project.track_of(lanes[0].lane.id),) if split == "track" else ()
-        done.append(
-            write_bytes(
-                target.with_name(f"{target.stem} - {name}{target.suffix or '.mid'}"),
-                encode(project, lanes, resolution, None, own),
-            )
-        )
-        if progress:
-            progress(number + 1, len(groups))
-    return done  # fmt: skip
+    target = Path(path)
+    return [
+        (target.with_name(f"{target.stem} - {name}{target.suffix or '.mid'}"), lanes)
+        for name, lanes in zip(file_names(called), groups.values(), strict=True)
+    ]

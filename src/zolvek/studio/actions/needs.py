@@ -130,3 +130,7 @@ def shelf_step(studio: Studio) -> str:
 
 def control(studio: Studio) -> str:
     return "" if studio.session.shown.control is not None else "Press a dial first."
+
+
+def kept(studio: Studio) -> str:
+    return "" if studio.session.hearing.kept is not None else "No version is kept."

@@ -14,10 +14,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.studio.action_buttons import ActionButton
 from zolvek.studio.bench.dial import HEIGHT, WIDTH, Dial
-from zolvek.studio.commands.controls import add_touched_lane, can_add_lane
+from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
+
+DRIVEN = (("Into the lane", "from-dial"), ("Bypass", "bypass"))
 
 
 class Bench(QWidget):
@@ -41,7 +44,9 @@ class Bench(QWidget):
         self.learn.setDefaultAction(studio.action("learn-favourites"))
         self.learn.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         top.addWidget(self.offer, 1)
-        for widget in (self.add, self.learn, self.heading):
+        # What a control offers whose lane drives it.
+        self.driven = [ActionButton(text, studio.action(key)) for text, key in DRIVEN]
+        for widget in (self.add, *self.driven, self.learn, self.heading):
             top.addWidget(widget)
         self.row = QWidget()
         self.row_layout = QHBoxLayout(self.row)
@@ -120,10 +125,14 @@ class Bench(QWidget):
         text = ""
         if self.session.passes.learning == "favourites":
             text = "Touch controls to make them favourites, or again to let them go."
+        elif driven(self.session):
+            text = f"{driven(self.session)} is driven by its lane."
         elif offered and target:
             device = self.session.project.device_track(target[0]).device(target[0])
             text = f"{device.parameter(target[1]).name} has no lane yet."
         self.offer.setText(text)
+        for each in self.driven:
+            each.setVisible(bool(driven(self.session)) and self.session.passes.learning == "")
 
     def update_dials(self) -> None:
         for dial in self.dials:

@@ -88,7 +88,7 @@ class Dial(QWidget):
         name = self.parameter.name
         painter.setFont(
             themes.font(
-                8.5, themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
+                9.5, themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
             )
         )
         painter.setPen(themes.color(theme.curve if focused else theme.ink))
@@ -106,7 +106,7 @@ class Dial(QWidget):
         else:
             self._ring(painter, theme, heard, own, applied)
         painter.setPen(themes.color(theme.ink))
-        painter.setFont(themes.font(9.0))
+        painter.setFont(themes.font(9.5))
         text = self.parameter.text(heard)
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 2)
         painter.drawText(QRectF(0, 63, WIDTH, 20), Qt.AlignmentFlag.AlignCenter, text)

@@ -90,7 +90,7 @@ class Meter(QWidget):
         held = max(side.held for side in self.sides)
         text = f"{20 * math.log10(held):.0f} dB".replace("-", "−") if held > 1e-3 else "−∞ dB"
         painter.setPen(themes.color(theme.selection if self.over else theme.quiet))
-        painter.setFont(themes.font(8.5))
+        painter.setFont(themes.font(9.5))
         painter.drawText(
             QRectF(width + 8, 0, self.width() - width - 8, 24),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,

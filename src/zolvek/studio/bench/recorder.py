@@ -109,6 +109,7 @@ class Recorder(QObject):
                 shown = with_lane(shown, replace(lane, hidden=False))
         session.document.edit("Show armed lanes", shown)
         self.recording, self.looped = True, False
+        self.unarmed: dict[str, None] = {}  # lanes that were moved without being armed
         session.playhead.go(max(place - settings.pre_roll, 0.0))
         self.player.play(settings.count_in)
         if mode == "write":
@@ -166,12 +167,15 @@ class Recorder(QObject):
     def _put(self, rows: list[Done]) -> None:
         """The written lanes into the project, as one step."""
         session = self.session
-        project, count, gone = session.project, 0, 0
+        project, count, gone, locked = session.project, 0, 0, 0
         known = {lane.id: lane for lane in project.lanes()}
         for row in rows:
             lane, made = known.get(row.passed.lane), row.made
             if lane is None:
                 gone += row.passed.count > 0
+                continue
+            if lane.locked:  # since the pass began
+                locked += row.passed.count > 0
                 continue
             if lane is not row.lane:  # edited while it was being written
                 made = self._lane(project, lane, row.passed, row.end)
@@ -181,10 +185,24 @@ class Recorder(QObject):
             noun = "a lane" if count == 1 else f"{count} lanes"
             session.document.edit(f"Record a pass on {noun}", project)
             session.notices.say(
-                f"Recorded {noun}." + (" Lanes that are gone were left." if gone else "")
+                f"Recorded {noun}."
+                + (" Lanes that are gone were left." if gone else "")
+                + (" Locked lanes were left." if locked else "")
             )
         else:
-            session.notices.say("Nothing was written.")
+            session.notices.say(self._why_nothing(gone, locked))
+
+    def _why_nothing(self, gone: int, locked: int) -> str:
+        """What is said of a pass that wrote nothing; what was moved in vain comes up, to be armed."""
+        session = self.session
+        if gone or locked:
+            return f"Nothing was written: the lane is {'gone' if gone else 'locked'}."
+        moved = [key for key in self.unarmed if session.project.has_lane(key)]
+        if not moved:
+            return "Nothing was written: no armed control was moved."
+        session.focus.on(moved[0])
+        label = session.project.label_of(moved[0])
+        return f"Nothing was written: {label} was moved, but is not armed. E arms it."
 
     def _lane(self, project: Project, lane: Lane | None, passed: Pass, end: float) -> Lane | None:
         """The lane as the pass leaves it: each round a take, the last one written."""
@@ -245,6 +263,9 @@ class Recorder(QObject):
         if self.reaches[0] is not project:
             self.reaches = project, {x.id: x.reach for x in project.lanes() if x.id in self.passes}
         return self.reaches[1][lane]
+
+    def missed(self, lane: str) -> None:
+        self.unarmed[lane] = None
 
     def press(self, device: str, key: str, position: float, seconds: float | None) -> bool:
         return self.move(device, key, position, seconds)

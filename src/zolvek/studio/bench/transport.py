@@ -6,11 +6,12 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.meter import Meter
 from zolvek.studio.bench.player import Player
+from zolvek.studio.fields import Entry
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import Elided
 
@@ -21,14 +22,13 @@ class Transport(QWidget):
     def __init__(self, session: Session, player: Player, actions: Callable[[str], QAction]) -> None:
         super().__init__()
         self.session, self.player = session, player
-        self.position = QLineEdit()
+        self.position = Entry(
+            "Position in bars, beats and ticks",
+            lambda text: player.seek(session.position_of(text)),
+            "Type a bar, such as 13 or 13.3, or a time, such as 0:07.250",
+        )
         self.position.setFont(themes.font(13, themes.QFont.Weight.Medium))
         self.position.setFixedWidth(104)
-        self.position.setAccessibleName("Position in bars, beats and ticks")
-        self.position.setToolTip(
-            "Position: type a bar, such as 13 or 13.3, or a time, such as 0:07.250"
-        )
-        self.position.editingFinished.connect(self._go)
         self.clock = QLabel()
         self.clock.setAccessibleName("Time")
         self.tempo = QLabel()
@@ -65,8 +65,7 @@ class Transport(QWidget):
 
     def refresh(self) -> None:
         project, place = self.session.project, self.session.playhead.beat
-        if not self.position.hasFocus():
-            self.position.setText(project.meter.text(place))
+        self.position.show_text(project.meter.text(place))
         minutes, seconds = divmod(round(float(project.tempo.seconds(place)) * 1000), 60_000)
         self.clock.setText(f"{minutes}:{seconds / 1000:06.3f}")
         meter = project.meter.meter_at(place)
@@ -90,16 +89,3 @@ class Transport(QWidget):
             self.meter.hear((0.0, 0.0))
         else:
             self.falling.stop()
-
-    def _go(self) -> None:
-        if not self.position.hasFocus() and not self.position.isModified():
-            return
-        text = self.position.text()
-        if self.position.isModified():
-            project = self.session.project
-            self.session.notices.try_to(
-                lambda: self.player.seek(project.meter.parse(text, project.tempo))
-            )
-        self.position.setModified(False)
-        self.position.clearFocus()
-        self.refresh()

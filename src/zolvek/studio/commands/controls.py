@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from zolvek.core.document import chain, parts
+from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Device
+from zolvek.core.model.project import Device, Project
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.asking import Ask
 from zolvek.studio.session import Session
@@ -24,13 +25,33 @@ def turn(
     hands = session.passes.hands
     if hands and hands.move(device, key, position, seconds):
         return
-    parameter = session.project.device_track(device).device(device).parameter(key)
+    track = session.project.device_track(device)
+    parameter, lane = track.device(device).parameter(key), track.lane_on(device, key)
+    if hands and hands.recording and lane is not None and not lane.bypassed:
+        hands.missed(lane.id)
+        session.notices.say(f"{parameter.name} is not armed: this is not written. E arms its lane.")
+        return
     position = min(max(position, 0.0), 1.0)
     if parameter.steps:
         position = float(parameter.position(parameter.value(position)))
     project = parts.set_dial(session.project, device, key, position)
     label = f"Set {parameter.name} to {parameter.text(position)}"
     session.document.edit(label, project, gesture)
+    if lane is not None and not lane.bypassed:
+        session.notices.say(
+            f"{parameter.name} is driven by its lane: this value is heard when the lane is bypassed (Y)."
+        )
+
+
+def driven(session: Session) -> str:
+    """The name of the control touched last, where the focus lane drives it; "" where it does not."""
+    if session.shown.control is None:
+        return ""
+    device, key = session.shown.control
+    track = session.project.device_track(device)
+    lane = track.lane_on(device, key)
+    applied = lane is not None and not lane.bypassed and lane.id == session.focus.id
+    return track.device(device).parameter(key).name if applied else ""
 
 
 def touched(session: Session) -> tuple[Device, Parameter]:
@@ -66,6 +87,16 @@ def touch(session: Session, device: str, key: str) -> None:
         project = chain.toggle_favourite(session.project, device, key)
         session.document.edit(f"{name} among the favourites", project)
     session.touch(device, key)
+
+
+def edit_with_lanes(session: Session, label: str, project: Project) -> None:
+    """An edit that may bring lanes with it: they are counted, and one comes up."""
+    before = {lane.id for lane in session.project.lanes()}
+    new = [lane.id for lane in project.lanes() if lane.id not in before]
+    told = f"{label}: {counted(len(new), 'new lane')}" if new else label
+    session.document.edit(told, project)
+    if new:
+        session.focus.on(new[0])
 
 
 def can_add_lane(session: Session) -> bool:

@@ -112,9 +112,8 @@ def repeat_growing(studio: Studio) -> None:
 
     dialog = studio.ask.filled(RepeatDialog)
     if dialog is not None:
-        project = studio.session.project
-        end = project.meter.parse(dialog.until.text(), project.tempo)
+        end = studio.session.position_of(dialog.until.text())
         repeat_to(
-            studio.session, min(end, project.length), dialog.scale.value() / 100.0,
+            studio.session, end, dialog.scale.value() / 100.0,
             dialog.tilt.value() / 100.0, dialog.all_lanes.isChecked(),
         )  # fmt: skip

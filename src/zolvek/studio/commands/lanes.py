@@ -41,9 +41,18 @@ def neighbour(session: Session, way: int) -> None:
 
 
 def arm(session: Session) -> None:
-    """The focus lane among those that a pass writes, or no longer."""
-    if session.focus.id is not None:
-        session.passes.arm(session.focus.id)
+    """The focus lane among those that a pass writes, or no longer. One that is hidden is shown, with its
+    device's dials, so that it can be played."""
+    lane = session.lane
+    if lane is None:
+        return
+    if lane.id not in session.passes.armed:
+        if lane.locked:
+            raise ZolvekError("The lane is locked.", remedy="Unlock it first (K).")
+        if lane.hidden:
+            change(session, f"Show {session.project.label_of(lane.id)}", hidden=False)
+        session.shown.show(lane.device)
+    session.passes.arm(lane.id)
 
 
 # --- cycle, slots and reach ---

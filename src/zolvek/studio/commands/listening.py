@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zolvek.core.errors import ZolvekError
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 
@@ -22,9 +23,27 @@ def toggle_metronome(session: Session) -> None:
     session.hearing.listen(metronome=not session.hearing.listening.metronome)
 
 
-def keep_version(session: Session) -> None:
-    session.hearing.keep_version()
-    session.notices.say("Kept. X goes over to it and back.")
+def keep_version(studio: Studio) -> None:
+    """The present state to compare with; one that is kept is replaced when the person says so."""
+    session = studio.session
+    kept = session.hearing.kept
+    if kept is session.project:
+        session.notices.say("That is the version that is kept.")
+    elif kept is None or studio.ask.confirm(
+        "Keep this version in the other's place?",
+        "One is kept already; it can be brought back first.",
+    ):
+        session.hearing.keep_version()
+        session.notices.say("Kept. X goes over to it and back.")
+
+
+def bring_back(session: Session) -> None:
+    """The kept version in the project's place, as one step."""
+    kept = session.hearing.kept
+    if kept is None:
+        raise ZolvekError("No version is kept.", remedy="Keep one first.")
+    session.hearing.compare("")
+    session.document.edit("Bring the kept version back", kept)
 
 
 def switch_compare(session: Session) -> None:

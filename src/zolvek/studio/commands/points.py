@@ -17,6 +17,7 @@ from zolvek.core.document.worked_on import WorkedOn, counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.core.value.changes import by_units, parse_change
+from zolvek.core.value.typed import number_of
 from zolvek.studio.commands.scope import (
     base_only,
     target,
@@ -195,8 +196,7 @@ def set_value(session: Session, text: str) -> None:
 def set_position(session: Session, text: str) -> None:
     """The points as a group, so that the first of them lies at the position that is typed."""
     drawn, found = target(session), worked_points(session)
-    meter = session.project.meter
-    beat = meter.parse(text, session.project.tempo)
+    meter, beat = session.project.meter, session.position_of(text)
     curve, where = edits.place(drawn.curve, found.points, beat, session.settings.when_met)
     label = f"Move {found.name} to {meter.text(beat)}"
     session.edit_curve(label, curve, _still(session, where))
@@ -205,10 +205,7 @@ def set_position(session: Session, text: str) -> None:
 def set_amount(session: Session, text: str) -> None:
     """What the shapes of the segments take."""
     drawn, found = target(session), worked_segments(session)
-    try:
-        amount = float(text.replace("−", "-").replace(",", "."))
-    except ValueError as error:
-        raise ZolvekError(f"“{text}” is not a number.", "Amount", "Write one: 0.5.") from error
+    amount = number_of(text, "", -1e6, 1e6, "Amount")
     curve = edits.set_amount(drawn.curve, found.segments, amount)
     session.edit_curve(f"Set the amount of {found.segments_name} to {text}", curve)
 

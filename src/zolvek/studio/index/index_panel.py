@@ -7,7 +7,6 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
-    QLineEdit,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTreeWidget,
@@ -21,6 +20,7 @@ from zolvek.studio import theme as themes
 from zolvek.studio.bench.meter import height
 from zolvek.studio.commands.controls import add_touched_lane, touch
 from zolvek.studio.commands.devices import mute_track, solo_track
+from zolvek.studio.fields import Search
 from zolvek.studio.lanes.painting import diamond
 from zolvek.studio.session import Session
 
@@ -83,7 +83,7 @@ class Marks(QStyledItemDelegate):
         muted = next((t.muted for t in project.tracks if t.id == track), False)
         on = {"M": muted, "S": track in self.session.hearing.listening.solo}
         painter.save()
-        painter.setFont(themes.font(8.5, themes.QFont.Weight.DemiBold))
+        painter.setFont(themes.font(9.5, themes.QFont.Weight.DemiBold))
         for letter, away in LETTERS:
             area = QRectF(at.right() - away - 8, at.center().y() - 7, 16, 14)
             if on[letter]:
@@ -106,10 +106,7 @@ class IndexPanel(QWidget):
         super().__init__()
         self.session, self.levels = session, levels
         self.heard: dict[str, float] = {}
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a parameter")
-        self.search.setAccessibleName("Find a parameter")
-        self.search.setClearButtonEnabled(True)
+        self.search = Search("Find a parameter")
         self.search.textChanged.connect(self._filter)
         self.search.returnPressed.connect(self._take_first)
         self.tree = QTreeWidget()
@@ -308,6 +305,7 @@ class IndexPanel(QWidget):
     def _take_first(self) -> None:
         for leaf in self.leaves.values():
             if not leaf.isHidden():
+                self.search.clear()  # what was looked for has been found
                 self.tree.setCurrentItem(leaf)
                 self.tree.setFocus()
                 return

@@ -2,24 +2,76 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
+from zolvek.studio.commands.leaving import Mode, modes
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
+
+MOST_CHIPS = 4
+
+
+class Modes(QWidget):
+    """What makes an edit unheard, unseen or other than usual, a word each; a press ends it."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.session = session = studio.session
+        self.keys: list[str] = []
+        self.chips: list[QToolButton] = []
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(4)
+        for part in (
+            session.focus, session.document, session.passes, session.preview, session.hearing,
+            session.tools, session.playhead,
+        ):  # fmt: skip
+            part.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        found = modes(self.session)
+        keys = [mode.key for mode in found]
+        if keys == self.keys:
+            return
+        self.keys = keys
+        for chip in self.chips:
+            self.row.removeWidget(chip)
+            chip.hide()
+            chip.deleteLater()
+        self.chips = [self._chip(mode) for mode in found[:MOST_CHIPS]]
+        for chip in self.chips:
+            self.row.addWidget(chip)
+        self.changed.emit()
+
+    def _chip(self, mode: Mode) -> QToolButton:
+        chip = QToolButton()
+        chip.setProperty("mode", True)
+        chip.setText(f"{mode.word}  ×")
+        chip.setAccessibleName(f"End: {mode.word}")
+        chip.setToolTip(f"{mode.tip}. A press ends it.")
+        chip.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        chip.clicked.connect(lambda _: self.session.notices.try_to(lambda: mode.end(self.session)))
+        return chip
 
 
 class Head(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.session = session = studio.session
-        self.name = QLabel()
-        self.name.setProperty("role", "heading")
+        self.name = Elided("What the focus lane drives", "heading")
+        self.modes = Modes(studio)
         self.note = Elided("Reach, points and state of the lane")
         row = QHBoxLayout(self)
         row.setContentsMargins(4, 2, 4, 2)
-        row.addWidget(self.name)
-        row.addWidget(self.note, 1)
+        row.addWidget(self.name, 2)
+        row.addWidget(self.note, 3)
+        row.addWidget(self.modes)
+        self.modes.changed.connect(lambda: self.note.setVisible(not self.modes.keys))
+        self.note.setVisible(not self.modes.keys)
         for key in ("arm", "bypass"):
             switch = QToolButton()
             switch.setDefaultAction(studio.action(key))
@@ -42,9 +94,7 @@ class Head(QWidget):
         layers = len(lane.layers)
         words = (
             "armed" if lane.id in session.passes.armed else "",
-            "bypassed" if lane.bypassed else "",
-            "locked" if lane.locked else "",
-            "cycling" if lane.cycle else "",
+            "own loop" if lane.cycle else "",
             f"{layers} layer" + ("s" if layers > 1 else "") if layers else "",
             f"drawing on {target.aside}" if target.aside else "",
         )

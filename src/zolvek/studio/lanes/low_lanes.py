@@ -128,7 +128,7 @@ class LowLanes(QWidget):
             + ("  (locked)" if lane.locked else "")
             + ("  (armed)" if lane.id in self.session.passes.armed else "")
         )
-        painter.setFont(themes.font(8.5))
+        painter.setFont(themes.font(9.5))
         width = painter.fontMetrics().horizontalAdvance(text) + 10
         painter.fillRect(
             QRectF(sheet.left(), sheet.top(), width, 15), themes.color(theme.sheet, 0.85)

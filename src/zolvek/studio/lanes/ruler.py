@@ -64,7 +64,7 @@ class Ruler(QWidget):
             painter.fillRect(
                 QRectF(left, 18, right - left, HEIGHT - 18), themes.color(theme.selection, 0.28)
             )
-        painter.setFont(themes.font(8.5))
+        painter.setFont(themes.font(9.5))
         for bar, beat in shown_bars(project, self.view, 34.0):
             x = round(SCALE + self.view.x(beat)) + 0.5
             painter.setPen(QPen(themes.color(theme.bar_line), 1.0))
@@ -80,7 +80,7 @@ class Ruler(QWidget):
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
         project = self.session.project
-        painter.setFont(themes.font(8.5, themes.QFont.Weight.Medium))
+        painter.setFont(themes.font(9.5, themes.QFont.Weight.Medium))
         for section, first, end in project.section_spans():
             left = max(SCALE + self.view.x(first), SCALE)
             right = SCALE + self.view.x(end)

@@ -75,7 +75,7 @@ class Sheet:
 
 
 def _draw_scale(painter: QPainter, plot: Plot, theme: Theme, target: Target) -> None:
-    painter.setFont(themes.font(8.5))
+    painter.setFont(themes.font(9.5))
     right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
     for value, text in marks(target.parameter, target.reach, plot.area.height()):
         y = plot.line_y(value)

@@ -76,7 +76,7 @@ class TakesView(QWidget):
             stars = "  " + "★" * take.rating if take.rating else ""
             muted = "  (muted)" if take.muted else ""
             painter.setPen(themes.color(theme.quiet))
-            painter.setFont(themes.font(8.5))
+            painter.setFont(themes.font(9.5))
             label = QRectF(2, area.top(), SCALE - 6, area.height())
             painter.drawText(label, Qt.AlignmentFlag.AlignVCenter, f"{take.name}{stars}{muted}")
         x = SCALE + self.view.x(self.session.playhead.beat)

@@ -84,7 +84,7 @@ class Overview(QWidget):
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme, sheet: QRectF) -> None:
         project = self.session.project
-        painter.setFont(themes.font(8.5))
+        painter.setFont(themes.font(9.5))
         for section, first, end in project.section_spans():
             left, right = self.whole.x(first), self.whole.x(end)
             painter.setPen(QPen(themes.color(theme.bar_line), 1.0))

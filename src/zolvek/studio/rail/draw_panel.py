@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QDoubleSpinBox,
     QGridLayout,
     QSizePolicy,
     QToolButton,
@@ -21,7 +22,7 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.document.worked_on import WorkedOn, worked_on
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.core.time.meter import TICKS
-from zolvek.core.value.units import read
+from zolvek.core.value.typed import number_of
 from zolvek.core.value.value_grid import DIVISIONS as VALUE_PARTS
 from zolvek.core.value.value_grid import LEVEL_KINDS
 from zolvek.studio.commands.points import (
@@ -32,8 +33,9 @@ from zolvek.studio.commands.points import (
     set_value,
 )
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Entry, NumberEntry
 from zolvek.studio.lanes.gestures import TOOLS
-from zolvek.studio.widgets import Entry, choice, column, field_label, form, heading, note, pick
+from zolvek.studio.widgets import choice, column, field_label, form, heading, note, pick
 
 WHEN_MET = (("Stop at other points", edits.STOP), ("Replace other points", edits.REPLACE))
 MIXED = "several"
@@ -249,49 +251,36 @@ class DrawPanel(QWidget):
         while self.sliders.rowCount():
             self.sliders.removeRow(0)
         for slider in FORMS_BY_KEY[shown].sliders if shown else ():
-            box = QDoubleSpinBox()
-            box.setRange(slider.low, slider.high)
-            box.setDecimals(0 if slider.whole else 2)
-            box.setSingleStep(1.0 if slider.whole else 0.05)
-            box.setValue(slider.default)
-            box.setAccessibleName(slider.label)
-            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-            box.valueChanged.connect(
-                lambda v, key=slider.key: self.session.tools.set_slider(key, v)
-            )
+            box = NumberEntry(
+                slider.label, slider.low, slider.high, slider.default, "", 0 if slider.whole else 2,
+                1.0 if slider.whole else 0.05, changed=partial(self.session.tools.set_slider, slider.key),
+            )  # fmt: skip
             self.sliders.addRow(field_label(slider.label), box)
 
-    def _type_swing(self, text: str) -> bool:
-        number = read(text, "%")
-        if number is None:
-            return False
-        return self.session.notices.try_to(
-            lambda: self.session.tools.set_grid(swing=number / 100.0)
-        )
+    def _type_swing(self, text: str) -> None:
+        number = number_of(text, "%", 0.0, 75.0, "Swing")
+        self.session.tools.set_grid(swing=number / 100.0)
 
-    def _type_offset(self, text: str) -> bool:
+    def _type_offset(self, text: str) -> None:
         """In ms, or in ticks of 1/960 quarter note."""
-        clean = text.strip().lower().replace("−", "-")
         bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
-        try:
-            ticks = clean.endswith(("t", "ticks"))
-            number = float(clean.removesuffix("ticks").removesuffix("t").removesuffix("ms"))
-        except ValueError:
-            return False
-        beats = number / TICKS if ticks else number * bpm / 60_000
-        return self.session.notices.try_to(lambda: self.session.tools.set_grid(offset=beats))
+        ticks = text.strip().lower().endswith("ticks")
+        unit = "ticks" if ticks else "ms"
+        number = number_of(text, unit, -1_000.0, 1_000.0, "Offset")
+        self.session.tools.set_grid(offset=number / TICKS if ticks else number * bpm / 60_000)
 
-    def _type_change(self, text: str) -> bool:
-        return self.session.notices.try_to(lambda: change_values(self.session, text))
+    def _type_change(self, text: str) -> None:
+        change_values(self.session, text)
+        self.change.setText("")
 
-    def _type_value(self, text: str) -> bool:
-        return self.session.notices.try_to(lambda: set_value(self.session, text))
+    def _type_value(self, text: str) -> None:
+        set_value(self.session, text)
 
-    def _type_position(self, text: str) -> bool:
-        return self.session.notices.try_to(lambda: set_position(self.session, text))
+    def _type_position(self, text: str) -> None:
+        set_position(self.session, text)
 
-    def _type_amount(self, text: str) -> bool:
-        return self.session.notices.try_to(lambda: set_amount(self.session, text))
+    def _type_amount(self, text: str) -> None:
+        set_amount(self.session, text)
 
 
 def _either(values: np.ndarray) -> np.ndarray:

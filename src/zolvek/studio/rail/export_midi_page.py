@@ -8,31 +8,32 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDrag, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QDoubleSpinBox,
     QFormLayout,
     QHeaderView,
     QLabel,
-    QLineEdit,
-    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
 )
 
+from zolvek.core.document.midi_targets import free_number
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
+from zolvek.core.movement.stepping import Resolution
 from zolvek.core.records import replace
 from zolvek.formats.midi.file_out import SPLITS
 from zolvek.studio.context import Studio
 from zolvek.studio.deliveries import apart_text, set_apart
+from zolvek.studio.fields import Entry, NumberEntry
 from zolvek.studio.rail.export_pages import action_button
-from zolvek.studio.widgets import Entry, choice, field_label, form, heading, note, page_layout, pick
+from zolvek.studio.widgets import choice, field_label, form, heading, note, page_layout, pick
 from zolvek.studio.work import Work, end
 
 if TYPE_CHECKING:
     from zolvek.formats.midi.report import Report
 
 REPORT_MS = 400  # after a change, until the report is made anew
+FINE_APART = "5 ms"  # where nothing else was set: a fine controller would fill the wire
 COLUMNS = ("Lane", "Strays by")
 
 
@@ -122,17 +123,17 @@ class MidiPage(QWidget):
             "Kind of message",
             lambda _: self._set(),
         )
-        self.channel = self._spin(1, 16, "MIDI channel")
-        self.number = self._spin(0, 16_383, "Number")
-        self.semitones = QDoubleSpinBox()
-        self.semitones.setRange(0.0, MOST_SEMITONES)
-        self.semitones.setSuffix(" st")
-        self.semitones.setAccessibleName("Range of the bend in semitones")
-        self.semitones.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.semitones.setKeyboardTracking(False)
-        self.semitones.valueChanged.connect(lambda _: self._set())
-        self.port = QLineEdit()
-        self.port.setAccessibleName("MIDI port")
+        self.channel = self._number(1, 16, "MIDI channel")
+        self.number = self._number(0, 16_383, "Number")
+        self.semitones = NumberEntry(
+            "Range of the bend in semitones",
+            0.0,
+            MOST_SEMITONES,
+            2.0,
+            "st",
+            changed=lambda _: self._set(),
+        )
+        self.port = Entry("MIDI port", lambda _: self._set(), "The name of a port; empty: any")
         self.port.setPlaceholderText("any")
         self.port.editingFinished.connect(self._set)
         fields = form()
@@ -156,7 +157,7 @@ class MidiPage(QWidget):
             100 * settings.midi_tolerance,
             0.0,
             50.0,
-            " %",
+            "%",
             "Tolerance beyond half a step",
             "midi_tolerance",
             0.01,
@@ -194,14 +195,8 @@ class MidiPage(QWidget):
 
     # --- the focus lane's target ---
 
-    def _spin(self, low: int, high: int, name: str) -> QSpinBox:
-        box = QSpinBox()
-        box.setRange(low, high)
-        box.setAccessibleName(name)
-        box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        box.setKeyboardTracking(False)
-        box.valueChanged.connect(lambda _: self._set())
-        return box
+    def _number(self, low: int, high: int, name: str) -> NumberEntry:
+        return NumberEntry(name, low, high, low, decimals=0, changed=lambda _: self._set())
 
     def _type_gap(self, text: str) -> bool:
         right = set_apart(self.session.settings, text)
@@ -212,22 +207,12 @@ class MidiPage(QWidget):
 
     def _decimal(
         self, value: float, low: float, high: float, suffix: str, name: str, setting: str, factor: float
-    ) -> QDoubleSpinBox:  # fmt: skip
-        box = QDoubleSpinBox()
-        box.setRange(low, high)
-        box.setDecimals(2)
-        box.setSuffix(suffix)
-        box.setValue(value)
-        box.setAccessibleName(name)
-        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        box.setKeyboardTracking(False)
-
+    ) -> NumberEntry:  # fmt: skip
         def changed(typed: float) -> None:
             setattr(self.session.settings, setting, typed * factor)
             self._later()
 
-        box.valueChanged.connect(changed)
-        return box
+        return NumberEntry(name, low, high, value, suffix, changed=changed)
 
     def refresh(self) -> None:
         lane, project = self.session.lane, self.session.project
@@ -244,7 +229,7 @@ class MidiPage(QWidget):
         pick(self.kind, lane.midi.kind)
         self.channel.setValue(lane.midi.channel)
         low, high = row.numbers or (0, 16_383)
-        self.number.setRange(low, high)
+        self.number.set_range(low, high)
         self.number.setValue(lane.midi.controller)
         self.semitones.setValue(lane.midi.semitones)
         if not self.port.hasFocus():
@@ -259,13 +244,21 @@ class MidiPage(QWidget):
         lane = self.session.lane
         if lane is None:
             return
-        kind = str(self.kind.currentData())
+        session, kind = self.session, str(self.kind.currentData())
+        channel, number = int(self.channel.value()), int(self.number.value())
         low, high = MESSAGES[kind].numbers or (0, 0)
-        number = min(max(self.number.value(), low), high)
         port, semitones = self.port.text().strip(), self.semitones.value()
-        target = MidiTarget(self.channel.value(), number, kind, semitones, port)
-        if target != lane.midi:
-            self.session.edit_lane(f"Send as {target.text}", replace(lane, midi=target))
+        if kind != lane.midi.kind and not low <= number <= high:
+            number = free_number(session.project, lane.id, kind, channel)
+        target = MidiTarget(channel, min(max(number, low), high), kind, semitones, port)
+        if target == lane.midi:
+            return
+        session.edit_lane(f"Send as {target.text}", replace(lane, midi=target))
+        fine = MESSAGES[kind].highest > 127 >= MESSAGES[lane.midi.kind].highest
+        if fine and session.settings.resolution == Resolution():
+            set_apart(session.settings, FINE_APART)
+            self.gap.setText(apart_text(session.settings))
+            session.notices.say(f"Several messages a change: they lie {FINE_APART} apart now.")
 
     def _set_split(self, key: object) -> None:
         self.session.settings.midi_split = str(key)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from zolvek.core.limits import LIMITS
 from zolvek.formats.sound_out import DEPTHS, RATES, SWINGS
 from zolvek.formats.tables import CELLS, CLOCKS
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import NumberEntry
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import (
     button,
@@ -126,13 +127,11 @@ class DataPage(QWidget):
             "What the cells hold",
             lambda data: setattr(settings, "table_cells", data),
         )
-        step = QDoubleSpinBox()
-        step.setAccessibleName("Step of the clock")
-        step.setDecimals(4)
-        step.setRange(LIMITS["clock_step"].low, LIMITS["clock_step"].high)
-        step.setValue(settings.table_step)
-        step.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        step.valueChanged.connect(lambda value: setattr(settings, "table_step", value))
+        limit = LIMITS["clock_step"]
+        step = NumberEntry(
+            "Step of the clock", limit.low, limit.high, settings.table_step, decimals=4, step=0.25,
+            changed=lambda value: setattr(settings, "table_step", value),
+        )  # fmt: skip
         for box, name in ((lanes, "data_all"), (clock, "table_clock"), (cells, "table_cells")):
             pick(box, getattr(settings, name))
         layout = page_layout(self)

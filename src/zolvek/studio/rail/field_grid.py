@@ -8,10 +8,10 @@ from typing import Any
 
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.reading import read_setting
 from zolvek.core.movement.settings import Setting
-from zolvek.studio.widgets import Entry, field_label
+from zolvek.studio.fields import Entry
+from zolvek.studio.widgets import field_label
 
 
 class FieldGrid(QWidget):
@@ -36,13 +36,9 @@ class FieldGrid(QWidget):
             grid.addWidget(entry, row + 1, side)
             self.entries[field.key] = entry
 
-    def _typed(self, field: Setting, text: str) -> bool:
-        try:
-            read_setting(field, text)
-        except ZolvekError:
-            return False
+    def _typed(self, field: Setting, text: str) -> None:
+        read_setting(field, text)
         self.changed()
-        return True
 
     def allow(self, key: str, why_not: str) -> None:
         """Let a field be typed into, or say why it means nothing now."""

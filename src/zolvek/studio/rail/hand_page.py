@@ -11,9 +11,10 @@ from zolvek.core.movement.randomness import humanised, jittered
 from zolvek.core.movement.settings import HAND_SETTINGS, JITTER_SETTINGS
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import SeedEntry
 from zolvek.studio.rail.field_grid import FieldGrid
 from zolvek.studio.rail.making_page import MakingPage
-from zolvek.studio.widgets import SeedEntry, choice
+from zolvek.studio.widgets import choice
 
 
 class HandPage(MakingPage):
@@ -55,7 +56,7 @@ class HandPage(MakingPage):
         if self.jitters:
             return self._jittered(drawn)
         strength = self.humanise.values()["strength"] or 0.0
-        put = humanised(drawn, first, last, min(strength, 1.0), self.seed.number())
+        put = humanised(drawn, first, last, min(strength, 1.0), self.seed.seed())
         return spans.splice(drawn, first, put, last)
 
     def _jittered(self, drawn: Curve) -> Curve:
@@ -68,4 +69,4 @@ class HandPage(MakingPage):
         which = self.session.points.chosen
         if not which.size:
             which = np.flatnonzero((drawn.beat >= first) & (drawn.beat <= last))
-        return jittered(drawn, which, values["value"] or 0.0, beats, self.seed.number(), step)
+        return jittered(drawn, which, values["value"] or 0.0, beats, self.seed.seed(), step)

@@ -12,13 +12,14 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane
 from zolvek.core.records import replace
-from zolvek.core.value.units import read
+from zolvek.core.value.typed import number_of
 from zolvek.studio.action_buttons import action_buttons
 from zolvek.studio.commands import layers
 from zolvek.studio.commands.scope import with_own
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Entry
 from zolvek.studio.session import Session
-from zolvek.studio.widgets import Entry, button, choice, field_label, page_layout, pick
+from zolvek.studio.widgets import button, choice, field_label, page_layout, pick
 
 LAYER = Qt.ItemDataRole.UserRole
 LAYER_BUTTONS = (
@@ -145,12 +146,9 @@ class LayersPage(QWidget):
             self.amount.show_text(f"{100 * layer.amount:+.1f} %".replace("-", "−"))
             self.solo.setChecked(layer.solo)
 
-    def _type_tolerance(self, text: str) -> bool:
-        number = read(text, "%")
-        if number is None or not 0.001 <= number <= 50.0:
-            return False
+    def _type_tolerance(self, text: str) -> None:
+        number = number_of(text, "%", 0.001, 20.0, "Bake within")
         self.session.settings.bake_tolerance = number / 100.0
-        return True
 
     def _change(self, label: str, **changes: Any) -> None:
         self.session.notices.try_to(lambda: layers.change(self.session, label, **changes))
@@ -159,12 +157,9 @@ class LayersPage(QWidget):
         self.list.setCurrentItem(item)
         self.session.notices.try_to(lambda: layers.toggle(self.session))
 
-    def _type_amount(self, text: str) -> bool:
-        number = read(text, "%")
-        if number is None or not abs(number) <= 200.0:
-            return False
-        self._change(f"Layer at {text}", amount=number / 100.0)
-        return True
+    def _type_amount(self, text: str) -> None:
+        number = number_of(text, "%", -200.0, 200.0, "Amount of the layer")
+        layers.change(self.session, f"Layer at {number:g} %", amount=number / 100.0)
 
     def draw_on(self) -> None:
         self.session.notices.try_to(lambda: layers.draw_on(self.session))

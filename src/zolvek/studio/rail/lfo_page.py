@@ -19,9 +19,10 @@ from zolvek.core.records import replace
 from zolvek.formats import pattern_library
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import SeedEntry
 from zolvek.studio.rail.field_grid import FieldGrid
 from zolvek.studio.rail.making_page import MakingPage
-from zolvek.studio.widgets import SeedEntry, choice, pick
+from zolvek.studio.widgets import choice, pick
 
 MANY_POINTS = 20_000  # from which on a person is asked first
 PATTERN = "pattern:"  # before the name of a pattern that is the wave
@@ -89,7 +90,7 @@ class LfoPage(MakingPage):
             own.curve.having(beat=own.curve.beat / own.length) if own else None,
             pattern=pattern,
             invert=self.invert.isChecked(),
-            seed=self.seed.number() if WAVES[self._row].random else 1,
+            seed=self.seed.seed() if WAVES[self._row].random else 1,
         )
         before = self.last.get(self._place)
         if self.on.isChecked() and before is not None:

@@ -5,29 +5,21 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.studio import theme as themes
+from zolvek.studio.action_buttons import ActionButton
 from zolvek.studio.background import Background
 from zolvek.studio.commands.lanes import set_reach
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Entry
 from zolvek.studio.lanes.outline import polygon
 from zolvek.studio.session import Session
-from zolvek.studio.widgets import (
-    Entry,
-    button,
-    choice,
-    column,
-    field_label,
-    form,
-    heading,
-    note,
-    pick,
-)
+from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note, pick
 
 if TYPE_CHECKING:
     from zolvek.sound.reach import Measured
@@ -38,6 +30,7 @@ COMPARED = (
     ("Without automation", "bypass"),
     ("The kept version", "kept"),
 )
+AGAIN_MS = 800
 LONGEST_MATCH = 64.0  # beats that are measured for equal loudness
 
 
@@ -63,7 +56,7 @@ class ReachPlot(QWidget):
         painter.fillRect(area, themes.color(theme.sheet))
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
         painter.drawRect(area)
-        painter.setFont(themes.font(8.0))
+        painter.setFont(themes.font(9.5))
         if self.measured is None:
             painter.setPen(themes.color(theme.quiet))
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "Not measured yet")
@@ -129,7 +122,10 @@ class ListenPanel(QWidget):
         self.compared = choice(COMPARED, "What is heard", self._compare)
         layout.addWidget(self.compared)
         keep = actions("keep-version")
-        layout.addWidget(button(keep.text(), keep.trigger, tip=keep.toolTip()))
+        line = QHBoxLayout()
+        line.addWidget(button("Keep this", keep.trigger, tip=keep.toolTip()))
+        line.addWidget(ActionButton("Bring back", actions("bring-back")))
+        layout.addLayout(line)
         self.match = QCheckBox("At equal loudness")
         self.match.setToolTip("Measures both (ITU-R BS.1770) and turns the louder one down")
         self.match.clicked.connect(self._match)
@@ -141,6 +137,11 @@ class ListenPanel(QWidget):
         layout.addStretch(1)
         for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
             signal.connect(self.refresh)
+        self.again = QTimer(self)  # equal loudness is measured anew when edits have come to rest
+        self.again.setSingleShot(True)
+        self.again.setInterval(AGAIN_MS)
+        self.again.timeout.connect(self._match)
+        session.document.changed.connect(self._match_later)
         self.matcher = Background(self)
         self.matcher.done.connect(self._matched)
         self.matcher.failed.connect(self._failed)
@@ -222,13 +223,9 @@ class ListenPanel(QWidget):
             f"and {high} ({100 * span[1]:.0f} %)."
         )
 
-    def _type_lead(self, text: str) -> bool:
+    def _type_lead(self, text: str) -> None:
         """A length of time, at the playhead."""
-        beats = self.session.beats_of(text)
-        if beats is None:
-            return False
-        self.session.settings.lead = beats
-        return True
+        self.session.settings.lead = self.session.beats_of(text)
 
     def _set_backdrop(self, kind: object) -> None:
         self.studio.show.backdrop(str(kind))
@@ -253,6 +250,10 @@ class ListenPanel(QWidget):
         last = min(last, first + LONGEST_MATCH, session.project.length)
         self.heard.setText("Measuring the loudness…")
         self.matcher.start("loudness", session.project, other, (max(min(first, last - 1), 0), last))
+
+    def _match_later(self) -> None:
+        if self.session.hearing.match_loudness and self.session.hearing.comparing:
+            self.again.start()
 
     def _matched(self, found: tuple[float, float]) -> None:
         from zolvek.sound.mixing import matching_gains

@@ -14,8 +14,9 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.studio.commands.scope import scope
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import SeedEntry
 from zolvek.studio.session import NONE_CHOSEN
-from zolvek.studio.widgets import SeedEntry, button, field_label, page_layout
+from zolvek.studio.widgets import button, field_label, page_layout
 
 
 class MakingPage(QWidget):

@@ -11,11 +11,14 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.state import Values
 from zolvek.core.movement import morphing
+from zolvek.core.value.typed import number_of
 from zolvek.core.value.units import read
+from zolvek.studio.commands.controls import edit_with_lanes
 from zolvek.studio.commands.devices import chosen_device, own_states
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Entry
 from zolvek.studio.rail.states_page import STATE, gives_way
-from zolvek.studio.widgets import Entry, button, choice, field_label, form, note, page_layout, pick
+from zolvek.studio.widgets import button, choice, field_label, form, note, page_layout, pick
 
 NOW = ""
 
@@ -72,7 +75,7 @@ class MorphPage(QWidget):
         )
         self.amount = Entry(
             "Amount of the shape",
-            lambda t: read(t, "") is not None,
+            lambda t: abs(number_of(t, "", -100.0, 100.0, "Amount of the shape")) >= 0.0,
             "−1 to 1 for bends and S-curves",
         )
         self.amount.setText("0")
@@ -172,7 +175,7 @@ class MorphPage(QWidget):
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
         name = stored_states.state_of(project, str(end)).name
-        session.document.edit(f"Morph to {name}", project)
+        edit_with_lanes(session, f"Morph to {name}", project)
 
     def chain(self) -> None:
         """Through the device's states in their order, one to each section of the span."""
@@ -190,4 +193,4 @@ class MorphPage(QWidget):
         project = morphing.chained(
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
-        session.document.edit(f"Morph through {len(beats) - 1} states", project)
+        edit_with_lanes(session, f"Morph through {len(beats) - 1} states", project)

@@ -23,21 +23,13 @@ from zolvek.core.movement import pad_paths
 from zolvek.core.movement.pad_paths import TRAVELS
 from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
-from zolvek.studio.commands.controls import turn
+from zolvek.studio.commands.controls import edit_with_lanes, turn
 from zolvek.studio.commands.devices import chosen_device, own_states
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Entry, SeedEntry
 from zolvek.studio.rail.pad_view import PadView
 from zolvek.studio.rail.states_page import STATE
-from zolvek.studio.widgets import (
-    Entry,
-    SeedEntry,
-    button,
-    choice,
-    field_label,
-    form,
-    page_layout,
-    pick,
-)
+from zolvek.studio.widgets import button, choice, field_label, form, page_layout, pick
 
 # Where states are put, one after another: corners first, then the middles of the sides.
 PLACES = (
@@ -97,7 +89,7 @@ class PadPage(QWidget):
         )
         self.rate = Entry(
             "Once round in",
-            lambda t: session.notices.try_to(lambda: parse_rate(t)),
+            lambda t: parse_rate(t) is not None,
             "1 bar, 1/2, 8 beats",
         )
         self.rate.setText("2 bars")
@@ -259,15 +251,15 @@ class PadPage(QWidget):
             rate,
             session.span.needed(),
             session.project,
-            self.seed.number(),
+            self.seed.seed(),
         )
         self._set("Let the puck travel", pad)
 
     def write(self) -> None:
         session, pad = self.session, self.pad
         tolerance = max(session.settings.take_tolerance, 0.001)
-        session.document.edit(
-            "The pad's path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
+        edit_with_lanes(
+            session, "The pad's path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
         )
         session.notices.say("The path is kept: edit it and write it again.")
 

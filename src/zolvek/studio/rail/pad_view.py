@@ -149,7 +149,7 @@ class PadView(QWidget):
         painter.drawRect(area)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_path(painter, theme)
-        painter.setFont(themes.font(8.5))
+        painter.setFont(themes.font(9.5))
         known = {state.id for state in self.session.project.states}
         for corner in self.pad.corners if self.pad is not None else ():
             at = self.spot(corner.x, corner.y)

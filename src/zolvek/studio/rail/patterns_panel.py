@@ -6,7 +6,6 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QWidget,
@@ -17,6 +16,7 @@ from zolvek.studio import theme as themes
 from zolvek.studio.action_buttons import ActionButton, action_buttons
 from zolvek.studio.commands import patterns
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Search
 from zolvek.studio.lanes.painting import draw_curve
 from zolvek.studio.viewport import Viewport
 from zolvek.studio.widgets import button, column, field_label, heading, note
@@ -37,9 +37,7 @@ class PatternsPanel(QWidget):
         self.session = session
         layout = column(self)
         layout.addWidget(heading("Patterns"))
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a pattern")
-        self.search.setAccessibleName("Find a pattern")
+        self.search = Search("Find a pattern")
         self.search.textChanged.connect(lambda _: self._list())
         layout.addWidget(self.search)
         self.list = QListWidget()

@@ -61,7 +61,7 @@ class ControllerDial(QWidget):
         used = control.target_of(self.session.project, self.which) is not None
         ink = theme.curve if used else theme.quiet
         draw_ring(painter, theme, QPointF(24, 21), 14, self.position, ink)
-        painter.setFont(themes.font(8.0))
+        painter.setFont(themes.font(9.5))
         painter.setPen(themes.color(theme.ink if used else theme.quiet))
         number = self.which.rpartition("-")[2]
         painter.drawText(QRectF(0, 33, 48, 14), Qt.AlignmentFlag.AlignCenter, number)

@@ -83,6 +83,8 @@ class Rail(QWidget):
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             self.shown[key] = scroll
             self.panels.addWidget(scroll)
+        if self.panels.currentWidget() is not self.shown[key]:
+            self.studio.session.preview.show(None)  # it was the panel's that is left
         self.panels.setCurrentWidget(self.shown[key])
         self.buttons[key].setChecked(True)
 

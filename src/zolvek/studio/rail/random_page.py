@@ -12,9 +12,10 @@ from zolvek.core.movement.reading import random_of
 from zolvek.core.movement.settings import RANDOM_SETTINGS
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import SeedEntry
 from zolvek.studio.rail.field_grid import FieldGrid
 from zolvek.studio.rail.making_page import MakingPage
-from zolvek.studio.widgets import SeedEntry, choice, field_label, pick
+from zolvek.studio.widgets import choice, field_label, pick
 
 
 class RandomPage(MakingPage):
@@ -42,7 +43,7 @@ class RandomPage(MakingPage):
     def made_random(self) -> tuple[RandomMove, float]:
         """The movement as it is set, and its amount. Raises ZolvekError naming what can't be read."""
         kind, spread = str(self.kind.currentData()), str(self.spread.currentData())
-        return random_of(kind, self.fields.values(), spread, self.seed.number())
+        return random_of(kind, self.fields.values(), spread, self.seed.seed())
 
     def result(self) -> Curve:
         drawn, (first, last) = target(self.session).curve, self.span

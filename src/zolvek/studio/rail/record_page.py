@@ -10,18 +10,18 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from zolvek.core.limits import LIMITS
 from zolvek.core.movement.recording import MODES
-from zolvek.core.value.units import read
+from zolvek.core.value.typed import number_of
 from zolvek.studio.action_buttons import action_buttons
 from zolvek.studio.commands import takes
 from zolvek.studio.context import Studio
-from zolvek.studio.widgets import Entry, button, choice, field_label, form, note, pick
+from zolvek.studio.fields import Entry, NumberEntry
+from zolvek.studio.widgets import button, choice, field_label, form, note, pick
 
 TAKE = Qt.ItemDataRole.UserRole
 TAKE_BUTTONS = (
@@ -74,12 +74,11 @@ class RecordPage(QWidget):
 
     def _lay_out_times(self, layout: QVBoxLayout) -> None:
         """Count-in, pre-roll, and what becomes of the pass."""
-        self.count = QSpinBox()
-        self.count.setRange(int(LIMITS["clicks"].low), int(LIMITS["clicks"].high))
-        self.count.setAccessibleName("Count-in, in beats")
-        self.count.setSuffix(" beats")
-        self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.count.valueChanged.connect(lambda n: self._set(count_in=n))
+        clicks = LIMITS["clicks"]
+        self.count = NumberEntry(
+            "Count-in, in beats", clicks.low, clicks.high, self.session.settings.count_in, "beats", 0,
+            changed=lambda n: self._set(count_in=int(n)),
+        )  # fmt: skip
         self.pre_roll = Entry(
             "Pre-roll",
             lambda t: self._beats("pre_roll", t),
@@ -109,19 +108,12 @@ class RecordPage(QWidget):
     def _set_mode(self, key: object) -> None:
         self.session.passes.set_mode(str(key))
 
-    def _beats(self, key: str, text: str) -> bool:
-        beats = self.session.beats_of(text)
-        if beats is None:
-            return False
-        self._set(**{key: beats})
-        return True
+    def _beats(self, key: str, text: str) -> None:
+        self._set(**{key: self.session.beats_of(text)})
 
-    def _tolerance(self, text: str) -> bool:
-        number = read(text, "%")
-        if number is None or not 0.0 <= number <= 20.0:
-            return False
+    def _tolerance(self, text: str) -> None:
+        number = number_of(text, "%", 0.0, 20.0, "Thin within")
         self._set(take_tolerance=number / 100.0)
-        return True
 
     def refresh(self) -> None:
         session, settings = self.session, self.session.settings

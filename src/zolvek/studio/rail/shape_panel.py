@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
@@ -12,17 +12,8 @@ from zolvek.core.curve.forms import FORMS, Form, stamped
 from zolvek.core.records import Record
 from zolvek.studio.commands.scope import scope_words, shape_scope, shaped
 from zolvek.studio.context import Studio
-from zolvek.studio.widgets import (
-    Entry,
-    button,
-    choice,
-    column,
-    field_label,
-    form,
-    heading,
-    note,
-    pick,
-)
+from zolvek.studio.fields import Entry, NumberEntry
+from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note, pick
 
 
 class Number(Record, frozen=True):
@@ -117,7 +108,7 @@ class ShapePanel(QWidget):
         self.choice = choice(rows, "What to do", self._choose)
         self.choice.setMaxVisibleItems(24)
         layout.addWidget(self.choice)
-        self.fields: list[QDoubleSpinBox] = []
+        self.fields: list[NumberEntry] = []
         self.form = form()
         layout.addLayout(self.form)
         self.ramp = Entry(
@@ -149,19 +140,12 @@ class ShapePanel(QWidget):
     def operation(self) -> Operation:
         return next(o for o in OPERATIONS if o.key == self.choice.currentData())
 
-    def _box(self, row: Number) -> QDoubleSpinBox:
-        box = QDoubleSpinBox()
-        box.setRange(row.low, row.high)
-        box.setDecimals(3 if row.step < 1 else 1 if row.unit else 0)
-        box.setSingleStep(row.step)
-        box.setValue(row.default)
-        box.setSuffix(f" {row.unit}" if row.unit else "")
-        if row.low == AS_IT_IS:
-            box.setSpecialValueText("as it is")
-        box.setAccessibleName(row.label)
-        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        box.valueChanged.connect(lambda _: self._changed())
-        return box
+    def _box(self, row: Number) -> NumberEntry:
+        return NumberEntry(
+            row.label, row.low, row.high, row.default, row.unit,
+            3 if row.step < 1 else 1 if row.unit else 0, row.step,
+            "as it is" if row.low == AS_IT_IS else "", lambda _: self._changed(),
+        )  # fmt: skip
 
     def _choose(self, _: object) -> None:
         self.session.preview.show(None)
@@ -195,14 +179,10 @@ class ShapePanel(QWidget):
         work, values = self.operation.work, [box.value() for box in self.fields]
         return lambda piece: work(piece, *values)
 
-    def _type_ramp(self, text: str) -> bool:
+    def _type_ramp(self, text: str) -> None:
         """A note value, a time, or nothing."""
-        beats = self.session.beats_of(text)
-        if beats is None:
-            return False
-        self.session.settings.ramp = beats
+        self.session.settings.ramp = self.session.beats_of(text)
         self._changed()
-        return True
 
     def _changed(self) -> None:
         if self.session.preview.curve is not None:

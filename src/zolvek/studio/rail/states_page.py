@@ -23,11 +23,13 @@ from zolvek.core.model.project import Device
 from zolvek.core.model.state import State, StatePart, Values
 from zolvek.core.movement import morphing
 from zolvek.core.records import replace
+from zolvek.core.value.typed import number_of
 from zolvek.core.value.units import read
 from zolvek.studio import theme as themes
 from zolvek.studio.commands.devices import chosen_device, own_states, shown_track
 from zolvek.studio.context import Studio
-from zolvek.studio.widgets import Entry, button, field_label, note, page_layout
+from zolvek.studio.fields import Entry
+from zolvek.studio.widgets import button, field_label, note, page_layout
 
 STATE = Qt.ItemDataRole.UserRole
 BARS = QSize(46, 20)
@@ -95,7 +97,7 @@ class StatesPage(QWidget):
         session = self.session
         self.distance = Entry(
             "Distance of variations",
-            lambda t: read(t, "%") is not None,
+            lambda t: number_of(t, "%", 0.0, 100.0, "Distance of variations") >= 0.0,
             "How far variations go: 5 to 50 %",
         )
         self.distance.setText("20 %")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from zolvek.core.arrays import Bools
 from zolvek.core.curve import shaping, spans
@@ -21,8 +21,9 @@ from zolvek.core.value.changes import parse_change
 from zolvek.core.value.units import read
 from zolvek.studio.commands.scope import scope, scope_words, shape_scope, target
 from zolvek.studio.context import Studio
+from zolvek.studio.fields import Entry, NumberEntry
 from zolvek.studio.session import NONE_CHOSEN
-from zolvek.studio.widgets import Entry, button, choice, column, field_label, form, heading, note
+from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note
 
 CORNER_TO_BELL = 0.1325  # of the corner's period: the bell whose low-pass is 3 dB down there
 ON_GRID = 1e-6  # beats
@@ -48,12 +49,9 @@ class ThinPanel(QWidget):
             "In % of the lane's height, or in the parameter's unit: 1 %, 0.5 dB, 0.2 st",
         )
         self.tolerance.setText("1 %")
-        self.count = QSpinBox()
-        self.count.setRange(2, 100_000)
-        self.count.setValue(16)
-        self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.count.setAccessibleName("Points to keep")
-        self.count.valueChanged.connect(lambda _: self._again())
+        self.count = NumberEntry(
+            "Points to keep", 2, 100_000, 16, decimals=0, changed=lambda _: self._again()
+        )
         fields = form()
         fields.addRow(field_label("Tolerance"), self.tolerance)
         fields.addRow(field_label("Points"), self.count)
@@ -187,7 +185,7 @@ class ThinPanel(QWidget):
         own = spans.piece(self._original(drawn), first, last)
         keep = self._kept(drawn, own, first)
         if self.kind.currentData() == "count":
-            done = thinned_to(own, self.count.value(), self.shapes.isChecked(), keep)
+            done = thinned_to(own, int(self.count.value()), self.shapes.isChecked(), keep)
         else:
             done = thinned(
                 own, self._height(self.tolerance.text(), drawn), self.shapes.isChecked(), keep
