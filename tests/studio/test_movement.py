@@ -99,13 +99,13 @@ class Movement(WindowTest):
     def test_seeds_are_new_for_each_lane_and_waves_say_what_they_lack(self) -> None:
         self.panel.show_page("Random")
         page = self.panel.random
-        lane, used = self.session.focus.id, page.seed.number()
+        lane, used = self.session.focus.id, page.seed.seed()
         self.press("Write")
         self.press("Preview")
-        self.assertEqual(page.seed.number(), used, "the same place keeps it")
+        self.assertEqual(page.seed.seed(), used, "the same place keeps it")
         self.session.focus.on("mallet.transpose")
         self.press("Write")
-        self.assertNotEqual(page.seed.number(), used, "another lane moves otherwise")
+        self.assertNotEqual(page.seed.seed(), used, "another lane moves otherwise")
         self.type_in("Seed of the random movement", "7")
         self.press("Write")
         self.session.focus.on(lane)

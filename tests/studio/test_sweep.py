@@ -61,7 +61,12 @@ class SweepJourney(WindowTest):
         self.assertEqual(self.curve().beat[2], 50.0)
         self.assertAlmostEqual(self.curve().value[2], 18.0 / 24.0, places=12)
         self.type_in("Value", "99 dB")
-        self.assertIn("out of range", self.errors.pop().what)
+        refused = self.field("Value")
+        self.assertIn("out of range", refused.words.text())
+        self.assertTrue(refused.words.isVisible() and refused.hasFocus())
+        self.key(Qt.Key.Key_Escape, widget=refused)
+        self.assertEqual((refused.text(), refused.words.isVisible()), ("+18.0 dB", False))
+        self.assertTrue(self.lane.hasFocus(), "Esc gives the keyboard back")
         self.assertAlmostEqual(self.curve().value[2], 18.0 / 24.0, places=12)
 
         target = self.folder / "sweep.zolvek"

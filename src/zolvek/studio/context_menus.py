@@ -13,7 +13,7 @@ from zolvek.studio.menus import Actions
 
 LINE = "-"
 CLIPBOARD = ("cut", "copy", "paste", "duplicate", "repeat")
-LANE = ("arm", "bypass", "hide-lane", "lock", LINE, "name-lane", "colour", "tall", "reach", LINE, "clear-lane", "remove-lane")  # fmt: skip
+LANE = ("arm", "bypass", "hide-lane", "lock", LINE, "name-lane", "colour", "tall", "keep-below", "reach", LINE, "clear-lane", "remove-lane")  # fmt: skip
 MENUS: dict[str, tuple[str, ...]] = {
     "point": ("type-value", "jump", "pin", "delete", LINE, "quantise", "from-dial", "to-dial", LINE,
               "thin-points", "average-points", LINE, *CLIPBOARD),

@@ -16,6 +16,7 @@ from zolvek.core.limits import (
     Limit,
     Megabytes,
     Milliseconds,
+    Pixels,
     SampleRate,
     Share,
     Ticks,
@@ -40,6 +41,11 @@ class Settings:
     snap: bool = True
     keep_distance: bool = False  # a moved point goes by whole steps of the grid, not onto its lines
     follow: bool = True  # a touched control brings its lane up
+    low_near: bool = True  # the low lanes begin with those that belong to the focus
+    low_moving: bool = False  # only those that move in the selected span, or in what is shown
+    bench_folded: bool = False  # the dials are out of the way
+    index_width: Pixels = 196
+    low_height: Pixels = 140
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
     mode: str = "touch"  # of recording, a key of core.movement.recording.MODES
     stay: bool = False  # the mode stays after a pass instead of going back to read

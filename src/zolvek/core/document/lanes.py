@@ -104,6 +104,38 @@ def bypassed(project: Project, lanes: dict[str, bool]) -> Project:
     return project
 
 
+def beside(
+    project: Project, focus: str | None, near: bool = True, kept: frozenset[str] = frozenset(),
+    moving_in: tuple[float, float] | None = None,
+) -> list[Lane]:  # fmt: skip
+    """The shown lanes other than the focus: those of its device first, then those of its track, then
+    the others (`near`), else in the project's order; `kept` ones before all. With `moving_in` only
+    those that move there."""
+    shown = [lane for lane in project.lanes() if not lane.hidden and lane.id != focus]
+    if moving_in is not None:
+        shown = [lane for lane in shown if lane.id in kept or moves(lane, *moving_in)]
+    own = project.lane(focus) if focus is not None else None
+    track = {lane.id for lane in project.track_of(own.id).lanes} if own is not None else set()
+
+    def rank(lane: Lane) -> int:
+        if lane.id in kept:
+            return 0
+        if not near or own is None:
+            return 1
+        return 1 if lane.device == own.device else 2 if lane.id in track else 3
+
+    return sorted(shown, key=rank)
+
+
+def moves(lane: Lane, first: float, last: float) -> bool:
+    """Whether a lane's curve or a layer of it does anything in a span."""
+    low, high = lane.curve.extent(first, last)
+    return high - low > 1e-4 or any(
+        layer.on and layer.first < last and (layer.last is None or layer.last > first)
+        for layer in lane.layers
+    )
+
+
 def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[float, ...]:
     """Pins go where their points have gone: by their place among the points where there are as many as
     before, else by their place among those whose beats have changed; a pin whose point is gone goes too."""

@@ -61,7 +61,7 @@ def add_lanes(
     taken = {lane.midi.address for lane in project.lanes()}
     channel = project.tracks.index(track) % 16 + 1
     free = iter([t for t in _general_targets(channel) if t.address not in taken])
-    added = []
+    added: list[Lane] = []
     for parameter in parameters:
         if parameter in driven:
             continue
@@ -73,9 +73,12 @@ def add_lanes(
         target = parse_target(own.parameter(parameter).sends, channel)
         target = target or next(free, MidiTarget(channel, 119))
         curve = (curves or {}).get(parameter) or flat(own.position(parameter))
-        added.append(Lane(key, device, parameter, curve, midi=target))
+        colour = (len(track.lanes) + len(added)) % LANE_COLOURS  # so that neighbours differ
+        added.append(Lane(key, device, parameter, curve, midi=target, colour=colour))
     return with_track(project, replace(track, lanes=(*track.lanes, *added)))
 
+
+LANE_COLOURS = 6  # inks that lanes are drawn in
 
 # Controllers that MIDI 1.0 leaves undefined or to general use, taken in this order.
 FREE_CONTROLLERS = (*range(14, 32), *range(85, 91), *range(102, 120))

@@ -12,7 +12,7 @@ from zolvek.studio.commands.scope import base_only, scope, unlocked
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 
-COLOURS = 6
+COLOURS = parts.LANE_COLOURS
 
 
 def change(session: Session, label: str, **changes: object) -> None:

@@ -30,6 +30,7 @@ TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
 MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
 TRACK = Qt.ItemDataRole.UserRole + 2  # the id of a track's own row
 DEVICE = Qt.ItemDataRole.UserRole + 3  # the id of a device's own row
+INK = Qt.ItemDataRole.UserRole + 4  # the number of a lane's colour
 LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
 WORDS = {
     "on": "automated",
@@ -68,12 +69,14 @@ class Marks(QStyledItemDelegate):
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = painter.pen()
-        pen.setColor(themes.color(theme.curve))
+        inks = themes.LANE_INKS[theme.key]
+        ink = themes.color(inks[(index.data(INK) or 0) % len(inks)])
+        pen.setColor(ink)
         pen.setWidthF(1.4)
         if mark == "hidden":
             pen.setStyle(Qt.PenStyle.DotLine)
         painter.setPen(pen)
-        painter.setBrush(themes.color(theme.curve) if mark == "on" else themes.color(theme.sheet))
+        painter.setBrush(ink if mark == "on" else themes.color(theme.sheet))
         painter.drawPolygon(diamond(at.right() - 11, at.center().y(), 4.0))
         painter.restore()
 
@@ -144,7 +147,7 @@ class IndexPanel(QWidget):
     def refresh(self) -> None:
         """Show the project's devices; the tree is built anew only when they are others."""
         project = self.session.project
-        lanes = [(lane.device, lane.parameter, mark_of(lane)) for lane in project.lanes()]
+        lanes = [(x.device, x.parameter, mark_of(x), x.colour) for x in project.lanes()]
         shape = tuple(
             (t.id, t.name, tuple((d.id, d.name, d.favourites, d.row) for d in t.devices))
             for t in project.tracks
@@ -160,7 +163,10 @@ class IndexPanel(QWidget):
             return
         self.lanes = lanes
         for (device, parameter), item in self.leaves.items():
-            self._mark(item, mark_of(project.device_track(device).lane_on(device, parameter)))
+            lane = project.device_track(device).lane_on(device, parameter)
+            if lane is not None and item.data(0, INK) != lane.colour:
+                item.setData(0, INK, lane.colour)
+            self._mark(item, mark_of(lane))
         for top in range(self.tree.topLevelItemCount()):
             head = self.tree.topLevelItem(top)
             if head is not None:

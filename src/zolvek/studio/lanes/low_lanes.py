@@ -2,24 +2,65 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.curve import edits
+from zolvek.core.document.lanes import beside
+from zolvek.core.document.targets import base
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.playing import played
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
-from zolvek.studio.lanes.focus_lane import SCALE
+from zolvek.studio.lanes.focus_lane import CLICK, SCALE
+from zolvek.studio.lanes.hits import Hit, hit
+from zolvek.studio.lanes.outline import points_shown
 from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
 ROW, TALL = 46, 92
 MOST_KEPT = 256  # drawn rows
+MOST_POINTS = 40  # in view, that a low lane shows
+
+
+class LowDrag:
+    """A point of a low lane in the hand; the focus stays where it is."""
+
+    def __init__(
+        self, session: Session, view: Viewport, lane: Lane, index: int, inner: QRectF, at: QPointF
+    ) -> None:
+        self.session, self.view, self.inner, self.start = session, view, inner, at
+        self.lane, self.curve, self.index = lane.id, lane.curve, index
+        self.target = base(session.project, lane.id)
+        self.moved = False
+
+    def update(self, at: QPointF, free: bool) -> None:
+        way = at - self.start
+        if not self.moved and max(abs(way.x()), abs(way.y())) < CLICK:
+            return
+        self.moved = True
+        session, own = self.session, float(self.curve.beat[self.index])
+        to = own + way.x() / self.view.width * self.view.beats
+        if not free:
+            to = (
+                session.tools.moved(own, to, session.project.meter)
+                if abs(way.x()) >= CLICK
+                else own
+            )
+        rise = -way.y() / self.inner.height()
+        curve, _ = edits.move(
+            self.curve, np.array([self.index]), to - own, rise, session.settings.when_met
+        )
+        project = self.target.put(session.document.before(self), lambda _: curve)
+        session.document.edit(
+            f"Move a point of {session.project.label_of(self.lane)}", project, self
+        )
 
 
 class LowLanes(QWidget):
-    """One row a lane; a press makes it the focus."""
+    """One row a lane; a press makes it the focus, and its points can be dragged where they are."""
 
     def __init__(self, session: Session, view: Viewport) -> None:
         super().__init__()
@@ -29,7 +70,10 @@ class LowLanes(QWidget):
         self.rows: dict[object, QPixmap] = {}
         self.playhead = -1.0
         self.shown: object = None
-        for signal in (session.document.changed, session.focus.changed):
+        self.drag: LowDrag | None = None
+        for signal in (
+            session.document.changed, session.focus.changed, session.look.changed, session.span.changed, view.changed,
+        ):  # fmt: skip
             signal.connect(self._fit)
         for signal in (
             session.look.changed,
@@ -44,11 +88,12 @@ class LowLanes(QWidget):
 
     @property
     def lanes(self) -> list[Lane]:
-        return [
-            lane
-            for lane in self.session.project.lanes()
-            if not lane.hidden and lane.id != self.session.focus.id
-        ]
+        session, settings = self.session, self.session.settings
+        moving = session.span.beats or (self.view.first, self.view.last)
+        return beside(
+            session.project, session.focus.id, settings.low_near, session.look.kept,
+            moving if settings.low_moving else None,
+        )  # fmt: skip
 
     def _tops(self) -> list[tuple[Lane, int, int]]:
         """Each shown lane with its row's top and height."""
@@ -79,6 +124,7 @@ class LowLanes(QWidget):
         for lane, top, height in self._tops():
             if top < event.rect().bottom() + 1 and top + height > event.rect().top():
                 painter.drawPixmap(0, top, self._row(lane, theme, height))
+                self._value(painter, theme, lane, top)
         x = SCALE + self.view.x(self.session.playhead.beat)
         if x >= SCALE:
             painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
@@ -116,10 +162,24 @@ class LowLanes(QWidget):
         inner = sheet.adjusted(0, 5, 0, -5)
         heard = played(lane, project)
         painting.draw_curve(painter, heard.curve, self.view, inner, ink, 1.3)
+        self._points(painter, theme, lane, inner, ink)
         self._label(painter, theme, lane, sheet)
         painter.end()
         self.rows[key] = pixmap
         return pixmap
+
+    def _value(self, painter: QPainter, theme: themes.Theme, lane: Lane, top: int) -> None:
+        """What the lane has its control at, at the playhead, in the margin."""
+        project, here = self.session.project, self.session.playhead.beat
+        position = float(lane.to_position(played(lane, project).curve.at(here)))
+        text = project.parameter_of(lane.id).text(position)
+        painter.setFont(themes.font(9.5))
+        area = QRectF(2, top + 2, SCALE - 8, 18)
+        text = painter.fontMetrics().elidedText(
+            text, Qt.TextElideMode.ElideRight, int(area.width())
+        )
+        painter.setPen(themes.color(theme.ghost if lane.bypassed else theme.ink))
+        painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _label(self, painter: QPainter, theme: themes.Theme, lane: Lane, sheet: QRectF) -> None:
         text = (
@@ -141,7 +201,34 @@ class LowLanes(QWidget):
         for x in (self.playhead, new):
             if 0 <= x <= self.width():
                 self.update(int(x) - 3, 0, 7, self.height())
+        self.update(0, 0, int(SCALE), self.height())  # the values there
         self.playhead = new
+
+    def _points(
+        self, painter: QPainter, theme: themes.Theme, lane: Lane, inner: QRectF, ink: str
+    ) -> None:
+        """The points, where there is room to take hold of them."""
+        shown = points_shown(lane.curve, self.view)
+        if lane.locked or shown.size > MOST_POINTS:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(themes.color(ink), 1.0))
+        painter.setBrush(themes.color(theme.sheet))
+        for beat, value in zip(lane.curve.beat[shown], lane.curve.value[shown], strict=True):
+            x, y = SCALE + self.view.x(float(beat)), inner.bottom() - float(value) * inner.height()
+            painter.drawPolygon(painting.diamond(x, y, 3.0))
+
+    def _hit(self, at: QPointF) -> tuple[Lane, Hit, QRectF] | None:
+        """The lane at a place, what of it is there, and where its curve is drawn."""
+        for lane, top, height in self._tops():
+            if top <= at.y() < top + height:
+                inner = QRectF(SCALE, top + 6, self.width() - SCALE, height - 13)
+                found = hit(
+                    lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height()
+                )
+                points = points_shown(lane.curve, self.view).size <= MOST_POINTS
+                return lane, found if points and at.x() >= SCALE - 4 else Hit("none"), inner
+        return None
 
     def _lane_at(self, y: float) -> Lane | None:
         return next((lane for lane, top, height in self._tops() if top <= y < top + height), None)
@@ -154,16 +241,47 @@ class LowLanes(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        lane = self._lane_at(event.position().y())
-        self.setCursor(Qt.CursorShape.PointingHandCursor if lane else Qt.CursorShape.ArrowCursor)
-        label = self.session.project.label_of(lane.id) if lane else ""
-        self.session.notices.say(f"Press to work on {label}" if lane else "")
+        at = event.position()
+        if self.drag is not None:
+            free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            drag = self.drag
+            self.session.notices.try_to(lambda: drag.update(at, free))
+            return
+        found = self._hit(at)
+        on_point = found is not None and found[1].kind == "point" and not found[0].locked
+        shapes = Qt.CursorShape
+        self.setCursor(
+            shapes.SizeAllCursor
+            if on_point
+            else shapes.PointingHandCursor
+            if found
+            else shapes.ArrowCursor
+        )
+        label = self.session.project.label_of(found[0].id) if found else ""
+        told = f"Drag to move this point of {label}" if on_point else f"Press to work on {label}"
+        self.session.notices.say(told if found else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        lane = self._lane_at(event.position().y())
-        if lane and event.button() == Qt.MouseButton.LeftButton:
+        found = self._hit(event.position())
+        if found is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        lane, what, inner = found
+        if what.kind == "point" and not lane.locked:
+            self.drag = LowDrag(self.session, self.view, lane, what.index, inner, event.position())
+        else:
             self.session.focus.on(lane.id)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A point that was only pressed brings its lane up, selected."""
+        drag, self.drag = self.drag, None
+        if drag is None:
+            return
+        if drag.moved:
+            self.session.document.end_gesture()
+        else:
+            self.session.focus.on(drag.lane)
+            self.session.points.choose(np.array([drag.index]))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

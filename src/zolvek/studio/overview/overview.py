@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.document.lanes import moves
 from zolvek.core.model.project import Lane
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
@@ -18,6 +19,8 @@ HEIGHT, TOP, EDGE = 74, 18, 6
 LATER_MS = 60
 GROUP = 32  # lanes that are drawn into one picture, which stays until one of them changes
 DRAWING_SECONDS = 0.25  # that a picture may take; what is left follows
+DASH, DASH_ROWS = 3.0, 14  # the rows of dashes from the bottom up
+MOST_NEAR = 12
 HINT = "Drag the frame to move · drag its edges to zoom · double press shows a section"
 
 
@@ -97,16 +100,23 @@ class Overview(QWidget):
             painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
     def _together(self, theme: themes.Theme, sheet: QRectF) -> QPixmap:
-        """All shown lanes: thin silhouettes, and the focus before them."""
+        """The focus and its device's lanes as curves; of the others where they move, a dash for each in
+        each section."""
         picture = self._empty(sheet)
         painter = QPainter(picture)
-        shown = [lane for lane in self.session.project.lanes() if not lane.hidden]
+        focus = self.session.lane
+        lanes = [lane for lane in self.session.project.lanes() if not lane.hidden]
+        near = [
+            x for x in lanes if focus is not None and x.device == focus.device and x.id != focus.id
+        ]
+        own = {lane.id for lane in near} | {focus.id if focus is not None else ""}
+        shown = [lane for lane in lanes if lane.id not in own]
         groups = [shown[i : i + GROUP] for i in range(0, len(shown), GROUP)]
         kept: dict[object, tuple[list[Lane], QPixmap]] = {}
         began = time.monotonic()
         for group in groups:
             key = (theme.key, self.width(), self.devicePixelRatioF(), self.whole.key,
-                   tuple(id(lane.curve) for lane in group))  # fmt: skip
+                   tuple(id(lane.curve) for lane in group), tuple(self.session.project.section_spans()))  # fmt: skip
             found = self.groups.get(key)
             if found is None:
                 if time.monotonic() - began > DRAWING_SECONDS:
@@ -116,18 +126,26 @@ class Overview(QWidget):
             kept[key] = found
             painter.drawPixmap(0, 0, found[1])
         self.groups = kept
-        focus = self.session.lane
+        painter.setOpacity(0.75)
+        for lane in near[:MOST_NEAR]:
+            self._draw(painter, lane, sheet, themes.lane_ink(theme, lane), 1.0)
+        painter.setOpacity(1.0)
         if focus is not None and not focus.hidden:
-            self._draw(painter, focus, sheet, theme.curve, 1.6)
+            self._draw(painter, focus, sheet, themes.lane_ink(theme, focus), 2.0)
         painter.end()
         return picture
 
     def _drawn(self, lanes: list[Lane], theme: themes.Theme, sheet: QRectF) -> QPixmap:
         picture = self._empty(sheet)
         painter = QPainter(picture)
-        painter.setOpacity(0.38)
-        for lane in lanes:
-            self._draw(painter, lane, sheet, theme.ghost, 1.0)
+        spans = self.session.project.section_spans() or ()
+        for place, lane in enumerate(lanes):
+            row = sheet.height() - 3.5 - DASH * (place % DASH_ROWS)
+            painter.setPen(QPen(themes.color(themes.lane_ink(theme, lane), 0.7), 1.6))
+            for _, first, last in spans:
+                if last > first and moves(lane, first, last):
+                    left, right = self.whole.x(first) + 3.0, self.whole.x(last) - 3.0
+                    painter.drawLine(QPointF(left, row), QPointF(max(right, left + 1.0), row))
         painter.end()
         return picture
 

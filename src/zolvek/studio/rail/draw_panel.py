@@ -264,8 +264,8 @@ class DrawPanel(QWidget):
     def _type_offset(self, text: str) -> None:
         """In ms, or in ticks of 1/960 quarter note."""
         bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
-        ticks = text.strip().lower().endswith("ticks")
-        unit = "ticks" if ticks else "ms"
+        ticks = text.strip().lower().endswith(("t", "ticks"))
+        unit = ("t" if text.strip().lower().endswith("t") else "ticks") if ticks else "ms"
         number = number_of(text, unit, -1_000.0, 1_000.0, "Offset")
         self.session.tools.set_grid(offset=number / TICKS if ticks else number * bpm / 60_000)
 

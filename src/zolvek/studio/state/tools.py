@@ -79,6 +79,22 @@ class Look(QObject):
     def __init__(self, settings: Settings) -> None:
         super().__init__()
         self.settings = settings
+        self.kept: frozenset[str] = frozenset()  # lanes that stay in view below the focus
+
+    def keep(self, lane: str) -> None:
+        """The lane stays first below the focus, or no longer."""
+        self.kept = self.kept ^ {lane}
+        self.changed.emit()
+
+    def set_low(self, **changes: bool) -> None:
+        """Which lanes lie below the focus: `low_near`, `low_moving` of the settings."""
+        for name, on in changes.items():
+            setattr(self.settings, name, on)
+        self.changed.emit()
+
+    def fold_bench(self, folded: bool) -> None:
+        self.settings.bench_folded = folded
+        self.changed.emit()
 
     def set_theme(self, key: str) -> None:
         self.settings.theme = key
