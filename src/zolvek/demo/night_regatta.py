@@ -14,6 +14,7 @@ import numpy as np
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document import comping, stored_states
+from zolvek.core.document.parts import LANE_COLOURS
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import Way
 from zolvek.core.model.pad import Pad, PadCorner
@@ -22,6 +23,7 @@ from zolvek.core.model.state import StatePart
 from zolvek.core.movement import morphing, pad_paths
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.recording import Move, written
+from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate
 from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -263,6 +265,10 @@ def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]])
     def track(key: str, name: str, chain: tuple[str, ...], **source: Any) -> Track:
         return Track(key, name, tuple(devices[d] for d in chain), drawn_lanes[key], **source)
 
+    drawn_lanes = {
+        key: tuple(replace(lane, colour=n % LANE_COLOURS) for n, lane in enumerate(lanes))
+        for key, lanes in drawn_lanes.items()
+    }
     fog = Clip(0.0, "shipped:fog.flac", 0.0, bar(49))
     return Project(
         name="Night Regatta",

@@ -50,7 +50,7 @@ if TYPE_CHECKING:
     from zolvek.studio.guide import Guide
     from zolvek.studio.monitor import Monitor
 
-INDEX_WIDTH = 196
+LEAST_INDEX = 130
 
 
 class Window(QMainWindow):
@@ -93,13 +93,15 @@ class Window(QMainWindow):
         session.look.changed.connect(self._apply_theme)
         session.notices.notifier.subscribe(self.show_error)
         self.made.refresh()
+        session.look.changed.connect(self._fold)
+        self._fold()
         self._refresh_title()
         self.focus_lane.setFocus()
 
     def _lay_out(self) -> None:
         studio, session, view = self.studio, self.session, self.studio.view
         self.index: IndexPanel = IndexPanel(session, studio.player.levels)
-        self.index.setFixedWidth(INDEX_WIDTH)
+        self.index.setMinimumWidth(LEAST_INDEX)
         self.overview = Overview(session, view)
         self.head = Head(studio)
         self.ruler = Ruler(session, view, studio.player)
@@ -119,14 +121,20 @@ class Window(QMainWindow):
         stack.addWidget(_scrolled(self.low_lanes))
         stack.setStretchFactor(0, 3)
         stack.setStretchFactor(1, 1)
-        stack.setSizes([330, 140])
+        settings = session.settings
+        stack.setSizes([470 - settings.low_height, settings.low_height])
         stack.setChildrenCollapsible(False)
-        upper = QHBoxLayout()
-        upper.setContentsMargins(0, 0, 0, 0)
-        upper.setSpacing(6)
-        upper.addWidget(self.index)
-        upper.addLayout(_column(self.overview, self.head, self.ruler, stack, stretch=stack), 1)
-        upper.addWidget(self.rail)
+        centre = QWidget()
+        centre.setLayout(_column(self.overview, self.head, self.ruler, stack, stretch=stack))
+        across = QSplitter(Qt.Orientation.Horizontal)
+        for part in (self.index, centre, self.rail):
+            across.addWidget(part)
+        across.setStretchFactor(1, 1)
+        across.setChildrenCollapsible(False)
+        across.setSizes([settings.index_width, 2_000, 1])
+        # Borders stay where they were dragged to.
+        stack.splitterMoved.connect(lambda *_: setattr(settings, "low_height", stack.sizes()[1]))
+        across.splitterMoved.connect(lambda *_: setattr(settings, "index_width", across.sizes()[0]))
         foot = QHBoxLayout()
         foot.setContentsMargins(12, 0, 12, 4)
         foot.setSpacing(16)
@@ -140,7 +148,7 @@ class Window(QMainWindow):
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addLayout(upper, 1)
+        layout.addWidget(across, 1)
         layout.addWidget(_rule())
         layout.addLayout(bar)
         layout.addWidget(self.bench)
@@ -252,6 +260,9 @@ class Window(QMainWindow):
         box.setInformativeText(details)
         box.exec()
         self.telling = False
+
+    def _fold(self) -> None:
+        self.bench.setVisible(not self.session.settings.bench_folded)
 
     def _refresh_title(self) -> None:
         document = self.session.document

@@ -15,11 +15,12 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.studio.action_buttons import ActionButton
-from zolvek.studio.bench.dial import HEIGHT, WIDTH, Dial
+from zolvek.studio.bench.dial import HEIGHT, LOW, WIDE, WIDTH, Dial
 from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
 
+FEW = 6  # dials of a device that fit one line, their words beside them
 DRIVEN = (("Into the lane", "from-dial"), ("Bypass", "bypass"))
 
 
@@ -56,7 +57,7 @@ class Bench(QWidget):
         scroll.setWidget(self.row)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setFixedHeight(HEIGHT + 4)
+        self.dial_area = scroll
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -102,15 +103,17 @@ class Bench(QWidget):
         track = self.session.project.device_track(device)
         own = track.device(device)
         self.heading.setText(f"{track.name} · {own.name}")
+        few = len(own.parameters) <= FEW
+        self.dial_area.setFixedHeight((LOW if few else HEIGHT) + 4)
         for place, parameter in enumerate(own.favourites_first):
             if place and place == len(own.favourites):
                 self.row_layout.addWidget(_upright())
-            dial = Dial(self.session, self.studio.ask, device, parameter)
+            dial = Dial(self.session, self.studio.ask, device, parameter, few)
             self.dials.append(dial)
             self.studio.show.context_menu(dial, dial.menu_kind)
             self.row_layout.addWidget(dial)
         self.row_layout.addStretch(1)
-        self.row.setMinimumWidth(len(self.dials) * (WIDTH + 4) + 16)
+        self.row.setMinimumWidth(len(self.dials) * ((WIDE if few else WIDTH) + 4) + 16)
 
     def first_dial(self) -> Dial | None:
         """Where the keyboard begins: the touched control's, else the first."""

@@ -18,6 +18,7 @@ from zolvek.studio.event_time import event_time
 from zolvek.studio.session import Session
 
 WIDTH, HEIGHT, RING = 80, 86, 16
+WIDE, LOW = 132, 44  # of one whose words are beside it
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL = 160.0  # pixels of a drag from end to end
 
@@ -26,11 +27,14 @@ class Dial(QWidget):
     """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
     the control's own present value where a lane moves it away."""
 
-    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter) -> None:
+    def __init__(
+        self, session: Session, ask: Ask, device: str, parameter: Parameter, low: bool = False
+    ) -> None:
         super().__init__()
         self.session, self.ask = session, ask
         self.device, self.parameter = device, parameter
-        self.setFixedSize(WIDTH, HEIGHT)
+        self.low = low
+        self.setFixedSize(WIDE if low else WIDTH, LOW if low else HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(parameter.name)
         self.setToolTip(f"{parameter.name}: drag, wheel or arrow keys turn it, Enter types a value")
@@ -41,7 +45,7 @@ class Dial(QWidget):
         self.found: tuple[object, float, float] = (None, 0.0, 0.0)  # heard lane, beat, position
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDTH, HEIGHT)
+        return self.size()
 
     @property
     def own(self) -> float:
@@ -85,21 +89,21 @@ class Dial(QWidget):
         heard, own, applied, focused = self.shown = self.state()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        name = self.parameter.name
-        painter.setFont(
-            themes.font(
-                9.5, themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
-            )
-        )
+        weight = themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
+        painter.setFont(themes.font(9.5, weight))
         painter.setPen(themes.color(theme.curve if focused else theme.ink))
-        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, WIDTH - 4)
-        painter.drawText(QRectF(0, 2, WIDTH, 18), Qt.AlignmentFlag.AlignCenter, name)
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        beside = left if self.low else Qt.AlignmentFlag.AlignCenter
+        area = QRectF(48, 3, WIDE - 50, 19) if self.low else QRectF(0, 2, WIDTH, 18)
+        self._words(painter, area, beside, self.parameter.name)
         track = self.session.project.device_track(self.device)
         lane = track.lane_on(self.device, self.parameter.id)
         if lane is not None and lane.id in self.session.passes.armed:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(themes.color(theme.selection))
-            painter.drawEllipse(QPointF(WIDTH - 12, 28), 4.0, 4.0)
+            painter.drawEllipse(
+                QPointF(8 if self.low else WIDTH - 12, 8 if self.low else 28), 4.0, 4.0
+            )
             painter.setBrush(Qt.BrushStyle.NoBrush)
         if self.parameter.taper == "switch":
             self._lever(painter, theme, heard >= 0.5, applied)
@@ -107,17 +111,26 @@ class Dial(QWidget):
             self._ring(painter, theme, heard, own, applied)
         painter.setPen(themes.color(theme.ink))
         painter.setFont(themes.font(9.5))
-        text = self.parameter.text(heard)
-        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 2)
-        painter.drawText(QRectF(0, 63, WIDTH, 20), Qt.AlignmentFlag.AlignCenter, text)
+        area = QRectF(48, 22, WIDE - 50, 19) if self.low else QRectF(0, 63, WIDTH, 20)
+        self._words(painter, area, beside, self.parameter.text(heard))
         if self.hasFocus():
             painter.setPen(QPen(themes.color(theme.curve), 1.0, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(QRectF(1.5, 1.5, WIDTH - 3, HEIGHT - 5))
+            painter.drawRect(QRectF(1.5, 1.5, self.width() - 3, self.height() - 5))
+
+    def _words(self, painter: QPainter, area: QRectF, side: Qt.AlignmentFlag, text: str) -> None:
+        cut = Qt.TextElideMode.ElideRight
+        painter.drawText(
+            area, side, painter.fontMetrics().elidedText(text, cut, int(area.width()) - 2)
+        )
+
+    @property
+    def _center(self) -> QPointF:
+        return QPointF(25, LOW / 2) if self.low else QPointF(WIDTH / 2, 42)
 
     def _lever(self, painter: QPainter, theme: themes.Theme, on: bool, applied: bool) -> None:
         """A switch: a lever that lies to the left, or to the right when it is on."""
-        track = QRectF(WIDTH / 2 - 17, 33, 34, 18)
+        track = QRectF(self._center.x() - 17, self._center.y() - 9, 34, 18)
         ink = theme.curve if applied else theme.ink
         painter.setPen(QPen(themes.color(ink if on else theme.bar_line), 2.0))
         painter.setBrush(themes.color(ink, 0.18) if on else Qt.BrushStyle.NoBrush)
@@ -130,7 +143,7 @@ class Dial(QWidget):
     def _ring(
         self, painter: QPainter, theme: themes.Theme, heard: float, own: float, applied: bool
     ) -> None:
-        center = QPointF(WIDTH / 2, 42)
+        center = self._center
         draw_ring(painter, theme, center, RING, heard, theme.curve if applied else theme.ink)
         if applied and abs(own - heard) > 0.005:
             _needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost)
