@@ -83,9 +83,7 @@ class Probe:
         """Level in dB and brightness in Hz."""
         track = self.project.tracks[0]
         devices = tuple(
-            replace(d, values={**d.values, self.parameter: float(position)})
-            if d.id == self.device
-            else d
+            d.at({self.parameter: float(position)}) if d.id == self.device else d
             for d in track.devices
         )
         held = replace(self.project, tracks=(replace(track, devices=devices),))

@@ -8,7 +8,9 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import BYPASS
 from zolvek.core.model.project import Device, Project, Track
+from zolvek.core.movement.playing import Heard
 from zolvek.core.records import replace
 from zolvek.sound import clips
 from zolvek.sound.controls import Block, Controls, applied_lanes
@@ -20,6 +22,8 @@ RATE = 48_000
 TAIL_STEP, TAIL_QUIET, LONGEST_TAIL = 0.25, 1.0, 30.0  # seconds
 INAUDIBLE = 1e-4  # 80 dB below full scale
 OFFLINE_FRAMES = 65_536  # a stretch when nobody waits for it
+
+SETTLED = 1e-9  # of a bypass that goes over: less is heard as nothing
 
 
 class Renderer:
@@ -35,6 +39,7 @@ class Renderer:
         self.frame = self.clock = 0
         self.chased: set[str] = set()  # tracks whose notes that are on already must begin
         self.units: dict[tuple[str, str], Unit] = {}  # by kind and id of their devices
+        self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.use(project)
@@ -94,14 +99,17 @@ class Renderer:
         notes = self._begin(track, stretch, until)
         sent: Floats | None = None
         for device in track.devices:
-            if device.bypassed:
+            lanes = self.lanes.get(device.id, {})
+            wet = self._wet(device, lanes, stretch)
+            if len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes:
                 continue
             unit = self._unit(device)
-            controls = Controls(device, self.lanes.get(device.id, {}), stretch, unit.spacing)
+            controls = Controls(device, lanes, stretch, unit.spacing)
             played = unit.play(Incoming(sound, notes, controls, self.clock / self.rate))
-            sound = played.sound
+            whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
+            sound = played.sound if whole else sound + (played.sound - sound) * wet
             if played.sent is not None:
-                sent = played.sent
+                sent = played.sent if whole else played.sent * wet
         gain, self.gains[track.id] = smoothed(
             np.array([0.0 if track.muted else 1.0]),
             stretch.frames,
@@ -112,6 +120,17 @@ class Renderer:
             sound = sound * gain
             sent = None if sent is None else sent * gain
         return sound, sent
+
+    def _wet(self, device: Device, lanes: dict[str, Heard], stretch: Block) -> Floats:
+        """How much of the device is heard, 0..1: one value, or one a frame where its bypass changes. It
+        goes over within 10 ms, without a click."""
+        goal = np.array([0.0 if device.bypassed else 1.0])
+        if device.has_bypass and BYPASS.id in lanes:
+            goal = 1.0 - BYPASS.value(lanes[BYPASS.id].at(stretch.beats))
+            goal = goal[:1] if goal.min() == goal.max() else goal
+        state = self.wets.get(device.id, -1.0)
+        wet, self.wets[device.id] = smoothed(goal, stretch.frames, self.rate, state)
+        return wet
 
     def _begin(self, track: Track, stretch: Block, until: float) -> list[NewNote]:
         """The notes that begin in the stretch; after a seek, those that are on already too."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
@@ -17,6 +18,7 @@ class ActionButton(QPushButton):
         super().__init__(text)
         self.action = action
         self.setCheckable(action.isCheckable())
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(lambda _: self._press())
         action.changed.connect(self._follow)
         self._follow()

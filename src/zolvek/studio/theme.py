@@ -163,6 +163,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:disabled, QToolButton:disabled {{ color: {theme.quiet}; border-color: {theme.hairline};
         background: {theme.desk}; }}
     QToolButton:checked {{ background: {theme.curve}; color: {theme.sheet}; border-color: {theme.curve}; }}
+    QPushButton:checked {{ background: {theme.curve}; color: {theme.sheet}; border-color: {theme.curve}; }}
     QPushButton[main="true"] {{ background: {theme.curve}; color: {theme.sheet};
         border-color: {theme.curve}; font-weight: 600; }}
     QPushButton[main="true"]:hover {{ background: {theme.ink}; }}

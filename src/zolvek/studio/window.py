@@ -142,7 +142,7 @@ class Window(QMainWindow):
         foot.addWidget(self.did, 4)
         foot.addWidget(self.transport.note, 3)
         bar = QHBoxLayout()
-        bar.addWidget(self.transport, 1)
+        bar.addWidget(self.transport, 3)
         bar.addWidget(self.bench.head, 1)
         whole = QWidget()
         layout = QVBoxLayout(whole)

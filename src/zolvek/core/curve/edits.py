@@ -34,14 +34,25 @@ def indices(curve: Curve, chosen: Any) -> Ints:
     return found
 
 
-def add(curve: Curve, beat: float, value: float) -> tuple[Curve, int]:
+def add(curve: Curve, beat: float, value: float, holds: bool = False) -> tuple[Curve, int]:
     """A point put in at `beat`; on a beat that has a point already, that point takes the value
     (the later one of a jump). The segment there is cut, so that a point put on the curve leaves it
-    as it was."""
-    at = curve.segment_at(beat)
+    as it was. With `holds`, as choices want it, segments that are new hold: those beyond the ends."""
+    at, count = curve.segment_at(beat), len(curve)
     if not (at >= 0 and curve.beat[at] == beat):
         curve = cut(curve, [beat])
         at = curve.segment_at(beat)
+    new = (
+        {0, 1}
+        if count == 1
+        else {0}
+        if at == 0
+        else {at - 1, at}
+        if at == len(curve) - 1
+        else set()
+    )
+    if holds and len(curve) > count and new:
+        curve = set_shape(curve, sorted(new), "hold")
     return set_value(curve, [at], value), at
 
 

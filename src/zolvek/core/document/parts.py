@@ -100,6 +100,6 @@ def set_dial(project: Project, device: str, parameter: str, position: float) -> 
     """The present value of a control."""
     track = project.device_track(device)
     old = track.device(device)
-    new = replace(old, values={**old.values, parameter: float(np.clip(position, 0.0, 1.0))})
+    new = old.at({parameter: float(np.clip(position, 0.0, 1.0))})
     devices = tuple(new if each.id == device else each for each in track.devices)
     return with_track(project, replace(track, devices=devices))

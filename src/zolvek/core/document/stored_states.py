@@ -25,8 +25,8 @@ def state_of(project: Project, key: str) -> State:
 
 
 def present(device: Device) -> Values:
-    """Where all controls of a device stand."""
-    return {parameter.id: device.position(parameter.id) for parameter in device.parameters}
+    """Where all controls of a device stand, but for its bypass: a state is how it sounds."""
+    return {parameter.id: device.position(parameter.id) for parameter in device.row.parameters}
 
 
 def at_beat(project: Project, device: str, beat: float) -> Values:
@@ -34,7 +34,7 @@ def at_beat(project: Project, device: str, beat: float) -> Values:
     track = project.device_track(device)
     values = present(track.device(device))
     for lane in track.lanes:
-        if lane.device == device and not lane.bypassed:
+        if lane.device == device and not lane.bypassed and lane.parameter in values:
             values[lane.parameter] = float(np.clip(played(lane, project).at(beat), 0.0, 1.0))
     return values
 
@@ -71,7 +71,7 @@ def set_to(project: Project, state: State) -> Project:
     for part in state.parts:
         device = project.device_track(part.device).device(part.device)
         checked(device, part.values, state.name)
-        project = with_device(project, replace(device, values={**device.values, **part.values}))
+        project = with_device(project, device.at(part.values))
     return project
 
 
@@ -96,7 +96,7 @@ def mutated(device: Device, values: Values, distance: float, seed: int) -> Value
     seed gives the same one (NumPy's PCG64)."""
     rng = np.random.Generator(np.random.PCG64(seed))
     made: Values = {}
-    for parameter in device.parameters:
+    for parameter in device.row.parameters:
         here = values.get(parameter.id, parameter.default_position)
         move, chance, pick = 2.0 * rng.random() - 1.0, rng.random(), rng.random()
         if parameter.steps:

@@ -26,6 +26,10 @@ ROLES = {
 MOST_PARAMETERS = 4_096
 
 
+# What every device has beside its own parameters: sound goes past it.
+BYPASS = Parameter("bypass", "Bypass", "Device", taper="switch")
+
+
 class Preset(Record, frozen=True):
     """A named setting: parameter id to its value as a person would write it. What is not named
     is at its default."""
@@ -58,8 +62,14 @@ class DeviceKind(Record, frozen=True):
                 raise ZolvekError(what, f"device {self.key}", "Mend the description.")
 
     @cached_property
+    def controls(self) -> tuple[Parameter, ...]:
+        """Its parameters, and the bypass that every device has whose sound passes here."""
+        own = any(parameter.id == BYPASS.id for parameter in self.parameters)
+        return self.parameters if own or self.role == "outside" else (*self.parameters, BYPASS)
+
+    @cached_property
     def by_id(self) -> dict[str, Parameter]:
-        return {parameter.id: parameter for parameter in self.parameters}
+        return {parameter.id: parameter for parameter in self.controls}
 
     def parameter(self, key: str) -> Parameter:
         """Raises ZolvekError when there is none of this id."""

@@ -11,7 +11,7 @@ from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Gain, Length, Pitch, Share
-from zolvek.core.model.catalogue import DEVICE_KINDS, DeviceKind
+from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
@@ -19,7 +19,7 @@ from zolvek.core.model.pad import Pad
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.state import State
 from zolvek.core.model.take import Comp, Take
-from zolvek.core.records import Record, field
+from zolvek.core.records import Record, field, replace
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 from zolvek.core.value.parameter import Parameter
@@ -94,7 +94,8 @@ class Device(Record, frozen=True):
 
     @property
     def parameters(self) -> tuple[Parameter, ...]:
-        return self.row.parameters
+        """Its own, and its bypass."""
+        return self.row.controls
 
     @property
     def favourites_first(self) -> tuple[Parameter, ...]:
@@ -105,8 +106,22 @@ class Device(Record, frozen=True):
     def parameter(self, key: str) -> Parameter:
         return self.row.parameter(key)
 
+    @property
+    def has_bypass(self) -> bool:
+        """Whether its bypass is the one that every device has, not one of its own description."""
+        return bool(self.parameters) and self.parameters[-1] is BYPASS
+
+    def at(self, values: dict[str, float]) -> Device:
+        """The device with some of its parameters at other positions."""
+        own = dict(values)
+        bypass = own.pop(BYPASS.id, None) if self.has_bypass else None
+        made = replace(self, values={**self.values, **own}) if own else self
+        return made if bypass is None else replace(made, bypassed=bypass >= 0.5)
+
     def position(self, key: str) -> float:
         """The present position of a parameter, 0..1."""
+        if key == BYPASS.id and self.has_bypass:
+            return float(BYPASS.position(float(self.bypassed)))
         found = self.values.get(key)
         return self.parameter(key).default_position if found is None else found
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
+    QMenu,
     QPushButton,
     QScrollArea,
     QToolButton,
@@ -14,14 +14,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.studio.action_buttons import ActionButton
 from zolvek.studio.bench.dial import HEIGHT, LOW, WIDE, WIDTH, Dial
 from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
 
 FEW = 6  # dials of a device that fit one line, their words beside them
-DRIVEN = (("Into the lane", "from-dial"), ("Bypass", "bypass"))
+DRIVEN = ("from-dial", "bypass", "arm", "dial-type")
 
 
 class Bench(QWidget):
@@ -31,8 +30,8 @@ class Bench(QWidget):
         self.session = session
         self.shown: object = None  # device, name, favourites
         self.dials: list[Dial] = []
-        self.heading = QLabel()
-        self.heading.setProperty("role", "heading")
+        self.heading = Elided("The device whose dials are shown", "heading")
+        self.heading.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.offer = Elided("What the touched control offers")
         self.offer.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.add = QPushButton("Add a lane (A)")
@@ -46,9 +45,17 @@ class Bench(QWidget):
         self.learn.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         top.addWidget(self.offer, 1)
         # What a control offers whose lane drives it.
-        self.driven = [ActionButton(text, studio.action(key)) for text, key in DRIVEN]
-        for widget in (self.add, *self.driven, self.learn, self.heading):
+        self.driven = QToolButton()
+        self.driven.setText("Its lane drives it")
+        self.driven.setAccessibleName("What a control offers that its lane drives")
+        self.driven.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.driven.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        offers = QMenu(self.driven)
+        offers.addActions([studio.action(key) for key in DRIVEN])
+        self.driven.setMenu(offers)
+        for widget in (self.add, self.driven, self.learn):
             top.addWidget(widget)
+        top.addWidget(self.heading, 1)
         self.row = QWidget()
         self.row_layout = QHBoxLayout(self.row)
         self.row_layout.setContentsMargins(8, 0, 8, 0)
@@ -128,14 +135,13 @@ class Bench(QWidget):
         text = ""
         if self.session.passes.learning == "favourites":
             text = "Touch controls to make them favourites, or again to let them go."
-        elif driven(self.session):
-            text = f"{driven(self.session)} is driven by its lane."
         elif offered and target:
             device = self.session.project.device_track(target[0]).device(target[0])
             text = f"{device.parameter(target[1]).name} has no lane yet."
         self.offer.setText(text)
-        for each in self.driven:
-            each.setVisible(bool(driven(self.session)) and self.session.passes.learning == "")
+        is_driven = bool(driven(self.session)) and self.session.passes.learning == ""
+        self.driven.setVisible(is_driven)
+        self.learn.setVisible(not is_driven and not offered)
 
     def update_dials(self) -> None:
         for dial in self.dials:

@@ -42,12 +42,19 @@ class Transport(QWidget):
             button = QToolButton()
             button.setDefaultAction(actions(key))
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            worded = key in ("play", "record")  # the others' symbols are known to everybody
+            style = Qt.ToolButtonStyle
+            button.setToolButtonStyle(
+                style.ToolButtonTextBesideIcon if worded else style.ToolButtonIconOnly
+            )
+            button.setAccessibleName(actions(key).text())
             if key == "record":
                 self.record = button
             layout.addWidget(button)
         layout.addSpacing(10)
         self.meter = Meter(session)
+        for label in (self.clock, self.tempo):
+            label.setMinimumWidth(1)  # they give way where there is little room
         for widget in (self.position, self.clock, self.tempo, self.meter):
             layout.addWidget(widget)
             layout.addSpacing(8)

@@ -97,7 +97,7 @@ def add_at(session: Session, beat: float, value: float | None = None) -> None:
     """A point at a beat, on the curve or at a value; it is selected."""
     drawn = target(session)
     height = float(drawn.curve.at(beat)) if value is None else value
-    curve, index = edits.add(drawn.curve, beat, height)
+    curve, index = edits.add(drawn.curve, beat, height, bool(drawn.parameter.steps))
     where = session.project.meter.text(beat)
     session.edit_curve(f"Add a point at {where}", curve, np.array([index]))
 

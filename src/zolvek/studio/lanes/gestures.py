@@ -11,13 +11,16 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Ints
+from zolvek.core.arrays import Floats, Ints
 from zolvek.core.curve import edits
 from zolvek.core.curve.building import curve as line_curve
+from zolvek.core.curve.building import lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.forms import stamped
+from zolvek.core.curve.shapes import HOLD
 from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import fitted
+from zolvek.core.document.targets import Target
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
@@ -124,8 +127,22 @@ def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> t
     beats, values = drag.stroke.samples()
     if beats[-1] - beats[0] < edits.TICK:
         return drag.curve, NONE_CHOSEN
-    drawn = fitted(beats - beats[0], values, FREEHAND_TOLERANCE)
+    target = drag.session.target
+    if target is not None and target.parameter.steps:
+        drawn = over_choices(beats - beats[0], values, target)
+    else:
+        drawn = fitted(beats - beats[0], values, FREEHAND_TOLERANCE)
     return splice(drag.curve, float(beats[0]), drawn), NONE_CHOSEN
+
+
+def over_choices(beats: Floats, values: Floats, target: Target) -> Curve:
+    """A stroke over choices: each held from where the hand came to it."""
+    parameter = target.parameter
+    chosen = parameter.value(target.to_position(values))
+    new = np.append(True, np.diff(chosen) != 0.0)
+    new[-1] = True
+    level = target.from_position(parameter.position(chosen[new]))
+    return lines(beats[new], level, HOLD)
 
 
 def _span_of(drag: Drag, beat: float, held: Held) -> tuple[float, float]:
@@ -222,7 +239,7 @@ def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
     )
     if not held.free:
         value = session.tools.value_grid.snap(value, target.reach, target.parameter)
-    curve, index = edits.add(target.curve, at, value)
+    curve, index = edits.add(target.curve, at, value, bool(target.parameter.steps))
     drag = Drag(session, "add", curve, beat, value, np.array([index]), before=before)
     session.edit_curve(drag.label, curve, drag.points, drag)
     return drag

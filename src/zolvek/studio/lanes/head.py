@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
+from zolvek.studio.action_buttons import ActionButton
 from zolvek.studio.commands.leaving import Mode, modes
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
-
-MOST_CHIPS = 4
 
 
 class Modes(QWidget):
@@ -25,6 +25,9 @@ class Modes(QWidget):
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 0, 0, 0)
         self.row.setSpacing(4)
+        self.row.setSizeConstraint(QHBoxLayout.SizeConstraint.SetNoConstraint)
+        self.row.addStretch(1)
+        self.setMinimumWidth(1)
         for part in (
             session.focus, session.document, session.passes, session.preview, session.hearing,
             session.tools, session.playhead,
@@ -42,10 +45,22 @@ class Modes(QWidget):
             self.row.removeWidget(chip)
             chip.hide()
             chip.deleteLater()
-        self.chips = [self._chip(mode) for mode in found[:MOST_CHIPS]]
+        self.chips = [self._chip(mode) for mode in found]
         for chip in self.chips:
-            self.row.addWidget(chip)
+            self.row.insertWidget(self.row.count() - 1, chip)
         self.changed.emit()
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """As many as there is room for, the first ones first; no word widens the window."""
+        room = self.width()
+        for chip in self.chips:
+            room -= chip.sizeHint().width() + self.row.spacing()
+            chip.setVisible(room >= 0)
 
     def _chip(self, mode: Mode) -> QToolButton:
         chip = QToolButton()
@@ -69,17 +84,18 @@ class Head(QWidget):
         row.setContentsMargins(4, 2, 4, 2)
         row.addWidget(self.name, 2)
         row.addWidget(self.note, 3)
-        row.addWidget(self.modes)
-        self.modes.changed.connect(lambda: self.note.setVisible(not self.modes.keys))
-        self.note.setVisible(not self.modes.keys)
-        for key in ("arm", "bypass"):
-            switch = QToolButton()
-            switch.setDefaultAction(studio.action(key))
-            switch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            row.addWidget(switch)
+        row.addWidget(self.modes, 4)
+        self.modes.changed.connect(self._give_room)
+        self._give_room()
+        for text, key in (("Arm", "arm"), ("Bypass", "bypass")):
+            row.addWidget(ActionButton(text, studio.action(key)))
         for part in (session.focus, session.document, session.passes):
             part.changed.connect(self.refresh)
         self.refresh()
+
+    def _give_room(self) -> None:
+        self.note.setVisible(not self.modes.keys)
+        self.modes.setVisible(bool(self.modes.keys))
 
     def refresh(self) -> None:
         session, lane, target = self.session, self.session.lane, self.session.target

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from zolvek.core.arrays import floats
+from zolvek.core.curve.building import lines
+from zolvek.core.curve.shapes import HOLD
 from zolvek.core.document.targets import Target
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.layering import Layered
@@ -62,7 +64,7 @@ def scene_of(session: Session, plot: Plot, hand: Hand) -> Scene | None:
 
 def draw(painter: QPainter, scene: Scene) -> None:
     for layer in (
-        _draw_span, _draw_behind, _draw_layers, _draw_curve, _draw_errors, _draw_pass, _draw_frame,
+        _draw_span, _draw_behind, _draw_layers, _draw_choices, _draw_curve, _draw_errors, _draw_pass, _draw_frame,
         _draw_points, _draw_segment, _draw_hand, _draw_playhead,
     ):  # fmt: skip
         layer(painter, scene)
@@ -102,6 +104,25 @@ def _draw_layers(painter: QPainter, scene: Scene) -> None:
     painting.draw_curve(painter, heard.curve, plot.view, plot.area, scene.theme.layer, 1.4)
     if isinstance(heard.curve, Layered) and not heard.curve.fit:
         _draw_cut(painter, scene, heard.curve)
+
+
+def _draw_choices(painter: QPainter, scene: Scene) -> None:
+    """What a curve over choices does: which one holds, and where it flips, beneath the curve."""
+    target, plot = scene.target, scene.plot
+    if not target.parameter.steps:
+        return
+    beats = np.union1d(
+        plot.view.first + np.arange(int(plot.view.width) + 1) * (plot.view.beats / plot.view.width),
+        target.curve.beat[
+            (target.curve.beat >= plot.view.first) & (target.curve.beat <= plot.view.last)
+        ],
+    )
+    parameter = target.parameter
+    chosen = parameter.value(target.to_position(target.curve.at(beats)))
+    new = np.flatnonzero(np.append(True, np.diff(chosen) != 0.0))
+    level = target.from_position(parameter.position(chosen[new]))
+    drawn = lines(np.append(beats[new], beats[-1]), np.append(level, level[-1]), HOLD)
+    painting.draw_curve(painter, drawn, plot.view, plot.area, scene.theme.layer, 1.4)
 
 
 def _draw_cut(painter: QPainter, scene: Scene, curve: Layered) -> None:
