@@ -53,7 +53,7 @@ class Movement(WindowTest):
         np.testing.assert_allclose(made.at([80.0, 140.0]), before.at([80.0, 140.0]))
         # The next span begins in phase with this one.
         self.session.span.choose((128.0, 138.0))
-        self.panel.lfo.on.setChecked(True)
+        self.panel.lfo.on.setCurrentIndex(self.panel.lfo.on.findData("last"))
         self.press("Write")
         self.assertAlmostEqual(float(self.curve().at(129.0)), 0.7, places=3)
         self.type_in("LFO: Rate", "0")

@@ -291,7 +291,7 @@ class ByHand(WindowTest):
         from zolvek.core.movement.playing import played
 
         self.session.span.choose((64.0, 68.0))
-        self.key(Qt.Key.Key_C)
+        self.key(Qt.Key.Key_O)
         lane = self.session.lane
         heard = played(lane, self.session.project).curve
         beats = np.linspace(0.05, 3.95, 20)
@@ -371,7 +371,7 @@ class ByHand(WindowTest):
         self.lane_key(Qt.Key.Key_Space)
         self.do("duplicate")
         self.do("quantise")
-        self.key(Qt.Key.Key_C)
+        self.key(Qt.Key.Key_O)
         self.assertTrue(self.studio.player.playing)
         self.assertIs(self.studio.player.playback.project, self.session.project)
         self.wait(120)

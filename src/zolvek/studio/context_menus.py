@@ -13,14 +13,15 @@ from zolvek.studio.menus import Actions
 
 LINE = "-"
 CLIPBOARD = ("cut", "copy", "paste", "duplicate", "repeat")
-LANE = ("arm", "bypass", "hide-lane", "lock", LINE, "name-lane", "colour", "tall", "keep-below", "reach", LINE, "clear-lane", "remove-lane")  # fmt: skip
+LANE = ("arm", "bypass", "hide-lane", "lock", LINE, "name-lane", "colour", "tall", "keep-below", "relative", "reach", LINE, "clear-lane", "remove-lane")  # fmt: skip
 MENUS: dict[str, tuple[str, ...]] = {
     "point": ("type-value", "jump", "pin", "delete", LINE, "quantise", "from-dial", "to-dial", LINE,
               "thin-points", "average-points", LINE, *CLIPBOARD),
     "segment": (*(f"shape-{shape.key}" for shape in SHAPES), LINE, "quantise", "delete", LINE, *CLIPBOARD),
     "empty": ("add-point-here", "add-point", "paste", LINE, "select-all", "select-nth", LINE, "snap", "finer", "coarser", LINE, *LANE),
     "ruler": ("play-selection", "zoom-span", "zoom-all", LINE, "copy", "copy-all", "paste-scaled", "duplicate", "repeat", "repeat-growing", LINE,
-              "cycle", "span-here", "span-away"),
+              "own-loop", "own-loop-ends", "slot-here", "span-here", "span-away"),
+    "switch": ("slot-here", "switch-remove", "next-slot"),
     "low": LANE,
     "track": ("mute", "solo", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
     "device": ("bypass-device", "device-up", "device-down", LINE, "clear-device", "write-device", "remove-device"),

@@ -73,7 +73,7 @@ class Window(QMainWindow):
         self.made.give_keys(self, self.focus_lane)
         for widget, pick in (
             (self.focus_lane, self.focus_lane.menu_kind),
-            (self.ruler, lambda _: "ruler"),
+            (self.ruler, self.ruler.menu_kind),
             (self.low_lanes, self.low_lanes.menu_kind),
             (self.takes_view, self.takes_view.menu_kind),
             (self.overview, lambda _: "overview"),

@@ -12,8 +12,9 @@ from zolvek.core.curve.spans import cut
 from zolvek.core.document.parts import remove_lane, with_curve, with_lane, with_track
 from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane, Link, Project, Switch
+from zolvek.core.model.project import Cycle, Lane, Link, Project, Switch
 from zolvek.core.records import replace
+from zolvek.core.value.reach import WHOLE, around
 
 
 def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) -> Lane:
@@ -38,6 +39,37 @@ def reach_of(lane: Lane, first: float, last: float) -> tuple[float, float]:
         )
     ends = lane.to_position([low, high])
     return float(ends[0]), float(ends[1])
+
+
+def made_relative(project: Project, lane: str) -> Project:
+    """The lane drawn around where its control stands, heard as before while it stands there."""
+    old = project.lane(lane)
+    if old.relative:
+        return project
+    own = project.device_of(lane).position(old.parameter)
+    value = 0.5 + 0.5 * (old.to_position(old.curve.value) - own)
+    factor = 0.5 * (old.reach[1] - old.reach[0])
+    curve = valued(old.curve, value, factor)
+    return with_lane(project, replace(old, curve=curve, reach=WHOLE, relative=True))
+
+
+def made_absolute(project: Project, lane: str) -> Project:
+    """The lane drawn over its control's whole travel, heard as it is now: clipped where it is."""
+    old = project.lane(lane)
+    if not old.relative:
+        return project
+    low, high = around(old.reach, project.device_of(lane).position(old.parameter))
+    value = np.clip(low + (high - low) * old.curve.value, 0.0, 1.0)
+    curve = valued(old.curve, value, high - low)
+    return with_lane(project, replace(old, curve=curve, reach=WHOLE, relative=False))
+
+
+def all_absolute(project: Project, device: str) -> Project:
+    """The device's lanes, none of them relative: what writes positions needs them so."""
+    for lane in project.device_track(device).lanes:
+        if lane.device == device and lane.relative and not lane.locked:
+            project = made_absolute(project, lane.id)
+    return project
 
 
 def retarget(project: Project, lane: str, device: str, parameter: str) -> Project:
@@ -83,6 +115,7 @@ def cleared(project: Project, lane: str) -> Project:
     """The lane flat at its control's present value, as a new one is."""
     old = project.lane(lane)
     value = float(old.from_position(project.device_of(lane).position(old.parameter)))
+    value = 0.5 if old.relative else value
     return with_lane(project, replace(old, curve=flat(value), cycle=None, switches=()))
 
 
@@ -180,6 +213,45 @@ def followed(project: Project, lane: str, before: Curve, after: Curve) -> Projec
         value = curve.value + link.factor * (after.at(curve.beat) - before.at(curve.beat))
         project = with_curve(project, other.id, set_value(curve, np.arange(len(curve)), value))
     return project
+
+
+LEAST_LOOP = 1.0 / 64.0  # beats
+
+
+def with_loop(lane: Lane, first: float, last: float) -> Lane:
+    """The lane plays on to `last` once, and from there repeats what lies from `first` to it. Raises
+    ZolvekError when that is too short."""
+    return replace(lane, cycle=Cycle(first, last - first))
+
+
+def moved_switch(lane: Lane, beat: float, to: float) -> Lane:
+    """The switch at a beat at another one; where there is one already it goes."""
+    slot = next(s.slot for s in lane.switches if s.beat == beat)
+    return with_switch(without_switch(lane, beat), to, slot)
+
+
+def without_switch(lane: Lane, beat: float) -> Lane:
+    """What plays before the switch goes on."""
+    return replace(lane, switches=tuple(s for s in lane.switches if s.beat != beat))
+
+
+def moved_slot(lane: Lane, slot: int, by: int) -> Lane:
+    """A slot further up or down; the switches go on to play what they played."""
+    to = min(max(slot + by, 0), len(lane.slots) - 1)
+    order = list(range(len(lane.slots)))
+    order.insert(to, order.pop(slot))
+    places = {old: new for new, old in enumerate(order)}
+    switches = tuple(replace(s, slot=places.get(s.slot, s.slot)) for s in lane.switches)
+    return replace(lane, slots=tuple(lane.slots[i] for i in order), switches=switches)
+
+
+def without_slot(lane: Lane, slot: int) -> Lane:
+    """A slot gone; where it played the lane's own curve does."""
+    switches = tuple(
+        replace(s, slot=-1 if s.slot == slot else s.slot - (s.slot > slot)) for s in lane.switches
+    )
+    slots = (*lane.slots[:slot], *lane.slots[slot + 1 :])
+    return replace(lane, slots=slots, switches=switches)
 
 
 def with_switch(lane: Lane, beat: float, slot: int) -> Lane:

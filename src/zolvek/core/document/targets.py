@@ -76,7 +76,10 @@ def base(project: Project, lane: str) -> Target:
         changed = with_lane(project, replace(own, curve=after, pins=pins))
         return followed(changed, lane, before, after)
 
-    return Target(lane, own.curve, project.parameter_of(lane), own.reach, put)
+    parameter = project.parameter_of(lane)
+    if own.relative:
+        parameter = Parameter("relative", parameter.name, "", "±%", -100.0, 100.0)
+    return Target(lane, own.curve, parameter, own.reach, put)
 
 
 def layer(project: Project, lane: str, key: str) -> Target:

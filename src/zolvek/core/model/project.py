@@ -150,7 +150,8 @@ class Lane(Record, frozen=True):
     """Drives one parameter of one device of its track.
 
     `reach` is the two positions that the curve's 0 and 1 stand for (low above high inverts).
-    Bypassed: kept, not applied. Hidden: applied, not shown.
+    Bypassed: kept, not applied. Hidden: applied, not shown. Relative: drawn around where the control
+    stands, its reach counted from −1 to 1 of the travel.
     """
 
     id: str
@@ -172,6 +173,7 @@ class Lane(Record, frozen=True):
     takes: tuple[Take, ...] = ()
     comp: Comp | None = None
     pins: tuple[Beat, ...] = ()  # beats at which points stay when the lane is thinned
+    relative: bool = False
     fit: bool = False  # what layers take beyond the reach is fitted into it, not clipped
 
     def __post_init__(self) -> None:

@@ -31,7 +31,8 @@ class Lfo(Record, frozen=True):
 
     With `rate_end` the rate goes there over the span: evenly in octaves, or with `by_equal_steps`
     in Hz, or by the curve `rate_way` (beats 0..1 of the span; value 0 is the rate, 1 its end).
-    `amount_way` is a curve of the same kind that the amount is multiplied by.
+    `amount_way` is a curve of the same kind that the amount is multiplied by; with `both_ways` its 0..1
+    stands for −100 to 100 %.
     """
 
     wave: str = "sine"
@@ -49,6 +50,7 @@ class Lfo(Record, frozen=True):
     by_equal_steps: bool = False
     rate_way: Curve | None = None
     amount_way: Curve | None = None
+    both_ways: bool = False
     pattern: Pattern | None = None
 
     def __post_init__(self) -> None:

@@ -115,7 +115,8 @@ def _levelled(lfo: Lfo, unit: Floats, u: Floats) -> Floats:
     """Wave −1..1 at the LFO's amount and centre; `u` 0..1 of the span."""
     amount = lfo.amount * (-1.0 if lfo.invert else 1.0) / 2.0
     if lfo.amount_way is not None:
-        return lfo.centre + amount * lfo.amount_way.at(np.clip(u, 0.0, 1.0)) * unit
+        way = lfo.amount_way.at(np.clip(u, 0.0, 1.0))
+        return lfo.centre + amount * (2.0 * way - 1.0 if lfo.both_ways else way) * unit
     return lfo.centre + amount * unit
 
 
@@ -256,6 +257,8 @@ def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:
     way = np.empty(0)
     if lfo.amount_way is not None:
         way = lfo.amount_way.beat * (last - first) + first
+        if lfo.both_ways:
+            way = np.append(way, _through_zero(lfo.amount_way) * (last - first) + first)
     turns = np.concatenate(([first, last], inside, tempo if lfo.rate.timed else [], way))
     turns = turns[(turns >= first) & (turns <= last)]
 
@@ -263,6 +266,14 @@ def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:
         return value_at(lfo, first, last, cycles.tempo, beats)
 
     return approximated(function, turns, tolerance)
+
+
+def _through_zero(way: Curve) -> Floats:
+    """Where, between two points, an amount that goes both ways passes zero along a line."""
+    low, high = way.value[:-1] - 0.5, way.value[1:] - 0.5
+    turns = (low * high < 0.0) & (way.shape[:-1] == LINE)
+    share = low[turns] / (low[turns] - high[turns])
+    return way.beat[:-1][turns] + share * np.diff(way.beat)[turns]
 
 
 def _leaning(lfo: Lfo, cycles: Cycles, place: Floats, knots: Floats) -> Floats:

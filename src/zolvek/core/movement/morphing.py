@@ -17,7 +17,7 @@ from zolvek.core.curve.edits import take
 from zolvek.core.curve.shapes import CODES, HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.document import stored_states
-from zolvek.core.document.lanes import with_reach
+from zolvek.core.document.lanes import all_absolute, with_reach
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import Morph, Way
@@ -63,6 +63,7 @@ def morphed(
     first, last = span
     if not last > first >= 0.0:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
+    project = all_absolute(project, device)
     own_rows = rows(project, device, start, end)
     also = always
     if own_rows:
@@ -111,8 +112,9 @@ def _heard_otherwise(
         if lane is None or lane.bypassed:
             heard = [track.device(device).position(key)]
         else:
-            low, high = played(lane, project).curve.extents(np.array(span))
-            heard = lane.to_position(np.concatenate((low, high))).tolist()
+            told = played(lane, project)
+            low, high = told.curve.extents(np.array(span))
+            heard = told.lane.to_position(np.concatenate((low, high))).tolist()
         if max(abs(each - position) for each in heard) > stored_states.SAME:
             found.add(key)
     return frozenset(found)

@@ -17,7 +17,7 @@ from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.document import stored_states
-from zolvek.core.document.lanes import with_reach
+from zolvek.core.document.lanes import all_absolute, with_reach
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pad import FEWEST, Pad, PadCorner
@@ -152,7 +152,7 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     beats, found = _followed(project, pad, device, tolerance)
     if not found:
         raise ZolvekError("The states on the pad do not differ.", "pad", "Put others on it.")
-    project = add_lanes(project, pad.device, list(found))
+    project = add_lanes(all_absolute(project, pad.device), pad.device, list(found))
     track = project.device_track(pad.device)
     lanes = []
     for lane in track.lanes:

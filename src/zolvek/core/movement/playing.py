@@ -5,26 +5,30 @@ from __future__ import annotations
 from functools import cached_property
 
 from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import leaps
 from zolvek.core.curve.shaping import repeated
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.layering import Layered, layered
+from zolvek.core.movement.layering import Applied, Layered, layered
 from zolvek.core.records import Record, replace
+from zolvek.core.value.reach import WHOLE, Reach, around
 
 
 class Heard(Record, frozen=True, eq=False):
-    """A lane as it is heard: what its curve comes to, over its reach."""
+    """A lane as it is heard: what its curve comes to, over its reach. `drawn`: what that is of the lane's
+    own scale, which is another one where the lane is relative."""
 
     lane: Lane
     curve: Curve | Layered
+    drawn: Curve | Layered
 
     @property
     def plain(self) -> bool:
         """Whether it is just the lane's own curve."""
-        return self.curve is self.lane.curve
+        return self.drawn is self.lane.curve
 
     def at(self, beats: Numbers) -> Floats:
         """The parameter's position at each of `beats`."""
@@ -39,13 +43,34 @@ class Heard(Record, frozen=True, eq=False):
 def played(lane: Lane, project: Project) -> Heard:
     """The lane as it is heard in the project; kept with the lane."""
     kept = lane.__dict__.get("_played")
-    if kept is None or kept[0] != project.length or kept[1] is not project.tempo:
-        curve: Curve | Layered = unrolled(lane, project.length)
-        if lane.layers:
-            curve = layered(curve, lane, project.tempo, project.length)  # type: ignore[arg-type]  # what is layered is heard as a curve is
-        kept = (project.length, project.tempo, Heard(lane, curve))
+    own = _own(lane, project) if lane.relative else 0.0
+    if kept is None or kept[0] != project.length or kept[1] is not project.tempo or kept[3] != own:
+        base = unrolled(lane, project.length)
+        drawn = layered(base, lane, project.tempo, project.length) if lane.layers else base
+        made = Heard(lane, drawn, drawn)
+        if lane.relative:
+            low, high = around(lane.reach, own)
+            parts = drawn.parts if isinstance(drawn, Layered) else ()
+            # Times the height of the reach, and then from its low end on: clipped where the travel ends.
+            mapping = (_by(True, high - low - 1.0), _by(False, low))
+            made = Heard(replace(lane, reach=WHOLE), Layered(base, (*parts, *mapping)), drawn)
+        kept = (project.length, project.tempo, made, own)
         lane.__dict__["_played"] = kept
     return kept[2]
+
+
+def _own(lane: Lane, project: Project) -> float:
+    return project.device_track(lane.device).device(lane.device).position(lane.parameter)
+
+
+def _by(scales: bool, amount: float) -> Applied:
+    """A part that is the same all the time."""
+    return Applied(scales, 2.0 * amount, flat(1.0), None)
+
+
+def reach_heard(lane: Lane, project: Project) -> Reach:
+    """The positions that the lane's 0 and 1 stand for now: beyond 0..1 for a relative one, it may be."""
+    return around(lane.reach, _own(lane, project)) if lane.relative else lane.reach
 
 
 def unrolled(lane: Lane, length: float) -> Curve:

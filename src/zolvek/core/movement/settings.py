@@ -36,7 +36,7 @@ LFO_SETTINGS = (
         "Amount at the end",
         "",
         "%",
-        "Empty: it stays; else it goes there over the span",
+        "Empty: it stays; else it goes there over the span; below 0 the other way up",
     ),
     Setting("centre", "Centre", "50 %", "%", "About which it moves"),
     Setting("phase", "Phase", "0 %", "%", "Of a cycle; a sine is at its centre, rising, at 0"),

@@ -134,3 +134,9 @@ def control(studio: Studio) -> str:
 
 def kept(studio: Studio) -> str:
     return "" if studio.session.hearing.kept is not None else "No version is kept."
+
+
+def switch(studio: Studio) -> str:
+    own, here = studio.session.lane, studio.session.playhead.beat
+    there = own is not None and any(each.beat <= here + 1e-9 for each in own.switches)
+    return open_lane(studio) or ("" if there else "No slot switches before the playhead.")

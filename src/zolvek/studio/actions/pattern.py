@@ -20,5 +20,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("pattern-delete", "Delete the pattern", "", "From the library, whose undo brings it back", lambda s: patterns.delete(s.session), refused=needs.pattern),
     Action("pattern-undo", "Undo in the library", "", "Take back the library's last change", lambda s: patterns.undo(s.session), refused=needs.shelf_step, label=_undo_label),
     Action("slot-add", "Add the pattern to the slots", "", "Of the focus lane", lambda s: patterns.add_slot(s.session), refused=needs.pattern_and_lane, apart=True),
+    Action("slot-here", "Play a slot from this bar on…", "", "From the playhead's bar; its mark on the ruler is dragged", lanes.switch_at_playhead, refused=needs.slots),
+    Action("switch-remove", "Remove the switch here", "", "The last one before the playhead; what played before goes on", lambda s: lanes.remove_switch(s.session), refused=needs.switch),
     Action("next-slot", "Next slot from the next bar", "N", "The lane's next pattern, while it plays", lambda s: lanes.next_slot(s.session), refused=needs.slots),
 )  # fmt: skip

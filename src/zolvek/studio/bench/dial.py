@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWh
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.playing import played, reach_heard
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio import theme as themes
 from zolvek.studio.asking import Ask
@@ -63,12 +63,17 @@ class Dial(QWidget):
         tried = self.session.hearing.listening.tried
         held = dict(self.session.held.values)
         if lane and lane.id in held:
-            heard = float(lane.to_position(held[lane.id]))
+            heard = self._of(lane, held[lane.id])
         elif tried and lane and tried[0] == lane.id:
-            heard = float(lane.to_position(tried[1].at(self.session.playhead.beat)))
+            heard = self._of(lane, float(tried[1].at(self.session.playhead.beat)))
         elif applied and lane:
             heard = self._at_place(lane)
         return heard, own, applied, lane is not None and lane.id == self.session.focus.id
+
+    def _of(self, lane: Lane, value: float) -> float:
+        """The position that a value of the lane's curve stands for."""
+        low, high = reach_heard(lane, self.session.project)
+        return min(max(low + (high - low) * value, 0.0), 1.0)
 
     def _at_place(self, lane: Lane) -> float:
         """Where the lane has the control now; kept, as most edits are of another lane."""

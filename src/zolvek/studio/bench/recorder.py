@@ -13,6 +13,7 @@ from zolvek.core.document import comping
 from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.playing import reach_heard
 from zolvek.core.movement.recording import MODES, Pass, written
 from zolvek.core.records import replace
 from zolvek.studio.bench.player import Player
@@ -116,7 +117,7 @@ class Recorder(QObject):
             for key in self.passes:
                 lane = session.project.lane(key)
                 own = session.project.device_of(key).position(lane.parameter)
-                value = float(lane.from_position(own))
+                value = 0.5 if lane.relative else float(lane.from_position(own))
                 self.passes[key].add(self.start, value)
                 self.held[key] = value
         self.timer.start()
@@ -261,7 +262,10 @@ class Recorder(QObject):
         """The lane's reach, looked up once while the project stays as it is."""
         project = self.session.project
         if self.reaches[0] is not project:
-            self.reaches = project, {x.id: x.reach for x in project.lanes() if x.id in self.passes}
+            self.reaches = (
+                project,
+                {x.id: reach_heard(x, project) for x in project.lanes() if x.id in self.passes},
+            )
         return self.reaches[1][lane]
 
     def missed(self, lane: str) -> None:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from zolvek.core.document import lanes, parts
-from zolvek.core.document.worked_on import counted
+from zolvek.core.document.worked_on import bars_text, counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Cycle
 from zolvek.core.movement.playing import without_cycle
 from zolvek.core.records import replace
 from zolvek.studio.commands.scope import base_only, scope, unlocked
@@ -33,6 +32,16 @@ def toggle_bypass(session: Session) -> None:
     change(session, label, bypassed=not lane.bypassed)
 
 
+def toggle_relative(session: Session) -> None:
+    """Drawn around where the control stands, so that the movement goes along with it; or absolute again.
+    Either way it is heard as before."""
+    lane = unlocked(session)
+    work, words = (
+        (lanes.made_absolute, "absolute") if lane.relative else (lanes.made_relative, "relative")
+    )
+    session.document.edit(f"Make the lane {words}", work(session.project, lane.id))
+
+
 def neighbour(session: Session, way: int) -> None:
     """Work on the lane above or below, among those that are shown."""
     ids = [lane.id for lane in session.project.lanes() if not lane.hidden]
@@ -55,27 +64,62 @@ def arm(session: Session) -> None:
     session.passes.arm(lane.id)
 
 
-# --- cycle, slots and reach ---
+# --- own loop, slots and reach ---
 
 
-def set_cycle(session: Session) -> None:
-    """The lane repeats the selected span from its end on; again takes the cycle away."""
-    lane = unlocked(session)
-    if lane.cycle is not None:
-        session.edit_lane("End the lane's cycle", replace(lane, cycle=None))
+def set_loop(session: Session) -> None:
+    """The lane repeats the selected span from its end on: its own loop, whatever the track does. With
+    another span selected the loop is that one; again, it ends."""
+    lane, span = unlocked(session), session.span.beats
+    here = lane.cycle
+    if here is not None and span in (None, (here.beat, here.beat + here.length)):
+        session.edit_lane("End the lane's own loop", replace(lane, cycle=None))
         return
-    if session.span.beats is None:
+    if span is None:
         raise ZolvekError(
             "Which stretch shall it repeat?", remedy="Select a span on the ruler first."
         )
-    first, last = session.span.beats
-    session.edit_lane("Cycle the selected span", replace(lane, cycle=Cycle(first, last - first)))
+    bars = bars_text(*span, session.project.meter)
+    session.edit_lane(f"The lane's own loop: {bars}", lanes.with_loop(lane, *span))
+
+
+def type_loop(studio: Studio) -> None:
+    """Ask for both ends of the lane's own loop."""
+    session = studio.session
+    lane, text = unlocked(session), session.project.meter.text
+    span = session.span.beats or (0.0, session.project.length)
+    if lane.cycle is not None:
+        span = lane.cycle.beat, lane.cycle.beat + lane.cycle.length
+    told = studio.ask.text(
+        "The lane's own loop", "From … to …:", f"{text(span[0])} to {text(span[1])}"
+    )
+    if told is None:
+        return
+    ends = [session.position_of(part) for part in told.split(" to ")]
+    if len(ends) != 2 or ends[1] - ends[0] < lanes.LEAST_LOOP:
+        raise ZolvekError(f"“{told}” is no stretch.", remedy="Write two positions: 17 to 21.")
+    label = f"The lane's own loop: {bars_text(ends[0], ends[1], session.project.meter)}"
+    session.edit_lane(label, lanes.with_loop(lane, ends[0], ends[1]))
+
+
+def switch_at_playhead(studio: Studio) -> None:
+    """Ask for a slot that plays from the playhead's bar on."""
+    session = studio.session
+    lane, meter = unlocked(session), session.project.meter
+    names = ["The lane's own curve", *(f"{n + 1}: {s.name}" for n, s in enumerate(lane.slots))]
+    chosen = studio.ask.choose("From this bar on", "Plays:", names)
+    if chosen is not None:
+        bar = meter.bar_beat(meter.bar_at(session.playhead.beat))
+        made = lanes.with_switch(lane, bar, names.index(chosen) - 1)
+        session.edit_lane(f"Play {chosen} from bar {meter.bar_at(bar)}", made)
 
 
 def unroll(session: Session) -> None:
-    """Cycle and slots written out as points."""
+    """Own loop and slots written out as points."""
     lane = unlocked(session)
-    session.edit_lane("Unroll the cycle to points", without_cycle(lane, session.project.length))
+    session.edit_lane(
+        "Write the own loop out as points", without_cycle(lane, session.project.length)
+    )
 
 
 def next_slot(session: Session) -> None:
@@ -92,6 +136,15 @@ def next_slot(session: Session) -> None:
     name = lane.slots[slot].name if slot >= 0 else "the lane's own curve"
     label = f"Play {name} from bar {meter.bar_at(bar)}"
     session.edit_lane(label, lanes.with_switch(lane, bar, slot))
+
+
+def remove_switch(session: Session) -> None:
+    """The last switch at or before the playhead goes; what played before it goes on."""
+    lane, here = unlocked(session), session.playhead.beat
+    before = [each.beat for each in lane.switches if each.beat <= here + 1e-9]
+    if before:
+        where = session.project.meter.text(before[-1])
+        session.edit_lane(f"Remove the switch at {where}", lanes.without_switch(lane, before[-1]))
 
 
 def set_reach(

@@ -86,6 +86,16 @@ def add_slot(session: Session) -> None:
     session.edit_lane(label, replace(lane, slots=(*lane.slots, pattern)))
 
 
+def change_slot(session: Session, slot: int, way: int) -> None:
+    """A slot further up (−1) or down (1), or (0) gone."""
+    lane = unlocked(session)
+    name = lane.slots[slot].name
+    if way:
+        session.edit_lane(f"Move the slot {name}", lanes.moved_slot(lane, slot, way))
+    else:
+        session.edit_lane(f"Remove the slot {name}", lanes.without_slot(lane, slot))
+
+
 def play_slot_here(session: Session, slot: int) -> None:
     """The slot (−1: the lane's own curve) plays in the section at the playhead."""
     lane, project = unlocked(session), session.project

@@ -15,6 +15,7 @@ from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
 from zolvek.core.document.worked_on import WorkedOn, counted
 from zolvek.core.errors import ZolvekError
+from zolvek.core.movement.playing import reach_heard
 from zolvek.core.records import replace
 from zolvek.core.value.changes import by_units, parse_change
 from zolvek.core.value.typed import number_of
@@ -232,7 +233,8 @@ def take_from_dial(session: Session) -> None:
     """The points at the control's own present value."""
     lane, found = base_only(session, "dial"), worked_points(session)
     position = session.project.device_of(lane.id).position(lane.parameter)
-    curve = edits.set_value(lane.curve, found.points, lane.from_position(position))
+    value = 0.5 if lane.relative else lane.from_position(position)
+    curve = edits.set_value(lane.curve, found.points, value)
     session.edit_curve(f"Take the dial's value for {found.name}", curve, session.points.chosen)
 
 
@@ -240,7 +242,8 @@ def send_to_dial(session: Session) -> None:
     """The control's present value is set to the first selected point's, or the playhead's."""
     lane, chosen = base_only(session, "dial"), session.points.chosen
     at = lane.curve.beat[chosen[0]] if chosen.size else session.playhead.beat
-    position = float(lane.at(at))
+    low, high = reach_heard(lane, session.project)
+    position = min(max(low + (high - low) * float(lane.curve.at(at)), 0.0), 1.0)
     parameter = session.project.parameter_of(lane.id)
     project = parts.set_dial(session.project, lane.device, lane.parameter, position)
     session.document.edit(f"Set {parameter.name} to {parameter.text(position)}", project)

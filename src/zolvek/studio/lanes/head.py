@@ -110,6 +110,7 @@ class Head(QWidget):
         layers = len(lane.layers)
         words = (
             "armed" if lane.id in session.passes.armed else "",
+            "relative" if lane.relative else "",
             "own loop" if lane.cycle else "",
             f"{layers} layer" + ("s" if layers > 1 else "") if layers else "",
             f"drawing on {target.aside}" if target.aside else "",

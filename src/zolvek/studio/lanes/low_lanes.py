@@ -161,7 +161,7 @@ class LowLanes(QWidget):
         ink = theme.ghost if lane.bypassed else themes.lane_ink(theme, lane)
         inner = sheet.adjusted(0, 5, 0, -5)
         heard = played(lane, project)
-        painting.draw_curve(painter, heard.curve, self.view, inner, ink, 1.3)
+        painting.draw_curve(painter, heard.drawn, self.view, inner, ink, 1.3)
         self._points(painter, theme, lane, inner, ink)
         self._label(painter, theme, lane, sheet)
         painter.end()
@@ -171,7 +171,7 @@ class LowLanes(QWidget):
     def _value(self, painter: QPainter, theme: themes.Theme, lane: Lane, top: int) -> None:
         """What the lane has its control at, at the playhead, in the margin."""
         project, here = self.session.project, self.session.playhead.beat
-        position = float(lane.to_position(played(lane, project).curve.at(here)))
+        position = float(played(lane, project).at(here))
         text = project.parameter_of(lane.id).text(position)
         painter.setFont(themes.font(9.5))
         area = QRectF(2, top + 2, SCALE - 8, 18)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -10,11 +10,15 @@ from zolvek.studio import theme as themes
 from zolvek.studio.bench.player import Player
 from zolvek.studio.lanes.focus_lane import SCALE
 from zolvek.studio.lanes.painting import shown_bars
+from zolvek.studio.lanes.ruler_marks import Mark, MarkDrag, mark_at, marks_of
 from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
 HEIGHT = 38
 HINT = "Press to place the playhead · drag to select a span, snapped to the grid · Esc lets it go"
+
+
+MARK_HINT = "Drag to move this mark of the lane · Ctrl frees it from the grid"
 
 
 class Ruler(QWidget):
@@ -31,13 +35,16 @@ class Ruler(QWidget):
         ):  # fmt: skip
             signal.connect(self.update)
         session.document.changed.connect(self._follow)
+        session.focus.changed.connect(self._follow)
+        self.mark: MarkDrag | None = None
         self.playhead = 0.0
         session.playhead.changed.connect(self._move_playhead)
 
     def _frame(self) -> tuple[object, ...]:
         """What of the project is shown here."""
         project = self.session.project
-        return project.tempo, project.meter, project.sections, project.length
+        marks = tuple(marks_of(self.session.lane))
+        return project.tempo, project.meter, project.sections, project.length, marks
 
     def _follow(self) -> None:
         frame = self._frame()
@@ -71,12 +78,31 @@ class Ruler(QWidget):
             painter.drawLine(QPointF(x, 20), QPointF(x, HEIGHT))
             painter.setPen(themes.color(theme.quiet))
             painter.drawText(QPointF(x + 4, HEIGHT - 6), str(bar))
+        self._paint_marks(painter, theme)
         x = SCALE + self.view.x(self.session.playhead.beat)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(themes.color(theme.playhead))
         corners = ((x - 5, 24), (x + 5, 24), (x, HEIGHT))
         painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+
+    def _paint_marks(self, painter: QPainter, theme: themes.Theme) -> None:
+        """The ends of the lane's own loop as brackets, and its slots' switches as flags."""
+        lane = self.session.lane
+        if lane is None:
+            return
+        ink = themes.color(themes.lane_ink(theme, lane))
+        for mark in marks_of(lane):
+            x = round(SCALE + self.view.x(mark.beat)) + 0.5
+            painter.setPen(QPen(ink, 2.0))
+            painter.drawLine(QPointF(x, 20), QPointF(x, HEIGHT - 1))
+            way = {"loop-start": 5.0, "loop-end": -5.0}.get(mark.kind, 0.0)
+            for y in (20.5, HEIGHT - 1.5):
+                painter.drawLine(QPointF(x, y), QPointF(x + way, y))
+            if mark.text:
+                painter.fillRect(QRectF(x, 19, 9, 7), ink)
+                painter.setPen(ink)
+                painter.drawText(QPointF(x + 12, 28), mark.text[:14])
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
         project = self.session.project
@@ -101,18 +127,44 @@ class Ruler(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
+            found = mark_at(self.session, self.view, event.position().x() - SCALE)
+            if found is not None and event.position().y() > 18:
+                self.session.notices.try_to(lambda: self._take(found))
+                return
             self.start = self._beat(event)
             self.press_x = event.position().x()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.notices.say(HINT)
+        if self.mark is not None:
+            mark, beat = self.mark, self._beat(event)
+            self.session.notices.try_to(lambda: mark.update(beat))
+            return
+        near = mark_at(self.session, self.view, event.position().x() - SCALE)
+        shapes = Qt.CursorShape
+        self.setCursor(shapes.SplitHCursor if near else shapes.ArrowCursor)
+        self.session.notices.say(MARK_HINT if near else HINT)
         if self.start is not None and abs(event.position().x() - self.press_x) > 3:
             low, high = sorted((self.start, min(self._beat(event), self.session.project.length)))
             self.session.span.choose((low, high) if high > low else None)
 
+    def _take(self, found: Mark) -> None:
+        self.mark = MarkDrag(self.session, found)
+
+    def menu_kind(self, at: QPoint | None) -> str:
+        """What the menu is of: a switch that is pressed goes with the playhead there."""
+        found = mark_at(self.session, self.view, at.x() - SCALE) if at is not None else None
+        if found is not None and found.kind == "switch":
+            self.player.seek(found.beat)
+            return "switch"
+        return "ruler"
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self.mark is not None:
+            self.mark.finish()
+            self.mark = None
+            return
         if self.start is not None and abs(event.position().x() - self.press_x) <= 3:
             self.player.seek(self.start)
         self.start = None

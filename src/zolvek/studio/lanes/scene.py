@@ -101,9 +101,9 @@ def _draw_layers(painter: QPainter, scene: Scene) -> None:
     heard, plot = played(scene.lane, scene.session.project), scene.plot
     if heard.plain:
         return
-    painting.draw_curve(painter, heard.curve, plot.view, plot.area, scene.theme.layer, 1.4)
-    if isinstance(heard.curve, Layered) and not heard.curve.fit:
-        _draw_cut(painter, scene, heard.curve)
+    painting.draw_curve(painter, heard.drawn, plot.view, plot.area, scene.theme.layer, 1.4)
+    if isinstance(heard.drawn, Layered) and not heard.drawn.fit:
+        _draw_cut(painter, scene, heard.drawn)
 
 
 def _draw_choices(painter: QPainter, scene: Scene) -> None:

@@ -25,6 +25,7 @@ from zolvek.studio.rail.making_page import MakingPage
 from zolvek.studio.widgets import choice, pick
 
 MANY_POINTS = 20_000  # from which on a person is asked first
+LAST = "last"  # the LFO that was written to the lane last
 PATTERN = "pattern:"  # before the name of a pattern that is the wave
 
 
@@ -47,9 +48,12 @@ class LfoPage(MakingPage):
         self.way = choice(ways, "How the rate changes", lambda _: self.changed())
         self._add_patterns(self.way, "")
         self.invert = QCheckBox("Upside down")
-        self.on = QCheckBox("In phase with the last LFO")
-        for box in (self.invert, self.on):
-            box.clicked.connect(lambda _: self.changed())
+        self.invert.clicked.connect(lambda _: self.changed())
+        self.on = choice([], "In phase with", lambda _: self.changed())
+        self.on.setToolTip("Its cycle goes on from that LFO's, wherever that begins")
+        for part in (self.session.document, self.session.focus):
+            part.changed.connect(self._list_others)
+        self._list_others()
         for widget in (self.wave, self.fields, self.way, self.invert, self.on):
             self.room.addWidget(widget)
         self.seed = SeedEntry("Seed of a random wave", self.changed)
@@ -92,13 +96,44 @@ class LfoPage(MakingPage):
             invert=self.invert.isChecked(),
             seed=self.seed.seed() if WAVES[self._row].random else 1,
         )
-        before = self.last.get(self._place)
-        if self.on.isChecked() and before is not None:
+        before = self._in_phase_with()
+        if before is not None:
             cycles = lfos.Cycles(*before, self.session.project.tempo)
             phase = float(cycles.gone(np.array(self.span[0])))
             turns = pattern or WAVES[made.wave].corners
             made = replace(made, phase=phase % 1.0 if turns else phase)
         return made
+
+    def _list_others(self) -> None:
+        """All LFOs of the project: layers of any lane, and the one that was written here last."""
+        project, shown = self.session.project, self.on.currentData()
+        rows: list[tuple[str, object]] = [("A phase of its own", None)]
+        if self._place in self.last:
+            rows.append(("In phase with the last one here", LAST))
+        for lane in project.lanes():
+            rows += [
+                (f"In phase with {layer.label}, {project.label_of(lane.id)}", (lane.id, layer.id))
+                for layer in lane.layers
+                if layer.lfo is not None
+            ]
+        if [self.on.itemData(i) for i in range(self.on.count())] != [data for _, data in rows]:
+            self.on.clear()
+            for text, data in rows:
+                self.on.addItem(text, data)
+            pick(self.on, shown if shown in [data for _, data in rows] else None)
+
+    def _in_phase_with(self) -> tuple[lfos.Lfo, float, float] | None:
+        """The LFO that this one goes on with, and where that begins and ends."""
+        chosen, project = self.on.currentData(), self.session.project
+        if chosen == LAST:
+            return self.last.get(self._place)
+        if chosen is None or not project.has_lane(chosen[0]):
+            return None
+        layer = project.lane(chosen[0]).layer(chosen[1])
+        if layer is None or layer.lfo is None:
+            return None
+        end = project.length if layer.last is None else layer.last
+        return layer.lfo, layer.first, max(end, layer.first + 1e-6)
 
     @property
     def _place(self) -> tuple[object, str | None]:
@@ -119,6 +154,7 @@ class LfoPage(MakingPage):
 
     def written(self) -> None:
         self.last[self._place] = (self.made_lfo(), *self.span)
+        self._list_others()
 
     def _as_layer(self) -> None:
         made = self.made_lfo()
@@ -139,10 +175,11 @@ class LfoPage(MakingPage):
             "amount_end": "",
         }
         if lfo.amount_way is not None:
-            low, high = (abs(amount) * float(lfo.amount_way.value[i]) for i in (0, -1))
+            ends = (float(lfo.amount_way.value[i]) for i in (0, -1))
+            low, high = (abs(amount) * (2.0 * v - 1.0 if lfo.both_ways else v) for v in ends)
             texts |= {"amount": f"{100 * low:g} %", "amount_end": f"{100 * high:g} %"}
         self.fields.fill(lfo, texts)
         self.seed.keep(lfo.seed)
         self._show_wave()
         self.invert.setChecked(amount < 0.0)
-        self.on.setChecked(False)
+        pick(self.on, None)

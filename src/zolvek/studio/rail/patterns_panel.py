@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
@@ -62,6 +64,10 @@ class PatternsPanel(QWidget):
         line = QHBoxLayout()
         line.addWidget(ActionButton("Add to slots", studio.action("slot-add")))
         line.addWidget(button("Play here", self.play_here, tip="In the section at the playhead"))
+        layout.addLayout(line)
+        line = QHBoxLayout()
+        for text, way in (("Up", -1), ("Down", 1), ("Remove", 0)):
+            line.addWidget(button(text, partial(self._change_slot, way)))
         layout.addLayout(line)
         session.focus.changed.connect(self._show_slots)
         session.document.changed.connect(self._show_slots)
@@ -134,6 +140,14 @@ class PatternsPanel(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, slot)
             self.slots.addItem(item)
         self.slots.setCurrentRow(min(max(row, 0), self.slots.count() - 1))
+
+    def _change_slot(self, way: int) -> None:
+        """The chosen slot further up or down, or (0) gone."""
+        item = self.slots.currentItem()
+        slot = int(item.data(Qt.ItemDataRole.UserRole)) if item is not None else -1
+        if slot >= 0:
+            self.session.notices.try_to(lambda: patterns.change_slot(self.session, slot, way))
+            self.slots.setCurrentRow(min(max(slot + way, 0) + 1, self.slots.count() - 1))
 
     def play_here(self) -> None:
         """The chosen slot plays in the section at the playhead."""
