@@ -49,7 +49,7 @@ class Catalogue(unittest.TestCase):
                 self.assertEqual(len(set(names)), len(names), "no two read the same")
                 for preset in kind.presets:
                     values = kind.preset(preset.name)
-                    self.assertEqual(set(values), set(kind.by_id))
+                    self.assertEqual(set(values), set(kind.by_id) - {"bypass"})
                     for key, text in preset.values.items():
                         parameter = kind.parameter(key)
                         shown = parameter.text(values[key])

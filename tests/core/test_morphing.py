@@ -28,7 +28,7 @@ from zolvek.formats import project_file, state_file
 
 DEMO = replace(build(), states=(), morphs=(), pads=())
 HORN = DEMO.device_track("horn").device("horn")
-KEYS = [p.id for p in HORN.parameters]
+KEYS = [p.id for p in HORN.row.parameters]
 PLACES = st.tuples(st.integers(0, 50), st.integers(0, 50))
 SPAN = (100.0, 116.0)
 
@@ -38,7 +38,7 @@ def settings_of(seed: int) -> dict[str, float]:
     rng = np.random.default_rng(seed)
     return {
         p.id: float(p.position(p.value(rng.random()))) if p.steps else float(rng.random())
-        for p in HORN.parameters
+        for p in HORN.row.parameters
     }
 
 
@@ -151,7 +151,7 @@ class Morphs(unittest.TestCase):
         made = stored_states.mutated(HORN, base, 0.2, 7)
         self.assertEqual(made, stored_states.mutated(HORN, base, 0.2, 7))
         self.assertNotEqual(made, stored_states.mutated(HORN, base, 0.2, 8))
-        for parameter in HORN.parameters:
+        for parameter in HORN.row.parameters:
             if not parameter.steps:
                 self.assertLessEqual(abs(made[parameter.id] - base[parameter.id]), 0.2 + 1e-12)
         self.assertEqual(stored_states.mutated(HORN, base, 0.0, 7), base)

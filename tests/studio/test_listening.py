@@ -38,7 +38,7 @@ class Listening(WindowTest):
         self.wait()
         chain = [d.kind for d in self.session.project.tracks[0].devices]
         self.assertEqual(chain, ["synth", "tremolo", "strip"])
-        self.assertIn("Tremolo", self.window.bench.heading.text())
+        self.assertIn("Tremolo", self.window.bench.heading.whole)
         panel.presets.setCurrentText("Flutter")
         panel.presets.activated.emit(panel.presets.currentIndex())
         self.assertIn("9", self.dial("rate").parameter.text(self.dial("rate").own))

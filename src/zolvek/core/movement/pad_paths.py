@@ -105,7 +105,7 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
     ]
     strongest = np.argmax(share, axis=0)
     found = {}
-    for parameter in device.parameters:
+    for parameter in device.row.parameters:
         own = np.array([values[parameter.id] for values in told])
         if np.ptp(own) > stored_states.SAME:
             found[parameter.id] = own[strongest] if parameter.steps else own @ share
