@@ -65,16 +65,17 @@ class Entry(QLineEdit):
 
     def _take(self) -> None:
         text = self.text()
+        self.setModified(False)  # so that what is read may be shown as it is written
         try:
             fault = "" if self.typed(text) is not False else self._unread(text)
         except ZolvekError as error:
             fault = f"{error.what} {error.remedy}".strip()
         self.refuse(fault)
         if fault:
+            self.setModified(True)
             self.selectAll()
         else:
             self.good = self.text()
-            self.setModified(False)
             give_back(self)
 
     def _unread(self, text: str) -> str:

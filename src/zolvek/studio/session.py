@@ -141,9 +141,10 @@ class Session:
         if target is None:
             raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
         project = target.put(self.document.before(gesture), lambda _: curve)
+        before = self._selected()
         if chosen is not None:
             self.points.will_be(chosen)
-        self.document.edit(label, project, gesture)
+        self.document.edit(label, project, gesture, before)
         if chosen is not None:
             self.points.choose(self.points.chosen)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -24,18 +23,29 @@ EVEN, EQUAL = "", "equal"  # ways that a rate changes by; any other is a pattern
 def read_setting(setting: Setting, text: str) -> Any:
     """What a text stands for; None when it is empty. Raises ZolvekError naming the setting."""
     clean = text.strip()
-    if not clean:
+    if not clean and setting.optional:
         return None
     if setting.unit == "rate":
         return parse_rate(clean)
     if setting.unit == "list":
-        numbers = [float(x) for x in re.findall(r"\d+(?:\.\d+)?", clean)]
-        return tuple(min(n / 100.0, 1.0) for n in numbers)
+        return _percents(clean, setting)
     unit = "s" if setting.unit == "s" else "%"
     number = read(clean, unit)
     if number is None or not np.isfinite(number):
         raise ZolvekError(f"“{text}” can't be read.", setting.label, f"Write {setting.default}.")
     return number if unit == "s" else number / 100.0
+
+
+def _percents(text: str, setting: Setting) -> tuple[float, ...]:
+    """Percents with spaces between."""
+    found = [read(part, "%") for part in text.removesuffix("%").split()]
+    if len(found) < 2 or any(n is None or not 0.0 <= n <= 100.0 for n in found):
+        raise ZolvekError(
+            f"“{text}” can't be read.",
+            setting.label,
+            f"Write two or more percents: {setting.default}.",
+        )
+    return tuple((n or 0.0) / 100.0 for n in found)
 
 
 def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:  # fmt: skip

@@ -12,13 +12,15 @@ MOST_SEED = 1_000_000  # of those that are rolled
 
 class Setting(Record, frozen=True):
     """One of them: `unit` "%" is typed in percent and used in 0..1, "s" in s or ms and used in seconds;
-    "rate" is a length of notes, bars, seconds or Hz; "list" percents with spaces between."""
+    "rate" is a length of notes, bars, seconds or Hz; "list" percents with spaces between. One that is
+    `optional` may be left empty."""
 
     key: str
     label: str
     default: str
     unit: str = "%"
     tip: str = ""
+    optional: bool = False
 
 
 LFO_SETTINGS = (
@@ -29,6 +31,7 @@ LFO_SETTINGS = (
         "",
         "rate",
         "Empty: it stays; else it goes there over the span",
+        True,
     ),
     Setting("amount", "Amount", "60 %", "%", "Of the lane's height, from lowest to highest"),
     Setting(
@@ -37,6 +40,7 @@ LFO_SETTINGS = (
         "",
         "%",
         "Empty: it stays; else it goes there over the span; below 0 the other way up",
+        True,
     ),
     Setting("centre", "Centre", "50 %", "%", "About which it moves"),
     Setting("phase", "Phase", "0 %", "%", "Of a cycle; a sine is at its centre, rising, at 0"),

@@ -63,12 +63,14 @@ class Document(QObject):
         self._begin(project, path)
         self.changed.emit()
 
-    def edit(self, label: str, project: Project, gesture: object = None) -> None:
-        """Make `project` the present one, as a step named `label`; the steps of one gesture
-        are one."""
+    def edit(
+        self, label: str, project: Project, gesture: object = None, left: object = None
+    ) -> None:
+        """Make `project` the present one, as a step named `label`; the steps of one gesture are one.
+        `left`: what was selected before, where that is no more."""
         history = self.history
         if gesture is None or gesture is not history.gesture:
-            history = history.leaving(self.selected())
+            history = history.leaving(left if left is not None else self.selected())
         edited = history.edited(project, label, gesture)
         if edited is not history:
             self._keep(edited)
