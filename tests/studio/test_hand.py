@@ -20,6 +20,7 @@ from zolvek.studio.actions.table import ACTIONS
 from zolvek.studio.commands.leaving import MODES, modes
 from zolvek.studio.fields import Entry, SeedEntry, Words
 from zolvek.studio.rail.rail import STEPS
+from zolvek.studio.rail.shape_panel import ShapePanel
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,
@@ -294,6 +295,7 @@ class Modeless(Hand):
             "kept": lambda: (session.hearing.keep_version(), session.hearing.compare("kept")),
             "bypass-all": lambda: session.hearing.compare("bypass"),
             "alone": lambda: session.hearing.listen(alone="horn.cutoff"),
+            "together": lambda: session.span.take_along(frozenset({"horn.cutoff"})),
             "tool": lambda: session.tools.choose("line"),
             "slot": lambda: self.with_slot(),
             "loop": lambda: (
@@ -401,6 +403,42 @@ class Modeless(Hand):
         self.assertEqual((session.focus.id, len(moved)), (focus, len(lane.curve)))
         self.do("undo")
         self.assertEqual(session.project.lane(lane.id).curve, lane.curve)
+
+
+class Together(Hand):
+    def test_lanes_swept_with_shift_are_worked_on_as_one(self) -> None:
+        low, session = self.window.low_lanes, self.session
+        self.view.show(0.0, 64.0)
+        self.wait()
+        (one, top, _), (two, below, _) = low._tops()[:2]
+        x = [round(64 + self.view.x(b)) for b in (8.0, 24.0)]
+        self.drag_on(low, QPoint(x[0], top + 20), QPoint(x[1], below + 20), SHIFT)
+        self.assertEqual((session.span.also, session.span.beats), ({one.id, two.id}, (8.0, 24.0)))
+        at = np.linspace(8.01, 23.99, 200)
+        before = {key: session.project.lane(key).curve.at(at) for key in (one.id, two.id)}
+        own = self.curve().at(at)
+        self.do("step-shape")
+        panel = next(p for p in self.window.rail.findChildren(ShapePanel))
+        panel.choose("scale")
+        panel._apply()
+        np.testing.assert_allclose(self.curve().at(at), 0.5 * own, atol=1e-9)
+        for key, values in before.items():
+            np.testing.assert_allclose(
+                session.project.lane(key).curve.at(at), 0.5 * values, atol=1e-9
+            )
+        self.assertIn("3 lanes as one", session.notices.done)
+        self.do("undo")
+        self.assertIs(self.curve(), self.drawn, "one step")
+        self.do("copy")
+        self.assertIn("3 lanes", session.notices.hint)
+        session.playhead.go(64.0)
+        self.do("paste")
+        for key, values in before.items():
+            np.testing.assert_allclose(
+                session.project.lane(key).curve.at(at + 56.0), values, atol=1e-9
+            )
+        self.key(Qt.Key.Key_Escape, widget=self.lane)
+        self.assertEqual(session.span.also, frozenset())
 
 
 class Keyboard(WindowTest):

@@ -94,6 +94,8 @@ class Monitor(QDialog):
         self.words.textChanged.connect(lambda _: self.refresh(True))
         self.frozen = QCheckBox("Freeze")
         self.frozen.setAccessibleName("Freeze the list")
+        self.still: list[Sent] = []  # what there was when it was frozen
+        self.frozen.toggled.connect(self._freeze)
         self.rate = QLabel()
         self.rate.setAccessibleName("Messages a second")
         line = QHBoxLayout()
@@ -130,8 +132,14 @@ class Monitor(QDialog):
         self.counts.append((time.monotonic(), len(rows)))
         self.new = True
 
+    def _freeze(self, frozen: bool) -> None:
+        """The filter goes on to choose among the rows there are now."""
+        self.still = list(self.outside.rows) if frozen else []
+        self.refresh(True)
+
     def clear(self) -> None:
         self.outside.rows.clear()
+        self.still.clear()
         self.refresh(True)
 
     def refresh(self, always: bool = False) -> None:
@@ -145,7 +153,7 @@ class Monitor(QDialog):
         self.new = False
         words = self.words.text().lower().split()
         found: list[tuple[str, ...]] = []
-        for row in reversed(list(self.outside.rows)):
+        for row in reversed(self.still if self.frozen.isChecked() else list(self.outside.rows)):
             cells = self._cells(row)
             text = f"{' '.join(cells)} channel {row.channel}".lower()
             if all(word in text for word in words):

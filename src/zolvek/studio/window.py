@@ -40,7 +40,7 @@ from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.head import Head
 from zolvek.studio.lanes.low_lanes import LowLanes
 from zolvek.studio.lanes.ruler import Ruler
-from zolvek.studio.lanes.takes_view import TakesView
+from zolvek.studio.lanes.takes_view import TakesArea, TakesView
 from zolvek.studio.menus import Actions
 from zolvek.studio.overview.overview import Overview
 from zolvek.studio.rail.rail import Rail
@@ -115,7 +115,8 @@ class Window(QMainWindow):
         self.did = Elided("What has been done")
 
         tall = QWidget()
-        tall.setLayout(_column(self.focus_lane, self.takes_view, stretch=self.focus_lane))
+        area = TakesArea(self.takes_view)
+        tall.setLayout(_column(self.focus_lane, area, stretch=self.focus_lane))
         stack = QSplitter(Qt.Orientation.Vertical)
         stack.addWidget(tall)
         stack.addWidget(_scrolled(self.low_lanes))

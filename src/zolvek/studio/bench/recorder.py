@@ -221,8 +221,10 @@ class Recorder(QObject):
                 lane.id in self.steps, settings.take_tolerance,
             )  # fmt: skip
             if found is not None:
+                # A take of a loop ends with it; only the curve glides back beyond.
+                ends = min(found.last, stop) if passed.loops else found.last
                 lane = comping.with_take(
-                    lane, found.raw, found.first, max(found.last, found.first + 1e-3)
+                    lane, found.raw, found.first, max(ends, found.first + 1e-3)
                 )
                 done = found
         if done is None:

@@ -6,22 +6,23 @@ from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.curve import edits, shaping, spans
 from zolvek.core.document import parts
+from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Pattern, Project
 from zolvek.core.movement.playing import filled
 from zolvek.formats import clipboard
-from zolvek.studio.commands.scope import scope, target
+from zolvek.studio.commands.scope import edit_together, scope, target, together
 from zolvek.studio.context import Studio
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
 def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
     """The scope on the clipboard; with `all_lanes` that of every shown lane, aligned."""
-    drawn = target(session)
     first, last, _ = scope(session)
-    curves = [(drawn.lane, drawn.curve)]
+    curves = [(each.lane, each.curve) for each in together(session)]
     if all_lanes:
         curves = [(x.id, x.curve) for x in session.project.lanes() if not x.hidden]
+    all_lanes = len(curves) > 1
     pieces = [(key, spans.piece(curve, first, last)) for key, curve in curves]
     board = QApplication.clipboard()
     assert board is not None
@@ -31,9 +32,8 @@ def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
 
 
 def cut(session: Session) -> None:
-    curve = target(session).curve
     first, last = copy(session)
-    session.edit_curve("Cut", spans.clear(curve, first, last), NONE_CHOSEN)
+    edit_together(session, "Cut", lambda x: spans.clear(x.curve, first, last), NONE_CHOSEN)
 
 
 def paste(session: Session, scaled: bool = False) -> None:
@@ -73,10 +73,12 @@ def _spliced(
 
 def duplicate(session: Session) -> None:
     """The scope once more, right after itself; the span moves along."""
-    curve = target(session).curve
     first, last, _ = scope(session)
-    piece = spans.piece(curve, first, last)
-    session.edit_curve("Duplicate", spans.splice(curve, last, piece), NONE_CHOSEN)
+
+    def edit(each: Target) -> edits.Curve:
+        return spans.splice(each.curve, last, spans.piece(each.curve, first, last))
+
+    edit_together(session, "Duplicate", edit, NONE_CHOSEN)
     if session.span.beats:
         session.span.choose((last, min(2 * last - first, session.project.length)))
 
@@ -90,8 +92,9 @@ def repeat_to(
     if end <= last + 1e-9:
         raise ZolvekError("There is no room to repeat in.", remedy="Select a shorter span first.")
     project = session.project
-    curves = [(drawn.lane, drawn.curve)]
-    if all_lanes:
+    curves = [(each.lane, each.curve) for each in together(session)]
+    all_lanes = all_lanes or len(curves) > 1
+    if all_lanes and len(curves) == 1:
         shown = (x for x in project.lanes() if not x.hidden and not x.locked)
         curves = [(x.id, x.curve) for x in shown if x.id != drawn.lane or not drawn.aside]
     for key, curve in curves:

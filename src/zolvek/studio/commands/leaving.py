@@ -68,6 +68,8 @@ MODES = (
          lambda s: s.hearing.compare("")),
     Mode("alone", "Only another lane moves", "All others stay at their controls' values",
          lambda s: s.hearing.listening.alone not in (None, s.focus.id), lambda s: s.hearing.listen(alone=None)),
+    Mode("together", "Several lanes as one", "Edits of spans take the marked lanes below along",
+         lambda s: bool(s.span.also), lambda s: s.span.take_along(frozenset())),
     Mode("tool", "Not the points tool", "A press draws", lambda s: s.tools.tool != "points",
          lambda s: s.tools.choose("points")),
     Mode("slot", "A slot plays here", "In the curve's place at the playhead", _plays_slot, _own_curve_here, False),

@@ -8,12 +8,13 @@ import numpy as np
 
 from zolvek.core.arrays import Ints
 from zolvek.core.curve import edits
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.quantise import quantised
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target
-from zolvek.core.document.worked_on import WorkedOn, counted
+from zolvek.core.document.worked_on import WorkedOn, counted, worked_on
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.playing import reach_heard
 from zolvek.core.records import replace
@@ -21,7 +22,9 @@ from zolvek.core.value.changes import by_units, parse_change
 from zolvek.core.value.typed import number_of
 from zolvek.studio.commands.scope import (
     base_only,
+    edit_together,
     target,
+    together,
     unlocked,
     worked_points,
     worked_segments,
@@ -129,17 +132,32 @@ def average(session: Session) -> None:
     session.edit_curve(f"Average {found.name}: {text}", curve, session.points.chosen)
 
 
+def _own(session: Session, each: Target, found: WorkedOn) -> WorkedOn:
+    """What of one of several lanes is worked on: what is found of the one in focus, or lies in the span."""
+    if each.lane == session.focus.id:
+        return found
+    none, span = NONE_CHOSEN, session.span.beats
+    return worked_on(each.curve, none, span, session.project.meter)
+
+
 def delete(session: Session) -> None:
     found = worked_points(session)
-    curve = edits.delete(target(session).curve, found.points)
-    session.edit_curve(f"Delete {found.name}", curve, NONE_CHOSEN)
+
+    def edit(each: Target) -> Curve:
+        return edits.delete(each.curve, _own(session, each, found).points)
+
+    edit_together(session, f"Delete {found.name}", edit, NONE_CHOSEN)
 
 
 def set_shape(session: Session, key: str) -> None:
     """A shape on the segments worked on."""
     found = worked_segments(session)
-    curve = edits.set_shape(target(session).curve, found.segments, key)
-    session.edit_curve(f"{SHAPES[CODES[key]].label} on {found.segments_name}", curve)
+
+    def edit(each: Target) -> Curve:
+        return edits.set_shape(each.curve, _own(session, each, found).segments, key)
+
+    label = f"{SHAPES[CODES[key]].label} on {found.segments_name}"
+    edit_together(session, label, edit, session.points.chosen)
 
 
 def pin(session: Session) -> None:
@@ -159,21 +177,39 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
     beat = float(drawn.curve.beat[found.points[0]])
     grid, meter = session.tools.grid, session.project.meter
     step = 10 * edits.TICK if fine else grid.step_at(beat, meter)
-    curve, where = edits.move(drawn.curve, found.points, way * step, 0.0, session.settings.when_met)
-    session.edit_curve(f"Nudge {found.name}", curve, _still(session, where))
+    when_met = session.settings.when_met
+    where = found.points
+
+    def edit(each: Target) -> Curve:
+        nonlocal where
+        own = _own(session, each, found).points
+        curve, moved = edits.move(each.curve, own, way * step, 0.0, when_met)
+        where = moved if each.lane == drawn.lane else where
+        return curve
+
+    if len(together(session)) == 1:
+        curve = edit(drawn)
+        session.edit_curve(f"Nudge {found.name}", curve, _still(session, where))
+    else:
+        edit_together(session, f"Nudge {found.name}", edit, NONE_CHOSEN)
 
 
 def nudge_value(session: Session, count: float) -> None:
     """The points by units of the parameter: a semitone, 1 dB, 1 %."""
-    drawn, found = target(session), worked_points(session)
-    _change(session, drawn, by_units(drawn.parameter, count), found, f"Nudge {found.name}")
+    found = worked_points(session)
+
+    def edit(each: Target) -> Curve:
+        return _by(each, by_units(each.parameter, count), _own(session, each, found).points)
+
+    edit_together(session, f"Nudge {found.name}", edit, session.points.chosen)
 
 
 def change_values(session: Session, text: str) -> None:
     """The points changed by what is typed."""
     drawn, found = target(session), worked_points(session)
     change = parse_change(drawn.parameter, text)
-    _change(session, drawn, change, found, f"Change {found.name} by {text}")
+    curve = _by(drawn, change, found.points)
+    session.edit_curve(f"Change {found.name} by {text}", curve, session.points.chosen)
 
 
 def set_value(session: Session, text: str) -> None:
@@ -211,10 +247,10 @@ def set_amount(session: Session, text: str) -> None:
     session.edit_curve(f"Set the amount of {found.segments_name} to {text}", curve)
 
 
-def _change(session: Session, drawn: Target, change: Callable, found: WorkedOn, label: str) -> None:
-    position = change(drawn.to_position(drawn.curve.value[found.points]))
-    curve = edits.set_value(drawn.curve, found.points, drawn.from_position(position))
-    session.edit_curve(label, curve, session.points.chosen)
+def _by(drawn: Target, change: Callable, points: Ints) -> Curve:
+    """Points changed in the parameter's own measure."""
+    position = change(drawn.to_position(drawn.curve.value[points]))
+    return edits.set_value(drawn.curve, points, drawn.from_position(position))
 
 
 def _still(session: Session, where: Ints) -> Ints:

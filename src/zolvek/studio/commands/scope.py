@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from zolvek.core.arrays import Ints
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import points_in
 from zolvek.core.document import parts
-from zolvek.core.document.targets import Target
+from zolvek.core.document.targets import Target, base
 from zolvek.core.document.worked_on import WorkedOn, worked_on
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
@@ -112,23 +113,55 @@ def scope_words(session: Session) -> tuple[str, bool]:
     return f"Works on {name}, {text(first)} to {text(last)}.", True
 
 
+def together(session: Session) -> list[Target]:
+    """What an edit of a span works on: what is drawn on, and the lanes taken along, but for locked ones.
+    With points selected what is drawn on alone, as they are its own."""
+    drawn = target(session)
+    if session.points.chosen.size:
+        return [drawn]
+    project = session.project
+    others = [x for x in project.lanes() if x.id in session.span.also and not x.locked]
+    return [drawn, *(base(project, x.id) for x in others if x.id != drawn.lane)]
+
+
+def edit_together(
+    session: Session, label: str, edit: Callable[[Target], Curve], chosen: Ints, gesture: object = None
+) -> None:  # fmt: skip
+    """`edit` done to all that is worked on together, as one step; `chosen` are the points selected then."""
+    found = together(session)
+    if len(found) == 1:
+        session.edit_curve(label, edit(found[0]), chosen, gesture)
+        return
+    project = session.document.before(gesture)
+    for each in found:
+        made = edit(each)
+        project = each.put(project, lambda _, made=made: made)  # type: ignore[misc]  # bound now
+    session.document.edit(f"{label}, {len(found)} lanes as one", project, gesture)
+
+
 def shape_scope(
     session: Session,
     label: str,
     shaper: Shaper,
     ramp: float = 0.0,
     gesture: object = None,
-    base: Curve | None = None,
+    whole: Curve | None = None,
 ) -> None:
     """`shaper` done to the scope of what is drawn on, as one step."""
-    curve = shaped(session, shaper, ramp, base)
-    session.edit_curve(label, curve, NONE_CHOSEN, gesture)
+    first, last, _ = scope(session)
+    drawn = target(session)
+
+    def edit(each: Target) -> Curve:
+        own = whole if whole is not None and each.lane == drawn.lane else each.curve
+        return shaping.on_span(own, first, last, shaper, ramp)
+
+    edit_together(session, label, edit, NONE_CHOSEN, gesture)
 
 
-def shaped(session: Session, shaper: Shaper, ramp: float = 0.0, base: Curve | None = None) -> Curve:
+def shaped(session: Session, shaper: Shaper, ramp: float = 0.0) -> Curve:
     """What `shape_scope` would make, for a preview."""
     first, last, _ = scope(session)
-    return shaping.on_span(base or target(session).curve, first, last, shaper, ramp)
+    return shaping.on_span(target(session).curve, first, last, shaper, ramp)
 
 
 def with_own(session: Session, lane: Lane) -> Project:

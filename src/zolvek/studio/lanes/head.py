@@ -30,7 +30,7 @@ class Modes(QWidget):
         self.setMinimumWidth(1)
         for part in (
             session.focus, session.document, session.passes, session.preview, session.hearing,
-            session.tools, session.playhead,
+            session.tools, session.playhead, session.span,
         ):  # fmt: skip
             part.changed.connect(self.refresh)
         self.refresh()

@@ -71,6 +71,8 @@ class LowLanes(QWidget):
         self.playhead = -1.0
         self.shown: object = None
         self.drag: LowDrag | None = None
+        # Where a sweep with Shift began, and the lanes that were taken along before.
+        self.swept: tuple[QPointF, frozenset[str]] | None = None
         for signal in (
             session.document.changed, session.focus.changed, session.look.changed, session.span.changed, view.changed,
         ):  # fmt: skip
@@ -134,7 +136,7 @@ class LowLanes(QWidget):
         ratio = self.devicePixelRatioF()
         project = self.session.project
         key = (lane.id, id(lane), lane.id in self.session.passes.armed, theme.key, self.view.key, self.width(),
-               ratio, self.session.span.beats, id(project.meter))  # fmt: skip
+               ratio, self.session.span.beats, id(project.meter), lane.id in self.session.span.also)  # fmt: skip
         found = self.rows.get(key)
         if found is not None:
             return found
@@ -154,6 +156,8 @@ class LowLanes(QWidget):
             painter.fillRect(
                 QRectF(left, 1, right - left, height - 3), themes.color(theme.wash, 0.55)
             )
+        if lane.id in self.session.span.also:
+            painter.fillRect(QRectF(SCALE - 5, 1, 4, height - 3), themes.color(theme.selection))
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
         for _, beat in painting.shown_bars(project, self.view):
             x = round(SCALE + self.view.x(beat)) + 0.5
@@ -242,6 +246,9 @@ class LowLanes(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = event.position()
+        if self.swept is not None:
+            self._sweep(at)
+            return
         if self.drag is not None:
             free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
             drag = self.drag
@@ -258,7 +265,11 @@ class LowLanes(QWidget):
             else shapes.ArrowCursor
         )
         label = self.session.project.label_of(found[0].id) if found else ""
-        told = f"Drag to move this point of {label}" if on_point else f"Press to work on {label}"
+        told = (
+            f"Drag to move this point of {label}"
+            if on_point
+            else f"Press to work on {label} · with Shift, drag over lanes to work on them as one"
+        )
         self.session.notices.say(told if found else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -267,14 +278,38 @@ class LowLanes(QWidget):
         if found is None or event.button() != Qt.MouseButton.LeftButton:
             return
         lane, what, inner = found
-        if what.kind == "point" and not lane.locked:
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.swept = event.position(), self.session.span.also
+            self._sweep(event.position())
+        elif what.kind == "point" and not lane.locked:
             self.drag = LowDrag(self.session, self.view, lane, what.index, inner, event.position())
         else:
             self.session.focus.on(lane.id)
 
+    def _sweep(self, at: QPointF) -> None:
+        """The rows from where the sweep began are worked on with the focus, as one, and the time it goes
+        over is the span; on one spot it takes the row along, or no longer."""
+        assert self.swept is not None
+        start, before = self.swept
+        low, high = sorted((start.y(), at.y()))
+        rows = {x.id for x, top, height in self._tops() if top < high + 1 and top + height > low}
+        session = self.session
+        if abs(at.x() - start.x()) < CLICK:
+            session.span.take_along(before ^ rows)
+            return
+        snap = session.tools.grid.snap
+        ends = sorted(max(self.view.beat(p.x() - SCALE), 0.0) for p in (start, at))
+        first, last = (
+            min(float(snap(b, session.project.meter)), session.project.length) for b in ends
+        )
+        if last > first:
+            session.span.beats = (first, last)
+        session.span.take_along(before | rows)
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A point that was only pressed brings its lane up, selected."""
         drag, self.drag = self.drag, None
+        self.swept = None
         if drag is None:
             return
         if drag.moved:

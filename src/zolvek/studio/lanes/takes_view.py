@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from zolvek.core.model.take import Take
 from zolvek.studio import theme as themes
@@ -19,7 +19,10 @@ HINT = "Drag across a take to choose that span of it for the lane · a press sel
 
 
 class TakesView(QWidget):
-    """One strip a take, the newest first; what is chosen of it has a wash and a bar above."""
+    """One strip a take, the newest first; what is chosen of it has a wash and a bar above, and what is
+    heard a bar before its name."""
+
+    fitted = pyqtSignal()
 
     def __init__(self, session: Session, view: Viewport) -> None:
         super().__init__()
@@ -30,7 +33,9 @@ class TakesView(QWidget):
         self.setAccessibleName("Takes of the focus lane")
         for signal in (session.document.changed, session.focus.changed, session.passes.changed):
             signal.connect(self._fit)
-        for signal in (session.look.changed, session.playhead.changed, view.changed):
+        for signal in (
+            session.look.changed, session.playhead.changed, session.hearing.changed, view.changed,
+        ):  # fmt: skip
             signal.connect(self.update)
         self._fit()
 
@@ -41,8 +46,8 @@ class TakesView(QWidget):
 
     def _fit(self) -> None:
         count = len(self.takes)
-        self.setVisible(bool(count))
-        self.setFixedHeight(max(min(count, MOST_ROWS), 1) * ROW)
+        self.setFixedHeight(max(count, 1) * ROW)
+        self.fitted.emit()
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -53,7 +58,7 @@ class TakesView(QWidget):
         theme = themes.THEMES[self.session.settings.theme]
         painter.fillRect(self.rect(), themes.color(theme.desk))
         lane = self.session.lane
-        for row, take in enumerate(self.takes[:MOST_ROWS]):
+        for row, take in enumerate(self.takes):
             area = QRectF(SCALE, row * ROW + 1, self.width() - SCALE, ROW - 3)
             painter.fillRect(area, themes.color(theme.sheet))
             left = max(SCALE + self.view.x(take.first), SCALE)
@@ -75,6 +80,10 @@ class TakesView(QWidget):
             painter.restore()
             stars = "  " + "★" * take.rating if take.rating else ""
             muted = "  (muted)" if take.muted else ""
+            if take.id in self.session.hearing.takes:
+                painter.fillRect(
+                    QRectF(0, area.top(), 3, area.height()), themes.color(theme.selection)
+                )
             painter.setPen(themes.color(theme.quiet))
             painter.setFont(themes.font(9.5))
             label = QRectF(2, area.top(), SCALE - 6, area.height())
@@ -95,7 +104,7 @@ class TakesView(QWidget):
 
     def _take_at(self, y: float) -> Take | None:
         row = int(y // ROW)
-        return self.takes[row] if 0 <= row < min(len(self.takes), MOST_ROWS) else None
+        return self.takes[row] if 0 <= row < len(self.takes) else None
 
     def _beat(self, event: QMouseEvent) -> float:
         beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
@@ -134,3 +143,23 @@ class TakesView(QWidget):
         else:
             self.session.span.choose((take.first, take.last))
         self.update()
+
+
+class TakesArea(QScrollArea):
+    """The takes, a few of which are seen at once; not there where there are none."""
+
+    def __init__(self, takes: TakesView) -> None:
+        super().__init__()
+        self.takes = takes
+        self.setWidget(takes)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)  # the wheel scrolls
+        takes.fitted.connect(self._fit)
+        self._fit()
+
+    def _fit(self) -> None:
+        count = len(self.takes.takes)
+        self.setVisible(bool(count))
+        self.setFixedHeight(min(max(count, 1), MOST_ROWS) * ROW)

@@ -42,7 +42,7 @@ class Points(QObject):
 
 class Span(QObject):
     """`beats`: first and last beat of the selected span, or None; `begun`: where one is to begin that is
-    selected by the playhead."""
+    selected by the playhead. `also`: lanes that edits of spans take along with the focus."""
 
     changed = pyqtSignal()
 
@@ -51,10 +51,16 @@ class Span(QObject):
         self.document, self.known = document, document.opened
         self.beats: tuple[float, float] | None = None
         self.begun: float | None = None
+        self.also: frozenset[str] = frozenset()
         document.changed.connect(self._follow)
 
     def choose(self, beats: tuple[float, float] | None) -> None:
         self.beats = beats
+        self.changed.emit()
+
+    def take_along(self, lanes: frozenset[str]) -> None:
+        """These lanes are worked on with the focus, as one."""
+        self.also = lanes
         self.changed.emit()
 
     def needed(self) -> tuple[float, float]:
@@ -66,7 +72,11 @@ class Span(QObject):
     def _follow(self) -> None:
         if self.known is not self.document.opened:
             self.known = self.document.opened
+            self.also = frozenset()
             self.choose(None)
+        gone = {lane for lane in self.also if not self.document.project.has_lane(lane)}
+        if gone:
+            self.take_along(self.also - gone)
 
 
 class Playhead(QObject):
