@@ -405,6 +405,47 @@ class Modeless(Hand):
         self.assertEqual(session.project.lane(lane.id).curve, lane.curve)
 
 
+class Guided(WindowTest):
+    def test_the_first_curve_is_led_through_by_doing_it(self) -> None:
+        window, guided = self.window, self.window.guided
+        self.do("first-curve")
+        self.assertTrue(window.lesson.isVisible() and window.lesson.frame.isVisible())
+        self.assertEqual(guided.place, 0)
+        dial = next(d for d in window.bench.dials if d.parameter.id == "decay")
+        QTest.mouseClick(dial, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(40, 40))
+        self.assertEqual(guided.place, 1)
+        self.key(Qt.Key.Key_A)
+        self.assertEqual(guided.place, 2)
+        self.do("play")
+        self.do("stop")
+        self.assertEqual(guided.place, 3)
+        self.view.show(0.0, 32.0)
+        for beat, value in ((4.0, 0.8), (8.0, 0.2), (12.0, 0.9)):
+            self.click(beat, value)
+        self.assertEqual(guided.place, 4)
+        self.lane.setFocus()
+        QTest.keyPress(self.lane, Qt.Key.Key_B)
+        self.drag((6.0, float(self.curve().at(6.0))), (6.0, 0.7))
+        QTest.keyRelease(self.lane, Qt.Key.Key_B)
+        self.assertEqual(guided.place, 5)
+        self.session.span.choose((4.0, 12.0))
+        self.key(Qt.Key.Key_R, CTRL)
+        self.key(Qt.Key.Key_X, SHIFT)
+        self.assertEqual(guided.place, 7)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(guided.place, 8)
+        self.ask.path = self.folder / "first.mid"
+        self.key(Qt.Key.Key_M, CTRL)
+        self.until(lambda: guided.place == -1)
+        self.assertFalse(window.lesson.isVisible())
+        self.do("first-curve")
+        window.guided.skip()
+        self.assertEqual(guided.place, 1)
+        window.guided.leave()
+        self.assertFalse(window.lesson.isVisible())
+        self.assertTrue(self.session.settings.first_curve)
+
+
 class Together(Hand):
     def test_lanes_swept_with_shift_are_worked_on_as_one(self) -> None:
         low, session = self.window.low_lanes, self.session

@@ -8,6 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from PyQt6.QtCore import QObject, pyqtSignal
+
 from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
@@ -54,10 +56,14 @@ def set_apart(settings: Settings, text: str) -> bool:
     return True
 
 
-class Deliveries:
-    """The deliveries of one window, by what is set in the Export panel."""
+class Deliveries(QObject):
+    """The deliveries of one window, by what is set in the Export panel. `delivered` counts them."""
+
+    changed = pyqtSignal()  # something has been delivered
 
     def __init__(self, session: Session, ask: Ask) -> None:
+        super().__init__()
+        self.delivered = 0
         self.session, self.ask, self.settings = session, ask, session.settings
         self.working: Work | None = None
 
@@ -307,6 +313,9 @@ class Deliveries:
             elif self.session.notices.try_to(lambda: done(thread.result)):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
                 told = f"Wrote {name}" if count == 1 else f"Wrote {count} files"
+                if said is None:
+                    self.delivered += 1
+                    self.changed.emit()
                 if said != "":  # "": what is done with it says so itself
                     self.session.notices.say(said or told)
             thread.deleteLater()

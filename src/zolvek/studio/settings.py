@@ -34,6 +34,7 @@ MOST_BYTES = 1_000_000
 @dataclass
 class Settings:
     theme: str = "vellum"
+    first_curve: bool = False  # it has been led through, or left
     recent: list[str] = field(default_factory=list)
     when_met: str = "stop"
     grid_division: Division = 16

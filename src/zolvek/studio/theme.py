@@ -174,6 +174,8 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[mode="true"] {{ background: {theme.wash}; color: {theme.ink}; border-color: {theme.selection};
         padding: 1px 7px; min-height: 16px; }}
     QToolButton[mode="true"]:hover {{ background: {theme.raised}; }}
+    QFrame[lesson="true"] {{ background: {theme.wash}; border-top: 1px solid {theme.selection}; }}
+    QFrame[lesson-place="true"] {{ background: transparent; border: 2px solid {theme.selection}; border-radius: 4px; }}
     QTreeWidget {{ background: {theme.sheet}; border: 1px solid {theme.hairline}; outline: none; }}
     QTreeWidget::item {{ border: none; }}
     QTreeWidget::item:selected {{ background: {theme.hairline}; color: {theme.ink}; }}

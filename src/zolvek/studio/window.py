@@ -12,6 +12,7 @@ from PyQt6.QtGui import (
     QDropEvent,
     QKeyEvent,
     QKeySequence,
+    QResizeEvent,
 )
 from PyQt6.QtWidgets import (
     QApplication,
@@ -34,6 +35,7 @@ from zolvek.studio.bench.bench import Bench
 from zolvek.studio.bench.transport import Transport
 from zolvek.studio.context import Studio
 from zolvek.studio.context_menus import ContextMenu, Pick
+from zolvek.studio.first_curve import FirstCurve, LessonBar
 from zolvek.studio.index.index_panel import IndexPanel
 from zolvek.studio.keys import Keys
 from zolvek.studio.lanes.focus_lane import FocusLane
@@ -145,6 +147,12 @@ class Window(QMainWindow):
         bar = QHBoxLayout()
         bar.addWidget(self.transport, 3)
         bar.addWidget(self.bench.head, 1)
+        places = {
+            "bench": self.bench, "lane": self.focus_lane, "transport": self.transport,
+            "ruler": self.ruler, "export": self.rail.buttons["step-export"],
+        }  # fmt: skip
+        self.guided = FirstCurve(studio)
+        self.lesson = LessonBar(self.guided, self, places)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -153,6 +161,7 @@ class Window(QMainWindow):
         layout.addWidget(_rule())
         layout.addLayout(bar)
         layout.addWidget(self.bench)
+        layout.addWidget(self.lesson)
         layout.addLayout(foot)
         self.setCentralWidget(whole)
 
@@ -244,6 +253,13 @@ class Window(QMainWindow):
 
         ShortcutsDialog(shortcut_rows(), self).exec()
 
+    def first_curve(self) -> None:
+        self.guided.begin()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self.lesson.follow)
+
     def finder(self) -> None:
         from zolvek.studio.finder import Finder
 
@@ -322,6 +338,8 @@ class Window(QMainWindow):
         QTimer.singleShot(200, lambda: self.studio.player.ready().warm_up())
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
         self.studio.autosave.begin()
+        if not self.session.settings.first_curve:
+            self.guided.begin()
         QTimer.singleShot(300, self.studio.files.offer_left)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -17,7 +17,7 @@ from zolvek.studio.commands.controls import touch, turn, type_control
 from zolvek.studio.event_time import event_time
 from zolvek.studio.session import Session
 
-WIDTH, HEIGHT, RING = 80, 86, 16
+WIDTH, HEIGHT, RING = 74, 86, 16
 WIDE, LOW = 132, 44  # of one whose words are beside it
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL = 160.0  # pixels of a drag from end to end
