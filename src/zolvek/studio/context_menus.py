@@ -19,7 +19,7 @@ MENUS: dict[str, tuple[str, ...]] = {
               "thin-points", "average-points", LINE, *CLIPBOARD),
     "segment": (*(f"shape-{shape.key}" for shape in SHAPES), LINE, "quantise", "delete", LINE, *CLIPBOARD),
     "empty": ("add-point-here", "add-point", "paste", LINE, "select-all", "select-nth", LINE, "snap", "finer", "coarser", LINE, *LANE),
-    "ruler": ("play-selection", "zoom-span", "zoom-all", LINE, "copy", "copy-all", "paste-scaled", "duplicate", "repeat", "repeat-growing", LINE,
+    "ruler": ("play-selection", "zoom-span", "zoom-all", LINE, "copy", "copy-all", "paste-scaled", "duplicate", "repeat", "twice-as-fast", "half-as-fast", "repeat-growing", LINE,
               "own-loop", "own-loop-ends", "slot-here", "span-here", "span-away"),
     "switch": ("slot-here", "switch-remove", "next-slot"),
     "low": LANE,

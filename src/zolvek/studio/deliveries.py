@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.studio import paths
@@ -82,7 +81,7 @@ class Deliveries(QObject):
             self.settings.midi_split,
             self.settings.resolution,
         )
-        if self._may_replace(path, midi_out.files_of(project, path, split)):
+        if paths.may_replace(self.ask, path, midi_out.files_of(project, path, split)):
             self.run(path.name, lambda told: midi_out.save(project, path, close, split, told))
 
     def midi_to_drag(self) -> Path:
@@ -141,7 +140,7 @@ class Deliveries(QObject):
         own, project = self.settings, self.session.project
         form = SoundForm(own.sound_rate, own.sound_depth)
         span = self.session.span.needed() if own.sound_selection else None
-        if not self._may_replace(path, files_of(project, path, own.sound_tracks)):
+        if not paths.may_replace(self.ask, path, files_of(project, path, own.sound_tracks)):
             return
         try:
             clips.need(project)
@@ -348,16 +347,6 @@ class Deliveries(QObject):
 
     def _write(self, title: str, suffix: str, kinds: str) -> Path | None:
         return paths.to_write(self.session.document, self.ask, title, suffix, kinds)
-
-    def _may_replace(self, asked: Path, files: list[Path]) -> bool:
-        """Whether files that are there may be replaced: one question for all of them. For the one that
-        was named the question has been put already."""
-        there = [each for each in files if each != asked and each.exists()]
-        names = ", ".join(each.name for each in there)
-        return not there or self.ask.confirm(
-            f"Replace {counted(len(there), 'file')} in {asked.parent.name or asked.parent}?",
-            f"{names}.",
-        )
 
     def close(self) -> None:
         """End what is still going."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from zolvek.core.document.worked_on import counted
 from zolvek.formats import folders
 from zolvek.studio.asking import Ask
 from zolvek.studio.state.document import Document
@@ -38,3 +39,14 @@ def with_suffix(path: Path, suffix: str) -> Path:
     """The path with `suffix`, where it has none of its kind."""
     known = path.suffix.lower() in {suffix, *SIBLINGS.get(suffix, ())}
     return path if known else path.with_name(path.name + suffix)
+
+
+def may_replace(ask: Ask, asked: Path, files: list[Path]) -> bool:
+    """Whether files that are there may be replaced: one question for all of them. For the one that was
+    named the question has been put already."""
+    there = [each for each in files if each != asked and each.exists()]
+    names = ", ".join(each.name for each in there)
+    return not there or ask.confirm(
+        f"Replace {counted(len(there), 'file')} in {asked.parent.name or asked.parent}?",
+        f"{names}.",
+    )

@@ -37,7 +37,7 @@ from zolvek.studio.context import Studio
 from zolvek.studio.context_menus import ContextMenu, Pick
 from zolvek.studio.first_curve import FirstCurve, LessonBar
 from zolvek.studio.index.index_panel import IndexPanel
-from zolvek.studio.keys import Keys
+from zolvek.studio.keys import Keys, go_on
 from zolvek.studio.lanes.focus_lane import FocusLane
 from zolvek.studio.lanes.head import Head
 from zolvek.studio.lanes.low_lanes import LowLanes
@@ -73,16 +73,7 @@ class Window(QMainWindow):
         assert bar is not None
         self.made.fill(bar)
         self.made.give_keys(self, self.focus_lane)
-        for widget, pick in (
-            (self.focus_lane, self.focus_lane.menu_kind),
-            (self.ruler, self.ruler.menu_kind),
-            (self.low_lanes, self.low_lanes.menu_kind),
-            (self.takes_view, self.takes_view.menu_kind),
-            (self.overview, lambda _: "overview"),
-            (self.index.tree.viewport(), self.index.menu_kind),
-        ):
-            if widget is not None:
-                ContextMenu(widget, self.made, pick)
+        self._give_menus()
         app = QApplication.instance()
         if isinstance(app, QApplication):
             self.keys = Keys(app, self)
@@ -138,12 +129,7 @@ class Window(QMainWindow):
         # Borders stay where they were dragged to.
         stack.splitterMoved.connect(lambda *_: setattr(settings, "low_height", stack.sizes()[1]))
         across.splitterMoved.connect(lambda *_: setattr(settings, "index_width", across.sizes()[0]))
-        foot = QHBoxLayout()
-        foot.setContentsMargins(12, 0, 12, 4)
-        foot.setSpacing(16)
-        foot.addWidget(self.hint, 5)
-        foot.addWidget(self.did, 4)
-        foot.addWidget(self.transport.note, 3)
+        foot = self._foot()
         bar = QHBoxLayout()
         bar.addWidget(self.transport, 3)
         bar.addWidget(self.bench.head, 1)
@@ -164,6 +150,28 @@ class Window(QMainWindow):
         layout.addWidget(self.lesson)
         layout.addLayout(foot)
         self.setCentralWidget(whole)
+
+    def _give_menus(self) -> None:
+        for widget, pick in (
+            (self.focus_lane, self.focus_lane.menu_kind),
+            (self.ruler, self.ruler.menu_kind),
+            (self.low_lanes, self.low_lanes.menu_kind),
+            (self.takes_view, self.takes_view.menu_kind),
+            (self.overview, lambda _: "overview"),
+            (self.index.tree.viewport(), self.index.menu_kind),
+        ):
+            if widget is not None:
+                ContextMenu(widget, self.made, pick)
+
+    def _foot(self) -> QHBoxLayout:
+        """What a press would do, what has been done, and what is to be known of the sound."""
+        foot = QHBoxLayout()
+        foot.setContentsMargins(12, 0, 12, 4)
+        foot.setSpacing(16)
+        foot.addWidget(self.hint, 5)
+        foot.addWidget(self.did, 4)
+        foot.addWidget(self.transport.note, 3)
+        return foot
 
     # --- what it is told to show: asking.Show ---
 
@@ -193,25 +201,15 @@ class Window(QMainWindow):
 
     def next_area(self, way: int) -> None:
         """The keyboard to the next part of the window: index, lane, panel, dials."""
-        areas = [self.index.tree, self.focus_lane, self.rail.first_field(), self.bench.first_dial()]
-        shown = [each for each in areas if each is not None and each.isVisible()]
-        here = QApplication.focusWidget()
-        parents = (self.index, self.focus_lane, self.rail, self.bench)
-        place = next(
-            (
-                i
-                for i, each in enumerate(parents)
-                if here and (here is each or each.isAncestorOf(here))
-            ),
-            1,
+        go_on(
+            [
+                (self.index, self.index.tree),
+                (self.focus_lane, self.focus_lane),
+                (self.rail, self.rail.first_field()),
+                (self.bench, self.bench.first_dial()),
+            ],
+            way,
         )
-        at = areas.index(areas[place])
-        for _ in areas:
-            at = (at + way) % len(areas)
-            found = areas[at]
-            if found is not None and found in shown:
-                found.setFocus(Qt.FocusReason.TabFocusReason)
-                return
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A key that nobody took: Esc leaves whatever there is to leave, and that of an action that is

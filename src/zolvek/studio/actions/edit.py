@@ -82,6 +82,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("paste-scaled", "Paste into the span", "Ctrl+Shift+V", "Scaled in time to the selected span", lambda s: copying.paste(s.session, True), refused=needs.span),
     Action("duplicate", "Duplicate", "Ctrl+D", "Once more right after itself", lambda s: copying.duplicate(s.session), refused=needs.open_lane),
     Action("repeat", "Repeat to the section's end", "Ctrl+R", "Again and again up to the next section", lambda s: copying.repeat_to_section_end(s.session), refused=needs.open_lane),
+    Action("twice-as-fast", "Twice as fast", "T", "The span's movement in half the time, twice", lambda s: copying.at_speed(s.session, 2.0), refused=needs.open_lane),
+    Action("half-as-fast", "Half as fast", "Shift+T", "The first half of the span's movement over all of it", lambda s: copying.at_speed(s.session, 0.5), refused=needs.open_lane),
     Action("repeat-growing", "Repeat with a change…", "", "Up to a bar, each repeat scaled and tilted", copying.repeat_growing, refused=needs.open_lane),
     Action("quantise", "Quantise", "Q", "Pull points to the grid", lambda s: points.quantise(s.session), refused=needs.open_lane, apart=True),
     Action("quantise-half", "Quantise half way", "Shift+Q", "Pull points half way to the grid", lambda s: points.quantise(s.session, 0.5), refused=needs.open_lane),

@@ -83,6 +83,19 @@ def duplicate(session: Session) -> None:
         session.span.choose((last, min(2 * last - first, session.project.length)))
 
 
+def at_speed(session: Session, factor: float) -> None:
+    """The scope `factor` times as fast, again and again so that it fills the same time."""
+    first, last, _ = scope(session)
+
+    def edit(each: Target) -> edits.Curve:
+        own = spans.piece(each.curve, first, last)
+        quick = Pattern("", (last - first) / factor, shaping.stretched(own, 1.0 / factor))
+        return spans.splice(each.curve, first, filled(quick, last - first), last)
+
+    words = "Twice as fast" if factor > 1.0 else "Half as fast"
+    edit_together(session, words, edit, NONE_CHOSEN)
+
+
 def repeat_to(
     session: Session, end: float, scale: float = 1.0, tilt: float = 0.0, all_lanes: bool = False
 ) -> None:

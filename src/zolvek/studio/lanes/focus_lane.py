@@ -35,6 +35,7 @@ HINTS = {
     "form": "Drag a span: the form goes from the level of the press to that of the pointer",
     "reach": "Drag to set this end of the lane's reach; while it plays you hear that end",
 }
+LOCKED = "The lane is locked: K unlocks it, or a press on its word above"
 CURSORS = {
     "point": Qt.CursorShape.SizeAllCursor,
     "segment": Qt.CursorShape.OpenHandCursor,
@@ -187,6 +188,10 @@ class FocusLane(QWidget):
         self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
         if from_field and self.pressed_on.kind == "empty":
             return  # the press only took the keyboard from a field
+        if self.session.lane is not None and self.session.lane.locked:
+            self._click(held)  # what is locked can be selected, and copied
+            self.session.notices.say(LOCKED)
+            return
         self.session.notices.try_to(lambda: self._begin(at, held))
         self.update()
 

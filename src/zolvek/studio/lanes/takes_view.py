@@ -151,6 +151,7 @@ class TakesArea(QScrollArea):
     def __init__(self, takes: TakesView) -> None:
         super().__init__()
         self.takes = takes
+        self.setAccessibleName("Takes, a few at once")
         self.setWidget(takes)
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
