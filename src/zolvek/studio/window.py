@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
-    QMessageBox,
     QScrollArea,
     QSplitter,
     QVBoxLayout,
@@ -47,6 +46,7 @@ from zolvek.studio.menus import Actions
 from zolvek.studio.overview.overview import Overview
 from zolvek.studio.rail.rail import Rail
 from zolvek.studio.widgets import Elided
+from zolvek.studio.window_asks import error_box
 
 if TYPE_CHECKING:
     from zolvek.studio.guide import Guide
@@ -86,8 +86,9 @@ class Window(QMainWindow):
         session.look.changed.connect(self._apply_theme)
         session.notices.notifier.subscribe(self.show_error)
         self.made.refresh()
-        session.look.changed.connect(self._fold)
-        self._fold()
+        fold = lambda: self.bench.setHidden(session.settings.bench_folded)  # noqa: E731
+        session.look.changed.connect(fold)
+        fold()
         self._refresh_title()
         self.focus_lane.setFocus()
 
@@ -270,14 +271,8 @@ class Window(QMainWindow):
         if self.telling:
             return
         self.telling = True
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", error.what, parent=self)
-        details = "\n".join(text for text in (error.where, error.remedy) if text)
-        box.setInformativeText(details)
-        box.exec()
+        error_box(error, self).exec()
         self.telling = False
-
-    def _fold(self) -> None:
-        self.bench.setVisible(not self.session.settings.bench_folded)
 
     def _refresh_title(self) -> None:
         document = self.session.document
