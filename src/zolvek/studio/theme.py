@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
 
 FAMILY = "IBM Plex Sans"
 FONT_FILES = (
@@ -119,6 +120,14 @@ def palette(theme: Theme) -> QPalette:
     for key in (role.Text, role.ButtonText, role.WindowText):
         made.setColor(QPalette.ColorGroup.Disabled, key, QColor(theme.quiet))
     return made
+
+
+def put_on(theme: Theme) -> None:
+    """The whole application in a theme."""
+    app = QApplication.instance()
+    if isinstance(app, QApplication):
+        app.setPalette(palette(theme))
+        app.setStyleSheet(style_sheet(theme))
 
 
 def style_sheet(theme: Theme) -> str:

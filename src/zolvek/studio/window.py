@@ -176,6 +176,9 @@ class Window(QMainWindow):
 
     # --- what it is told to show: asking.Show ---
 
+    def first_curve(self) -> None:
+        self.guided.begin()
+
     def action(self, key: str) -> QAction:
         return self.made.made[key]
 
@@ -252,9 +255,6 @@ class Window(QMainWindow):
 
         ShortcutsDialog(shortcut_rows(), self).exec()
 
-    def first_curve(self) -> None:
-        self.guided.begin()
-
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         QTimer.singleShot(0, self.lesson.follow)
@@ -275,19 +275,14 @@ class Window(QMainWindow):
         self.telling = False
 
     def _refresh_title(self) -> None:
-        document = self.session.document
-        star = " •" if document.modified else ""
-        self.setWindowTitle(f"{document.title}{star} — Zolvek")
+        own = self.session.document
+        self.setWindowTitle(f"{own.title}{' •' if own.modified else ''} — Zolvek")
 
     def _apply_theme(self) -> None:
-        theme = themes.THEMES[self.session.settings.theme]
-        app = QApplication.instance()
-        if theme.key == self.theme or not isinstance(app, QApplication):
-            return
-        self.theme = theme.key
-        app.setPalette(themes.palette(theme))
-        app.setStyleSheet(themes.style_sheet(theme))
-        self.made.load_icons()
+        if self.theme != self.session.settings.theme:
+            self.theme = self.session.settings.theme
+            themes.put_on(themes.THEMES[self.theme])
+            self.made.load_icons()
 
     # --- what is dropped here ---
 

@@ -15,6 +15,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.core.errors import ZolvekError
+
 D = TypeVar("D", bound=QDialog)
 BEFORE_SHOWN_MS = 300  # that a work goes on without its progress being shown
 
@@ -36,6 +38,13 @@ class WindowBar:
         self.dialog.canceled.disconnect()
         self.dialog.close()
         self.dialog.deleteLater()
+
+
+def error_box(error: ZolvekError, over: QWidget) -> QMessageBox:
+    """What is wrong, where, and how to put it right."""
+    box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", error.what, parent=over)
+    box.setInformativeText("\n".join(text for text in (error.where, error.remedy) if text))
+    return box
 
 
 class WindowAsks:
