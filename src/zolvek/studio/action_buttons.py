@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from zolvek.studio.context import Studio
 
@@ -41,6 +41,9 @@ def action_buttons(studio: Studio, rows: Iterable[Iterable[tuple[str, str]]]) ->
         line = QHBoxLayout()
         line.setSpacing(5)
         for text, key in row:
-            line.addWidget(ActionButton(text, studio.action(key)))
+            made_button = ActionButton(text, studio.action(key))
+            made_button.setStyleSheet("padding: 4px 2px;")  # three must find room beside each other
+            made_button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            line.addWidget(made_button)
         made.addLayout(line)
     return made

@@ -139,6 +139,7 @@ class Bench(QWidget):
             device = self.session.project.device_track(target[0]).device(target[0])
             text = f"{device.parameter(target[1]).name} has no lane yet."
         self.offer.setText(text)
+        self.offer.setVisible(bool(text))
         is_driven = bool(driven(self.session)) and self.session.passes.learning == ""
         self.driven.setVisible(is_driven)
         self.learn.setVisible(not is_driven and not offered)

@@ -25,8 +25,9 @@ from zolvek.studio.widgets import button, choice, field_label, form, note, pick
 
 TAKE = Qt.ItemDataRole.UserRole
 TAKE_BUTTONS = (
-    (("Hear it", "take-hear"), ("With others", "take-solo"), ("Hear all", "take-hear-all")),
-    (("Choose all", "take-choose"), ("Choose span", "take-choose-span"), ("Let go", "take-let-go")),
+    (("Hear it", "take-hear"), ("Add it", "take-solo"), ("Hear all", "take-hear-all")),
+    (("Choose all", "take-choose"), ("Choose span", "take-choose-span")),
+    (("Let choices go", "take-let-go"), ("Mute", "take-mute")),
     (("Crop", "take-crop"), ("Edit", "take-edit"), ("Copy…", "take-copy")),
     (("Rename…", "take-rename"), ("Rate", "take-rate"), ("Delete", "take-delete")),
 )
