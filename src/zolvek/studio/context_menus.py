@@ -29,7 +29,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "dial": ("add-lane", "dial-type", "dial-default", "from-dial", "to-dial", "retarget", LINE, "arm", "bypass", "hide-lane"),
     "take": ("take-hear", "take-solo", "take-mute", LINE, "take-choose", "take-choose-span", "take-let-go", "take-crop", "take-edit", LINE,
              "take-rename", "take-rate", "take-colour", "take-copy", LINE, "take-delete"),
-    "layer": ("layer-on", "layer-solo", "layer-draw", "layer-depth", LINE, "layer-rename", "layer-earlier", "layer-later", "layer-span", "layer-share", LINE,
+    "layer": ("layer-on", "layer-solo", "layer-draw", "layer-depth", "layer-rate", LINE, "layer-rename", "layer-earlier", "layer-later", "layer-span", "layer-share", LINE,
               "layer-bake", LINE, "layer-remove"),
     "pattern": ("pattern-place", "slot-add", LINE, "pattern-rename", "pattern-delete", "pattern-undo"),
     "overview": ("zoom-all", "zoom-span", "zoom-in", "zoom-out", LINE, "show-lanes", "bypass-all"),

@@ -39,7 +39,7 @@ class Selected(NamedTuple):
 
     lane: str | None
     layer: str | None
-    depth: bool
+    aspect: str
     path: tuple[str, str] | None
     points: Ints
     span: tuple[float, float] | None
@@ -52,7 +52,7 @@ class Selected(NamedTuple):
         if self.path is not None and session.focus.path != self.path:
             session.focus.draw_on_path(*self.path)
         elif self.path is None:
-            session.focus.draw_on_layer(self.layer, self.depth)
+            session.focus.draw_on_layer(self.layer, self.aspect)
         target = session.target
         count = len(target.curve) if target else 0
         session.points.choose(self.points[self.points < count])
@@ -185,7 +185,7 @@ class Session:
     def _selected(self) -> Selected:
         focus = self.focus
         return Selected(
-            focus.id, focus.layer, focus.depth, focus.path,
+            focus.id, focus.layer, focus.aspect, focus.path,
             self.points.chosen, self.span.beats, self.shown.picked,
         )  # fmt: skip
 

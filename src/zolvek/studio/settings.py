@@ -46,6 +46,7 @@ class Settings:
     low_moving: bool = False  # only those that move in the selected span, or in what is shown
     bench_folded: bool = False  # the dials are out of the way
     index_width: Pixels = 196
+    rail_width: Pixels = 300
     low_height: Pixels = 140
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
     mode: str = "touch"  # of recording, a key of core.movement.recording.MODES
@@ -87,6 +88,10 @@ class Settings:
     def resolution(self) -> Resolution:
         """How closely MIDI follows."""
         return Resolution(self.midi_ticks, self.midi_gap, self.midi_tolerance)
+
+    def keep_widths(self, index: int, _: int, rail: int) -> None:
+        """Where the borders of the window were dragged to."""
+        self.index_width, self.rail_width = index, rail
 
     def add_recent(self, path: Path) -> None:
         name = str(path.resolve())

@@ -126,10 +126,10 @@ class Window(QMainWindow):
             across.addWidget(part)
         across.setStretchFactor(1, 1)
         across.setChildrenCollapsible(False)
-        across.setSizes([settings.index_width, 2_000, 1])
+        across.setSizes([settings.index_width, 2_000, settings.rail_width])
         # Borders stay where they were dragged to.
         stack.splitterMoved.connect(lambda *_: setattr(settings, "low_height", stack.sizes()[1]))
-        across.splitterMoved.connect(lambda *_: setattr(settings, "index_width", across.sizes()[0]))
+        across.splitterMoved.connect(lambda *_: settings.keep_widths(*across.sizes()))
         foot = self._foot()
         bar = QHBoxLayout()
         bar.addWidget(self.transport, 3)

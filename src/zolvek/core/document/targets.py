@@ -5,16 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
+import numpy as np
+
 from zolvek.core.arrays import Floats, Numbers
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.building import flat, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shaping import valued
+from zolvek.core.curve.spans import piece
 from zolvek.core.document.lanes import followed, pins_moved
 from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.layering import with_layer
+from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.pad_paths import with_pad
 from zolvek.core.records import replace
 from zolvek.core.value import reach as reaches
@@ -122,6 +126,46 @@ def layer_depth(project: Project, lane: str, key: str) -> Target:
     found, curve, most = drawn(project.lane(lane))
     parameter = Parameter("depth", "Depth", "", "±%", -100.0 * most, 100.0 * most)
     return Target(lane, curve, parameter, WHOLE, put, f"the depth of the layer {found.label}")
+
+
+FASTER = 4.0  # how much the rate of a steady LFO may be drawn up to begin with
+
+
+def layer_rate(project: Project, lane: str, key: str) -> Target:
+    """The rate of an LFO layer over its span, from its rate to the one at its end, which is four times as
+    fast where there is none yet. Raises ZolvekError where there is no such LFO."""
+
+    def drawn(own: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
+        found = own.layer(key)
+        if found is None or found.lfo is None:
+            raise ZolvekError("The layer is no LFO.", remedy="Draw its depth, or choose another.")
+        first = found.first
+        last = max(project.length if found.last is None else found.last, first + 1e-6)
+        lfo = found.lfo
+        way = lfo.rate_way or (flat(0.0) if lfo.rate_end is None else lines([0.0, 1.0], [0.0, 1.0]))
+        return found, lfo, way.having(beat=first + way.beat * (last - first)), (first, last)
+
+    def put(project: Project, edit: Edit) -> Project:
+        found, lfo, curve, (first, last) = drawn(_open(project, lane))
+        made = piece(edit(curve), first, last)
+        way = made.having(beat=np.clip(made.beat / (last - first), 0.0, 1.0))
+        end = lfo.rate_end or replace(lfo.rate, period=lfo.rate.period / FASTER)
+        changed = replace(lfo, rate_end=end, rate_way=way)
+        return with_layer(project, lane, replace(found, lfo=changed))
+
+    found, lfo, curve, _ = drawn(project.lane(lane))
+    end = lfo.rate.period / FASTER if lfo.rate_end is None else lfo.rate_end.period
+    ends = 1.0 / lfo.rate.period, 1.0 / end
+    low, high = (min(ends), max(ends)) if ends[0] != ends[1] else (ends[0], 2.0 * ends[0])
+    taper = "linear" if lfo.by_equal_steps else "exponential"
+    name = "Rate" if lfo.rate.timed else "Cycles a beat"
+    parameter = Parameter("rate", name, "", "Hz" if lfo.rate.timed else "", low, high, low, taper)
+    reach = (1.0, 0.0) if ends[1] < ends[0] else WHOLE
+    return Target(lane, curve, parameter, reach, put, f"the rate of the layer {found.label}")
+
+
+# What of a layer can be drawn on.
+ASPECTS = {"curve": layer, "depth": layer_depth, "rate": layer_rate}
 
 
 def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:

@@ -3,8 +3,18 @@
 from __future__ import annotations
 
 from zolvek.studio.actions import needs
-from zolvek.studio.actions.action import Action
+from zolvek.studio.actions.action import Action, Test
 from zolvek.studio.commands import layers
+from zolvek.studio.context import Studio
+
+
+def _drawn(aspect: str) -> Test:
+    def checked(studio: Studio) -> bool:
+        own, focus = studio.session.picked.layer, studio.session.focus
+        return own is not None and (focus.layer, focus.aspect) == (own.id, aspect)
+
+    return checked
+
 
 ACTIONS: tuple[Action, ...] = (
     Action("layer-on", "Layer on", "", "Whether it is applied", lambda s: layers.toggle(s.session), refused=needs.layer,
@@ -12,9 +22,11 @@ ACTIONS: tuple[Action, ...] = (
     Action("layer-solo", "Solo the layer", "", "Only soloed layers are applied", lambda s: layers.solo(s.session), refused=needs.layer,
            checked=lambda s: bool(s.session.picked.layer and s.session.picked.layer.solo)),
     Action("layer-draw", "Draw on the layer", "", "All the tools of Draw and Shape, on its curve; again, on the base", lambda s: layers.draw_on(s.session), refused=needs.drawn_layer,
-           checked=lambda s: bool(s.session.picked.layer and s.session.focus.layer == s.session.picked.layer.id and not s.session.focus.depth)),
+           checked=_drawn("curve")),
     Action("layer-depth", "Draw the layer's depth", "", "−100 to 100 % as a curve, with all the tools; again, the base", lambda s: layers.draw_depth(s.session), refused=needs.layer,
-           checked=lambda s: bool(s.session.picked.layer and s.session.focus.layer == s.session.picked.layer.id and s.session.focus.depth)),
+           checked=_drawn("depth")),
+    Action("layer-rate", "Draw the LFO's rate", "", "As a curve over its span, with all the tools; again, the base", lambda s: layers.draw_rate(s.session), refused=needs.lfo_layer,
+           checked=_drawn("rate")),
     Action("layer-steady", "One depth for the layer", "", "A number again: the curve's at the playhead", lambda s: layers.steady_depth(s.session), refused=needs.layer_with_depth),
     Action("layer-rename", "Rename the layer…", "", "A name of your own", layers.rename, refused=needs.layer, apart=True),
     Action("layer-earlier", "Apply the layer earlier", "", "Before the one before it", lambda s: layers.move(s.session, -1), refused=needs.layer),

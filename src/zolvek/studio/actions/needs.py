@@ -110,6 +110,11 @@ def layer_with_depth(studio: Studio) -> str:
     return layer(studio) or ("" if drawn else "Its depth is one number already.")
 
 
+def lfo_layer(studio: Studio) -> str:
+    own = studio.session.picked.layer
+    return layer(studio) or ("" if own and own.lfo is not None else "This layer is no LFO.")
+
+
 def layer_and_span(studio: Studio) -> str:
     return layer(studio) or any_span(studio)
 

@@ -76,15 +76,26 @@ def draw_on(session: Session) -> None:
         raise ZolvekError(
             "This layer is not drawn.", layer.label, "Adjust its settings on their page."
         )
-    drawn = session.focus.layer == layer.id and not session.focus.depth
-    session.focus.draw_on_layer(None if drawn else layer.id)
+    _draw(session, layer, "curve")
 
 
 def draw_depth(session: Session) -> None:
     """How deep the layer goes, drawn as a curve, from −100 to 100 %; again, the base."""
+    _draw(session, picked(session)[1], "depth")
+
+
+def draw_rate(session: Session) -> None:
+    """An LFO's rate, drawn as a curve over its span; again, the base."""
     _, layer = picked(session)
-    drawn = session.focus.layer == layer.id and session.focus.depth
-    session.focus.draw_on_layer(None if drawn else layer.id, depth=not drawn)
+    if layer.lfo is None:
+        raise ZolvekError("This layer is no LFO.", layer.label, "Choose one that is.")
+    _draw(session, layer, "rate")
+
+
+def _draw(session: Session, layer: Layer, aspect: str) -> None:
+    focus = session.focus
+    drawn = (focus.layer, focus.aspect) == (layer.id, aspect)
+    focus.draw_on_layer(None if drawn else layer.id, aspect)
 
 
 def steady_depth(session: Session) -> None:

@@ -10,7 +10,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import points_in
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target, base
-from zolvek.core.document.worked_on import WorkedOn, worked_on
+from zolvek.core.document.worked_on import WorkedOn, bars_text, worked_on
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -148,14 +148,16 @@ def shape_scope(
     whole: Curve | None = None,
 ) -> None:
     """`shaper` done to the scope of what is drawn on, as one step."""
-    first, last, _ = scope(session)
+    first, last, name = scope(session)
     drawn = target(session)
+    whole_lane = name == "the whole lane"
+    where = name if whole_lane else bars_text(first, last, session.project.meter)
 
     def edit(each: Target) -> Curve:
         own = whole if whole is not None and each.lane == drawn.lane else each.curve
         return shaping.on_span(own, first, last, shaper, ramp)
 
-    edit_together(session, label, edit, NONE_CHOSEN, gesture)
+    edit_together(session, f"{label}: {where}", edit, NONE_CHOSEN, gesture)
 
 
 def shaped(session: Session, shaper: Shaper, ramp: float = 0.0) -> Curve:

@@ -99,10 +99,8 @@ class Ruler(QWidget):
             way = {"loop-start": 5.0, "loop-end": -5.0}.get(mark.kind, 0.0)
             for y in (20.5, HEIGHT - 1.5):
                 painter.drawLine(QPointF(x, y), QPointF(x + way, y))
-            if mark.text:
+            if mark.kind == "switch":
                 painter.fillRect(QRectF(x, 19, 9, 7), ink)
-                painter.setPen(ink)
-                painter.drawText(QPointF(x + 12, 28), mark.text[:14])
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
         project = self.session.project
@@ -143,7 +141,8 @@ class Ruler(QWidget):
         near = mark_at(self.session, self.view, event.position().x() - SCALE)
         shapes = Qt.CursorShape
         self.setCursor(shapes.SplitHCursor if near else shapes.ArrowCursor)
-        self.session.notices.say(MARK_HINT if near else HINT)
+        plays = f"{near.text} plays from here · " if near and near.text else ""
+        self.session.notices.say(f"{plays}{MARK_HINT}" if near else HINT)
         if self.start is not None and abs(event.position().x() - self.press_x) > 3:
             low, high = sorted((self.start, min(self._beat(event), self.session.project.length)))
             self.session.span.choose((low, high) if high > low else None)

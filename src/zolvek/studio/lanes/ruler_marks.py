@@ -29,7 +29,7 @@ def marks_of(lane: Lane | None) -> list[Mark]:
     if lane.cycle is not None:
         end = lane.cycle.beat + lane.cycle.length
         found = [Mark("loop-start", lane.cycle.beat, ""), Mark("loop-end", end, "")]
-    names = ["own", *(slot.name for slot in lane.slots)]
+    names = ["The own curve", *(slot.name for slot in lane.slots)]
     return found + [Mark("switch", s.beat, names[s.slot + 1]) for s in lane.switches]
 
 

@@ -23,7 +23,7 @@ from zolvek.studio.widgets import button, choice, field_label, page_layout, pick
 
 LAYER = Qt.ItemDataRole.UserRole
 LAYER_BUTTONS = (
-    (("Draw on it", "layer-draw"), ("Draw depth", "layer-depth")),
+    (("Draw on it", "layer-draw"), ("Depth", "layer-depth"), ("Rate", "layer-rate")),
     (("To the span", "layer-span"), ("One depth", "layer-steady")),
     (("Rename…", "layer-rename"), ("Share…", "layer-share")),
     (("Earlier", "layer-earlier"), ("Later", "layer-later"), ("Remove", "layer-remove")),

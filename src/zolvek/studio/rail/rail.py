@@ -42,7 +42,7 @@ class Rail(QWidget):
         self.studio = studio
         self.panels = QStackedWidget()
         self.shown: dict[str, QScrollArea] = {}  # panels are made when they are first opened
-        self.panels.setFixedWidth(PANEL_WIDTH)
+        self.panels.setMinimumWidth(PANEL_WIDTH)
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
         strip = QVBoxLayout()

@@ -15,7 +15,7 @@ from zolvek.studio.state.document import Document
 
 class Focus(QObject):
     """`id`: the focus lane's. `layer`: the layer of it that is drawn on instead of its base,
-    on its curve or (`depth`) on how deep it goes; `path`: the device and the axis ("x" or "y") of the pad's path that is."""
+    and which `aspect` of it (a key of targets.ASPECTS); `path`: the device and the axis ("x" or "y") of the pad's path that is."""
 
     changed = pyqtSignal()
 
@@ -30,7 +30,7 @@ class Focus(QObject):
         self.order = self._shown()
         self.id: str | None = next(iter(self.order), None)
         self.layer: str | None = None
-        self.depth = False
+        self.aspect = "curve"
         self.path: tuple[str, str] | None = None
 
     def _shown(self) -> list[str]:
@@ -47,7 +47,9 @@ class Focus(QObject):
         """The layer that is drawn on in the base's place."""
         lane = self.lane
         found = lane.layer(self.layer) if lane and self.layer else None
-        return found if found is not None and (self.depth or found.curve is not None) else None
+        has = {"depth": True, "rate": found is not None and found.lfo is not None}
+        own = found is not None and has.get(self.aspect, found.curve is not None)
+        return found if own else None
 
     @property
     def drawn_pad(self) -> Pad | None:
@@ -71,21 +73,21 @@ class Focus(QObject):
         layer = self.drawn_layer
         if layer is None:
             return targets.base(project, self.id)
-        return (targets.layer_depth if self.depth else targets.layer)(project, self.id, layer.id)
+        return targets.ASPECTS[self.aspect](project, self.id, layer.id)
 
     # --- changing ---
 
     def on(self, lane: str | None) -> None:
         """Work on another lane, its base."""
         if lane != self.id:
-            self.id, self.layer, self.depth, self.path = lane, None, False, None
+            self.id, self.layer, self.aspect, self.path = lane, None, "curve", None
             self.changed.emit()
 
-    def draw_on_layer(self, layer: str | None, depth: bool = False) -> None:
-        """Draw on a layer of the focus lane, or on its depth, or on the base again."""
-        depth = depth and layer is not None
-        if (layer, depth) != (self.layer, self.depth):
-            self.layer, self.depth, self.path = layer, depth, None
+    def draw_on_layer(self, layer: str | None, aspect: str = "curve") -> None:
+        """Draw on an aspect of a layer of the focus lane, or on the lane's base again."""
+        aspect = aspect if layer is not None else "curve"
+        if (layer, aspect) != (self.layer, self.aspect):
+            self.layer, self.aspect, self.path = layer, aspect, None
             self.changed.emit()
 
     def draw_on_path(self, device: str | None, axis: str | None) -> None:
