@@ -30,6 +30,7 @@ from zolvek.core.movement.randomness import (
     random_curve,
     randomised,
 )
+from zolvek.core.movement.reading import lfo_of
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate, parse_rate
 from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -151,6 +152,12 @@ class Randomness(unittest.TestCase):
         np.testing.assert_allclose(
             0.5 * (levels(20, 4) + 1), np.random.Generator(np.random.PCG64(20)).random(4)
         )
+        made = [
+            lfo_of(wave, {"rate": Rate(1.0)}, seed=20) for wave in ("sample-hold", "smooth-random")
+        ]
+        told = [levels(20, 64), *(levels(20, 64, each.stream) for each in made)]
+        apart = np.abs(np.corrcoef(told) - np.eye(3)).max()
+        self.assertLess(apart, 0.4, "one seed, and no kind draws the numbers of another")
         np.testing.assert_allclose(0.5 + 0.5 * levels(1, 2), [0.51182162, 0.9504637], atol=1e-8)
         even = drawn(RandomMove(seed=3), 20_000)
         self.assertGreater(stats.kstest(even, stats.uniform(-1, 2).cdf).pvalue, 0.01)

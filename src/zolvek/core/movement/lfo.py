@@ -27,7 +27,8 @@ class Lfo(Record, frozen=True):
     `phase` in cycles; `amount` and `centre` in 0..1 of the height (amount 1 is from lowest to
     highest); `width` 0..1 of a pulse; `skew` −1..1, how far the middle of the cycle is late;
     `smooth` 0..1, of half a cycle over which a running mean is taken; `soften` seconds that a jump takes;
-    `seed` of the random waves.
+    `seed` of the random waves, and which of its `stream`s they draw from: 0 as long ago, when they drew
+    the numbers of random steps.
 
     With `rate_end` the rate goes there over the span: evenly in octaves, or with `by_equal_steps`
     in Hz, or by the curve `rate_way` (beats 0..1 of the span; value 0 is the rate, 1 its end).
@@ -46,6 +47,7 @@ class Lfo(Record, frozen=True):
     smooth: float = 0.0
     soften: float = 0.0
     seed: int = 1
+    stream: int = 0
     rate_end: Rate | None = None
     by_equal_steps: bool = False
     rate_way: Curve | None = None

@@ -27,15 +27,17 @@ EDGES = 2.5e-4  # of the height, within which smoothed cycles are followed
 NEAR = 1e-9  # beats within which a corner lies on the span's edge
 
 
-def levels(seed: int, count: int) -> Floats:
-    """Random levels −1..1, one a cycle: NumPy's PCG64 stream, the same on every machine."""
-    return 2.0 * np.random.Generator(np.random.PCG64(seed)).random(count) - 1.0
+def levels(seed: int, count: int, stream: int = 0) -> Floats:
+    """Random levels −1..1, one a cycle: NumPy's PCG64 stream, the same on every machine. `stream` 0 is
+    that of the seed alone."""
+    entropy = [seed, 0, stream] if stream else seed
+    return 2.0 * np.random.Generator(np.random.PCG64(entropy)).random(count) - 1.0
 
 
-def _drawn(seed: int, numbers: Ints) -> Floats:
+def _drawn(seed: int, numbers: Ints, stream: int) -> Floats:
     """The levels of numbered cycles; those before the first have a stream of their own."""
-    after = levels(seed, max(int(numbers[-1]) + 1, 0))
-    early = np.random.Generator(np.random.PCG64([seed, 1]))
+    after = levels(seed, max(int(numbers[-1]) + 1, 0), stream)
+    early = np.random.Generator(np.random.PCG64([seed, 1, stream] if stream else [seed, 1]))
     before = (2.0 * early.random(max(-int(numbers[0]), 0)) - 1.0)[::-1]
     kept = after[max(int(numbers[0]), 0) :]
     return np.concatenate((before, kept))[-len(numbers) :]
@@ -146,7 +148,7 @@ def _corners(lfo: Lfo, numbers: Ints, cycles: Cycles) -> Corners:
     """All corners of the given cycles."""
     row = _cycle(lfo)
     if row is None:
-        drawn = _drawn(lfo.seed, numbers)
+        drawn = _drawn(lfo.seed, numbers, lfo.stream)
         shape = np.full(len(numbers), WAVES[lfo.wave].shape)
         found = numbers.astype(float), drawn, shape, np.zeros(len(numbers))
         found = _evened(found, lfo.smooth, float(numbers[0]), float(numbers[-1]))

@@ -13,6 +13,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.randomness import RandomMove
 from zolvek.core.movement.settings import Setting
+from zolvek.core.movement.waves import WAVES
 from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
 from zolvek.core.value.units import read
@@ -53,7 +54,8 @@ def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | 
     `way`, or by the curve `unit` over beats 0..1. Raises ZolvekError for what can't be."""
     given = {key: value for key, value in values.items() if value is not None}
     rate_end, amount_end = given.pop("rate_end", None), given.pop("amount_end", None)
-    made = Lfo(wave, **given, **more)
+    stream = list(WAVES).index(wave) + 1 if WAVES[wave].random else 0  # each kind its own
+    made = Lfo(wave, **given, stream=stream, **more)
     if rate_end is not None:
         made = replace(made, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
     if amount_end is not None:
