@@ -329,7 +329,7 @@ class ByHand(WindowTest):
         held = self.session.project
         self.click(50.0, 0.9)
         self.assertIs(self.session.project, held, "a locked lane stays")
-        self.assertIn("locked", self.errors.pop().what)
+        self.assertIn("locked", self.session.notices.hint)
         self.key(Qt.Key.Key_K)
         self.key(Qt.Key.Key_H)
         self.assertTrue(self.session.project.lane("horn.cutoff").hidden)

@@ -16,7 +16,7 @@ from zolvek.studio.lanes.frame import Handle, frame_of
 from zolvek.studio.lanes.gestures import Drag, Held
 from zolvek.studio.lanes.hits import Hit, hit
 from zolvek.studio.lanes.plot import SCALE, Plot
-from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin, select_under
+from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin, choose_box, select_under
 from zolvek.studio.lanes.scene import Hand, draw, scene_of
 from zolvek.studio.lanes.sheet import Sheet
 from zolvek.studio.session import Session
@@ -190,7 +190,6 @@ class FocusLane(QWidget):
             return  # the press only took the keyboard from a field
         if self.session.lane is not None and self.session.lane.locked:
             self._click(held)  # what is locked can be selected, and copied
-            self.session.notices.say(LOCKED)
             return
         self.session.notices.try_to(lambda: self._begin(at, held))
         self.update()
@@ -233,6 +232,10 @@ class FocusLane(QWidget):
             self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
             self.session.notices.say(HINTS.get(kind, ""))
             return
+        if self.session.lane is not None and self.session.lane.locked:
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+            self.session.notices.say(LOCKED)
+            return
         if self.session.tools.tool != "points" or self.handle is not None:
             if self.handle is not None:
                 self.over = Hit("handle")
@@ -249,7 +252,7 @@ class FocusLane(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if self.box:
-            self._choose_box(QRectF(*self.box).normalized())
+            choose_box(self.session, self.plot, QRectF(*self.box).normalized())
             self.box = None
         elif self.drag is not None:
             drag, self.drag = self.drag, None
@@ -273,14 +276,6 @@ class FocusLane(QWidget):
             session.points.choose(join(session.points.chosen, ends).astype(np.intp))
         else:
             session.points.choose(np.array(ends))
-
-    def _choose_box(self, box: QRectF) -> None:
-        target = self.session.target
-        if target is None:
-            return
-        first, last = self.plot.beat(box.left()), self.plot.beat(box.right())
-        low, high = self.plot.value(box.bottom()), self.plot.value(box.top())
-        self.session.points.choose(edits.points_in(target.curve, first, last, low, high))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

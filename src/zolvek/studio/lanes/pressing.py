@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, QRectF
 
 from zolvek.core.arrays import Ints
+from zolvek.core.curve.edits import points_in
 from zolvek.studio.commands.lanes import set_reach
 from zolvek.studio.lanes.frame import CopyDrag, FrameDrag, frame_of
 from zolvek.studio.lanes.gestures import (
@@ -56,6 +57,15 @@ class ReachDrag:
     def cancel(self) -> None:
         self.session.cancel_gesture(self.before)
         self.session.held.hold({})
+
+
+def choose_box(session: Session, plot: Plot, box: QRectF) -> None:
+    """Select the points inside a box."""
+    target = session.target
+    if target is not None:
+        first, last = plot.beat(box.left()), plot.beat(box.right())
+        low, high = plot.value(box.bottom()), plot.value(box.top())
+        session.points.choose(points_in(target.curve, first, last, low, high))
 
 
 def select_under(session: Session, found: Hit) -> str:
