@@ -116,6 +116,25 @@ class Performing(WindowTest):
         self.do("take-delete")
         self.assertEqual(len(self.session.lane.takes), len(lane.takes) - 1)
 
+    def test_the_depth_of_a_layer_is_played_by_hand(self) -> None:
+        self.session.focus.on("lantern-strip.pan")
+        base = self.session.lane.curve
+        self.do("layer-depth")
+        self.do("arm")
+        self.settings.mode = "latch"
+        self.session.playhead.go(140.0)
+        self.do("record")
+        self.until(lambda: self.session.playhead.beat > 140.4)
+        self.recorder.move("lantern-strip", "pan", 0.1, None)
+        self.until(lambda: self.session.playhead.beat > 141.2)
+        at = self.session.playhead.beat
+        self.do("stop")
+        layer = self.session.lane.layers[0]
+        self.assertIs(self.session.lane.curve, base, "the base stays")
+        told = layer.amount * (2.0 * float(layer.amount_way.at(at - 0.1)) - 1.0)
+        self.assertAlmostEqual(told, -0.8, delta=0.01)
+        self.assertIn("Record a pass", self.session.document.history.undo_label)
+
     def test_count_in_stop_disarm_and_a_device_that_goes(self) -> None:
         with_none = self.session.project
         self.do("record")

@@ -11,11 +11,17 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from zolvek.core.arrays import Floats
 from zolvek.core.document import comping
 from zolvek.core.document.parts import with_lane
-from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.playing import reach_heard
-from zolvek.core.movement.recording import MODES, Pass, written
+from zolvek.core.movement.recording import Pass, written
 from zolvek.core.records import replace
+from zolvek.studio.bench.passing import (
+    depth_written,
+    depths_of,
+    mode_of,
+    stretch_of,
+    value_at_start,
+)
 from zolvek.studio.bench.player import Player
 from zolvek.studio.session import Session
 from zolvek.studio.work import Progress, Work
@@ -48,6 +54,7 @@ class Recorder(QObject):
         self.passes: dict[str, Pass] = {}
         self.held: dict[str, float] = {}  # lanes that the hand has, and their values
         self.start = self.stop_at = 0.0
+        self.depths: dict[str, str] = {}  # lane -> the layer whose depth its pass writes
         self.recording = self.looped = False
         self.writing: Work | None = None
         self.reaches: tuple[Project | None, dict[str, tuple[float, float]]] = (None, {})
@@ -69,32 +76,12 @@ class Recorder(QObject):
         if self.recording:
             self.player.stop()
             return
-        if not session.passes.armed:
-            raise ZolvekError("No lane is armed.", remedy="Press E on the lane to be written.")
-        locked = [x for x in session.project.lanes() if x.id in session.passes.armed and x.locked]
-        if locked:
-            raise ZolvekError(
-                "An armed lane is locked.", session.project.label_of(locked[0].id), "Unlock it."
-            )
-        mode = settings.mode if settings.mode in MODES else "touch"
-        if mode == "read":
-            raise ZolvekError("In read nothing is written.", remedy="Choose touch, latch or write.")
+        mode = mode_of(session)
         self.player.stop()
         self.settle()
         self.mode = mode
-        span = session.span.beats if settings.punch else None
         looping = self.player.looping
-        place = span[0] if span else session.playhead.beat
-        if (
-            looping
-            and session.span.beats
-            and not session.span.beats[0] <= place < session.span.beats[1]
-        ):
-            place = session.span.beats[0]
-        self.start = place
-        self.stop_at = span[1] if span else session.project.length
-        if looping and session.span.beats:
-            self.stop_at = session.span.beats[1]
+        self.start, self.stop_at = stretch_of(session, looping)
         self.passes = {key: Pass(key, looping) for key in session.passes.armed}
         self.reaches = (None, {})
         self.held = {}
@@ -110,14 +97,13 @@ class Recorder(QObject):
                 shown = with_lane(shown, replace(lane, hidden=False))
         session.document.edit("Show armed lanes", shown)
         self.recording, self.looped = True, False
+        self.depths = depths_of(session)
         self.unarmed: dict[str, None] = {}  # lanes that were moved without being armed
-        session.playhead.go(max(place - settings.pre_roll, 0.0))
+        session.playhead.go(max(self.start - settings.pre_roll, 0.0))
         self.player.play(settings.count_in)
         if mode == "write":
             for key in self.passes:
-                lane = session.project.lane(key)
-                own = session.project.device_of(key).position(lane.parameter)
-                value = 0.5 if lane.relative else float(lane.from_position(own))
+                value = value_at_start(session, key, self.depths, self.start)
                 self.passes[key].add(self.start, value)
                 self.held[key] = value
         self.timer.start()
@@ -210,6 +196,17 @@ class Recorder(QObject):
         if lane is None:
             return None
         settings = self.session.settings
+        if lane.id in self.depths:
+            return depth_written(
+                self.session,
+                project,
+                lane,
+                self.depths[lane.id],
+                passed,
+                self.mode,
+                self.start,
+                end,
+            )
         rounds = [moves for moves in passed.rounds if moves]
         bps = float(project.tempo.bpm(self.start)) / 60.0
         done = None
@@ -280,7 +277,7 @@ class Recorder(QObject):
         lane = self._taken(device, key)
         if lane is None:
             return False
-        low, high = self._reach(lane)
+        low, high = (0.0, 1.0) if lane in self.depths else self._reach(lane)
         value = min(max((position - low) / (high - low), 0.0), 1.0)
         beat = self._beat(seconds)
         if beat >= self.start - 1e-9:
@@ -303,7 +300,8 @@ class Recorder(QObject):
 
     def _show(self) -> None:
         """What the hand has is heard, and the dials stand there."""
-        self.session.held.hold(self.held)
+        # A depth is heard when it is written: the curve itself is not held meanwhile.
+        self.session.held.hold({k: v for k, v in self.held.items() if k not in self.depths})
         if self.session.playhead.beat >= self.stop_at - 1e-6 and not self.player.looping:
             self.player.stop()
 
