@@ -161,8 +161,8 @@ class Thinning(unittest.TestCase):
     def test_the_bound_holds_between_all_places_of_noisy_passes(self) -> None:
         """Against lines by numpy.interp, between their jumps, at places that no check shares."""
         rng, bent = np.random.default_rng(1), 0
-        for _ in range(4):
-            x = np.sort(rng.uniform(0.0, 16.0, int(rng.integers(10, 90))))
+        for _ in range(3):
+            x = np.sort(rng.uniform(0.0, 16.0, int(rng.integers(10, 60))))
             wave = 0.5 + 0.5 * np.sin(x * rng.uniform(0.2, 2.0))
             y = np.clip(wave + rng.normal(0.0, 0.02, len(x)), 0.0, 1.0)
             twins = np.arange(3, len(x) - 2, 7)
@@ -171,11 +171,11 @@ class Thinning(unittest.TestCase):
                 made = thinned(lines(x, y), tolerance, shapes=True)
                 edges = np.concatenate(([0], twins, [len(x)]))
                 for a, b in itertools.pairwise(edges):
-                    at = np.linspace(x[a], x[b - 1], 20_011)[1:-1]
+                    at = np.linspace(x[a], x[b - 1], 6_007)[1:-1]
                     far = np.abs(made.curve.at(at) - np.interp(at, x[a:b], y[a:b]))
                     self.assertLessEqual(far.max(), tolerance * (1.0 + 1e-6))
                 bent += int(np.sum(made.curve.shape > 1))
-        self.assertGreater(bent, 10, "shapes were found")
+        self.assertGreater(bent, 5, "shapes were found")
 
     def test_the_error_is_that_of_the_very_peak(self) -> None:
         """A bend and its chord, by calculus: y(u) − u is greatest where e^(k·u) = (e^k − 1)/k."""
