@@ -35,6 +35,7 @@ class Answers:
         self.value: float | None = None
         self.row: str | None = None
         self.path: Path | None = None
+        self.paths: list[Path] = []
         self.accepts = False
         self.fill: Callable[[QDialog], object] = lambda _: None
 
@@ -63,6 +64,10 @@ class Answers:
     def path_to_read(self, title: str, folder: str, kinds: str) -> Path | None:
         self.asked.append(title)
         return self.path
+
+    def paths_to_read(self, title: str, folder: str, kinds: str) -> list[Path]:
+        self.asked.append(title)
+        return self.paths
 
     def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None:
         self.asked.append(title)

@@ -274,7 +274,7 @@ class Played(NamedTuple):
     faults: list[str]
 
 
-LEAVING = {"quit", "demo", "open"}  # these end the document that is looked at
+LEAVING = {"quit", "new", "demo", "open"}  # these end the document that is looked at
 WEIGHTS = (
     ("action", 50),
     ("drag", 22),

@@ -23,11 +23,14 @@ from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS
 from zolvek.core.movement.waves import WAVES
 from zolvek.formats import curve_csv, pattern_library, project_file
+from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.project_file import to_plain
+from zolvek.sound.renderer import render
 
 # Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv} and {one} (a curve of one point) stand
 # for files, {out} for where to write.
 LINES: dict[str, tuple[str, str]] = {
+    "new": ("new {wav} {midi} -o {out}.zolvek", "new {csv} -o {out}.zolvek"),
     "lanes": ("lanes {demo}", "lanes {csv}"),
     "sample": ("sample {demo} --lane horn.cutoff --step 1 --to 5", "sample {demo} --lane horn.cutoff --step nan"),
     "devices": ("devices synth", "devices nothing"),
@@ -134,6 +137,31 @@ class Commands(unittest.TestCase):
         helps = " ".join(str(self.run_line(f"curve {name} --help").output) for name in ("random", "lfo"))  # fmt: skip
         for word in (*RANDOM_KINDS, *SPREADS, *WAVES):
             self.assertIn(word, helps)
+
+    def test_a_project_is_begun_with_what_somebody_brings(self) -> None:
+        """Each file a track of its name from bar 1 on; time as the MIDI file has it, or as it is told."""
+        score = midi_in.load(self.places["midi"])
+        self.run_line("new {wav} {midi} -o {out}.zolvek")
+        made = project_file.load(f"{self.places['out']}.zolvek")
+        self.assertEqual((made.tempo, made.meter), (score.tempo, score.meter))
+        clips = {
+            track.name: [clip.beat for clip in track.clips] for track in made.tracks if track.clips
+        }
+        self.assertEqual(clips, {"in": [0.0]})
+        self.assertEqual(
+            sum(len(t.notes) for t in made.tracks), sum(len(p.notes) for p in score.parts)
+        )
+        self.assertGreaterEqual(made.length, float(made.tempo.beats(1.0)))
+        self.run_line("new {wav} --tempo 93.5 --meter 7/8 -o {out}.zolvek")
+        made = project_file.load(f"{self.places['out']}.zolvek")
+        self.assertEqual((made.tempo.bpm(0.0), made.meter.meter_at(0.0).count), (93.5, 7))
+        self.run_line("new -o {out}.zolvek")
+        made = project_file.load(f"{self.places['out']}.zolvek")
+        self.assertEqual((len(made.tracks), made.length, len(list(made.lanes()))), (2, 128.0, 1))
+        self.assertGreater(float(np.abs(render(made, 0.0, 4.0)).max()), 0.01, "it sounds")
+        for wrong in ("--tempo 0", "--meter 0/0", "--meter 4", "{out}.nothing"):
+            done = self.run_line(f"new {wrong} -o {{out}}.zolvek")
+            self.assertIsInstance(done.exception, ZolvekError, wrong)
 
     def test_a_pattern_file_is_a_cycle_and_a_way(self) -> None:
         """A pattern that is a line up is the saw; as the way of the rate it is the even way in octaves."""

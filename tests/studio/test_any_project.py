@@ -21,7 +21,7 @@ from zolvek.studio.app import application, make_window
 from zolvek.studio.settings import Settings
 from zolvek.studio.window import Window
 
-LEAVING = {"quit", "demo", "open"}
+LEAVING = {"quit", "new", "demo", "open"}
 HEAVY = {
     "1,000 lanes",
     "two hours",

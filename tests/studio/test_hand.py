@@ -115,7 +115,7 @@ class Scope(Hand):
         self.session.document.edit("Lock all", project)
         self.ask.yes = True
         self.choose((1, 2), (4.0, 9.0))
-        modal = {"open", "quit", "demo", "find-action", "shortcuts", "guide", "lock", "remove-track", "remove-device", "undo", "redo"}  # fmt: skip
+        modal = {"open", "new", "from-files", "quit", "demo", "find-action", "shortcuts", "guide", "lock", "remove-track", "remove-device", "undo", "redo"}  # fmt: skip
         kept = {x.id: (x.curve, x.layers, x.bypassed, x.takes) for x in project.lanes()}
         for row in ACTIONS:
             if row.id not in modal and not row.id.startswith(

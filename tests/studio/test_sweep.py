@@ -242,7 +242,7 @@ class SweepJourney(WindowTest):
         self.assertIs(self.session.project, held)
 
     def test_every_action_is_safe_on_the_demo_and_without_lanes(self) -> None:
-        modal = {"open", "demo", "save", "save-as", "export-midi", "export-sound", "export-control", "export-table", "export-picture", "export-csv", "import-midi", "import-curve", "import-csv", "guide",
+        modal = {"open", "new", "from-files", "demo", "save", "save-as", "export-midi", "export-sound", "export-control", "export-table", "export-picture", "export-csv", "import-midi", "import-curve", "import-csv", "guide",
                  "find-action", "shortcuts", "quit", "name-lane", "ghost", "link", "reach", "repeat-growing",
                  "clear-track", "clear-device", "sound-file", "find-sounds", "add-track", "add-return",
                  "remove-track", "describe-device", "write-device", "remove-device"}  # fmt: skip

@@ -11,6 +11,31 @@ from zolvek.core.errors import ZolvekError
 
 
 @click.command()
+@click.argument("files", nargs=-1, type=click.Path())
+@click.option("--tempo", type=float, help="BPM. Default: that of the first MIDI file, else 120.")
+@click.option("--meter", help="Such as 4/4. Default: that of the first MIDI file, else 4/4.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: str) -> None:
+    """Begin a project: an empty desk, or a track for each of the FILES (sound, MIDI, devices)."""
+    from zolvek.core.document import beginning
+    from zolvek.formats import from_files, project_file
+
+    own_time = tempo is not None or meter is not None
+    if files or own_time:
+        start = beginning.timed(
+            beginning.TEMPO if tempo is None else tempo,
+            meter or "4/4",
+            1 if files else beginning.BARS,
+        )
+        project = from_files.with_files(start, from_files.read(files), not own_time)
+    else:
+        project = beginning.fresh()
+    project_file.save(project, output)
+    bars = project.meter.bar_at(project.length - 1e-6)
+    click.echo(f"{len(project.tracks)} tracks, {bars} bars.", err=True)
+
+
+@click.command()
 @click.argument("project", type=click.Path())
 def lanes(project: str) -> None:
     """Print the lanes as JSON: id, track, device, parameter, unit, reach, points."""
@@ -133,4 +158,4 @@ def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     click.echo(f"{len(own.curve)} points before, {len(done.curve)} after.")
 
 
-COMMANDS = (lanes, sample, devices, states, morph, bake)
+COMMANDS = (new, lanes, sample, devices, states, morph, bake)

@@ -38,7 +38,7 @@ class Studio:
         self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)
         self.media = Media(self.session, ask, self.deliveries)
-        self.files = Files(self.session, ask, self.recorder, self.autosave)
+        self.files = Files(self.session, ask, self.recorder, self.autosave, self.deliveries)
         self.session.document.changed.connect(self._fit_view)
         self.opened = self.session.document.opened
 

@@ -17,10 +17,17 @@ from zolvek.studio.context import Studio
 Taker = Callable[[Studio, Path], object]
 
 
-def file_in(data: QMimeData | None) -> Path | None:
-    """The one local file among what is dragged."""
-    names = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data else []
-    return Path(names[0]) if len(names) == 1 else None
+def files_in(data: QMimeData | None) -> list[Path]:
+    """The local files among what is dragged."""
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data else []
+
+
+def take_all(studio: Studio, found: list[Path]) -> None:
+    """One file is read by what it is; several become a track each, aligned at bar 1."""
+    if len(found) == 1:
+        take(studio, found[0])
+    elif found:
+        studio.files.bring(found)
 
 
 def take(studio: Studio, path: Path) -> None:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
+from zolvek.formats.from_files import KINDS, Brought, read, with_files
 from zolvek.sound import clips
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
 from zolvek.studio.autosave import Autosave
 from zolvek.studio.bench.recorder import Recorder
+from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.session import Session
 
 PROJECTS = "Zolvek projects (*.zolvek)"
@@ -19,7 +22,15 @@ PROJECTS = "Zolvek projects (*.zolvek)"
 class Files:
     """The file actions of one window."""
 
-    def __init__(self, session: Session, ask: Ask, recorder: Recorder, autosave: Autosave) -> None:
+    def __init__(
+        self,
+        session: Session,
+        ask: Ask,
+        recorder: Recorder,
+        autosave: Autosave,
+        deliveries: Deliveries,
+    ) -> None:
+        self.deliveries = deliveries
         self.session, self.ask, self.recorder, self.autosave = session, ask, recorder, autosave
         self.document = session.document
         self.stamp: object = None  # of the project's file as it was read or written last
@@ -52,10 +63,52 @@ class Files:
     def open_demo(self) -> None:
         from zolvek.demo.night_regatta import build
 
+        self._begin(build())
+
+    def new(self) -> None:
+        """An empty desk, ready to draw."""
+        from zolvek.core.document.beginning import fresh
+
+        self._begin(fresh())
+
+    def _begin(self, project: Project) -> None:
         if self.may_leave():
             self.autosave.settled()
             self._release()
-            self._show(build(), None)
+            self._show(project, None)
+
+    def from_files(self) -> None:
+        """Ask for files, and begin a project with a track for each."""
+        kinds = f"Sound, MIDI and devices (*{' *'.join(KINDS)})"
+        found = self.ask.paths_to_read(
+            "Files that become tracks", paths.folder(self.document), kinds
+        )
+        if found and self.may_leave():
+            self.begin_with(found)
+
+    def begin_with(self, found: list[Path]) -> None:
+        """A project with a track for each of the files, read beside the window."""
+        from zolvek.core.document.beginning import timed
+
+        def done(brought: list[Brought]) -> None:
+            self.autosave.settled()
+            self._release()
+            self._show(with_files(timed(bars=1), brought, True), None)
+            self.document.mark_unsaved()
+            self.session.notices.say(f"{counted(len(brought), 'file')} brought in.")
+
+        label = counted(len(found), "file")
+        self.deliveries.run(label, lambda told: read(found, told), done, "")
+
+    def bring(self, found: list[Path]) -> None:
+        """A track for each of the files in the open project, as one step."""
+        label = f"Bring in {counted(len(found), 'file')}"
+        self.deliveries.change(
+            label,
+            lambda told: read(found, told),
+            lambda project, brought: with_files(project, brought, False),
+            f"{label}: tempo and meter stay as they are.",
+        )
 
     def _show(self, project: Project, path: Path | None) -> None:
         self.recorder.player.stop()

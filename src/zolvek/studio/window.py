@@ -205,15 +205,9 @@ class Window(QMainWindow):
 
     def next_area(self, way: int) -> None:
         """The keyboard to the next part of the window: index, lane, panel, dials."""
-        go_on(
-            [
-                (self.index, self.index.tree),
-                (self.focus_lane, self.focus_lane),
-                (self.rail, self.rail.first_field()),
-                (self.bench, self.bench.first_dial()),
-            ],
-            way,
-        )
+        lane, rail, bench = self.focus_lane, self.rail, self.bench
+        places = (self.index.tree, lane, rail.first_field(), bench.first_dial())
+        go_on(list(zip((self.index, lane, rail, bench), places, strict=True)), way)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A key that nobody took: Esc leaves whatever there is to leave, and that of an action that is
@@ -237,16 +231,16 @@ class Window(QMainWindow):
     def monitor(self) -> None:
         from zolvek.studio.monitor import Monitor
 
-        if self.monitor_window is None:
-            self.monitor_window = Monitor(self.session, self.studio.outside, self)
+        self.monitor_window = self.monitor_window or Monitor(
+            self.session, self.studio.outside, self
+        )
         self.monitor_window.show()
         self.monitor_window.activateWindow()
 
     def guide(self) -> None:
         from zolvek.studio.guide import Guide
 
-        if self.guide_window is None:
-            self.guide_window = Guide(self)
+        self.guide_window = self.guide_window or Guide(self)
         self.guide_window.show()
         self.guide_window.activateWindow()
 
@@ -289,19 +283,21 @@ class Window(QMainWindow):
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         from zolvek.studio import dropped
 
-        if event is not None and dropped.file_in(event.mimeData()):
+        if event is not None and dropped.files_in(event.mimeData()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """A file of any kind that is read: projects open, the others come in."""
+        """Files of any kind that is read: a project opens, the others come in."""
         from zolvek.studio import dropped
 
-        path = dropped.file_in(event.mimeData()) if event is not None else None
-        if path is not None and event is not None:
+        found = dropped.files_in(event.mimeData()) if event is not None else []
+        if found and event is not None:
             event.acceptProposedAction()
             notices = self.session.notices
-            # After the event: what takes it may ask, and the other program waits for us.
-            QTimer.singleShot(0, lambda: notices.try_to(lambda: dropped.take(self.studio, path)))
+            # After the event: what takes them may ask, and the other program waits for us.
+            QTimer.singleShot(
+                0, lambda: notices.try_to(lambda: dropped.take_all(self.studio, found))
+            )
 
     # --- coming and going ---
 

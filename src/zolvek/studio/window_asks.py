@@ -90,6 +90,10 @@ class WindowAsks:
         name, _ = QFileDialog.getOpenFileName(self.over, title, folder, kinds)
         return Path(name) if name else None
 
+    def paths_to_read(self, title: str, folder: str, kinds: str) -> list[Path]:
+        names, _ = QFileDialog.getOpenFileNames(self.over, title, folder, kinds)
+        return [Path(name) for name in names]
+
     def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None:
         name, _ = QFileDialog.getSaveFileName(self.over, title, suggested, kinds)
         return Path(name) if name else None

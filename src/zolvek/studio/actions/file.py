@@ -6,6 +6,8 @@ from zolvek.studio.actions import needs
 from zolvek.studio.actions.action import Action
 
 ACTIONS: tuple[Action, ...] = (
+    Action("new", "New", "Ctrl+N", "An empty desk: 120 BPM, 4/4, 32 bars, a synth and a track for sound", lambda s: s.files.new()),
+    Action("from-files", "New from files…", "Ctrl+Shift+N", "Each sound, MIDI file or device a track, aligned at bar 1", lambda s: s.files.from_files()),
     Action("open", "Open…", "Ctrl+O", "Open a project", lambda s: s.files.open()),
     Action("demo", "Open the demo piece", "", "Open Night Regatta", lambda s: s.files.open_demo()),
     Action("save", "Save", "Ctrl+S", "Save the project", lambda s: s.files.save(), "save"),
