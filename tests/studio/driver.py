@@ -149,7 +149,7 @@ class WindowTest(unittest.TestCase):
         self.wait()
 
     def key(self, key, keys=NO_KEY, widget=None) -> None:
-        QTest.keyClick(widget or self.window, key, keys)
+        QTest.keyClick(self.window if widget is None else widget, key, keys)
         self.wait()
 
     def show(self, project, path=None) -> None:

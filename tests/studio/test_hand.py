@@ -545,11 +545,17 @@ class Keyboard(WindowTest):
         self.key(Qt.Key.Key_Space, widget=button)
         self.assertIn("step-thin", self.window.rail.shown)
         self.assertFalse(self.studio.player.playing)
-        tree = self.window.index.tree
-        tree.setFocus()
+        self.do("step-patterns")
+        names = self.field("Patterns in the library")
+        names.setFocus()
         muted = self.session.project.tracks[0].muted
-        self.key(Qt.Key.Key_M, widget=tree)
+        self.key(Qt.Key.Key_M, widget=names)
         self.assertEqual(self.session.project.tracks[0].muted, muted, "typed to find a row")
+        tree = self.window.index.tree
+        tree.setCurrentItem(self.window.index.leaves["horn", "decay"])
+        tree.setFocus()
+        self.key(Qt.Key.Key_A, widget=tree)
+        self.assertEqual(self.session.focus.id, "horn.decay", "letters find nothing in the index")
         self.lane.setFocus()
         self.key(Qt.Key.Key_Space, widget=self.lane)
         self.assertTrue(self.studio.player.playing)

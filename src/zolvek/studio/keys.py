@@ -16,6 +16,9 @@ from PyQt6.QtWidgets import (
 
 TYPED_IN = (QLineEdit, QAbstractSpinBox)
 CHOSEN_FROM = (QAbstractItemView, QComboBox)
+LETTERS_ACT = (
+    "letters-act"  # a list in which letters find nothing, as it has a search field of its own
+)
 PLAIN = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
 
 
@@ -56,7 +59,7 @@ def its_own(widget: QWidget, event: QKeyEvent) -> bool:
     if event.key() == Qt.Key.Key_Space and event.modifiers() == Qt.KeyboardModifier.NoModifier:
         return isinstance(widget, QAbstractButton | QAbstractItemView | QComboBox)
     typed = plain and event.text().isprintable() and bool(event.text().strip())
-    return typed and isinstance(widget, CHOSEN_FROM + TYPED_IN)
+    return typed and isinstance(widget, CHOSEN_FROM + TYPED_IN) and not widget.property(LETTERS_ACT)
 
 
 def undoes(event: QKeyEvent) -> bool:

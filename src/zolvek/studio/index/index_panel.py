@@ -21,6 +21,7 @@ from zolvek.studio.bench.meter import height
 from zolvek.studio.commands.controls import add_touched_lane, touch
 from zolvek.studio.commands.devices import mute_track, solo_track
 from zolvek.studio.fields import Search
+from zolvek.studio.keys import LETTERS_ACT
 from zolvek.studio.lanes.painting import diamond
 from zolvek.studio.session import Session
 
@@ -102,6 +103,17 @@ class Marks(QStyledItemDelegate):
         painter.restore()
 
 
+class Tree(QTreeWidget):
+    """Letters act here as they do on the lane: what is looked for is typed into the field above."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty(LETTERS_ACT, True)
+
+    def keyboardSearch(self, search: str | None) -> None:
+        pass
+
+
 class IndexPanel(QWidget):
     """`levels` tells each track's highest sample in what is heard now."""
 
@@ -112,7 +124,7 @@ class IndexPanel(QWidget):
         self.search = Search("Find a parameter")
         self.search.textChanged.connect(self._filter)
         self.search.returnPressed.connect(self._take_first)
-        self.tree = QTreeWidget()
+        self.tree = Tree()
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)
         self.tree.setUniformRowHeights(True)
