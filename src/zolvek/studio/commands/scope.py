@@ -7,7 +7,6 @@ from collections.abc import Callable
 from zolvek.core.arrays import Ints
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.edits import points_in
 from zolvek.core.document import parts
 from zolvek.core.document.targets import Target, base
 from zolvek.core.document.worked_on import WorkedOn, bars_text, worked_on
@@ -80,9 +79,11 @@ def chosen_points(session: Session) -> bool:
     drawn, span = session.target, session.span.beats
     if drawn is None:
         return False
-    return bool(session.points.chosen.size) or (
-        span is not None and bool(points_in(drawn.curve, *span).size)
-    )
+    if session.points.chosen.size or span is None:
+        return bool(session.points.chosen.size)
+    # Asked after every change, of many points too: not by looking at all of them.
+    beat = drawn.curve.beat
+    return bool(beat.searchsorted(span[0], "left") < beat.searchsorted(span[1], "right"))
 
 
 def scope(session: Session) -> tuple[float, float, str]:
