@@ -170,14 +170,15 @@ def moves(lane: Lane, first: float, last: float) -> bool:
 
 
 def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[float, ...]:
-    """Pins go where their points have gone: by their place among the points where there are as many as
-    before, else by their place among those whose beats have changed; a pin whose point is gone goes too."""
+    """Pins go where their points have gone: by their place among those whose beats have changed where
+    there are as many of them as before, else by their place among all; a pin whose point is gone goes
+    too."""
     gone = np.setdiff1d(pins, after.beat)
     if not gone.size:
         return pins
-    old, new = before.beat, after.beat
+    old, new = np.setdiff1d(before.beat, after.beat), np.setdiff1d(after.beat, before.beat)
     if len(old) != len(new):
-        old, new = np.setdiff1d(old, new), np.setdiff1d(new, old)
+        old, new = before.beat, after.beat
     kept = set(pins) - set(gone.tolist())
     if len(old) == len(new):
         found = np.searchsorted(old, gone)
