@@ -14,8 +14,9 @@ from scipy import signal
 
 from zolvek.core.curve.building import curve
 from zolvek.core.document import chain
+from zolvek.core.document.parts import add_lane, set_dial, with_curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.movement.playing import played
 from zolvek.core.records import replace
@@ -243,6 +244,27 @@ class Instruments(unittest.TestCase):
         ]
         self.assertAlmostEqual(after[0], after[1], delta=0.05)
         self.assertEqual(max(gains), 1.0, "nothing is turned up")
+
+
+class Bypass(unittest.TestCase):
+    def test_every_devices_bypass_is_a_control_that_goes_over_within_10_ms(self) -> None:
+        """Off it changes no sample; on it is the project with the device bypassed, 10 ms after the switch."""
+        demo = build()
+        for row in DEVICE_KINDS.values():
+            self.assertEqual(BYPASS in row.controls, row.role != "outside", row.key)
+        plain = render(demo, 128.0, 136.0)
+        project, lane = add_lane(demo, "echo", "bypass")
+        np.testing.assert_array_equal(render(project, 128.0, 136.0), plain)
+        on, off = BYPASS.position(np.array([1.0, 0.0])).tolist()
+        switched = curve([(0.0, off, "hold"), (130.0, on, "hold"), (132.0, off)])
+        heard = render(with_curve(project, lane, switched), 128.0, 136.0)
+        gone = render(set_dial(demo, "echo", "bypass", on), 128.0, 136.0)
+        start, stop = (round(float(demo.tempo.seconds(b) - demo.tempo.seconds(128.0)) * 48_000) for b in (130.0, 132.0))  # fmt: skip
+        np.testing.assert_array_equal(heard[:, :start], plain[:, :start])
+        settled = slice(start + 480, stop)
+        self.assertLess(np.abs(heard - gone)[:, settled].max(), 2e-3 * np.abs(plain - gone).max())
+        steps = [float(np.abs(np.diff(x[0])).max()) for x in (heard, plain, gone)]
+        self.assertLess(steps[0], 1.5 * max(steps[1:]), "no click")
 
 
 class SoundFiles(unittest.TestCase):
