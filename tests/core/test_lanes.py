@@ -12,6 +12,7 @@ from tests.core.curves import curves
 from zolvek.core.curve.building import curve
 from zolvek.core.curve.edits import add, move
 from zolvek.core.document import lanes, parts, targets
+from zolvek.core.document.listening import Listening, heard
 from zolvek.core.document.midi_targets import free_number, taken_numbers
 from zolvek.core.document.worked_on import worked_on
 from zolvek.core.errors import ZolvekError
@@ -63,13 +64,14 @@ class Lanes(unittest.TestCase):
     @settings(max_examples=80, deadline=None)
     def test_pins_go_with_their_points(self, own, which, beats, when_met) -> None:
         which %= len(own)
-        pins = tuple(sorted({float(own.beat[which])}))
+        pins = (float(own.beat[which]),)
         made, where = move(own, [which], beats, 0.0, when_met)
-        moved = lanes.pins_moved(pins, own, made)
-        twins = int((own.beat == own.beat[which]).sum()) > 1
-        if not twins:
-            self.assertEqual(moved, (float(made.beat[where[0]]),))
-        self.assertTrue(set(moved) <= set(made.beat.tolist()))
+        old = parts.with_lane(DEMO, replace(DEMO.lane("horn.cutoff"), curve=own, pins=pins))
+        new = parts.with_curve(old, "horn.cutoff", made)
+        moved = lanes.pins_along(new, "horn.cutoff", old, (np.array([which]), where))
+        self.assertEqual(moved.lane("horn.cutoff").pins, (float(made.beat[where[0]]),))
+        # Told nothing of what has moved, a pin goes along where that is plain, and is never of no point.
+        self.assertTrue(set(lanes.pins_moved(pins, own, made)) <= set(made.beat.tolist()))
 
     def test_what_belongs_to_the_focus_comes_first(self) -> None:
         found = [lane.id for lane in lanes.beside(DEMO, "echo.mix")]
@@ -133,6 +135,13 @@ class Lanes(unittest.TestCase):
                     and kind != "nrpn"
                 ):
                     self.assertFalse(taken_numbers(other.midi) & taken_numbers(target))
+
+
+class Solo(unittest.TestCase):
+    def test_a_track_that_is_safe_is_heard_beside_what_is_soloed(self) -> None:
+        safe = parts.with_track(DEMO, replace(DEMO.tracks[2], solo_safe=True))
+        told = heard(safe, Listening(solo=frozenset({"hull"})))
+        self.assertEqual([t.muted for t in told.tracks], [False, True, False, True])
 
 
 class Typed(unittest.TestCase):

@@ -23,7 +23,7 @@ MENUS: dict[str, tuple[str, ...]] = {
               "own-loop", "own-loop-ends", "slot-here", "span-here", "span-away"),
     "switch": ("slot-here", "switch-remove", "next-slot"),
     "low": LANE,
-    "track": ("mute", "solo", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
+    "track": ("mute", "solo", "solo-safe", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
     "device": ("bypass-device", "device-up", "device-down", LINE, "clear-device", "write-device", "remove-device"),
     "parameter": ("add-lane", "retarget", LINE, *LANE),
     "dial": ("add-lane", "dial-type", "dial-default", "from-dial", "to-dial", "retarget", LINE, "arm", "bypass", "hide-lane"),

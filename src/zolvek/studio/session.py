@@ -14,6 +14,7 @@ from zolvek.core.arrays import Ints
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document import parts
 from zolvek.core.document.history import changed_lanes
+from zolvek.core.document.lanes import pins_along
 from zolvek.core.document.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
@@ -133,14 +134,18 @@ class Session:
         self.document.open(project, path)
 
     def edit_curve(
-        self, label: str, curve: Curve, chosen: Ints | None = None, gesture: object = None
-    ) -> None:
-        """Give what is drawn on another curve, and the selection its new places. Raises ZolvekError
-        when there is no lane, or it is locked."""
+        self, label: str, curve: Curve, chosen: Ints | None = None, gesture: object = None,
+        moved: tuple[Ints, Ints] | None = None,
+    ) -> None:  # fmt: skip
+        """Give what is drawn on another curve, and the selection its new places. `moved`: which points have
+        gone where, so that pins go with them. Raises ZolvekError when there is no lane, or it is locked."""
         target = self.target
         if target is None:
             raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
-        project = target.put(self.document.before(gesture), lambda _: curve)
+        old = self.document.before(gesture)
+        project = target.put(old, lambda _: curve)
+        if moved is not None and not target.aside:
+            project = pins_along(project, target.lane, old, moved)
         before = self._selected()
         if chosen is not None:
             self.points.will_be(chosen)

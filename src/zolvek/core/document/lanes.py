@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from zolvek.core.arrays import Ints
 from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import set_value
@@ -185,6 +186,20 @@ def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[fl
         there = (found < len(old)) & (old[np.minimum(found, len(old) - 1)] == gone)
         kept |= set(new[found[there]].tolist())
     return tuple(sorted(kept))
+
+
+def pins_along(project: Project, lane: str, old: Project, moved: tuple[Ints, Ints]) -> Project:
+    """The lane's pins as they were in `old`, those of the points that were `moved` (their places before
+    and after) gone with them wherever they are now."""
+    before, after = old.lane(lane), project.lane(lane)
+    if not before.pins:
+        return project
+    there = dict(
+        zip(before.curve.beat[moved[0]].tolist(), after.curve.beat[moved[1]].tolist(), strict=True)
+    )
+    pins = {there.get(pin, pin) for pin in before.pins}
+    kept = tuple(sorted(pins & set(after.curve.beat.tolist())))
+    return with_lane(project, replace(after, pins=kept))
 
 
 def linked(project: Project, lane: str, other: str, factor: float) -> Project:

@@ -31,7 +31,9 @@ def heard(project: Project, listening: Listening) -> Project:
         lanes = tuple(_lane(lane, listening) for lane in track.lanes)
         # What the soloed tracks send is a part of what they sound like.
         muted = track.muted or bool(
-            listening.solo and track.id not in listening.solo and not track.takes_sends
+            listening.solo
+            and track.id not in listening.solo
+            and not (track.takes_sends or track.solo_safe)
         )
         tracks.append(replace(track, lanes=lanes, muted=muted))
     return replace(project, tracks=tuple(tracks))

@@ -239,6 +239,7 @@ class Track(Record, frozen=True):
     clips: tuple[Clip, ...] = ()
     muted: bool = False
     takes_sends: bool = False
+    solo_safe: bool = False  # heard whatever else is soloed
 
     @cached_property
     def _by_id(self) -> dict[str, Device]:

@@ -120,6 +120,13 @@ def mute_track(session: Session, track: Track) -> None:
     session.document.edit(label, project)
 
 
+def safe_track(session: Session, track: Track) -> None:
+    """The track is heard whatever else is soloed, or no longer."""
+    label = f"{track.name} is {'no longer ' if track.solo_safe else ''}safe from solo"
+    changed = replace(track, solo_safe=not track.solo_safe)
+    session.document.edit(label, parts.with_track(session.project, changed))
+
+
 def solo_track(session: Session, track: Track) -> None:
     """The track among those heard alone, or no longer."""
     session.hearing.listen(solo=session.hearing.listening.solo ^ {track.id})

@@ -189,7 +189,8 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
 
     if len(together(session)) == 1:
         curve = edit(drawn)
-        session.edit_curve(f"Nudge {found.name}", curve, _still(session, where))
+        moved = (found.points, where)
+        session.edit_curve(f"Nudge {found.name}", curve, _still(session, where), moved=moved)
     else:
         edit_together(session, f"Nudge {found.name}", edit, NONE_CHOSEN)
 
@@ -236,7 +237,7 @@ def set_position(session: Session, text: str) -> None:
     meter, beat = session.project.meter, session.position_of(text)
     curve, where = edits.place(drawn.curve, found.points, beat, session.settings.when_met)
     label = f"Move {found.name} to {meter.text(beat)}"
-    session.edit_curve(label, curve, _still(session, where))
+    session.edit_curve(label, curve, _still(session, where), moved=(found.points, where))
 
 
 def set_amount(session: Session, text: str) -> None:

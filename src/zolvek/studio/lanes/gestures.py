@@ -55,7 +55,8 @@ class Drag:
         """The pointer is at `beat` and `value`; `along`: it went further in time than in value."""
         self.moved = True
         curve, points = UPDATES[self.kind](self, beat, value, held, along)
-        self.session.edit_curve(self.label, curve, points, self)
+        moved = (self.points, points) if self.kind == "move" else None
+        self.session.edit_curve(self.label, curve, points, self, moved)
 
     def finish(self) -> None:
         self.session.document.end_gesture()
