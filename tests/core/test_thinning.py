@@ -151,7 +151,7 @@ class Thinning(unittest.TestCase):
                 )
 
     @given(curves(), st.floats(0.001, 0.3), st.booleans())
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=40, deadline=None)
     def test_any_curve_keeps_its_bound_ends_and_jumps(self, own, tolerance, shapes) -> None:
         made = thinned(own, tolerance, shapes)
         self.assertLessEqual(strays(own, made.curve), tolerance + 1e-9)
