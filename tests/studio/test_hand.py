@@ -326,6 +326,26 @@ class Modeless(Hand):
             self.assertEqual(self.chips(), [], mode.key)
         self.assertEqual(self.errors, [])
 
+    def test_a_word_that_is_pressed_leaves_a_locked_lane_as_it_is(self) -> None:
+        self.do("bypass")
+        self.do("lock")
+        held = self.session.project
+        bypassed = next(m for m in modes(self.session) if m.key == "bypassed")
+        self.session.notices.try_to(lambda: bypassed.end(self.session))
+        self.assertIs(self.session.project, held)
+        self.assertIn("locked", self.errors.pop().what)
+
+    def test_a_layer_is_stretched_to_the_span_with_its_depth(self) -> None:
+        self.session.focus.on("lantern-strip.pan")
+        before = self.session.lane.layers[0]
+        self.session.span.choose((8.0, 28.0))
+        self.do("layer-span")
+        layer = self.session.lane.layers[0]
+        self.assertEqual((layer.first, layer.last), (8.0, 28.0))
+        share = np.linspace(0.02, 0.98, 40)
+        was = before.amount_way.at(before.first + share * (before.last - before.first))
+        np.testing.assert_allclose(layer.amount_way.at(8.0 + 20.0 * share), was, atol=1e-9)
+
     def with_slot(self) -> None:
         from zolvek.core.document import lanes
         from zolvek.core.model.pattern import Pattern

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.spans import piece
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane
@@ -52,15 +54,21 @@ def move(session: Session, by: int) -> None:
 
 
 def stretch_to_span(session: Session) -> None:
-    """The layer works in the selected span: what is drawn on it is stretched to it."""
+    """The layer works in the selected span: what is drawn of it, and of its depth, is stretched to it."""
     _, layer = picked(session)
     first, last = session.span.needed()
-    curve = layer.curve
-    length = session.project.length if layer.last is None else layer.last
-    if curve is not None and length > layer.first:
-        factor = (last - first) / (length - layer.first)
-        curve = curve.having(beat=(curve.beat - layer.first) * factor + first)
-    change(session, f"{layer.label} over the span", first=first, last=last, curve=curve)
+    end = session.project.length if layer.last is None else layer.last
+
+    def stretched(curve: Curve | None) -> Curve | None:
+        if curve is None or end <= layer.first:
+            return curve
+        own = piece(curve, layer.first, end)
+        return own.having(beat=first + own.beat * ((last - first) / (end - layer.first)))
+
+    change(
+        session, f"{layer.label} over the span", first=first, last=last,
+        curve=stretched(layer.curve), amount_way=stretched(layer.amount_way), gaps=(),
+    )  # fmt: skip
 
 
 def remove(session: Session) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from zolvek.core.records import replace
+from zolvek.studio.commands.scope import unlocked
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
@@ -43,8 +44,12 @@ def _beyond_loop(session: Session) -> bool:
 
 
 def _change(session: Session, label: str, **changes: object) -> None:
+    session.edit_lane(label, replace(unlocked(session), **changes))
+
+
+def _unlock(session: Session) -> None:
     if session.lane is not None:
-        session.edit_lane(label, replace(session.lane, **changes))
+        session.edit_lane("Unlock the lane", replace(session.lane, locked=False))
 
 
 def _lane(session: Session, field: str) -> bool:
@@ -80,7 +85,7 @@ MODES = (
     Mode("bypassed", "Bypassed", "Kept, but not applied", lambda s: _lane(s, "bypassed"),
          lambda s: _change(s, "Apply the lane", bypassed=False), False),
     Mode("locked", "Locked", "Nothing changes it", lambda s: _lane(s, "locked"),
-         lambda s: _change(s, "Unlock the lane", locked=False), False),
+         _unlock, False),
 )  # fmt: skip
 
 
