@@ -271,6 +271,12 @@ class Fields(Hand):
         self.type_in("By", "200")
         self.assertEqual((field.text(), bool(field.property("fault"))), ("200", True))
         self.assertIn("from −100 % to 100 %", field.words.text())
+        self.window.rail.findChild(ShapePanel).choose("mirror")
+        self.wait()
+        left = [w for w in self.window.findChildren(Words) if w.isVisible()]
+        self.assertEqual(left, [], "the words go with their field")
+        self.window.rail.findChild(ShapePanel).choose("lift")
+        field = next(e for e in self.window.findChildren(Entry) if e.accessibleName() == "By")
         self.type_in("By", "20")
         self.assertEqual((field.text(), field.value()), ("20 %", 20.0))
         self.type_in("Position in bars, beats and ticks", "900")

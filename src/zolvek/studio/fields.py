@@ -84,7 +84,9 @@ class Entry(QLineEdit):
     def refuse(self, fault: str) -> None:
         """Say what is wrong with what is typed; "" when nothing is."""
         if fault:
-            self.words = self.words or Words(self)
+            if self.words is None:
+                self.words = Words(self)
+                self.destroyed.connect(self.words.deleteLater)  # they are the window's, not its own
             self.words.show_under(self, fault)
         elif self.words is not None:
             self.words.hide()
