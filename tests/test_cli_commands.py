@@ -27,10 +27,15 @@ from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.project_file import to_plain
 from zolvek.sound.renderer import render
 
-# Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv} and {one} (a curve of one point) stand
+# Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv}, {one} (a curve of one point) and {beats} stand
 # for files, {out} for where to write.
 LINES: dict[str, tuple[str, str]] = {
     "new": ("new {wav} {midi} -o {out}.zolvek", "new {csv} -o {out}.zolvek"),
+    "insert-bars": ("insert-bars {demo} --at 9 --count 4 -o {out}.zolvek", "insert-bars {demo} --at 90 --count 4 -o {out}.zolvek"),
+    "remove-bars": ("remove-bars {demo} --at 9 --count 4 -o {out}.zolvek", "remove-bars {demo} --at 1 --count 49 -o {out}.zolvek"),
+    "collect": ("collect {demo} -o {out}.zip", "collect {csv} -o {out}.zip"),
+    "hits": ("hits {wav}", "hits {csv}"),
+    "tempo": ("tempo {beats}", "tempo {midi}"),
     "lanes": ("lanes {demo}", "lanes {csv}"),
     "sample": ("sample {demo} --lane horn.cutoff --step 1 --to 5", "sample {demo} --lane horn.cutoff --step nan"),
     "devices": ("devices synth", "devices nothing"),
@@ -88,12 +93,16 @@ class Commands(unittest.TestCase):
         cls.addClassCleanup(made.cleanup)
         folder = Path(made.name)
         cls.places = {key: str(folder / f"in.{suffix}") for key, suffix in
-                      (("demo", "zolvek"), ("midi", "mid"), ("wav", "wav"), ("csv", "csv"), ("one", "one.csv"))}  # fmt: skip
+                      (("demo", "zolvek"), ("midi", "mid"), ("wav", "wav"), ("csv", "csv"), ("one", "one.csv"), ("beats", "beats.wav"))}  # fmt: skip
         cls.places["out"] = str(folder / "out")
         cls.runner = CliRunner()
         cls.runner.invoke(zolvek, ["demo", "--write", cls.places["demo"]])
         Path(cls.places["midi"]).write_bytes(ordinary_midi())
         soundfile.write(cls.places["wav"], 0.5 * np.sin(np.arange(48_000) / 500.0), 48_000)
+        beats = np.zeros(48_000 * 8)
+        for at in range(1_000, beats.size - 100, 24_000):  # 120 BPM
+            beats[at : at + 60] = np.exp(-np.arange(60) / 12.0)
+        soundfile.write(cls.places["beats"], beats, 48_000)
         rows = "".join(f"{b},{v},line,0\n" for b, v in ((0, 0.1), (1.1, 0.9), (2, 0.2), (4, 0.6)))
         Path(cls.places["csv"]).write_text("beat,value,shape,amount\n" + rows)
         Path(cls.places["one"]).write_text("beat,value,shape,amount\n0,0.5,line,0\n")
@@ -137,6 +146,17 @@ class Commands(unittest.TestCase):
         helps = " ".join(str(self.run_line(f"curve {name} --help").output) for name in ("random", "lfo"))  # fmt: skip
         for word in (*RANDOM_KINDS, *SPREADS, *WAVES):
             self.assertIn(word, helps)
+
+    def test_a_sound_s_hits_and_tempo_are_told(self) -> None:
+        told = self.run_line("hits {beats}").output.splitlines()[1:]
+        self.assertEqual(len(told), 16)
+        for place, row in enumerate(told):
+            self.assertAlmostEqual(
+                float(row.split(",")[0]), 1_000 / 48_000 + 0.5 * place, delta=0.001
+            )
+        self.assertTrue(
+            self.run_line("tempo {beats}").output.splitlines()[1].startswith("120,0.02")
+        )
 
     def test_a_project_is_begun_with_what_somebody_brings(self) -> None:
         """Each file a track of its name from bar 1 on; time as the MIDI file has it, or as it is told."""

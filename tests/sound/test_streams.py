@@ -12,11 +12,12 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from scipy.signal import resample_poly
+import soxr
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project, Track
 from zolvek.formats import project_file, sound_out
+from zolvek.formats.sound_content import told_by_content
 from zolvek.sound import clips, streams
 
 # Plays two stretches of a clip an hour long, and prints the most memory that took, in MB.
@@ -43,30 +44,28 @@ class Streams(unittest.TestCase):
         self.folder = Path(made.name)
 
     def test_blocks_are_what_the_whole_file_converts_to(self) -> None:
-        """Against scipy.signal.resample_poly over the whole file."""
+        """Against the converter over the whole file, to 90 dB below full scale."""
         rng = np.random.default_rng(1)
         for rate in (48_000, 44_100, 96_000, 8_000, 22_050, 47_999):
             sound = rng.uniform(-0.9, 0.9, (rate * 2 + 137, 2))
             path = str(self.folder / f"{rate}.wav")
             soundfile.write(path, sound, rate, subtype="FLOAT")
-            common = np.gcd(48_000, rate)
-            whole = resample_poly(
-                sound.astype(np.float32).T, 48_000 // common, rate // common, axis=1
-            )
+            whole = soxr.resample(sound.astype(np.float32), rate, 48_000, quality="VHQ").T
             made = streams.Stream(path, 48_000)
-            self.assertEqual(made.frames, whole.shape[1])
+            self.assertLessEqual(abs(made.frames - whole.shape[1]), 1)
+            whole = np.pad(whole, ((0, 0), (0, 2)))[:, : made.frames]
             for first, count in (
                 (0, 100),
                 (streams.BLOCK - 50, 100),
                 (40_000, 30_000),
-                (made.frames - 9, 30),
+                (made.frames - 40, 30),
                 (-5, 20),
             ):
                 wanted = np.zeros((2, count))
                 low, high = max(first, 0), min(first + count, made.frames)
                 wanted[:, low - first : high - first] = whole[:, low:high]
                 np.testing.assert_allclose(
-                    made.read(first, count), wanted, atol=2e-6, err_msg=f"{rate} {first}"
+                    made.read(first, count), wanted, atol=3e-5, err_msg=f"{rate} {first}"
                 )
 
     def test_bombs_are_refused_in_words(self) -> None:
@@ -114,7 +113,7 @@ class Streams(unittest.TestCase):
             path = project_file.save(project, self.folder / "piece.zolvek")
             out = self.folder / "out.wav"
             loaded = project_file.load(path)
-            self.assertEqual(loaded, project)
+            self.assertEqual(loaded, told_by_content(project))
             sound_out.deliver(loaded, out)
             self.assertGreater(float(np.abs(soundfile.read(out)[0]).max()), 0.2)
             (self.folder / name).unlink()

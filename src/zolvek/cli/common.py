@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -78,8 +79,18 @@ def seed_of(given: int | None) -> int:
 
 
 def load(path: str) -> Project:
+    """A project, or one that was collected into a `.zip`, which is unpacked for as long as this runs."""
     from zolvek.formats import project_file
 
+    if path.lower().endswith(".zip"):
+        import atexit
+        import tempfile
+
+        from zolvek.formats import collecting
+
+        folder = tempfile.TemporaryDirectory(prefix="zolvek-")
+        atexit.register(folder.cleanup)
+        return project_file.load(collecting.unpacked(path, Path(folder.name)))
     return project_file.load(path)
 
 

@@ -18,6 +18,7 @@ from zolvek.cli.curves import curve
 from zolvek.cli.deliver import COMMANDS as DELIVERIES
 from zolvek.cli.movements import COMMANDS as MOVEMENTS
 from zolvek.cli.projects import COMMANDS as PROJECTS
+from zolvek.cli.sounds import COMMANDS as SOUNDS
 from zolvek.core.errors import Failure, ZolvekError
 
 NO_DISPLAY = (
@@ -67,7 +68,7 @@ def _window(path: Path | None) -> None:
     sys.exit(run(path))
 
 
-for command in (*PROJECTS, *MOVEMENTS, curve, *DELIVERIES):
+for command in (*PROJECTS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):
     zolvek.add_command(command)
 
 

@@ -18,6 +18,7 @@ from zolvek.core.errors import ZolvekError
 def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: str) -> None:
     """Begin a project: an empty desk, or a track for each of the FILES (sound, MIDI, devices)."""
     from zolvek.core.document import beginning
+    from zolvek.core.document.worked_on import counted
     from zolvek.formats import from_files, project_file
 
     own_time = tempo is not None or meter is not None
@@ -32,7 +33,7 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
         project = beginning.fresh()
     project_file.save(project, output)
     bars = project.meter.bar_at(project.length - 1e-6)
-    click.echo(f"{len(project.tracks)} tracks, {bars} bars.", err=True)
+    click.echo(f"{counted(len(project.tracks), 'track')}, {counted(bars, 'bar')}.", err=True)
 
 
 @click.command()
@@ -158,4 +159,57 @@ def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     click.echo(f"{len(own.curve)} points before, {len(done.curve)} after.")
 
 
-COMMANDS = (new, lanes, sample, devices, states, morph, bake)
+def _bars(verb: str) -> Any:
+    def declare(run: Any) -> Any:
+        for option in (
+            click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write."),
+            click.option("--count", required=True, type=int, help="How many bars."),
+            click.option("--at", "bar", required=True, type=int, help=f"The bar {verb}."),
+            click.argument("project", type=click.Path()),
+        ):  # fmt: skip
+            run = option(run)
+        return run
+
+    return declare
+
+
+def _change_bars(change: str, project: str, bar: int, count: int, output: str) -> None:
+    from zolvek.core.document import bars
+    from zolvek.formats import project_file
+    from zolvek.sound.lengths import lengths_of
+
+    loaded = load(project)
+    done = getattr(bars, change)(loaded, bar, count, lengths_of(loaded))
+    project_file.save(done.project, output)
+    click.echo(f"{done.words}.", err=True)
+
+
+@click.command("insert-bars")
+@_bars("before which they come")
+def insert_bars(project: str, bar: int, count: int, output: str) -> None:
+    """Insert empty bars; everything after them moves on."""
+    _change_bars("insert_bars", project, bar, count, output)
+
+
+@click.command("remove-bars")
+@_bars("that is the first to go")
+def remove_bars(project: str, bar: int, count: int, output: str) -> None:
+    """Remove bars with what lies in them; everything after them moves up."""
+    _change_bars("remove_bars", project, bar, count, output)
+
+
+@click.command()
+@click.argument("project", type=click.Path())
+@click.option("-o", "--output", required=True, type=click.Path(), help="A .zip, or a new folder.")
+def collect(project: str, output: str) -> None:
+    """Write the project with all of its sounds in one .zip, or in one folder."""
+    from zolvek.core.document.chain import own_sound_files
+    from zolvek.formats import collecting
+
+    loaded = load(project)
+    collecting.collected(loaded, output)
+    count = len(own_sound_files(loaded))
+    click.echo(f"1 project, {count} sound{'s' * (count != 1)}.", err=True)
+
+
+COMMANDS = (new, lanes, sample, devices, states, morph, bake, insert_bars, remove_bars, collect)

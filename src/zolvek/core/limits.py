@@ -60,6 +60,7 @@ LIMITS: dict[str, Limit] = {
     "value": Limit("A parameter's value", -1e12, 1e12),
     "colour": Limit("A colour's number", 0, 255),
     "wait": Limit("A length", 0.0, 256.0, "beats"),
+    "seconds": Limit("A time", 0.0, 1_000_000.0, "s"),
     "clock_step": Limit("A step", 0.0001, 1_000.0),
     "clicks": Limit("A count", 0, 32, "clicks"),
     "milliseconds": Limit("A time", 0.0, 1_000.0, "ms"),
@@ -88,6 +89,7 @@ Factor = Annotated[float, _meta("factor")]
 Real = Annotated[float, _meta("value")]
 Colour = Annotated[int, _meta("colour")]
 Wait = Annotated[float, _meta("wait")]
+Seconds = Annotated[float, _meta("seconds")]
 ClockStep = Annotated[float, _meta("clock_step")]
 Clicks = Annotated[int, _meta("clicks")]
 Milliseconds = Annotated[float, _meta("milliseconds")]

@@ -15,8 +15,10 @@ import numpy as np
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.document.chain import sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.model.project import SHIPPED, Project
+from zolvek.core.model.project import Project
+from zolvek.core.model.source import SHIPPED
 from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.formats.sound_content import told_by_content
 
 SUFFIX = ".zolvek"
 FORMAT = "zolvek-project"
@@ -146,6 +148,7 @@ def save(project: Project, path: str | os.PathLike[str]) -> Path:
     """Write the project atomically; sound files below its folder are named from there, so that
     the folder can be moved. Raises ZolvekError when it can't be."""
     folder = Path(path).resolve().parent
+    project = told_by_content(project)
     for name in sound_files(project):
         with contextlib.suppress(ValueError):
             if Path(name).is_absolute():

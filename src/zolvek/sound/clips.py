@@ -12,6 +12,8 @@ from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.controls import Block
 from zolvek.sound.streams import Stream, opened, path_of, stream
 
+EDGE_SECONDS = 0.0015  # in which a block's edge inside its file comes and goes
+
 
 def missing(project: Project) -> list[str]:
     """The project's sound files that are not where it says."""
@@ -35,34 +37,75 @@ def need(project: Project) -> None:
 
 def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:
     """What the clips sound like in a stretch: float64 (2, frames). A missing file is silent; `need`
-    tells of it."""
+    tells of it.
+
+    A block that begins or ends inside its file fades over 1.5 ms, in from its start and out from its end
+    on, in lines: so two blocks of which one goes on where the other ends sound as one.
+    """
     out = np.zeros((2, stretch.frames))
     for clip in clips:
         begins = float(tempo.seconds(clip.beat))
         first = round((float(tempo.seconds(stretch.beats[0])) - begins) * stretch.rate)
-        ended = clip.loop_until is not None and stretch.beats[0] >= clip.loop_until
-        if first + stretch.frames <= 0 or ended:
+        if first + stretch.frames <= 0:
+            continue
+        until = clip.loop_until
+        total = (
+            None if until is None else round((float(tempo.seconds(until)) - begins) * stretch.rate)
+        )
+        if total is not None and first >= total + _edge(stretch.rate):
             continue
         try:
             sound = stream(clip.file, stretch.rate)
         except ZolvekError:
             continue
-        gain = 10.0 ** (clip.gain_db / 20.0)
-        if clip.loop_until is None:
-            out += gain * sound.read(first, stretch.frames)
-        else:
-            out += gain * _looped(sound, first, stretch, clip.loop_until)
+        _add(out, sound, clip, first, total, stretch.rate)
     return out
 
 
-def _looped(sound: Stream, first: int, stretch: Block, until: float) -> Floats:
-    """The sound again and again from frame 0 on, up to a beat."""
-    out = np.zeros((2, stretch.frames))
-    stop = int(np.searchsorted(stretch.beats, until, side="left"))
-    at = max(-first, 0)
-    while at < stop:
-        place = (first + at) % sound.frames
-        count = min(sound.frames - place, stop - at)
-        out[:, at : at + count] = sound.read(place, count)
-        at += count
-    return out
+def _edge(rate: int) -> int:
+    return max(round(EDGE_SECONDS * rate), 1)
+
+
+def _add(out: Floats, sound: Stream, clip: Clip, first: int, total: int | None, rate: int) -> None:
+    """Add what a block sounds like from its frame `first` on; `total`: frames that it repeats for."""
+    start, edge = round(clip.start * rate), _edge(rate)
+    own = sound.frames - start
+    if clip.seconds is not None:
+        own = min(own, round(clip.seconds * rate))
+    if own < 1:
+        return
+    cut_off = start + own < sound.frames
+    tail = edge if cut_off else 0
+    if total is None:
+        length, passes = own, [(0, own)]
+    else:
+        length, tail = total, edge
+        turn = round(clip.turn * rate) % own
+        low = (max(first, 0) + turn) // own
+        high = (min(first + out.shape[1], length + tail) + turn) // own
+        passes = [(number * own - turn, own) for number in range(low - 1, high + 1)]
+    count = out.shape[1]
+    made = np.zeros_like(out)
+    for begin, frames in passes:
+        low = max(begin, 0, first)
+        high = min(begin + frames + (edge if cut_off else 0), length + tail, first + count)
+        if high <= low:
+            continue
+        rows = sound.read(start + low - begin, high - low)
+        at = np.arange(low, high)
+        if start > 0 and begin > 0 and low < begin + edge:
+            rows = rows * np.clip((at - begin) / edge, 0.0, 1.0)
+        if high > begin + frames:
+            rows = rows * np.clip(1.0 - (at - begin - frames) / edge, 0.0, 1.0)
+        made[:, low - first : high - first] += rows
+    gain = 10.0 ** (clip.gain_db / 20.0)
+    at = np.arange(first, first + count)
+    if (start > 0 or clip.turn > 0.0) and first < edge:
+        made *= np.clip(at / edge, 0.0, 1.0)
+    if total is not None and first + count > length:
+        made *= np.clip(1.0 - (at - length) / edge, 0.0, 1.0)
+    for seconds, way in ((clip.fade_in, at), (clip.fade_out, length - at)):
+        frames = round(seconds * rate)
+        if frames > 0 and way.min() < frames:
+            made *= 0.5 - 0.5 * np.cos(np.pi * np.clip(way / frames, 0.0, 1.0))
+    out += gain * made

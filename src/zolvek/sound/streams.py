@@ -1,7 +1,7 @@
 """Sound files read a block at a time, at the renderer's rate: any length fits in memory.
 
-A block at another rate is cut out of what converting the whole file would give: the converter is a
-fixed filter, and each block reads what the filter reaches beyond its edges.
+A block at another rate is cut out of what converting the whole file would give, to 90 dB below full
+scale: each block reads what the converter's filter reaches beyond its edges.
 """
 
 from __future__ import annotations
@@ -21,13 +21,13 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.limits import LIMITS
-from zolvek.core.model.project import SHIPPED
+from zolvek.core.model.source import SHIPPED
 
 LONGEST_SECONDS = 3 * 3_600.0
 MOST_CHANNELS = 64
 BLOCK = 16_384  # frames at the renderer's rate
 MOST_BLOCKS = 384  # kept of all sounds together: 48 MB
-TAPS = 10  # the filter's reach in input frames, times the ratio of the rates (scipy's own default)
+REACH = 1_024  # frames at the lower of the two rates that the converter's filter reaches, and more
 USABLE = "Use a WAV, FLAC, OGG or MP3 file."
 Block = np.ndarray[Any, np.dtype[np.float32]]
 Progress = Callable[[int, int], object]
@@ -134,7 +134,7 @@ class Stream:
         if self.up == self.down:
             return self._own(first, BLOCK)
         # A slice that begins at a multiple of `down` meets the same phases as the whole file.
-        reach = TAPS * max(self.up, self.down) // self.up + 2
+        reach = REACH * max(self.up, self.down) // self.up + 2
         start = max(first * self.down // self.up - reach, 0) // self.down * self.down
         stop = (first + BLOCK) * self.down // self.up + reach + 1
         wide = self._own(start, stop - start)
@@ -158,18 +158,11 @@ class Stream:
 
 
 def _converted(rows: Block, up: int, down: int) -> Block:
-    """Rows of sound at `up` / `down` times their rate, by a polyphase filter."""
-    from scipy.signal import resample_poly
+    """Rows of sound at `up` / `down` times their rate, by soxr's high quality (SoX Resampler library)."""
+    import soxr
 
-    return resample_poly(rows, up, down, axis=1, window=_filter(max(up, down))).astype(np.float32)
-
-
-@lru_cache(maxsize=8)
-def _filter(ratio: int) -> Floats:
-    """The low-pass that scipy makes for a ratio, made once: Kaiser, ten zero crossings each way."""
-    from scipy.signal import firwin
-
-    return firwin(2 * TAPS * ratio + 1, 1.0 / ratio, window=("kaiser", 5.0))
+    made = soxr.resample(np.ascontiguousarray(rows.T), down, up, quality="VHQ")
+    return np.ascontiguousarray(made.T, dtype=np.float32)
 
 
 @lru_cache(maxsize=64)

@@ -60,6 +60,11 @@ def _dip(width: float, bend: float) -> list[Point]:
     ]
 
 
+def _duck(hold: float, bend: float) -> list[Point]:
+    """There at once, and back."""
+    return [(0, 1, "hold", 0), (hold, 1, "bend", bend), (1, 0, "line", 0)]
+
+
 def _gate(count: float, open_part: float) -> list[Point]:
     points: list[Point] = []
     for i in range(int(count)):
@@ -96,6 +101,7 @@ FORMS: tuple[Form, ...] = (
     Form("ramp", "Ramp", (BEND,), _ramp),
     Form("swell", "Swell", (Slider("peak", "Peak at", 0.05, 0.95, 0.5), BEND), _swell, True),
     Form("dip", "Dip", (Slider("width", "Width", 0.0, 0.95, 0.3), BEND), _dip, True),
+    Form("duck", "Duck", (Slider("hold", "Hold", 0.0, 0.95, 0.2), BEND), _duck, True),
     Form("gate", "Gate", (COUNT, Slider("open", "Open for", 0.05, 0.95, 0.5)), _gate, True),
     Form("staircase", "Staircase", (Slider("count", "Steps", 1, 32, 4, True),), _staircase),
     Form("build", "Build with reset", (Slider("count", "Times", 1, 32, 4, True), BEND), _build),

@@ -7,11 +7,12 @@ import re
 from zolvek.core.document.parts import remove_lane, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
-from zolvek.core.model.project import SHIPPED, Clip, Device, Lane, Project, Track
+from zolvek.core.model.project import Clip, Device, Lane, Project, Track
+from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
 
 
-def _free_id(project: Project, wanted: str) -> str:
+def free_id(project: Project, wanted: str) -> str:
     """`wanted`, or with a number behind it when something bears it already."""
     base = re.sub(r"[^a-z0-9]+", "-", wanted.lower()).strip("-") or "device"
     used = {track.id for track in project.tracks} | {lane.id for lane in project.lanes()}
@@ -22,7 +23,7 @@ def _free_id(project: Project, wanted: str) -> str:
     return key
 
 
-def _free_name(names: list[str], wanted: str) -> str:
+def free_name(names: list[str], wanted: str) -> str:
     name, number = wanted, 2
     while name in names:
         name, number = f"{wanted} {number}", number + 1
@@ -38,9 +39,9 @@ def with_device(project: Project, device: Device) -> Project:
 
 def add_track(project: Project, name: str, takes_sends: bool = False) -> tuple[Project, str]:
     """A track of its own name with nothing but a channel strip; returns its id."""
-    name = _free_name([track.name for track in project.tracks], name.strip() or "Track")
-    key = _free_id(project, name)
-    strip = Device(_free_id(project, f"{key}-strip"), "strip", "Channel strip")
+    name = free_name([track.name for track in project.tracks], name.strip() or "Track")
+    key = free_id(project, name)
+    strip = Device(free_id(project, f"{key}-strip"), "strip", "Channel strip")
     track = Track(key, name, (strip,), takes_sends=takes_sends)
     return replace(project, tracks=(*project.tracks, track)), key
 
@@ -68,9 +69,9 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
         raise ZolvekError(
             "The track has an instrument already.", owner.name, "Remove that one, or add a track."
         )
-    name = _free_name([each.name for each in devices], kind.name)
+    name = free_name([each.name for each in devices], kind.name)
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
-    key = _free_id(project, f"{track}-{kind.key}")
+    key = free_id(project, f"{track}-{kind.key}")
     device = Device(key, kind.key, name, described=described)
     at = len(devices)
     if kind.role == "instrument":
@@ -152,4 +153,7 @@ def with_file_found(project: Project, lost: str, found: str) -> Project:
         clips = tuple(replace(c, file=found) if c.file == lost else c for c in track.clips)
         if clips != track.clips:
             project = with_track(project, replace(track, clips=clips))
+    if lost in project.sounds:
+        told = {found if name == lost else name: mark for name, mark in project.sounds.items()}
+        project = replace(project, sounds=told)
     return project

@@ -10,13 +10,14 @@ from zolvek.core.arrays import Floats, Numbers
 from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import Beat, Colour, Factor, Gain, Length, Pitch, Share
+from zolvek.core.limits import Beat, Colour, Factor, Length
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
 from zolvek.core.model.pad import Pad
 from zolvek.core.model.pattern import Pattern
+from zolvek.core.model.source import Clip, Note
 from zolvek.core.model.state import State
 from zolvek.core.model.take import Comp, Take
 from zolvek.core.records import Record, field, replace
@@ -26,33 +27,30 @@ from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position, to_position
 
 
+class Version(Record, frozen=True):
+    """One way that the lanes go through a section: pieces of curve by lane, from beat 0 on, as long as the
+    section was when it was put aside."""
+
+    name: str
+    pieces: dict[str, Curve] = field(default_factory=dict)
+
+
 class Section(Record, frozen=True):
-    """A named stretch of the project that begins at `beat` and lasts until the next one."""
+    """A named stretch of the project that begins at `beat` and lasts until the next one.
+
+    `versions`: alternatives of what the lanes do in it; number `chosen` is the one that stands in the
+    lanes, and its own pieces are empty.
+    """
 
     beat: Beat
     name: str
+    colour: Colour = 0  # of the theme's lane inks, from 1; 0 is none
+    versions: tuple[Version, ...] = ()
+    chosen: int = 0
 
-
-class Note(Record, frozen=True):
-    """A note of a stand-in synth: start and length in beats, MIDI pitch, strength 0..1."""
-
-    beat: Beat
-    length: Length
-    pitch: Pitch
-    strength: Share = 0.8
-
-
-SHIPPED = "shipped:"  # before the names of sounds that come with the program
-
-
-class Clip(Record, frozen=True):
-    """A sound file from `beat` on; `file` is a path, or "shipped:NAME" for one that comes
-    with the program."""
-
-    beat: Beat
-    file: str
-    gain_db: Gain = 0.0
-    loop_until: Beat | None = None  # beat up to which it repeats; None plays it once
+    def __post_init__(self) -> None:
+        if not 0 <= self.chosen < max(len(self.versions), 1):
+            raise ZolvekError("It has no such version.", f"section {self.name}", "Choose another.")
 
 
 class Device(Record, frozen=True):
@@ -240,6 +238,7 @@ class Track(Record, frozen=True):
     muted: bool = False
     takes_sends: bool = False
     solo_safe: bool = False  # heard whatever else is soloed
+    colour: Colour = 0  # of the theme's lane inks, from 1; 0 is none
 
     @cached_property
     def _by_id(self) -> dict[str, Device]:
@@ -274,6 +273,9 @@ class Project(Record, frozen=True):
     states: tuple[State, ...] = ()
     morphs: tuple[Morph, ...] = ()
     pads: tuple[Pad, ...] = ()
+    sounds: dict[str, str] = field(
+        default_factory=dict
+    )  # file of a clip -> what its content is told by
 
     def __post_init__(self) -> None:
         ids = [track.id for track in self.tracks]

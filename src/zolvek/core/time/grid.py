@@ -20,11 +20,13 @@ GRID_KINDS: dict[str, tuple[str, float]] = {
     "dotted": ("Dotted", 1.5),
     "triplet": ("Triplet", 2.0 / 3.0),
     "bars": ("Whole bars", 0.0),
+    "hits": ("Hits", 0.0),
 }
 
 
 class Grid(Record, frozen=True):
-    """A grid of 1/`division` notes, or of `division` whole bars when the kind is "bars".
+    """A grid of 1/`division` notes, or of `division` whole bars when the kind is "bars"; of the beats
+    `hits`, increasing, when it is "hits", between which nothing snaps to anything else.
 
     Lines are counted from where the meter last changed, so that they fall on bar lines
     after a bar of another length too. Off means that nothing snaps.
@@ -35,6 +37,7 @@ class Grid(Record, frozen=True):
     on: bool = True
     swing: float = 0.0  # how far every second line is late, 0..0.75 of the way to the next
     offset: float = 0.0  # beats that everything snapped lies after its line (negative: before)
+    hits: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
         if not (0.0 <= self.swing <= 0.75 and -4.0 <= self.offset <= 4.0):
@@ -50,6 +53,8 @@ class Grid(Record, frozen=True):
     @property
     def label(self) -> str:
         """How a person would write it: "1/16", "1/8 dotted", "2 bars"."""
+        if self.kind == "hits":
+            return "hits"
         if self.kind == "bars":
             return "1 bar" if self.division == 1 else f"{self.division} bars"
         return f"1/{self.division}" + ("" if self.kind == "straight" else f" {self.kind}")
@@ -62,6 +67,10 @@ class Grid(Record, frozen=True):
 
     def step_at(self, beat: float, meter: MeterMap) -> float:
         """The distance between lines at `beat`, in beats."""
+        if self.kind == "hits":
+            lines = floats(self.hits)
+            i = int(np.searchsorted(lines, beat + 1e-9, side="right"))
+            return float(lines[i] - lines[i - 1]) if 0 < i < len(lines) else 1.0
         i = max(int(np.searchsorted(meter.starts, beat, side="right")) - 1, 0)
         return float(self.steps(meter)[i])
 
@@ -72,7 +81,9 @@ class Grid(Record, frozen=True):
             return at
         line = self._nearest(at - self.offset, meter) + self.offset
         early = line < 0.0
-        if early.any():  # the first line there is
+        if early.any() and self.kind == "hits":
+            line = np.maximum(line, 0.0)
+        elif early.any():  # the first line there is
             step = float(self.steps(meter)[0])
             low = max(-self.offset, 0.0)
             there = self.lines(low, low + 3.0 * step, meter) + self.offset
@@ -80,6 +91,8 @@ class Grid(Record, frozen=True):
         return line
 
     def _nearest(self, at: Floats, meter: MeterMap) -> Floats:
+        if self.kind == "hits":
+            return _nearest_of(floats(self.hits), at)
         if len(meter.points) == 1:
             return np.maximum(self._swung(at, self.steps(meter)[0]), 0.0)
         starts = floats(meter.starts)
@@ -112,6 +125,9 @@ class Grid(Record, frozen=True):
 
     def lines(self, first: float, last: float, meter: MeterMap) -> Floats:
         """The beats of all lines from `first` to `last`, both included."""
+        if self.kind == "hits":
+            hits = floats(self.hits)
+            return hits[(hits >= first) & (hits <= last)]
         starts = [*meter.starts, np.inf]
         found = []
         for start, end, step in zip(starts, starts[1:], self.steps(meter), strict=False):
@@ -124,6 +140,15 @@ class Grid(Record, frozen=True):
                 found.append(beats[(beats >= low - 1e-9) & (beats <= high + 1e-9) & (i >= 0)])
         lines = np.sort(np.concatenate(found)) if found else np.empty(0)
         return lines[np.append(True, np.diff(lines) > 0.0)[: len(lines)]]
+
+
+def _nearest_of(lines: Floats, at: Floats) -> Floats:
+    """The nearest of some places, increasing, to each of `at`; where there are none, those themselves."""
+    if not lines.size:
+        return at
+    i = np.clip(np.searchsorted(lines, at), 1, max(len(lines) - 1, 1))
+    low, high = lines[i - 1], lines[np.minimum(i, len(lines) - 1)]
+    return np.where(at - low <= high - at, low, high)
 
 
 def parse_grid(text: str, swing: float = 0.0, offset: float = 0.0) -> Grid:

@@ -86,6 +86,8 @@ def draw_time_grid(
 def shown_lines(project: Project, grid: Grid, view: Viewport) -> list[float]:
     """The grid's lines that are drawn: all of them, or every second, fourth, … as the zoom
     allows. What snaps is the grid, whatever is drawn of it."""
+    if grid.kind == "hits":
+        return [float(beat) for beat in grid.lines(view.first, view.last, project.meter)]
     pixels = view.width / view.beats
     every = 1
     while grid.step_at(view.first, project.meter) * pixels * every < CLOSEST_LINES:

@@ -1,0 +1,101 @@
+"""Sound files told by their content, so that one that was moved or renamed is found again."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from zolvek.core.document.chain import own_sound_files, with_file_found
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.core.records import replace
+
+PART = (
+    65_536  # bytes at the start, in the middle and at the end that a file is told by, and its size
+)
+SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
+MOST_FILES = 200_000  # that are looked through for a missing one
+Progress = Callable[[int, int], object]
+
+
+def mark_of(path: str | os.PathLike[str]) -> str:
+    """What a file's content is told by; "" where it can't be read."""
+    try:
+        with open(path, "rb") as file:
+            size = os.fstat(file.fileno()).st_size
+            found = hashlib.blake2b(str(size).encode(), digest_size=16)
+            for at in sorted({0, max((size - PART) // 2, 0), max(size - PART, 0)}):
+                file.seek(at)
+                found.update(file.read(PART))
+    except (OSError, ValueError):
+        return ""
+    return found.hexdigest()
+
+
+def told_by_content(project: Project) -> Project:
+    """The project with what each of its own sound files is told by; of one that is not there, what it was
+    told by before."""
+    told = {}
+    for name in own_sound_files(project):
+        mark = mark_of(name) or project.sounds.get(name, "")
+        if mark:
+            told[name] = mark
+    return project if told == project.sounds else replace(project, sounds=told)
+
+
+class Search(NamedTuple):
+    """What looking for missing files has come to: the project, how many were found by their content and
+    how many by their name alone, and those that were not."""
+
+    project: Project
+    by_content: list[str]
+    by_name: list[str]
+    missing: list[str]
+
+
+def searched(
+    project: Project, missing: Sequence[str], folder: Path, progress: Progress | None = None
+) -> Search:
+    """Every missing file looked for below a folder: the one of its content, whatever it is called; else one
+    of its name. Raises ZolvekError for a folder that can't be read."""
+    if not folder.is_dir():
+        raise ZolvekError("This is no folder.", str(folder), "Choose another one.")
+    files = list(_files(folder))
+    marks = {mark: name for name in missing if (mark := project.sounds.get(name))}
+    by_name: dict[str, Path] = {}
+    by_content: dict[str, Path] = {}
+    for number, path in enumerate(files):
+        by_name.setdefault(path.name.casefold(), path)
+        if len(by_content) < len(marks):
+            mark = mark_of(path)
+            if mark in marks:
+                by_content.setdefault(marks[mark], path)
+        if progress is not None:
+            progress(number + 1, len(files))
+    same: list[str] = []
+    alike: list[str] = []
+    still: list[str] = []
+    for name in missing:
+        found = by_content.get(name)
+        (same if found else alike).append(name)
+        found = found or by_name.get(Path(name).name.casefold())
+        if found is None:
+            alike.remove(name)
+            still.append(name)
+        else:
+            project = with_file_found(project, name, str(found.resolve()))
+    return Search(project, same, alike, still)
+
+
+def _files(folder: Path) -> Iterator[Path]:
+    count = 0
+    for place, _, names in os.walk(folder):
+        for name in sorted(names):
+            if name.lower().endswith(SUFFIXES):
+                yield Path(place) / name
+                count += 1
+                if count >= MOST_FILES:
+                    return

@@ -1,0 +1,53 @@
+"""Templates: projects that new ones begin with, kept in the person's own folder."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.core.records import replace
+from zolvek.formats import folders, project_file
+from zolvek.formats.names import file_name
+
+
+def folder() -> Path:
+    return folders.data() / "templates"
+
+
+def names() -> list[str]:
+    """The templates there are, by name; none where there is no home."""
+    try:
+        return sorted(
+            (path.stem for path in folder().glob(f"*{project_file.SUFFIX}")), key=str.casefold
+        )
+    except (ZolvekError, OSError):
+        return []
+
+
+def path_of(name: str) -> Path:
+    """Raises ZolvekError for a name that names nothing."""
+    if not name.strip():
+        raise ZolvekError("A template needs a name.", remedy="Write one.")
+    return folder() / f"{file_name(name)}{project_file.SUFFIX}"
+
+
+def save(project: Project, name: str) -> Path:
+    """Keep the project as a template; one of the same name is replaced."""
+    path = path_of(name)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ZolvekError(
+            "The template folder can't be made.", str(path.parent), "Check its rights."
+        ) from error
+    return project_file.save(project, path)
+
+
+def load(name: str) -> Project:
+    """A project to begin with. Raises ZolvekError when it can't be read."""
+    return replace(project_file.load(path_of(name)), name="Untitled")
+
+
+def delete(name: str) -> None:
+    path_of(name).unlink(missing_ok=True)
