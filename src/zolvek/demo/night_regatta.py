@@ -19,7 +19,6 @@ from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import Way
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
-from zolvek.core.model.source import SHIPPED
 from zolvek.core.model.state import StatePart
 from zolvek.core.movement import morphing, pad_paths
 from zolvek.core.movement.lfo import Lfo
