@@ -69,6 +69,10 @@ class Answers:
         self.asked.append(title)
         return self.paths
 
+    def folder(self, title: str, folder: str) -> Path | None:
+        self.asked.append(title)
+        return self.path
+
     def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None:
         self.asked.append(title)
         return self.path

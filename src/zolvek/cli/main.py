@@ -40,7 +40,7 @@ def zolvek() -> None:
 def demo(target: str | None) -> None:
     """Open the demo piece, "Night Regatta"."""
     if target is None:
-        return _window(None)
+        return _window(None, demo=True)
     from zolvek.demo.night_regatta import build
     from zolvek.formats import project_file
 
@@ -50,22 +50,25 @@ def demo(target: str | None) -> None:
 @zolvek.command("open")
 @click.argument("file", type=click.Path(), required=False)
 def open_(file: str | None) -> None:
-    """Open a project in the window; without one, the demo piece."""
+    """Open a project in the window, or a collected .zip; without one, the sheet to begin from."""
     if file is None:
         return _window(None)
-    from zolvek.formats import project_file
+    from zolvek.formats import collecting, project_file
+
+    if file.lower().endswith(".zip"):
+        file = str(collecting.unpacked(file))
 
     project_file.load(file)  # a broken file is said here, before a window comes up
     _window(Path(file))
 
 
-def _window(path: Path | None) -> None:
+def _window(path: Path | None, demo: bool = False) -> None:
     named = os.environ.get("QT_QPA_PLATFORM", "")
     if not (named or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         raise ZolvekError(NO_DISPLAY)
     from zolvek.studio.app import run
 
-    sys.exit(run(path))
+    sys.exit(run(path, demo))
 
 
 for command in (*PROJECTS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):

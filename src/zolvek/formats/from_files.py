@@ -9,13 +9,16 @@ from typing import Any, NamedTuple
 
 from zolvek.core.document.beginning import with_sound_track
 from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.document.parts import LANE_COLOURS
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
+from zolvek.core.records import replace
 
 SOUNDS = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
 MIDI = (".mid", ".midi")
 DEVICES = (".json",)
 KINDS = SOUNDS + MIDI + DEVICES
+PARTS = 1_000  # that the reading of one file is told in
 JOIN_WITHIN = 0.002  # of the height, within which steps of controllers are joined
 Progress = Callable[[int, int], object]
 Adding = Callable[[Project, bool], Project]
@@ -46,22 +49,42 @@ def read(
     files.sort(key=lambda path: path.suffix.lower() not in MIDI)
     found = []
     for place, path in enumerate(files):
-        found.append(READERS[path.suffix.lower()](path))
+        found.append(READERS[path.suffix.lower()](path, _part(progress, place, len(files))))
         if progress is not None:
-            progress(place + 1, len(files))
+            progress((place + 1) * PARTS, len(files) * PARTS)
     return found
+
+
+def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
+    """What tells of one file's reading as a part of that of all."""
+    if progress is None:
+        return None
+    return lambda done, total: progress(
+        place * PARTS + PARTS * done // max(total, 1), count * PARTS
+    )
 
 
 def with_files(project: Project, brought: Sequence[Brought], takes_time: bool) -> Project:
     """The project with a track for every file, aligned at bar 1 and named by its file. With `takes_time`
     tempo, meter and sections are those of the first file that has such."""
     for each in brought:
+        before = {track.id for track in project.tracks}
         project = each.add(project, takes_time and each.has_time)
+        project = _coloured(project, before)
         takes_time = takes_time and not each.has_time
     return project
 
 
-def _midi(path: Path) -> Brought:
+def _coloured(project: Project, before: set[str]) -> Project:
+    """New tracks in inks that differ from their neighbours'."""
+    tracks = tuple(
+        track if track.id in before else replace(track, colour=place % LANE_COLOURS + 1)
+        for place, track in enumerate(project.tracks)
+    )
+    return replace(project, tracks=tracks)
+
+
+def _midi(path: Path, _: Progress | None) -> Brought:
     from zolvek.formats.midi import file_in
 
     score: Any = file_in.load(path)
@@ -69,7 +92,7 @@ def _midi(path: Path) -> Brought:
     return Brought(path, True, lambda project, time: file_in.imported(project, score, curves, time))
 
 
-def _device(path: Path) -> Brought:
+def _device(path: Path, _: Progress | None) -> Brought:
     from zolvek.formats import device_file
 
     kind = device_file.load(path)
@@ -81,17 +104,17 @@ def _device(path: Path) -> Brought:
     return Brought(path, False, add)
 
 
-def _sound(path: Path) -> Brought:
+def _sound(path: Path, progress: Progress | None) -> Brought:
     from zolvek.sound.streams import examine
 
     file = str(path.resolve())
-    seconds = examine(file)
+    seconds = examine(file, progress)
     return Brought(
         path, False, lambda project, _: with_sound_track(project, path.stem, file, seconds)
     )
 
 
-READERS: dict[str, Callable[[Path], Brought]] = {
+READERS: dict[str, Callable[[Path, Progress | None], Brought]] = {
     **dict.fromkeys(SOUNDS, _sound),
     **dict.fromkeys(MIDI, _midi),
     **dict.fromkeys(DEVICES, _device),

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from zolvek.core.document.chain import own_sound_files, with_file_found
+from zolvek.core.document.chain import own_sound_files
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
@@ -47,10 +47,10 @@ def told_by_content(project: Project) -> Project:
 
 
 class Search(NamedTuple):
-    """What looking for missing files has come to: the project, how many were found by their content and
-    how many by their name alone, and those that were not."""
+    """What looking for missing files has come to: where those are that were found, which of them by their
+    content and which by their name alone, and those that were not."""
 
-    project: Project
+    where: dict[str, str]
     by_content: list[str]
     by_name: list[str]
     missing: list[str]
@@ -75,6 +75,7 @@ def searched(
                 by_content.setdefault(marks[mark], path)
         if progress is not None:
             progress(number + 1, len(files))
+    where: dict[str, str] = {}
     same: list[str] = []
     alike: list[str] = []
     still: list[str] = []
@@ -86,8 +87,8 @@ def searched(
             alike.remove(name)
             still.append(name)
         else:
-            project = with_file_found(project, name, str(found.resolve()))
-    return Search(project, same, alike, still)
+            where[name] = str(found.resolve())
+    return Search(where, same, alike, still)
 
 
 def _files(folder: Path) -> Iterator[Path]:

@@ -49,10 +49,24 @@ def _loudness(
     return found[0], found[1]
 
 
+def _peaks(progress: Callable, name: str) -> Any:
+    from zolvek.sound.peaks import peaks_of
+
+    return peaks_of(name, progress)
+
+
+def _hits(progress: Callable, name: str) -> Any:
+    from zolvek.sound.hits import hits_of
+
+    return hits_of(name, progress).seconds
+
+
 JOBS: dict[str, Callable[..., Any]] = {
     "backdrop": _backdrop,
     "reach": _reach,
     "loudness": _loudness,
+    "peaks": _peaks,
+    "hits": _hits,
 }
 
 Told = Callable[[str, Any], None]  # "progress" (done, total), "done" result, "error" ZolvekError

@@ -50,9 +50,9 @@ def application(theme: str = "vellum") -> QApplication:
 
 def first_project(path: Path | None) -> Project:
     if path is None:
-        from zolvek.demo.night_regatta import build
+        from zolvek.core.document.beginning import fresh
 
-        return build()
+        return fresh()
     from zolvek.formats import project_file
 
     return project_file.load(path)
@@ -72,22 +72,26 @@ def make_window(
     return window
 
 
-def start(path: Path | None) -> tuple[QApplication, Window]:
-    """The application and its shown window."""
+def start(path: Path | None, demo: bool = False) -> tuple[QApplication, Window]:
+    """The application and its shown window: on a project, on the demo, or on the sheet that asks."""
     settings = stored.load()
     if settings.theme not in themes.THEMES:
         settings.theme = "vellum"
     app = application(settings.theme)
     if path is not None:
         settings.add_recent(path)
-    window = make_window(first_project(path), settings, path)
+    if demo:
+        from zolvek.demo.night_regatta import build
+    window = make_window(build() if demo else first_project(path), settings, path)
     window.show()
+    if path is None and not demo:
+        window.beginning()
     return app, window
 
 
-def run(path: Path | None) -> int:
-    """Open the window on a project, or on the demo; returns the exit status."""
-    app, window = start(path)
+def run(path: Path | None, demo: bool = False) -> int:
+    """Open the window on a project, on the demo, or on the sheet that asks; returns the exit status."""
+    app, window = start(path, demo)
     Faults(window).begin()
     Interruption(app, window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)

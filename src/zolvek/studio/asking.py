@@ -46,6 +46,8 @@ class Ask(Protocol):
 
     def paths_to_read(self, title: str, folder: str, kinds: str) -> list[Path]: ...
 
+    def folder(self, title: str, folder: str) -> Path | None: ...
+
     def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None: ...
 
     def filled(self, make: Callable[[QWidget], D]) -> D | None:
@@ -73,6 +75,10 @@ class Show(Protocol):
     def monitor(self) -> None: ...
 
     def guide(self) -> None: ...
+
+    def beginning(self) -> None:
+        """The sheet that a start without a file shows."""
+        ...
 
     def first_curve(self) -> None:
         """Lead through a first curve."""

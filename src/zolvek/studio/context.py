@@ -13,10 +13,13 @@ from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.files import Files
+from zolvek.studio.hits import Hits
+from zolvek.studio.loudness import EqualLoudness
 from zolvek.studio.media import Media
 from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 from zolvek.studio.settings import Settings
+from zolvek.studio.sounds import Sounds
 from zolvek.studio.viewport import Viewport
 
 
@@ -33,6 +36,9 @@ class Studio:
         self.ask = ask
         self.view = Viewport(project.length)
         self.player = Player(self.session)
+        self.sounds = Sounds(self.session)
+        self.hits = Hits(self.session, self.sounds)
+        self.loudness = EqualLoudness(self.session, self.player)
         self.recorder = Recorder(self.session, self.player)
         self.outside = Outside(self.session, self.player)
         self.autosave = Autosave(self.session)
@@ -59,4 +65,6 @@ class Studio:
         self.deliveries.close()
         self.files.close()
         self.outside.close()
+        self.loudness.close()
+        self.sounds.close()
         self.player.close()

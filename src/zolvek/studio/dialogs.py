@@ -18,10 +18,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.core.curve.forms import FORMS
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
-from zolvek.studio.fields import NumberEntry
-from zolvek.studio.widgets import field_label, form, note
+from zolvek.studio.fields import Entry, NumberEntry
+from zolvek.studio.widgets import choice, field_label, form, note
 
 if TYPE_CHECKING:
     from zolvek.formats.midi.file_in import Score
@@ -208,3 +209,39 @@ class ShortcutsDialog(QDialog):
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.reject)
         layout.addWidget(close)
+
+
+class HitsDialog(QDialog):
+    """A form to be stamped on every hit: how deep it goes, and how long it holds and comes back."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("A form on every hit")
+        rows = [("Duck", "duck"), *((f.label, f.key) for f in FORMS if f.key != "duck")]
+        self.forms = choice(rows, "Form", lambda _: self._follow())
+        self.deep = _number(60.0, -100.0, 100.0, "Depth", 0)
+        self.hold = Entry("Hold", lambda _: None, "How long it stays down: 1/32, 20 ms")
+        self.hold.setText("1/32")
+        self.length = Entry("Length", lambda _: None, "Empty: until the next hit")
+        self.length.setText("1/8")
+        self.held, self.back = field_label("Hold"), field_label("Release")
+        fields = form()
+        fields.addRow(field_label("Form"), self.forms)
+        fields.addRow(field_label("Depth"), self.deep)
+        fields.addRow(self.held, self.hold)
+        fields.addRow(self.back, self.length)
+        layout = QVBoxLayout(self)
+        layout.addWidget(note("On each hit of the selected span, down from where the curve is; a negative depth goes up."))  # fmt: skip
+        layout.addLayout(fields)
+        layout.addWidget(_buttons(self))
+
+    @property
+    def form_key(self) -> str:
+        return str(self.forms.currentData())
+
+    def _follow(self) -> None:
+        """Only a duck has a hold of its own; of the others the whole length is told."""
+        duck = self.form_key == "duck"
+        for widget in (self.held, self.hold):
+            widget.setVisible(duck)
+        self.back.setText("Release" if duck else "Length")

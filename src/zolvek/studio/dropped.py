@@ -22,12 +22,20 @@ def files_in(data: QMimeData | None) -> list[Path]:
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data else []
 
 
-def take_all(studio: Studio, found: list[Path]) -> None:
-    """One file is read by what it is; several become a track each, aligned at bar 1."""
-    if len(found) == 1:
-        take(studio, found[0])
-    elif found:
-        studio.files.bring(found)
+def take_all(studio: Studio, found: list[Path], begins: bool = False) -> None:
+    """One file is read by what it is; several become a track each, aligned at bar 1: of a project that is
+    among them, else of a new one where one `begins`, else of the open one."""
+    projects = [path for path in found if path.suffix.lower() in (".zolvek", ".zip")]
+    rest = [path for path in found if path not in projects]
+    if projects:
+        if studio.files.open_path(projects[0]) and rest:
+            studio.files.bring(rest)
+    elif begins and rest:
+        studio.files.begin_with(rest)
+    elif len(rest) == 1:
+        take(studio, rest[0])
+    elif rest:
+        studio.files.bring(rest)
 
 
 def take(studio: Studio, path: Path) -> None:
@@ -80,7 +88,7 @@ def _pattern(studio: Studio, path: Path) -> None:
 
 
 TAKERS: dict[str, Taker] = {
-    ".zolvek": lambda studio, path: studio.files.open_path(path),
+    **dict.fromkeys((".zolvek", ".zip"), lambda studio, path: studio.files.open_path(path)),
     ".csv": lambda studio, path: studio.deliveries.take_points(path),
     ".json": _json,
     **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.deliveries.take_midi(path)),

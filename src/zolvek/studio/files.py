@@ -17,6 +17,8 @@ from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.session import Session
 
 PROJECTS = "Zolvek projects (*.zolvek)"
+OPENED = "Zolvek projects (*.zolvek *.zip)"
+COLLECTED = "One file with all sounds (*.zip)"
 
 
 class Files:
@@ -41,13 +43,17 @@ class Files:
     # --- projects ---
 
     def open(self) -> None:
-        path = self.ask.path_to_read("Open a project", paths.folder(self.document), PROJECTS)
+        path = self.ask.path_to_read("Open a project", paths.folder(self.document), OPENED)
         if path:
             self.open_path(path)
 
     def open_path(self, path: Path) -> bool:
         """Open a project; when it can't be read, or the unsaved one is to be kept, nothing changes."""
         from zolvek.formats import project_file
+
+        if path.suffix.lower() == ".zip":
+            self._unpack(path)
+            return True
 
         def work() -> None:
             project = project_file.load(path)
@@ -60,18 +66,69 @@ class Files:
 
         return self.session.notices.try_to(work)
 
+    def _unpack(self, path: Path) -> None:
+        """A collected project, unpacked beside the window into a folder beside its file, and opened there."""
+        from zolvek.formats import collecting
+
+        self.deliveries.run(
+            path.name, lambda told: collecting.unpacked(path, progress=told), self.open_path, ""
+        )
+
+    def collect(self) -> None:
+        """Ask where, and write the project with all of its sounds."""
+        path = paths.to_write(self.document, self.ask, "Collect into one file", ".zip", COLLECTED)
+        if path:
+            self.collect_to(path)
+
+    def collect_to(self, path: Path) -> None:
+        from zolvek.formats import collecting
+
+        project = self.session.project
+        self.deliveries.run(path.name, lambda told: collecting.collected(project, path, told))
+
+    def save_template(self) -> None:
+        """Ask for a name, and keep the project as a template."""
+        from zolvek.formats import templates
+
+        told = self.ask.text("Save as a template", "Name:", self.session.project.name)
+        if told is None:
+            return
+        if told.strip() in templates.names() and not self.ask.confirm(
+            f"There is a template {told.strip()} already.", "Replace it?"
+        ):
+            return
+        templates.save(self.session.project, told)
+        self.session.notices.say(f"New pieces can begin with {told.strip()}.")
+
+    def new_from_template(self) -> None:
+        from zolvek.formats import templates
+
+        names = templates.names()
+        if not names:
+            raise ZolvekError("There is no template yet.", remedy="File ▸ Save as a template… keeps one.")  # fmt: skip
+        answer = self.ask.choose("New from a template", "Begin with:", names)
+        if answer is not None:
+            self.begin_from(answer)
+
+    def begin_from(self, template: str) -> None:
+        from zolvek.formats import templates
+
+        self.begin(templates.load(template))
+        self.tell_missing()
+
     def open_demo(self) -> None:
         from zolvek.demo.night_regatta import build
 
-        self._begin(build())
+        self.begin(build())
 
     def new(self) -> None:
         """An empty desk, ready to draw."""
         from zolvek.core.document.beginning import fresh
 
-        self._begin(fresh())
+        self.begin(fresh())
 
-    def _begin(self, project: Project) -> None:
+    def begin(self, project: Project) -> None:
+        """Show a new project, without a file, unless the open one is to be kept."""
         if self.may_leave():
             self.autosave.settled()
             self._release()

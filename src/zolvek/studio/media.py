@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from zolvek.core.document.chain import with_file_found
+from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.sound import clips
 from zolvek.studio import paths
@@ -26,50 +28,65 @@ class Media:
     # --- sounds ---
 
     def find_sounds(self) -> None:
-        """Ask for each missing file; others that lie in the same folder are found with it."""
-        from zolvek.core.document.chain import with_file_found
-        from zolvek.sound.streams import opened
+        """Ask for a folder, and look for all missing files below it, by content and by name, in one step."""
+        from zolvek.formats.sound_content import Search, searched
 
         session = self.session
         missing = clips.missing(session.project)
         if not missing:
             session.notices.say("All sound files are where the project says.")
-        for name in missing:
-            if name not in clips.missing(session.project):
-                continue  # found beside another
-            found = self._read(f"Where is {Path(name).name}?", SOUNDS)
-            if found is None:
-                return
+            return
+        names = ", ".join(Path(name).name for name in missing[:3])
+        more = f" and {len(missing) - 3} more" if len(missing) > 3 else ""
+        folder = self.ask.folder(f"Where are {names}{more}?", paths.folder(session.document))
+        if folder is None:
+            return
 
-            def work(name: str = name, found: Path = found) -> None:
-                opened(str(found)).close()
-                project = with_file_found(session.project, name, str(found))
-                for other in clips.missing(session.project):
-                    near = found.with_name(Path(other).name)
-                    if other != name and near.is_file():
-                        project = with_file_found(project, other, str(near))
-                session.document.edit(f"Find {Path(name).name}", project)
+        def done(found: Search) -> None:
+            count = len(found.by_content) + len(found.by_name)
+            if count:
+                project = session.project
+                for name in (*found.by_content, *found.by_name):
+                    project = with_file_found(project, name, found.where[name])
+                session.document.edit(f"Find {counted(count, 'sound file')}", project)
+            if found.missing or found.by_name:
+                told = [f"{Path(n).name}: not found" for n in found.missing]
+                told += [f"{Path(n).name}: by its name; its content may be another" for n in found.by_name]  # fmt: skip
+                session.notices.report(
+                    ZolvekError(
+                        f"Found {count} of {len(missing)}.",
+                        "\n".join(told),
+                        "Look in another folder for the rest."
+                        if found.missing
+                        else "Listen to them.",
+                    )
+                )
 
-            session.notices.try_to(work)
+        project = session.project
+        self.deliveries.run(
+            "sounds", lambda told: searched(project, missing, folder, told), done, ""
+        )
 
     def import_sound(self) -> None:
-        path = self._read("A sound as the track's source", SOUNDS)
+        path = self._read("A sound for the track", SOUNDS)
         if path:
             self.take_sound(path)
 
     def take_sound(self, path: Path) -> bool:
-        """The sound file as what the shown track plays, once it has been read through beside the window;
-        one that can't be read changes nothing."""
-        from zolvek.core.document.chain import with_sound
+        """The sound file as a block on the shown track, at the playhead, once it has been read through beside
+        the window; one that can't be read changes nothing."""
+        from zolvek.core.document import blocks
+        from zolvek.core.model.source import Clip
         from zolvek.sound.streams import examine
 
-        track = devices.shown_track(self.session)
+        track, beat = devices.shown_track(self.session), self.session.playhead.beat
+        clip = Clip(beat, str(path.resolve()))
         return self.session.notices.try_to(
             lambda: self.deliveries.change(
                 f"{track.name} plays {path.name}",
                 lambda told: examine(str(path), told),
-                lambda project, _: with_sound(project, track.id, str(path.resolve())),
-                f"{track.name} plays {path.name}.",
+                lambda project, _: blocks.placed(project, track.id, clip)[0],
+                f"{track.name} plays {path.name} from {self.session.project.meter.text(beat)} on.",
             )
         )
 

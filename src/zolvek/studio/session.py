@@ -21,6 +21,7 @@ from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.time import durations
 from zolvek.studio.settings import Settings
+from zolvek.studio.state.arranging import Arranging
 from zolvek.studio.state.document import Document
 from zolvek.studio.state.focus import Focus, Shown
 from zolvek.studio.state.hearing import Hearing, Held
@@ -79,6 +80,7 @@ class Session:
         self.held = Held(self.document)
         self.preview = Preview(self.document, self.focus)
         self.picked = Picked(self.document, self.focus)
+        self.arranging = Arranging(self.document)
         self.shelf = Shelf()
         self.tools = Tools(settings)
         self.look = Look(settings)

@@ -44,6 +44,10 @@ class Settings:
     follow: bool = True  # a touched control brings its lane up
     low_near: bool = True  # the low lanes begin with those that belong to the focus
     low_moving: bool = False  # only those that move in the selected span, or in what is shown
+    time_rows: bool = False  # tempo, meter and sections are shown over the ruler
+    strip_folded: bool = False  # the track's sound and notes are out of the way
+    strip_tall: bool = False
+    keep_sound: bool = False  # sound stays at its seconds when the tempo changes
     bench_folded: bool = False  # the dials are out of the way
     index_width: Pixels = 196
     rail_width: Pixels = 300

@@ -78,6 +78,12 @@ def lane_ink(theme: Theme, lane: object) -> str:
     return inks[getattr(lane, "colour", 0) % len(inks)]
 
 
+def section_ink(theme: Theme, section: object) -> str:
+    """The ink a section is marked with; 0 is none of its own."""
+    number = getattr(section, "colour", 0)
+    return LANE_INKS[theme.key][(number - 1) % len(LANE_INKS[theme.key])] if number else theme.ghost
+
+
 def load_fonts() -> None:
     folder = ASSETS / "fonts"
     for name in FONT_FILES:
@@ -185,6 +191,9 @@ def style_sheet(theme: Theme) -> str:
     QToolButton[mode="true"]:hover {{ background: {theme.raised}; }}
     QFrame[lesson="true"] {{ background: {theme.wash}; border-top: 1px solid {theme.selection}; }}
     QFrame[lesson-place="true"] {{ background: transparent; border: 2px solid {theme.selection}; border-radius: 4px; }}
+    QFrame[beginning="true"] {{ background: {theme.sheet}; border: 1px solid {theme.bar_line}; border-radius: 6px; }}
+    QFrame[beginning="true"] QLabel {{ border: none; background: transparent; }}
+    QFrame[beginning="true"] QPushButton {{ text-align: left; }}
     QTreeWidget {{ background: {theme.sheet}; border: 1px solid {theme.hairline}; outline: none; }}
     QTreeWidget::item {{ border: none; }}
     QTreeWidget::item:selected {{ background: {theme.hairline}; color: {theme.ink}; }}

@@ -16,13 +16,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import (
     QApplication,
-    QFrame,
-    QHBoxLayout,
     QLineEdit,
     QMainWindow,
-    QScrollArea,
-    QSplitter,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -30,22 +25,12 @@ from zolvek.core.errors import ZolvekError
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
 from zolvek.studio.actions.table import shortcut_rows
-from zolvek.studio.bench.bench import Bench
-from zolvek.studio.bench.transport import Transport
+from zolvek.studio.areas import Areas
+from zolvek.studio.beginning_sheet import BeginningSheet
 from zolvek.studio.context import Studio
 from zolvek.studio.context_menus import ContextMenu, Pick
-from zolvek.studio.first_curve import FirstCurve, LessonBar
-from zolvek.studio.index.index_panel import IndexPanel
 from zolvek.studio.keys import Keys, go_on
-from zolvek.studio.lanes.focus_lane import FocusLane
-from zolvek.studio.lanes.head import Head
-from zolvek.studio.lanes.low_lanes import LowLanes
-from zolvek.studio.lanes.ruler import Ruler
-from zolvek.studio.lanes.takes_view import TakesArea, TakesView
 from zolvek.studio.menus import Actions
-from zolvek.studio.overview.overview import Overview
-from zolvek.studio.rail.rail import Rail
-from zolvek.studio.widgets import Elided
 from zolvek.studio.window_asks import error_box
 
 if TYPE_CHECKING:
@@ -93,69 +78,27 @@ class Window(QMainWindow):
         self.focus_lane.setFocus()
 
     def _lay_out(self) -> None:
-        studio, session, view = self.studio, self.session, self.studio.view
-        self.index: IndexPanel = IndexPanel(session, studio.player.levels)
-        self.index.setMinimumWidth(LEAST_INDEX)
-        self.overview = Overview(session, view)
-        self.head = Head(studio)
-        self.ruler = Ruler(session, view, studio.player)
-        self.focus_lane: FocusLane = FocusLane(session, view)
-        self.low_lanes = LowLanes(session, view)
-        self.takes_view = TakesView(session, view)
-        self.rail: Rail = Rail(studio)
-        self.bench = Bench(studio)
-        self.transport = Transport(session, studio.player, self.action)
-        self.hint = Elided("What a press would do")
-        self.did = Elided("What has been done")
-
-        tall = QWidget()
-        area = TakesArea(self.takes_view)
-        tall.setLayout(_column(self.focus_lane, area, stretch=self.focus_lane))
-        stack = QSplitter(Qt.Orientation.Vertical)
-        stack.addWidget(tall)
-        stack.addWidget(_scrolled(self.low_lanes))
-        stack.setStretchFactor(0, 3)
-        stack.setStretchFactor(1, 1)
-        settings = session.settings
-        stack.setSizes([470 - settings.low_height, settings.low_height])
-        stack.setChildrenCollapsible(False)
-        centre = QWidget()
-        centre.setLayout(_column(self.overview, self.head, self.ruler, stack, stretch=stack))
-        across = QSplitter(Qt.Orientation.Horizontal)
-        for part in (self.index, centre, self.rail):
-            across.addWidget(part)
-        across.setStretchFactor(1, 1)
-        across.setChildrenCollapsible(False)
-        across.setSizes([settings.index_width, 2_000, settings.rail_width])
-        # Borders stay where they were dragged to.
-        stack.splitterMoved.connect(lambda *_: setattr(settings, "low_height", stack.sizes()[1]))
-        across.splitterMoved.connect(lambda *_: settings.keep_widths(*across.sizes()))
-        foot = self._foot()
-        bar = QHBoxLayout()
-        bar.addWidget(self.transport, 3)
-        bar.addWidget(self.bench.head, 1)
-        places = {
-            "bench": self.bench, "lane": self.focus_lane, "transport": self.transport,
-            "ruler": self.ruler, "export": self.rail.buttons["step-export"],
-        }  # fmt: skip
-        self.guided = FirstCurve(studio)
-        self.lesson = LessonBar(self.guided, self, places)
-        whole = QWidget()
-        layout = QVBoxLayout(whole)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(across, 1)
-        layout.addWidget(_rule())
-        layout.addLayout(bar)
-        layout.addWidget(self.bench)
-        layout.addWidget(self.lesson)
-        layout.addLayout(foot)
-        self.setCentralWidget(whole)
+        own = self.areas = Areas(self.studio, self)
+        self.index, self.overview, self.head = own.index, own.overview, own.head
+        self.time_rows, self.ruler, self.strip = own.time_rows, own.ruler, own.strip
+        self.focus_lane, self.low_lanes, self.takes_view = (
+            own.focus_lane,
+            own.low_lanes,
+            own.takes_view,
+        )
+        self.rail, self.bench, self.transport = own.rail, own.bench, own.transport
+        self.hint, self.did = own.hint, own.did
+        self.guided, self.lesson = own.guided, own.lesson
+        self.setCentralWidget(own)
+        self.sheet = BeginningSheet(self.studio, own)
+        self.sheet.left.connect(self.focus_lane.setFocus)
 
     def _give_menus(self) -> None:
         for widget, pick in (
             (self.focus_lane, self.focus_lane.menu_kind),
             (self.ruler, self.ruler.menu_kind),
+            (self.time_rows, self.time_rows.menu_kind),
+            (self.strip, self.strip.menu_kind),
             (self.low_lanes, self.low_lanes.menu_kind),
             (self.takes_view, self.takes_view.menu_kind),
             (self.overview, lambda _: "overview"),
@@ -164,17 +107,10 @@ class Window(QMainWindow):
             if widget is not None:
                 ContextMenu(widget, self.made, pick)
 
-    def _foot(self) -> QHBoxLayout:
-        """What a press would do, what has been done, and what is to be known of the sound."""
-        foot = QHBoxLayout()
-        foot.setContentsMargins(12, 0, 12, 4)
-        foot.setSpacing(16)
-        foot.addWidget(self.hint, 5)
-        foot.addWidget(self.did, 4)
-        foot.addWidget(self.transport.note, 3)
-        return foot
-
     # --- what it is told to show: asking.Show ---
+
+    def beginning(self) -> None:
+        self.sheet.come()
 
     def first_curve(self) -> None:
         self.guided.begin()
@@ -294,9 +230,10 @@ class Window(QMainWindow):
         if found and event is not None:
             event.acceptProposedAction()
             notices = self.session.notices
+            begin = self.sheet.isVisible()
             # After the event: what takes them may ask, and the other program waits for us.
             QTimer.singleShot(
-                0, lambda: notices.try_to(lambda: dropped.take_all(self.studio, found))
+                0, lambda: notices.try_to(lambda: dropped.take_all(self.studio, found, begin))
             )
 
     # --- coming and going ---
@@ -320,9 +257,10 @@ class Window(QMainWindow):
         """After the first picture; the playback's worker too, so that Play starts at once."""
         self.complete()
         QTimer.singleShot(200, lambda: self.studio.player.ready().warm_up())
+        QTimer.singleShot(400, self.studio.sounds.begin)
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
         self.studio.autosave.begin()
-        if not self.session.settings.first_curve:
+        if not self.session.settings.first_curve and self.sheet.isHidden():
             self.guided.begin()
         QTimer.singleShot(300, self.studio.files.offer_left)
 
@@ -351,31 +289,3 @@ class Window(QMainWindow):
         studio.autosave.keep_now()
         self.leaving = True
         self.close()
-
-
-def _column(*widgets: QWidget, stretch: QWidget) -> QVBoxLayout:
-    """Widgets one under another, one of which takes the room."""
-    layout = QVBoxLayout()
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(0)
-    for widget in widgets:
-        layout.addWidget(widget, 1 if widget is stretch else 0)
-    return layout
-
-
-def _scrolled(widget: QWidget) -> QScrollArea:
-    """The widget as tall as it likes; the wheel scrolls it."""
-    area = QScrollArea()
-    area.setWidget(widget)
-    area.setWidgetResizable(True)
-    area.setFrameShape(QFrame.Shape.NoFrame)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    return area
-
-
-def _rule() -> QFrame:
-    rule = QFrame()
-    rule.setProperty("rule", True)
-    rule.setFixedHeight(1)
-    return rule

@@ -94,6 +94,10 @@ class WindowAsks:
         names, _ = QFileDialog.getOpenFileNames(self.over, title, folder, kinds)
         return [Path(name) for name in names]
 
+    def folder(self, title: str, folder: str) -> Path | None:
+        name = QFileDialog.getExistingDirectory(self.over, title, folder)
+        return Path(name) if name else None
+
     def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None:
         name, _ = QFileDialog.getSaveFileName(self.over, title, suggested, kinds)
         return Path(name) if name else None

@@ -144,12 +144,13 @@ def chosen(project: Project, number: int, version: int) -> Project:
     put = replace(own.versions[own.chosen], pieces=_pieces(project, first, last))
     wanted = own.versions[version]
     rows = list(own.versions)
-    rows[own.chosen], rows[version] = put, replace(wanted, pieces={})
+    rows[own.chosen], rows[version] = put, replace(wanted, pieces=())
     project = _put(project, own, replace(own, versions=tuple(rows), chosen=version))
+    put_in = dict(wanted.pieces)
     for track in project.tracks:
         lanes = tuple(
-            replace(lane, curve=_spliced(lane.curve, wanted.pieces[lane.id], first, last))
-            if lane.id in wanted.pieces and not lane.locked
+            replace(lane, curve=_spliced(lane.curve, put_in[lane.id], first, last))
+            if lane.id in put_in and not lane.locked
             else lane
             for lane in track.lanes
         )
@@ -194,7 +195,7 @@ def differences(project: Project, number: int, version: int) -> list[Difference]
     """The lanes in which a version differs from the one that stands, the most first."""
     own, first, last = spans(project)[number]
     found = []
-    for key, other in own.versions[version].pieces.items():
+    for key, other in own.versions[version].pieces:
         if not project.has_lane(key):
             continue
         here = piece(project.lane(key).curve, first, last)
@@ -213,8 +214,8 @@ def _places(one: Curve, other: Curve, length: float) -> Floats:
     return at[(at >= 0.0) & (at < length)]
 
 
-def _pieces(project: Project, first: float, last: float) -> dict[str, Curve]:
-    return {lane.id: piece(lane.curve, first, last) for lane in project.lanes()}
+def _pieces(project: Project, first: float, last: float) -> tuple[tuple[str, Curve], ...]:
+    return tuple((lane.id, piece(lane.curve, first, last)) for lane in project.lanes())
 
 
 def _spliced(curve: Curve, put: Curve, first: float, last: float) -> Curve:

@@ -32,7 +32,7 @@ class Version(Record, frozen=True):
     section was when it was put aside."""
 
     name: str
-    pieces: dict[str, Curve] = field(default_factory=dict)
+    pieces: tuple[tuple[str, Curve], ...] = ()
 
 
 class Section(Record, frozen=True):

@@ -145,3 +145,68 @@ def switch(studio: Studio) -> str:
     own, here = studio.session.lane, studio.session.playhead.beat
     there = own is not None and any(each.beat <= here + 1e-9 for each in own.switches)
     return open_lane(studio) or ("" if there else "No slot switches before the playhead.")
+
+
+def section(studio: Studio) -> str:
+    session = studio.session
+    first = min((x.beat for x in session.project.sections), default=None)
+    there = first is not None and first <= session.playhead.beat
+    there = there or session.arranging.section is not None
+    return "" if there else "There is no section here: begin one first."
+
+
+def later_tempo(studio: Studio) -> str:
+    points, here = studio.session.project.tempo.points, studio.session.playhead.beat
+    later = any(0.0 < point.beat <= here + 1e-9 for point in points)
+    return "" if later else "The first tempo stays: type another one."
+
+
+def later_meter(studio: Studio) -> str:
+    meter, here = studio.session.project.meter, studio.session.playhead.beat
+    return "" if meter.meter_at(here + 1e-9).bar > 1 else "The first meter stays: type another one."
+
+
+def sound_track(studio: Studio) -> str:
+    shown = studio.session.shown.device
+    if shown is None:
+        return "There is no track."
+    plays = studio.session.project.device_track(shown).clips
+    return "" if plays else "The shown track plays no sound."
+
+
+def a_mark(studio: Studio) -> str:
+    return "" if studio.session.arranging.marks else "No bar line is marked."
+
+
+def two_marks(studio: Studio) -> str:
+    return "" if len(studio.session.arranging.marks) > 1 else "Mark two bar lines or more first."
+
+
+def block(studio: Studio) -> str:
+    has = studio.session.arranging.block is not None
+    return "" if has else "Press a block on the track's strip first."
+
+
+def notes(studio: Studio) -> str:
+    has = bool(studio.session.arranging.notes)
+    return "" if has else "Select notes on the track's strip first."
+
+
+def notes_or_block(studio: Studio) -> str:
+    return "" if not block(studio) else notes(studio)
+
+
+def hits(studio: Studio) -> str:
+    return (
+        ""
+        if studio.hits.beats.size
+        else "No hits are known: the track has no notes, or its sound is still read."
+    )
+
+
+def hits_and_lane(studio: Studio) -> str:
+    return open_lane(studio) or hits(studio)
+
+
+def hits_and_points(studio: Studio) -> str:
+    return points(studio) or hits(studio)

@@ -6,7 +6,20 @@ from __future__ import annotations
 from collections import Counter
 from itertools import groupby
 
-from zolvek.studio.actions import device, edit, file, help, lane, layer, pattern, play, take, view
+from zolvek.studio.actions import (
+    device,
+    edit,
+    file,
+    help,
+    lane,
+    layer,
+    pattern,
+    piece,
+    play,
+    source,
+    take,
+    view,
+)
 
 MENUS = {
     "File": file.ACTIONS,
@@ -16,11 +29,17 @@ MENUS = {
     "Takes": take.ACTIONS,
     "Patterns": pattern.ACTIONS,
     "Device": device.ACTIONS,
+    "Piece": piece.ACTIONS,
+    "Sound": source.ACTIONS,
     "Play": play.ACTIONS,
     "View": view.ACTIONS,
     "Help": help.ACTIONS,
 }
-MNEMONICS = {"Layers": "La&yers", "Patterns": "P&atterns"}  # of menus that share their first letter
+MNEMONICS = {
+    "Layers": "La&yers",
+    "Patterns": "P&atterns",
+    "Piece": "P&iece",
+}  # of menus that share their first letter
 ACTIONS = tuple(action for actions in MENUS.values() for action in actions)
 # Keys that the focus lane reads itself while they are held.
 HELD = (
@@ -29,6 +48,12 @@ HELD = (
     ("Shift held", "A drag keeps to one axis; from empty space it selects a box"),
     ("Ctrl and Shift held", "A drag inside the frame copies its span"),
     ("Wheel", "Scroll in time; with Ctrl, zoom at the pointer"),
+)
+# Keys that the track's strip reads while it has the keyboard.
+STRIP = (
+    ("Delete", "Delete the selected notes, or the block"),
+    ("Up, Down", "Transpose the selected notes by a semitone; with Shift by an octave"),
+    ("Left, Right", "The selected notes, or the block, a grid step earlier or later"),
 )
 KEY_NAMES = {"Del": "Delete", "Return": "Enter"}
 
@@ -46,7 +71,8 @@ def shortcut_rows() -> list[tuple[str, str, str]]:
         for a in actions
         if a.keys
     ]
-    return rows + [("On the focus lane", keys, text) for keys, text in HELD]
+    rows += [("On the focus lane", keys, text) for keys, text in HELD]
+    return rows + [("On the track's strip", keys, text) for keys, text in STRIP]
 
 
 def shortcuts_page() -> str:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from zolvek.core.document import sections
 from zolvek.core.document.listening import heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -171,6 +172,8 @@ class Player(QObject):
         listening = session.hearing.listening
         if session.hearing.comparing == "bypass":
             return heard(session.project, replace(listening, bypass=True, alone=None))
+        if session.hearing.comparing == "version" and session.hearing.version is not None:
+            return heard(sections.chosen(session.project, *session.hearing.version), listening)
         if session.hearing.kept is not None:
             return heard(session.hearing.kept, listening)
         return None
@@ -185,7 +188,7 @@ class Player(QObject):
             session.project,
             listening,
             session.hearing.kept,
-            session.hearing.comparing,
+            (session.hearing.comparing, session.hearing.version),
             self.gains,
         )
         if len(self.sent) == len(state) and all(
@@ -195,7 +198,11 @@ class Player(QObject):
             return
         before, self.sent = self.sent, state
         playback.use(heard(session.project, listening))
-        if not before or before[1:] != state[1:] or session.hearing.comparing == "bypass":
+        if (
+            not before
+            or before[1:] != state[1:]
+            or session.hearing.comparing in ("bypass", "version")
+        ):
             playback.use_other(self.other())
             playback.hear_other(bool(session.hearing.comparing), self.gains)
             playback.use_metronome(session.hearing.listening.metronome)

@@ -69,6 +69,8 @@ MODES = (
          lambda s: s.hearing.audition(None, ())),
     Mode("kept", "The kept version is heard", "Not what you edit", lambda s: s.hearing.comparing == "kept",
          lambda s: s.hearing.compare("")),
+    Mode("version", "Another version is heard", "Of a section, in its place", lambda s: s.hearing.comparing == "version",
+         lambda s: s.hearing.compare("")),
     Mode("bypass-all", "No automation is heard", "Controls stay at their own values", lambda s: s.hearing.comparing == "bypass",
          lambda s: s.hearing.compare("")),
     Mode("alone", "Only another lane moves", "All others stay at their controls' values",

@@ -10,6 +10,7 @@ HEARD = {
     "": "You hear the project.",
     "kept": "You hear the kept version.",
     "bypass": "You hear the project without automation.",
+    "version": "You hear another version of the section.",
 }
 
 
@@ -47,9 +48,10 @@ def bring_back(session: Session) -> None:
 
 
 def switch_compare(session: Session) -> None:
-    """Over to the kept version, or to no automation where none is kept, and back."""
+    """Over to the version of a section that was heard last, else the kept version, else no automation, and
+    back."""
     hearing = session.hearing
-    other = "kept" if hearing.kept is not None else "bypass"
+    other = "version" if hearing.has_version() else "kept" if hearing.kept is not None else "bypass"
     hearing.compare("" if hearing.comparing else other)
     session.notices.say(HEARD[hearing.comparing])
 

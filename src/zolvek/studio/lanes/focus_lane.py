@@ -18,7 +18,7 @@ from zolvek.studio.lanes.hits import Hit, hit
 from zolvek.studio.lanes.plot import SCALE, Plot
 from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin, choose_box, select_under
 from zolvek.studio.lanes.scene import Hand, draw, scene_of
-from zolvek.studio.lanes.sheet import Sheet
+from zolvek.studio.lanes.sheet import Edits, Sheet
 from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
@@ -78,8 +78,9 @@ class FocusLane(QWidget):
         self.backdrops = Backdrops(session)
         self.sheet = Sheet(session, self.backdrops)
         self.backdrops.changed.connect(self.update)
+        self.edits = Edits(session, self.update)
         for signal in (
-            session.document.changed, session.focus.changed, session.points.changed,
+            session.focus.changed, session.points.changed,
             session.span.changed, session.tools.changed, session.look.changed, view.changed,
             session.preview.changed,
         ):  # fmt: skip

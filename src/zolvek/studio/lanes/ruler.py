@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.player import Player
+from zolvek.studio.hits import Hits
 from zolvek.studio.lanes.focus_lane import SCALE
 from zolvek.studio.lanes.painting import shown_bars
 from zolvek.studio.lanes.ruler_marks import Mark, MarkDrag, mark_at, marks_of
@@ -22,18 +24,21 @@ MARK_HINT = "Drag to move this mark of the lane · Ctrl frees it from the grid"
 
 
 class Ruler(QWidget):
-    def __init__(self, session: Session, view: Viewport, player: Player) -> None:
+    def __init__(self, session: Session, view: Viewport, player: Player, hits: Hits) -> None:
         super().__init__()
-        self.session, self.view, self.player = session, view, player
+        self.session, self.view, self.player, self.hits = session, view, player, hits
         self.frame = self._frame()
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Ruler")
         self.start: float | None = None
         for signal in (
-            session.span.changed, session.look.changed, view.changed,
+            session.span.changed, session.look.changed, view.changed, hits.changed,
         ):  # fmt: skip
             signal.connect(self.update)
+        self.lift = 0  # pixels at the top that are left out, as sections have a row of their own
+        session.look.changed.connect(self._fold)
+        self._fold()
         session.document.changed.connect(self._follow)
         session.focus.changed.connect(self._follow)
         self.mark: MarkDrag | None = None
@@ -46,6 +51,10 @@ class Ruler(QWidget):
         marks = tuple(marks_of(self.session.lane))
         return project.tempo, project.meter, project.sections, project.length, marks
 
+    def _fold(self) -> None:
+        self.lift = 18 if self.session.settings.time_rows else 0
+        self.setFixedHeight(HEIGHT - self.lift)
+
     def _follow(self) -> None:
         frame = self._frame()
         if frame != self.frame:
@@ -56,7 +65,7 @@ class Ruler(QWidget):
         new = SCALE + self.view.x(self.session.playhead.beat)
         for x in (self.playhead, new):
             if -8 <= x <= self.width() + 8:
-                self.update(int(x) - 7, 18, 15, HEIGHT - 18)
+                self.update(int(x) - 7, 18 - self.lift, 15, HEIGHT - 18)
         self.playhead = new
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -64,8 +73,10 @@ class Ruler(QWidget):
         theme = themes.THEMES[self.session.settings.theme]
         project = self.session.project
         painter.fillRect(self.rect(), themes.color(theme.desk))
+        painter.translate(0, -self.lift)
         painter.setClipRect(QRectF(SCALE, 0, self.width() - SCALE, HEIGHT))
-        self._paint_sections(painter, theme)
+        if not self.lift:
+            self._paint_sections(painter, theme)
         if self.session.span.beats:
             left, right = (SCALE + self.view.x(beat) for beat in self.session.span.beats)
             painter.fillRect(
@@ -78,6 +89,7 @@ class Ruler(QWidget):
             painter.drawLine(QPointF(x, 20), QPointF(x, HEIGHT))
             painter.setPen(themes.color(theme.quiet))
             painter.drawText(QPointF(x + 4, HEIGHT - 6), str(bar))
+        self._paint_hits(painter, theme)
         self._paint_marks(painter, theme)
         x = SCALE + self.view.x(self.session.playhead.beat)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -85,6 +97,14 @@ class Ruler(QWidget):
         painter.setBrush(themes.color(theme.playhead))
         corners = ((x - 5, 24), (x + 5, 24), (x, HEIGHT))
         painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+
+    def _paint_hits(self, painter: QPainter, theme: themes.Theme) -> None:
+        """Ticks at the foot, one a pixel at most."""
+        beats = self.hits.beats
+        seen = beats[(beats >= self.view.first) & (beats <= self.view.last)]
+        painter.setPen(QPen(themes.color(theme.layer), 1.0))
+        for x in np.unique(np.round(SCALE + self.view.xs(seen))).tolist():
+            painter.drawLine(QPointF(x + 0.5, HEIGHT - 4.0), QPointF(x + 0.5, HEIGHT))
 
     def _paint_marks(self, painter: QPainter, theme: themes.Theme) -> None:
         """The ends of the lane's own loop as brackets, and its slots' switches as flags."""
@@ -109,6 +129,9 @@ class Ruler(QWidget):
             left = max(SCALE + self.view.x(first), SCALE)
             right = SCALE + self.view.x(end)
             if right > SCALE and left < self.width():
+                if section.colour:
+                    ink = themes.color(themes.section_ink(theme, section), 0.22)
+                    painter.fillRect(QRectF(left, 2, max(right - left - 1, 0), 15), ink)
                 painter.setPen(themes.color(theme.ink))
                 area = QRectF(left + 4, 0, max(right - left - 6, 0), 18)
                 name = painter.fontMetrics().elidedText(
@@ -126,7 +149,7 @@ class Ruler(QWidget):
         assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
             found = mark_at(self.session, self.view, event.position().x() - SCALE)
-            if found is not None and event.position().y() > 18:
+            if found is not None and event.position().y() + self.lift > 18:
                 self.session.notices.try_to(lambda: self._take(found))
                 return
             self.start = self._beat(event)

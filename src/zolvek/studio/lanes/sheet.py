@@ -3,6 +3,8 @@ until something of it changes."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
@@ -15,6 +17,29 @@ from zolvek.studio.lanes.plot import SCALE, Plot
 from zolvek.studio.lanes.value_scale import marks
 from zolvek.studio.session import Session
 from zolvek.studio.theme import Theme
+
+
+class Edits:
+    """Calls for a new picture where the project's change shows in the focus lane: one of the tempo alone
+    does not, but for what moves in seconds."""
+
+    def __init__(self, session: Session, paint: Callable[[], object]) -> None:
+        self.session, self.paint = session, paint
+        self.drawn: tuple[object, ...] = ()
+        session.document.changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        session, project = self.session, self.session.project
+        behind, lane = session.preview.behind, session.lane
+        drawn = (
+            lane, project.lane(behind) if behind and project.has_lane(behind) else None,
+            project.tempo if lane is not None and lane.layers else None, project.meter,
+            project.sections, project.length, project.pads, lane and project.device_of(lane.id),
+        )  # fmt: skip
+        same = len(drawn) == len(self.drawn)
+        if not same or any(a is not b for a, b in zip(drawn, self.drawn, strict=True)):
+            self.drawn = drawn
+            self.paint()
 
 
 class Sheet:

@@ -20,6 +20,8 @@ from zolvek.core.curve.forms import FORMS
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.document.worked_on import WorkedOn, worked_on
+from zolvek.core.limits import LIMITS
+from zolvek.core.time.durations import note_beats
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.typed import number_of
@@ -94,6 +96,9 @@ class DrawPanel(QWidget):
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Kind"), self.kind)
+        self.hits_label = field_label("Hits of")
+        self.hits = choice([], "Whose hits", lambda key: self.studio.hits.choose(str(key)))
+        grid.addRow(self.hits_label, self.hits)
         rows = [(text, key) for key, text in LEVEL_KINDS.items() if key != "divisions"]
         rows += [(f"{n} equal parts", f"divisions {n}") for n in VALUE_PARTS]
         self.levels = choice(rows, "Value grid", self._set_levels)
@@ -105,7 +110,7 @@ class DrawPanel(QWidget):
         self.offset = Entry(
             "Offset",
             self._type_offset,
-            "Everything snapped lies so many ms after its line; negative before",
+            "Everything snapped lies so long after its line; negative before: 5 ms, −1/64",
         )
         grid.addRow(field_label("Swing"), self.swing)
         grid.addRow(field_label("Offset"), self.offset)
@@ -176,8 +181,23 @@ class DrawPanel(QWidget):
             for text, data in rows:
                 self.division.addItem(text, data)
         pick(self.division, grid.division)
+        self.division.setEnabled(grid.kind != "hits")
+        self._show_hits(grid.kind == "hits")
         pick(self.when_met, session.settings.when_met)
         self._refresh_selection()
+
+    def _show_hits(self, shown: bool) -> None:
+        """Whose hits the grid is made of, while it is one of hits."""
+        for widget in (self.hits_label, self.hits):
+            widget.setVisible(shown)
+        rows = [("The shown track", ""), *((t.name, t.id) for t in self.session.project.tracks)]
+        if shown and [self.hits.itemText(i) for i in range(self.hits.count())] != [
+            r[0] for r in rows
+        ]:
+            self.hits.clear()
+            for text, key in rows:
+                self.hits.addItem(text, key)
+        pick(self.hits, self.studio.hits.source)
 
     def _refresh_selection(self) -> None:
         session, drawn = self.session, self.session.target
@@ -262,7 +282,13 @@ class DrawPanel(QWidget):
         self.session.tools.set_grid(swing=number / 100.0)
 
     def _type_offset(self, text: str) -> None:
-        """In ms, or in ticks of 1/960 quarter note."""
+        """In ms, in ticks of 1/960 quarter note, or as a note value: −1/64."""
+        plain = text.strip().replace("−", "-")
+        beats = note_beats(plain.lstrip("+-"))
+        if beats is not None:
+            LIMITS["wait"].need(beats, "Offset")
+            self.session.tools.set_grid(offset=-beats if plain.startswith("-") else beats)
+            return
         bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
         ticks = text.strip().lower().endswith(("t", "ticks"))
         unit = ("t" if text.strip().lower().endswith("t") else "ticks") if ticks else "ms"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
@@ -30,8 +30,6 @@ COMPARED = (
     ("Without automation", "bypass"),
     ("The kept version", "kept"),
 )
-AGAIN_MS = 800
-LONGEST_MATCH = 64.0  # beats that are measured for equal loudness
 
 
 class ReachPlot(QWidget):
@@ -128,7 +126,7 @@ class ListenPanel(QWidget):
         layout.addLayout(line)
         self.match = QCheckBox("At equal loudness")
         self.match.setToolTip("Measures both (ITU-R BS.1770) and turns the louder one down")
-        self.match.clicked.connect(self._match)
+        self.match.clicked.connect(studio.loudness.match)
         layout.addWidget(self.match)
         self.heard = note()
         layout.addWidget(self.heard)
@@ -137,14 +135,8 @@ class ListenPanel(QWidget):
         layout.addStretch(1)
         for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
             signal.connect(self.refresh)
-        self.again = QTimer(self)  # equal loudness is measured anew when edits have come to rest
-        self.again.setSingleShot(True)
-        self.again.setInterval(AGAIN_MS)
-        self.again.timeout.connect(self._match)
-        session.document.changed.connect(self._match_later)
-        self.matcher = Background(self)
-        self.matcher.done.connect(self._matched)
-        self.matcher.failed.connect(self._failed)
+        loudness = studio.loudness
+        loudness.changed.connect(lambda: self.heard.setText(loudness.told))
         self.refresh()
 
     def _lay_out_reach(self, layout: QVBoxLayout) -> None:
@@ -232,35 +224,6 @@ class ListenPanel(QWidget):
 
     def _compare(self, what: object) -> None:
         self.session.notices.try_to(lambda: self.session.hearing.compare(str(what)))
-        self._match()
-
-    # --- equal loudness ---
-
-    def _match(self) -> None:
-        """Measure both versions over the selection and turn the louder one down."""
-        session = self.session
-        session.hearing.match(self.match.isChecked())
-        player = self.studio.player
-        other = player.other()
-        if not session.hearing.match_loudness or other is None:
-            self.heard.setText("")
-            player.set_gains((1.0, 1.0))
-            return
-        first, last = session.span.beats or (session.playhead.beat, session.playhead.beat + 16.0)
-        last = min(last, first + LONGEST_MATCH, session.project.length)
-        self.heard.setText("Measuring the loudness…")
-        self.matcher.start("loudness", session.project, other, (max(min(first, last - 1), 0), last))
-
-    def _match_later(self) -> None:
-        if self.session.hearing.match_loudness and self.session.hearing.comparing:
-            self.again.start()
-
-    def _matched(self, found: tuple[float, float]) -> None:
-        from zolvek.sound.mixing import matching_gains
-
-        self.studio.player.set_gains(matching_gains(*found))
-        one, other = (f"{level:.1f} LUFS".replace("-", "−") for level in found)
-        self.heard.setText(f"This: {one}, the other: {other}. The louder one is turned down.")
 
     # --- the useful reach ---
 
@@ -290,7 +253,6 @@ class ListenPanel(QWidget):
         self.refresh()
 
     def _failed(self, error: ZolvekError) -> None:
-        self.heard.setText("")
         self.session.notices.report(error)
         self.refresh()
 
@@ -326,4 +288,3 @@ class ListenPanel(QWidget):
     def close_work(self) -> None:
         """End what is going on, when the window closes."""
         self.background.close()
-        self.matcher.close()

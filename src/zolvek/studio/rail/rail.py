@@ -23,6 +23,7 @@ PANEL_WIDTH, RAIL_WIDTH = 226, 74
 # The steps in the order people work: action id, and the panel's module and class. Panels are
 # loaded and made when they are first opened.
 STEPS = {
+    "step-piece": ("piece_panel", "PiecePanel"),
     "step-devices": ("devices_panel", "DevicesPanel"),
     "step-draw": ("draw_panel", "DrawPanel"),
     "step-shape": ("shape_panel", "ShapePanel"),

@@ -14,7 +14,7 @@ from zolvek.studio.state.document import Document
 
 class Hearing(QObject):
     """`listening`: solo, a lane alone, without automation, the metronome. `kept`: an earlier version
-    to compare with; `comparing`: "", or what is heard instead ("bypass", "kept")."""
+    to compare with; `comparing`: "", or what is heard instead ("bypass", "kept", "version")."""
 
     changed = pyqtSignal()
 
@@ -29,6 +29,7 @@ class Hearing(QObject):
         self.listening = Listening()
         self.kept: Project | None = None
         self.comparing = ""
+        self.version: tuple[int, int] | None = None  # of a section, by numbers, heard in its place
         self.match_loudness = False
         self.takes: tuple[str, ...] = ()  # that are heard in their lane's place
         # Which lanes were bypassed before all of a track (or, None, of the project) were.
@@ -57,6 +58,12 @@ class Hearing(QObject):
         self.comparing = with_what
         self.changed.emit()
 
+    def hear_version(self, section: int, version: int) -> None:
+        """Hear another version of a section in its place."""
+        self.version = section, version
+        self.comparing = "version"
+        self.changed.emit()
+
     def keep_version(self) -> None:
         """The present state becomes what later ones are compared with."""
         self.kept = self.document.project
@@ -67,6 +74,14 @@ class Hearing(QObject):
         self.match_loudness = on
         self.changed.emit()
 
+    def has_version(self) -> bool:
+        """Whether there is a version of a section to be heard in its place."""
+        spans = self.document.project.section_spans()
+        if self.version is None or self.version[0] >= len(spans):
+            return False
+        own = spans[self.version[0]][0]
+        return self.version[1] < len(own.versions) and self.version[1] != own.chosen
+
     def _follow(self) -> None:
         """Tracks and lanes that are no more are not listened to."""
         project = self.document.project
@@ -74,6 +89,8 @@ class Hearing(QObject):
             self._begin()
             self.changed.emit()
             return
+        if self.comparing == "version" and not self.has_version():
+            self.compare("")
         alone = self.listening.alone
         listening = replace(
             self.listening,

@@ -1,0 +1,133 @@
+"""Hits: gone to, snapped to, ended at, and stamped on."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.core.curve import edits
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.forms import BY_KEY
+from zolvek.core.document import hits
+from zolvek.core.document.targets import Target
+from zolvek.core.errors import ZolvekError
+from zolvek.core.time.durations import note_beats
+from zolvek.studio.commands.scope import edit_together, target
+from zolvek.studio.context import Studio
+from zolvek.studio.session import NONE_CHOSEN
+
+THIS = "The shown track"
+
+
+def _needed(studio: Studio) -> None:
+    if not studio.hits.beats.size:
+        raise ZolvekError(
+            "No hits are known.",
+            remedy="Choose a track with notes, or wait until its sound is read.",
+        )
+
+
+def go(studio: Studio, way: int) -> None:
+    """The playhead to the next hit, or the one before."""
+    _needed(studio)
+    here, beats = studio.session.playhead.beat, studio.hits.beats
+    later = beats[beats > here + hits.ONE] if way > 0 else beats[beats < here - hits.ONE]
+    if not later.size:
+        studio.session.notices.say(
+            "There is no hit further on." if way > 0 else "There is no hit before."
+        )
+        return
+    studio.player.seek(float(later[0] if way > 0 else later[-1]))
+
+
+def select_to_next(studio: Studio) -> None:
+    """The span from its start, else from the playhead, until the next hit; again, until the one after."""
+    _needed(studio)
+    session = studio.session
+    span = session.span.beats
+    first, last = span or (session.playhead.beat, session.playhead.beat)
+    found = hits.next_hit(studio.hits.beats, last)
+    if found is None:
+        raise ZolvekError("There is no hit further on.", remedy="Begin earlier.")
+    session.span.choose((first, found))
+    session.notices.say(f"Selected until the hit at {session.project.meter.text(found)}.")
+
+
+def snap_to_hits(studio: Studio) -> None:
+    """The grid one of hits, or of notes again."""
+    session = studio.session
+    on = session.tools.grid.kind != "hits"
+    session.tools.set_grid(kind="hits" if on else "straight", on=True)
+    if on and not studio.hits.beats.size:
+        session.notices.say(
+            "No hits are known yet: the track has no notes, or its sound is still read."
+        )
+
+
+def choose_source(studio: Studio) -> None:
+    """Which track's hits are marked and snapped to."""
+    tracks = {track.name: track.id for track in studio.session.project.tracks}
+    answer = studio.ask.choose("Hits", "Whose hits are marked and snapped to:", [THIS, *tracks])
+    if answer is not None:
+        studio.hits.choose(tracks.get(answer, ""))
+
+
+def until_hit(studio: Studio) -> None:
+    """The last selected point a set length before the next hit: what is typed, 1/64 to begin with."""
+    _needed(studio)
+    session = studio.session
+    told = studio.ask.text("End before the next hit", "So long before it:", "1/64")
+    if told is None:
+        return
+    early = 0.0 if told.strip() in ("0", "none", "") else note_beats(told)
+    early = session.beats_of(told) if early is None else early
+    chosen, drawn = session.points.chosen, target(session)
+    if not chosen.size:
+        raise ZolvekError("No point is selected.", remedy="Select the one that shall end there.")
+    last = int(chosen[-1])
+    beat = float(drawn.curve.beat[last])
+    found = hits.next_hit(studio.hits.beats, beat - hits.ONE * 2.0)
+    if found is None:
+        raise ZolvekError("There is no hit further on.", remedy="Begin earlier.")
+    to = max(found - early, 0.0)
+    curve, moved = edits.move(
+        drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met
+    )
+    where = f"{told.strip()} before the hit at {session.project.meter.text(found)}"
+    session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
+
+
+def stamp(
+    studio: Studio, form: str, depth: float, length: str, hold: str = "", **sliders: float
+) -> None:
+    """A form on every hit of the selected span, else of the section at the playhead. `length` and `hold` as
+    they are typed; "" is until the next hit."""
+    _needed(studio)
+    session = studio.session
+    first, last = session.span.beats or session.project.section_at(session.playhead.beat)
+    beats = session.beats_of(length) if length.strip() else None
+    if form == "duck" and beats is not None:
+        held = session.beats_of(hold) if hold.strip() else 0.0
+        beats = max(beats + held, 1e-3)
+        sliders["hold"] = min(held / beats, 0.95)
+    count = 0
+
+    def edit(each: Target) -> Curve:
+        nonlocal count
+        made, count = hits.stamped_on(
+            each.curve, studio.hits.beats, first, last, form, depth, beats, **sliders
+        )
+        return made
+
+    label = BY_KEY[form].label
+    edit_together(session, f"{label} on every hit", edit, NONE_CHOSEN)
+    session.notices.say(f"{label} on {count} hits.")
+
+
+def ask_stamp(studio: Studio) -> None:
+    from zolvek.studio.dialogs import HitsDialog
+
+    _needed(studio)
+    target(studio.session)
+    dialog = studio.ask.filled(HitsDialog)
+    if dialog is not None:
+        stamp(studio, dialog.form_key, dialog.deep.value() / 100.0, dialog.length.text(), dialog.hold.text())  # fmt: skip

@@ -1,0 +1,259 @@
+"""What a track plays by itself: blocks of sound and notes, placed and changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData
+
+from zolvek.core.document import blocks, notes
+from zolvek.core.document.blocks import Block
+from zolvek.core.document.worked_on import counted
+from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LIMITS
+from zolvek.core.model.project import Project, Track
+from zolvek.core.model.source import Clip
+from zolvek.core.records import replace
+from zolvek.core.value.typed import number_of
+from zolvek.formats.from_files import SOUNDS
+from zolvek.sound.lengths import length_of
+from zolvek.studio.context import Studio
+from zolvek.studio.session import Session
+
+LONGEST_FADE = 600.0  # seconds
+
+
+def track_shown(session: Session) -> Track | None:
+    """The focus lane's track, else the shown device's."""
+    if session.focus.id is not None:
+        return session.project.track_of(session.focus.id)
+    shown = session.shown.device
+    return session.project.device_track(shown) if shown is not None else None
+
+
+def own_track(session: Session) -> Track:
+    track = track_shown(session)
+    if track is None:
+        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
+    return track
+
+
+def need_instrument(track: Track) -> None:
+    if not any(device.role in ("instrument", "outside") for device in track.devices):
+        raise ZolvekError(
+            "The track has no instrument to play notes.",
+            track.name,
+            "Add a synth, or drop a sound.",
+        )
+
+
+def empty_words(track: Track) -> str:
+    plays = any(device.role in ("instrument", "outside") for device in track.devices)
+    if track.takes_sends:
+        return "Plays what other tracks send"
+    return "Press twice to draw a note, or drop sounds here" if plays else "Drop sounds here"
+
+
+# --- sounds that are placed ---
+
+
+def sounds_in(data: QMimeData | None) -> list[Path]:
+    """The sound files that are dragged, if nothing else is."""
+    urls = data.urls() if data is not None else []
+    found = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
+    return found if found and all(p.suffix.lower() in SOUNDS for p in found) else []
+
+
+def place(studio: Studio, paths: list[Path], beat: float) -> None:
+    """Sounds on the shown track, one after another from a beat on, read through beside the window."""
+    from zolvek.sound.streams import examine
+
+    track = own_track(studio.session).id
+    label = f"Place {paths[0].name}" if len(paths) == 1 else f"Place {counted(len(paths), 'sound')}"
+
+    def read(told: Callable[[int, int], object]) -> list[float]:
+        return [examine(str(path), told) for path in paths]
+
+    def put(project: Project, seconds: list[float]) -> Project:
+        at = float(project.tempo.seconds(beat))
+        for path, lasts in zip(paths, seconds, strict=True):
+            clip = Clip(float(project.tempo.beats(at)), str(path.resolve()))
+            project, _ = blocks.placed(project, track, clip)
+            at += lasts
+        return project
+
+    studio.deliveries.change(label, read, put, f"{label}.")
+
+
+# --- the picked block ---
+
+
+def picked(session: Session) -> tuple[Block, Clip]:
+    block = session.arranging.block
+    if block is None:
+        raise ZolvekError("No block is selected.", remedy="Press one on the track's strip.")
+    return block, blocks.clip_of(session.project, block)
+
+
+def _name(clip: Clip) -> str:
+    return clip.file.rpartition("/")[2].removeprefix("shipped:")
+
+
+def _change(session: Session, label: str, **changes: object) -> None:
+    block, clip = picked(session)
+    session.document.edit(label, blocks.changed(session.project, block, replace(clip, **changes)))
+
+
+def type_gain(studio: Studio) -> None:
+    block, clip = picked(studio.session)
+    told = studio.ask.text(f"Gain of {_name(clip)}", "In dB:", f"{clip.gain_db:g}")
+    if told is None:
+        return
+    limit = LIMITS["gain"]
+    gain = number_of(told, "dB", limit.low, limit.high, "Gain")
+    studio.session.arranging.pick_block(block)
+    _change(studio.session, f"Gain of {_name(clip)} {gain:+g} dB".replace("-", "−"), gain_db=gain)
+
+
+def type_fades(studio: Studio) -> None:
+    _, clip = picked(studio.session)
+    start = f"{clip.fade_in:g}, {clip.fade_out:g}"
+    told = studio.ask.text(f"Fades of {_name(clip)}", "In and out, in seconds:", start)
+    if told is None:
+        return
+    words = told.replace(",", " ").split()
+    if len(words) not in (1, 2):
+        raise ZolvekError(f"“{told}” can't be read.", remedy="Write two times: 0.5, 2.")
+    times = [number_of(word, "s", 0.0, LONGEST_FADE, "Fade") for word in words]
+    _change(studio.session, f"Fade {_name(clip)}", fade_in=times[0], fade_out=times[-1])
+
+
+def split(session: Session) -> None:
+    """At the playhead."""
+    block, clip = picked(session)
+    made = blocks.split(session.project, block, session.playhead.beat, length_of(clip.file))
+    session.document.edit(f"Split {_name(clip)}", made)
+
+
+def loop(session: Session) -> None:
+    """Repeated to the end of the selected span, else of the section it ends in; again ends it."""
+    block, clip = picked(session)
+    if clip.loop_until is not None:
+        session.document.edit(f"{_name(clip)} once", blocks.looped(session.project, block, None))
+        return
+    lasts = length_of(clip.file)
+    end = blocks.end_of(clip, session.project.tempo, lasts)
+    span = session.span.beats
+    until = span[1] if span and span[1] > end else session.project.section_at(end)[1]
+    until = until if until > end else session.project.length
+    if until <= clip.beat:
+        raise ZolvekError("There is no room to repeat it.", _name(clip), "Move it earlier.")
+    made = blocks.looped(session.project, block, until)
+    session.document.edit(f"{_name(clip)} again and again", made)
+
+
+def duplicate(session: Session) -> None:
+    """Once more, right after itself."""
+    block, clip = picked(session)
+    end = blocks.end_of(clip, session.project.tempo, length_of(clip.file))
+    until = None if clip.loop_until is None else end + (clip.loop_until - clip.beat)
+    twin = replace(clip, beat=end, loop_until=until)
+    made, new = blocks.placed(session.project, block.track, twin)
+    session.arranging.will_be(new)
+    session.document.edit(f"Duplicate {_name(clip)}", made)
+    session.arranging.pick_block(new)
+
+
+def to_track(studio: Studio) -> None:
+    session = studio.session
+    block, clip = picked(session)
+    others = {t.name: t.id for t in session.project.tracks if t.id != block.track}
+    if not others:
+        raise ZolvekError("There is no other track.", remedy="Add one first.")
+    answer = studio.ask.choose("Move the block", f"{_name(clip)} onto:", list(others))
+    if answer is not None:
+        made, new = blocks.moved_to(session.project, block, others[answer])
+        session.arranging.will_be(new)
+        session.document.edit(f"{_name(clip)} onto {answer}", made)
+
+
+# --- the selected notes, or the block ---
+
+
+def _notes(session: Session) -> tuple[str, frozenset[int]]:
+    arranging = session.arranging
+    if arranging.notes_of is None or not arranging.notes:
+        raise ZolvekError("No note is selected.", remedy="Press one on the track's strip.")
+    return arranging.notes_of, arranging.notes
+
+
+def _put(session: Session, label: str, changed: notes.Changed) -> None:
+    made, chosen = changed
+    session.arranging.notes_will_be(str(session.arranging.notes_of), chosen)
+    session.document.edit(label, made)
+
+
+def select_all(session: Session) -> None:
+    track = own_track(session)
+    session.arranging.pick_notes(track.id, frozenset(range(len(track.notes))))
+
+
+def select_span(session: Session) -> None:
+    first, last = session.span.needed()
+    track = own_track(session)
+    found = notes.within(session.project, track.id, first, last, 0, 127)
+    session.arranging.pick_notes(track.id, found)
+
+
+def delete(session: Session) -> None:
+    if session.arranging.block is not None:
+        block, clip = picked(session)
+        session.document.edit(f"Remove {_name(clip)}", blocks.removed(session.project, block))
+        session.arranging.pick_block(None)
+        return
+    track, which = _notes(session)
+    session.document.edit(f"Delete {counted(len(which), 'note')}", notes.removed(session.project, track, which))  # fmt: skip
+    session.arranging.pick_notes(track, frozenset())
+
+
+def transpose(session: Session, by: int) -> None:
+    track, which = _notes(session)
+    _put(session, f"Transpose {counted(len(which), 'note')} by {by:+d} st".replace("-", "−"),
+         notes.moved(session.project, track, which, 0.0, by))  # fmt: skip
+
+
+def nudge(session: Session, way: int) -> None:
+    """The notes, or the block, one step of the grid on."""
+    project, grid = session.project, session.tools.grid
+    if session.arranging.block is not None:
+        block, clip = picked(session)
+        to = max(clip.beat + way * grid.step_at(clip.beat, project.meter), 0.0)
+        session.document.edit(f"Nudge {_name(clip)}", blocks.moved(project, block, to))
+        return
+    track, which = _notes(session)
+    first = min(blocks.track_of(project, track).notes[i].beat for i in which)
+    step = way * grid.step_at(first, project.meter)
+    _put(
+        session, f"Nudge {counted(len(which), 'note')}", notes.moved(project, track, which, step, 0)
+    )
+
+
+def lengthen(session: Session, way: int) -> None:
+    track, which = _notes(session)
+    grid, project = session.tools.grid, session.project
+    first = min(blocks.track_of(project, track).notes[i].beat for i in which)
+    by = way * grid.step_at(first, project.meter)
+    word = "Lengthen" if way > 0 else "Shorten"
+    _put(
+        session,
+        f"{word} {counted(len(which), 'note')}",
+        notes.lengthened(project, track, which, by),
+    )
+
+
+def quantise(session: Session) -> None:
+    track, which = _notes(session)
+    grid = replace(session.tools.grid, on=True)
+    _put(session, f"Quantise {counted(len(which), 'note')} to {grid.label}",
+         notes.quantised(session.project, track, which, grid))  # fmt: skip

@@ -1,0 +1,89 @@
+"""What is known of the project's sound files: how they look, and where their hits are. Found in a process
+beside the window, one file after another, and kept."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core.arrays import Floats
+from zolvek.core.document.chain import sound_files
+from zolvek.studio.background import Background
+from zolvek.studio.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sound.peaks import Peaks
+
+LATER_MS = 60
+Key = tuple[str, str]  # what is looked for, and the file
+
+
+class Sounds(QObject):
+    """`peaks` and `hits` by file. Pictures of all files come first, those of the shown track before
+    others; hits where they are asked for."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.peaks: dict[str, Peaks] = {}
+        self.hits: dict[str, Floats] = {}
+        self.wanted: list[Key] = []
+        self.tried: set[Key] = set()
+        self.going: Key | None = None
+        self.background = Background(self)
+        self.background.done.connect(self._take)
+        self.background.failed.connect(lambda _: self._next())
+        self.later = QTimer(self)
+        self.later.setSingleShot(True)
+        self.later.setInterval(LATER_MS)
+        self.later.timeout.connect(self._look)
+        self.begun = False
+        session.document.changed.connect(self._follow)
+
+    def begin(self) -> None:
+        """After the first picture of the window."""
+        self.begun = True
+        self.later.start()
+
+    def _follow(self) -> None:
+        if self.begun and not self.later.isActive():
+            self.later.start()
+
+    def _look(self) -> None:
+        """Pictures of what the project plays."""
+        for name in sound_files(self.session.project):
+            self.want("peaks", name)
+
+    def want(self, what: str, name: str, first: bool = False) -> None:
+        """Look for "peaks" or "hits" of a file, unless they are known or can't be had."""
+        key = what, name
+        if key in self.tried or not self.begun:
+            return
+        self.tried.add(key)
+        self.wanted.insert(0, key) if first else self.wanted.append(key)
+        if self.going is None:
+            self._next()
+
+    def _next(self) -> None:
+        self.going = self.wanted.pop(0) if self.wanted else None
+        if self.going is not None:
+            self.background.start(*self.going)
+
+    def _take(self, made: Any) -> None:
+        assert self.going is not None
+        what, name = self.going
+        (self.peaks if what == "peaks" else self.hits)[name] = made
+        self._next()
+        self.changed.emit()
+
+    def lengths(self) -> dict[str, float]:
+        """Seconds that files last, as far as they have been read."""
+        return {name: peaks.seconds for name, peaks in self.peaks.items()}
+
+    def close(self) -> None:
+        self.later.stop()
+        self.wanted.clear()
+        self.background.close()
