@@ -18,7 +18,7 @@ from pathlib import Path
 import zolvek
 from PyQt6.QtTest import QTest
 from zolvek.studio.app import start
-app, window = start(None)
+app, window = start(None, demo=True)
 window.complete()
 QTest.qWait(200)
 window.guide()

@@ -19,7 +19,7 @@ from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from zolvek.studio import app as starting
-application, window = starting.start(None)
+application, window = starting.start(None, demo=True)
 window.complete()
 complaints = []
 window.session.notices.notifier.listeners[:] = [lambda error: complaints.append(str(error))]

@@ -47,11 +47,17 @@ class Unit(Protocol):
         """All keys up; what sounds dies away."""
         ...
 
+    def release(self, pitch: int, now: float) -> None:
+        """One key up."""
+        ...
+
 
 class Instrument(Protocol):
     def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats: ...
 
     def release_all(self, now: float) -> None: ...
+
+    def release(self, pitch: int, now: float) -> None: ...
 
 
 class Effect:
@@ -65,6 +71,9 @@ class Effect:
         return Played(sound, self.processor.sent)
 
     def release_all(self, now: float) -> None:
+        pass
+
+    def release(self, pitch: int, now: float) -> None:
         pass
 
 
@@ -83,6 +92,9 @@ class Source:
     def release_all(self, now: float) -> None:
         self.instrument.release_all(now)
 
+    def release(self, pitch: int, now: float) -> None:
+        self.instrument.release(pitch, now)
+
 
 class Passing:
     """Sound goes through as it is."""
@@ -93,6 +105,9 @@ class Passing:
         return Played(block.sound)
 
     def release_all(self, now: float) -> None:
+        pass
+
+    def release(self, pitch: int, now: float) -> None:
         pass
 
 

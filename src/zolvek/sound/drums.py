@@ -91,6 +91,9 @@ class Drums:
     def release_all(self, now: float) -> None:
         """A drum is struck, not held: it rings on."""
 
+    def release(self, pitch: int, now: float) -> None:
+        """As above."""
+
     def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats:
         """Sound of one stretch: float64 (2, frames). `notes`: those that begin in it."""
         frames = controls.stretch.frames

@@ -142,6 +142,11 @@ class Playback:
             self.held = held
             self._send("hold", held)
 
+    def key(self, track: str, pitch: int, strength: float) -> None:
+        """A key of a track's instrument down by hand, or up (no strength)."""
+        with self.lock:
+            self._send("key", track, pitch, strength)
+
     def hear_other(self, on: bool, gains: tuple[float, float] = (1.0, 1.0)) -> None:
         """Hear the other version, or the project again, each at its gain."""
         with self.lock:

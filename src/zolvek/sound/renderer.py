@@ -10,13 +10,14 @@ from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import BYPASS
 from zolvek.core.model.project import Device, Project, Track
+from zolvek.core.model.source import Note
 from zolvek.core.movement.playing import Heard
 from zolvek.core.records import replace
 from zolvek.sound import clips
 from zolvek.sound.controls import Block, Controls, applied_lanes
 from zolvek.sound.devices import Incoming, Unit, make
 from zolvek.sound.mixing import smoothed
-from zolvek.sound.synth import NewNote
+from zolvek.sound.synth import HELD_BY_HAND, NewNote
 
 RATE = 48_000
 TAIL_STEP, TAIL_QUIET, LONGEST_TAIL = 0.25, 1.0, 30.0  # seconds
@@ -42,6 +43,7 @@ class Renderer:
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
+        self.pressed: list[tuple[str, Note]] = []  # keys that have gone down since the last stretch
         self.use(project)
 
     def use(self, project: Project) -> None:
@@ -66,6 +68,16 @@ class Renderer:
         self.release_all()
         self.chased = {track.id for track in self.project.tracks}
         self.frame = self.frame_of(beat)
+
+    def press(self, track: str, pitch: int, strength: float) -> None:
+        """A key of a track's instrument down, by hand: heard with the next stretch, until it is let up."""
+        self.pressed.append((track, Note(0.0, 1.0, pitch, strength)))
+
+    def let_up(self, track: str, pitch: int) -> None:
+        self.pressed = [(k, n) for k, n in self.pressed if (k, n.pitch) != (track, pitch)]
+        for own in self.project.tracks:
+            for device in own.devices if own.id == track else ():
+                self._unit(device).release(pitch, self.clock / self.rate)
 
     def release_all(self) -> None:
         """All keys up; what sounds dies away."""
@@ -142,14 +154,20 @@ class Renderer:
             self.chased.discard(track.id)
             new = [note for note in notes[:low] if note.beat + note.length > first] + new
         if not new:
-            return []
+            return self._by_hand(track)
         begin = self.project.tempo.seconds([note.beat for note in new])
         end = self.project.tempo.seconds([note.beat + note.length for note in new])
         now = self.frame / self.rate
         return [
             NewNote(note, float(b - now), float(e - b))
             for note, b, e in zip(new, begin, end, strict=True)
-        ]
+        ] + self._by_hand(track)
+
+    def _by_hand(self, track: Track) -> list[NewNote]:
+        own = [note for key, note in self.pressed if key == track.id]
+        if own:
+            self.pressed = [(key, note) for key, note in self.pressed if key != track.id]
+        return [NewNote(note, 0.0, 2.0 * HELD_BY_HAND) for note in own]
 
     def _unit(self, device: Device) -> Unit:
         key = device.kind, device.id

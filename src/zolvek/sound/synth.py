@@ -47,6 +47,9 @@ class Voice:
         return min(decayed, released) if self.sustain == 0.0 else released
 
 
+HELD_BY_HAND = 600.0  # seconds, more than any note that is written lasts
+
+
 class NewNote(NamedTuple):
     """A note to begin: seconds after the stretch begins (negative: on already), and how long."""
 
@@ -72,6 +75,12 @@ class Synth:
         """All keys up, as at the end of a loop; what sounds dies away by its own release."""
         for voice in self.voices:
             voice.end = min(voice.end, now)
+
+    def release(self, pitch: int, now: float) -> None:
+        """One key up: those of its voices that are held by hand."""
+        for voice in self.voices:
+            if voice.pitch == pitch and voice.end - now > HELD_BY_HAND:
+                voice.end = now
 
     def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats:
         """Sound of one stretch that begins `now` (seconds): float64 (2, frames).

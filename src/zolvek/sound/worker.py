@@ -98,6 +98,13 @@ class Worker:
         self.other_renderer, self.share = None, self.wanted_share
         self.counted, self.counting = 0, self._count_in(beat, rate, count_in)
 
+    def key(self, track: str, pitch: int, strength: float) -> None:
+        """A key down by hand; with no strength, up."""
+        if self.renderer is not None and strength > 0.0:
+            self.renderer.press(track, pitch, strength)
+        elif self.renderer is not None:
+            self.renderer.let_up(track, pitch)
+
     def more(self, number: int, count: int) -> None:
         if number == self.play_number:
             self.wanted += count
@@ -112,7 +119,7 @@ class Worker:
         self.closing = True
 
     COMMANDS = (
-        "use", "use_other", "hold", "hear_other", "use_metronome", "play", "more", "set_loop", "stop", "close",
+        "use", "use_other", "hold", "hear_other", "use_metronome", "play", "key", "more", "set_loop", "stop", "close",
     )  # fmt: skip
 
     def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:

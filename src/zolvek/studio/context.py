@@ -9,6 +9,7 @@ from PyQt6.QtGui import QAction
 from zolvek.core.model.project import Project
 from zolvek.studio.asking import Ask, Show
 from zolvek.studio.autosave import Autosave
+from zolvek.studio.bench.note_recorder import NoteRecorder
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.deliveries import Deliveries
@@ -41,6 +42,7 @@ class Studio:
         self.loudness = EqualLoudness(self.session, self.player)
         self.recorder = Recorder(self.session, self.player)
         self.outside = Outside(self.session, self.player)
+        self.notes = NoteRecorder(self.session, self.player, self.outside)
         self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)
         self.media = Media(self.session, ask, self.deliveries)

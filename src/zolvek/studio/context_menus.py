@@ -33,8 +33,8 @@ MENUS: dict[str, tuple[str, ...]] = {
     "strip": ("sound-file", "notes-all", "notes-span", LINE, "bar-mark", "marks-fit", "tempo-from-sound", LINE, "hit-next", "hits-snap", "hits-of", LINE, "strip-tall", "strip-fold"),
     "switch": ("slot-here", "switch-remove", "next-slot"),
     "low": LANE,
-    "track": ("mute", "solo", "solo-safe", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
-    "device": ("bypass-device", "device-up", "device-down", LINE, "clear-device", "write-device", "remove-device"),
+    "track": ("mute", "solo", "solo-safe", LINE, "rename-track", "track-colour", "double-track", "track-up", "track-down", "copy-automation", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
+    "device": ("bypass-device", LINE, "rename-device", "double-device", "device-up", "device-down", "device-track", LINE, "clear-device", "write-device", "remove-device"),
     "parameter": ("add-lane", "retarget", LINE, *LANE),
     "dial": ("add-lane", "dial-type", "dial-default", "from-dial", "to-dial", "retarget", LINE, "arm", "bypass", "hide-lane"),
     "take": ("take-hear", "take-solo", "take-mute", LINE, "take-choose", "take-choose-span", "take-let-go", "take-crop", "take-edit", LINE,
@@ -63,6 +63,7 @@ class ContextMenu(QObject):
         by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
         kind = self.pick(None if by_key else event.pos())
         if kind:
+            self.actions.refresh()  # what is pressed has just been selected
             menu = menu_of(self.actions, kind, self.widget)
             at = self.widget.rect().center() if by_key else event.pos()
             menu.popup(self.widget.mapToGlobal(at))

@@ -44,6 +44,7 @@ class Actions(QObject):
             session.look, session.picked, session.shelf, session.arranging,
         ):  # fmt: skip
             part.changed.connect(self._refresh_later)
+        session.playhead.changed.connect(self._refresh_soon)
 
     def give_keys(self, window: QWidget, focus_lane: QWidget) -> None:
         """The keys of each action count in the window, or on the focus lane alone."""
@@ -75,6 +76,11 @@ class Actions(QObject):
         if not self.studio.session.document.in_gesture:
             self.refresh()
         elif not self.refreshing.isActive():
+            self.refreshing.start(DRAGGED_MS)
+
+    def _refresh_soon(self) -> None:
+        """What depends on where the playhead is follows it now and then, not at each of its steps."""
+        if not self.refreshing.isActive():
             self.refreshing.start(DRAGGED_MS)
 
     def refresh(self) -> None:

@@ -26,6 +26,7 @@ class Outside(QObject):
     sent = pyqtSignal(list)  # of Sent
     came = pyqtSignal(tuple, float)  # a message's bytes and its time, from a port's thread
     control_moved = pyqtSignal(str)
+    key_moved = pyqtSignal(int, float, float)  # pitch, strength (0: up), and when
 
     def __init__(self, session: Session, player: Player) -> None:
         super().__init__()
@@ -104,6 +105,10 @@ class Outside(QObject):
         session.passes.learn("")
 
     def _came(self, message: tuple[int, ...], seconds: float) -> None:
+        key = control.read_key(message)
+        if key is not None:
+            self.key_moved.emit(*key, seconds)
+            return
         found = control.read_message(message)
         if found is not None:
             self.move(*found, seconds)

@@ -47,6 +47,7 @@ class Settings:
     time_rows: bool = False  # tempo, meter and sections are shown over the ruler
     strip_folded: bool = False  # the track's sound and notes are out of the way
     strip_tall: bool = False
+    quantise_notes: bool = False  # notes that are recorded begin on the grid
     keep_sound: bool = False  # sound stays at its seconds when the tempo changes
     bench_folded: bool = False  # the dials are out of the way
     index_width: Pixels = 196

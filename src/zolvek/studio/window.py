@@ -130,6 +130,9 @@ class Window(QMainWindow):
     def search(self) -> None:
         self.index.begin_search()
 
+    def rename(self, track: str | None, device: str | None) -> None:
+        self.index.rename(self.index.row_of(track, device))
+
     def give_up(self) -> None:
         self.focus_lane.give_up()
 

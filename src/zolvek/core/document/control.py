@@ -47,6 +47,17 @@ def read_message(message: tuple[int, ...]) -> tuple[str, float] | None:
     return None
 
 
+def read_key(message: tuple[int, ...]) -> tuple[int, float] | None:
+    """The pitch of a key that a MIDI message's bytes tell, and its strength, 0 where it goes up (MIDI 1.0:
+    a note-on of velocity 0 is a note-off); None for another message."""
+    if len(message) != 3 or not all(0 <= byte < 128 for byte in message[1:]):
+        return None
+    kind = message[0] & 0xF0
+    if kind not in (0x80, 0x90):
+        return None
+    return message[1], message[2] / 127.0 if kind == 0x90 else 0.0
+
+
 def mapped(project: Project, control: str, device: str, parameter: str) -> Project:
     """The control moves this parameter from now on, and nothing else; the parameter may be moved
     by several controls."""

@@ -10,7 +10,7 @@ from zolvek.core.document.blocks import track_of
 from zolvek.core.document.parts import with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
-from zolvek.core.model.project import Project
+from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
@@ -32,6 +32,16 @@ def _checked(project: Project, track: str, which: Iterable[int]) -> tuple[list[N
     if not rows:
         raise ZolvekError("No note is selected.", remedy="Press one on the track's strip.")
     return notes, rows
+
+
+def need_instrument(track: Track) -> None:
+    """Raises ZolvekError for a track that plays no notes."""
+    if not any(device.role in ("instrument", "outside") for device in track.devices):
+        raise ZolvekError(
+            "The track has no instrument to play notes.",
+            track.name,
+            "Add a synth, or drop a sound.",
+        )
 
 
 def added(project: Project, track: str, note: Note) -> Changed:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import re
 from pathlib import Path
 
 from zolvek.core.document import fitting
@@ -89,7 +90,7 @@ def fit_to(session: Session, text: str) -> None:
     """ "4": so many between any two; "4, 4, 8": as many as there are gaps."""
     marks, project = session.arranging.marks, session.project
     words = text.replace(",", " ").split()
-    if not words or not all(word.isdigit() and 0 < int(word) < 10_000 for word in words):
+    if not words or not all(re.fullmatch("[1-9][0-9]{0,3}", word) for word in words):
         raise ZolvekError(f"“{text}” is no count of bars.", remedy="Write 4, or 4, 4, 8.")
     counts = [int(word) for word in words]
     if len(counts) == 1:

@@ -49,7 +49,12 @@ def save_as(studio: Studio, name: str) -> None:
 def rename(studio: Studio) -> None:
     session, pattern = studio.session, picked(studio.session)
     told = studio.ask.text("Rename the pattern", "Name:", pattern.name)
-    name = told.strip() if told is not None else pattern.name
+    if told is not None:
+        rename_to(session, told)
+
+
+def rename_to(session: Session, name: str) -> None:
+    pattern, name = picked(session), " ".join(name.split())
     if name != pattern.name:
         session.shelf.rename(pattern.name, name)
         session.picked.pick_pattern(name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 
 from zolvek.core.document import bars, naming, sections, timing
@@ -215,7 +216,7 @@ def end_typed(studio: Studio, text: str) -> None:
     session = studio.session
     meter = session.project.meter
     clean = text.strip().lower().removesuffix("bars").removesuffix("bar").strip()
-    if clean.isdigit():
+    if re.fullmatch("[0-9]{1,9}", clean):
         LIMITS["bar"].need(int(clean), "bars")
         end = meter.bar_beat(int(clean) + 1)
     else:

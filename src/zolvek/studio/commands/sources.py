@@ -18,34 +18,11 @@ from zolvek.core.records import replace
 from zolvek.core.value.typed import number_of
 from zolvek.formats.from_files import SOUNDS
 from zolvek.sound.lengths import length_of
+from zolvek.studio.commands.devices import own_track
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 
 LONGEST_FADE = 600.0  # seconds
-
-
-def track_shown(session: Session) -> Track | None:
-    """The focus lane's track, else the shown device's."""
-    if session.focus.id is not None:
-        return session.project.track_of(session.focus.id)
-    shown = session.shown.device
-    return session.project.device_track(shown) if shown is not None else None
-
-
-def own_track(session: Session) -> Track:
-    track = track_shown(session)
-    if track is None:
-        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
-    return track
-
-
-def need_instrument(track: Track) -> None:
-    if not any(device.role in ("instrument", "outside") for device in track.devices):
-        raise ZolvekError(
-            "The track has no instrument to play notes.",
-            track.name,
-            "Add a synth, or drop a sound.",
-        )
 
 
 def empty_words(track: Track) -> str:

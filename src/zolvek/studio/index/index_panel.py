@@ -9,7 +9,6 @@ from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -18,10 +17,11 @@ from PyQt6.QtWidgets import (
 from zolvek.core.model.project import Lane
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.meter import height
+from zolvek.studio.commands import naming
 from zolvek.studio.commands.controls import add_touched_lane, touch
 from zolvek.studio.commands.devices import mute_track, solo_track
 from zolvek.studio.fields import Search
-from zolvek.studio.keys import LETTERS_ACT
+from zolvek.studio.index.tree import DEVICE, TRACK, Tree
 from zolvek.studio.lanes.painting import diamond
 from zolvek.studio.session import Session
 
@@ -29,8 +29,6 @@ Levels = Callable[[], dict[str, float]]
 MANY, CROWD = 9, 20  # parameters from which on they stand in groups, and those are closed
 TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
 MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
-TRACK = Qt.ItemDataRole.UserRole + 2  # the id of a track's own row
-DEVICE = Qt.ItemDataRole.UserRole + 3  # the id of a device's own row
 INK = Qt.ItemDataRole.UserRole + 4  # the number of a lane's colour
 LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
 WORDS = {
@@ -103,17 +101,6 @@ class Marks(QStyledItemDelegate):
         painter.restore()
 
 
-class Tree(QTreeWidget):
-    """Letters act here as they do on the lane: what is looked for is typed into the field above."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setProperty(LETTERS_ACT, True)
-
-    def keyboardSearch(self, search: str | None) -> None:
-        pass
-
-
 class IndexPanel(QWidget):
     """`levels` tells each track's highest sample in what is heard now."""
 
@@ -124,7 +111,10 @@ class IndexPanel(QWidget):
         self.search = Search("Find a parameter")
         self.search.textChanged.connect(self._filter)
         self.search.returnPressed.connect(self._take_first)
-        self.tree = Tree()
+        self.tree = Tree(
+            lambda *where: session.notices.try_to(lambda: naming.move_track(session, *where)),
+            lambda *where: session.notices.try_to(lambda: naming.move_device(session, *where)),
+        )
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)
         self.tree.setUniformRowHeights(True)
@@ -135,7 +125,8 @@ class IndexPanel(QWidget):
         self.tree.setItemDelegate(Marks(session, levels, self.tree))
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.currentItemChanged.connect(self._touch)
-        self.tree.itemDoubleClicked.connect(lambda *_: add_touched_lane(session))
+        self.tree.itemDoubleClicked.connect(self._press_twice)
+        self.tree.itemChanged.connect(self._typed)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 4, 4, 4)
         layout.setSpacing(6)
@@ -192,10 +183,12 @@ class IndexPanel(QWidget):
             head = QTreeWidgetItem([track.name])
             head.setFont(0, themes.font(9.5, themes.QFont.Weight.DemiBold))
             head.setData(0, TRACK, track.id)
+            self.tree.prepare(head)
             self.tree.addTopLevelItem(head)
             for device in track.devices:
                 group = QTreeWidgetItem([device.name])
                 group.setData(0, DEVICE, device.id)
+                self.tree.prepare(group)
                 head.addChild(group)
                 grouped: dict[str, QTreeWidgetItem] = {}
                 for parameter in device.favourites_first:
@@ -313,6 +306,43 @@ class IndexPanel(QWidget):
             item = self.tree.topLevelItem(row)
             if item is not None and viewport is not None:
                 viewport.update(self.tree.visualItemRect(item))
+
+    def _press_twice(self, item: QTreeWidgetItem) -> None:
+        """On a parameter: its lane. On a track or a device: its name, to be typed there."""
+        if item.data(0, TARGET):
+            add_touched_lane(self.session)
+        else:
+            self.rename(item)
+
+    def rename(self, item: QTreeWidgetItem | None = None) -> None:
+        """Type another name where the row of a track or a device stands; else the current one."""
+        item = self.tree.currentItem() if item is None else item
+        if item is not None and (item.data(0, TRACK) or item.data(0, DEVICE)):
+            self.tree.setCurrentItem(item)
+            self.tree.scrollToItem(item)
+            self.tree.editItem(item, 0)
+
+    def _typed(self, item: QTreeWidgetItem) -> None:
+        track, device, text = item.data(0, TRACK), item.data(0, DEVICE), item.text(0)
+        session = self.session
+        if not (track or device) or text == naming.name_of(session, track, device):
+            return
+        if not session.notices.try_to(lambda: naming.rename(session, track, device, text)):
+            self.tree.blockSignals(True)
+            item.setText(0, naming.name_of(session, track, device))
+            self.tree.blockSignals(False)
+
+    def row_of(self, track: str | None, device: str | None) -> QTreeWidgetItem | None:
+        """The row of a track, or of a device."""
+        for top in range(self.tree.topLevelItemCount()):
+            head = self.tree.topLevelItem(top)
+            for item in (head, *(head.child(i) for i in range(head.childCount()))) if head else ():
+                if item is not None and (
+                    (track and item.data(0, TRACK) == track)
+                    or (device and item.data(0, DEVICE) == device)
+                ):
+                    return item
+        return None
 
     def _hear(self) -> None:
         levels = self.levels()

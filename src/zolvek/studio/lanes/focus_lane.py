@@ -57,7 +57,7 @@ class FocusLane(QWidget):
         self.session, self.view = session, view
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(160)
+        self.setMinimumHeight(96)
         self.setObjectName(FOCUS_LANE)
         self.setAccessibleName("Focus lane")
         self.setAccessibleDescription("The curve of the chosen parameter: draw and drag points")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from zolvek.studio.action_buttons import ActionButton
+from zolvek.studio.commands.lanes import change
 from zolvek.studio.commands.leaving import Mode, modes
 from zolvek.studio.context import Studio
+from zolvek.studio.in_place import InPlace
 from zolvek.studio.widgets import Elided
 
 
@@ -78,6 +80,9 @@ class Head(QWidget):
         super().__init__()
         self.session = session = studio.session
         self.name = Elided("What the focus lane drives", "heading")
+        self.name.setToolTip("Press twice to give the lane a name of your own")
+        self.name.installEventFilter(self)
+        self.field = InPlace(self)
         self.modes = Modes(studio)
         self.note = Elided("Reach, points and state of the lane")
         row = QHBoxLayout(self)
@@ -92,6 +97,20 @@ class Head(QWidget):
         for part in (session.focus, session.document, session.passes):
             part.changed.connect(self.refresh)
         self.refresh()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A double press on the name: another one is typed there."""
+        lane = self.session.lane
+        if (
+            lane is not None
+            and event is not None
+            and event.type() == QEvent.Type.MouseButtonDblClick
+        ):
+            area = QRectF(self.name.geometry()).adjusted(-4, 3, 0, -3)
+            self.field.ask(area, "Name of the lane", lane.name, lambda text: change(
+                self.session, "Name the lane", name=" ".join(text.split())))  # fmt: skip
+            return True
+        return False
 
     def _give_room(self) -> None:
         self.note.setVisible(not self.modes.keys)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF
 from zolvek.studio.lanes.frame import GRAB, HANDLES, Frame, Handle
 from zolvek.studio.viewport import Viewport
 
+ASIDE = 9.0  # pixels
 SCALE = 64  # pixels at the left for the value scale
 PAD = 12  # above value 1 and below value 0
 
@@ -61,7 +62,10 @@ class Plot(NamedTuple):
 
     def spot(self, handle: Handle, frame: Frame) -> QPointF:
         box = self.box(frame)
-        return QPointF(box.left() + handle.x * box.width(), box.bottom() - handle.y * box.height())
+        # Those beside the frame stand off it: a point often lies on its edge.
+        aside = ASIDE * (2.0 * handle.x - 1.0) if handle.y == 0.5 else 0.0
+        x = box.left() + handle.x * box.width() + aside
+        return QPointF(x, box.bottom() - handle.y * box.height())
 
     def handle_at(self, at: QPointF, frame: Frame | None) -> Handle | None:
         if frame is None or at.x() < SCALE:

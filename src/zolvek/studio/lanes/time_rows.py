@@ -10,8 +10,8 @@ from zolvek.studio import theme as themes
 from zolvek.studio.bench.player import Player
 from zolvek.studio.commands import piece
 from zolvek.studio.context import Studio
+from zolvek.studio.in_place import InPlace
 from zolvek.studio.lanes import time_drags
-from zolvek.studio.lanes.in_place import InPlace
 from zolvek.studio.lanes.painting import diamond, shown_bars
 from zolvek.studio.lanes.plot import SCALE
 from zolvek.studio.lanes.tempo_scale import TempoScale, way_of

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDragMoveEvent,
@@ -18,10 +18,12 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.document import notes
 from zolvek.core.document.blocks import Block
 from zolvek.core.model.project import Track
 from zolvek.studio import theme as themes
 from zolvek.studio.commands import sources
+from zolvek.studio.commands.devices import track_shown
 from zolvek.studio.context import Studio
 from zolvek.studio.lanes import painting, strip_picture
 from zolvek.studio.lanes.plot import SCALE
@@ -29,6 +31,7 @@ from zolvek.studio.lanes.strip_drags import BlockDrag, BoxDrag, DrawDrag, NoteDr
 from zolvek.studio.lanes.strip_picture import Strip, fade_handles
 
 LOW, TALL = 64, 168
+LEAST = 36  # where there is little room
 NEAR = 5.0  # pixels
 HINTS = {
     "block": "Drag the block · its ends trim it · the rings fade it · Ctrl frees it from the grid",
@@ -84,7 +87,7 @@ class TrackStrip(QWidget):
     @property
     def track(self) -> Track | None:
         """The focus lane's track, else the shown device's."""
-        return sources.track_shown(self.session)
+        return track_shown(self.session)
 
     def strip(self) -> Strip | None:
         track = self.track
@@ -96,8 +99,13 @@ class TrackStrip(QWidget):
     def _fold(self) -> None:
         settings = self.session.settings
         self.setVisible(not settings.strip_folded)
-        self.setFixedHeight(TALL if settings.strip_tall else LOW)
+        self.setMinimumHeight(LEAST)
+        self.setMaximumHeight(TALL if settings.strip_tall else LOW)
+        self.updateGeometry()
         self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, self.maximumHeight())
 
     def _follow(self) -> None:
         project, track = self.session.project, self.track
@@ -206,7 +214,7 @@ class TrackStrip(QWidget):
 
     def _draw(self, strip: Strip, at: QPointF) -> None:
         """A note that begins with the step of the grid that is pressed."""
-        sources.need_instrument(strip.track)
+        notes.need_instrument(strip.track)
         grid, meter = self.session.tools.grid, strip.project.meter
         under = max(strip.beat(at.x()), 0.0)
         beat = float(grid.snap(under, meter))

@@ -19,6 +19,7 @@ from zolvek.studio.action_buttons import ActionButton, action_buttons
 from zolvek.studio.commands import patterns
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import Search
+from zolvek.studio.in_place import RowName
 from zolvek.studio.lanes.painting import draw_curve
 from zolvek.studio.viewport import Viewport
 from zolvek.studio.widgets import button, column, field_label, heading, note
@@ -27,7 +28,7 @@ THUMBNAIL = QSize(64, 26)
 NAME = Qt.ItemDataRole.UserRole
 LIBRARY_BUTTONS = (
     (("Save selection…", "pattern-save"), ("Place", "pattern-place")),
-    (("Rename…", "pattern-rename"), ("Delete", "pattern-delete"), ("Undo", "pattern-undo")),
+    (("Delete", "pattern-delete"), ("Undo", "pattern-undo")),
 )
 
 
@@ -53,6 +54,8 @@ class PatternsPanel(QWidget):
         self.fault = note()
         self.fault.setProperty("role", "fault")
         layout.addWidget(self.fault)
+        self.naming = RowName(self.list, lambda text: patterns.rename_to(session, text))
+        layout.addWidget(button("Rename", self._rename, tip="Where its name stands"))
         layout.addLayout(action_buttons(studio, LIBRARY_BUTTONS))
         layout.addWidget(note("Place fills the selected span, or puts it once at the playhead."))
         layout.addWidget(field_label("Slots of this lane"))
@@ -75,6 +78,10 @@ class PatternsPanel(QWidget):
         session.shelf.changed.connect(self._show)
         self.reload()
         self._show_slots()
+
+    def _rename(self) -> None:
+        if self.session.picked.pattern is not None:
+            self.naming.begin("Name of the pattern", self.session.picked.pattern)
 
     def reload(self) -> None:
         """Read the library anew; files that can't be read are named and left out."""

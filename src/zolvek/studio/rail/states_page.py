@@ -29,6 +29,7 @@ from zolvek.studio import theme as themes
 from zolvek.studio.commands.devices import chosen_device, own_states, shown_track
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import Entry
+from zolvek.studio.in_place import RowName
 from zolvek.studio.widgets import button, field_label, note, page_layout
 
 STATE = Qt.ItemDataRole.UserRole
@@ -63,6 +64,7 @@ class StatesPage(QWidget):
         self.list.setMinimumHeight(76)
         self.list.setMaximumHeight(110)
         self.list.currentItemChanged.connect(lambda *_: self._compare())
+        self.naming = RowName(self.list, self._renamed)
         layout.addWidget(self.list)
         self.table = QTreeWidget()
         self.table.setHeaderLabels(["", "State", "Now"])
@@ -77,7 +79,7 @@ class StatesPage(QWidget):
             (("From preset…", self.keep_preset, ""), ("Whole chain", self.keep_chain, "All devices of the track")),
             (("Keep ticked", self.keep_ticked, "Only the ticked parameters of the chosen state"), ("Copy to…", self.copy, "To another device of the kind")),
             (("Go there", self.go, "Turn the controls to the state"), ("Update", self.update_state, "To the controls as they stand; linked morphs follow")),
-            (("Rename…", self.rename, ""), ("Delete", self.delete, "")),
+            (("Rename", self.rename, "Where its name stands"), ("Delete", self.delete, "")),
             (("Write…", self.write, "All states of the device to a file"), ("Read…", self.read, "States from a file")),
         )  # fmt: skip
         for row in rows:
@@ -252,14 +254,15 @@ class StatesPage(QWidget):
         )
 
     def rename(self) -> None:
-        state = self._needed()
-        name = self.studio.ask.text("Name the state", "Name:", state.name)
-        if name is not None and name.strip():
-            project = self.session.project
-            renamed = tuple(
-                replace(s, name=name.strip()) if s.id == state.id else s for s in project.states
-            )
-            self.session.document.edit("Name the state", replace(project, states=renamed))
+        self.naming.begin("Name of the state", self._needed().name)
+
+    def _renamed(self, name: str) -> None:
+        state, name = self._needed(), " ".join(name.split())
+        if not name:
+            raise ZolvekError("A state needs a name.", remedy="Write one.")
+        project = self.session.project
+        renamed = tuple(replace(s, name=name) if s.id == state.id else s for s in project.states)
+        self.session.document.edit(f"Name the state {name}", replace(project, states=renamed))
 
     def delete(self) -> None:
         state = self._needed()

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QListWidget, QWidget
 
 from zolvek.studio.fields import Entry
 
@@ -50,3 +50,23 @@ class InPlace(Entry):
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
         self.hide()
+
+
+class RowName(InPlace):
+    """Over a row of a list: `renamed` is told the new name."""
+
+    def __init__(self, rows: QListWidget, renamed: Callable[[str], object]) -> None:
+        viewport = rows.viewport()
+        assert viewport is not None
+        super().__init__(viewport)
+        self.rows, self.renamed = rows, renamed
+
+    def begin(self, name: str, text: str) -> None:
+        """Ask for another name over the current row."""
+        item = self.rows.currentItem()
+        if item is None:
+            return
+        self.rows.scrollToItem(item)
+        area = QRectF(self.rows.visualItemRect(item)).adjusted(0, 1, 0, -1)
+        area.setHeight(min(area.height(), 24.0))
+        self.ask(area, name, text, self.renamed)
