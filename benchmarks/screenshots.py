@@ -15,11 +15,15 @@ from PyQt6.QtWidgets import QApplication
 from benchmarks import hardness
 from zolvek.core.curve import shaping
 from zolvek.core.curve.building import curve
+from zolvek.core.document import blocks
+from zolvek.core.document.blocks import Block
 from zolvek.core.document.comping import auditioned
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import bar, build
 from zolvek.formats.midi.report import report
 from zolvek.studio.actions.table import shortcuts_page
 from zolvek.studio.app import application, make_window
+from zolvek.studio.commands import hits, piece
 from zolvek.studio.commands.scope import shape_scope
 from zolvek.studio.fields import SeedEntry
 from zolvek.studio.lanes.hits import Hit
@@ -28,6 +32,7 @@ from zolvek.studio.rail.listen_panel import ListenPanel
 from zolvek.studio.rail.morph_panel import MorphPanel
 from zolvek.studio.rail.movement_panel import MovementPanel
 from zolvek.studio.rail.patterns_panel import PatternsPanel
+from zolvek.studio.rail.piece_panel import PiecePanel
 from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.rail.thin_panel import ThinPanel
 from zolvek.studio.settings import Settings
@@ -223,6 +228,53 @@ def _export(window: Window) -> None:
     page.stale = False
 
 
+def _beginning(window: Window) -> None:
+    window.beginning()
+
+
+def _time(window: Window) -> None:
+    session = window.session
+    window.action("time-rows").trigger()
+    window.rail.show_step("step-piece")
+    for number, colour in ((1, 2), (3, 3), (4, 1)):
+        piece.change_section(session, number, "Colour", colour=colour)
+    session.arranging.pick_section(1)
+    window.action("version-new").trigger()
+    session.span.choose((bar(9), bar(17)))
+    shape_scope(session, "Scale", lambda piece_: shaping.scaled(piece_, 0.55, 0.2))
+    session.span.choose(None)
+    panel = window.rail.shown["step-piece"].widget()
+    assert isinstance(panel, PiecePanel)
+    panel.versions.setCurrentRow(0)
+    session.playhead.go(bar(13))
+
+
+def _blocks(window: Window) -> None:
+    """A sound that is split and fades in, and a duck on every note of another track."""
+    session, studio = window.session, window.studio
+    studio.sounds.begin()
+    session.focus.on("fog-strip.level")
+    _wait(lambda: bool(studio.sounds.peaks))
+    fog = session.project.track_of("fog-strip.level")
+    block = Block(fog.id, 0)
+    session.playhead.go(bar(13))
+    session.arranging.pick_block(block)
+    window.action("block-split").trigger()
+    session.arranging.pick_block(Block(fog.id, 1))
+    clip = session.project.track_of("fog-strip.level").clips[1]
+    made = blocks.changed(
+        session.project, Block(fog.id, 1), replace(clip, fade_in=1.4, gain_db=-3.0)
+    )
+    session.document.edit("Fade", made)
+    studio.hits.choose(session.project.track_of("mallet.transpose").id)
+    studio.view.show(bar(11), 5 * 4.0)
+    session.span.choose((bar(13), bar(15)))
+    hits.stamp(studio, "duck", 0.5, "1/16", "1/32")
+    session.span.choose(None)
+    window.action("hits-snap").trigger()
+    session.arranging.pick_block(Block(fog.id, 1))
+
+
 SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("main-window", "vellum", _cast_off),
     ("lamp-theme", "lamp", _lamp),
@@ -230,6 +282,9 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("patterns", "vellum", _patterns),
     ("useful-reach", "vellum", _reach),
     ("compare", "lamp", _compare),
+    ("beginning", "vellum", _beginning),
+    ("time", "vellum", _time),
+    ("blocks", "vellum", _blocks),
     ("devices", "vellum", _devices),
     ("movement", "vellum", _movement),
     ("layers", "vellum", _layers),
@@ -253,6 +308,8 @@ def make(docs: Path) -> int:
         window.resize(*SIZE)
         window.show()
         window.complete()
+        window.studio.sounds.begin()
+        _wait(lambda: bool(window.studio.sounds.peaks))
         _settle(app)
         prepare(window)
         for seed in window.findChildren(SeedEntry):

@@ -28,7 +28,10 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
             meter or "4/4",
             1 if files else beginning.BARS,
         )
-        project = from_files.with_files(start, from_files.read(files), not own_time)
+        brought = from_files.read(files)
+        project = from_files.with_files(start, brought, not own_time)
+        if from_files.left_out(brought):
+            click.echo(f"Left out: {from_files.left_out(brought)}.", err=True)
     else:
         project = beginning.fresh()
     project_file.save(project, output)

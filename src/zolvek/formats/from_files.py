@@ -26,11 +26,12 @@ Adding = Callable[[Project, bool], Project]
 
 class Brought(NamedTuple):
     """A file that has been read: `add` puts its track into a project, with the file's own tempo, meter and
-    sections if it has such and they are wanted."""
+    sections if it has such and they are wanted; `left_out` says what of it has no place here."""
 
     path: Path
     has_time: bool
     add: Adding
+    left_out: str = ""
 
 
 def read(
@@ -75,6 +76,11 @@ def with_files(project: Project, brought: Sequence[Brought], takes_time: bool) -
     return project
 
 
+def left_out(brought: Sequence[Brought]) -> str:
+    """What of the files has no place here, as a person would say it; "" where all has."""
+    return "; ".join(f"{each.path.name}: {each.left_out}" for each in brought if each.left_out)
+
+
 def _coloured(project: Project, before: set[str]) -> Project:
     """New tracks in inks that differ from their neighbours'."""
     tracks = tuple(
@@ -89,7 +95,10 @@ def _midi(path: Path, _: Progress | None) -> Brought:
 
     score: Any = file_in.load(path)
     curves = file_in.fitted(score, JOIN_WITHIN)
-    return Brought(path, True, lambda project, time: file_in.imported(project, score, curves, time))
+    return Brought(
+        path, True, lambda project, time: file_in.imported(project, score, curves, time),
+        score.told_left_out,
+    )  # fmt: skip
 
 
 def _device(path: Path, _: Progress | None) -> Brought:

@@ -33,12 +33,14 @@ def peaks_of(name: str, progress: Progress | None = None) -> Peaks:
             for block in file.blocks(
                 step * A_SECOND * BLOCK_SECONDS, dtype="float32", always_2d=True
             ):
-                whole = -(-len(block) // step) * step
-                rows = np.zeros((whole, block.shape[1]), np.float32)
-                rows[: len(block)] = np.nan_to_num(block)
-                parts = rows.reshape(-1, step * block.shape[1])
-                lows.append(parts.min(axis=1))
-                highs.append(parts.max(axis=1))
+                whole = len(block) // step * step
+                for rows in (
+                    block[:whole].reshape(-1, step * block.shape[1]),
+                    block[whole:].reshape(1, -1),
+                ):
+                    if rows.size:
+                        lows.append(rows.min(axis=1))
+                        highs.append(rows.max(axis=1))
                 done += len(block)
                 if progress:
                     progress(done, file.frames)
@@ -46,4 +48,5 @@ def peaks_of(name: str, progress: Progress | None = None) -> Peaks:
             raise ZolvekError("The sound file is damaged.", name, "Replace it.") from error
     if not lows:
         raise ZolvekError("The sound file is empty.", name, "Replace it.")
-    return Peaks(np.concatenate(lows), np.concatenate(highs), done / rate)
+    low, high = (np.nan_to_num(np.concatenate(each), copy=False) for each in (lows, highs))
+    return Peaks(low, high, done / rate)

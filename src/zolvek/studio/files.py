@@ -7,7 +7,7 @@ from pathlib import Path
 from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.formats.from_files import KINDS, Brought, read, with_files
+from zolvek.formats.from_files import KINDS, Brought, left_out, read, with_files
 from zolvek.sound import clips
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
@@ -152,7 +152,9 @@ class Files:
             self._release()
             self._show(with_files(timed(bars=1), brought, True), None)
             self.document.mark_unsaved()
-            self.session.notices.say(f"{counted(len(brought), 'file')} brought in.")
+            gone = left_out(brought)
+            more = f" Left out: {gone}." if gone else ""
+            self.session.notices.say(f"{counted(len(brought), 'file')} brought in.{more}")
 
         label = counted(len(found), "file")
         self.deliveries.run(label, lambda told: read(found, told), done, "")

@@ -53,9 +53,11 @@ class Sounds(QObject):
             self.later.start()
 
     def _look(self) -> None:
-        """Pictures of what the project plays."""
+        """Pictures of what the project plays, then what else is wanted."""
         for name in sound_files(self.session.project):
             self.want("peaks", name)
+        if self.going is None:
+            self._next()
 
     def want(self, what: str, name: str, first: bool = False) -> None:
         """Look for "peaks" or "hits" of a file, unless they are known or can't be had."""
@@ -64,8 +66,9 @@ class Sounds(QObject):
             return
         self.tried.add(key)
         self.wanted.insert(0, key) if first else self.wanted.append(key)
-        if self.going is None:
-            self._next()
+        self.wanted.sort(key=lambda each: each[0] != "peaks")  # pictures are quick
+        if self.going is None and not self.later.isActive():
+            self.later.start()  # so that what is wanted together is looked for in its order
 
     def _next(self) -> None:
         self.going = self.wanted.pop(0) if self.wanted else None

@@ -172,11 +172,18 @@ class Reader:
 
     def tempo(self, tick: int, track: int, data: bytes) -> None:
         if len(data) >= 3:
-            self.tempos.append((tick, int.from_bytes(data[:3], "big")))
+            micros = int.from_bytes(data[:3], "big")
+            self.tempos.append((tick, micros))
+            if not micros or not LIMITS["bpm"].holds(60e6 / micros):
+                self.left_out["tempos out of range"] += 1
 
     def meter(self, tick: int, track: int, data: bytes) -> None:
         if len(data) >= 2 and data[1] < 16:
-            self.meters.append((tick, data[0], 1 << data[1]))
+            count, unit = data[0], 1 << data[1]
+            if 1 <= count <= 64 and unit <= 32:
+                self.meters.append((tick, count, unit))
+            else:
+                self.left_out["meters that are none"] += 1
 
     def marker(self, tick: int, track: int, data: bytes) -> None:
         text = _text(data)
@@ -304,8 +311,6 @@ def _meter(meters: list[tuple[int, int, int]], ticks: int) -> list[MeterPoint]:
     """Meters at the bars they begin at; one in the midst of a bar begins at the next."""
     points, start = [MeterPoint(1, 4, 4)], 0.0  # the beat at which the last one begins
     for tick, count, unit in sorted(meters):
-        if not (1 <= count <= 64 and unit in (1, 2, 4, 8, 16, 32)):
-            continue
         last = points[-1]
         length = last.count * 4.0 / last.unit
         bars = int(np.ceil((tick / ticks - start) / length - 1e-6))
