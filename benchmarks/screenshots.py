@@ -54,6 +54,12 @@ def _backdrop(window: Window) -> None:
     _wait(lambda: backdrops.shown() is not None)
 
 
+def _sounds(window: Window) -> None:
+    """What sound files look like is known."""
+    window.studio.sounds.begin()
+    _wait(lambda: bool(window.studio.sounds.peaks))
+
+
 def _cast_off(window: Window) -> None:
     _backdrop(window)
     window.studio.view.show(bar(8), bar(19) - bar(8))
@@ -252,9 +258,7 @@ def _time(window: Window) -> None:
 def _blocks(window: Window) -> None:
     """A sound that is split and fades in, and a duck on every note of another track."""
     session, studio = window.session, window.studio
-    studio.sounds.begin()
     session.focus.on("fog-strip.level")
-    _wait(lambda: bool(studio.sounds.peaks))
     fog = session.project.track_of("fog-strip.level")
     block = Block(fog.id, 0)
     session.playhead.go(bar(13))
@@ -308,8 +312,7 @@ def make(docs: Path) -> int:
         window.resize(*SIZE)
         window.show()
         window.complete()
-        window.studio.sounds.begin()
-        _wait(lambda: bool(window.studio.sounds.peaks))
+        _sounds(window)
         _settle(app)
         prepare(window)
         for seed in window.findChildren(SeedEntry):
