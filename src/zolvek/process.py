@@ -5,8 +5,10 @@ Neither the current folder nor, where this process is isolated, PYTHON… variab
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
+from typing import BinaryIO
 
 SOURCE = str(Path(__file__).resolve().parents[1])
 BEGIN = (
@@ -19,3 +21,12 @@ def command(module: str, *arguments: str) -> list[str]:
     """The command line that runs a module of the program as a process."""
     alone = "-I" if sys.flags.isolated else "-P"
     return [sys.executable, alone, "-c", BEGIN, SOURCE, module, *arguments]
+
+
+def own_output() -> BinaryIO:
+    """The standard output for this process's own use: what else prints, such as a plugin, goes to the
+    error output."""
+    sys.stdout.flush()
+    own = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+    return own

@@ -94,7 +94,8 @@ class TheGrid(unittest.TestCase):
         beats = np.random.default_rng(3).uniform(0, 40, 300)
         for kind in GRID_KINDS:
             for division in BARS if kind == "bars" else DIVISIONS:
-                grid = Grid(division, kind)
+                hits = tuple(np.linspace(0.3, 79.0, 91) if kind == "hits" else ())
+                grid = Grid(division, kind, hits=hits)
                 lines = grid.lines(0.0, 80.0, METER)
                 nearest = np.abs(beats[:, None] - lines).min(axis=1)
                 snapped = grid.snap(beats, METER)

@@ -17,6 +17,7 @@ from zolvek import __version__
 from zolvek.cli.curves import curve
 from zolvek.cli.deliver import COMMANDS as DELIVERIES
 from zolvek.cli.movements import COMMANDS as MOVEMENTS
+from zolvek.cli.plugins import COMMANDS as PLUGINS
 from zolvek.cli.projects import COMMANDS as PROJECTS
 from zolvek.cli.sounds import COMMANDS as SOUNDS
 from zolvek.core.errors import Failure, ZolvekError
@@ -71,7 +72,7 @@ def _window(path: Path | None, demo: bool = False) -> None:
     sys.exit(run(path, demo))
 
 
-for command in (*PROJECTS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):
+for command in (*PROJECTS, *PLUGINS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):
     zolvek.add_command(command)
 
 

@@ -87,12 +87,19 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
 
 @click.command()
 @click.argument("kind", required=False)
-def devices(kind: str | None) -> None:
+@click.option("--plugin", help="The id of an installed plugin: its own description instead.")
+def devices(kind: str | None, plugin: str | None) -> None:
     """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
     import msgspec
 
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
 
+    if plugin is not None:
+        from zolvek.sound.lv2.world import kind_of
+
+        row = plain(kind_of(plugin))
+        click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
+        return
     if kind is not None and kind not in DEVICE_KINDS:
         raise ZolvekError(
             f"There is no device “{kind}”.", "KIND", f"There are {', '.join(DEVICE_KINDS)}."

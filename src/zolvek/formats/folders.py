@@ -39,6 +39,11 @@ def data() -> Path:
     return _own(platformdirs.user_data_dir)
 
 
+def cache() -> Path:
+    """What can be found again: descriptions of plugins. Raises ZolvekError where there is no home."""
+    return _own(platformdirs.user_cache_dir)
+
+
 def home() -> Path:
     """Where a file dialog begins: the home folder, or the present one where there is none."""
     try:

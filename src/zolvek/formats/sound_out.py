@@ -6,6 +6,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -96,6 +97,12 @@ def _dithered(blocks: Iterator[np.ndarray], form: SoundForm) -> Iterator[np.ndar
             noise = rng.random(block.shape) - rng.random(block.shape)
             block = block + noise.astype(np.float32) / 32_768.0
         yield block if form.depth == "float" else np.clip(block, -1.0, 1.0)
+
+
+def job(progress: Progress, *arguments: Any) -> list[Path]:
+    """`deliver`, as a job of a process beside the window: plugins run there alone."""
+    project, path, form, span, bypass, tail, tracks = arguments
+    return deliver(project, path, form, span, bypass, tail, tracks, progress, True)
 
 
 def deliver(

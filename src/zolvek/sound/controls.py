@@ -31,22 +31,25 @@ class Controls:
     """The values of one device's parameters over a stretch, lanes applied.
 
     `cuts`: the frames at which they are taken, every `spacing` and the first frame at or after
-    each jump of the device's lanes; `counts`: for how many frames each holds.
+    each jump of the device's lanes; `counts`: for how many frames each holds. The stretch begins at
+    `frame` of what is counted in: the cuts lie on multiples of `spacing` there.
     """
 
     def __init__(
-        self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int
+        self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int, frame: int = 0
     ) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
-        self.cuts = self._cuts(spacing)
+        self.cuts = self._cuts(spacing, frame)
         self.counts = np.diff(self.cuts, append=stretch.frames)
 
-    def _cuts(self, spacing: int) -> Ints:
+    def _cuts(self, spacing: int, frame: int) -> Ints:
         beats = self.stretch.beats
         jumps = [lane.leaps for lane in self.lanes.values()]
         inside = [at[(at > beats[0]) & (at <= beats[-1])] for at in jumps]
         exact = [np.searchsorted(beats, at, side="left") for at in inside if at.size]
-        every = np.arange(0, len(beats), spacing)
+        every = np.arange(-frame % spacing, len(beats), spacing)
+        if frame % spacing:
+            every = np.append(0, every)
         return np.unique(np.concatenate([every, *exact])) if exact else every
 
     def values(self, key: str) -> Floats:

@@ -7,49 +7,17 @@ an instrument adds its own; one that nobody here can play, such as a described p
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple, Protocol
+from typing import Protocol
 from zlib import crc32
 
 from zolvek.core.arrays import Floats
+from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
 from zolvek.sound.controls import COARSE, FINE, Controls
 from zolvek.sound.drums import Drums
 from zolvek.sound.effects import PROCESSORS, Processor
 from zolvek.sound.synth import NewNote, Synth
-
-
-class Incoming(NamedTuple):
-    """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
-    what the device's controls do; and when it begins, in seconds of the renderer's clock."""
-
-    sound: Floats
-    notes: list[NewNote]
-    controls: Controls
-    now: float
-
-
-class Played(NamedTuple):
-    """What goes on, and what is sent to the tracks that take in sends."""
-
-    sound: Floats
-    sent: Floats | None = None
-
-
-class Unit(Protocol):
-    """A device at work. It keeps its state from one block to the next; `spacing`: frames between the
-    control points it wants."""
-
-    spacing: int
-
-    def play(self, block: Incoming) -> Played: ...
-
-    def release_all(self, now: float) -> None:
-        """All keys up; what sounds dies away."""
-        ...
-
-    def release(self, pitch: int, now: float) -> None:
-        """One key up."""
-        ...
+from zolvek.sound.unit import Incoming, Played, Unit
 
 
 class Instrument(Protocol):
@@ -132,5 +100,23 @@ MAKERS: dict[str, Maker] = {
 
 def make(device: Device, rate: int) -> Unit:
     """What the device does to sound, at `rate` frames a second."""
+    if device.row.plugin is not None:
+        return _hosted(device, rate)
     maker = None if device.described is not None else MAKERS.get(device.kind)
     return maker(device, rate) if maker else Passing()
+
+
+LEFT_OUT: dict[str, str] = {}  # devices whose plugins are not run in this process, and why
+
+
+def _hosted(device: Device, rate: int) -> Unit:
+    """The plugin; where it is not there, or has brought a process down, sound goes past it."""
+    from zolvek.sound.lv2.unit import LvUnit
+
+    if device.id in LEFT_OUT:
+        return Passing()
+    try:
+        return LvUnit(device, rate)
+    except ZolvekError as error:
+        LEFT_OUT[device.id] = str(error)
+        return Passing()

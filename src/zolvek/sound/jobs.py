@@ -9,15 +9,17 @@ from __future__ import annotations
 import contextlib
 import os
 import pickle
+import queue
 import subprocess
 import sys
 import threading
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.process import command
+from zolvek.process import command, own_output
 from zolvek.sound.framing import Receiver, Sender
 
 
@@ -59,6 +61,19 @@ def _hits(progress: Callable, name: str) -> Any:
     from zolvek.sound.hits import hits_of
 
     return hits_of(name, progress).seconds
+
+
+# Jobs of other rooms, by where they are: they are loaded in the process that does them.
+ELSEWHERE = {
+    "plugins": "zolvek.formats.plugin_list:job",
+    "plugin": "zolvek.sound.lv2.world:job",
+    "deliver": "zolvek.formats.sound_out:job",
+}
+
+
+def _elsewhere(name: str) -> Callable[..., Any]:
+    module, _, function = ELSEWHERE[name].partition(":")
+    return getattr(import_module(module), function)
 
 
 JOBS: dict[str, Callable[..., Any]] = {
@@ -143,6 +158,27 @@ class Jobs:
             told("error", ZolvekError("The work in the background has ended.", name, "Try again."))
 
 
+def done_apart(
+    name: str, arguments: tuple[Any, ...], progress: Callable[[int, int], object]
+) -> Any:
+    """A job done in a process of its own, and waited for. What `progress` raises ends it. Raises what it
+    raises."""
+    news: queue.Queue[tuple[str, Any]] = queue.Queue()
+    jobs = Jobs()
+    try:
+        jobs.start(name, arguments, lambda what, value: news.put((what, value)))
+        while True:
+            what, value = news.get()
+            if what == "progress":
+                progress(*value)
+            elif what == "done":
+                return value
+            else:
+                raise value
+    finally:
+        jobs.close()
+
+
 def run(source: BinaryIO, out: BinaryIO) -> None:
     """Do job after job until the source ends."""
 
@@ -157,9 +193,8 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
         except (EOFError, OSError):
             return
         try:
-            tell(
-                "done", JOBS[name](lambda done, total: tell("progress", (done, total)), *arguments)
-            )
+            work = JOBS.get(name) or _elsewhere(name)
+            tell("done", work(lambda done, total: tell("progress", (done, total)), *arguments))
         except ZolvekError as error:
             tell("error", error)
         except Exception as error:  # a fault of ours: said there, not lost here
@@ -169,5 +204,5 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
 
 if __name__ == "__main__":
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
-        run(sys.stdin.buffer, sys.stdout.buffer)
+        run(sys.stdin.buffer, own_output())
     os._exit(0)

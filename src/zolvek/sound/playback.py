@@ -71,6 +71,7 @@ class Playback:
         self.spare: WorkerProcess | None = None  # takes over at once when the worker is lost
         self.closed = False
         self.losses: deque[float] = deque(maxlen=MOST_LOSSES)
+        self.left_out: dict[str, str] = {}  # devices whose plugins are not run any more, and why
         self.on_loss: Callable[[ZolvekError, bool], None] | None = None
 
     def warm_up(self) -> None:
@@ -83,6 +84,7 @@ class Playback:
 
     def _brief(self, worker: WorkerProcess) -> None:
         """Tell a worker all that it has to know."""
+        worker.send("leave_out", self.left_out)
         worker.send("use", self.project)
         worker.send("hold", self.held)
         worker.send("set_loop", self.loop)
@@ -259,6 +261,9 @@ class Playback:
                 return
             if worker is not self.worker or self.closed:
                 return
+            blamed = self._blame(worker, reason)
+            if blamed:
+                self.losses.clear()  # it will not happen for the same reason again
             now = time.monotonic()
             often = len(self.losses) == MOST_LOSSES and now - self.losses[0] < LOSSES_WITHIN
             self.losses.append(now)
@@ -279,7 +284,25 @@ class Playback:
             elif playing:
                 self.playing = False
         if playing and self.on_loss is not None:
-            self.on_loss(_loss(reason, goes_on), goes_on)
+            self.on_loss(blamed or _loss(reason, goes_on), goes_on)
+
+    def _blame(self, worker: WorkerProcess, reason: str) -> ZolvekError | None:
+        """What is said where a plugin brought the worker down; it is left out from now on."""
+        device, phase = worker.culprit or ("", "")
+        if not device or not self.project.has_device(device):
+            return None
+        name = self.project.device_track(device).device(device).name
+        self.left_out[device] = f"it brought the sound process down while {phase} ({reason})"
+        return Failure(
+            f"The plugin {name} brought the sound process down while {phase} ({reason}); sound goes past it.",
+            name, "Device ▸ Try the plugin again runs it once more.",
+        )  # fmt: skip
+
+    def try_again(self, device: str) -> None:
+        """Run a device's plugin once more."""
+        with self.lock:
+            self.left_out.pop(device, None)
+            self._send("leave_out", dict(self.left_out))
 
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:

@@ -15,9 +15,10 @@ from zolvek.core.movement.playing import Heard
 from zolvek.core.records import replace
 from zolvek.sound import clips
 from zolvek.sound.controls import Block, Controls, applied_lanes
-from zolvek.sound.devices import Incoming, Unit, make
+from zolvek.sound.devices import make
 from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import HELD_BY_HAND, NewNote
+from zolvek.sound.unit import Incoming, Unit
 
 RATE = 48_000
 TAIL_STEP, TAIL_QUIET, LONGEST_TAIL = 0.25, 1.0, 30.0  # seconds
@@ -117,7 +118,7 @@ class Renderer:
                 continue
             unit = self._unit(device)
             controls = Controls(device, lanes, stretch, unit.spacing)
-            played = unit.play(Incoming(sound, notes, controls, self.clock / self.rate))
+            played = unit.play(Incoming(sound, notes, controls, self.clock / self.rate, self.frame))
             whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
             sound = played.sound if whole else sound + (played.sound - sound) * wet
             if played.sent is not None:

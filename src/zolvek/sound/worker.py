@@ -27,8 +27,11 @@ from zolvek.core.arrays import Floats
 from zolvek.core.document.listening import Listening, heard
 from zolvek.core.model.project import Project
 from zolvek.core.movement.recording import count_in_times
+from zolvek.process import own_output
 from zolvek.sound.controls import Block
+from zolvek.sound.devices import LEFT_OUT
 from zolvek.sound.framing import Receiver
+from zolvek.sound.lv2 import mark
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
 from zolvek.sound.worker_process import ALIVE_EVERY, STATES
@@ -115,11 +118,19 @@ class Worker:
     def stop(self) -> None:
         self.renderer = None
 
+    def leave_out(self, devices: dict[str, str]) -> None:
+        """Sound goes past these devices' plugins, and why; all others are run."""
+        LEFT_OUT.clear()
+        LEFT_OUT.update(devices)
+        for renderer in (self.renderer, self.other_renderer):
+            if renderer is not None:
+                renderer.units.clear()
+
     def close(self) -> None:
         self.closing = True
 
     COMMANDS = (
-        "use", "use_other", "hold", "hear_other", "use_metronome", "play", "key", "more", "set_loop", "stop", "close",
+        "use", "use_other", "hold", "leave_out", "hear_other", "use_metronome", "play", "key", "more", "set_loop", "stop", "close",
     )  # fmt: skip
 
     def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:
@@ -247,6 +258,7 @@ def _serve(worker: Worker, commands: queue.Queue[tuple[str, tuple[Any, ...]]]) -
 
 if __name__ == "__main__":
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
-        run(sys.stdin.buffer, sys.stdout.buffer)
+        mark.begin()
+        run(sys.stdin.buffer, own_output())
     # At once: the thread that waits for the next command would hold the interpreter's end up.
     os._exit(0)

@@ -7,6 +7,7 @@ It may die, stand still or hang in a device's code: whoever has it is told, once
 from __future__ import annotations
 
 import contextlib
+import os
 import pickle
 import subprocess
 import threading
@@ -17,12 +18,14 @@ from typing import Any
 
 from zolvek.process import command
 from zolvek.sound.framing import Sender
+from zolvek.sound.lv2.mark import PLAYING, VARIABLE, Mark
 
 ALIVE_EVERY = 0.25  # seconds between the worker's signs of life
 WATCHED_EVERY = 0.1
 SILENT = 1.2  # seconds without one after which it stands still
 FIRST_SIGN = 30.0  # seconds that a start may take
 STUCK = 20.0  # seconds without a chunk that was asked for
+HANGS = 1.5  # seconds without a chunk while a plugin is at work
 CLOSING = 0.4  # seconds that it has to end by itself
 STATES = ("use", "use_other", "hold")  # commands that a later one of the same name replaces
 
@@ -44,9 +47,14 @@ class WorkerProcess:
         self.heard = time.monotonic()  # its last sign of life
         self.came = self.heard  # its last chunk, or when one was asked for
         self.woken = self.owing = False
-        self.process = subprocess.Popen(
-            command("zolvek.sound.worker"), stdin=subprocess.PIPE, stdout=subprocess.PIPE
+        self.mark = Mark.made()  # which plugin is at work there
+        self.culprit: tuple[str, str] | None = (
+            None  # that was at work when it was lost, and in what
         )
+        self.process = subprocess.Popen(
+            command("zolvek.sound.worker"), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+            env=os.environ | {VARIABLE: str(self.mark.path)},
+        )  # fmt: skip
         self.threads = [
             threading.Thread(target=work, name=f"playback {word}", daemon=True)
             for work, word in ((self._read, "in"), (self._write, "out"), (self._watch, "watch"))
@@ -90,12 +98,14 @@ class WorkerProcess:
             if stream is not None:
                 with contextlib.suppress(OSError, ValueError):  # what it has not read
                     stream.close()
+        self.mark.close()
 
     def _lost(self, reason: str) -> None:
         with self.lock:
             if self.over:
                 return
             self.over = True
+        self.culprit = self.mark.told
         self.process.kill()
         self.news.set()
         self.ended(self, self.reason or reason)
@@ -142,5 +152,13 @@ class WorkerProcess:
             before = now
             if now - self.heard > (SILENT if self.woken else FIRST_SIGN):
                 self._lost("it stood still")
+            elif self._hangs(now):
+                self._lost("it hung")
             elif self.owing and self.woken and now - self.came > STUCK:
                 self._lost("it gave no sound for 20 s")
+
+    def _hangs(self, now: float) -> bool:
+        """Whether one plugin has been playing for long, and nothing comes."""
+        late = self.owing and self.woken and now - self.came > HANGS
+        told = self.mark.told if late else None
+        return told is not None and told[1] == PLAYING

@@ -134,8 +134,10 @@ class Deliveries(QObject):
             self.sound_to(path)
 
     def sound_to(self, path: Path) -> None:
+        from zolvek.core.document.hosted import hosts_plugins
         from zolvek.formats.sound_out import SoundForm, deliver, files_of
         from zolvek.sound import clips
+        from zolvek.sound.jobs import done_apart
 
         own, project = self.settings, self.session.project
         form = SoundForm(own.sound_rate, own.sound_depth)
@@ -150,20 +152,11 @@ class Deliveries(QObject):
                 f"{error.where}: {error.what}",
             ):
                 return
-        self.run(
-            path.name,
-            lambda told: deliver(
-                project,
-                path,
-                form,
-                span,
-                own.sound_bypass,
-                own.sound_tail,
-                own.sound_tracks,
-                told,
-                True,
-            ),
-        )
+        work = project, path, form, span, own.sound_bypass, own.sound_tail, own.sound_tracks
+        if hosts_plugins(project):  # they are run in a process of their own
+            self.run(path.name, lambda told: done_apart("deliver", work, told))
+        else:
+            self.run(path.name, lambda told: deliver(*work, told, True))
 
     def control(self) -> None:
         lane = self.needed_lane()

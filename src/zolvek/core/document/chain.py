@@ -71,7 +71,7 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
         )
     name = free_name([each.name for each in devices], kind.name)
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
-    key = free_id(project, f"{track}-{kind.key}")
+    key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
     device = Device(key, kind.key, name, described=described)
     at = len(devices)
     if kind.role == "instrument":
@@ -115,7 +115,8 @@ def remove_device(project: Project, key: str) -> Project:
 def apply_preset(project: Project, key: str, preset: str) -> Project:
     """The device's controls at a preset's values; its lanes stay as they are."""
     device = project.device_track(key).device(key)
-    return with_device(project, replace(device, values=device.row.preset(preset)))
+    kept = device.values if device.row.plugin is not None else {}  # what it does not name stays
+    return with_device(project, replace(device, values=kept | device.row.preset(preset)))
 
 
 def toggle_favourite(project: Project, key: str, parameter: str) -> Project:

@@ -12,6 +12,7 @@ from typing import Any
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import parse_target
+from zolvek.core.model.plugin import Plugin
 from zolvek.core.model.shipped_devices import DEVICES
 from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
@@ -47,6 +48,7 @@ class DeviceKind(Record, frozen=True):
     parameters: tuple[Parameter, ...]
     presets: tuple[Preset, ...] = ()
     about: str = ""
+    plugin: Plugin | None = None
 
     def __post_init__(self) -> None:
         ids = [parameter.id for parameter in self.parameters]
@@ -79,15 +81,22 @@ class DeviceKind(Record, frozen=True):
         return found
 
     def preset(self, name: str) -> dict[str, float]:
-        """Positions of all parameters in a preset. Raises ZolvekError when there is none of the
+        """Positions of the parameters in a preset: of all of them, or, of a plugin, of those that it names.
+        Raises ZolvekError as `named`."""
+        named = self.named(name)
+        if self.plugin is not None:
+            return named
+        return {p.id: p.default_position for p in self.parameters} | named
+
+    def named(self, name: str) -> dict[str, float]:
+        """Positions of the parameters that a preset names. Raises ZolvekError when there is none of the
         name, or when it says what can't be read."""
         for preset in self.presets:
             if preset.name == name:
                 unknown = set(preset.values) - set(self.by_id)
                 if unknown:
                     raise ZolvekError(f"There is no parameter “{min(unknown)}”.", f"preset {name}")
-                at = {p.id: p.default_position for p in self.parameters}
-                return at | {k: self.parameter(k).parse(v) for k, v in preset.values.items()}
+                return {k: self.parameter(k).parse(v) for k, v in preset.values.items()}
         raise ZolvekError(f"There is no preset “{name}”.", f"device {self.key}")
 
 

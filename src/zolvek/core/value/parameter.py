@@ -44,6 +44,7 @@ class Parameter(Record, frozen=True):
                 self.taper == "exponential" and self.low <= 0.0,
                 "An exponential range starts above 0.",
             ),
+            (self.taper == "from-zero" and self.low != 0.0, "A range from zero starts at 0."),
             (self.taper == "stepped" and len(self.choices) < 2, "A stepped control needs choices."),
         )
         for wrong, what in faults:

@@ -61,6 +61,17 @@ def _switch_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
     return np.where(v >= 0.5, 1.0, 0.0)
 
 
+DECADES = 1_000.0  # over which times from zero are spread
+
+
+def _from_zero(n: Floats, lo: float, hi: float, k: int) -> Floats:
+    return hi * (np.power(DECADES, n) - 1.0) / (DECADES - 1.0)
+
+
+def _from_zero_back(v: Floats, lo: float, hi: float, k: int) -> Floats:
+    return np.log1p(np.maximum(v, 0.0) / hi * (DECADES - 1.0)) / np.log(DECADES)
+
+
 TAPERS: dict[str, Taper] = {
     taper.key: taper
     for taper in (
@@ -69,5 +80,6 @@ TAPERS: dict[str, Taper] = {
         Taper("decibel", _decibel, _decibel_back),
         Taper("stepped", _stepped, _stepped_back),
         Taper("switch", _switch, _switch_back),
+        Taper("from-zero", _from_zero, _from_zero_back),
     )
 }

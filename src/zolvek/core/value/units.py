@@ -41,6 +41,12 @@ UNITS: dict[str, Unit] = {
         Unit("st", (Scale("st", 1.0, 0.0),), places=2, signed=True),
         Unit("%", (Scale("%", 1.0, 0.0),), places=1),
         Unit("±%", (Scale("%", 1.0, 0.0),), places=1, signed=True),
+        Unit("°", (Scale("°", 1.0, 0.0),)),
+        Unit("BPM", (Scale("BPM", 1.0, 0.0),), places=2),
+        Unit("m", (Scale("cm", 1e-2, 0.0), Scale("m", 1.0, 0.9995))),
+        Unit("samples", (Scale("samples", 1.0, 0.0),)),
+        Unit("note", (Scale("note", 1.0, 0.0),), places=2),
+        Unit("ratio", (Scale(": 1", 1.0, 0.0),), also=((":1", 1.0),)),
         Unit("beats", (Scale("beats", 1.0, 0.0),)),
     )
 }

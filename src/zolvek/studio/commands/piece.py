@@ -131,7 +131,7 @@ TAPS = Taps()
 def tap_tempo(session: Session, now: float | None = None) -> None:
     """From the fourth tap on the tempo at the playhead is what is tapped."""
     now = time.perf_counter() if now is None else now
-    if not TAPS.times or now - TAPS.times[-1] > timing.LONGEST_TAP:
+    if not TAPS.times or not 0.0 < now - TAPS.times[-1] <= timing.LONGEST_TAP:
         TAPS.times, TAPS.gesture = [], object()
     TAPS.times.append(now)
     bpm = timing.tapped(TAPS.times)

@@ -1,0 +1,63 @@
+"""Commands that deal with installed plugins."""
+
+from __future__ import annotations
+
+import click
+
+from zolvek.cli.common import load, print_csv
+from zolvek.core.errors import ZolvekError
+
+
+@click.command()
+@click.argument("text", required=False, default="")
+@click.option("--json", "as_json", is_flag=True, help="As JSON instead of CSV.")
+def plugins(text: str, as_json: bool) -> None:
+    """Print the installed plugins, or those with TEXT in their name, maker or id, and whether each can be
+    used."""
+    import msgspec
+
+    from zolvek.formats.names import cell
+    from zolvek.formats.plugin_list import installed
+
+    words = text.casefold().split()
+    found = [p for p in installed() if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
+    if as_json:
+        click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
+        return
+    print_csv(
+        ("id", "name", "maker", "role", "parameters", "fault"),
+        ((p.id, cell(p.name), cell(p.maker), p.role, p.parameters, p.fault) for p in found),
+    )
+
+
+@click.command("add-device")
+@click.argument("project", type=click.Path())
+@click.option("--track", required=True, help="The name of a track; a new one where there is none.")
+@click.option("--plugin", required=True, help="Its id; `zolvek plugins` lists them.")
+@click.option("--preset", help="One of the plugin's own presets.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def add_device(project: str, track: str, plugin: str, preset: str | None, output: str) -> None:
+    """Add an installed plugin to a track, its presets as states."""
+    from zolvek.core.document import chain, hosted
+    from zolvek.formats import project_file
+    from zolvek.sound.lv2.world import kind_of
+
+    loaded, kind = load(project), kind_of(plugin)
+    if preset is not None and preset not in {each.name for each in kind.presets}:
+        names = ", ".join(each.name for each in kind.presets) or "none"
+        raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")
+    own = next((each for each in loaded.tracks if each.name == track), None)
+    if own is None:
+        loaded, key = chain.add_track(loaded, track)
+    else:
+        key = own.id
+    loaded, device = hosted.added(loaded, key, kind)
+    if preset is not None:
+        loaded = chain.apply_preset(loaded, device, preset)
+    project_file.save(loaded, output)
+    click.echo(
+        f"{device}: {len(kind.parameters)} parameters, {len(kind.presets)} presets.", err=True
+    )
+
+
+COMMANDS = (plugins, add_device)

@@ -1,0 +1,84 @@
+"""A hosted plugin as a project holds it: what it is, and how its parameters reach its ports."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+from zolvek.core.errors import ZolvekError
+from zolvek.core.records import Record, field
+
+# Law -> a port's value for a parameter's real one, and back; `by` is the binding's number.
+Law = tuple[Callable[[Floats, float], Floats], Callable[[Floats, float], Floats]]
+SILENT_DB = -400.0  # below what any gain port can hold
+
+
+def _gain(decibels: Floats, _: float) -> Floats:
+    return np.power(10.0, np.asarray(decibels, float) / 20.0)
+
+
+def _decibels(gain: Floats, _: float) -> Floats:
+    with np.errstate(divide="ignore"):
+        return 20.0 * np.log10(np.maximum(np.asarray(gain, float), 0.0))
+
+
+LAWS: dict[str, Law] = {
+    "times": (lambda v, by: np.asarray(v, float) * by, lambda p, by: np.asarray(p, float) / by),
+    "round": (
+        lambda v, by: np.round(np.asarray(v, float) * by),
+        lambda p, by: np.asarray(p, float) / by,
+    ),
+    "gain": (_gain, _decibels),
+}
+
+
+class Binding(Record, frozen=True):
+    """How a parameter reaches a port: by a law of the table and its number `by`; or, for steps and
+    switches, by the port's `values` in order. `by_rate`: the port counts in parts of the sample rate."""
+
+    symbol: str
+    index: int
+    law: str = "times"
+    by: float = 1.0
+    values: tuple[float, ...] = ()
+    by_rate: bool = False
+
+    def __post_init__(self) -> None:
+        if self.law not in LAWS or not np.isfinite(self.by) or self.by == 0.0:
+            raise ZolvekError(f"The port {self.symbol} can't be reached.", "plugin", "Add it anew.")
+
+    def port(self, value: Floats, rate: float) -> Floats:
+        """The port's values for real values of the parameter."""
+        if self.values:
+            steps = np.clip(np.round(np.asarray(value, float)), 0, len(self.values) - 1)
+            return np.asarray(self.values)[steps.astype(np.intp)]
+        made = LAWS[self.law][0](value, self.by)
+        return made / rate if self.by_rate else made
+
+    def value(self, port: float, rate: float) -> float:
+        """The parameter's real value for a port's."""
+        if self.values:
+            return float(np.argmin(np.abs(np.asarray(self.values) - port)))
+        told = port * rate if self.by_rate else port
+        return float(LAWS[self.law][1](np.asarray(told), self.by))
+
+
+class Plugin(Record, frozen=True):
+    """`format` "lv2"; `uri` its id there; `ports`: a binding for each parameter of the device's kind, by
+    the parameter's id. Audio ports by index: what it takes in and gives out, `side` those of a side-chain;
+    `events` the port that takes notes, or −1; `latency` the port that tells its latency, or −1."""
+
+    format: str
+    uri: str
+    maker: str = ""
+    version: str = ""
+    ports: dict[str, Binding] = field(default_factory=dict)
+    inputs: tuple[int, ...] = ()
+    outputs: tuple[int, ...] = ()
+    side: tuple[int, ...] = ()
+    events: int = -1
+    latency: int = -1
+    enabled: str = ""  # the parameter that is its own bypass, on where it works
+    hidden: tuple[str, ...] = ()  # parameters that are marked as not for show

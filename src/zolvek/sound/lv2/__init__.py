@@ -1,0 +1,1 @@
+"""LV2 plugins: found, described and run (lilv, the reference library of the LV2 standard)."""

@@ -1,0 +1,45 @@
+"""A device at work, whatever it is: what it is given, and what it gives."""
+
+from __future__ import annotations
+
+from typing import NamedTuple, Protocol
+
+from zolvek.core.arrays import Floats
+from zolvek.sound.controls import Controls
+from zolvek.sound.synth import NewNote
+
+
+class Incoming(NamedTuple):
+    """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
+    what the device's controls do; and when it begins, in seconds of the renderer's clock, and as a frame of
+    the song."""
+
+    sound: Floats
+    notes: list[NewNote]
+    controls: Controls
+    now: float
+    frame: int = 0
+
+
+class Played(NamedTuple):
+    """What goes on, and what is sent to the tracks that take in sends."""
+
+    sound: Floats
+    sent: Floats | None = None
+
+
+class Unit(Protocol):
+    """A device at work. It keeps its state from one block to the next; `spacing`: frames between the
+    control points it wants."""
+
+    spacing: int
+
+    def play(self, block: Incoming) -> Played: ...
+
+    def release_all(self, now: float) -> None:
+        """All keys up; what sounds dies away."""
+        ...
+
+    def release(self, pitch: int, now: float) -> None:
+        """One key up."""
+        ...
