@@ -22,6 +22,9 @@ TEST_TOOLS = {
     "appstreamcli": "appstream",
     "Xvfb": "xvfb",
     "weston": "weston",
+    "lv2apply": "lilv-utils",
+    "/usr/lib/lv2/mda.lv2/manifest.ttl": "mda-lv2",
+    "/usr/lib/lv2/eg-amp.lv2/manifest.ttl": "lv2-examples",
 }
 
 

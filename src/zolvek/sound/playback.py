@@ -84,9 +84,11 @@ class Playback:
 
     def _brief(self, worker: WorkerProcess) -> None:
         """Tell a worker all that it has to know."""
-        worker.send("leave_out", self.left_out)
         worker.send("use", self.project)
         worker.send("hold", self.held)
+        worker.send(
+            "leave_out", dict(self.left_out)
+        )  # states go in first, the last of them foremost
         worker.send("set_loop", self.loop)
         worker.send("use_other", self.other)
         worker.send("hear_other", *self.hearing)

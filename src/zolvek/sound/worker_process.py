@@ -27,7 +27,12 @@ FIRST_SIGN = 30.0  # seconds that a start may take
 STUCK = 20.0  # seconds without a chunk that was asked for
 HANGS = 1.5  # seconds without a chunk while a plugin is at work
 CLOSING = 0.4  # seconds that it has to end by itself
-STATES = ("use", "use_other", "hold")  # commands that a later one of the same name replaces
+STATES = (
+    "use",
+    "use_other",
+    "hold",
+    "leave_out",
+)  # commands that a later one of the same name replaces
 
 
 class WorkerProcess:

@@ -18,6 +18,7 @@ from zolvek.studio.hits import Hits
 from zolvek.studio.loudness import EqualLoudness
 from zolvek.studio.media import Media
 from zolvek.studio.outside import Outside
+from zolvek.studio.plugins import Plugins
 from zolvek.studio.session import Session
 from zolvek.studio.settings import Settings
 from zolvek.studio.sounds import Sounds
@@ -45,6 +46,7 @@ class Studio:
         self.notes = NoteRecorder(self.session, self.player, self.outside)
         self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)
+        self.plugins = Plugins(self.session, self.deliveries)
         self.media = Media(self.session, ask, self.deliveries)
         self.files = Files(self.session, ask, self.recorder, self.autosave, self.deliveries)
         self.session.document.changed.connect(self._fit_view)
@@ -69,4 +71,5 @@ class Studio:
         self.outside.close()
         self.loudness.close()
         self.sounds.close()
+        self.plugins.close()
         self.player.close()

@@ -36,6 +36,8 @@ class Settings:
     theme: str = "vellum"
     first_curve: bool = False  # it has been led through, or left
     recent: list[str] = field(default_factory=list)
+    recent_plugins: list[str] = field(default_factory=list)
+    favourite_plugins: list[str] = field(default_factory=list)
     when_met: str = "stop"
     grid_division: Division = 16
     grid_kind: str = "straight"
@@ -132,7 +134,8 @@ def read(path: Path) -> Settings:
         if type(value) is type(getattr(fresh, each.name)):
             with suppress(ZolvekError):
                 setattr(fresh, each.name, value)
-    fresh.recent = [name for name in fresh.recent if isinstance(name, str)]
+    for name in ("recent", "recent_plugins", "favourite_plugins"):
+        setattr(fresh, name, [each for each in getattr(fresh, name) if isinstance(each, str)])
     return fresh
 
 

@@ -104,6 +104,8 @@ def _checked(port: Port) -> tuple[float, float, float]:
     high = high if np.isfinite(high) else max(low + 1.0, 1.0)
     if not np.isfinite(default):
         default = low
+    if port.by_rate and default > max(low, high):  # some give it in Hz already
+        default /= USUAL_RATE
     if low > high:
         low, high = high, low
     if not port.toggled and default < low:
@@ -163,10 +165,7 @@ def _sliding(port: Port, key: str, low: float, high: float, default: float) -> t
     unit = _unit_of(port)
     if port.by_rate:
         unit = _Unit("Hz")
-        # Some plugins give the default in Hz already.
-        default = default * USUAL_RATE if default <= max(high, 1.0) else default
-        low, high = low * USUAL_RATE, high * USUAL_RATE
-        default = min(max(default, low), high)
+        low, high, default = (each * USUAL_RATE for each in (low, high, default))
     worth = unit.worth
     lo, hi, at = low / worth, high / worth, default / worth
     name = unit.unit

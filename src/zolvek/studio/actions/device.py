@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from zolvek.studio.actions import needs
 from zolvek.studio.actions.action import Action
-from zolvek.studio.commands import controls, devices, listening, naming
+from zolvek.studio.commands import controls, devices, listening, naming, plugins
 from zolvek.studio.context import Studio
 
 
@@ -24,7 +24,9 @@ ACTIONS: tuple[Action, ...] = (
     Action("track-down", "Track down", "", "Among all tracks; or drag it in the index", lambda s: naming.step_track(s.session, 1), refused=needs.device),
     Action("track-colour", "Another colour for the track", "", "On its strip", lambda s: naming.colour_track(s.session), refused=needs.device),
     Action("copy-automation", "Copy the track's automation…", "", "To the like-named parameters of another track", naming.copy_automation, refused=needs.device),
-    Action("describe-device", "Add a device from a description…", "", "A plugin you own, described in a file", lambda s: s.media.import_device(), refused=needs.device, apart=True),
+    Action("add-plugin", "Add a plugin…", "Ctrl+Shift+P", "One of the LV2 plugins that are installed", plugins.add, refused=needs.device, apart=True),
+    Action("plugin-again", "Try the plugin again", "", "It brought the sound process down, and sound goes past it", plugins.try_again, refused=needs.left_out),
+    Action("describe-device", "Add a device from a description…", "", "A plugin you own, described in a file", lambda s: s.media.import_device(), refused=needs.device),
     Action("write-device", "Write the device's description…", "", "As a start for a description of your own", lambda s: s.media.export_device(), refused=needs.device),
     Action("dial-type", "Type the control's value…", "", "The value it has by itself, in its unit", lambda s: controls.type_control(s.session, s.ask), refused=needs.control, apart=True),
     Action("dial-default", "The control's usual value", "", "As it comes", lambda s: controls.to_default(s.session), refused=needs.control),

@@ -210,3 +210,9 @@ def hits_and_lane(studio: Studio) -> str:
 
 def hits_and_points(studio: Studio) -> str:
     return points(studio) or hits(studio)
+
+
+def left_out(studio: Studio) -> str:
+    playback, shown = studio.player.playback, studio.session.shown.device
+    gone = playback is not None and shown in playback.left_out
+    return "" if gone else "The shown device's plugin is run."

@@ -191,7 +191,11 @@ class IndexPanel(QWidget):
                 self.tree.prepare(group)
                 head.addChild(group)
                 grouped: dict[str, QTreeWidgetItem] = {}
+                plugin = device.row.plugin
+                hidden = plugin.hidden if plugin is not None else ()
                 for parameter in device.favourites_first:
+                    if parameter.id in hidden and parameter.id not in device.favourites:
+                        continue  # it is marked as not for show
                     leaf = QTreeWidgetItem([parameter.name])
                     leaf.setData(0, TARGET, (device.id, parameter.id))
                     self.leaves[device.id, parameter.id] = leaf
@@ -231,8 +235,9 @@ class IndexPanel(QWidget):
                 for parameter in device.parameters:
                     named = f"{track.name} {device.name} {parameter.group} {parameter.name}".lower()
                     fits = all(word in named for word in words)
-                    leaf = self.leaves[device.id, parameter.id]
-                    leaf.setHidden(not fits)
+                    leaf = self.leaves.get((device.id, parameter.id))
+                    if leaf is not None:
+                        leaf.setHidden(not fits)
                 self._show_branches(device.id, bool(words))
         if not words:
             self._show_focus()

@@ -14,7 +14,7 @@ from zolvek.studio.context import Studio
 from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note, pick
 
 DEVICE = Qt.ItemDataRole.UserRole
-FROM_FILE = "from a file"
+FROM_FILE, PLUGIN = "from a file", "a plugin"
 
 
 class DevicesPanel(QWidget):
@@ -49,7 +49,7 @@ class DevicesPanel(QWidget):
             (("Bypass", "bypass-device"), ("Remove…", "remove-device")),
         )
         rows = [(kind.name, key) for key, kind in DEVICE_KINDS.items()]
-        self.kinds = choice([("Add a device…", ""), *rows, ("From a description…", FROM_FILE)],
+        self.kinds = choice([("Add a device…", ""), ("A plugin…", PLUGIN), *rows, ("From a description…", FROM_FILE)],
                             "Add a device", self._add)  # fmt: skip
         self.kinds.setMaxVisibleItems(20)
         layout.addWidget(self.kinds)
@@ -115,7 +115,13 @@ class DevicesPanel(QWidget):
     def _show_device(self, device: Device | None) -> None:
         self.presets.clear()
         self.presets.setEnabled(bool(device and device.row.presets))
-        self.about.setText(device.row.about if device else "")
+        missing = device is not None and device in self.studio.plugins.missing()
+        gone = (
+            f"Its plugin is not installed: {device.row.plugin.uri}. "
+            if missing and device and device.row.plugin
+            else ""
+        )
+        self.about.setText(gone + device.row.about if device else "")
         if device is None:
             return
         self.presets.addItem("Choose…", "")
@@ -136,7 +142,9 @@ class DevicesPanel(QWidget):
 
     def _add(self, kind: object) -> None:
         pick(self.kinds, "")
-        if kind == FROM_FILE:
+        if kind == PLUGIN:
+            self.action("add-plugin").trigger()
+        elif kind == FROM_FILE:
             self.action("describe-device").trigger()
         elif kind and self.owner is not None:
             owner = self.owner.id

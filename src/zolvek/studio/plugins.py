@@ -1,0 +1,99 @@
+"""Installed plugins, as the window knows them: looked for in a process beside it, when they are asked for."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.document import hosted
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Device
+from zolvek.studio.background import Background
+from zolvek.studio.commands.devices import shown_track
+from zolvek.studio.deliveries import Deliveries
+from zolvek.studio.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sound.lv2.scan import Found
+
+MOST_RECENT = 8
+
+
+class Plugins(QObject):
+    """`found`: all there are, once they have been looked for; `fault` says why they could not be."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, deliveries: Deliveries) -> None:
+        super().__init__()
+        self.session, self.deliveries = session, deliveries
+        self.found: list[Found] | None = None
+        self.fault = ""
+        self.known = session.document.opened
+        self.told = False  # what this project misses has been said
+        self.background = Background(self)
+        self.background.done.connect(self._take)
+        self.background.failed.connect(self._failed)
+        self.background.progressed.connect(lambda *_: None)
+        session.document.changed.connect(self._follow)
+
+    def look(self) -> None:
+        """Look for what is installed: quick where nothing has changed since the last time."""
+        if not self.background.busy:
+            self.background.start("plugins")
+
+    def add(self, uri: str, name: str) -> None:
+        """A plugin on the shown track, its presets as states, once it has been described beside the window."""
+        from zolvek.sound.jobs import done_apart
+
+        track = shown_track(self.session).id
+        own = self.session.settings
+        own.recent_plugins = [uri, *(u for u in own.recent_plugins if u != uri)][:MOST_RECENT]
+        self.deliveries.change(
+            f"Add {name}",
+            lambda told: done_apart("plugin", (uri,), told),
+            lambda project, kind: hosted.added(project, track, kind)[0],
+            f"{name} is on the track; its presets are states in the Morph panel.",
+        )
+
+    def missing(self) -> list[Device]:
+        """The project's devices whose plugins are not installed, as far as that is known."""
+        if self.found is None:
+            return []
+        there = {each.id for each in self.found if not each.fault}
+        return [device for device in self._hosted() if device.row.plugin and device.row.plugin.uri not in there]  # fmt: skip
+
+    def _hosted(self) -> list[Device]:
+        project = self.session.project
+        devices = [device for track in project.tracks for device in track.devices]
+        return [device for device in devices if device.row.plugin is not None]
+
+    def _follow(self) -> None:
+        """Another project that hosts plugins: are they there?"""
+        if self.known is not self.session.document.opened:
+            self.known, self.told = self.session.document.opened, False
+            if self._hosted():
+                self.look()
+
+    def _take(self, found: list[Found]) -> None:
+        self.found, self.fault = found, ""
+        missing = self.missing()
+        if missing and not self.told:
+            self.told = True
+            names = ", ".join(device.name for device in missing)
+            self.session.notices.report(
+                ZolvekError(
+                    f"{len(missing)} plugin{'s are' if len(missing) > 1 else ' is'} not installed here.",
+                    names,
+                    "Sound goes past them; their lanes stay, and can be edited.",
+                )
+            )
+        self.changed.emit()
+
+    def _failed(self, error: ZolvekError) -> None:
+        self.found, self.fault = [], f"{error.what} {error.remedy}".strip()
+        self.changed.emit()
+
+    def close(self) -> None:
+        self.background.close()

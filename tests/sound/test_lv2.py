@@ -1,0 +1,346 @@
+"""LV2 plugins: what they say as parameters, what they give against another host, and what they do at their
+worst. Plugins: those of the LV2 specification (lv2-examples) and mda-lv2, from Debian."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import soundfile
+
+from zolvek.core.curve.building import lines
+from zolvek.core.document import hosted, stored_states
+from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.document.parts import add_lane, set_dial, with_curve, with_track
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DEVICE_KINDS, kind_from_plain, plain
+from zolvek.core.model.morph import Way
+from zolvek.core.model.project import Note, Project
+from zolvek.core.model.source import Clip
+from zolvek.core.movement.morphing import chained
+from zolvek.core.records import replace
+from zolvek.core.value.port_parameters import Port, parameter_of
+from zolvek.formats import plugin_list, project_file
+from zolvek.sound.devices import LEFT_OUT
+from zolvek.sound.jobs import done_apart
+from zolvek.sound.lv2.instance import Instance
+from zolvek.sound.playback import Playback
+from zolvek.sound.renderer import Renderer, render
+from zolvek.sound.silent_clock import SilentClock
+
+MDA = "http://drobilla.net/plugins/mda/"
+AMP = "http://lv2plug.in/plugins/eg-amp"
+THERE = all(Path(f"/usr/lib/lv2/{name}.lv2").is_dir() for name in ("mda", "eg-amp")) and shutil.which("lv2apply")  # fmt: skip
+EVIL = Path(__file__).with_name("evil.c")
+
+
+class Described(unittest.TestCase):
+    def test_ports_become_parameters_row_by_row(self) -> None:
+        """Port (low, high, default and what else it says) -> taper, unit, lowest, highest, default as text."""
+        rows = (
+            ({"low": 0, "high": 1, "default": 1, "toggled": True}, "switch", "", "On"),
+            ({"low": 0, "high": 1, "default": 0, "integer": True}, "switch", "", "Off"),
+            ({"low": 0, "high": 2, "default": 1, "enumeration": True, "points": ((0, "Saw"), (1, "Sine"), (2, "Off"))}, "stepped", "", "Sine"),
+            ({"low": 0, "high": 1, "default": 0.33, "enumeration": True, "points": ((0.0, "A"), (0.33, "B"), (0.66, "C"))}, "stepped", "", "B"),
+            ({"low": 1, "high": 16, "default": 4, "integer": True}, "stepped", "", "4"),
+            ({"low": 0, "high": 2_000, "default": 400, "integer": True}, "linear", "", "400"),
+            ({"low": 20, "high": 20_000, "default": 440, "logarithmic": True, "unit": "hz"}, "exponential", "Hz", "440 Hz"),
+            ({"low": 0, "high": 5, "default": 0.25, "logarithmic": True, "unit": "s"}, "from-zero", "s", "250 ms"),
+            ({"low": 0, "high": 500, "default": 20, "unit": "ms"}, "linear", "s", "20 ms"),
+            ({"low": 0.02, "high": 20, "default": 1, "unit": "khz", "logarithmic": True}, "exponential", "Hz", "1 kHz"),
+            ({"low": -50, "high": 50, "default": 25, "unit": "cent"}, "linear", "st", "+0.25 st"),
+            ({"low": -2, "high": 2, "default": 1, "unit": "oct"}, "linear", "st", "+12 st"),
+            ({"low": -100, "high": 100, "default": -20, "unit": "pc"}, "linear", "±%", "−20 %"),
+            ({"low": 0, "high": 0.5, "default": 0.01, "by_rate": True, "logarithmic": True}, "from-zero", "Hz", "480 Hz"),
+            ({"low": 0, "high": 0.5, "default": 480, "by_rate": True}, "linear", "Hz", "480 Hz"),
+            ({"low": 0, "high": 2, "default": 1, "logarithmic": True, "name": "Output gain"}, "decibel", "dB", "0.0 dB"),
+            ({"low": 0.5, "high": 2, "default": 1, "logarithmic": True, "name": "Gain"}, "linear", "dB", "0.0 dB"),
+            ({"low": 0, "high": 360, "default": 90, "unit": "degree"}, "linear", "°", "90 °"),
+            ({"low": 0, "high": 1_000, "default": 100, "name": "Time (ms)"}, "linear", "s", "100 ms"),
+            ({"low": -60, "high": 6, "default": -6, "name": "Level [dB]"}, "linear", "dB", "−6.0 dB"),
+            ({"low": float("nan"), "high": float("inf"), "default": float("nan")}, "linear", "", "0"),
+            ({"low": 1, "high": 0, "default": 5}, "linear", "", "5"),
+        )  # fmt: skip
+        for told, taper, unit, shown in rows:
+            port = Port(**({"symbol": "x", "index": 0, "name": "X"} | told))
+            parameter, binding = parameter_of(port, "x")
+            with self.subTest(told):
+                self.assertEqual((parameter.taper, parameter.unit), (taper, unit))
+                self.assertEqual(parameter.text(parameter.default_position), shown)
+                back = float(binding.port(parameter.value(parameter.default_position), 48_000.0))
+                wanted = told["default"] if np.isfinite(told["default"]) else 0.0
+                if told.get("by_rate"):
+                    wanted = 0.01
+                self.assertAlmostEqual(back, wanted, delta=1e-6 * max(1.0, abs(wanted)))
+
+    @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
+    def test_every_installed_plugin_keeps_its_defaults_and_says_what_lv2info_says(self) -> None:
+        from zolvek.sound.lv2.world import describe, everything, kind_of
+
+        world = everything()
+        count = 0
+        for plugin in world.plugins():
+            try:
+                kind = describe(world, plugin)
+            except ZolvekError:
+                continue
+            count += 1
+            assert kind.plugin is not None
+            for key, binding in kind.plugin.ports.items():
+                own = kind.parameter(key)
+                port = float(binding.port(own.value(own.default_position), 48_000.0))
+                wanted = float(binding.port(np.array(max(own.default, -1e11)), 48_000.0))
+                self.assertAlmostEqual(
+                    port, wanted, delta=1e-5 * max(1.0, abs(wanted)), msg=f"{kind.name} {key}"
+                )
+            self.assertEqual(kind_from_plain(plain(kind)).parameters, kind.parameters)
+        self.assertGreater(count, 30)
+        for name in ("Delay", "JX10", "Leslie"):
+            kind = kind_of(MDA + name)
+            told = subprocess.run(
+                ["lv2info", MDA + name], capture_output=True, text=True, check=True
+            ).stdout
+            found = re.findall(r"Symbol:\s+(\S+)\n\s+Name:\s+(.+?)\n(?:\s+Minimum:\s+(\S+)\n\s+Maximum:\s+(\S+)\n\s+Default:\s+(\S+))?", told)  # fmt: skip
+            assert kind.plugin is not None
+            bound = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
+            for symbol, label, low, high, default in found:
+                if symbol not in bound or not low:
+                    continue
+                own, binding = kind.parameter(bound[symbol]), kind.plugin.ports[bound[symbol]]
+                self.assertEqual(own.name, label)
+                ends = [
+                    float(binding.port(own.value(end), 48_000.0))
+                    for end in (0.0, 1.0, own.default_position)
+                ]
+                np.testing.assert_allclose(
+                    ends, [float(low), float(high), float(default)], atol=1e-5
+                )
+
+
+@unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
+class Heard(unittest.TestCase):
+    def setUp(self) -> None:
+        from zolvek.sound.lv2.world import kind_of
+
+        self.kind_of = kind_of
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def through(self, uri: str, controls: dict[str, float], sound: np.ndarray) -> np.ndarray:
+        """A sound through a plugin of ours with ports at these values."""
+        path = self.folder / "in.wav"
+        soundfile.write(path, sound, 48_000, subtype="FLOAT")
+        kind = self.kind_of(uri)
+        project, track = add_track(Project(length=4.0), "T")
+        project = with_track(project, replace(project.tracks[0], clips=(Clip(0.0, str(path)),)))
+        project, device = add_device(project, track, kind)
+        assert kind.plugin is not None
+        for key, port in controls.items():
+            own, binding = kind.parameter(key), kind.plugin.ports[key]
+            project = set_dial(
+                project, device, key, float(own.position(binding.value(port, 48_000.0)))
+            )
+        return render(project, 0.0, 4.0)
+
+    def test_it_gives_what_another_host_gives(self) -> None:
+        rng = np.random.default_rng(0)
+        for uri, controls, sides in (
+            (AMP, {"gain": -6.0}, 1),
+            (MDA + "Overdrive", {"drive": 0.6, "muffle": 0.3, "output": 0.5}, 2),
+        ):
+            sound = (0.3 * rng.normal(0, 1, (48_000, sides))).clip(-0.9, 0.9).astype(np.float32)
+            ours = self.through(uri, controls, sound)
+            out = self.folder / "theirs.wav"
+            words = [w for key, value in controls.items() for w in ("-c", key, str(value))]
+            subprocess.run(
+                ["lv2apply", "-i", str(self.folder / "in.wav"), "-o", str(out), *words, uri],
+                check=True,
+                capture_output=True,
+            )
+            theirs = soundfile.read(out, dtype="float32", always_2d=True)[0]
+            for side in range(sides):
+                np.testing.assert_allclose(
+                    ours[side, :48_000], theirs[:48_000, side], atol=1e-6, err_msg=uri
+                )
+
+    def song(self, uri: str) -> tuple[Project, str]:
+        project, track = add_track(Project(length=16.0), "S")
+        project, device = hosted.added(project, track, self.kind_of(uri))
+        notes = tuple(Note(float(b), 0.9, 45 + b % 12) for b in range(16))
+        return with_track(project, replace(project.tracks[0], notes=notes)), device
+
+    def test_presets_are_states_and_a_morph_of_them_is_what_the_ports_get(self) -> None:
+        """Values read back at every block are those of the lanes within float32; twice the same; the
+        spectral centroid moves from one end's to the other's."""
+        project, device = self.song(MDA + "JX10")
+        names = [state.name for state in project.states if state.of(device)]
+        self.assertGreater(len(names), 8)
+        ends = [
+            next(s for s in project.states if s.name == n)
+            for n in ("5th Sweep Pad", "303 Saw Bass")
+        ]
+        still = [render(stored_states.set_to(project, state), 0.0, 8.0) for state in ends]
+        made = chained(project, device, [(0.0, ends[0].id), (8.0, ends[1].id)], Way())
+        own = made.device_track(device).device(device)
+        assert own.row.plugin is not None
+        lanes = {lane.parameter: lane for lane in made.lanes() if lane.device == device}
+        self.assertGreater(len(lanes), 5)
+        seen: list[np.ndarray] = []
+        run = Instance.run
+
+        def watched(self: Instance, frames: int, messages: list) -> None:
+            seen.append(self.controls.copy())
+            run(self, frames, messages)
+
+        with mock.patch.object(Instance, "run", watched):
+            first = render(made, 0.0, 8.0)
+        at = made.tempo.beats(np.arange(len(seen)) * 64 / 48_000)
+        for key, lane in lanes.items():
+            binding = own.row.plugin.ports[key]
+            wanted = binding.port(own.parameter(key).value(lane.at(at)), 48_000.0).astype(
+                np.float32
+            )
+            got = np.array([row[binding.index] for row in seen])
+            np.testing.assert_allclose(got, wanted, atol=1e-6, err_msg=key)
+        np.testing.assert_array_equal(first, render(made, 0.0, 8.0))
+
+        def centroid(x: np.ndarray) -> float:
+            size = np.abs(np.fft.rfft(x[0]))
+            return float((size * np.arange(size.size)).sum() / size.sum())
+
+        quarter = first.shape[1] // 8
+        begin, end = centroid(first[:, :quarter]), centroid(first[:, -quarter:])
+        low, high = centroid(still[0][:, :quarter]), centroid(still[1][:, -quarter:])
+        self.assertEqual(np.sign(end - begin), np.sign(high - low))
+
+    def test_a_note_sounds_at_its_frame_and_pieces_change_nothing(self) -> None:
+        project, _ = self.song(MDA + "DX10")
+        late = with_track(project, replace(project.tracks[0], notes=(Note(1.0, 1.0, 60),)))
+        sound = render(late, 0.0, 4.0)[0]
+        begins = int(np.flatnonzero(np.abs(sound) > 1e-6)[0])
+        self.assertLess(abs(begins - 24_000), 64)
+        whole = render(project, 0.0, 8.0)
+        pieces = Renderer(project)
+        pieces.seek(0.0)
+        found = np.concatenate([pieces.render(1_344) for _ in range(140)], axis=1)
+        np.testing.assert_allclose(found, whole[:, : found.shape[1]], atol=1e-6)
+
+    def test_a_project_opens_without_the_plugin_and_keeps_everything(self) -> None:
+        project, device = self.song(MDA + "JX10")
+        project, lane = add_lane(project, device, "vcf_freq")
+        path = self.folder / "p.zolvek"
+        project_file.save(project, path)
+        own = project_file.load(path)
+        self.assertEqual(own, project)
+        gone = own.device_track(device).device(device)
+        kind = replace(gone.row, plugin=replace(gone.row.plugin, uri="http://nowhere/none"))
+        track = own.tracks[0]
+        devices = tuple(
+            replace(d, described=kind, kind=kind.key) if d.id == device else d
+            for d in track.devices
+        )
+        missing = with_track(own, replace(track, devices=devices))
+        self.addCleanup(LEFT_OUT.clear)
+        self.assertEqual(float(np.abs(render(missing, 0.0, 2.0)).max()), 0.0)
+        self.assertIn("not installed", LEFT_OUT[device])
+        self.assertTrue(with_curve(missing, lane, lines([0.0, 4.0], [0.0, 1.0])).has_lane(lane))
+
+    def test_the_list_is_kept_until_a_bundle_changes(self) -> None:
+        with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):
+            found = plugin_list.installed()
+            self.assertTrue(
+                any(each.name == "MDA JX10" and each.role == "instrument" for each in found)
+            )
+            self.assertTrue(
+                any(each.fault for each in found), "those that can't be used are told too"
+            )
+            with mock.patch(
+                "zolvek.sound.lv2.scan._in_bundle", side_effect=AssertionError("read again")
+            ):
+                self.assertEqual(plugin_list.installed(), found)
+
+
+@unittest.skipUnless(THERE and shutil.which("cc"), "mda-lv2 or a C compiler is not installed")
+class Evil(unittest.TestCase):
+    """Each way of misbehaving: sound goes on, it is said, the project is whole."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.made = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(cls.made.cleanup)
+        cls.folder = Path(cls.made.name)
+        head = "@prefix lv2: <http://lv2plug.in/ns/lv2core#> . @prefix doap: <http://usefulinc.com/ns/doap#> .\n"
+        port = (
+            'lv2:port [ a lv2:{kinds} ; lv2:index {n} ; lv2:symbol "{s}" ; lv2:name "{s}" {more}]'
+        )
+        for way in range(10):
+            uri, bundle = f"http://zolvek.org/evil#{way}", cls.folder / f"evil{way}.lv2"
+            bundle.mkdir()
+            subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", f"-DWAY={way}", f'-DURI="{uri}"', str(EVIL), "-o", str(bundle / "e.so"), "-lm"], check=True)  # fmt: skip
+            (bundle / "manifest.ttl").write_text(
+                f"{head}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; <http://www.w3.org/2000/01/rdf-schema#seeAlso> <e.ttl> .\n"
+            )
+            ports = " ; ".join((
+                port.format(kinds="ControlPort, lv2:InputPort", n=0, s="harm", more="; lv2:minimum 0.0 ; lv2:maximum 1.0 ; lv2:default 0.0 "),
+                port.format(kinds="AudioPort, lv2:InputPort", n=1, s="in", more=""),
+                port.format(kinds="AudioPort, lv2:OutputPort", n=2, s="out", more=""),
+            ))  # fmt: skip
+            (bundle / "e.ttl").write_text(
+                f'{head}<{uri}> a lv2:Plugin ; doap:name "Evil {way}" ; {ports} .\n'
+            )
+
+    def setUp(self) -> None:
+        place = mock.patch.dict(os.environ, {"LV2_PATH": f"{self.folder}:/usr/lib/lv2"})
+        place.start()
+        self.addCleanup(place.stop)
+
+    def project(self, way: int) -> tuple[Project, str]:
+        kind = done_apart("plugin", (f"http://zolvek.org/evil#{way}",), lambda *_: None)
+        project, track = add_track(Project(length=64.0), "T")
+        project, _ = add_device(project, track, DEVICE_KINDS["synth"])
+        notes = tuple(Note(float(b), 0.9, 45) for b in range(64))
+        project = with_track(project, replace(project.tracks[0], notes=notes))
+        project, device = add_device(project, track, kind)
+        project, lane = add_lane(project, device, "harm")
+        return with_curve(project, lane, lines([0.0, 0.4, 0.4], [0.0, 0.0, 1.0])), device
+
+    def test_ten_ways_to_misbehave(self) -> None:
+        for way in range(10):
+            with self.subTest(way):
+                self.played(way)
+
+    def played(self, way: int) -> None:
+        project, device = self.project(way)
+        told: list[ZolvekError] = []
+        playback = Playback(project)
+        playback.on_loss = lambda error, _: told.append(error)
+        clock = SilentClock(playback)
+        clock.start()
+        try:
+            playback.play(0.0)
+            began = time.monotonic()
+            while playback.beat < 2.0 or not playback.begun:
+                self.assertLess(time.monotonic() - began, 40.0, f"no sound any more: {told}")
+                time.sleep(0.01)
+            if way in (0, 1, 2, 5, 7, 8, 9):  # it took the process with it, or held it up
+                self.assertTrue(told)
+                self.assertIn("Evil", told[0].what)
+                self.assertIn(device, playback.left_out)
+                self.assertTrue(told[0].remedy)
+            self.assertTrue(playback.playing)
+        finally:
+            clock.close()
+            playback.close()
+
+
+if __name__ == "__main__":
+    unittest.main()
