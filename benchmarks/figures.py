@@ -620,6 +620,79 @@ def playing() -> None:
     hardness.close(window)
 
 
+@figure("piece")
+def piece_() -> None:
+    """Time and sounds of a piece of one's own."""
+    from zolvek.core.curve.building import lines
+    from zolvek.core.document import bars
+    from zolvek.core.document.parts import with_curve
+    from zolvek.sound.hits import RATE, found
+    from zolvek.sound.peaks import peaks_of
+
+    rng = np.random.default_rng(0)
+    project = crowded(64)
+    for lane in list(project.lanes()):
+        drawn = lines(np.sort(rng.uniform(0.0, project.length, 5_000)), rng.random(5_000))
+        project = with_curve(project, lane.id, drawn)
+    say(
+        "4 bars inserted in 64 lanes of 5,000 points",
+        1e3 * best(lambda: bars.insert_bars(project, 20, 4)),
+        "ms",
+        "at most 50",
+    )
+    sound = rng.normal(0.0, 0.1, 60 * RATE)
+    say("hits of a minute of sound", best(lambda: found([sound]), 3), "s", "at most 2")
+    with tempfile.TemporaryDirectory() as folder:
+        import soundfile
+
+        path = str(Path(folder) / "stem.wav")
+        soundfile.write(path, rng.normal(0.0, 0.1, (60 * 48_000, 2)), 48_000, subtype="PCM_24")
+        say(
+            "picture of 4 minutes of stereo sound, of 12 such in 10 s",
+            4.0 * best(lambda: peaks_of(path), 3),
+            "s",
+            "at most 0.8",
+        )
+
+
+@figure("plugins")
+def plugins_() -> None:
+    """Every installed LV2 plugin, each in a process of its own: all parameters swept from end to end."""
+    from zolvek.core.errors import ZolvekError
+    from zolvek.formats.plugin_list import installed
+    from zolvek.sound.jobs import done_apart
+
+    try:
+        every = installed()
+    except ZolvekError as error:
+        print(error)
+        return
+    usable = [each for each in every if not each.fault]
+    told = []
+    for each in usable:
+        try:
+            told.append(done_apart("sweep", (each.id,), lambda *_: None))
+        except ZolvekError as error:
+            print(f"{each.name}: {error.what}")
+    say("installed plugins", len(every), "", "as there are")
+    say("of them can be used", len(usable), "", "as there are")
+    say(
+        "of these are whole after a sweep of all parameters",
+        len(told),
+        "",
+        f"at least {len(usable) * 9 // 10}",
+    )
+    for word in ("keeps its defaults", "gives numbers alone", "is the same twice"):
+        say(f"of these: {word}", sum(row[word] for row in told), "", "as there are")
+    if told:
+        say(
+            "a run of 64 frames beyond the plugin's own, median",
+            float(np.median([row["over"] for row in told])),
+            "µs",
+            "at most 5",
+        )
+
+
 @figure("delivering")
 def delivering() -> None:
     """48 bars of 64 lanes, every shape in each, as pairs of controllers."""

@@ -135,6 +135,14 @@ class Time(Piece):
             self.assertIsNot(session.project, before, action)
             self.do("undo")
             self.assertIs(session.project, before, action)
+        bare = replace(session.project, sections=())
+        session.document.edit("No sections", bare)
+        self.twice(rows, self.at(40.0, 10))
+        self.typed(rows.field, "Bridge")
+        self.assertEqual([(s.name, s.beat) for s in session.project.sections], [("Bridge", 40.0)])
+        for _ in range(3):
+            self.do("undo")
+        self.assertIs(session.project, before)
         self.ask.row = "Keep it"
         piece.end_typed(self.studio, "20")
         self.assertEqual((session.project.length, session.project.tracks), (80.0, before.tracks))

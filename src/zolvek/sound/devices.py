@@ -31,6 +31,8 @@ class Instrument(Protocol):
 class Effect:
     """What comes in goes through a processor."""
 
+    latency = 0
+
     def __init__(self, processor: Processor) -> None:
         self.processor, self.spacing = processor, processor.spacing
 
@@ -48,7 +50,7 @@ class Effect:
 class Source:
     """An instrument's sound is added to what comes in."""
 
-    spacing = FINE
+    spacing, latency = FINE, 0
 
     def __init__(self, instrument: Instrument) -> None:
         self.instrument = instrument
@@ -67,7 +69,7 @@ class Source:
 class Passing:
     """Sound goes through as it is."""
 
-    spacing = COARSE
+    spacing, latency = COARSE, 0
 
     def play(self, block: Incoming) -> Played:
         return Played(block.sound)

@@ -68,6 +68,7 @@ ELSEWHERE = {
     "plugins": "zolvek.formats.plugin_list:job",
     "plugin": "zolvek.sound.lv2.world:job",
     "deliver": "zolvek.formats.sound_out:job",
+    "sweep": "zolvek.sound.lv2.sweep:job",
 }
 
 

@@ -14,7 +14,8 @@ from zolvek.core.model.source import Note
 from zolvek.core.movement.playing import Heard
 from zolvek.core.records import replace
 from zolvek.sound import clips
-from zolvek.sound.controls import Block, Controls, applied_lanes
+from zolvek.sound.alignment import Alignment
+from zolvek.sound.controls import COARSE, Block, Controls, applied_lanes
 from zolvek.sound.devices import make
 from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import HELD_BY_HAND, NewNote
@@ -43,6 +44,7 @@ class Renderer:
         self.units: dict[tuple[str, str], Unit] = {}  # by kind and id of their devices
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
+        self.aligned = Alignment()
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.pressed: list[tuple[str, Note]] = []  # keys that have gone down since the last stretch
         self.use(project)
@@ -67,6 +69,7 @@ class Renderer:
     def seek(self, beat: float) -> None:
         """Go on from `beat`; what sounds is let go and dies away."""
         self.release_all()
+        self.aligned.forget()
         self.chased = {track.id for track in self.project.tracks}
         self.frame = self.frame_of(beat)
 
@@ -92,15 +95,31 @@ class Renderer:
         stretch = Block(beats[:-1], self.rate)
         mix, sends = np.zeros((2, frames)), np.zeros((2, frames))
         # Tracks that take sends in come last: by then all that is sent is known.
-        for track in sorted(self.project.tracks, key=lambda each: each.takes_sends):
+        tracks = sorted(self.project.tracks, key=lambda each: each.takes_sends)
+        plain, taking = self._latest(tracks, False), self._latest(tracks, True)
+        self.aligned.late = plain + taking
+        for track in tracks:
             sound, sent = self._track(track, stretch, float(beats[-1]), sends)
+            own = self._latency(track)
+            if track.takes_sends:
+                sound = self.aligned.line(track.id, "sound", taking - own, sound)
+            else:
+                if sent is not None:
+                    sends += self.aligned.line(track.id, "sent", plain - own, sent)
+                sound = self.aligned.line(track.id, "sound", plain + taking - own, sound)
             mix += sound
-            if sent is not None and not track.takes_sends:
-                sends += sent
             self.levels[track.id] = float(np.abs(sound).max(initial=0.0))
         self.frame += frames
         self.clock += frames
         return mix
+
+    def _latency(self, track: Track) -> int:
+        """Frames that a track's devices give its sound late, as far as they are known."""
+        hosted = [device for device in track.devices if device.row.plugin is not None]
+        return sum(self._unit(device).latency for device in hosted)
+
+    def _latest(self, tracks: list[Track], takes: bool) -> int:
+        return max((self._latency(t) for t in tracks if t.takes_sends == takes), default=0)
 
     def _track(
         self, track: Track, stretch: Block, until: float, sends: Floats
@@ -200,13 +219,27 @@ def render_blocks(
     total = renderer.frame_of(last) - renderer.frame
     if total < 1:
         raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
-    for done in range(0, total, OFFLINE_FRAMES):
-        frames = min(OFFLINE_FRAMES, total - done)
-        yield renderer.render(frames).astype(np.float32)
+    late = _known_latency(project, rate, bypass, first)
+    for done in range(0, total + late, OFFLINE_FRAMES):
+        frames = min(OFFLINE_FRAMES, total + late - done)
+        block = renderer.render(frames).astype(np.float32)[:, max(late - done, 0) :]
+        if block.shape[1]:
+            yield block
         if progress:
-            progress(done + frames, total)
+            progress(min(done + frames, total), total)
     if tail:
         yield from _tail(renderer)
+
+
+def _known_latency(project: Project, rate: int, bypass: bool, first: float) -> int:
+    """Frames that the whole is late by: told by plugins once they have run."""
+    plugins = (device.row.plugin for track in project.tracks for device in track.devices)
+    if not any(plugin is not None and plugin.latency >= 0 for plugin in plugins):
+        return 0
+    probe = Renderer(project, rate, bypass)
+    probe.seek(first)
+    probe.render(COARSE)
+    return probe.aligned.late
 
 
 def _tail(renderer: Renderer) -> Iterator[np.ndarray]:

@@ -33,6 +33,7 @@ class Unit(Protocol):
     control points it wants."""
 
     spacing: int
+    latency: int  # frames that it gives its sound late
 
     def play(self, block: Incoming) -> Played: ...
 

@@ -91,7 +91,13 @@ class Window(QMainWindow):
         self.guided, self.lesson = own.guided, own.lesson
         self.setCentralWidget(own)
         self.sheet = BeginningSheet(self.studio, own)
-        self.sheet.left.connect(self.focus_lane.setFocus)
+        self.sheet.left.connect(self._begun)
+
+    def _begun(self) -> None:
+        """The sheet has been left: the lane has the keyboard; whoever is new is led through a curve."""
+        self.focus_lane.setFocus()
+        if not self.session.settings.first_curve:
+            self.guided.begin()
 
     def _give_menus(self) -> None:
         for widget, pick in (

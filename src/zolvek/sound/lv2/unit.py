@@ -33,12 +33,26 @@ class LvUnit:
         ] = []  # seconds of the renderer's clock, and the pitch that ends
         self.off = False  # all keys go up with the next frame
         self.set: dict[str, float] = {}  # what still parameters were set to
+        self.latency = 0
+        if plugin.latency >= 0:
+            self._ask_latency(device)
 
     def _both(self) -> list[Instance]:
         """One instance; two where it is mono, for two sides."""
         plugin = self.plugin
         mono = len(plugin.inputs) == 1 and len(plugin.outputs) == 1
         return [Instance(plugin, self.rate) for _ in range(2 if mono else 1)]
+
+    def _ask_latency(self, device: Device) -> None:
+        """A run over no frames is how a plugin is asked for it (LV2 core, reportsLatency)."""
+        for key, binding in self.plugin.ports.items():
+            value = device.parameter(key).value(device.position(key))
+            for instance in self.made:
+                instance.controls[binding.index] = float(binding.port(value, self.rate))
+        with mark.phase(self.device, mark.STARTING):
+            for instance in self.made:
+                instance.run(0, [])
+        self.latency = self.made[0].latency
 
     def release_all(self, now: float) -> None:
         self.ends, self.off = [], True

@@ -270,10 +270,13 @@ def section_name(session: Session) -> str:
 
 def begin_section(studio: Studio) -> None:
     """At the playhead."""
-    session = studio.session
-    made = sections.begun(session.project, session.playhead.beat)
+    begin_section_at(studio.session, studio.session.playhead.beat)
+
+
+def begin_section_at(session: Session, beat: float) -> None:
+    made = sections.begun(session.project, beat)
     session.document.edit("Begin a section", made)
-    session.arranging.pick_section(sections.numbered(made, session.playhead.beat))
+    session.arranging.pick_section(sections.numbered(made, beat))
 
 
 def rename_section(studio: Studio) -> None:

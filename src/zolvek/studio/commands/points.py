@@ -69,7 +69,7 @@ def select_nth(studio: Studio) -> None:
         "Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0
     )
     if every is not None:
-        session.points.choose(found.points[:: int(every)])
+        session.points.choose(found.points[:: max(round(every), 2)])
 
 
 def select_band(studio: Studio) -> None:

@@ -100,12 +100,10 @@ class Head(QWidget):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """A double press on the name: another one is typed there."""
+        if event is None or event.type() != QEvent.Type.MouseButtonDblClick:
+            return False
         lane = self.session.lane
-        if (
-            lane is not None
-            and event is not None
-            and event.type() == QEvent.Type.MouseButtonDblClick
-        ):
+        if lane is not None:
             area = QRectF(self.name.geometry()).adjusted(-4, 3, 0, -3)
             self.field.ask(area, "Name of the lane", lane.name, lambda text: change(
                 self.session, "Name the lane", name=" ".join(text.split())))  # fmt: skip

@@ -23,6 +23,7 @@ HEIGHT = 102
 NEAR = 6.0  # pixels
 HINTS = {
     "section": "Press to pick the section · drag to move it with everything in it · twice to rename",
+    "sections": "Press twice to begin a section here",
     "border": "Drag to move where the section begins",
     "end": "Drag to move the piece's end · twice to type it",
     "meter": "Drag the meter change to another bar · twice to type it",
@@ -88,7 +89,7 @@ class TimeRows(QWidget):
                     return "border", number
             beat = self.view.beat(x - SCALE)
             inside = [i for i, (_, a, b) in enumerate(spans) if a <= beat < b]
-            return ("section", inside[0]) if inside else ("", 0)
+            return ("section", inside[0]) if inside else ("sections", 0)
         if y < TEMPO[0]:
             for number, beat in enumerate(project.meter.starts):
                 if -2.0 <= x - self.at_beat(beat) <= 34.0:
@@ -172,6 +173,8 @@ class TimeRows(QWidget):
             area = QRectF(self.at_beat(first) + 1, SECTIONS[0] + 1, self.at_beat(last) - self.at_beat(first) - 2, SECTIONS[1] - 2)  # fmt: skip
             self.field.ask(area, "Section", section.name, lambda text: piece.change_section(
                 session, number, f"Rename {section.name}", name=" ".join(text.split())))  # fmt: skip
+        elif kind == "sections":
+            self._begin_section(self.beat_at(event, True))
         elif kind == "end":
             session.notices.try_to(lambda: piece.type_end(self.studio))
         elif kind in ("meter", "meters"):
@@ -182,6 +185,16 @@ class TimeRows(QWidget):
             beat = self.beat_at(event, False)
             bpm = self.scale().rounded(self.scale().bpm(event.position().y()))
             session.notices.try_to(lambda: piece.tempo_typed(session, f"{bpm:g}", beat))
+
+    def _begin_section(self, beat: float) -> None:
+        """At a bar line, its name to be typed there."""
+        session = self.session
+        if session.notices.try_to(lambda: piece.begin_section_at(session, beat)):
+            number = session.arranging.section or 0
+            section, first, _ = session.project.section_spans()[number]
+            area = QRectF(self.at_beat(first) + 1, SECTIONS[0] + 1, 120, SECTIONS[1] - 2)
+            self.field.ask(area, "Section", section.name, lambda text: piece.change_section(
+                session, number, f"Name {section.name}", name=" ".join(text.split())))  # fmt: skip
 
     def _type_meter(self, kind: str, number: int, event: QMouseEvent) -> None:
         session, meter = self.session, self.session.project.meter
