@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from zolvek.core.time.meter import MeterMap
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.player import Player
 from zolvek.studio.commands import piece
@@ -18,6 +21,7 @@ from zolvek.studio.lanes.tempo_scale import TempoScale, way_of
 from zolvek.studio.session import Session
 from zolvek.studio.viewport import Viewport
 
+Places = Callable[[float], float]  # the pixel of a beat
 SECTIONS, METER, TEMPO = (0, 21), (21, 18), (39, 62)  # top and height of each row
 HEIGHT = 102
 NEAR = 6.0  # pixels
@@ -266,9 +270,9 @@ class TimeRows(QWidget):
         for y in (METER[0], TEMPO[0], HEIGHT - 1):
             painter.drawLine(QPointF(SCALE, y - 0.5), QPointF(self.width(), y - 0.5))
         self._paint_sections(painter, theme)
-        self._paint_meter(painter, theme)
+        _draw_meter(painter, theme, self.session.project.meter, self.at_beat)
         self._paint_tempo(painter, theme)
-        self._paint_end(painter, theme)
+        _draw_end(painter, theme, self.session.project.length, self.at_beat)
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
         picked = self.session.arranging.section
@@ -295,17 +299,6 @@ class TimeRows(QWidget):
                 QRectF(self.at_beat(beat) - 1.5, 0, 3, SECTIONS[1]), themes.color(theme.selection)
             )
 
-    def _paint_meter(self, painter: QPainter, theme: themes.Theme) -> None:
-        meter = self.session.project.meter
-        painter.setFont(themes.font(9.5))
-        for point, beat in zip(meter.points, meter.starts, strict=True):
-            x = round(self.at_beat(beat)) + 0.5
-            painter.setPen(QPen(themes.color(theme.bar_line), 1.4))
-            painter.drawLine(QPointF(x, METER[0]), QPointF(x, METER[0] + METER[1]))
-            painter.setPen(themes.color(theme.ink))
-            area = QRectF(x + 4, METER[0], 40, METER[1] - 1)
-            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, f"{point.count}/{point.unit}")
-
     def _paint_tempo(self, painter: QPainter, theme: themes.Theme) -> None:
         scale, tempo = self.scale(), self.session.project.tempo
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -330,8 +323,20 @@ class TimeRows(QWidget):
                 painter.drawText(QRectF(x + 6, top, 64, 15), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
-    def _paint_end(self, painter: QPainter, theme: themes.Theme) -> None:
-        x = round(self.at_beat(self.session.project.length)) - 0.5
-        painter.setPen(QPen(themes.color(theme.ink), 2.0))
-        painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT - 2))
-        painter.fillRect(QRectF(x - 8, 1, 8, 8), themes.color(theme.ink))
+
+def _draw_meter(painter: QPainter, theme: themes.Theme, meter: MeterMap, at: Places) -> None:
+    painter.setFont(themes.font(9.5))
+    for point, beat in zip(meter.points, meter.starts, strict=True):
+        x = round(at(beat)) + 0.5
+        painter.setPen(QPen(themes.color(theme.bar_line), 1.4))
+        painter.drawLine(QPointF(x, METER[0]), QPointF(x, METER[0] + METER[1]))
+        painter.setPen(themes.color(theme.ink))
+        area = QRectF(x + 4, METER[0], 40, METER[1] - 1)
+        painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, f"{point.count}/{point.unit}")
+
+
+def _draw_end(painter: QPainter, theme: themes.Theme, beat: float, at: Places) -> None:
+    x = round(at(beat)) - 0.5
+    painter.setPen(QPen(themes.color(theme.ink), 2.0))
+    painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT - 2))
+    painter.fillRect(QRectF(x - 8, 1, 8, 8), themes.color(theme.ink))
