@@ -72,9 +72,9 @@ class Found(unittest.TestCase):
         import librosa  # onset strength and tempo as its documentation has them
 
         rng = np.random.default_rng(3)
-        times = np.cumsum(rng.uniform(0.08, 0.6, 100))
+        times = np.cumsum(rng.uniform(0.08, 0.6, 60))
         rows = [(clicks(times, rng), times, 0.0)]
-        rows += [(*drums(bpm, 8, rng), bpm) for bpm in (74.0, 90.0, 124.7, 140.0)]
+        rows += [(*drums(bpm, 8, rng), bpm) for bpm in (90.0, 124.7)]
         for sound, known, bpm in rows:
             made = found(np.array_split(sound, 7))
             right, false = scored(known, made.seconds, 0.005)
