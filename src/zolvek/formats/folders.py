@@ -44,6 +44,17 @@ def cache() -> Path:
     return _own(platformdirs.user_cache_dir)
 
 
+def made(folder: Path, what: str) -> Path:
+    """The folder, made where it is not there yet. Raises ZolvekError naming it."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ZolvekError(
+            f"The {what} folder can't be made.", str(folder), "Check its rights."
+        ) from error
+    return folder
+
+
 def home() -> Path:
     """Where a file dialog begins: the home folder, or the present one where there is none."""
     try:

@@ -52,12 +52,7 @@ def _bears(path: Path, name: str) -> bool:
 def save(pattern: Pattern) -> Path:
     """Keep a pattern; one of the same name is replaced."""
     path = path_of(pattern.name)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise ZolvekError(
-            "The pattern folder can't be made.", str(path.parent), "Check its rights."
-        ) from error
+    folders.made(path.parent, "pattern")
     file = File(FORMAT, VERSION, pattern)
     return write_bytes(path, msgspec.json.format(msgspec.json.encode(file, enc_hook=to_plain)))
 

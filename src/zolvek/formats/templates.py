@@ -35,12 +35,7 @@ def path_of(name: str) -> Path:
 def save(project: Project, name: str) -> Path:
     """Keep the project as a template; one of the same name is replaced."""
     path = path_of(name)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise ZolvekError(
-            "The template folder can't be made.", str(path.parent), "Check its rights."
-        ) from error
+    folders.made(path.parent, "template")
     return project_file.save(project, path)
 
 
