@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterable
 
 LONGEST_BYTES = 120  # of a name within a file's: the system's limit is 255 for all of it
-# What XML 1.0 has no place for (its production 2, Char), and lone halves of surrogate pairs.
-NO_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
+# What XML 1.0 has no place for (all but its production 2, Char), and lone halves of surrogate pairs.
+NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 CONTROLS = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]+")
 FORMULA = ("=", "+", "-", "@", "\t", "\r", "\n")  # what a spreadsheet takes for the start of one
 

@@ -103,7 +103,7 @@ class Ruler(QWidget):
         beats = self.hits.beats
         seen = beats[(beats >= self.view.first) & (beats <= self.view.last)]
         painter.setPen(QPen(themes.color(theme.layer), 1.0))
-        for x in np.unique(np.round(SCALE + self.view.xs(seen))).tolist():
+        for x in dict.fromkeys(np.round(SCALE + self.view.xs(seen)).tolist()):
             painter.drawLine(QPointF(x + 0.5, HEIGHT - 4.0), QPointF(x + 0.5, HEIGHT))
 
     def _paint_marks(self, painter: QPainter, theme: themes.Theme) -> None:
