@@ -268,6 +268,47 @@ class Heard(unittest.TestCase):
         self.assertIn("not installed", LEFT_OUT[device])
         self.assertTrue(with_curve(missing, lane, lines([0.0, 4.0], [0.0, 1.0])).has_lane(lane))
 
+    def test_a_version_with_its_ports_in_another_order_sounds_as_before(self) -> None:
+        """The project holds older indices, a parameter that is gone, another range, and lacks one."""
+        project, device = self.song(MDA + "JX10")
+        own = project.device_track(device).device(device)
+        plugin, row = own.row.plugin, own.row
+        ports = {key: replace(b, index=900 - b.index) for key, b in plugin.ports.items()}
+        other, *_, lost = ports
+        gone = "gone"
+        del ports[lost]
+        ports[gone] = replace(ports[other], symbol="gone", index=3)
+        parameters = tuple(p for p in row.parameters if p.id != lost)
+        wider = replace(parameters[0], high=parameters[0].high * 2.0)
+        older = replace(
+            row,
+            parameters=(wider, *parameters[1:], replace(parameters[0], id=gone, name="Gone")),
+            plugin=replace(plugin, ports=ports, outputs=(0,), events=1),
+        )
+        self.assertEqual(
+            hosted.changes(older, row),
+            [
+                f"{wider.name} was {wider.text(0.0)} to {wider.text(1.0)} and is "
+                f"{wider.text(0.0)} to {parameters[0].text(1.0)}.",
+                "Gone is no longer there.",
+                "1 parameter is new.",
+            ],
+        )
+        self.assertEqual(hosted.changes(row, row), [])
+        listed = plugin_list.job(lambda *_: None, (row, older))
+        self.assertEqual([name for name, _ in listed.changed], [row.name])
+        wide = wider.position(parameters[0].default)
+        values = {k: v for k, v in own.values.items() if k != lost} | {other: float(wide)}
+        first = project.device_track(device)
+        devices = tuple(
+            replace(each, described=older, values=values) if each.id == device else each
+            for each in first.devices
+        )
+        now = with_track(project, replace(first, devices=devices))
+        before = render(project, 0.0, 4.0)
+        self.assertGreater(float(np.abs(before).max()), 0.01)
+        np.testing.assert_allclose(render(now, 0.0, 4.0), before, atol=1e-6)
+
     def test_the_list_is_kept_until_a_bundle_changes(self) -> None:
         with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):
             found = plugin_list.installed()

@@ -13,6 +13,7 @@ from tests.studio.driver import WindowTest
 from zolvek.core.document.parts import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
+from zolvek.formats.plugin_list import Listed
 from zolvek.studio.plugin_dialog import PluginDialog
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
@@ -57,8 +58,9 @@ class Hosted(WindowTest):
         with mock.patch.object(self.studio.plugins, "background") as background:
             background.busy = False
             self.studio.files.open_path(saved)
-            background.start.assert_called_with("plugins")
-        self.studio.plugins._take([])
+            background.start.assert_called_with("plugins", (device.row,))
+        self.studio.plugins._take(Listed([], [("Keys", ["Cutoff is no longer there."])]))
+        self.assertIn("Cutoff is no longer there.", self.errors.pop().where)
         self.assertIn("not installed", self.errors.pop().what)
         self.assertEqual(session.project.device_track(device.id).device(device.id).row, device.row)
         self.assertEqual(self.errors, [])

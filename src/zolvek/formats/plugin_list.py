@@ -8,10 +8,13 @@ from pathlib import Path
 
 import msgspec
 
+from zolvek.core.document.hosted import changes
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DeviceKind
 from zolvek.formats import folders
 from zolvek.formats.atomic import read_bytes, write_bytes
 from zolvek.sound.lv2.scan import Found, Kept, by_name, scanned
+from zolvek.sound.lv2.world import described
 
 VERSION = 1
 Progress = Callable[[int, int], object]
@@ -46,6 +49,22 @@ def installed(progress: Progress | None = None) -> list[Found]:
     return by_name(now)
 
 
-def job(progress: Progress) -> list[Found]:
-    """As a job of a process beside the window."""
-    return installed(progress)
+class Listed(msgspec.Struct):
+    """What is installed; and what plugins of a project that are, but not as it knows them, have changed:
+    a name and the changes each."""
+
+    found: list[Found]
+    changed: list[tuple[str, list[str]]]
+
+
+def job(progress: Progress, hosted: tuple[DeviceKind, ...] = ()) -> Listed:
+    """As a job of a process beside the window; `hosted`: the plugins of its project."""
+    found = installed(progress)
+    usable = {each.id for each in found if not each.fault}
+    told = []
+    for kind in hosted:
+        if kind.plugin is not None and kind.plugin.uri in usable:
+            different = changes(kind, described(kind.plugin.uri))
+            if different:
+                told.append((kind.name, different))
+    return Listed(found, told)

@@ -15,9 +15,12 @@ from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
+    from zolvek.core.model.catalogue import DeviceKind
+    from zolvek.formats.plugin_list import Listed
     from zolvek.sound.lv2.scan import Found
 
 MOST_RECENT = 8
+MOST_LINES = 4  # of what has changed, in one message
 
 
 class Plugins(QObject):
@@ -41,7 +44,11 @@ class Plugins(QObject):
     def look(self) -> None:
         """Look for what is installed: quick where nothing has changed since the last time."""
         if not self.background.busy:
-            self.background.start("plugins")
+            kinds: list[DeviceKind] = []
+            for device in self._hosted():
+                if device.row not in kinds:
+                    kinds.append(device.row)
+            self.background.start("plugins", tuple(kinds))
 
     def add(self, uri: str, name: str) -> None:
         """A plugin on the shown track, its presets as states, once it has been described beside the window."""
@@ -76,11 +83,17 @@ class Plugins(QObject):
             if self._hosted():
                 self.look()
 
-    def _take(self, found: list[Found]) -> None:
-        self.found, self.fault = found, ""
-        missing = self.missing()
-        if missing and not self.told:
+    def _take(self, listed: Listed) -> None:
+        self.found, self.fault = listed.found, ""
+        if not self.told and self._hosted():
             self.told = True
+            self._tell_missing()
+            self._tell_changed(listed.changed)
+        self.changed.emit()
+
+    def _tell_missing(self) -> None:
+        missing = self.missing()
+        if missing:
             names = ", ".join(device.name for device in missing)
             self.session.notices.report(
                 ZolvekError(
@@ -89,7 +102,18 @@ class Plugins(QObject):
                     "Sound goes past them; their lanes stay, and can be edited.",
                 )
             )
-        self.changed.emit()
+
+    def _tell_changed(self, changed: list[tuple[str, list[str]]]) -> None:
+        lines = [f"{name}: {line}" for name, own in changed for line in own]
+        if lines:
+            more = f" and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
+            self.session.notices.report(
+                ZolvekError(
+                    "Plugins are not as they were when the project was made.",
+                    " ".join(lines[:MOST_LINES]) + more,
+                    "Real values are kept, and so are the lanes of what is gone.",
+                )
+            )
 
     def _failed(self, error: ZolvekError) -> None:
         self.found, self.fault = [], f"{error.what} {error.remedy}".strip()

@@ -1,4 +1,4 @@
-"""Hosted plugins in a project: added with their presets as states."""
+"""Hosted plugins in a project: added with their presets as states; what another version has changed."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from zolvek.core.document.chain import add_device
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.model.state import StatePart
+from zolvek.core.value.parameter import Parameter
 
 MOST_STATES = (
     32  # of a plugin's presets that become states at once; the others are there as presets
@@ -29,3 +30,32 @@ def added(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]
         values = present | kind.named(preset.name)
         project, _ = stored_states.kept(project, preset.name, (StatePart(key, values),))
     return project, key
+
+
+def changes(own: DeviceKind, there: DeviceKind) -> list[str]:
+    """What differs between a plugin as a project knows it and as it is installed, a line each. Parameters
+    are the same where their ports have one symbol."""
+    if own.plugin is None or there.plugin is None:
+        return []
+    now = {binding.symbol: key for key, binding in there.plugin.ports.items()}
+    told = []
+    for key, binding in own.plugin.ports.items():
+        parameter = own.parameter(key)
+        if binding.symbol not in now:
+            told.append(f"{parameter.name} is no longer there.")
+            continue
+        other = there.parameter(now[binding.symbol])
+        if _travel(parameter) != _travel(other):
+            told.append(f"{parameter.name} was {_range(parameter)} and is {_range(other)}.")
+    count = len(set(now) - {binding.symbol for binding in own.plugin.ports.values()})
+    if count:
+        told.append(f"{count} parameter{'s are' if count > 1 else ' is'} new.")
+    return told
+
+
+def _travel(parameter: Parameter) -> tuple[object, ...]:
+    return parameter.low, parameter.high, parameter.unit, parameter.taper, parameter.choices
+
+
+def _range(parameter: Parameter) -> str:
+    return ", ".join(parameter.choices) or f"{parameter.text(0.0)} to {parameter.text(1.0)}"

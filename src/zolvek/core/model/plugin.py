@@ -8,7 +8,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
-from zolvek.core.records import Record, field
+from zolvek.core.records import Record, field, replace
 
 # Law -> a port's value for a parameter's real one, and back; `by` is the binding's number.
 Law = tuple[Callable[[Floats, float], Floats], Callable[[Floats, float], Floats]]
@@ -82,3 +82,15 @@ class Plugin(Record, frozen=True):
     latency: int = -1
     enabled: str = ""  # the parameter that is its own bypass, on where it works
     hidden: tuple[str, ...] = ()  # parameters that are marked as not for show
+
+
+def fitted(own: Plugin, there: Plugin) -> Plugin:
+    """The plugin that a project holds, reaching the ports of the one that is installed: by their symbols, as
+    another version may count them in another order. What is no longer there is left out."""
+    found = {binding.symbol: binding.index for binding in there.ports.values()}
+    ports = {
+        key: replace(binding, index=found[binding.symbol])
+        for key, binding in own.ports.items()
+        if binding.symbol in found
+    }
+    return replace(there, ports=ports, maker=own.maker, version=own.version)

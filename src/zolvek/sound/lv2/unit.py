@@ -6,11 +6,12 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.model.plugin import Plugin
+from zolvek.core.model.plugin import Plugin, fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.controls import Controls
 from zolvek.sound.lv2 import mark
 from zolvek.sound.lv2.instance import BLOCK, Instance
+from zolvek.sound.lv2.world import described
 from zolvek.sound.unit import Incoming, Played
 
 NOTE_ON, NOTE_OFF, ALL_OFF = 0x90, 0x80, (0xB0, 123, 0)
@@ -22,9 +23,10 @@ class LvUnit:
     spacing = BLOCK
 
     def __init__(self, device: Device, rate: int) -> None:
-        plugin = device.row.plugin
-        assert plugin is not None
-        self.plugin: Plugin = plugin
+        assert device.row.plugin is not None
+        self.there = described(device.row.plugin.uri)
+        assert self.there.plugin is not None
+        self.plugin: Plugin = fitted(device.row.plugin, self.there.plugin)
         self.device, self.rate = device.id, rate
         with mark.phase(device.id, mark.STARTING):
             self.made = self._both()
@@ -34,14 +36,21 @@ class LvUnit:
         self.off = False  # all keys go up with the next frame
         self.set: dict[str, float] = {}  # what still parameters were set to
         self.latency = 0
-        if plugin.latency >= 0:
+        if self.plugin.latency >= 0:
             self._ask_latency(device)
 
     def _both(self) -> list[Instance]:
-        """One instance; two where it is mono, for two sides."""
-        plugin = self.plugin
+        """One instance; two where it is mono, for two sides. Its controls are at their defaults, which
+        those keep that the project does not know."""
+        plugin, there = self.plugin, self.there
+        assert there.plugin is not None
         mono = len(plugin.inputs) == 1 and len(plugin.outputs) == 1
-        return [Instance(plugin, self.rate) for _ in range(2 if mono else 1)]
+        made = [Instance(plugin, self.rate) for _ in range(2 if mono else 1)]
+        for key, binding in there.plugin.ports.items():
+            for instance in made:
+                value = np.asarray(there.parameter(key).default)
+                instance.controls[binding.index] = float(binding.port(value, self.rate))
+        return made
 
     def _ask_latency(self, device: Device) -> None:
         """A run over no frames is how a plugin is asked for it (LV2 core, reportsLatency)."""

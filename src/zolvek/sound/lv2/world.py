@@ -319,12 +319,17 @@ def written(kind: DeviceKind, key: str, port: float, rate: float) -> str:
 
 
 @lru_cache(maxsize=64)
-def kind_of(uri: str) -> DeviceKind:
-    """The kind of an installed plugin, with its presets. Raises ZolvekError where it can't be used."""
+def described(uri: str) -> DeviceKind:
+    """The kind of an installed plugin. Raises ZolvekError where it can't be used."""
     world = everything()
-    plugin = world.plugin(uri)
-    kind = describe(world, plugin)
-    return replace(kind, presets=presets_of(world, plugin, kind))
+    return describe(world, world.plugin(uri))
+
+
+@lru_cache(maxsize=64)
+def kind_of(uri: str) -> DeviceKind:
+    """The same with its presets."""
+    world, kind = everything(), described(uri)
+    return replace(kind, presets=presets_of(world, world.plugin(uri), kind))
 
 
 def job(progress: Callable[[int, int], object], uri: str) -> DeviceKind:
