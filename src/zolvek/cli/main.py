@@ -18,6 +18,7 @@ from zolvek.cli.curves import curve
 from zolvek.cli.deliver import COMMANDS as DELIVERIES
 from zolvek.cli.movements import COMMANDS as MOVEMENTS
 from zolvek.cli.plugins import COMMANDS as PLUGINS
+from zolvek.cli.ports import COMMANDS as PORTS
 from zolvek.cli.projects import COMMANDS as PROJECTS
 from zolvek.cli.sounds import COMMANDS as SOUNDS
 from zolvek.core.errors import Failure, ZolvekError
@@ -72,7 +73,7 @@ def _window(path: Path | None, demo: bool = False) -> None:
     sys.exit(run(path, demo))
 
 
-for command in (*PROJECTS, *PLUGINS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):
+for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):
     zolvek.add_command(command)
 
 

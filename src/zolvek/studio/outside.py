@@ -35,7 +35,7 @@ class Outside(QObject):
         self.watched = False  # somebody looks at the messages
         self.last_control = ""
         self.gesture: object = None
-        self.moving: dict[str, tuple[str, str]] = {}  # controls that are being moved
+        self.moving: set[tuple[str, str]] = set()  # what is being moved: devices, parameters
         self.over = QTimer(self)
         self.over.setSingleShot(True)
         self.over.setInterval(GESTURE_MS)
@@ -61,7 +61,14 @@ class Outside(QObject):
         if target is None:
             self.session.notices.say(f"{control.control_name(which)} moves nothing yet.")
             return
-        self.moving[which] = target
+        self.turned(target, position, seconds)
+
+    def turned(
+        self, target: tuple[str, str], position: float, seconds: float | None = None
+    ) -> None:
+        """A hand outside, on a controller or in a plugin's own window, moves a device's parameter: it comes up
+        as touched. Moves that follow each other closely are one step."""
+        self.moving.add(target)
         if self.gesture is None:
             self.gesture = object()
             if self.session.passes.hands is None or not self.session.passes.hands.recording:
@@ -78,7 +85,7 @@ class Outside(QObject):
     def _gesture_over(self) -> None:
         """No control has moved for a while: hands are off them."""
         self.gesture = None
-        for target in self.moving.values():
+        for target in self.moving:
             if self.session.passes.hands is not None:
                 self.session.passes.hands.release(*target, None)
         self.moving.clear()

@@ -37,6 +37,10 @@ class Settings:
     first_curve: bool = False  # it has been led through, or left
     recent: list[str] = field(default_factory=list)
     recent_plugins: list[str] = field(default_factory=list)
+    osc_out: str = "127.0.0.1:9000"  # where lanes were last sent
+    osc_in: int = 9001
+    osc_rate: float = 60.0  # times a second
+    plugin_folders: list[str] = field(default_factory=list)  # bundles that lie elsewhere
     favourite_plugins: list[str] = field(default_factory=list)
     when_met: str = "stop"
     grid_division: Division = 16

@@ -17,15 +17,13 @@ from zolvek.studio import theme as themes
 from zolvek.studio.bench.dial import draw_ring
 from zolvek.studio.context import Studio
 from zolvek.studio.outside import Outside
+from zolvek.studio.rail.connect_page import ConnectPage
 from zolvek.studio.rail.record_page import RecordPage, TakesPage
 from zolvek.studio.session import Session
 from zolvek.studio.widgets import (
     Pages,
     button,
-    choice,
     column,
-    field_label,
-    form,
     heading,
     note,
     page_layout,
@@ -33,7 +31,6 @@ from zolvek.studio.widgets import (
 
 CONTROL = Qt.ItemDataRole.UserRole
 TRAVEL = 110.0  # pixels of a drag from end to end
-NO_PORTS = "No MIDI ports on this machine: the controller above stands in."
 
 
 class ControllerDial(QWidget):
@@ -207,31 +204,10 @@ class ControllerPage(QWidget):
         monitor = actions("monitor")
         line.addWidget(button("Messages…", monitor.trigger, tip=monitor.toolTip()))
         layout.addLayout(line)
-        self.ports_in = choice([("None", "")], "MIDI input", self._listen)
-        self.ports_out = choice([("None", "")], "MIDI output", self._send)
-        ports = form()
-        ports.addRow(field_label("Input"), self.ports_in)
-        ports.addRow(field_label("Output"), self.ports_out)
-        self.ports = QWidget()
-        self.ports.setLayout(ports)
-        layout.addWidget(self.ports)
-        self.no_ports = note(NO_PORTS)
-        layout.addWidget(self.no_ports)
-        self._look_for_ports()
         for signal in (session.document.changed, session.passes.changed):
             signal.connect(self.refresh)
         self.outside.control_moved.connect(lambda _: self._say())
         self.refresh()
-
-    def _look_for_ports(self) -> None:
-        from zolvek.sound import ports
-
-        found = ports.inputs(), ports.outputs()
-        for box, names in zip((self.ports_in, self.ports_out), found, strict=True):
-            for name in names:
-                box.addItem(name, name)
-        self.ports.setVisible(any(found))
-        self.no_ports.setVisible(not any(found))
 
     def refresh(self) -> None:
         project = self.session.project
@@ -268,12 +244,6 @@ class ControllerPage(QWidget):
             project = control.unmapped(self.session.project, which)
             self.session.document.edit(f"{control.control_name(which)} moves nothing", project)
 
-    def _listen(self, name: object) -> None:
-        self.session.notices.try_to(lambda: self.outside.listen_to(str(name) or None))
-
-    def _send(self, name: object) -> None:
-        self.session.notices.try_to(lambda: self.outside.send_to(str(name) or None))
-
 
 class PerformPanel(QWidget):
     def __init__(self, studio: Studio) -> None:
@@ -289,7 +259,9 @@ class PerformPanel(QWidget):
                 "Record": RecordPage(studio),
                 "Takes": TakesPage(studio),
                 "Control": self.controller,
-            }
+                "Connect": ConnectPage(studio),
+            },
+            across=2,
         )
         layout.addWidget(self.pages, 1)
         self.show_page = self.pages.show_page

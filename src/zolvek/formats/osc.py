@@ -1,0 +1,160 @@
+"""Lanes as OSC (Open Sound Control 1.0, opensoundcontrol.stanford.edu): their addresses, and what they send while
+they play."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from itertools import groupby
+from typing import NamedTuple
+
+import numpy as np
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.playing import played
+
+ROOT = "/zolvek"
+RATES = (10.0, 30.0, 60.0, 120.0, 250.0)  # times a second that a lane which moves is sent
+NEVER = re.compile(
+    r"[^\x21-\x7e]|[#*,/?\[\]{}]"
+)  # what an address may not have (OSC 1.0, Address Spaces)
+MOST_BYTES = 1_400  # of a bundle: it goes in one piece through any network
+
+
+class Timed(NamedTuple):
+    """A lane's control at a beat: its position 0..1 and its real value."""
+
+    beat: float
+    address: str
+    position: float
+    value: float
+
+
+def addresses(project: Project) -> dict[str, tuple[str, str]]:
+    """Address -> device and parameter, of every parameter there is; those of lanes among them."""
+    found: dict[str, tuple[str, str]] = {}
+    tracks: dict[str, str] = {}
+    for track in project.tracks:
+        own = _free(tracks, f"{ROOT}/{_word(track.name)}", track.id)
+        devices: dict[str, str] = {}
+        for device in track.devices:
+            base = _free(devices, f"{own}/{_word(device.name)}", device.id)
+            parameters: dict[str, str] = {}
+            for parameter in device.parameters:
+                whole = _free(parameters, f"{base}/{_word(parameter.name)}", parameter.id)
+                found[whole] = device.id, parameter.id
+    return found
+
+
+def between(project: Project, first: float, last: float, rate: float) -> list[Timed]:
+    """What lanes send from beat `first` up to, but not at, `last`: `rate` times a second of the song where
+    they move, and at every jump; in order of time. What stays is not sent again."""
+    by_target = {target: address for address, target in addresses(project).items()}
+    begin, end = (float(project.tempo.seconds(beat)) for beat in (first, last))
+    grid = np.arange(np.ceil(begin * rate - 1e-9), np.ceil(end * rate - 1e-9)) / rate
+    regular = project.tempo.beats(grid)
+    rows: list[Timed] = []
+    for lane in _sending(project):
+        heard = played(lane, project)
+        jumps = heard.leaps[(heard.leaps >= first) & (heard.leaps < last)]
+        beats = np.union1d(regular, jumps)
+        if not beats.size:
+            continue
+        before = project.tempo.beats(max(float(project.tempo.seconds(beats[0])) - 1.0 / rate, 0.0))
+        positions = heard.at(np.concatenate(([before], beats)))
+        moved = np.flatnonzero(np.diff(positions) != 0.0)
+        rows += _rows(project, lane, by_target, beats[moved], positions[1:][moved])
+    return sorted(rows, key=lambda row: row.beat)
+
+
+def at(project: Project, beat: float) -> list[Timed]:
+    """Where every lane stands: sent when playing begins, or goes on elsewhere."""
+    by_target = {target: address for address, target in addresses(project).items()}
+    rows: list[Timed] = []
+    for lane in _sending(project):
+        beats = np.array([beat])
+        rows += _rows(project, lane, by_target, beats, played(lane, project).at(beats))
+    return rows
+
+
+def bundles(rows: Iterable[Timed], moment: dict[float, float]) -> list[bytes]:
+    """Packets, those of one beat together, each with its time tag; `moment`: seconds since the epoch, by
+    beat. Position and real value are 32-bit floats."""
+    from pythonosc.osc_bundle_builder import OscBundleBuilder
+    from pythonosc.osc_message_builder import OscMessageBuilder
+
+    made: list[bytes] = []
+    for beat, group in groupby(rows, key=lambda row: row.beat):
+        builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
+        waiting = False
+        for row in group:
+            message = OscMessageBuilder(row.address)
+            message.add_arg(row.position, "f")
+            message.add_arg(row.value, "f")
+            built = message.build()
+            if waiting and size + built.size + 4 > MOST_BYTES:
+                made.append(builder.build().dgram)
+                builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
+            builder.add_content(built)
+            size, waiting = size + built.size + 4, True
+        if waiting:
+            made.append(builder.build().dgram)
+    return made
+
+
+def read(packet: bytes) -> list[tuple[str, float]]:
+    """Address and first number of each message of a packet; one that is no number (NaN, infinite) is left out.
+    Raises ZolvekError for what is no packet."""
+    from pythonosc.osc_packet import OscPacket, ParseError
+
+    try:
+        messages = [timed.message for timed in OscPacket(packet).messages]
+        return [
+            (str(message.address), float(message.params[0]))
+            for message in messages
+            if message.params
+            and isinstance(message.params[0], (int, float))
+            and np.isfinite(float(message.params[0]))
+        ]
+    except (ParseError, ValueError, TypeError, IndexError, RecursionError, OverflowError) as error:
+        raise ZolvekError("This is no OSC packet.", f"{len(packet)} bytes") from error
+
+
+def place(text: str) -> tuple[str, int]:
+    """Host and port of "host:port". Raises ZolvekError for what is none."""
+    host, _, port = text.strip().rpartition(":")
+    if not host or not port.isdecimal() or not 0 < int(port) < 65_536:
+        raise ZolvekError(f"“{text}” is no address.", "OSC", "Write it as 127.0.0.1:9000.")
+    return host.strip("[]"), int(port)
+
+
+def _word(name: str) -> str:
+    return NEVER.sub("_", name.strip()) or "_"
+
+
+def _free(taken: dict[str, str], wanted: str, key: str) -> str:
+    made, number = wanted, 2
+    while made in taken:
+        made, number = f"{wanted}-{number}", number + 1
+    taken[made] = key
+    return made
+
+
+def _sending(project: Project) -> list[Lane]:
+    return [lane for lane in project.lanes() if not lane.bypassed]
+
+
+def _rows(
+    project: Project, lane: Lane, by_target: dict[tuple[str, str], str], beats: np.ndarray,
+    positions: np.ndarray,
+) -> list[Timed]:  # fmt: skip
+    parameter = project.parameter_of(lane.id)
+    values = np.clip(parameter.value(positions), -1e30, 1e30)  # silence is −∞ dB, which no all read
+    address = by_target[lane.device, lane.parameter]
+    return [
+        Timed(beat, address, position, value)
+        for beat, position, value in zip(
+            beats.tolist(), positions.tolist(), values.tolist(), strict=True
+        )
+    ]

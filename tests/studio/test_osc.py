@@ -1,0 +1,122 @@
+"""OSC in the real window: lanes sent to another program's socket, and controls moved from there."""
+
+from __future__ import annotations
+
+import socket
+import unittest
+
+import numpy as np
+from pythonosc.osc_packet import OscPacket
+from pythonosc.udp_client import SimpleUDPClient
+
+from tests.studio.driver import WindowTest
+from zolvek.formats import osc
+
+
+class Linked(WindowTest):
+    def page(self):
+        self.window.rail.show_step("step-perform")
+        panel = self.window.rail.shown["step-perform"].widget()
+        panel.show_page("Connect")
+        self.wait()
+        return panel.pages.stack.currentWidget()
+
+    def test_lanes_are_sent_while_they_play(self) -> None:
+        page, session = self.page(), self.session
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other:
+            other.bind(("127.0.0.1", 0))
+            other.settimeout(0.5)
+            self.type_in("OSC address", "nowhere")
+            self.assertTrue(page.to.property("fault"), "refused in words")
+            self.type_in("OSC address", f"127.0.0.1:{other.getsockname()[1]}")
+            page.sends.click()
+            session.playhead.go(8 * 4.0)
+            self.do("play")
+            self.until(lambda: session.playhead.beat > 33.0)
+            self.do("play")
+            packets = []
+            while True:
+                try:
+                    packets.append(other.recv(65_536))
+                except TimeoutError:
+                    break
+        lane = next(each for each in session.project.lanes() if each.id == "fog-filter.cutoff")
+        address = next(a for a, t in osc.addresses(session.project).items() if t == (lane.device, lane.parameter))  # fmt: skip
+        rows = [
+            (timed.time, message.params)
+            for packet in packets
+            for timed in OscPacket(packet).messages
+            for message in [timed.message]
+            if message.address == address
+        ]
+        self.assertGreater(len(rows), 10)
+        wanted = osc.at(session.project, 32.0) + osc.between(session.project, 32.0, 34.0, session.settings.osc_rate)  # fmt: skip
+        told = [row for row in wanted if row.address == address][: len(rows)]
+        np.testing.assert_allclose(
+            [params for _, params in rows], [(row.position, row.value) for row in told], rtol=1e-6
+        )
+        self.assertIn("packets sent", page.said.text())
+        page.sends.click()
+        self.assertEqual(self.studio.osc.sends_to, "")
+        self.assertEqual(self.errors, [])
+
+    def test_controls_are_moved_from_outside_and_strangers_do_no_harm(self) -> None:
+        page, session = self.page(), self.session
+        page.at.setValue(self.free_port())
+        page.listens.click()
+        self.until(lambda: self.studio.osc.port > 0)
+        client = SimpleUDPClient("127.0.0.1", self.studio.osc.port)
+        address, (device, key) = next(
+            (a, t) for a, t in osc.addresses(session.project).items() if t[1] == "glide" or t[1] == "pan"
+        )  # fmt: skip
+        before = session.project
+        client.send_message(address, 0.625)
+        self.until(lambda: session.shown.control == (device, key))
+        now = session.project.device_track(device).device(device)
+        self.assertAlmostEqual(now.position(key), 0.625, 6)
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other:
+            to = ("127.0.0.1", self.studio.osc.port)
+            rng = np.random.default_rng(1)
+            for _ in range(300):
+                other.sendto(rng.bytes(int(rng.integers(1, 200))), to)
+            other.sendto(b"", to)
+        client.send_message("/zolvek/nobody/at/home", 1.0)
+        client.send_message(address, "text")
+        for number in range(2_000):  # a flood: only the last of a moment moves the control
+            client.send_message(address, (number % 100) / 100.0)
+
+        def turned() -> bool:
+            client.send_message(
+                address, 0.25
+            )  # again and again: what floods a network is lost in part
+            at = session.project.device_track(device).device(device).position(key)
+            return abs(at - 0.25) < 1e-6
+
+        self.until(turned)
+        self.assertGreater(self.studio.osc.input.bad, 100)
+        self.assertEqual(self.studio.osc.strange, 1)
+        self.assertIn("no OSC", page.said.text())
+        self.wait(500)  # hands off
+        self.do("undo")
+        self.assertIs(session.project, before)
+        page.listens.click()
+        self.assertEqual(self.studio.osc.port, 0)
+        self.assertEqual(self.errors, [])
+
+    def test_a_port_that_is_taken_is_said(self) -> None:
+        page = self.page()
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other:
+            other.bind(("127.0.0.1", 0))
+            page.at.setValue(other.getsockname()[1])
+            page.listens.click()
+        self.assertIn("can't be listened to", self.errors.pop().what)
+        self.assertFalse(page.listens.isChecked())
+
+    def free_port(self) -> int:
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other:
+            other.bind(("127.0.0.1", 0))
+            return int(other.getsockname()[1])
+
+
+if __name__ == "__main__":
+    unittest.main()
