@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPointF
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from benchmarks import hardness
 from zolvek.core.curve import shaping
@@ -279,7 +279,49 @@ def _blocks(window: Window) -> None:
     session.arranging.pick_block(Block(fog.id, 1))
 
 
-SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
+def _plugin_list(window: Window) -> QWidget:
+    """What is installed where the picture is made."""
+    from zolvek.studio.plugin_dialog import PluginDialog
+
+    studio = window.studio
+    studio.session.settings.favourite_plugins = [SYNTH]
+    dialog = PluginDialog(studio.plugins, studio.ask, window)
+    dialog.show()
+    _wait(lambda: studio.plugins.found is not None)
+    return dialog
+
+
+def _plugin_morph(window: Window) -> None:
+    """A synth from one of its presets to another over Cast off, every parameter that differs in its lane."""
+    from zolvek.core.document import chain, hosted, parts
+    from zolvek.core.model.morph import Way
+    from zolvek.core.movement.morphing import chained
+    from zolvek.sound.hosting.apart import described_apart
+
+    session, project = window.session, window.session.project
+    kind = described_apart(SYNTH, "")
+    figure = next(track.notes for track in project.tracks if track.name == "Lanterns")
+    project, track = chain.add_track(project, "Sails")
+    own = next(each for each in project.tracks if each.id == track)
+    project = parts.with_track(project, replace(own, notes=figure))
+    project, device = hosted.added(project, track, kind)
+    ends = [next(s for s in project.states if s.name == name) for name in MORPHED]
+    way = Way("s-curve", 0.4)
+    project = chained(project, device, [(bar(9), ends[0].id), (bar(17), ends[1].id)], way)
+    session.document.edit("Morph", project)
+    session.touch(device, "vcf_freq")
+    window.studio.view.show(bar(8), bar(19) - bar(8))
+    session.span.choose((bar(9), bar(17)))
+    window.rail.show_step("step-morph")
+    window.rail.findChild(MorphPanel).show_page("Morph")
+    session.playhead.go(bar(13))
+
+
+SYNTH = "http://drobilla.net/plugins/mda/JX10"  # mda-lv2, GPL-3.0
+MORPHED = ("5th Sweep Pad", "303 Saw Bass")
+PLUGIN_SHOTS = ("plugins", "plugin-morph")  # made where that synth is installed
+
+SHOTS: tuple[tuple[str, str, Callable[[Window], QWidget | None]], ...] = (
     ("main-window", "vellum", _cast_off),
     ("lamp-theme", "lamp", _lamp),
     ("shape", "vellum", _shape),
@@ -296,6 +338,8 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], None]], ...] = (
     ("thinning", "vellum", _thin),
     ("morph", "vellum", _morph),
     ("pad", "lamp", _pad),
+    ("plugins", "vellum", _plugin_list),
+    ("plugin-morph", "vellum", _plugin_morph),
     ("export", "vellum", _export),
 )
 
@@ -306,7 +350,11 @@ def make(docs: Path) -> int:
     os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="zolvek-shots-")
     (docs / "screenshots").mkdir(parents=True, exist_ok=True)
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
+    there = Path("/usr/lib/lv2/mda.lv2").is_dir()
     for name, theme, prepare in SHOTS:
+        if name in PLUGIN_SHOTS and not there:
+            print(f"{name}: mda-lv2 is not installed; left as it is")
+            continue
         app = application(theme)
         window = make_window(build(), Settings(theme=theme))
         window.resize(*SIZE)
@@ -314,12 +362,12 @@ def make(docs: Path) -> int:
         window.complete()
         _sounds(window)
         _settle(app)
-        prepare(window)
+        shown = prepare(window) or window
         for seed in window.findChildren(SeedEntry):
             seed.keep(1)  # the same picture every time
         _settle(app)
         path = docs / "screenshots" / f"{name}.png"
-        window.grab().save(str(path))
+        shown.grab().save(str(path))
         print(path)
         window.studio.player.stop()
         window.session.document.saved = window.session.project

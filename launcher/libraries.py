@@ -72,6 +72,9 @@ LIBRARIES: dict[str, dict[str, tuple[str, ...]]] = {
     },
 }
 
+# What a window can do without, and says so: fetched along with what it can't. LV2 plugins need it.
+WELCOME: list[tuple[str, ...]] = [("liblilv-0-0",)]
+
 # Brought by the system itself (glibc), wherever Python runs.
 SYSTEM = {
     "libc.so.6", "libm.so.6", "libdl.so.2", "libpthread.so.0", "librt.so.1", "libmvec.so.1",

@@ -25,6 +25,7 @@ TEST_TOOLS = {
     "lv2apply": "lilv-utils",
     "/usr/lib/lv2/mda.lv2/manifest.ttl": "mda-lv2",
     "/usr/lib/lv2/eg-amp.lv2/manifest.ttl": "lv2-examples",
+    "/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK/pluginterfaces/base/funknown.h": "juce-modules-source-data",
 }
 
 
@@ -46,6 +47,8 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if lacking:
         # All of them at once: whoever has to ask for them asks once.
         rows = [row for rows in lacking.values() for row in rows]
+        if libraries.WINDOW in lacking:
+            rows += libraries.WELCOME
         packages.install(rows, " and ".join(lacking).capitalize())
     if command == "test":
         _test_tools()

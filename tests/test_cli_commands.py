@@ -37,6 +37,7 @@ LINES: dict[str, tuple[str, str]] = {
     "plugins": ("plugins amp --json", "plugins --nothing"),
     "add-device": ("add-device {demo} --track Keys --plugin http://lv2plug.in/plugins/eg-amp -o {out}.zolvek",
                    "add-device {demo} --track Keys --plugin http://nowhere/none -o {out}.zolvek"),
+    "ports": ("ports --json", "ports --nothing"),
     "hits": ("hits {wav}", "hits {csv}"),
     "tempo": ("tempo {beats}", "tempo {midi}"),
     "lanes": ("lanes {demo}", "lanes {csv}"),

@@ -17,12 +17,13 @@ from unittest import mock
 import numpy as np
 import soundfile
 
+from benchmarks.evil_plugins import HEAD, PORT, SEE, SOURCE, compiled, harmed
 from zolvek.core.curve.building import lines
 from zolvek.core.document import hosted, stored_states
-from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.document.chain import add_device, add_track, apply_preset, remove_track
 from zolvek.core.document.parts import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DEVICE_KINDS, kind_from_plain, plain
+from zolvek.core.model.catalogue import kind_from_plain, plain
 from zolvek.core.model.morph import Way
 from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
@@ -32,6 +33,7 @@ from zolvek.core.value.port_parameters import Port, parameter_of
 from zolvek.formats import plugin_list, project_file
 from zolvek.formats.sound_out import SoundForm
 from zolvek.sound.devices import LEFT_OUT
+from zolvek.sound.hosting.apart import described_apart
 from zolvek.sound.jobs import done_apart
 from zolvek.sound.lv2.instance import Instance
 from zolvek.sound.playback import Playback
@@ -41,10 +43,6 @@ from zolvek.sound.silent_clock import SilentClock
 MDA = "http://drobilla.net/plugins/mda/"
 AMP = "http://lv2plug.in/plugins/eg-amp"
 THERE = all(Path(f"/usr/lib/lv2/{name}.lv2").is_dir() for name in ("mda", "eg-amp")) and shutil.which("lv2apply")  # fmt: skip
-HEAD = "@prefix lv2: <http://lv2plug.in/ns/lv2core#> . @prefix doap: <http://usefulinc.com/ns/doap#> .\n"
-SEE = "<http://www.w3.org/2000/01/rdf-schema#seeAlso>"
-PORT = 'lv2:port [ a lv2:{kinds} ; lv2:index {n} ; lv2:symbol "{s}" ; lv2:name "{s}" {more}]'
-EVIL = Path(__file__).with_name("evil.c")
 
 
 def apart(project: Project) -> np.ndarray:
@@ -54,6 +52,26 @@ def apart(project: Project) -> np.ndarray:
         work = project, out, SoundForm(depth="float"), None, False, False, False
         done_apart("deliver", work, lambda *_: None)
         return soundfile.read(out, always_2d=True)[0].T
+
+
+def heard_on(test: unittest.TestCase, project: Project, beat: float) -> tuple[list[ZolvekError], dict[str, str]]:  # fmt: skip
+    """The project played until a beat: what is told meanwhile, and the devices that are left out."""
+    told: list[ZolvekError] = []
+    playback = Playback(project)
+    playback.on_loss = lambda error, _: told.append(error)
+    clock = SilentClock(playback)
+    clock.start()
+    try:
+        playback.play(0.0)
+        began = time.monotonic()
+        while playback.beat < beat or not playback.begun:
+            test.assertLess(time.monotonic() - began, 40.0, f"no sound any more: {told}")
+            time.sleep(0.01)
+        test.assertTrue(playback.playing)
+        return told, playback.left_out
+    finally:
+        clock.close()
+        playback.close()
 
 
 class Described(unittest.TestCase):
@@ -142,7 +160,7 @@ class Described(unittest.TestCase):
 @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
 class Heard(unittest.TestCase):
     def setUp(self) -> None:
-        from zolvek.sound.lv2.world import kind_of
+        from zolvek.sound.hosting.hosts import kind_of
 
         self.kind_of = kind_of
         folder = tempfile.TemporaryDirectory()
@@ -300,18 +318,19 @@ class Heard(unittest.TestCase):
         wide = wider.position(parameters[0].default)
         values = {k: v for k, v in own.values.items() if k != lost} | {other: float(wide)}
         first = project.device_track(device)
-        devices = tuple(
-            replace(each, described=older, values=values) if each.id == device else each
-            for each in first.devices
-        )
-        now = with_track(project, replace(first, devices=devices))
         before = render(project, 0.0, 4.0)
         self.assertGreater(float(np.abs(before).max()), 0.01)
-        np.testing.assert_allclose(render(now, 0.0, 4.0), before, atol=1e-6)
+        highest = set_dial(project, device, other, 1.0)
+        for more, wanted in (({}, before), ({other: 1.0}, render(highest, 0.0, 4.0))):
+            # What lies beyond the range that is there is kept to it.
+            at = replace(own, described=older, values=values | more)
+            devices = tuple(at if each.id == device else each for each in first.devices)
+            now = with_track(project, replace(first, devices=devices))
+            np.testing.assert_allclose(render(now, 0.0, 4.0), wanted, atol=1e-6)
 
     def test_the_list_is_kept_until_a_bundle_changes(self) -> None:
         with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):
-            found = plugin_list.installed()
+            found, _ = plugin_list.installed()
             self.assertTrue(
                 any(each.name == "MDA JX10" and each.role == "instrument" for each in found)
             )
@@ -319,9 +338,9 @@ class Heard(unittest.TestCase):
                 any(each.fault for each in found), "those that can't be used are told too"
             )
             with mock.patch(
-                "zolvek.sound.lv2.scan._in_bundle", side_effect=AssertionError("read again")
+                "zolvek.sound.lv2.host.within", side_effect=AssertionError("read again")
             ):
-                self.assertEqual(plugin_list.installed(), found)
+                self.assertEqual(plugin_list.installed()[0], found)
 
 
 @unittest.skipUnless(THERE and shutil.which("cc"), "mda-lv2 or a C compiler is not installed")
@@ -333,30 +352,14 @@ class Evil(unittest.TestCase):
         cls.made = tempfile.TemporaryDirectory()
         cls.addClassCleanup(cls.made.cleanup)
         cls.folder = Path(cls.made.name)
-        head = HEAD
-        port = PORT
-        for way in range(10):
-            uri, bundle = f"http://zolvek.org/evil#{way}", cls.folder / f"evil{way}.lv2"
-            bundle.mkdir()
-            subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", f"-DWAY={way}", f'-DURI="{uri}"', str(EVIL), "-o", str(bundle / "e.so"), "-lm"], check=True)  # fmt: skip
-            (bundle / "manifest.ttl").write_text(
-                f"{head}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; <http://www.w3.org/2000/01/rdf-schema#seeAlso> <e.ttl> .\n"
-            )
-            ports = " ; ".join((
-                port.format(kinds="ControlPort, lv2:InputPort", n=0, s="harm", more="; lv2:minimum 0.0 ; lv2:maximum 1.0 ; lv2:default 0.0 "),
-                port.format(kinds="AudioPort, lv2:InputPort", n=1, s="in", more=""),
-                port.format(kinds="AudioPort, lv2:OutputPort", n=2, s="out", more=""),
-            ))  # fmt: skip
-            (bundle / "e.ttl").write_text(
-                f'{head}<{uri}> a lv2:Plugin ; doap:name "Evil {way}" ; {ports} .\n'
-            )
+        compiled(cls.folder)
 
     def test_the_late_are_waited_for(self) -> None:
         """A track through a plugin that is 500 frames late, and one without: their clicks come together, at
         their place."""
         bundle, uri = self.folder / "late.lv2", "http://zolvek.org/late"
         bundle.mkdir()
-        source = EVIL.with_name("late.c")
+        source = SOURCE.with_name("late.c")
         subprocess.run(["cc", "-w", "-shared", "-fPIC", "-DLATE=500", f'-DURI="{uri}"', str(source), "-o", str(bundle / "e.so")], check=True)  # fmt: skip
         (bundle / "manifest.ttl").write_text(
             f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
@@ -374,7 +377,7 @@ class Evil(unittest.TestCase):
         (bundle / "e.ttl").write_text(
             f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Late" ; {" ; ".join((late, *sound))} .\n'
         )
-        kind = done_apart("plugin", (uri,), lambda *_: None)
+        kind = described_apart(uri)
         click = np.zeros(4_800)
         click[1_000] = 0.5
         path = self.folder / "click.wav"
@@ -389,20 +392,68 @@ class Evil(unittest.TestCase):
         self.assertEqual(np.flatnonzero(np.abs(told[0]) > 1e-3).tolist(), [25_000])
         self.assertEqual(told.shape[1], 96_000)
 
+    def test_what_it_holds_and_whom_it_listens_to(self) -> None:
+        """A bundle that lies elsewhere is taken by hand; its preset's state beyond ports goes through the
+        project file; its side-chain takes in another track, which plays first wherever it stands."""
+        bundle, uri = self.folder / "elsewhere" / "held.lv2", "http://zolvek.org/held"
+        bundle.mkdir(parents=True)
+        source = SOURCE.with_name("held.c")
+        subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", str(source), "-o", str(bundle / "e.so")], check=True)  # fmt: skip
+        prefixes = (
+            HEAD
+            + "@prefix pset: <http://lv2plug.in/ns/ext/presets#> . @prefix state: <http://lv2plug.in/ns/ext/state#> . @prefix rdfs: <http://www.w3.org/2000/01/rdf-schema#> .\n"
+        )
+        (bundle / "manifest.ttl").write_text(
+            f"{prefixes}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
+            f'<{uri}#twice> a pset:Preset ; lv2:appliesTo <{uri}> ; rdfs:label "Twice" ; {SEE} <e.ttl> .\n'
+        )
+        ports = [
+            PORT.format(kinds=f"AudioPort, lv2:{kind}Port", n=n, s=s, more=more)
+            for kind, n, s, more in (
+                ("Input", 0, "in", ""), ("Output", 1, "out", ""), ("Input", 2, "side", "; lv2:portProperty lv2:isSideChain "),
+            )
+        ]  # fmt: skip
+        (bundle / "e.ttl").write_text(
+            f'{prefixes}<{uri}> a lv2:Plugin ; doap:name "Held" ; lv2:requiredFeature <http://lv2plug.in/ns/ext/log#log> ; {" ; ".join(ports)} .\n'
+            f'<{uri}#twice> a pset:Preset ; lv2:appliesTo <{uri}> ; state:state [ <{uri}#louder> "2.0"^^<http://www.w3.org/2001/XMLSchema#float> ] .\n'
+        )
+        listed = done_apart("plugin-file", (str(bundle / "manifest.ttl"),), lambda *_: None)
+        self.assertEqual([(each.id, each.path) for each in listed], [(uri, str(bundle))])
+        kind = described_apart(uri, str(bundle))
+        self.assertEqual([preset.name for preset in kind.presets], ["Twice"])
+        sounds = []
+        for name, level in (("One", 0.125), ("Two", 0.25)):
+            path = self.folder / f"{name}.wav"
+            soundfile.write(path, np.full(48_000, level), 48_000, subtype="FLOAT")
+            sounds.append(str(path))
+        project, first = add_track(Project(length=2.0), "One")
+        project, second = add_track(project, "Two")
+        for key, sound in zip((first, second), sounds, strict=True):
+            own = next(t for t in project.tracks if t.id == key)
+            project = with_track(project, replace(own, clips=(Clip(0.0, sound),)))
+        project, device = add_device(project, first, kind)
+        project = hosted.listening(project, device, second)
+        with self.assertRaisesRegex(ZolvekError, "wait for each other"):
+            other, twin = add_device(project, second, kind)
+            hosted.listening(other, twin, first)
+        path = self.folder / "held.zolvek"
+        for wanted, made in (
+            (0.125 + 0.25 + 0.25, project),
+            (2 * 0.125 + 0.25 + 0.25, apply_preset(project, device, "Twice")),
+            (0.125 + 0.25, hosted.listening(project, device, "")),
+            (0.125, remove_track(project, second)),
+        ):
+            project_file.save(made, path)
+            np.testing.assert_allclose(apart(project_file.load(path))[0, 1_000:40_000], wanted, atol=1e-6)  # fmt: skip
+
     def setUp(self) -> None:
         place = mock.patch.dict(os.environ, {"LV2_PATH": f"{self.folder}:/usr/lib/lv2"})
         place.start()
         self.addCleanup(place.stop)
 
     def project(self, way: int) -> tuple[Project, str]:
-        kind = done_apart("plugin", (f"http://zolvek.org/evil#{way}",), lambda *_: None)
-        project, track = add_track(Project(length=64.0), "T")
-        project, _ = add_device(project, track, DEVICE_KINDS["synth"])
-        notes = tuple(Note(float(b), 0.9, 45) for b in range(64))
-        project = with_track(project, replace(project.tracks[0], notes=notes))
-        project, device = add_device(project, track, kind)
-        project, lane = add_lane(project, device, "harm")
-        return with_curve(project, lane, lines([0.0, 0.2, 0.2], [0.0, 0.0, 1.0])), device
+        late = lines([0.0, 0.2, 0.2], [0.0, 0.0, 1.0])
+        return harmed(f"http://zolvek.org/evil#{way}", 64.0, late)
 
     def test_ten_ways_to_misbehave(self) -> None:
         """Four at a time: most of it is waiting."""
@@ -412,26 +463,12 @@ class Evil(unittest.TestCase):
 
     def played(self, way: int) -> None:
         project, device = self.project(way)
-        told: list[ZolvekError] = []
-        playback = Playback(project)
-        playback.on_loss = lambda error, _: told.append(error)
-        clock = SilentClock(playback)
-        clock.start()
-        try:
-            playback.play(0.0)
-            began = time.monotonic()
-            while playback.beat < 1.0 or not playback.begun:
-                self.assertLess(time.monotonic() - began, 40.0, f"no sound any more: {told}")
-                time.sleep(0.01)
-            if way in (0, 1, 2, 5, 7, 8, 9):  # it took the process with it, or held it up
-                self.assertTrue(told)
-                self.assertIn("Evil", told[0].what)
-                self.assertIn(device, playback.left_out)
-                self.assertTrue(told[0].remedy)
-            self.assertTrue(playback.playing)
-        finally:
-            clock.close()
-            playback.close()
+        told, left_out = heard_on(self, project, 1.0)
+        if way in (0, 1, 2, 5, 7, 8, 9):  # it took the process with it, or held it up
+            self.assertTrue(told)
+            self.assertIn("Evil", told[0].what)
+            self.assertIn(device, left_out)
+            self.assertTrue(told[0].remedy)
 
 
 if __name__ == "__main__":

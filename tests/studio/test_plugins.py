@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import shutil
 import unittest
 from pathlib import Path
 from unittest import mock
 
 import soundfile
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
+from tests.sound.test_vst3 import CAN, compiled, virtual_display
 from tests.studio.driver import WindowTest
 from zolvek.core.document.parts import with_track
 from zolvek.core.model.source import Note
@@ -30,7 +34,10 @@ class Hosted(WindowTest):
         def pick(dialog: PluginDialog) -> None:
             self.until(lambda: self.studio.plugins.found is not None)
             QTest.keyClicks(dialog.search, "jx10")
-            self.assertEqual(dialog.chosen, ("http://drobilla.net/plugins/mda/JX10", "MDA JX10"))
+            assert dialog.chosen is not None
+            self.assertEqual(
+                dialog.chosen[:2], ("http://drobilla.net/plugins/mda/JX10", "MDA JX10")
+            )
 
         self.ask.fill = pick
         self.do("add-plugin")
@@ -58,11 +65,60 @@ class Hosted(WindowTest):
         with mock.patch.object(self.studio.plugins, "background") as background:
             background.busy = False
             self.studio.files.open_path(saved)
-            background.start.assert_called_with("plugins", (device.row,))
+            background.start.assert_called_with("plugins", (device.row,), ())
         self.studio.plugins._take(Listed([], [("Keys", ["Cutoff is no longer there."])]))
         self.assertIn("Cutoff is no longer there.", self.errors.pop().where)
         self.assertIn("not installed", self.errors.pop().what)
         self.assertEqual(session.project.device_track(device.id).device(device.id).row, device.row)
+        self.assertEqual(self.errors, [])
+
+
+@unittest.skipUnless(
+    CAN and shutil.which("Xvfb"),
+    "VST3's interface headers, a C++ compiler or Xvfb are not installed",
+)
+class OwnWindow(WindowTest):
+    def test_what_is_moved_in_its_own_window_comes_up_as_touched(self) -> None:
+        """From the folder it lies in to a lane of what its window moves: undone in one step, its settings
+        kept, the window gone with the project."""
+        bundle = compiled(self.folder)
+        session, windows = self.session, self.studio.plugin_windows
+        self.ask.words = "Tone"
+        self.do("add-track")
+        self.ask.path, self.ask.accepts = bundle, True
+
+        def pick(dialog: PluginDialog) -> None:
+            self.until(lambda: self.studio.plugins.found is not None)
+            button = next(b for b in dialog.findChildren(QPushButton) if "folder" in b.text())
+            QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+            self.until(lambda: bool(self.studio.plugins.newest))
+            QTest.keyClicks(dialog.search, "tone instrument")
+            self.assertEqual(dialog.chosen and dialog.chosen[1:], ("Test tone", str(bundle)))
+
+        self.ask.fill = pick
+        self.do("add-plugin")
+        self.until(lambda: bool(session.project.tracks[-1].devices[0].row.plugin))
+        device = session.project.tracks[-1].devices[0]
+        self.assertEqual(session.settings.plugin_folders, [str(bundle)])
+        session.shown.show(device.id)
+        with virtual_display():
+            self.do("plugin-window")
+            self.until(lambda: session.shown.control == (device.id, "level"))
+            now = session.project.device_track(device.id).device(device.id)
+            self.assertAlmostEqual(now.position("level"), 0.75, 6)
+            self.do("add-lane")
+            self.assertEqual(session.focus.lane.parameter, "level")
+            self.do("plugin-window")
+            self.until(lambda: not windows.open)
+            self.assertTrue(session.project.device_track(device.id).device(device.id).state)
+            for _ in range(3):  # its settings, the lane, the move
+                self.do("undo")
+            now = session.project.device_track(device.id).device(device.id)
+            self.assertEqual((now.position("level"), now.state), (device.position("level"), ""))
+            self.do("plugin-window")
+            self.until(lambda: session.project.device_track(device.id).device(device.id) != now)
+            self.do("new")
+            self.until(lambda: not windows.open)
         self.assertEqual(self.errors, [])
 
 

@@ -20,7 +20,10 @@ def plugins(text: str, as_json: bool) -> None:
     from zolvek.formats.plugin_list import installed
 
     words = text.casefold().split()
-    found = [p for p in installed() if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
+    every, faults = installed()
+    for fault in faults:
+        click.echo(f"{fault.what} {fault.remedy}", err=True)
+    found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
     if as_json:
         click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
         return
@@ -33,16 +36,22 @@ def plugins(text: str, as_json: bool) -> None:
 @click.command("add-device")
 @click.argument("project", type=click.Path())
 @click.option("--track", required=True, help="The name of a track; a new one where there is none.")
-@click.option("--plugin", required=True, help="Its id; `zolvek plugins` lists them.")
+@click.option(
+    "--plugin",
+    required=True,
+    help="Its id, as `zolvek plugins` lists them, or its file; of several there FILE#NAME.",
+)
 @click.option("--preset", help="One of the plugin's own presets.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def add_device(project: str, track: str, plugin: str, preset: str | None, output: str) -> None:
     """Add an installed plugin to a track, its presets as states."""
     from zolvek.core.document import chain, hosted
     from zolvek.formats import project_file
-    from zolvek.sound.lv2.world import kind_of
+    from zolvek.formats.plugin_list import found
+    from zolvek.sound.hosting.apart import described_apart
 
-    loaded, kind = load(project), kind_of(plugin)
+    loaded, own_plugin = load(project), found(plugin)
+    kind = described_apart(own_plugin.id, own_plugin.path)
     if preset is not None and preset not in {each.name for each in kind.presets}:
         names = ", ".join(each.name for each in kind.presets) or "none"
         raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")

@@ -95,9 +95,11 @@ def devices(kind: str | None, plugin: str | None) -> None:
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
 
     if plugin is not None:
-        from zolvek.sound.lv2.world import kind_of
+        from zolvek.formats.plugin_list import found
+        from zolvek.sound.hosting.apart import described_apart
 
-        row = plain(kind_of(plugin))
+        own = found(plugin)
+        row = plain(described_apart(own.id, own.path))
         click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
         return
     if kind is not None and kind not in DEVICE_KINDS:

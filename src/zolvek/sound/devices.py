@@ -113,12 +113,12 @@ LEFT_OUT: dict[str, str] = {}  # devices whose plugins are not run in this proce
 
 def _hosted(device: Device, rate: int) -> Unit:
     """The plugin; where it is not there, or has brought a process down, sound goes past it."""
-    from zolvek.sound.lv2.unit import LvUnit
+    from zolvek.sound.hosting import hosts
 
     if device.id in LEFT_OUT:
         return Passing()
     try:
-        return LvUnit(device, rate)
+        return hosts.unit(device, rate)
     except ZolvekError as error:
         LEFT_OUT[device.id] = str(error)
         return Passing()

@@ -66,9 +66,10 @@ def _hits(progress: Callable, name: str) -> Any:
 # Jobs of other rooms, by where they are: they are loaded in the process that does them.
 ELSEWHERE = {
     "plugins": "zolvek.formats.plugin_list:job",
-    "plugin": "zolvek.sound.lv2.world:job",
+    "plugin-file": "zolvek.formats.plugin_list:in_file",
+    "plugin": "zolvek.sound.hosting.hosts:job",
     "deliver": "zolvek.formats.sound_out:job",
-    "sweep": "zolvek.sound.lv2.sweep:job",
+    "sweep": "zolvek.sound.hosting.sweep:job",
 }
 
 
@@ -160,16 +161,24 @@ class Jobs:
 
 
 def done_apart(
-    name: str, arguments: tuple[Any, ...], progress: Callable[[int, int], object]
+    name: str,
+    arguments: tuple[Any, ...],
+    progress: Callable[[int, int], object],
+    patience: float | None = None,
 ) -> Any:
-    """A job done in a process of its own, and waited for. What `progress` raises ends it. Raises what it
-    raises."""
+    """A job done in a process of its own, and waited for. What `progress` raises ends it; so does silence for
+    `patience` seconds, as of a plugin that hangs. Raises what it raises."""
     news: queue.Queue[tuple[str, Any]] = queue.Queue()
     jobs = Jobs()
     try:
         jobs.start(name, arguments, lambda what, value: news.put((what, value)))
         while True:
-            what, value = news.get()
+            try:
+                what, value = news.get(timeout=patience)
+            except queue.Empty:
+                raise ZolvekError(
+                    f"Nothing has come of it within {patience:.0f} s.", name, "Try another one."
+                ) from None
             if what == "progress":
                 progress(*value)
             elif what == "done":

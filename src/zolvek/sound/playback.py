@@ -86,24 +86,26 @@ class Playback:
         """Tell a worker all that it has to know."""
         worker.send("use", self.project)
         worker.send("hold", self.held)
-        worker.send(
-            "leave_out", dict(self.left_out)
-        )  # states go in first, the last of them foremost
+        worker.send("leave_out", dict(self.left_out))
         worker.send("set_loop", self.loop)
         worker.send("use_other", self.other)
         worker.send("hear_other", *self.hearing)
         worker.send("use_metronome", self.metronome)
 
-    def _soon_stand_by(self) -> None:
-        later = threading.Timer(SPARE_AFTER, self._stand_by)
+    def _soon_stand_by(self, careful: bool = False) -> None:
+        later = threading.Timer(SPARE_AFTER, self._stand_by, (careful,))
         later.daemon = True
         later.start()
 
-    def _stand_by(self) -> None:
-        """Start a spare worker, that has everything loaded when it is needed."""
+    def _stand_by(self, careful: bool) -> None:
+        """Start a spare worker, that has everything loaded when it is needed. A `careful` one runs no plugin
+        before: one has brought the last spare down."""
         with self.lock:
             if self.spare is None and self.worker is not None and not self.closed:
                 self.spare = WorkerProcess(self._taken, self._ended)
+                devices = [d for track in self.project.tracks for d in track.devices]
+                hosted = {d.id: "not yet" for d in devices if d.row.plugin is not None and careful}
+                self.spare.send("leave_out", hosted | self.left_out)
                 self.spare.send("use", self.project)
 
     def play(self, beat: float, count_in: int = 0) -> None:
@@ -260,6 +262,8 @@ class Playback:
         with self.lock:
             if worker is self.spare:
                 self.spare = None
+                if not self.closed and self.playing:
+                    self._soon_stand_by(careful=True)
                 return
             if worker is not self.worker or self.closed:
                 return
@@ -305,6 +309,7 @@ class Playback:
         with self.lock:
             self.left_out.pop(device, None)
             self._send("leave_out", dict(self.left_out))
+            # The spare is not told: it would run it too, and be lost at the same time.
 
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:

@@ -17,6 +17,7 @@ from zolvek.sound import clips
 from zolvek.sound.alignment import Alignment
 from zolvek.sound.controls import COARSE, Block, Controls, applied_lanes
 from zolvek.sound.devices import make
+from zolvek.sound.hosting.waiting import Waiting
 from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import HELD_BY_HAND, NewNote
 from zolvek.sound.unit import Incoming, Unit
@@ -37,17 +38,38 @@ class Renderer:
     `clock`, frames rendered in all, which goes on through loops and jumps.
     """
 
-    def __init__(self, project: Project, rate: int = RATE, bypass: bool = False) -> None:
+    def __init__(
+        self,
+        project: Project,
+        rate: int = RATE,
+        bypass: bool = False,
+        before: Renderer | None = None,
+    ) -> None:
+        """`before`: one that plays no more; the plugins it has made begin again here."""
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
+        self.impatient = False  # somebody listens: plugins that come now are made beside
         self.chased: set[str] = set()  # tracks whose notes that are on already must begin
         self.units: dict[tuple[str, str], Unit] = {}  # by kind and id of their devices
+        self.told: dict[tuple[str, str], str] = {}  # the state that each was made with
+        self.sides: dict[
+            str, Floats
+        ] = {}  # of tracks that side-chains listen to, what they play now
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.aligned = Alignment()
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.pressed: list[tuple[str, Note]] = []  # keys that have gone down since the last stretch
+        if before is not None and before.rate == rate:
+            self._take_over(before)
         self.use(project)
+
+    def _take_over(self, before: Renderer) -> None:
+        """Plugins take long to make, and some are made anew for no reason."""
+        for key, unit in before.units.items():
+            again = getattr(unit, "begin_again", None)
+            if again is not None and again():
+                self.units[key], self.told[key] = unit, before.told[key]
 
     def use(self, project: Project) -> None:
         """Go on with an edited project; the place in beats stays."""
@@ -56,6 +78,8 @@ class Renderer:
         self.lanes = applied_lanes(project, self.bypass)
         self.frame = self.frame_of(beat)
         self.notes = {t.id: sorted(t.notes, key=lambda note: note.beat) for t in project.tracks}
+        self.listened = {d.side_chain for t in project.tracks for d in t.devices}
+        self.order = _order(project.tracks)
         self.starts = {key: np.array([n.beat for n in notes]) for key, notes in self.notes.items()}
 
     @property
@@ -94,12 +118,14 @@ class Renderer:
         beats = self.project.tempo.beats((first + np.arange(frames + 1)) / self.rate)
         stretch = Block(beats[:-1], self.rate)
         mix, sends = np.zeros((2, frames)), np.zeros((2, frames))
-        # Tracks that take sends in come last: by then all that is sent is known.
-        tracks = sorted(self.project.tracks, key=lambda each: each.takes_sends)
+        tracks = self.order
+        self.sides.clear()
         plain, taking = self._latest(tracks, False), self._latest(tracks, True)
         self.aligned.late = plain + taking
         for track in tracks:
             sound, sent = self._track(track, stretch, float(beats[-1]), sends)
+            if track.id in self.listened:
+                self.sides[track.id] = sound
             own = self._latency(track)
             if track.takes_sends:
                 sound = self.aligned.line(track.id, "sound", taking - own, sound)
@@ -133,13 +159,21 @@ class Renderer:
         for device in track.devices:
             lanes = self.lanes.get(device.id, {})
             wet = self._wet(device, lanes, stretch)
-            if len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes:
+            past = len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes
+            if past and device.row.plugin is None:
                 continue
             unit = self._unit(device)
+            # What goes past a device is as late as what goes through it.
+            dry = self.aligned.line(device.id, "dry", unit.latency, sound)
+            if past:
+                sound = dry
+                continue
             controls = Controls(device, lanes, stretch, unit.spacing)
-            played = unit.play(Incoming(sound, notes, controls, self.clock / self.rate, self.frame))
+            side = self.sides.get(device.side_chain)
+            now = self.clock / self.rate
+            played = unit.play(Incoming(sound, notes, controls, now, self.frame, side))
             whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
-            sound = played.sound if whole else sound + (played.sound - sound) * wet
+            sound = played.sound if whole else dry + (played.sound - dry) * wet
             if played.sent is not None:
                 sent = played.sent if whole else played.sent * wet
         gain, self.gains[track.id] = smoothed(
@@ -191,9 +225,37 @@ class Renderer:
 
     def _unit(self, device: Device) -> Unit:
         key = device.kind, device.id
-        if key not in self.units:
-            self.units[key] = make(device, self.rate)
+        if key not in self.units or self.told[key] != device.state:
+            self.units[key] = self._made(device, self.units.get(key))
+            self.told[key] = device.state
         return self.units[key]
+
+    def _made(self, device: Device, before: Unit | None) -> Unit:
+        if self.impatient and device.row.plugin is not None:
+            return Waiting(lambda: make(device, self.rate), before)
+        return make(device, self.rate)
+
+
+def _order(tracks: tuple[Track, ...]) -> list[Track]:
+    """Tracks in the order in which they are played: those that take sends in last, as by then all that is
+    sent is known; one that a side-chain listens to before the one that listens."""
+    found: list[Track] = []
+    by_id = {track.id: track for track in tracks}
+    begun: set[str] = set()
+
+    def put(track: Track) -> None:
+        if track.id in begun:
+            return
+        begun.add(track.id)
+        for device in track.devices:
+            source = by_id.get(device.side_chain)
+            if source is not None and source.takes_sends <= track.takes_sends:
+                put(source)
+        found.append(track)
+
+    for track in sorted(tracks, key=lambda each: each.takes_sends):
+        put(track)
+    return found
 
 
 def render_blocks(

@@ -12,13 +12,14 @@ from zolvek.sound.synth import NewNote
 class Incoming(NamedTuple):
     """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
     what the device's controls do; and when it begins, in seconds of the renderer's clock, and as a frame of
-    the song."""
+    the song. `side`: the sound of another track, float64 (2, frames), for a side-chain."""
 
     sound: Floats
     notes: list[NewNote]
     controls: Controls
     now: float
     frame: int = 0
+    side: Floats | None = None
 
 
 class Played(NamedTuple):
@@ -32,8 +33,13 @@ class Unit(Protocol):
     """A device at work. It keeps its state from one block to the next; `spacing`: frames between the
     control points it wants."""
 
-    spacing: int
-    latency: int  # frames that it gives its sound late
+    @property
+    def spacing(self) -> int: ...
+
+    @property
+    def latency(self) -> int:
+        """Frames that it gives its sound late."""
+        ...
 
     def play(self, block: Incoming) -> Played: ...
 

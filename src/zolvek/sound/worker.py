@@ -31,7 +31,7 @@ from zolvek.process import own_output
 from zolvek.sound.controls import Block
 from zolvek.sound.devices import LEFT_OUT
 from zolvek.sound.framing import Receiver
-from zolvek.sound.lv2 import mark
+from zolvek.sound.hosting import mark
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
 from zolvek.sound.worker_process import ALIVE_EVERY, STATES
@@ -50,6 +50,7 @@ class Worker:
         self.given_other: Project | None = None
         self.held: tuple[tuple[str, float], ...] = ()
         self.renderer: Renderer | None = None
+        self.rested: Renderer | None = None  # the last one, whose plugins can go on in the next
         self.other: Project | None = None
         self.other_renderer: Renderer | None = None
         self.share = self.wanted_share = 0.0  # of the other version in what is heard
@@ -96,7 +97,8 @@ class Worker:
     def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
         """`count_in`: clicks, beats of the meter at `beat`, before it begins."""
         self.play_number, self.wanted = number, wanted
-        self.renderer = Renderer(self.project, rate)
+        self.renderer = Renderer(self.project, rate, before=self.renderer or self.rested)
+        self.rested = None
         self.renderer.seek(beat)
         self.other_renderer, self.share = None, self.wanted_share
         self.counted, self.counting = 0, self._count_in(beat, rate, count_in)
@@ -116,13 +118,14 @@ class Worker:
         self.loop = span
 
     def stop(self) -> None:
+        self.rested = self.renderer or self.rested
         self.renderer = None
 
     def leave_out(self, devices: dict[str, str]) -> None:
         """Sound goes past these devices' plugins, and why; all others are run."""
         LEFT_OUT.clear()
         LEFT_OUT.update(devices)
-        for renderer in (self.renderer, self.other_renderer):
+        for renderer in (self.renderer, self.other_renderer, self.rested):
             if renderer is not None:
                 renderer.units.clear()
 
@@ -170,6 +173,7 @@ class Worker:
         beat = renderer.beat
         frames = max(min(CHUNK, renderer.frame_of(end) - renderer.frame), 1)
         mix = self._compared(renderer, frames, beat)
+        renderer.impatient = True
         if self.metronome:
             stretch = Block(np.linspace(beat, renderer.beat, frames, endpoint=False), renderer.rate)
             mix = mix + clicks(self.project.tempo, self.project.meter, stretch)

@@ -18,7 +18,7 @@ from typing import Any
 
 from zolvek.process import command
 from zolvek.sound.framing import Sender
-from zolvek.sound.lv2.mark import PLAYING, VARIABLE, Mark
+from zolvek.sound.hosting.mark import PLAYING, STARTING, VARIABLE, Mark
 
 ALIVE_EVERY = 0.25  # seconds between the worker's signs of life
 WATCHED_EVERY = 0.1
@@ -26,7 +26,9 @@ SILENT = 1.2  # seconds without one after which it stands still
 FIRST_SIGN = 30.0  # seconds that a start may take
 STUCK = 20.0  # seconds without a chunk that was asked for
 HANGS = 1.5  # seconds without a chunk while a plugin is at work
+BEGINS = 15.0  # seconds that a plugin may take to be made
 CLOSING = 0.4  # seconds that it has to end by itself
+HUNG = "it hung"
 STATES = (
     "use",
     "use_other",
@@ -52,6 +54,7 @@ class WorkerProcess:
         self.heard = time.monotonic()  # its last sign of life
         self.came = self.heard  # its last chunk, or when one was asked for
         self.woken = self.owing = False
+        self.starting = "", self.heard  # the device whose plugin is being made, and since when
         self.mark = Mark.made()  # which plugin is at work there
         self.culprit: tuple[str, str] | None = (
             None  # that was at work when it was lost, and in what
@@ -73,9 +76,11 @@ class WorkerProcess:
         with self.lock:
             if name in STATES:
                 kept = [row for row in self.outbox if row[0] != name]
+                kept.insert(0, (name, arguments))
+                # Before any project: the one that is to be left out must not run even once.
+                kept.sort(key=lambda row: row[0] != "leave_out")
                 self.outbox.clear()
                 self.outbox.extend(kept)
-                self.outbox.appendleft((name, arguments))
             else:
                 self.outbox.append((name, arguments))
                 if name in ("play", "more"):
@@ -110,7 +115,8 @@ class WorkerProcess:
             if self.over:
                 return
             self.over = True
-        self.culprit = self.mark.told
+        own = [each for each in self.mark.every if each[1] == PLAYING]
+        self.culprit = own[0] if own and reason == HUNG else self.mark.told
         self.process.kill()
         self.news.set()
         self.ended(self, self.reason or reason)
@@ -158,12 +164,20 @@ class WorkerProcess:
             if now - self.heard > (SILENT if self.woken else FIRST_SIGN):
                 self._lost("it stood still")
             elif self._hangs(now):
-                self._lost("it hung")
+                self._lost(HUNG)
+            elif self._never_begins(now):
+                self._lost("it did not begin")
             elif self.owing and self.woken and now - self.came > STUCK:
                 self._lost("it gave no sound for 20 s")
+
+    def _never_begins(self, now: float) -> bool:
+        """Whether a plugin that is made beside the others takes all too long."""
+        starting = next((each for each, phase in self.mark.every if phase == STARTING), "")
+        if starting != self.starting[0]:
+            self.starting = starting, now
+        return bool(starting) and now - self.starting[1] > BEGINS
 
     def _hangs(self, now: float) -> bool:
         """Whether one plugin has been playing for long, and nothing comes."""
         late = self.owing and self.woken and now - self.came > HANGS
-        told = self.mark.told if late else None
-        return told is not None and told[1] == PLAYING
+        return late and any(phase == PLAYING for _, phase in self.mark.every)

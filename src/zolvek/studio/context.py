@@ -17,7 +17,9 @@ from zolvek.studio.files import Files
 from zolvek.studio.hits import Hits
 from zolvek.studio.loudness import EqualLoudness
 from zolvek.studio.media import Media
+from zolvek.studio.osc_link import OscLink
 from zolvek.studio.outside import Outside
+from zolvek.studio.plugin_windows import PluginWindows
 from zolvek.studio.plugins import Plugins
 from zolvek.studio.session import Session
 from zolvek.studio.settings import Settings
@@ -43,10 +45,12 @@ class Studio:
         self.loudness = EqualLoudness(self.session, self.player)
         self.recorder = Recorder(self.session, self.player)
         self.outside = Outside(self.session, self.player)
+        self.osc = OscLink(self.session, self.player, self.outside)
         self.notes = NoteRecorder(self.session, self.player, self.outside)
         self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)
         self.plugins = Plugins(self.session, self.deliveries)
+        self.plugin_windows = PluginWindows(self.session, self.outside)
         self.media = Media(self.session, ask, self.deliveries)
         self.files = Files(self.session, ask, self.recorder, self.autosave, self.deliveries)
         self.session.document.changed.connect(self._fit_view)
@@ -69,7 +73,9 @@ class Studio:
         self.deliveries.close()
         self.files.close()
         self.outside.close()
+        self.osc.close()
         self.loudness.close()
         self.sounds.close()
         self.plugins.close()
+        self.plugin_windows.close()
         self.player.close()

@@ -14,23 +14,24 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.studio.asking import Ask
 from zolvek.studio.fields import Search
 from zolvek.studio.plugins import Plugins
 from zolvek.studio.widgets import note
 
 if TYPE_CHECKING:
-    from zolvek.sound.lv2.scan import Found
+    from zolvek.sound.hosting.found import Found
 
-ID = Qt.ItemDataRole.UserRole
+ID, PATH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 ROLES = {"instrument": "Instrument", "effect": "Effect"}
 
 
 class PluginDialog(QDialog):
     """Those used last and those that are ticked as favourites come first; what can't be used says why."""
 
-    def __init__(self, plugins: Plugins, parent: QWidget) -> None:
+    def __init__(self, plugins: Plugins, ask: Ask, parent: QWidget) -> None:
         super().__init__(parent)
-        self.plugins = plugins
+        self.plugins, self.ask = plugins, ask
         self.settings = plugins.session.settings
         self.setWindowTitle("Add a plugin")
         self.resize(620, 520)
@@ -50,6 +51,10 @@ class PluginDialog(QDialog):
         self.told = note()
         button = QDialogButtonBox.StandardButton
         self.box = QDialogButtonBox(button.Ok | button.Cancel)
+        elsewhere = self.box.addButton("From a folder…", QDialogButtonBox.ButtonRole.ActionRole)
+        assert elsewhere is not None
+        elsewhere.setToolTip("A plugin that lies elsewhere: its folder ends in .lv2 or .vst3")
+        elsewhere.clicked.connect(self._look_elsewhere)
         self.box.accepted.connect(self.accept)
         self.box.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
@@ -60,18 +65,26 @@ class PluginDialog(QDialog):
         self._fill()
 
     @property
-    def chosen(self) -> tuple[str, str] | None:
-        """Id and name of the one that is picked, where it can be used."""
+    def chosen(self) -> tuple[str, str, str] | None:
+        """Id, name and bundle of the one that is picked, where it can be used."""
         item = self.rows.currentItem()
         if item is None or not item.flags() & Qt.ItemFlag.ItemIsEnabled:
             return None
-        return item.data(0, ID), item.text(0)
+        return item.data(0, ID), item.text(0), item.data(0, PATH)
 
     def accept(self) -> None:
         if self.chosen is not None:
             super().accept()
 
+    def _look_elsewhere(self) -> None:
+        folder = self.ask.folder("A plugin's folder", "")
+        if folder is not None:
+            self.search.clear()
+            self.plugins.look_in(folder)
+
     def _rank(self, found: Found) -> tuple[int, str]:
+        if found in self.plugins.newest:
+            return -1, found.name.casefold()
         if found.id in self.settings.recent_plugins:
             return self.settings.recent_plugins.index(found.id), ""
         favourite = found.id in self.settings.favourite_plugins
@@ -88,6 +101,7 @@ class PluginDialog(QDialog):
             count = "" if found.fault else str(found.parameters)
             item = QTreeWidgetItem([found.name, found.maker, kind, count])
             item.setData(0, ID, found.id)
+            item.setData(0, PATH, found.path)
             item.setToolTip(0, found.fault or f"{found.about}\nTick it to have it at the top.")
             item.setToolTip(2, found.fault)
             flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
@@ -104,7 +118,7 @@ class PluginDialog(QDialog):
         elif self.plugins.fault:
             self.told.setText(self.plugins.fault)
         elif not every:
-            self.told.setText("No LV2 plugin is installed: they lie in ~/.lv2 and /usr/lib/lv2, or where LV2_PATH says.")  # fmt: skip
+            self.told.setText("No plugin is installed: LV2 ones lie in ~/.lv2 and /usr/lib/lv2, VST3 ones in ~/.vst3 and /usr/lib/vst3.")  # fmt: skip
         else:
             self.told.setText(f"{len(shown)} of {len(every)}. Its parameters become lanes, its presets states.")  # fmt: skip
         self._follow()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -17,7 +18,7 @@ from zolvek.studio.session import Session
 if TYPE_CHECKING:
     from zolvek.core.model.catalogue import DeviceKind
     from zolvek.formats.plugin_list import Listed
-    from zolvek.sound.lv2.scan import Found
+    from zolvek.sound.hosting.found import Found
 
 MOST_RECENT = 8
 MOST_LINES = 4  # of what has changed, in one message
@@ -33,12 +34,16 @@ class Plugins(QObject):
         self.session, self.deliveries = session, deliveries
         self.found: list[Found] | None = None
         self.fault = ""
+        self.newest: list[Found] = []  # of the bundle that was picked last
         self.known = session.document.opened
         self.told = False  # what this project misses has been said
         self.background = Background(self)
         self.background.done.connect(self._take)
         self.background.failed.connect(self._failed)
         self.background.progressed.connect(lambda *_: None)
+        self.opening = Background(self)  # of a bundle that was picked by hand
+        self.opening.done.connect(self._take_beside)
+        self.opening.failed.connect(lambda error: self._say_fault(error))
         session.document.changed.connect(self._follow)
 
     def look(self) -> None:
@@ -48,18 +53,38 @@ class Plugins(QObject):
             for device in self._hosted():
                 if device.row not in kinds:
                     kinds.append(device.row)
-            self.background.start("plugins", tuple(kinds))
+            own = self.session.settings.plugin_folders
+            self.background.start("plugins", tuple(kinds), tuple(own))
 
-    def add(self, uri: str, name: str) -> None:
+    def look_in(self, folder: Path) -> None:
+        """The plugins of a bundle that lies anywhere are listed too, from now on."""
+        self.fault = f"Looking into {folder.name}…"
+        self.changed.emit()
+        self.opening.start("plugin-file", str(folder))
+
+    def _take_beside(self, every: list[Found]) -> None:
+        own = self.session.settings
+        places = {each.path for each in every}
+        own.plugin_folders = [*(p for p in own.plugin_folders if p not in places), *sorted(places)]
+        known = {each.id for each in every}
+        self.found = [*every, *(each for each in self.found or [] if each.id not in known)]
+        self.fault, self.newest = "", every
+        self.changed.emit()
+
+    def _say_fault(self, error: ZolvekError) -> None:
+        self.fault = f"{error.what} {error.remedy}".strip()
+        self.changed.emit()
+
+    def add(self, uri: str, name: str, path: str = "") -> None:
         """A plugin on the shown track, its presets as states, once it has been described beside the window."""
-        from zolvek.sound.jobs import done_apart
+        from zolvek.sound.hosting.apart import described_apart
 
         track = shown_track(self.session).id
         own = self.session.settings
         own.recent_plugins = [uri, *(u for u in own.recent_plugins if u != uri)][:MOST_RECENT]
         self.deliveries.change(
             f"Add {name}",
-            lambda told: done_apart("plugin", (uri,), told),
+            lambda told: described_apart(uri, path, told),
             lambda project, kind: hosted.added(project, track, kind)[0],
             f"{name} is on the track; its presets are states in the Morph panel.",
         )
@@ -84,7 +109,7 @@ class Plugins(QObject):
                 self.look()
 
     def _take(self, listed: Listed) -> None:
-        self.found, self.fault = listed.found, ""
+        self.found, self.fault = listed.found, " ".join(listed.faults)
         if not self.told and self._hosted():
             self.told = True
             self._tell_missing()
@@ -116,8 +141,9 @@ class Plugins(QObject):
             )
 
     def _failed(self, error: ZolvekError) -> None:
-        self.found, self.fault = [], f"{error.what} {error.remedy}".strip()
-        self.changed.emit()
+        self.found = []
+        self._say_fault(error)
 
     def close(self) -> None:
         self.background.close()
+        self.opening.close()

@@ -53,6 +53,9 @@ def remove_track(project: Project, key: str) -> Project:
         raise ZolvekError(f"There is no track “{key}”.", "project")
     for device in track.devices:
         project = remove_device(project, device.id)
+    for device in (each for own in project.tracks for each in own.devices):
+        if device.side_chain == key:
+            project = with_device(project, replace(device, side_chain=""))
     return replace(project, tracks=tuple(each for each in project.tracks if each.id != key))
 
 
@@ -116,7 +119,9 @@ def apply_preset(project: Project, key: str, preset: str) -> Project:
     """The device's controls at a preset's values; its lanes stay as they are."""
     device = project.device_track(key).device(key)
     kept = device.values if device.row.plugin is not None else {}  # what it does not name stays
-    return with_device(project, replace(device, values=kept | device.row.preset(preset)))
+    state = device.row.state(preset) or device.state
+    values = kept | device.row.preset(preset)
+    return with_device(project, replace(device, values=values, state=state))
 
 
 def toggle_favourite(project: Project, key: str, parameter: str) -> Project:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from zolvek.core.document import stored_states
-from zolvek.core.document.chain import add_device
+from zolvek.core.document.chain import add_device, with_device
+from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.model.state import StatePart
+from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 
 MOST_STATES = (
@@ -30,6 +32,38 @@ def added(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]
         values = present | kind.named(preset.name)
         project, _ = stored_states.kept(project, preset.name, (StatePart(key, values),))
     return project, key
+
+
+def listening(project: Project, device: str, track: str) -> Project:
+    """The side-chain of a device takes in the sound of a track; of none, "", it takes silence. Raises
+    ZolvekError where that sound is not there yet when the device plays."""
+    own = project.device_track(device)
+    if track:
+        source = next((each for each in project.tracks if each.id == track), None)
+        if source is None:
+            raise ZolvekError("The track is there no more.", track, "Choose another one.")
+        if source.takes_sends and not own.takes_sends:
+            raise ZolvekError(
+                "That track takes in sends: its sound comes after this one's.", source.name, "Choose another one."
+            )  # fmt: skip
+        if own.id in heard_by(project, track):
+            raise ZolvekError(
+                "The two would wait for each other.", f"{own.name}, {source.name}", "Choose another track."
+            )  # fmt: skip
+    return with_device(project, replace(own.device(device), side_chain=track))
+
+
+def heard_by(project: Project, track: str) -> set[str]:
+    """A track, and those whose sound its side-chains need, and theirs."""
+    needs = {t.id: {d.side_chain for d in t.devices if d.side_chain} for t in project.tracks}
+    found: set[str] = set()
+    waiting = [track]
+    while waiting:
+        one = waiting.pop()
+        if one not in found:
+            found.add(one)
+            waiting += needs.get(one, ())
+    return found
 
 
 def changes(own: DeviceKind, there: DeviceKind) -> list[str]:

@@ -6,7 +6,7 @@ a person can describe a device of their own in the same form.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from typing import Any
 
@@ -25,6 +25,7 @@ ROLES = {
     "outside": "makes no sound here; its lanes are sent as messages",
 }
 MOST_PARAMETERS = 4_096
+NEAR = 1e-9  # positions that are the same
 
 
 # What every device has beside its own parameters: sound goes past it.
@@ -33,10 +34,11 @@ BYPASS = Parameter("bypass", "Bypass", "Device", taper="switch")
 
 class Preset(Record, frozen=True):
     """A named setting: parameter id to its value as a person would write it. What is not named
-    is at its default."""
+    is at its default. `state`: what a plugin is told beyond its parameters, as text."""
 
     name: str
     values: dict[str, str]
+    state: str = ""
 
 
 class DeviceKind(Record, frozen=True):
@@ -88,9 +90,31 @@ class DeviceKind(Record, frozen=True):
             return named
         return {p.id: p.default_position for p in self.parameters} | named
 
+    def state(self, name: str) -> str:
+        """What a preset tells a plugin beyond its parameters; "" for nothing."""
+        return next((preset.state for preset in self.presets if preset.name == name), "")
+
     def named(self, name: str) -> dict[str, float]:
-        """Positions of the parameters that a preset names. Raises ZolvekError when there is none of the
-        name, or when it says what can't be read."""
+        """Positions of the parameters that a preset names; worked out once. Raises ZolvekError when there is
+        none of the name, or when it says what can't be read."""
+        kept: dict[str, dict[str, float]] = self.__dict__.setdefault("_named", {})
+        if name not in kept:
+            kept[name] = self._read(name)
+        return dict(kept[name])
+
+    def known(self, named: dict[str, dict[str, float]]) -> DeviceKind:
+        """The same, told what its presets' positions are: elsewhere worked out by `named`."""
+        self.__dict__["_named"] = dict(named)
+        return self
+
+    def stands_at(self, preset: Preset, positions: Callable[[str], float]) -> bool:
+        """Whether controls stand where a preset has them. Ends at the first that does not."""
+        return all(
+            key in self.by_id and abs(positions(key) - self.parameter(key).parse(text)) < NEAR
+            for key, text in preset.values.items()
+        )
+
+    def _read(self, name: str) -> dict[str, float]:
         for preset in self.presets:
             if preset.name == name:
                 unknown = set(preset.values) - set(self.by_id)

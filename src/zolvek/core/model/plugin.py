@@ -9,6 +9,7 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record, field, replace
+from zolvek.core.value.parameter import Parameter
 
 # Law -> a port's value for a parameter's real one, and back; `by` is the binding's number.
 Law = tuple[Callable[[Floats, float], Floats], Callable[[Floats, float], Floats]]
@@ -32,11 +33,14 @@ LAWS: dict[str, Law] = {
     ),
     "gain": (_gain, _decibels),
 }
+# Laws that need more than a number: the parameter's own position; values and the places where they lie.
+POSITION, TABLE = "position", "table"
 
 
 class Binding(Record, frozen=True):
     """How a parameter reaches a port: by a law of the table and its number `by`; or, for steps and
-    switches, by the port's `values` in order. `by_rate`: the port counts in parts of the sample rate."""
+    switches, by the port's `values` in order. `by_rate`: the port counts in parts of the sample rate.
+    By POSITION the port is the parameter's position; by TABLE real `values`, rising, lie at `places`."""
 
     symbol: str
     index: int
@@ -44,13 +48,19 @@ class Binding(Record, frozen=True):
     by: float = 1.0
     values: tuple[float, ...] = ()
     by_rate: bool = False
+    places: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
-        if self.law not in LAWS or not np.isfinite(self.by) or self.by == 0.0:
+        known = self.law in LAWS or self.law == POSITION or (self.law == TABLE and len(self.places) == len(self.values) > 1)  # fmt: skip
+        if not known or not np.isfinite(self.by) or self.by == 0.0:
             raise ZolvekError(f"The port {self.symbol} can't be reached.", "plugin", "Add it anew.")
 
     def port(self, value: Floats, rate: float) -> Floats:
-        """The port's values for real values of the parameter."""
+        """The port's values for real values of the parameter; by POSITION, for positions."""
+        if self.law == POSITION:
+            return np.asarray(value, float)
+        if self.law == TABLE:
+            return np.interp(value, self.values, self.places)
         if self.values:
             steps = np.clip(np.round(np.asarray(value, float)), 0, len(self.values) - 1)
             return np.asarray(self.values)[steps.astype(np.intp)]
@@ -58,7 +68,13 @@ class Binding(Record, frozen=True):
         return made / rate if self.by_rate else made
 
     def value(self, port: float, rate: float) -> float:
-        """The parameter's real value for a port's."""
+        """The parameter's real value for a port's; by POSITION, its position."""
+        if self.law == POSITION:
+            return port
+        if self.law == TABLE:
+            rising = self.places[-1] > self.places[0]
+            way = slice(None) if rising else slice(None, None, -1)
+            return float(np.interp(port, self.places[way], self.values[way]))
         if self.values:
             return float(np.argmin(np.abs(np.asarray(self.values) - port)))
         told = port * rate if self.by_rate else port
@@ -66,7 +82,7 @@ class Binding(Record, frozen=True):
 
 
 class Plugin(Record, frozen=True):
-    """`format` "lv2"; `uri` its id there; `ports`: a binding for each parameter of the device's kind, by
+    """`format` "lv2" or "vst3"; `uri` its id there, `path` the file or bundle it was found in; `ports`: a binding for each parameter of the device's kind, by
     the parameter's id. Audio ports by index: what it takes in and gives out, `side` those of a side-chain;
     `events` the port that takes notes, or −1; `latency` the port that tells its latency, or −1."""
 
@@ -82,6 +98,19 @@ class Plugin(Record, frozen=True):
     latency: int = -1
     enabled: str = ""  # the parameter that is its own bypass, on where it works
     hidden: tuple[str, ...] = ()  # parameters that are marked as not for show
+    path: str = ""
+
+
+def reached(parameter: Parameter, binding: Binding, value: Floats, rate: float) -> Floats:
+    """The port's values for real values of the parameter."""
+    own = parameter.position(value) if binding.law == POSITION else value
+    return binding.port(own, rate)
+
+
+def real(parameter: Parameter, binding: Binding, port: float, rate: float) -> float:
+    """The parameter's real value for a port's."""
+    told = binding.value(port, rate)
+    return float(parameter.value(told)) if binding.law == POSITION else told
 
 
 def fitted(own: Plugin, there: Plugin) -> Plugin:

@@ -58,7 +58,8 @@ class Device(Record, frozen=True):
     of its parameters as positions 0..1; those not named are at their default.
 
     A device that a person has described bears its description with it, so that a project opens
-    anywhere. `favourites` are the parameters that are shown first.
+    anywhere. `favourites` are the parameters that are shown first. A plugin's `state` is what it holds beyond
+    its parameters, as text; `side_chain` the track that its side-chain listens to, "" for silence.
     """
 
     id: str
@@ -68,6 +69,8 @@ class Device(Record, frozen=True):
     bypassed: bool = False
     described: DeviceKind | None = None
     favourites: tuple[str, ...] = ()
+    state: str = ""
+    side_chain: str = ""
 
     def __post_init__(self) -> None:
         if self.described is None and self.kind not in DEVICE_KINDS:

@@ -17,6 +17,11 @@ from zolvek.core.value.units import UNITS, read, write
 SWITCH_WORDS = {"on": 1.0, "yes": 1.0, "1": 1.0, "off": 0.0, "no": 0.0, "0": 0.0}
 
 
+def _rounding(end: float) -> float:
+    """More than what is written of an end may be away from it: three digits, or a place or two."""
+    return 0.06 + 0.01 * abs(end)
+
+
 class Parameter(Record, frozen=True):
     """One control. `low`, `high` and `default` are real values in `unit`; for the decibel
     taper `low` is the floor above silence; stepped ones count choices from 0.
@@ -157,6 +162,8 @@ class Parameter(Record, frozen=True):
         if self.taper == "decibel" and value == -np.inf:
             return value
         low, high = self.low, self.high
+        if low + _rounding(low) < value < high - _rounding(high):
+            return value
         # What this very parameter writes for its ends must be readable: it is rounded.
         for end in (low, high):
             shown = read(write(end, self.unit), self.unit)

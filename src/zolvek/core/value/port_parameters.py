@@ -15,6 +15,7 @@ from zolvek.core.model.plugin import Binding
 from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 
+BYPASS_ID = "bypass"
 MOST_CHOICES = 128  # integers that are told one by one
 LOWEST_DB = -90.0  # at which a gain from 0 has its floor, unless it is loud all over
 LOWEST_RATIO = 1e-9
@@ -128,18 +129,18 @@ def _choices(port: Port, low: float, high: float) -> tuple[tuple[float, ...], tu
     points = sorted((v, label) for v, label in port.points if low - 1e-6 <= v <= high + 1e-6)
     if port.enumeration and len(points) > 1:
         values = tuple(v for v, _ in points)
-        return values, _apart(tuple(label for _, label in points))
+        return values, apart(tuple(label for _, label in points))
     if port.integer and high - low < MOST_CHOICES and port.unit == "" and points:
         named = dict(points)
         values = tuple(float(v) for v in range(int(np.ceil(low)), int(np.floor(high)) + 1))
-        return values, _apart(tuple(named.get(v, f"{v:g}") for v in values))
+        return values, apart(tuple(named.get(v, f"{v:g}") for v in values))
     if port.integer and 1.0 < high - low < 32.0 and not _unit_of(port).unit:
         values = tuple(float(v) for v in range(int(np.ceil(low)), int(np.floor(high)) + 1))
         return values, tuple(f"{v:g}".replace("-", "−") for v in values)
     return (), ()
 
 
-def _apart(labels: tuple[str, ...]) -> tuple[str, ...]:
+def apart(labels: tuple[str, ...]) -> tuple[str, ...]:
     """Labels of which no two are alike, and none is empty."""
     made: list[str] = []
     for label in labels:
@@ -155,10 +156,13 @@ def _unit_of(port: Port) -> _Unit:
     word = port.unit.strip().lower()
     if word and word in WORDS:
         return WORDS[word]
-    named = IN_NAME.search(port.name)
-    if named and named[1].lower() in WORDS:
-        return WORDS[named[1].lower()]
-    return _Unit("")
+    return WORDS[in_name(port.name)]
+
+
+def in_name(name: str) -> str:
+    """A unit that a name has in brackets, as WORDS has it; "" for none."""
+    named = IN_NAME.search(name)
+    return named[1].lower() if named and named[1].lower() in WORDS else ""
 
 
 def _sliding(port: Port, key: str, low: float, high: float, default: float) -> tuple[Parameter, Binding]:  # fmt: skip
@@ -200,11 +204,17 @@ def _as_decibels(port: Port, key: str, low: float, high: float, default: float) 
 
 
 def keys_of(ports: tuple[Port, ...]) -> list[str]:
-    """An id for each port's parameter: its symbol, made different where two are alike."""
+    """An id for each port's parameter: its symbol."""
+    return keys_of_names([port.symbol or f"port-{port.index}" for port in ports])
+
+
+def keys_of_names(names: list[str]) -> list[str]:
+    """Ids, made different where two are alike, and unlike that of the bypass that every device has."""
     made: list[str] = []
-    for port in ports:
-        key, number = port.symbol or f"port-{port.index}", 2
+    for name in names:
+        base = "plugin-bypass" if name == BYPASS_ID else name
+        key, number = base, 2
         while key in made:
-            key, number = f"{port.symbol}-{number}", number + 1
+            key, number = f"{base}-{number}", number + 1
         made.append(key)
     return made

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.plugin import Plugin
+from zolvek.sound.hosting.driving import BLOCK
+from zolvek.sound.hosting.keys import Message, between
+from zolvek.sound.hosting.memory import settled
+from zolvek.sound.hosting.unit import Stretch
 from zolvek.sound.lv2.library import loaded, urids
-from zolvek.sound.lv2.world import ATOM, LV2, MIDI_EVENT, World, everything
+from zolvek.sound.lv2.services import services
+from zolvek.sound.lv2.world import ATOM, LV2, MIDI_EVENT, World, world_of
 
-BLOCK = 64  # frames at most that it runs at a time
 EVENTS = 8_192  # bytes of an event buffer
 BUFFER_SIZE = f"{LV2}ext/buf-size#"
 WORKER = f"{LV2}ext/worker#"
@@ -21,16 +26,28 @@ SUCCESS, NO_SPACE = 0, 3  # LV2_Worker_Status
 
 class Instance:
     """Instantiated and active. `controls`: float32, one for each port of the plugin, in its own counting;
-    writing there is all it takes to set one. Raises ZolvekError where it can't be made."""
+    writing there is all it takes to set one. `seed`: what its randomness begins with; `state`: what it was
+    told beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
 
-    def __init__(self, plugin: Plugin, rate: int) -> None:
+    def __init__(self, plugin: Plugin, rate: int, seed: str = "", state: str = "") -> None:
+        with settled(seed):
+            self._begin(plugin, rate, state)
+
+    def _begin(self, plugin: Plugin, rate: int, state: str) -> None:
         self.ffi, self.lib = loaded()
         self.plugin, self.rate = plugin, rate
-        world = everything()
+        world = world_of(plugin.uri, plugin.path)
         found = world.plugin(plugin.uri)
         count = self.lib.lilv_plugin_get_num_ports(found)
         self.controls = np.zeros(count, np.float32)
         self.audio = np.zeros((count, BLOCK), np.float32)
+        # Its rows in the order of the ports: those that it is given, those that it gives, all others.
+        taken = (*plugin.inputs[:2], *plugin.side[:2])
+        self.into = self.audio[: len(taken)]
+        self.come = self.audio[len(taken) :][: len(plugin.outputs[:2])]
+        first = (*taken, *plugin.outputs[:2])
+        rest = [index for index in range(count) if index not in first]
+        self.rows_of = {index: row for row, index in enumerate((*first, *rest))}
         self.events: dict[int, np.ndarray] = {}  # of every atom port, in and out
         self.told: list[np.ndarray] = []  # of those that it writes
         self.noted = True  # there are notes in the buffer of the last run
@@ -44,6 +61,7 @@ class Instance:
         self.run_, self.worker = self.descriptor.run, self._worker()
         self._connect(world, found, count)
         self.notes = self.events.get(plugin.events)
+        world.restore(self.made, plugin.uri, state, self.features)
         if self.descriptor.activate != self.ffi.NULL:
             self.descriptor.activate(self.handle)
 
@@ -83,6 +101,7 @@ class Instance:
             f"{WORKER}schedule": self.schedule,
             f"{BUFFER_SIZE}boundedBlockLength": ffi.NULL,
             f"{LV2}ext/state#loadDefaultState": ffi.NULL,
+            **services().rows,
         }
         self.names = [ffi.new("char[]", uri.encode()) for uri in told]
         self.rows = [
@@ -107,7 +126,7 @@ class Instance:
             elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(
                 found, index, f"{core}CVPort"
             ):
-                place = ffi.cast("void*", self.audio[index].ctypes.data)
+                place = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
             elif world.is_a(found, index, f"{ATOM}AtomPort"):
                 buffer = np.zeros(EVENTS // 8, np.int64)  # aligned as atoms are
                 self.events[index] = buffer
@@ -120,7 +139,55 @@ class Instance:
                 place = ffi.NULL
             connect(self.handle, index, place)
 
+    def set(self, values: list[tuple[int, float]]) -> None:
+        for port, value in values:
+            self.controls[port] = value
+
     # --- running ---
+
+    def settle(self) -> None:
+        """A run over no frames is how a plugin is asked for its latency (LV2 core, reportsLatency)."""
+        if self.plugin.latency >= 0:
+            self.run(0, [])
+
+    def through(self, stretch: Stretch) -> None:
+        """From cut to cut."""
+        plugin, controls = self.plugin, self.controls
+        sound, side, out, messages = stretch.sound, stretch.side, stretch.out, stretch.messages
+        ports, values = stretch.ports, stretch.values.astype(np.float32)
+        handle, run = self.handle, self.run_
+        plain = self.plain and not messages
+        taken = [sound[min(n, len(sound) - 1)] for n in range(len(plugin.inputs[:2]))]
+        taken += [
+            np.zeros_like(sound[0]) if side is None else side[min(n, len(side) - 1)]
+            for n in range(len(plugin.side[:2]))
+        ]
+        given = np.stack(taken) if taken else np.empty((0, sound.shape[1]), np.float32)
+        into, come = self.into, self.come
+        sides = come.shape[0]
+        none: list[Message] = []
+        at = 0
+        for place, (first, last) in enumerate(pairwise(stretch.bounds)):
+            count = last - first
+            if ports.size:
+                controls[ports] = values[place]
+            into[:, :count] = given[:, first:last]
+            if plain:  # nothing but sound goes in and out
+                run(handle, count)
+            else:
+                own = none
+                if messages:
+                    own, at = between(messages, at, first, last)
+                self.run(count, own)
+            out[:sides, first:last] = come[: len(out), :count]
+        if sides < len(out):
+            out[1] = out[0]
+
+    @property
+    def plain(self) -> bool:
+        """Whether a run without messages is a call of the plugin and no more."""
+        noted = self.notes is not None and self.noted
+        return not (noted or self.told or self.worker != self.ffi.NULL)
 
     def run(self, frames: int, messages: list[tuple[int, bytes]]) -> None:
         """The next `frames`, at most BLOCK, of what is in `audio`; `messages`: MIDI at frames of them,
@@ -154,6 +221,19 @@ class Instance:
             return 0
         told = float(self.controls[self.plugin.latency])
         return int(min(max(told, 0.0), self.rate)) if np.isfinite(told) else 0
+
+    def begin_again(self) -> bool:
+        """Deactivated and activated: what it holds of sound is let go (LV2 core, activate)."""
+        for step in (self.descriptor.deactivate, self.descriptor.activate):
+            if step != self.ffi.NULL:
+                step(self.handle)
+        return True
+
+    @property
+    def state(self) -> str:
+        """What it holds beyond its ports, as text."""
+        plugin = self.plugin
+        return world_of(plugin.uri, plugin.path).kept(self.made, plugin.uri, self.features)
 
     def close(self) -> None:
         if self.made is not None:

@@ -8,7 +8,7 @@ from typing import Any
 from zolvek.core.errors import Failure
 
 NAMES = ("liblilv-0.so.0", "lilv-0")
-# Of lilv/lilv.h (0.24) and the LV2 headers core, urid, options, worker and atom (1.18).
+# Of lilv/lilv.h (0.24) and the LV2 headers core, urid, options, worker, log, state and atom (1.18).
 DECLARED = """
 typedef struct LilvWorldImpl LilvWorld; typedef struct LilvNodeImpl LilvNode;
 typedef struct LilvPluginImpl LilvPlugin; typedef struct LilvPortImpl LilvPort;
@@ -31,6 +31,10 @@ typedef struct { const LV2_Descriptor* lv2_descriptor; LV2_Handle lv2_handle; vo
 typedef struct { void* handle; uint32_t (*map)(void*, const char*); } LV2_URID_Map;
 typedef struct { void* handle; const char* (*unmap)(void*, uint32_t); } LV2_URID_Unmap;
 typedef struct { int context; uint32_t subject; uint32_t key; uint32_t size; uint32_t type; const void* value; } LV2_Options_Option;
+typedef struct { void* handle; int (*printf)(void*, uint32_t, const char*, ...); int (*vprintf)(void*, uint32_t, const char*, void*); } LV2_Log_Log;
+typedef struct { void* handle; char* (*abstract_path)(void*, const char*); char* (*absolute_path)(void*, const char*); } LV2_State_Map_Path;
+typedef struct { void* handle; char* (*path)(void*, const char*); } LV2_State_Make_Path;
+typedef struct { void* handle; void (*free_path)(void*, char*); } LV2_State_Free_Path;
 typedef struct { void* handle; int (*schedule_work)(void*, uint32_t, const void*); } LV2_Worker_Schedule;
 typedef struct {
   int (*work)(LV2_Handle, int (*respond)(void*, uint32_t, const void*), void*, uint32_t, const void*);
@@ -88,6 +92,14 @@ bool lilv_nodes_is_end(const LilvNodes*, LilvIter*);
 const LilvNode* lilv_nodes_get(const LilvNodes*, LilvIter*);
 void lilv_nodes_free(LilvNodes*);
 LilvState* lilv_state_new_from_world(LilvWorld*, LV2_URID_Map*, const LilvNode*);
+typedef const void* (*LilvGetPortValueFunc)(const char*, void*, uint32_t*, uint32_t*);
+LilvState* lilv_state_new_from_instance(const LilvPlugin*, LilvInstance*, LV2_URID_Map*, const char*, const char*, const char*, const char*, LilvGetPortValueFunc, void*, uint32_t, const LV2_Feature* const*);
+LilvState* lilv_state_new_from_string(LilvWorld*, LV2_URID_Map*, const char*);
+char* lilv_state_to_string(LilvWorld*, LV2_URID_Map*, LV2_URID_Unmap*, const LilvState*, const char*, const char*);
+unsigned lilv_state_get_num_properties(const LilvState*);
+void lilv_free(void*);
+char* strdup(const char*);
+void free(void*);
 void lilv_state_free(LilvState*);
 typedef void (*LilvSetPortValueFunc)(const char*, void*, const void*, uint32_t, uint32_t);
 void lilv_state_emit_port_values(const LilvState*, LilvSetPortValueFunc, void*);

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -17,7 +17,9 @@ from zolvek.core.model.plugin import Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.port_parameters import Port, keys_of, parameter_of
+from zolvek.sound.hosting.presets import MOST_PRESETS, written
 from zolvek.sound.lv2.library import loaded, urids
+from zolvek.sound.lv2.services import URIS as SERVICES
 
 LV2 = "http://lv2plug.in/ns/"
 CORE, ATOM = f"{LV2}lv2core#", f"{LV2}ext/atom#"
@@ -36,9 +38,9 @@ USUAL_PLACES = (
 OFFERED = {
     f"{LV2}ext/urid#map", f"{LV2}ext/urid#unmap", f"{LV2}ext/options#options", f"{LV2}ext/worker#schedule",
     f"{LV2}ext/buf-size#boundedBlockLength", f"{LV2}ext/state#loadDefaultState",
-    f"{CORE}isLive", f"{CORE}inPlaceBroken", f"{CORE}hardRTCapable",
+    *SERVICES, f"{CORE}isLive", f"{CORE}inPlaceBroken", f"{CORE}hardRTCapable",
 }  # fmt: skip
-MOST_PRESETS = 128
+STATE_URI = b"urn:zolvek:state"
 PREFIX = "lv2:"  # before a plugin's URI, in the key of its kind
 
 
@@ -68,10 +70,18 @@ class World:
         self.uris: dict[str, Any] = {}
         if only is None:
             self.lib.lilv_world_load_all(self.made)
+        self.taken: set[str] = set()
         for bundle in only or ():
-            node = self.lib.lilv_new_file_uri(self.made, self.ffi.NULL, f"{bundle}/".encode())
-            self.lib.lilv_world_load_bundle(self.made, node)
-            self.lib.lilv_node_free(node)
+            self.take(str(bundle))
+
+    def take(self, bundle: str) -> None:
+        """The plugins of a bundle that lies anywhere, too."""
+        if bundle in self.taken or not Path(bundle).is_dir():
+            return
+        self.taken.add(bundle)
+        node = self.lib.lilv_new_file_uri(self.made, self.ffi.NULL, f"{bundle}/".encode())
+        self.lib.lilv_world_load_bundle(self.made, node)
+        self.lib.lilv_node_free(node)
 
     def uri(self, text: str) -> Any:
         if text not in self.uris:
@@ -103,6 +113,10 @@ class World:
             yield self.lib.lilv_plugins_get(every, at)
             at = self.lib.lilv_plugins_next(every, at)
 
+    def knows(self, uri: str) -> bool:
+        every = self.lib.lilv_world_get_all_plugins(self.made)
+        return bool(self.lib.lilv_plugins_get_by_uri(every, self.uri(uri)) != self.ffi.NULL)
+
     def plugin(self, uri: str) -> Any:
         """Raises ZolvekError where there is none of this URI."""
         every = self.lib.lilv_world_get_all_plugins(self.made)
@@ -112,6 +126,49 @@ class World:
                 "The plugin is not installed.", uri, "Install it, or use another one."
             )
         return found
+
+    # --- what a plugin is told beyond its ports ---
+
+    def state_text(self, state: Any) -> str:
+        """As Turtle; "" where it holds values of ports alone."""
+        if not self.lib.lilv_state_get_num_properties(state):
+            return ""
+        numbers = urids()
+        told = self.lib.lilv_state_to_string(
+            self.made, numbers.map, numbers.unmap, state, STATE_URI, self.ffi.NULL
+        )
+        if told == self.ffi.NULL:
+            return ""
+        text = self.ffi.string(told).decode(errors="replace")
+        self.lib.lilv_free(told)
+        return text
+
+    def kept(self, instance: Any, uri: str, features: Any) -> str:
+        """What an instance holds beyond its ports now, as `restore` takes it; "" for nothing."""
+        lib, ffi = self.lib, self.ffi
+        nobody, none = ffi.cast("LilvGetPortValueFunc", ffi.NULL), ffi.NULL
+        state = lib.lilv_state_new_from_instance(
+            self.plugin(uri), instance, urids().map, none, none, none, none, nobody, none, 0, features
+        )  # fmt: skip
+        if state == ffi.NULL:
+            return ""
+        text = self.state_text(state)
+        lib.lilv_state_free(state)
+        return text
+
+    def restore(self, instance: Any, uri: str, text: str, features: Any) -> None:
+        """Give an instance the state of a text; without one, the plugin's own, where it has one."""
+        lib, ffi = self.lib, self.ffi
+        if text:
+            state = lib.lilv_state_new_from_string(self.made, urids().map, text.encode())
+        else:
+            state = lib.lilv_state_new_from_world(self.made, urids().map, self.uri(uri))
+        if state == ffi.NULL:
+            return
+        if lib.lilv_state_get_num_properties(state):
+            nobody = ffi.cast("LilvSetPortValueFunc", ffi.NULL)
+            lib.lilv_state_restore(state, instance, nobody, ffi.NULL, 0, features)
+        lib.lilv_state_free(state)
 
     # --- what a plugin says ---
 
@@ -225,7 +282,6 @@ def _kind(
     parameters, bindings, hidden = [], {}, []
     enabled = ""
     for key, port in zip(keys_of(ports), ports, strict=True):
-        key = "plugin-bypass" if key == "bypass" else key  # every device has one of ours of this id
         parameter, binding = parameter_of(port, key)
         if not parameter.group:
             parameter = _grouped(parameter)
@@ -245,7 +301,7 @@ def _kind(
     own = Plugin(
         "lv2", uri, world.text(lib.lilv_plugin_get_author_name(plugin), free=True), ".".join(versions),
         bindings, tuple(audio["in"]), tuple(audio["out"]), tuple(audio["side"]), events, latency,
-        enabled, tuple(hidden),
+        enabled, tuple(hidden), str(world.bundle_of(plugin)),
     )  # fmt: skip
     name = world.text(lib.lilv_plugin_get_name(plugin), free=True) or uri
     if not parameters:
@@ -292,49 +348,50 @@ def presets_of(
             continue
         values.clear()
         lib.lilv_state_emit_port_values(state, told, ffi.NULL)
+        beyond = world.state_text(state)
         lib.lilv_state_free(state)
         named = {}
         for symbol, port in values.items():
             key = by_symbol.get(symbol)
             if key is not None and np.isfinite(port):
                 named[key] = written(kind, key, port, rate)
-        if named:
-            found.append(Preset(world.label(uri) or uri.rpartition("#")[2], named))
+        if named or beyond:
+            found.append(Preset(world.label(uri) or uri.rpartition("#")[2], named, beyond))
     return tuple(sorted(found, key=lambda preset: preset.name.casefold()))
 
 
-def written(kind: DeviceKind, key: str, port: float, rate: float) -> str:
-    """A port's value as text that the parameter reads back, to nine digits."""
-    assert kind.plugin is not None
-    parameter, binding = kind.parameter(key), kind.plugin.ports[key]
-    value = binding.value(port, rate)
-    if parameter.taper == "switch":
-        return "On" if value >= 0.5 else "Off"
-    if parameter.choices:
-        return parameter.choices[int(value)]
-    if parameter.taper == "decibel" and value < parameter.low:
-        return "−∞ dB"
-    value = min(max(value, parameter.low), parameter.high)
-    return f"{value:.9g}"
-
-
 @lru_cache(maxsize=64)
-def described(uri: str) -> DeviceKind:
-    """The kind of an installed plugin. Raises ZolvekError where it can't be used."""
-    world = everything()
+def described(uri: str, path: str = "") -> DeviceKind:
+    """The kind of an installed plugin, or of one in the bundle at `path`. Raises ZolvekError where it can't
+    be used."""
+    world = world_of(uri, path)
     return describe(world, world.plugin(uri))
 
 
 @lru_cache(maxsize=64)
-def kind_of(uri: str) -> DeviceKind:
+def kind_of(uri: str, path: str = "") -> DeviceKind:
     """The same with its presets."""
-    world, kind = everything(), described(uri)
+    world = everything()
+    if path and not world.knows(uri):
+        world.take(path)
+    kind = describe(world, world.plugin(uri))
     return replace(kind, presets=presets_of(world, world.plugin(uri), kind))
 
 
-def job(progress: Callable[[int, int], object], uri: str) -> DeviceKind:
-    """`kind_of`, as a job of a process beside the window."""
-    return kind_of(uri)
+def world_of(uri: str, path: str) -> World:
+    """A world that knows the plugin: of its bundle alone, where that is there, as reading all that is installed
+    takes long. Presets may lie in other bundles."""
+    if path:
+        near = _near()
+        near.take(path)
+        if near.knows(uri):
+            return near
+    return everything()
+
+
+@lru_cache(maxsize=1)
+def _near() -> World:
+    return World([])
 
 
 @lru_cache(maxsize=1)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from zolvek.core.document.chain import own_sound_files
 from zolvek.studio.commands import controls, scope
+from zolvek.studio.commands.devices import chosen_device
 from zolvek.studio.context import Studio
 
 NO_LANE = "There is no lane: touch a control and press A."
@@ -216,3 +217,18 @@ def left_out(studio: Studio) -> str:
     playback, shown = studio.player.playback, studio.session.shown.device
     gone = playback is not None and shown in playback.left_out
     return "" if gone else "The shown device's plugin is run."
+
+
+def own_window(studio: Studio) -> str:
+    from zolvek.sound.hosting.own_window import OWN_WINDOWS
+
+    plugin = None if device(studio) else chosen_device(studio.session).row.plugin
+    if plugin is None:
+        return "The shown device is no plugin: its dials are on the bench."
+    shown = plugin.format in OWN_WINDOWS
+    return "" if shown else "Windows of LV2 plugins are not shown here: its dials are on the bench."
+
+
+def side_chain(studio: Studio) -> str:
+    plugin = None if device(studio) else chosen_device(studio.session).row.plugin
+    return "" if plugin is not None and plugin.side else "The shown device has no side-chain input."

@@ -14,11 +14,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.core.model.project import Device
+from zolvek.core.value.parameter import Parameter
 from zolvek.studio.bench.dial import HEIGHT, LOW, WIDE, WIDTH, Dial
 from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.context import Studio
 from zolvek.studio.widgets import Elided
 
+MOST = 64  # dials at once: plugins have hundreds of parameters, the others are found in the index
+REMEMBERED = 16  # controls that were touched last, which keep their dials
 FEW = 6  # dials of a device that fit one line, their words beside them
 DRIVEN = ("from-dial", "bypass", "arm", "dial-type")
 
@@ -28,7 +32,8 @@ class Bench(QWidget):
         super().__init__()
         self.studio, session = studio, studio.session
         self.session = session
-        self.shown: object = None  # device, name, favourites
+        self.shown: object = None  # device, name, favourites, which dials
+        self.touched: list[tuple[str, str]] = []  # the last ones first
         self.dials: list[Dial] = []
         self.heading = Elided("The device whose dials are shown", "heading")
         self.heading.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -60,6 +65,10 @@ class Bench(QWidget):
         self.row_layout = QHBoxLayout(self.row)
         self.row_layout.setContentsMargins(8, 0, 8, 0)
         self.row_layout.setSpacing(4)
+        self.more = QPushButton()
+        self.more.setToolTip("Found by name in the index; what is touched there has its dial here")
+        self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.more.clicked.connect(lambda: studio.show.search())
         scroll = QScrollArea()
         scroll.setWidget(self.row)
         scroll.setWidgetResizable(True)
@@ -87,12 +96,37 @@ class Bench(QWidget):
         shown = None
         if device is not None:
             own = session.project.device_track(device).device(device)
-            shown = (device, own.name, own.favourites, own.row)
+            self._remember()
+            shown = (device, own.name, own.favourites, own.row, self._offered(own))
         if shown != self.shown:
             self.shown = shown
             self._show(device)
         self._offer()
         self.update_dials()
+
+    def _remember(self) -> None:
+        control = self.session.shown.control
+        if control is not None and control not in self.touched[:1]:
+            rest = [each for each in self.touched if each != control]
+            self.touched = [control, *rest][:REMEMBERED]
+
+    def _offered(self, own: Device) -> tuple[Parameter, ...]:
+        """The parameters that have dials: all; of many, besides the favourites, those that were touched last
+        or have lanes, and then the first ones that are meant for show."""
+        every = own.favourites_first
+        hidden = set(own.row.plugin.hidden) if own.row.plugin is not None else set()
+        kept = {key for device, key in self.touched if device == own.id} | set(own.favourites)
+        track = self.session.project.device_track(own.id)
+        driven = [lane.parameter for lane in track.lanes if lane.device == own.id]
+        kept.update(driven[: max(MOST - len(kept), 0)] if len(every) > MOST else driven)
+        room = MOST - len(kept)
+        for parameter in every:
+            if room <= 0:
+                break
+            if parameter.id not in kept and parameter.id not in hidden:
+                kept.add(parameter.id)
+                room -= 1
+        return tuple(parameter for parameter in every if parameter.id in kept)
 
     def _show(self, device: str | None) -> None:
         for dial in self.dials:
@@ -112,15 +146,23 @@ class Bench(QWidget):
         self.heading.setText(f"{track.name} · {own.name}")
         few = len(own.parameters) <= FEW
         self.dial_area.setFixedHeight((LOW if few else HEIGHT) + 4)
-        for place, parameter in enumerate(own.favourites_first):
+        offered = self._offered(own)
+        for place, parameter in enumerate(offered):
             if place and place == len(own.favourites):
                 self.row_layout.addWidget(_upright())
             dial = Dial(self.session, self.studio.ask, device, parameter, few)
             self.dials.append(dial)
             self.studio.show.context_menu(dial, dial.menu_kind)
             self.row_layout.addWidget(dial)
+        hidden = own.row.plugin.hidden if own.row.plugin is not None else ()
+        more = len({p.id for p in own.parameters} - {p.id for p in offered} - set(hidden))
+        if more:
+            self.more.setText(f"{more} more")
+            self.row_layout.addWidget(self.more)
+        self.more.setVisible(bool(more))
         self.row_layout.addStretch(1)
-        self.row.setMinimumWidth(len(self.dials) * ((WIDE if few else WIDTH) + 4) + 16)
+        width = len(self.dials) * ((WIDE if few else WIDTH) + 4) + 16
+        self.row.setMinimumWidth(width + (self.more.sizeHint().width() + 8 if more else 0))
 
     def first_dial(self) -> Dial | None:
         """Where the keyboard begins: the touched control's, else the first."""

@@ -1,7 +1,9 @@
-"""Hosted plugins: added, and run again after they brought the sound process down."""
+"""Hosted plugins: added, shown by their own windows, listening to other tracks, run again after they brought the
+sound process down."""
 
 from __future__ import annotations
 
+from zolvek.core.document import hosted
 from zolvek.studio.commands.devices import chosen_device
 from zolvek.studio.context import Studio
 
@@ -10,7 +12,7 @@ def add(studio: Studio) -> None:
     """Ask which of the installed ones, and put it on the shown track."""
     from zolvek.studio.plugin_dialog import PluginDialog
 
-    dialog = studio.ask.filled(lambda over: PluginDialog(studio.plugins, over))
+    dialog = studio.ask.filled(lambda over: PluginDialog(studio.plugins, studio.ask, over))
     if dialog is not None and dialog.chosen is not None:
         studio.plugins.add(*dialog.chosen)
 
@@ -19,3 +21,22 @@ def try_again(studio: Studio) -> None:
     device = chosen_device(studio.session)
     studio.player.ready().try_again(device.id)
     studio.session.notices.say(f"{device.name} is run again.")
+
+
+def own_window(studio: Studio) -> None:
+    """Show the shown device's own window, or close it."""
+    studio.plugin_windows.toggle(chosen_device(studio.session))
+
+
+SILENCE = "Silence"
+
+
+def side_chain(studio: Studio) -> None:
+    """Ask which track the shown device's side-chain listens to."""
+    session, device = studio.session, chosen_device(studio.session)
+    own = session.project.device_track(device.id).id
+    names = {track.name: track.id for track in session.project.tracks if track.id != own}
+    taken = studio.ask.choose("Side-chain", f"{device.name} listens to", [SILENCE, *names])
+    if taken is not None:
+        project = hosted.listening(session.project, device.id, names.get(taken, ""))
+        session.document.edit(f"{device.name} listens to {taken.lower() if taken == SILENCE else taken}", project)  # fmt: skip

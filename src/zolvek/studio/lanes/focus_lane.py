@@ -15,6 +15,7 @@ from zolvek.studio.lanes.backdrop import Backdrops
 from zolvek.studio.lanes.frame import Handle, frame_of
 from zolvek.studio.lanes.gestures import Drag, Held
 from zolvek.studio.lanes.hits import Hit, hit
+from zolvek.studio.lanes.painting import repaint_playhead
 from zolvek.studio.lanes.plot import SCALE, Plot
 from zolvek.studio.lanes.pressing import ENDS, AnyDrag, begin, choose_box, select_under
 from zolvek.studio.lanes.scene import Hand, draw, scene_of
@@ -146,9 +147,7 @@ class FocusLane(QWidget):
     def _move_playhead(self) -> None:
         """Repaint where the playhead was and is, not the whole lane."""
         new = SCALE + self.view.x(self.session.playhead.beat)
-        for x in (self.playhead, new):
-            if -4 <= x <= self.width() + 4:
-                self.update(int(x) - 3, 0, 7, self.height())
+        repaint_playhead(self, self.playhead, new)
         self.playhead = new
 
     # --- pointer and keys ---

@@ -7,6 +7,7 @@ import itertools
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Project
@@ -139,3 +140,10 @@ def diamond(x: float, y: float, size: float = DIAMOND) -> QPolygonF:
 def _upright(painter: QPainter, rect: QRectF, x: float) -> None:
     at = round(rect.left() + x) + 0.5
     painter.drawLine(QPointF(at, rect.top()), QPointF(at, rect.bottom()))
+
+
+def repaint_playhead(widget: QWidget, *places: float) -> None:
+    """Paint anew where the playhead was and is, in pixels, not the whole."""
+    for x in places:
+        if -4 <= x <= widget.width() + 4:
+            widget.update(int(x) - 3, 0, 7, widget.height())

@@ -117,9 +117,7 @@ class TrackStrip(QWidget):
 
     def _move_playhead(self) -> None:
         new = SCALE + self.view.x(self.session.playhead.beat)
-        for x in (self.playhead, new):
-            if -4 <= x <= self.width() + 4:
-                self.update(int(x) - 3, 0, 7, self.height())
+        painting.repaint_playhead(self, self.playhead, new)
         self.playhead = new
 
     def found(self, at: QPointF) -> Spot:

@@ -37,10 +37,10 @@ class DevicesPanel(QWidget):
             (("Add track…", "add-track"), ("Sound file…", "sound-file")),
             (("Send track…", "add-return"), ("Remove…", "remove-track")),
         )
-        layout.addWidget(field_label("Chain, in the order sound goes through"))
+        layout.addWidget(field_label("Chain, as sound goes through"))
         self.chain = QListWidget()
         self.chain.setAccessibleName("Devices of the track")
-        self.chain.setMinimumHeight(110)
+        self.chain.setMinimumHeight(76)
         self.chain.currentItemChanged.connect(self._choose_device)
         layout.addWidget(self.chain, 1)
         self._buttons(
@@ -48,6 +48,11 @@ class DevicesPanel(QWidget):
             (("Earlier", "device-up"), ("Later", "device-down")),
             (("Bypass", "bypass-device"), ("Remove…", "remove-device")),
         )
+        self.hosted = QWidget()  # what plugins have alone
+        own = QVBoxLayout(self.hosted)
+        own.setContentsMargins(0, 0, 0, 0)
+        self._buttons(own, (("Own window", "plugin-window"), ("Side-chain…", "side-chain")))
+        layout.addWidget(self.hosted)
         rows = [(kind.name, key) for key, kind in DEVICE_KINDS.items()]
         self.kinds = choice([("Add a device…", ""), ("A plugin…", PLUGIN), *rows, ("From a description…", FROM_FILE)],
                             "Add a device", self._add)  # fmt: skip
@@ -115,6 +120,7 @@ class DevicesPanel(QWidget):
     def _show_device(self, device: Device | None) -> None:
         self.presets.clear()
         self.presets.setEnabled(bool(device and device.row.presets))
+        self.hosted.setVisible(device is not None and device.row.plugin is not None)
         missing = device is not None and device in self.studio.plugins.missing()
         gone = (
             f"Its plugin is not installed: {device.row.plugin.uri}. "
@@ -127,7 +133,7 @@ class DevicesPanel(QWidget):
         self.presets.addItem("Choose…", "")
         for preset in device.row.presets:
             self.presets.addItem(preset.name, preset.name)
-        now = [p.name for p in device.row.presets if _matches(device, p.name)]
+        now = [p.name for p in device.row.presets if device.row.stands_at(p, device.position)]
         if now:
             pick(self.presets, now[0])
 
@@ -157,11 +163,6 @@ class DevicesPanel(QWidget):
         device = self.session.shown.device
         if name and device:
             self.session.notices.try_to(lambda: apply_preset(self.session, device, str(name)))
-
-
-def _matches(device: Device, preset: str) -> bool:
-    """Whether all controls stand where the preset has them."""
-    return all(abs(device.position(k) - v) < 1e-9 for k, v in device.row.preset(preset).items())
 
 
 def _source(track: Track) -> str:

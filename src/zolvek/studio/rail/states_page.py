@@ -131,12 +131,11 @@ class StatesPage(QWidget):
         found = own_states(session)
         device = session.shown.device
         self.device.setText(f"States of {self.own.name}" if device else "No device.")
+        now = stored_states.present(self.own) if found else {}
         self.list.blockSignals(True)
         self.list.clear()
         for state in found:
-            count = len(
-                stored_states.differing(state.of(device or ""), stored_states.present(self.own))
-            )
+            count = len(stored_states.differing(state.of(device or ""), now))
             item = QListWidgetItem(
                 f"{state.name}   ({count} differ)" if count else f"{state.name}   (as now)"
             )
@@ -149,12 +148,13 @@ class StatesPage(QWidget):
         self._compare()
 
     def _bars(self, values: Values) -> QIcon:
-        """A bar for each parameter, as tall as its position."""
+        """A bar for each parameter, as tall as its position; of many, for some all along."""
         theme = themes.THEMES[self.session.settings.theme]
         pixmap = QPixmap(BARS)
         pixmap.fill(themes.color(theme.raised))
         painter = QPainter(pixmap)
         keys = [parameter.id for parameter in self.own.parameters if parameter.id in values]
+        keys = keys[:: max(-(-len(keys) // (BARS.width() // 2)), 1)]
         wide = BARS.width() / max(len(keys), 1)
         for place, key in enumerate(keys):
             tall = values[key] * (BARS.height() - 2)

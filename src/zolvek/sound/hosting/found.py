@@ -1,0 +1,18 @@
+"""A plugin as it is listed."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class Found(msgspec.Struct, frozen=True):
+    """`fault` says why it can't be used, "" where it can; `path`: the bundle it is in."""
+
+    id: str
+    name: str
+    maker: str = ""
+    role: str = ""
+    about: str = ""
+    parameters: int = 0
+    fault: str = ""
+    path: str = ""

@@ -1,0 +1,25 @@
+"""A plugin's presets: what its ports stand at, as the texts of a preset of ours."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.plugin import real
+
+MOST_PRESETS = 128
+
+
+def written(kind: DeviceKind, key: str, port: float, rate: float) -> str:
+    """A port's value as text that the parameter reads back, to the last digit."""
+    assert kind.plugin is not None
+    parameter, binding = kind.parameter(key), kind.plugin.ports[key]
+    value = real(parameter, binding, port, rate)
+    if parameter.taper == "switch":
+        return "On" if value >= 0.5 else "Off"
+    if parameter.choices:
+        return parameter.choices[int(value)]
+    if parameter.taper == "decibel" and value < parameter.low:
+        return "−∞ dB"
+    value = min(max(value, parameter.low), parameter.high)
+    return np.format_float_positional(value, trim="-")  # every digit: an end is not passed

@@ -1,0 +1,1 @@
+"""VST3 plugins: found, described, run and shown, through pedalboard."""
