@@ -16,11 +16,22 @@ BEGIN = (
     "runpy.run_module(sys.argv.pop(1), run_name='__main__', alter_sys=True)"
 )
 
+TUNABLES = "GLIBC_TUNABLES"  # of the environment, read once as a process begins
+NO_BLOCKS_READY = "glibc.malloc.tcache_count=0"
+
 
 def command(module: str, *arguments: str) -> list[str]:
     """The command line that runs a module of the program as a process."""
     alone = "-I" if sys.flags.isolated else "-P"
     return [sys.executable, alone, "-c", BEGIN, SOURCE, module, *arguments]
+
+
+def environment(**more: str) -> dict[str, str]:
+    """What a process of ours finds around it; `more` besides. glibc keeps no blocks of memory ready for a thread
+    there (tcache): it gives those as they were left, and memory that is to be zero-filled would not be."""
+    told = os.environ.get(TUNABLES, "")
+    own = {TUNABLES: ":".join(part for part in (told, NO_BLOCKS_READY) if part)}
+    return {**os.environ, **own, **more}
 
 
 def own_output() -> BinaryIO:

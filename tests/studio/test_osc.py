@@ -66,6 +66,7 @@ class Linked(WindowTest):
         page.listens.click()
         self.until(lambda: self.studio.osc.port > 0)
         client = SimpleUDPClient("127.0.0.1", self.studio.osc.port)
+        self.addCleanup(client._sock.close)
         address, (device, key) = next(
             (a, t) for a, t in osc.addresses(session.project).items() if t[1] == "glide" or t[1] == "pan"
         )  # fmt: skip

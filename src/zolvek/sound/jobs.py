@@ -19,7 +19,7 @@ from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.process import command, own_output
+from zolvek.process import command, environment, own_output
 from zolvek.sound.framing import Receiver, Sender
 
 
@@ -108,6 +108,7 @@ class Jobs:
                     command("zolvek.sound.jobs"),
                     stdin=subprocess.PIPE,
                     stdout=subprocess.PIPE,
+                    env=environment(),
                 )
             self.number += 1
             self.busy = True

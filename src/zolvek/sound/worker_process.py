@@ -7,7 +7,6 @@ It may die, stand still or hang in a device's code: whoever has it is told, once
 from __future__ import annotations
 
 import contextlib
-import os
 import pickle
 import subprocess
 import threading
@@ -16,7 +15,7 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any
 
-from zolvek.process import command
+from zolvek.process import command, environment
 from zolvek.sound.framing import Sender
 from zolvek.sound.hosting.mark import PLAYING, STARTING, VARIABLE, Mark
 
@@ -61,7 +60,7 @@ class WorkerProcess:
         )
         self.process = subprocess.Popen(
             command("zolvek.sound.worker"), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-            env=os.environ | {VARIABLE: str(self.mark.path)},
+            env=environment(**{VARIABLE: str(self.mark.path)}),
         )  # fmt: skip
         self.threads = [
             threading.Thread(target=work, name=f"playback {word}", daemon=True)
