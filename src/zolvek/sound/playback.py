@@ -30,10 +30,11 @@ MOST_LOSSES, LOSSES_WITHIN = 4, 30.0  # of workers, within seconds, after which 
 
 @dataclass
 class Chunk:
-    """Rendered sound, float32 (frames, 2), the beats at which it begins and ends, and the
-    highest sample of each track in it."""
+    """Rendered sound, float32 (frames, 2 or more: each track's follow), the song frame at which it begins, the
+    beats at which it begins and ends, and the highest sample of each track in it."""
 
     sound: np.ndarray
+    frame: int
     beat: float
     last: float
     levels: dict[str, float]
@@ -55,7 +56,7 @@ class Playback:
         self.other: Project | None = None
         self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
         self.held: tuple[tuple[str, float], ...] = ()
-        self.metronome = False
+        self.metronome = self.apart = False
         self.levels: dict[str, float] = {}  # of each track in what is heard now
         self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
         self.told = 0.0  # the latest beat that the clock has given
@@ -91,6 +92,7 @@ class Playback:
         worker.send("use_other", self.other)
         worker.send("hear_other", *self.hearing)
         worker.send("use_metronome", self.metronome)
+        worker.send("use_apart", self.apart)
 
     def _soon_stand_by(self, careful: bool = False) -> None:
         later = threading.Timer(SPARE_AFTER, self._stand_by, (careful,))
@@ -164,6 +166,26 @@ class Playback:
             self.metronome = on
             self._send("use_metronome", on)
 
+    def use_apart(self, on: bool) -> None:
+        """Whether chunks hold each track by itself too."""
+        with self.lock:
+            if on != self.apart:
+                self.apart = on
+                self._send("use_apart", on)
+
+    def take(self) -> Chunk | None:
+        """The next sound whole, for one who keeps time himself; None where nothing is ready. At the project's
+        end `playing` is over."""
+        with self.lock:
+            if not self.ready or not self.begun:
+                return None
+            chunk = self.ready.popleft()
+            self.beat = chunk.last
+            self._send("more", self.number, 1)
+            if self.loop is None and chunk.last >= self.project.length - 1e-6:
+                self.playing = False
+            return chunk
+
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Repeat a span of beats, without a gap; None goes on to the end."""
         with self.lock:
@@ -182,7 +204,7 @@ class Playback:
             while filled < frames and self.ready and self.begun:
                 chunk = self.ready[0]
                 count = min(frames - filled, len(chunk.sound) - self.used)
-                out[filled : filled + count] = chunk.sound[self.used : self.used + count]
+                out[filled : filled + count] = chunk.sound[self.used : self.used + count, :2]
                 filled, self.used = filled + count, self.used + count
                 self.beat = chunk.beat + (chunk.last - chunk.beat) * self.used / len(chunk.sound)
                 self.levels = chunk.levels
@@ -248,10 +270,10 @@ class Playback:
             self.worker.send(name, *arguments)
 
     def _taken(self, worker: WorkerProcess, chunk: Any) -> None:
-        number, beat, last, sound, levels = chunk
+        number, frame, beat, last, sound, levels = chunk
         with self.lock:
             if worker is self.worker and number == self.number and self.playing:
-                self.ready.append(Chunk(sound, beat, last, levels))
+                self.ready.append(Chunk(sound, frame, beat, last, levels))
                 # With less in hand than is kept ready, the very start would run dry.
                 ends = self.loop is None and last >= self.project.length - 1e-6
                 self.begun = self.begun or ends or len(self.ready) >= self.ahead

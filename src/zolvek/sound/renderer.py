@@ -59,6 +59,8 @@ class Renderer:
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.aligned = Alignment()
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
+        self.keeps = False  # whether tracks are wanted by themselves
+        self.kept: dict[str, Floats] = {}  # what each gave to the last stretch
         self.pressed: list[tuple[str, Note]] = []  # keys that have gone down since the last stretch
         if before is not None and before.rate == rate:
             self._take_over(before)
@@ -134,6 +136,8 @@ class Renderer:
                     sends += self.aligned.line(track.id, "sent", plain - own, sent)
                 sound = self.aligned.line(track.id, "sound", plain + taking - own, sound)
             mix += sound
+            if self.keeps:
+                self.kept[track.id] = sound
             self.levels[track.id] = float(np.abs(sound).max(initial=0.0))
         self.frame += frames
         self.clock += frames

@@ -3,7 +3,8 @@ the sound waits for the other. Run as `python -m zolvek.sound.worker`.
 
 It reads pickled commands from its standard input and writes pickled chunks, and signs of life, to
 its standard output. A command is a name and its arguments, a row of `Worker.COMMANDS`; a chunk is the number
-of the play it belongs to, the beats it begins and ends at, its sound, and the tracks' levels.
+of the play it belongs to, the song frame and the beat it begins at, the beat it ends at, its sound, and the
+tracks' levels; where tracks are wanted by themselves, theirs follow in its columns, left and right of each.
 
 There may be another version of the project, to compare: both are rendered side by side, and going
 from one to the other is a short cross-fade at the same place.
@@ -56,6 +57,7 @@ class Worker:
         self.share = self.wanted_share = 0.0  # of the other version in what is heard
         self.gains = (1.0, 1.0)  # of the two versions, for equal loudness
         self.metronome = False
+        self.apart = False  # tracks are wanted by themselves too
         self.counting: Floats = np.zeros(0)  # a count-in, and how much of it has been given
         self.counted = 0
         self.loop: tuple[float, float] | None = None
@@ -93,6 +95,9 @@ class Worker:
 
     def use_metronome(self, on: bool) -> None:
         self.metronome = on
+
+    def use_apart(self, on: bool) -> None:
+        self.apart = on
 
     def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
         """`count_in`: clicks, beats of the meter at `beat`, before it begins."""
@@ -133,7 +138,7 @@ class Worker:
         self.closing = True
 
     COMMANDS = (
-        "use", "use_other", "hold", "leave_out", "hear_other", "use_metronome", "play", "key", "more", "set_loop", "stop", "close",
+        "use", "use_other", "hold", "leave_out", "hear_other", "use_metronome", "use_apart", "play", "key", "more", "set_loop", "stop", "close",
     )  # fmt: skip
 
     def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:
@@ -159,10 +164,11 @@ class Worker:
         assert renderer is not None
         if self.counted < len(self.counting):
             part = self.counting[self.counted : self.counted + CHUNK]
+            frame = renderer.frame - (len(self.counting) - self.counted)
             self.counted += len(part)
             self.wanted -= 1
             sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
-            self._give((self.play_number, renderer.beat, renderer.beat, sound, {}))
+            self._give((self.play_number, frame, renderer.beat, renderer.beat, sound, {}))
             return
         if self.project is not renderer.project:
             renderer.use(self.project)
@@ -170,18 +176,22 @@ class Worker:
             renderer.seek(loop[0])
         inside = loop is not None and renderer.beat < loop[1]
         end = loop[1] if loop is not None and inside else self.project.length
-        beat = renderer.beat
+        beat, first = renderer.beat, renderer.frame
+        renderer.keeps = self.apart
         frames = max(min(CHUNK, renderer.frame_of(end) - renderer.frame), 1)
         mix = self._compared(renderer, frames, beat)
         renderer.impatient = True
         if self.metronome:
             stretch = Block(np.linspace(beat, renderer.beat, frames, endpoint=False), renderer.rate)
             mix = mix + clicks(self.project.tempo, self.project.meter, stretch)
-        sound = np.clip(mix, -1.0, 1.0).T.astype(np.float32)
+        columns = [np.clip(mix, -1.0, 1.0)]
+        if self.apart:
+            silent = np.zeros_like(mix)
+            columns += [renderer.kept.get(track.id, silent) for track in renderer.project.tracks]
+        sound = np.ascontiguousarray(np.concatenate(columns).T, np.float32)
         self.wanted -= 1
         levels = dict(renderer.levels)
-        chunk = (self.play_number, beat, renderer.beat, np.ascontiguousarray(sound), levels)
-        self._give(chunk)
+        self._give((self.play_number, first, beat, renderer.beat, sound, levels))
 
     def _give(self, told: tuple[Any, ...] | str) -> None:
         """A chunk; or a text: "" as a sign of life, else what it dies of."""

@@ -12,6 +12,7 @@ from zolvek.studio.autosave import Autosave
 from zolvek.studio.bench.note_recorder import NoteRecorder
 from zolvek.studio.bench.player import Player
 from zolvek.studio.bench.recorder import Recorder
+from zolvek.studio.beside import Beside
 from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.files import Files
 from zolvek.studio.hits import Hits
@@ -46,6 +47,7 @@ class Studio:
         self.recorder = Recorder(self.session, self.player)
         self.outside = Outside(self.session, self.player)
         self.osc = OscLink(self.session, self.player, self.outside)
+        self.beside = Beside(self.session, self.player, self.outside)
         self.notes = NoteRecorder(self.session, self.player, self.outside)
         self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)
@@ -74,6 +76,7 @@ class Studio:
         self.files.close()
         self.outside.close()
         self.osc.close()
+        self.beside.close()
         self.loudness.close()
         self.sounds.close()
         self.plugins.close()

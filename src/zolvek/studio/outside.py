@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from zolvek.sound.ports import Input, Output
 
 MOST_ROWS = 2_000  # messages remembered
+ALL_OFF = (123, 120)  # controllers: all notes off, all sound off (MIDI 1.0)
 GESTURE_MS = 400  # moves of a control closer than this are one step
 
 
@@ -43,7 +44,7 @@ class Outside(QObject):
         self.input: Input | None = None
         self.output: Output | None = None
         self.named: dict[str, Output | None] = {}  # ports that lanes name
-        self.came.connect(self._came)
+        self.came.connect(self.heard)
         session.shown.changed.connect(self._learn)
         player.passed.connect(self._passed)
         player.begun.connect(self._begun)
@@ -111,7 +112,8 @@ class Outside(QObject):
         session.shown.let_go()
         session.passes.learn("")
 
-    def _came(self, message: tuple[int, ...], seconds: float) -> None:
+    def heard(self, message: tuple[int, ...], seconds: float) -> None:
+        """A message has come at a time of time.perf_counter."""
         key = control.read_key(message)
         if key is not None:
             self.key_moved.emit(*key, seconds)
@@ -188,6 +190,15 @@ class Outside(QObject):
                 if port is not None:
                     port.send(row.data)
         self.sent.emit(rows)
+
+    def panic(self) -> None:
+        """All notes and all sound off on every channel of the ports that are open."""
+        for port in {
+            id(p): p for p in (self.output, *self.named.values()) if p is not None
+        }.values():
+            for channel in range(16):
+                for controller in ALL_OFF:
+                    port.send(bytes((0xB0 | channel, controller, 0)))
 
     def close(self) -> None:
         for port in (self.input, self.output, *self.named.values()):

@@ -40,6 +40,7 @@ class Settings:
     osc_out: str = "127.0.0.1:9000"  # where lanes were last sent
     osc_in: int = 9001
     osc_rate: float = 60.0  # times a second
+    beside: bool = False  # takes part with JACK or PipeWire
     plugin_folders: list[str] = field(default_factory=list)  # bundles that lie elsewhere
     favourite_plugins: list[str] = field(default_factory=list)
     when_met: str = "stop"

@@ -268,6 +268,8 @@ class Window(QMainWindow):
         QTimer.singleShot(200, lambda: self.studio.player.ready().warm_up())
         QTimer.singleShot(400, self.studio.sounds.begin)
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
+        if self.session.settings.beside:
+            QTimer.singleShot(300, lambda: self.studio.beside.switch(True))
         self.studio.autosave.begin()
         if not self.session.settings.first_curve and self.sheet.isHidden():
             self.guided.begin()

@@ -11,6 +11,7 @@ from zolvek.core.curve.building import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Length
+from zolvek.core.model.beside import Beside
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
@@ -279,6 +280,7 @@ class Project(Record, frozen=True):
     sounds: dict[str, str] = field(
         default_factory=dict
     )  # file of a clip -> what its content is told by
+    beside: Beside = field(default_factory=Beside)  # other programs
 
     def __post_init__(self) -> None:
         ids = [track.id for track in self.tracks]

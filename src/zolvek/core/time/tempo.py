@@ -42,8 +42,8 @@ class TempoMap(Record, frozen=True):
                 )
 
     @cached_property
-    def _table(self) -> tuple[Floats, Floats, Floats, Floats]:
-        """Per point: beat, bpm, slope in BPM per beat, seconds at the point."""
+    def table(self) -> tuple[Floats, Floats, Floats, Floats]:
+        """Of each point: beat, BPM, slope in BPM per beat, and its second."""
         beat = floats([p.beat for p in self.points])
         bpm = floats([p.bpm for p in self.points])
         slope = np.zeros(len(beat))
@@ -54,14 +54,14 @@ class TempoMap(Record, frozen=True):
 
     def seconds(self, beats: Numbers) -> Floats:
         """Seconds from the start at each of `beats` (any shape)."""
-        beat, bpm, slope, start = self._table
+        beat, bpm, slope, start = self.table
         at = floats(beats)
         i = np.maximum(np.searchsorted(beat, at, side="right") - 1, 0)
         return start[i] + _seconds_into(at - beat[i], bpm[i], slope[i])
 
     def beats(self, seconds: Numbers) -> Floats:
         """The beat at each of `seconds` (any shape); the inverse of `seconds`."""
-        beat, bpm, slope, start = self._table
+        beat, bpm, slope, start = self.table
         at = floats(seconds)
         i = np.maximum(np.searchsorted(start, at, side="right") - 1, 0)
         x = (at - start[i]) / 60.0
@@ -71,7 +71,7 @@ class TempoMap(Record, frozen=True):
 
     def bpm(self, beats: Numbers) -> Floats:
         """The tempo in BPM at each of `beats`."""
-        beat, bpm, slope, _ = self._table
+        beat, bpm, slope, _ = self.table
         at = floats(beats)
         i = np.maximum(np.searchsorted(beat, at, side="right") - 1, 0)
         return bpm[i] + slope[i] * np.maximum(at - beat[i], 0.0)

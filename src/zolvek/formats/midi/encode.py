@@ -23,6 +23,16 @@ SENSITIVITY = 0  # the registered parameter for the range of the bend: semitones
 NOTHING = 16_383  # the number that selects no parameter at all
 NONE = 127  # both halves of the number that selects no parameter at all
 LEAST_BEYOND = 8  # steps beyond both values that are worth a message
+# Kind -> where a value stands in the messages that tell it by itself: which of them, counted from the last one,
+# which byte, and the bits below those seven.
+VALUE_IN = {
+    "cc": ((-1, 2, 0),),
+    "pressure": ((-1, 1, 0),),
+    "bend": ((-1, 1, 0), (-1, 2, 7)),
+    "cc14": ((-2, 2, 7), (-1, 2, 0)),
+    "rpn": ((-4, 2, 7), (-3, 2, 0)),
+    "nrpn": ((-4, 2, 7), (-3, 2, 0)),
+}
 BAUD = 31_250  # of a DIN cable, ten bits a byte
 
 
@@ -57,6 +67,18 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
     # two changes it does: selecting it anew would make two messages of each change four.
     end = _selected(kind, status, NOTHING, tick[-1:])
     return in_time([chosen, changes, end])
+
+
+def whole(target: MidiTarget, value: Ints) -> tuple[np.ndarray, int]:
+    """For each value by itself the messages that put the lane there, whatever was sent before: their data,
+    (values, messages, 3), and how many bytes of each count."""
+    if not len(value):
+        return np.zeros((0, 1, 3), np.uint8), 3
+    first = messages(target, np.zeros(1, np.intp), value[:1])
+    data = np.repeat(first.data[None], len(value), axis=0)
+    for place, byte, bits in VALUE_IN[target.kind]:
+        data[:, place, byte] = (value >> bits) & 127
+    return data, int(first.size[-1])
 
 
 def _rows(tick: Ints, status: int, first: Ints, second: Ints) -> Messages:

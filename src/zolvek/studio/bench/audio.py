@@ -35,16 +35,19 @@ class PlaybackDevice(QIODevice):
 
 
 class AudioOut(QObject):
-    """`silent` tells whether there is no sound device; time is kept all the same."""
+    """A Transport of sound.transport: the playback itself. `silent` tells whether there is no sound device; time
+    is kept all the same."""
+
+    shared = False
 
     def __init__(self, playback: Playback, parent: QObject) -> None:
         super().__init__(parent)
-        self.playback = playback
-        self.clock: SilentClock | None = None
+        self.playback = self.clock = playback
+        self.pace: SilentClock | None = None
         self.sink = self._sink()
         if self.sink is None:
-            self.clock = SilentClock(playback)
-            self.clock.start()
+            self.pace = SilentClock(playback)
+            self.pace.start()
 
     @property
     def silent(self) -> bool:
@@ -70,8 +73,24 @@ class AudioOut(QObject):
         sink.start(self.source)
         return sink
 
+    def start(self, beat: float, clicks: int = 0) -> None:
+        self.playback.play(beat, clicks)
+
+    def stop(self) -> None:
+        self.playback.stop()
+
+    def locate(self, beat: float) -> None:
+        if self.playback.playing:
+            self.playback.play(beat)
+
+    def set_loop(self, span: tuple[float, float] | None) -> None:
+        self.playback.set_loop(span)
+
+    def edited(self) -> None:
+        """The playback goes on with it by itself."""
+
     def close(self) -> None:
-        if self.clock:
-            self.clock.close()
+        if self.pace:
+            self.pace.close()
         if self.sink:
             self.sink.stop()

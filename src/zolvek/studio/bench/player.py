@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -16,9 +17,12 @@ from zolvek.studio.session import Session
 if TYPE_CHECKING:
     from zolvek.sound.clock import Clock
     from zolvek.sound.playback import Playback
-    from zolvek.studio.bench.audio import AudioOut
+    from zolvek.sound.transport import Transport
 
 TICK_MS = 16
+LOOK_MS = 30  # between looks whether somebody else has started or moved the song
+JITTER = 0.05  # beats that the clock may seem to go back by
+ELSEWHERE = 1e-3  # beats off from which another place is meant
 TROUBLE_MS = 8_000
 
 
@@ -36,7 +40,10 @@ class Player(QObject):
         self.session = session
         self.looping = False
         self.playback: Playback | None = None
-        self.out: AudioOut | None = None
+        self.out: Transport | None = None
+        self.made: Callable[[Playback], Transport] | None = None  # what it is to go through instead
+        self.known = session.document.opened
+        self.told = -1.0  # where a shared song stood at the last look
         self.began = 0.0
         self.gains = (1.0, 1.0)  # of the project and what it is compared with
         self.sent: tuple[object, ...] = ()  # what the playback was given last
@@ -49,10 +56,14 @@ class Player(QObject):
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
         self.timer.timeout.connect(self._tick)
+        self.looking = QTimer(self)
+        self.looking.setInterval(LOOK_MS)
+        self.looking.timeout.connect(self._look)
         session.document.changed.connect(self._use)
         session.hearing.changed.connect(self._use)
         session.held.changed.connect(self._hold)
         session.span.changed.connect(self._set_loop)
+        session.playhead.changed.connect(self._moved)
 
     @property
     def playing(self) -> bool:
@@ -61,7 +72,7 @@ class Player(QObject):
     @property
     def clock(self) -> Clock | None:
         """Where we are; None before anything has played."""
-        return self.playback
+        return self.out.clock if self.out is not None else None
 
     @property
     def silent(self) -> bool:
@@ -75,15 +86,33 @@ class Player(QObject):
     def ready(self) -> Playback:
         if self.playback is None:
             from zolvek.sound.playback import Playback
-            from zolvek.studio.bench.audio import AudioOut
 
             self.playback = Playback(self.session.project)
             self.playback.on_loss = self.lost.emit
-            self.out = AudioOut(self.playback, self)
             self.sent = ()
             self._use()
             self._hold()
+        if self.out is None:
+            from zolvek.studio.bench.audio import AudioOut
+
+            self.out = (
+                AudioOut(self.playback, self) if self.made is None else self.made(self.playback)
+            )
+            self._set_loop()
         return self.playback
+
+    def go_through(self, made: Callable[[Playback], Transport] | None) -> None:
+        """Let the song be started, and its sound taken, by another transport from now on; None for the sound
+        device of the machine."""
+        self.stop()
+        out, self.out, self.made = self.out, None, made
+        if out is not None:
+            out.close()
+        self.told = -1.0
+        if made is not None or out is not None:
+            self.ready()
+        self.looking.start() if made is not None else self.looking.stop()
+        self.changed.emit()
 
     def toggle(self) -> None:
         if self.playing:
@@ -93,7 +122,8 @@ class Player(QObject):
 
     def play(self, count_in: int = 0) -> None:
         """Play from the playhead, after `count_in` clicks."""
-        playback = self.ready()
+        self.ready()
+        assert self.out is not None
         self._use()
         span = self.session.span.beats
         place = self.session.playhead.beat
@@ -103,7 +133,7 @@ class Player(QObject):
             place = 0.0
         self.began = place
         self._set_loop()
-        playback.play(place, count_in)
+        self.out.start(place, count_in)
         self.timer.start()
         self.begun.emit(place)
         self.changed.emit()
@@ -116,9 +146,10 @@ class Player(QObject):
         self.set_looping(True)
         self.began = max(span[0] - self.session.settings.lead, 0.0)
         self.session.playhead.go(self.began)
-        playback = self.ready()
+        self.ready()
+        assert self.out is not None
         self._use()
-        playback.play(self.began)
+        self.out.start(self.began)
         self.timer.start()
         self.begun.emit(self.began)
         self.changed.emit()
@@ -126,8 +157,8 @@ class Player(QObject):
     def stop(self) -> None:
         was = self.playing
         self.timer.stop()
-        if self.playback:
-            self.playback.stop()
+        if self.out is not None and (was or not self.out.shared):
+            self.out.stop()
         if was:
             self.stopped.emit()
         self.changed.emit()
@@ -139,9 +170,9 @@ class Player(QObject):
     def seek(self, beat: float) -> None:
         self.session.playhead.go(beat)
         if self.playing:
-            assert self.playback is not None
+            assert self.out is not None
             self.began = beat
-            self.playback.play(beat)
+            self.out.locate(beat)
             self.begun.emit(beat)
 
     def set_looping(self, on: bool) -> None:
@@ -151,15 +182,16 @@ class Player(QObject):
 
     def close(self) -> None:
         self.stop()
+        self.looking.stop()
         if self.out:
             self.out.close()
         if self.playback:
             self.playback.close()
 
     def _set_loop(self) -> None:
-        if self.playback:
+        if self.out is not None:
             span = self.session.span.beats or (0.0, self.session.project.length)
-            self.playback.set_loop(span if self.looping else None)
+            self.out.set_loop(span if self.looping else None)
 
     def set_gains(self, gains: tuple[float, float]) -> None:
         """Gains of the project and of what it is compared with."""
@@ -198,6 +230,8 @@ class Player(QObject):
             return
         before, self.sent = self.sent, state
         playback.use(heard(session.project, listening))
+        if self.out is not None:
+            self.out.edited()
         if (
             not before
             or before[1:] != state[1:]
@@ -229,11 +263,52 @@ class Player(QObject):
     def _tick(self) -> None:
         clock = self.clock
         if clock is None or not clock.playing:
-            self.stop()
+            self._ended()
             return
         before, now = self.session.playhead.beat, clock.beat
+        if 0.0 < before - now < JITTER:
+            return
         self.session.playhead.go(now)
         if now > before:
             self.passed.emit(before, now)
         elif now < before:
             self.begun.emit(now)
+
+    def _ended(self) -> None:
+        """The song has stopped by itself, or somebody else has stopped it."""
+        if self.out is not None and self.out.shared:
+            self.timer.stop()
+            self.stopped.emit()
+            self.changed.emit()
+        else:
+            self.stop()
+
+    def _look(self) -> None:
+        """What others have done to a song that is shared."""
+        clock = self.clock
+        if clock is None or self.out is None or self.playing:
+            return
+        if clock.playing:
+            self.began = self.told = clock.beat
+            self.session.playhead.go(self.began)
+            self.timer.start()
+            self.begun.emit(self.began)
+            self.changed.emit()
+        elif self.out.shared:
+            now = clock.beat
+            if abs(now - self.told) > ELSEWHERE:
+                self.told = now
+                self.session.playhead.go(now)
+
+    def _moved(self) -> None:
+        """The playhead has been put elsewhere while a song that is shared stands still: so are the others."""
+        if self.out is None or self.playing or not self.out.shared:
+            return
+        if self.known is not self.session.document.opened:
+            # Another project: it goes where the others are, not they where it begins.
+            self.known, self.told = self.session.document.opened, -1.0
+            return
+        beat = self.session.playhead.beat
+        if abs(beat - self.told) > ELSEWHERE:
+            self.told = beat
+            self.out.locate(beat)

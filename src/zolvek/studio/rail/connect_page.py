@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import Entry, NumberEntry
+from zolvek.studio.rail.together import Together
 from zolvek.studio.widgets import choice, field_label, form, note, page_layout
 
 NO_PORTS = "No MIDI ports on this machine: the controller on the page before stands in."
@@ -13,7 +14,7 @@ LOWEST_PORT, HIGHEST_PORT = 1_024, 65_535
 
 
 class ConnectPage(QWidget):
-    """MIDI ports of the machine; and OSC: lanes are sent to an address while they play, and what comes in
+    """Beside other programs through JACK or PipeWire; MIDI ports of the machine; and OSC: lanes are sent to an address while they play, and what comes in
     at a port moves the controls that it names."""
 
     def __init__(self, studio: Studio) -> None:
@@ -21,6 +22,8 @@ class ConnectPage(QWidget):
         self.session, self.outside, self.osc = studio.session, studio.outside, studio.osc
         settings = self.session.settings
         layout = page_layout(self)
+        self.together = Together(studio)
+        layout.addWidget(self.together)
         layout.addWidget(field_label("MIDI ports"))
         self.ports_in = choice([("None", "")], "MIDI input", self._listen)
         self.ports_out = choice([("None", "")], "MIDI output", self._send)

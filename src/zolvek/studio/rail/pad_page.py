@@ -195,8 +195,8 @@ class PadPage(QWidget):
 
         session.notices.try_to(work)
         player = self.studio.player
-        if player.playing and player.playback is not None:
-            self.route.append((player.playback.beat_at(time.perf_counter()), x, y))
+        if player.playing and player.clock is not None:
+            self.route.append((player.clock.beat_at(time.perf_counter()), x, y))
 
     def _released(self) -> None:
         session, pad = self.session, self.pad

@@ -1,0 +1,84 @@
+"""The ports that a project has beside other programs, and how they are connected.
+
+A port is told by what it belongs to, so that a track keeps its connections under another name.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from zolvek.core.model.project import Project
+from zolvek.core.records import replace
+
+MOST_TRACKS, MOST_NAMED = 64, 32  # tracks, and names that lanes give, with ports of their own
+ALL, CLOCK, CONTROL, MIX = "All tracks", "Clock", "Control", "Mix"
+SIDES = ("left", "right")
+
+
+class Port(NamedTuple):
+    """`key` is what it belongs to; `kind` "sound" or "midi"; `out`: it gives."""
+
+    key: str
+    name: str
+    kind: str = "midi"
+    out: bool = True
+
+
+def ports_of(project: Project) -> tuple[Port, ...]:
+    """The ports of a project: messages of all tracks; of each track, by its name; of each name that lanes give;
+    the clock. Then sound, left and right: of the mix, and of each track. At last the one that takes messages in."""
+    taken = {ALL, CLOCK, CONTROL, MIX}
+    tracks = [(t.id, _free(taken, t.name, "Track")) for t in project.tracks[:MOST_TRACKS]]
+    named = dict.fromkeys(lane.midi.port for lane in project.lanes() if lane.midi.port)
+    lanes = [(name, _free(taken, name, "Lane")) for name in list(named)[:MOST_NAMED]]
+    return (
+        Port("all", ALL),
+        *(Port(f"track {key}", f"{name} MIDI") for key, name in tracks),
+        *(Port(f"named {key}", f"{name} MIDI") for key, name in lanes),
+        Port("clock", CLOCK),
+        *(
+            Port(f"{key} {side}", f"{name} {side}", "sound")
+            for key, name in (("mix", MIX), *((f"sound {key}", name) for key, name in tracks))
+            for side in SIDES
+        ),
+        Port("control", CONTROL, "midi", False),
+    )
+
+
+def named(
+    project: Project, connections: tuple[tuple[str, str], ...]
+) -> tuple[tuple[str, str], ...]:
+    """Connections by the names that ports have now; what belongs to nothing that is there is left out."""
+    names = {port.key: port.name for port in ports_of(project)}
+    return tuple((names[key], other) for key, other in connections if key in names)
+
+
+def connected(project: Project, key: str, other: str) -> Project:
+    """With another program's port connected to the one of ours."""
+    beside = project.beside
+    rows = dict.fromkeys((*beside.connections, (key, other)))
+    return replace(project, beside=replace(beside, connections=tuple(rows)))
+
+
+def disconnected(project: Project, key: str, other: str) -> Project:
+    beside = project.beside
+    rows = tuple(row for row in beside.connections if row != (key, other))
+    return replace(project, beside=replace(beside, connections=rows))
+
+
+def pairs(project: Project, key: str, takers: list[str]) -> list[tuple[str, str]]:
+    """How a side of a pair and the other one are connected to another program's, of which the ports are given in
+    their order: left to the first and right to the second, or both to one."""
+    whole, _, side = key.rpartition(" ")
+    if side not in SIDES or not takers:
+        return [(key, taker) for taker in takers[:1]]
+    return [(f"{whole} {SIDES[0]}", takers[0]), (f"{whole} {SIDES[1]}", takers[-1])]
+
+
+def _free(taken: set[str], wanted: str, otherwise: str) -> str:
+    base = " ".join(wanted.replace(":", "-").split()) or otherwise
+    made, number = base, 2
+    while made in taken:
+        made, number = f"{base} {number}", number + 1
+    taken.add(made)
+    return made

@@ -1,0 +1,247 @@
+"""The program as a client of the server: its ports, its callbacks, and what it sends, in the ports' process."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+from collections.abc import Iterable
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from zolvek.core.document.beside import MOST_NAMED, MOST_TRACKS, Port
+from zolvek.core.errors import ZolvekError
+from zolvek.formats.midi.clock import RATES, FrameRate
+from zolvek.formats.midi.timeline import Sending
+from zolvek.sound.jack import callbacks, library
+from zolvek.sound.jack import slots as s
+from zolvek.sound.jack.memory import ROWS, SharedMemory
+
+NAME = "Zolvek"
+PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client
+GIVES = library.IS_OUTPUT
+UNKNOWN = 0  # a port that could not be registered
+
+
+class Tables(NamedTuple):
+    """All that is sent, by song frame, and what the bars and beats are; `frames`: the length of the song."""
+
+    sending: Sending
+    clocks: np.ndarray
+    quarters: np.ndarray
+    quarter_data: np.ndarray
+    code: str
+    tempo: np.ndarray
+    meter: np.ndarray
+    frames: int
+
+
+class Client:
+    """Raises ZolvekError where there is no server, or it refuses."""
+
+    def __init__(self, memory: SharedMemory, ports: tuple[Port, ...]) -> None:
+        self.memory, self.words = memory, memory.words
+        self.library = library.library()
+        status = ctypes.c_int(0)
+        self.client = self.library.jack_client_open(
+            NAME.encode(), library.NO_START, ctypes.byref(status)
+        )
+        if not self.client:
+            raise ZolvekError("No JACK server runs.", "JACK", "Start one, or PipeWire.")
+        self.name = self.library.jack_get_client_name(self.client).decode()
+        self.ports: tuple[Port, ...] = ()
+        self.by_name: dict[str, tuple[Any, Port]] = {}
+        self.tables: list[tuple[np.ndarray, Tables]] = []  # the last one, and the one before
+        self._places()
+        self._begin(ports)
+
+    def _places(self) -> None:
+        """Memory of the callbacks' own, beside what is shared."""
+        words, memory = self.words, self.memory
+        self.own: dict[int, np.ndarray] = {
+            s.NOTES: np.zeros(2_048 * (MOST_TRACKS + MOST_NAMED + 2), np.uint8),
+            s.SCRATCH: np.zeros(64 + 8 * ROWS, np.uint8),
+            s.POSITION: np.zeros(2 * s.POSITION_BYTES, np.uint8),
+            s.EVENT: np.zeros(64, np.uint8),
+            s.CLOCK: np.zeros(16, np.uint8),
+            s.SPREAD: np.zeros(ROWS * s.LARGEST_BLOCK, np.float32),
+            s.PAST: memory.past,
+            s.HEARD: memory.heard,
+            s.SOUND: memory.sound,
+            s.SEGMENTS: memory.segments,
+        }
+        for word, place in self.own.items():
+            place[:] = (
+                0 if word in (s.SPREAD, s.NOTES) else place
+            )  # touched: the system gives it now
+            words[word] = place.ctypes.data
+        words[s.CLIENT] = self.client
+        words[s.TABLE] = words[s.OLD_TABLE] = words[s.TABLE_DONE] = 0
+        words[s.SHUT] = words[s.FREEWHEEL] = words[s.CLOCK_STATE] = words[s.STATE] = 0
+        words[s.RATE] = self.library.jack_get_sample_rate(self.client)
+        words[s.BLOCK] = self.library.jack_get_buffer_size(self.client)
+        words[s.GO_DONE] = words[s.GO_SERIAL]
+
+    def _begin(self, ports: tuple[Port, ...]) -> None:
+        here = ctypes.c_void_p(self.words.ctypes.data)
+        for name, callback in (
+            ("jack_set_process_callback", callbacks.process),
+            ("jack_set_freewheel_callback", callbacks.freewheel),
+            ("jack_set_buffer_size_callback", callbacks.buffer_size),
+            ("jack_set_sample_rate_callback", callbacks.sample_rate),
+            ("jack_set_xrun_callback", callbacks.xrun),
+            ("jack_set_port_connect_callback", callbacks.connected),
+            ("jack_set_port_registration_callback", callbacks.registered),
+            ("jack_on_shutdown", callbacks.shutdown),
+        ):
+            getattr(self.library, name)(self.client, ctypes.c_void_p(callback.address), here)
+        self.use_ports(ports)
+        if self.library.jack_activate(self.client) != 0:
+            self.close()
+            raise ZolvekError("The JACK server refuses Zolvek.", "JACK", "Start the server anew.")
+
+    # --- ports ---
+
+    def _port(self, own: Port) -> int:
+        """The port of this name, registered where it is not yet; 0 where the server has no more."""
+        found = self.by_name.get(own.name)
+        if found is None:
+            kind = library.AUDIO if own.kind == "sound" else library.MIDI
+            way = library.IS_OUTPUT if own.out else library.IS_INPUT
+            port = self.library.jack_port_register(
+                self.client, own.name.encode()[:200], kind, way, 0
+            )
+            self.by_name[own.name] = found = port or UNKNOWN, own
+        return int(found[0])
+
+    def use_ports(self, ports: tuple[Port, ...]) -> None:
+        """Have these ports, and no others. One whose track has another name now stays connected."""
+        words, before = self.words, {port.key: port for port in self.ports}
+        for port in ports:
+            was = before.get(port.key)
+            if was is not None and was.name != port.name and port.name not in self.by_name:
+                address, _ = self.by_name.pop(was.name)
+                self.library.jack_port_rename(self.client, address, port.name.encode()[:200])
+                self.by_name[port.name] = address, port
+        gone = set(self.by_name) - {port.name for port in ports}
+        addresses = {port: self._port(port) for port in ports}
+        midi = [addresses[port] for port in ports if port.kind == "midi" and port.out]
+        sound = [addresses[port] for port in ports if port.kind == "sound"]
+        words[s.MIDI_COUNT] = words[s.SOUND_COUNT] = 0  # none while they change
+        words[s.FIRST_MIDI : s.FIRST_MIDI + len(midi)] = midi
+        words[s.FIRST_SOUND : s.FIRST_SOUND + len(sound)] = sound
+        words[s.MIDI_IN] = addresses[ports[-1]]
+        words[s.CLOCK_PORT] = len(midi) - 1
+        words[s.NAMED_FROM] = 1 + sum(port.key.startswith("track ") for port in ports)
+        words[s.MIDI_COUNT], words[s.SOUND_COUNT] = len(midi), len(sound)
+        for name in gone:
+            address, _ = self.by_name.pop(name)
+            if address:
+                self.library.jack_port_unregister(self.client, address)
+        self.ports = ports
+
+    def others(self) -> list[tuple[str, str, bool, bool]]:
+        """Name, kind, whether it takes (not gives), and whether it is hardware, of each port of other programs."""
+        found = []
+        for name in library.names(self.library.jack_get_ports(self.client, None, None, 0)):
+            port = self.library.jack_port_by_name(self.client, name.encode())
+            if not port or name.startswith(f"{self.name}:"):
+                continue
+            kind = self.library.jack_port_type(port)
+            flags = self.library.jack_port_flags(port)
+            if kind in (library.AUDIO, library.MIDI):
+                word = "sound" if kind == library.AUDIO else "midi"
+                found.append((name, word, bool(flags & PLAYS), bool(flags & library.IS_PHYSICAL)))
+        return found
+
+    def connections(self) -> list[tuple[str, str]]:
+        """Each of our ports (by its own name) with each that it is connected to."""
+        made = []
+        for name, (port, _) in self.by_name.items():
+            if port:
+                there = self.library.jack_port_get_all_connections(self.client, port)
+                made += [(name, other) for other in library.names(there)]
+        return made
+
+    def connect(self, own: str, other: str, on: bool = True) -> bool:
+        """Whether a port of ours is connected to another now, or not any more."""
+        found = self.by_name.get(own)
+        if found is None or not found[0]:
+            return False
+        whole = f"{self.name}:{own}".encode()
+        ends = (whole, other.encode()) if found[1].out else (other.encode(), whole)
+        work = self.library.jack_connect if on else self.library.jack_disconnect
+        return work(self.client, *ends) == 0
+
+    def tell_sound_wanted(self) -> None:
+        """Whether any of the sound ports leads anywhere."""
+        sounds = [port for port, own in self.by_name.values() if own.kind == "sound" and port]
+        self.words[s.SOUND_WANTED] = int(any(self.library.jack_port_connected(p) for p in sounds))
+
+    # --- what is sent ---
+
+    def use(self, tables: Tables) -> None:
+        """Send this from the next cycle on."""
+        words = self.words
+        table = _addresses(tables)
+        self.tables = [*self.tables[-2:], (table, tables)]
+        words[s.OLD_TABLE] = words[s.TABLE]
+        words[s.LENGTH] = tables.frames
+        words[s.TABLE] = table.ctypes.data
+
+    # --- time ---
+
+    def lead(self, on: bool) -> None:
+        """Be the one that tells bars and beats, or no more."""
+        if on:
+            here = ctypes.c_void_p(self.words.ctypes.data)
+            self.library.jack_set_timebase_callback(
+                self.client, 0, ctypes.c_void_p(callbacks.timebase.address), here
+            )
+        else:
+            self.library.jack_release_timebase(self.client)
+
+    def together(self, on: bool) -> None:
+        """Go with the server's transport; sound is waited for then."""
+        here = ctypes.c_void_p(self.words.ctypes.data)
+        callback = ctypes.c_void_p(callbacks.sync.address if on else None)
+        self.words[s.MODE] = s.TOGETHER if on else s.ALONE
+        self.library.jack_set_sync_callback(self.client, callback, here)
+
+    def start(self) -> None:
+        self.library.jack_transport_start(self.client)
+
+    def stop(self) -> None:
+        self.library.jack_transport_stop(self.client)
+
+    def locate(self, frame: int) -> None:
+        self.library.jack_transport_locate(self.client, max(frame, 0))
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError):
+            self.library.jack_client_close(self.client)
+        self.words[s.STATE] = s.STOPPED
+        self.words[s.TABLE] = self.words[s.SHUT] = 0
+
+
+def _addresses(tables: Tables) -> np.ndarray:
+    """The message table as the callbacks read it: int64 (T_SLOTS,)."""
+    table = np.zeros(s.T_SLOTS, np.int64)
+    sending, rate = tables.sending, RATES.get(tables.code, FrameRate(25.0, 25, False, 1))
+    arrays: Iterable[tuple[int, np.ndarray]] = (
+        (s.T_FRAME, sending.frame), (s.T_PORT, sending.port), (s.T_DATA, sending.data),
+        (s.T_SIZE, sending.size), (s.T_LANE_FIRST, sending.lane_first), (s.T_LANE_PORT, sending.lane_port),
+        (s.T_STATE_FRAME, sending.state_frame), (s.T_STATE_ROW, sending.state_row),
+        (s.T_ROW_DATA, sending.row_data), (s.T_ROW_SIZE, sending.row_size), (s.T_CLOCK_FRAME, tables.clocks),
+        (s.T_QUARTER_FRAME, tables.quarters), (s.T_QUARTER_DATA, tables.quarter_data), (s.T_TEMPO, tables.tempo),
+        (s.T_METER, tables.meter),
+    )  # fmt: skip
+    for word, array in arrays:
+        assert array.flags.c_contiguous
+        table[word] = array.ctypes.data
+    table[s.T_COUNT], table[s.T_LANES] = len(sending.frame), len(sending.lane_port)
+    table[s.T_CLOCKS], table[s.T_QUARTERS] = len(tables.clocks), len(tables.quarters)
+    table[s.T_TEMPOS], table[s.T_METERS] = len(tables.tempo), len(tables.meter)
+    table.view(np.float64)[s.T_FPS] = rate.fps
+    table[s.T_COUNTED], table[s.T_DROP], table[s.T_CODE] = rate.counted, rate.drop, rate.code
+    return table

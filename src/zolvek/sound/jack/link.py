@@ -1,0 +1,152 @@
+"""The program's side of the ports: commands to their process, and where the song is, read from the memory that both
+share."""
+
+from __future__ import annotations
+
+import contextlib
+import pickle
+import subprocess
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from zolvek.core.model.project import Project
+from zolvek.core.movement.stepping import Resolution
+from zolvek.process import command
+from zolvek.sound.framing import Sender
+from zolvek.sound.jack import slots as s
+from zolvek.sound.jack.memory import SharedMemory
+from zolvek.sound.jack.report import Report
+
+ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
+CLOSING = 2.0
+LATEST = 0.5  # seconds that the song goes on by itself since the last cycle
+MICRO = 1e-6
+
+
+class Link:
+    """`told` is called with each new report, from another thread."""
+
+    def __init__(self, told: Callable[[Report], object]) -> None:
+        self.told = told
+        self.memory = SharedMemory.made()
+        self.words, self.reals = self.memory.words, self.memory.reals
+        self.report = Report()
+        self.project = Project()
+        self.asked = 0.0  # when playing was asked for, until it begins
+        self.closed = False
+        self.lock = threading.Lock()
+        self.process = subprocess.Popen(
+            command("zolvek.sound.jack.ports_process", str(self.memory.path)),
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        )  # fmt: skip
+        assert self.process.stdin is not None
+        self.sender = Sender(self.process.stdin)
+        self.thread = threading.Thread(target=self._read, name="ports", daemon=True)
+        self.thread.start()
+
+    def _read(self) -> None:
+        assert self.process.stdout is not None
+        with contextlib.suppress(EOFError, OSError, ValueError, pickle.UnpicklingError):
+            while True:
+                self.report = pickle.load(self.process.stdout)
+                self.told(self.report)
+        if not self.closed:
+            self.report = Report(trouble="The ports' process has ended.")
+            self.words[s.STATE] = s.STOPPED
+            self.told(self.report)
+
+    def send(self, name: str, *arguments: Any) -> None:
+        """A row of PortsProcess.COMMANDS. Nothing happens where the process is gone: its report says so."""
+        with self.lock, contextlib.suppress(OSError, ValueError):
+            self.sender.send((name, arguments))
+
+    # --- what is told ---
+
+    def use(self, project: Project, resolution: Resolution) -> None:
+        self.project = project
+        self.send("use", project, resolution)
+
+    def start(self, beat: float, count_in: int = 0) -> None:
+        self.asked = time.monotonic()
+        self.send("start", beat, count_in)
+
+    def stop(self) -> None:
+        self.asked = 0.0
+        self.send("stop")
+
+    # --- what is so ---
+
+    @property
+    def there(self) -> bool:
+        """Whether there is a server, and it calls us."""
+        return bool(self.report.state)
+
+    @property
+    def rate(self) -> int:
+        return int(self.words[s.RATE]) or 48_000
+
+    @property
+    def state(self) -> int:
+        return int(self.words[s.STATE]) if self.there else s.STOPPED
+
+    @property
+    def playing(self) -> bool:
+        """Whether the song moves, or is about to."""
+        state = self.state
+        if state == s.ROLLING:
+            self.asked = 0.0
+        return state != s.STOPPED or time.monotonic() - self.asked < ANSWERED
+
+    @property
+    def beat(self) -> float:
+        return self.beat_at(time.perf_counter())
+
+    def beat_at(self, seconds: float) -> float:
+        """The beat at a time of time.perf_counter (the server's own clock, CLOCK_MONOTONIC): counted from the
+        cycle before it."""
+        frame = max(self.frame_at(seconds), float(self.words[s.QUIET_UNTIL]), 0.0)
+        return float(self.project.tempo.beats(frame / self.rate))
+
+    def frame_at(self, seconds: float) -> float:
+        """The song frame at a time."""
+        past, moment = self.memory.past, seconds / MICRO
+        last = int(self.words[s.PAST_COUNT]) - 1
+        if last < 0:
+            return 0.0
+        for number in range(last, max(last - s.PAST_HELD // 2, -1), -1):
+            time_, song, speed, state = past[number & (s.PAST_HELD - 1)].tolist()
+            if time_ <= moment:
+                way = min((moment - time_) * MICRO, LATEST) if state == s.ROLLING else 0.0
+                return song + way * speed * self.rate
+        return float(song)
+
+    def take(self) -> list[tuple[bytes, float]]:
+        """The messages that have come since the last time, each with its moment (time.perf_counter)."""
+        words, heard = self.words, self.memory.heard
+        first, last = int(words[s.HEARD_READ]), int(words[s.HEARD_COUNT])
+        found = []
+        for number in range(first, last):
+            row = heard[number & (s.HEARD_HELD - 1)]
+            size = int(row[8:16].view("<i8")[0])
+            found.append((row[16 : 16 + size].tobytes(), float(row[:8].view("<f8")[0]) * MICRO))
+        words[s.HEARD_READ] = last
+        return found
+
+    def close(self) -> None:
+        if self.closed:
+            return
+        self.closed = True
+        self.send("close")
+        try:
+            self.process.wait(timeout=CLOSING)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait()
+        self.thread.join(timeout=1.0)
+        for stream in (self.process.stdin, self.process.stdout):
+            if stream is not None:
+                with contextlib.suppress(OSError, ValueError):
+                    stream.close()
+        self.memory.remove()

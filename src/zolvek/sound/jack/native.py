@@ -1,0 +1,100 @@
+"""What compiled code needs of the system: numbers as places in memory, and the library's functions by name."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from llvmlite import binding, ir
+from numba import carray, njit, types
+from numba.core import cgutils
+from numba.extending import intrinsic
+
+from zolvek.sound.jack import library
+
+binding.load_library_permanently(library.path())
+
+# Places are whole numbers here: a pointer is passed as one on every 64-bit system.
+port_get_buffer = types.ExternalFunction("jack_port_get_buffer", types.int64(types.int64, types.uint32))  # fmt: skip
+midi_clear_buffer = types.ExternalFunction("jack_midi_clear_buffer", types.void(types.int64))
+midi_event_write = types.ExternalFunction(
+    "jack_midi_event_write", types.int32(types.int64, types.uint32, types.int64, types.uint64)
+)
+midi_get_event_count = types.ExternalFunction("jack_midi_get_event_count", types.uint32(types.int64))  # fmt: skip
+midi_event_get = types.ExternalFunction(
+    "jack_midi_event_get", types.int32(types.int64, types.int64, types.uint32)
+)
+transport_query = types.ExternalFunction(
+    "jack_transport_query", types.int32(types.int64, types.int64)
+)
+transport_locate = types.ExternalFunction(
+    "jack_transport_locate", types.int32(types.int64, types.uint32)
+)
+clock_gettime = types.ExternalFunction("clock_gettime", types.int32(types.int32, types.int64))
+usleep = types.ExternalFunction("usleep", types.int32(types.uint32))
+
+
+compiled = njit(cache=True, error_model="numpy")
+
+
+@intrinsic
+def pointer(typingctx: Any, address: Any) -> Any:
+    """A whole number as a place in memory."""
+
+    def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        return builder.inttoptr(arguments[0], cgutils.voidptr_t)
+
+    return types.voidptr(types.int64), made
+
+
+def _place(builder: Any, kind: ir.Type, address: Any, index: Any) -> Any:
+    return builder.gep(builder.inttoptr(address, ir.PointerType(kind)), [index])
+
+
+def _read(kind: ir.Type, own: types.Type, whole: bool) -> Any:
+    """Number `index` of those of a kind that lie at an address; whole ones as int64. An array made of the address
+    would do the same, and take the compiler twenty times as long."""
+
+    @intrinsic
+    def read(typingctx: Any, address: Any, index: Any) -> Any:
+        def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+            found = builder.load(_place(builder, kind, *arguments), align=1)
+            narrow = whole and kind.width < 64
+            return builder.zext(found, ir.IntType(64)) if narrow else found
+
+        return (types.int64 if whole else own)(types.int64, types.int64), made
+
+    return read
+
+
+def _write(kind: ir.Type, own: types.Type, whole: bool) -> Any:
+    @intrinsic
+    def write(typingctx: Any, address: Any, index: Any, value: Any) -> Any:
+        def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+            address, index, value = arguments
+            narrow = whole and kind.width < 64
+            told = builder.trunc(value, kind) if narrow else value
+            builder.store(told, _place(builder, kind, address, index), align=1)
+            return context.get_dummy_value()
+
+        return types.void(types.int64, types.int64, types.int64 if whole else own), made
+
+    return write
+
+
+_INT64, _UINT32, _UINT8 = ir.IntType(64), ir.IntType(32), ir.IntType(8)
+int64_at, put_int64 = _read(_INT64, types.int64, True), _write(_INT64, types.int64, True)
+uint32_at, put_uint32 = _read(_UINT32, types.uint32, True), _write(_UINT32, types.uint32, True)
+byte_at, put_byte = _read(_UINT8, types.uint8, True), _write(_UINT8, types.uint8, True)
+real_at, put_real = _read(ir.DoubleType(), types.float64, False), _write(ir.DoubleType(), types.float64, False)  # fmt: skip
+single_at, put_single = _read(ir.FloatType(), types.float32, False), _write(ir.FloatType(), types.float32, False)  # fmt: skip
+
+
+@compiled
+def words(address, count):  # type: ignore[no-untyped-def]  # compiled
+    return carray(pointer(address), count, np.int64)
+
+
+@compiled
+def reals(address, count):  # type: ignore[no-untyped-def]  # compiled
+    return carray(pointer(address), count, np.float64)

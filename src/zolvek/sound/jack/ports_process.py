@@ -1,0 +1,333 @@
+"""The process that has the ports: `python -m zolvek.sound.jack.ports_process FILE`, where FILE is the memory that
+it shares with the program. A crash of whatever makes sound leaves ports and transport standing.
+
+It reads commands (a row of `PortsProcess.COMMANDS` and its arguments) from its standard input, and tells a
+`Report` on its standard output whenever something has changed. Where the server is gone it looks for one again.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import os
+import pickle
+import queue
+import sys
+import threading
+import time
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import numpy as np
+
+from zolvek.core.document.beside import MIX, SIDES, Port, ports_of
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.core.movement.stepping import Resolution
+from zolvek.core.time.tempo import TempoMap
+from zolvek.formats.midi import timeline
+from zolvek.formats.midi.clock import RATES
+from zolvek.process import own_output
+from zolvek.sound.framing import Receiver
+from zolvek.sound.jack import slots as s
+from zolvek.sound.jack.memory import ROWS, SharedMemory
+from zolvek.sound.jack.report import NO_SERVER, Report
+
+LOOKED = 0.01  # seconds between looks at what the callbacks tell
+AGAIN = 1.0  # seconds between looks for a server
+COUNTED = 0.5  # seconds between looks whether anything listens to the sound
+FEWEST_ROWS = 18  # of the sound's, touched beforehand: a mix and eight tracks
+
+
+class PortsProcess:
+    """One client at a time, for as long as the program wants one."""
+
+    def __init__(self, memory: SharedMemory, out: BinaryIO) -> None:
+        self.memory, self.words, self.out = memory, memory.words, out
+        self.commands: queue.Queue[tuple[str, tuple[Any, ...]]] = queue.Queue()
+        self.client: Any = None  # of sound.jack.client
+        self.trouble = ""
+        self.project, self.resolution = Project(), Resolution()
+        self.together = self.leads = False
+        self.code = ""
+        self.loop: tuple[float, float] | None = None
+        self.wanted: dict[tuple[str, str], None] = {}  # connections: a port of ours, one of others
+        self.there: set[str] = set()  # ports of others, at the last look
+        self.graph = self.rate = -1
+        self.tried = self.counted = 0.0
+        self.closing = self.greeted = False
+        self.said: Report | None = None
+        self.building: threading.Thread | None = None
+        self.tempo: TempoMap | None = None  # of what is sent now
+        self.due = False  # tables are to be made anew
+        memory.reals[s.SPEED] = 1.0
+
+    # --- commands ---
+
+    def use(self, project: Project, resolution: Resolution) -> None:
+        self.project, self.resolution = project, resolution
+        self.due = True
+        if self.client is not None:
+            ports = ports_of(project)
+            if ports != self.client.ports:
+                self.client.use_ports(ports)
+                self._connect_all()
+
+    def use_time(self, together: bool, leads: bool) -> None:
+        """Whether the song goes with the server's transport, and is the one that tells bars and beats there."""
+        self.together, self.leads = together, leads
+        if self.client is not None:
+            self.client.together(together)
+            self.client.lead(leads)
+
+    def start(self, beat: float, count_in: int) -> None:
+        """`count_in`: frames of a count-in before it, where the song moves by itself."""
+        frame = self._frame(beat)
+        self.words[s.QUIET_UNTIL] = frame if not self.together else -(1 << 40)
+        if self.together:
+            self.client.locate(frame)
+            self.client.start()
+        else:
+            self._go(s.GO_START, frame - count_in)
+
+    def stop(self) -> None:
+        if self.together:
+            self.client.stop()
+        else:
+            self._go(s.GO_STOP, 0)
+
+    def locate(self, beat: float) -> None:
+        frame = self._frame(beat)
+        if self.together:
+            self.client.locate(frame)
+        else:
+            self.words[s.QUIET_UNTIL] = -(1 << 40)
+            self._go(s.GO_LOCATE, frame)
+
+    def speed(self, speed: float) -> None:
+        """Of a song that moves by itself: how fast, as a factor."""
+        self.memory.reals[s.SPEED] = min(max(speed, 0.5), 2.0)
+
+    def set_loop(self, loop: tuple[float, float] | None) -> None:
+        self.loop = loop
+        self.words[s.LOOP] = 0
+        if loop is not None:
+            self.words[s.LOOP_FIRST], self.words[s.LOOP_LAST] = map(self._frame, loop)
+            self.words[s.LOOP] = 1
+
+    def send_clock(self, on: bool, code: str) -> None:
+        """MIDI clock with the song position; and time code of a rate, "" for none."""
+        self.words[s.CLOCK_ON], self.words[s.CODE_ON] = int(on), int(code in RATES)
+        self.due = self.due or code != self.code
+        self.code = code
+
+    def use_connections(self, wanted: tuple[tuple[str, str], ...]) -> None:
+        """Have these connections, and none of those that were wanted before and are not any more."""
+        before, self.wanted = self.wanted, dict.fromkeys(wanted)
+        if self.client is not None:
+            for own, other in before:
+                if (own, other) not in self.wanted:
+                    self.client.connect(own, other, False)
+            self._connect_all()
+
+    def disconnect(self, own: str, other: str) -> None:
+        self.client.connect(own, other, False)
+
+    def panic(self) -> None:
+        self.words[s.PANIC] += 1
+
+    def free_wheel(self, on: bool) -> None:
+        """Have the server go faster than real time, or no more."""
+        self.client.library.jack_set_freewheel(self.client.client, int(on))
+
+    def close(self) -> None:
+        self.closing = True
+
+    COMMANDS = (
+        "use", "use_time", "start", "stop", "locate", "speed", "set_loop", "send_clock", "use_connections", "disconnect",
+        "panic",
+        "free_wheel", "close",
+    )  # fmt: skip
+    NEED_CLIENT = ("start", "stop", "locate", "disconnect", "free_wheel")
+
+    def _go(self, what: int, frame: int) -> None:
+        words = self.words
+        words[s.GO], words[s.GO_FRAME] = what, frame
+        words[s.GO_SERIAL] += 1
+
+    def _frame(self, beat: float) -> int:
+        return round(float(self.project.tempo.seconds(beat)) * int(self.words[s.RATE]))
+
+    # --- work ---
+
+    def run(self) -> None:
+        while not self.closing:
+            with contextlib.suppress(queue.Empty):
+                name, arguments = self.commands.get(timeout=LOOKED)
+                if name == "_built":
+                    self._built(*arguments)
+                elif name in self.COMMANDS and (self.client or name not in self.NEED_CLIENT):
+                    getattr(self, name)(*arguments)
+                if not self.commands.empty():
+                    continue
+            self._look()
+        if self.client is not None:
+            self.client.close()
+
+    def _look(self) -> None:
+        now = time.monotonic()
+        if self.client is not None and self.words[s.SHUT]:
+            self.client.close()
+            self.client, self.trouble = None, "The JACK server has ended: it is looked for again."
+            self.tried = now
+        if self.client is None and now - self.tried > AGAIN:
+            self.tried = now
+            self._join()
+        if self.client is not None:
+            self._follow(now)
+        self._tell()
+
+    def _join(self) -> None:
+        try:
+            from zolvek.sound.jack.client import Client
+
+            self.client = Client(self.memory, ports_of(self.project))
+        except ZolvekError as error:
+            self.trouble = self.trouble or error.what
+            return
+        self.trouble, self.there, self.graph, self.due = "", set(), -1, True
+        self.greeted = False
+        self.rate = int(self.words[s.RATE])
+        self.use_time(self.together, self.leads)
+        self.set_loop(self.loop)
+        gc.collect()
+        gc.freeze()
+
+    def _follow(self, now: float) -> None:
+        """What the callbacks have told."""
+        words = self.words
+        if int(words[s.RATE]) != self.rate:
+            self.rate, self.due = int(words[s.RATE]), True
+            self.set_loop(self.loop)
+        if int(words[s.GRAPH]) != self.graph:
+            self.graph = int(words[s.GRAPH])
+            others = self.client.others()
+            there = {name for name, *_ in others}
+            if not self.greeted:
+                self._greet(others)
+            new, self.there = there - self.there, there
+            for own, other in self.wanted:
+                if other in new:
+                    self.client.connect(own, other)
+            self.counted = 0.0
+        if now - self.counted > COUNTED:
+            self.counted = now
+            self.client.tell_sound_wanted()
+        if self.due and self.building is None:
+            self.due = False
+            work = (self.project, self.resolution, self.rate, self.client.ports, self.code)
+            self.building = threading.Thread(target=self._build, args=work, daemon=True)
+            self.building.start()
+
+    def _greet(self, others: list[tuple[str, str, bool, bool]]) -> None:
+        """Where nothing is remembered of it, the mix goes where the machine's loudspeakers are."""
+        takers = [name for name, kind, takes, hard in others if kind == "sound" and takes and hard]
+        if takers:
+            self.greeted = True
+            if not any(own.startswith(f"{MIX} ") for own, _ in self.wanted):
+                for side, taker in zip(SIDES, (takers[0], takers[:2][-1]), strict=True):
+                    self.client.connect(f"{MIX} {side}", taker)
+
+    def _connect_all(self) -> None:
+        for own, other in self.wanted:
+            self.client.connect(own, other)
+
+    def _build(
+        self,
+        project: Project,
+        resolution: Resolution,
+        rate: int,
+        ports: tuple[Port, ...],
+        code: str,
+    ) -> None:
+        made: Any = None
+        try:
+            made = tables_of(project, resolution, rate, ports, code)
+        finally:
+            self.commands.put(("_built", (made, project, ports)))
+
+    def _built(self, made: Any, project: Project, ports: tuple[Port, ...]) -> None:
+        self.building = None
+        if made is None or self.client is None:
+            return
+        if ports != self.client.ports:  # they have changed meanwhile
+            self.due = True
+            return
+        tempo = self.tempo or project.tempo
+        beat = float(tempo.beats(float(self.memory.reals[s.SONG]) / max(self.rate, 1)))
+        self.client.use(made)
+        self.tempo = project.tempo
+        self.set_loop(self.loop)
+        if tempo != project.tempo and not self.together:
+            # The same beat lies elsewhere now.
+            self._go(s.GO_LOCATE, self._frame(beat))
+
+    def _tell(self) -> None:
+        words, client = self.words, self.client
+        if client is None:
+            report = Report(state=NO_SERVER, trouble=self.trouble)
+        else:
+            if self.said is not None and self.said.seen == (self.graph, self.rate, int(words[s.BLOCK])) and self.said.name:  # fmt: skip
+                return
+            from zolvek.sound.jack import library
+
+            report = Report(
+                "PipeWire" if library.is_pipewire() else "JACK", "", client.name, self.rate,
+                int(words[s.BLOCK]), bool(client.library.jack_is_realtime(client.client)),
+                tuple(client.others()),
+                tuple(client.connections()), (self.graph, self.rate, int(words[s.BLOCK])),
+            )  # fmt: skip
+        if report != self.said:
+            self.said = report
+            self._give(report)
+
+    def _give(self, told: Any) -> None:
+        self.out.write(pickle.dumps(told, protocol=pickle.HIGHEST_PROTOCOL))
+        self.out.flush()
+
+
+def tables_of(
+    project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str
+) -> Any:
+    """All that the callbacks send of a project."""
+    from zolvek.sound.jack.client import Tables
+
+    none: tuple[np.ndarray, np.ndarray] = np.zeros(0, np.int64), np.zeros(0, np.uint8)
+    quarters, data = timeline.code_frames(project, rate, RATES[code]) if code in RATES else none
+    return Tables(
+        timeline.sending(project, rate, ports, resolution), timeline.clock_frames(project, rate), quarters, data,
+        code, timeline.tempo_table(project), timeline.meter_table(project),
+        round(float(project.tempo.seconds(project.length)) * rate),
+    )  # fmt: skip
+
+
+def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
+    memory = SharedMemory(Path(path))
+    memory.touch(min(FEWEST_ROWS, ROWS))
+    process = PortsProcess(memory, out)
+    receiver = Receiver(source)
+
+    def read() -> None:
+        with contextlib.suppress(EOFError, OSError, pickle.UnpicklingError):
+            while True:
+                process.commands.put(receiver.receive())
+        process.commands.put(("close", ()))
+
+    threading.Thread(target=read, name="commands", daemon=True).start()
+    process.run()
+
+
+if __name__ == "__main__":
+    with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
+        main(sys.argv[1], sys.stdin.buffer, own_output())
+    os._exit(0)  # at once: the thread that waits for the next command would hold the end up

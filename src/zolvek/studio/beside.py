@@ -1,0 +1,233 @@
+"""Beside other programs in the window: the ports while they are wanted, what they tell, and the song through them."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core.document import beside as edits
+from zolvek.core.model.beside import Beside as Kept
+from zolvek.core.model.project import Project
+from zolvek.core.records import replace
+from zolvek.studio.bench.player import Player
+from zolvek.studio.outside import Outside
+from zolvek.studio.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sound.jack.link import Link
+    from zolvek.sound.jack.report import Report
+    from zolvek.sound.jack.transport import JackTransport
+    from zolvek.sound.playback import Playback
+
+TAKEN_MS = 8  # how often what has come in is looked at
+LIT_MS = 250  # how long a light stays lit
+MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
+
+
+class Beside(QObject):
+    """`on`: the ports are wanted. `report`: what the server tells."""
+
+    changed = pyqtSignal()  # the server, what is connected, or the role
+    lit = pyqtSignal()  # a light has gone on or off
+    told = pyqtSignal(object)  # a Report, from the link's thread
+
+    def __init__(self, session: Session, player: Player, outside: Outside) -> None:
+        super().__init__()
+        self.session, self.player, self.outside = session, player, outside
+        self.link: Link | None = None
+        self.through: JackTransport | None = None
+        self.sent: tuple[object, ...] = ()
+        self.counted: dict[str, int] = {}
+        self.lights: dict[str, float] = {"clock": 0.0, "in": 0.0, "out": 0.0}  # until when
+        self.dropped = 0
+        self.taking = QTimer(self)
+        self.taking.setInterval(TAKEN_MS)
+        self.taking.timeout.connect(self._take)
+        self.told.connect(self._heard)
+        session.document.changed.connect(self._use)
+        player.stopped.connect(self._settle)
+
+    @property
+    def on(self) -> bool:
+        return self.link is not None
+
+    @property
+    def report(self) -> Report | None:
+        return self.link.report if self.link is not None else None
+
+    @property
+    def kept(self) -> Kept:
+        """What the project remembers."""
+        return self.session.project.beside
+
+    # --- on and off ---
+
+    def switch(self, on: bool) -> None:
+        """Take part beside other programs, or no more."""
+        self.session.settings.beside = on
+        if on and self.link is None:
+            from zolvek.sound.jack.link import Link
+
+            self.link = Link(self.told.emit)
+            self.sent = ()
+            self._use()
+            self.taking.start()
+        elif not on and self.link is not None:
+            self.taking.stop()
+            self._leave()
+            self.link.close()
+            self.link = None
+        self.changed.emit()
+
+    def _heard(self, report: Report) -> None:
+        if self.link is None:
+            return
+        if not report.state:
+            was, beat = self.player.playing and self.through is not None, self.session.playhead.beat
+            self._leave()
+            if was:  # it goes on by itself
+                self.session.notices.say(report.trouble)
+                self.session.playhead.go(beat)
+                self.player.play()
+        self._settle()
+        self.changed.emit()
+
+    def _settle(self) -> None:
+        """Go through the ports once there is a server, but not in the midst of playing."""
+        if self.link is None or not self.link.there or self.player.playing or self.through:
+            return
+
+        def made(playback: Playback) -> JackTransport:
+            from zolvek.sound.jack.transport import JackTransport
+
+            assert self.link is not None
+            self.through = JackTransport(playback, self.link)
+            self.through.use(self.kept)
+            return self.through
+
+        self.player.go_through(made)
+
+    def _leave(self) -> None:
+        if self.through is not None:
+            self.through = None
+            self.player.go_through(None)
+
+    # --- what is told ---
+
+    def _named(self) -> tuple[tuple[str, str], ...]:
+        project = self.session.project
+        return edits.named(project, project.beside.connections)
+
+    def _use(self) -> None:
+        """Tell the ports what has changed of the project."""
+        if self.link is None:
+            return
+        project, settings = self.session.project, self.session.settings
+        kept = project.beside
+        resolution = settings.resolution
+        state = (project, resolution, kept, self._named())
+        before, self.sent = self.sent, state
+        if not before or before[0] is not project or before[1] != resolution:
+            self.link.use(project, resolution)
+        if before and before[2:] == state[2:]:
+            return
+        self.link.send("use_time", kept.together, kept.role == "lead")
+        self.link.send("send_clock", kept.clock, kept.code)
+        if not before or before[3] != state[3]:
+            self.link.send("use_connections", state[3])
+        if self.through is not None:
+            self.through.use(kept)
+        self.changed.emit()
+
+    def edit(self, label: str, change: Callable[[Project], Project]) -> None:
+        self.session.document.edit(label, change(self.session.project))
+
+    def set(self, label: str, **what: object) -> None:
+        """Change what the project remembers."""
+        self.edit(label, lambda project: replace(project, beside=replace(project.beside, **what)))
+
+    def take_away(self, key: str, other: str) -> None:
+        """Take a connection away, whether the project remembers it or it was made elsewhere."""
+        names = {port.key: port.name for port in edits.ports_of(self.session.project)}
+        if (key, other) in self.kept.connections:
+            self.edit(
+                f"Disconnect {names.get(key, key)}",
+                lambda project: edits.disconnected(project, key, other),
+            )
+        elif self.link is not None and key in names:
+            self.link.send("disconnect", names[key], other)
+
+    @property
+    def following(self) -> str:
+        """How well an outside clock is followed, in words; "" where none is."""
+        return ""
+
+    def panic(self) -> None:
+        """All notes and all sound off, on every port."""
+        if self.link is not None:
+            self.link.send("panic")
+        self.outside.panic()
+        self.session.notices.say("All notes off.")
+
+    # --- what comes ---
+
+    def _take(self) -> None:
+        if self.link is None:
+            return
+        taken = self.link.take()
+        if len(taken) > MOST_AT_ONCE:
+            kept = _thinned(taken)
+            self.dropped += len(taken) - len(kept)
+            taken = kept
+        for message, seconds in taken:
+            self.outside.heard(tuple(message), seconds)
+        self._light()
+
+    def _light(self) -> None:
+        """Lights are lit by what the callbacks count."""
+        from zolvek.sound.jack import slots
+
+        assert self.link is not None
+        words, now = self.link.words, time.monotonic()
+        before = self.lit_now
+        for light, word in (("clock", slots.CLOCKED), ("in", slots.CAME), ("out", slots.SENT)):
+            count = int(words[word])
+            if count != self.counted.get(light, count):
+                self.lights[light] = now + LIT_MS / 1000.0
+            self.counted[light] = count
+        if self.kept.together and self.link.state == slots.ROLLING:
+            self.lights["clock"] = now + LIT_MS / 1000.0
+        if self.lit_now != before:
+            self.lit.emit()
+
+    @property
+    def lit_now(self) -> tuple[bool, ...]:
+        """Whether each of the lights is lit."""
+        now = time.monotonic()
+        return tuple(until > now for until in self.lights.values())
+
+    def close(self) -> None:
+        self.taking.stop()
+        if self.link is not None:
+            self._leave()
+            self.link.close()
+            self.link = None
+
+
+def _thinned(taken: list[tuple[bytes, float]]) -> list[tuple[bytes, float]]:
+    """Of each control no more than MOST_AT_ONCE moves, evenly, and always the last; all else stays."""
+    by_control: dict[bytes, list[int]] = {}
+    for number, (message, _) in enumerate(taken):
+        kind = message[0] & 0xF0
+        if kind in (0xB0, 0xD0, 0xE0):
+            by_control.setdefault(message[: 2 if kind == 0xB0 else 1], []).append(number)
+    gone: set[int] = set()
+    for numbers in by_control.values():
+        if len(numbers) > MOST_AT_ONCE:
+            step = len(numbers) / MOST_AT_ONCE
+            stay = {numbers[-1 - int(step * k)] for k in range(MOST_AT_ONCE)}
+            gone.update(set(numbers) - stay)
+    return [row for number, row in enumerate(taken) if number not in gone]
