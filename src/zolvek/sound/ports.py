@@ -64,6 +64,7 @@ class Input:
             raise ZolvekError(
                 "The MIDI port can't be opened.", name, "Is it plugged in, and free?"
             ) from error
+        self.port.ignore_types(sysex=False, timing=False)  # a clock and its time code may come
         self.port.set_callback(lambda event, _: heard(tuple(event[0]), time.perf_counter()))
 
     def close(self) -> None:

@@ -27,6 +27,19 @@ class Transport(Protocol):
         """Play from `beat` on, after a count-in of clicks."""
         ...
 
+    def start_at(self, beat: float, moment: float) -> None:
+        """Play so that `beat` is at a moment of time.perf_counter, past or to come."""
+        ...
+
+    def set_speed(self, speed: float) -> None:
+        """Go faster or slower, as a factor, where it can."""
+        ...
+
+    @property
+    def steered(self) -> bool:
+        """Whether its speed can be set."""
+        ...
+
     def stop(self) -> None: ...
 
     def locate(self, beat: float) -> None:

@@ -12,6 +12,7 @@ from zolvek.core.document import beside as edits
 from zolvek.core.model.beside import Beside as Kept
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.studio.bench.player import Player
 from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
@@ -21,8 +22,10 @@ if TYPE_CHECKING:
     from zolvek.sound.jack.report import Report
     from zolvek.sound.jack.transport import JackTransport
     from zolvek.sound.playback import Playback
+    from zolvek.sound.steering import Steering
 
 TAKEN_MS = 8  # how often what has come in is looked at
+SHOWN = 0.25  # seconds between telling how well a clock is followed
 LIT_MS = 250  # how long a light stays lit
 MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
@@ -42,13 +45,15 @@ class Beside(QObject):
         self.sent: tuple[object, ...] = ()
         self.counted: dict[str, int] = {}
         self.lights: dict[str, float] = {"clock": 0.0, "in": 0.0, "out": 0.0}  # until when
-        self.dropped = 0
+        self.dropped, self.shown = 0, 0.0
+        self.steering: Steering | None = None  # an outside clock is followed
         self.taking = QTimer(self)
         self.taking.setInterval(TAKEN_MS)
         self.taking.timeout.connect(self._take)
         self.told.connect(self._heard)
         session.document.changed.connect(self._use)
         player.stopped.connect(self._settle)
+        outside.filters = self.clock_came
 
     @property
     def on(self) -> bool:
@@ -74,12 +79,11 @@ class Beside(QObject):
             self.link = Link(self.told.emit)
             self.sent = ()
             self._use()
-            self.taking.start()
         elif not on and self.link is not None:
-            self.taking.stop()
             self._leave()
             self.link.close()
             self.link = None
+            self._use()
         self.changed.emit()
 
     def _heard(self, report: Report) -> None:
@@ -123,6 +127,10 @@ class Beside(QObject):
 
     def _use(self) -> None:
         """Tell the ports what has changed of the project."""
+        if self.link is not None or self.follows_clock:
+            self.taking.start()
+        elif self.steering is None:
+            self.taking.stop()
         if self.link is None:
             return
         project, settings = self.session.project, self.session.settings
@@ -160,10 +168,60 @@ class Beside(QObject):
         elif self.link is not None and key in names:
             self.link.send("disconnect", names[key], other)
 
+    # --- an outside clock ---
+
+    @property
+    def follows_clock(self) -> bool:
+        return self.kept.role == "follow" and self.kept.source != "transport"
+
     @property
     def following(self) -> str:
         """How well an outside clock is followed, in words; "" where none is."""
-        return ""
+        if self.steering is None:
+            return ""
+        differs = self.tempo_offered
+        more = f" The piece goes at another tempo: its sound is {'higher' if differs > float(self.session.project.tempo.bpm(self.session.playhead.beat)) else 'lower'}." if differs else ""  # fmt: skip
+        return self.steering.told + more
+
+    @property
+    def tempo_offered(self) -> float:
+        """The tempo of a clock that is followed, where the piece has another; else 0."""
+        return self.steering.differs(self.session.playhead.beat) if self.steering else 0.0
+
+    def take_tempo(self) -> None:
+        """Give the piece the tempo of the clock that is followed."""
+        bpm = round(self.tempo_offered, 2)
+        if bpm:
+            tempo = TempoMap((TempoPoint(0.0, bpm),))
+            self.edit(f"The clock's tempo, {bpm:g} BPM", lambda project: replace(project, tempo=tempo))  # fmt: skip
+
+    def clock_came(self, message: bytes, seconds: float) -> bool:
+        """Whether a message was of a clock; one that is followed is listened to."""
+        kind = message[0]
+        timed = kind >= 0xF8 or kind in (0xF1, 0xF2) or message[:5] == b"\xf0\x7f\x7f\x01\x01"
+        if timed and self.follows_clock:
+            self._steer()
+            assert self.steering is not None
+            if self.steering.follower.take(message, seconds):
+                self.lights["clock"] = time.monotonic() + LIT_MS / 1000.0
+        return timed
+
+    def _steer(self) -> None:
+        """Follow what the project says, through what there is now."""
+        from zolvek.formats.midi.following import Follower
+        from zolvek.sound.steering import Steering
+
+        self.player.ready()
+        out, source = self.player.out, self.kept.source
+        assert out is not None
+        steering = self.steering
+        if (
+            steering is not None
+            and steering.transport is out
+            and steering.follower.source == source
+        ):
+            return
+        self.steering = Steering(Follower(source), out, lambda: self.session.project)
 
     def panic(self) -> None:
         """All notes and all sound off, on every port."""
@@ -175,6 +233,17 @@ class Beside(QObject):
     # --- what comes ---
 
     def _take(self) -> None:
+        if self.follows_clock:
+            self._steer()
+            assert self.steering is not None
+            now = time.perf_counter()
+            self.steering.tick(now)
+            if now - self.shown > SHOWN:
+                self.shown = now
+                self.lit.emit()
+        elif self.steering is not None:
+            self.steering.transport.set_speed(1.0)
+            self.steering = None
         if self.link is None:
             return
         taken = self.link.take()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -13,11 +12,11 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.formats.osc import Timed
+    from zolvek.sound.live import Live
+    from zolvek.sound.live_streams import OscStream
     from zolvek.sound.osc_ports import Input, Output
 
 TAKEN_MS = 16  # how often what has come in is looked at
-STRAYED = 0.02  # seconds that time tags may be away from the clock before they are set anew
 
 
 class OscLink(QObject):
@@ -27,18 +26,21 @@ class OscLink(QObject):
 
     def __init__(self, session: Session, player: Player, outside: Outside) -> None:
         super().__init__()
-        self.session, self.outside = session, outside
+        self.session, self.player, self.outside = session, player, outside
         self.output: Output | None = None
         self.input: Input | None = None
         self.sends_to, self.port, self.anywhere = "", 0, False
-        self.zero: float | None = None  # when the song's second 0 was, since the epoch
+        self.stream: OscStream | None = None
+        self.live: Live | None = None  # sends it
+        self.counted = 0, 0
         self.known: tuple[Project | None, dict[str, tuple[str, str]]] = (None, {})
         self.strange = 0  # messages to addresses that there are not
         self.timer = QTimer(self)
         self.timer.setInterval(TAKEN_MS)
         self.timer.timeout.connect(self._take)
-        player.begun.connect(self._begun)
-        player.passed.connect(self._passed)
+        session.document.changed.connect(self.tell)
+        player.passed.connect(self._count)
+        player.stopped.connect(self._count)
 
     # --- out ---
 
@@ -48,41 +50,38 @@ class OscLink(QObject):
         from zolvek.sound.osc_ports import Output
 
         made = Output(*place(text)) if text.strip() else None
-        if self.output is not None:
-            self.output.close()
+        self._end_output()
         self.output, self.sends_to = made, text.strip()
+        if made is not None:
+            from zolvek.sound.live import Live
+            from zolvek.sound.live_streams import OscStream
+
+            self.stream = OscStream(made)
+            self.tell()
+            self.live = Live(
+                self.stream, lambda: self.player.clock,
+                lambda beat: float(self.session.project.tempo.seconds(beat)),
+            )  # fmt: skip
         self.changed.emit()
 
-    def _begun(self, beat: float) -> None:
-        self.zero = None
-        if self.output is not None:
-            from zolvek.formats import osc
+    def tell(self) -> None:
+        """The piece as it is now is what is sent."""
+        if self.stream is not None:
+            self.stream.use(self.session.project, self.session.settings.osc_rate)
+            if self.live is not None:
+                self.live.refresh()
 
-            self._send(osc.at(self.session.project, beat), beat)
-
-    def _passed(self, first: float, last: float) -> None:
-        if self.output is not None:
-            from zolvek.formats import osc
-
-            rate = self.session.settings.osc_rate
-            self._send(osc.between(self.session.project, first, last, rate), last)
-
-    def _send(self, rows: list[Timed], now: float) -> None:
-        """Each with the moment at which its beat is heard: song seconds from one zero on, so that the time
-        between two is exact however late either is sent."""
-        from zolvek.formats import osc
-
-        assert self.output is not None
-        tempo = self.session.project.tempo
-        zero = time.time() - float(tempo.seconds(now))
-        if self.zero is None or abs(zero - self.zero) > STRAYED:
-            self.zero = zero
-        own = self.zero
-        moment = {row.beat: own + float(tempo.seconds(row.beat)) for row in rows}
-        before = self.output.sent, self.output.refused
-        self.output.send(osc.bundles(rows, moment))
-        if (self.output.sent, self.output.refused) != before:
+    def _count(self) -> None:
+        if self.output is not None and (self.output.sent, self.output.refused) != self.counted:
+            self.counted = self.output.sent, self.output.refused
             self.changed.emit()
+
+    def _end_output(self) -> None:
+        if self.live is not None:
+            self.live.close()
+        if self.output is not None:
+            self.output.close()
+        self.output = self.live = self.stream = None
 
     # --- in ---
 
@@ -129,7 +128,7 @@ class OscLink(QObject):
 
     def close(self) -> None:
         self.timer.stop()
-        for port in (self.output, self.input):
-            if port is not None:
-                port.close()
-        self.output = self.input = None
+        self._end_output()
+        if self.input is not None:
+            self.input.close()
+            self.input = None

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -14,6 +16,8 @@ from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
     from zolvek.formats.midi.live import Sent
+    from zolvek.sound.live import Live
+    from zolvek.sound.live_streams import MidiStream
     from zolvek.sound.ports import Input, Output
 
 MOST_ROWS = 2_000  # messages remembered
@@ -43,9 +47,14 @@ class Outside(QObject):
         self.over.timeout.connect(self._gesture_over)
         self.input: Input | None = None
         self.output: Output | None = None
+        self.stream: MidiStream | None = None
+        self.live: Live | None = None  # sends it
         self.named: dict[str, Output | None] = {}  # ports that lanes name
+        # What is asked first whether a message is its own: that of a clock is no control.
+        self.filters: Callable[[bytes, float], bool] = lambda _message, _seconds: False
         self.came.connect(self.heard)
         session.shown.changed.connect(self._learn)
+        session.document.changed.connect(self._tell)
         player.passed.connect(self._passed)
         player.begun.connect(self._begun)
 
@@ -114,6 +123,8 @@ class Outside(QObject):
 
     def heard(self, message: tuple[int, ...], seconds: float) -> None:
         """A message has come at a time of time.perf_counter."""
+        if self.filters(bytes(message), seconds):
+            return
         key = control.read_key(message)
         if key is not None:
             self.key_moved.emit(*key, seconds)
@@ -135,61 +146,82 @@ class Outside(QObject):
     # --- out ---
 
     def send_to(self, name: str | None) -> None:
-        """Send what lanes play to a real port; None to none. Raises ZolvekError as above."""
+        """Send what the piece plays to a real port; None to none. Raises ZolvekError as above."""
         from zolvek.sound.ports import Output
 
+        self._close_outputs()
+        if name:
+            from zolvek.sound.live import Live
+            from zolvek.sound.live_streams import MidiStream
+
+            self.output = Output(name)
+            self._open_named()
+            self.stream = MidiStream(self._port_of)
+            self._tell()
+            self.live = Live(
+                self.stream, lambda: self.player.clock,
+                lambda beat: float(self.session.project.tempo.seconds(beat)),
+            )  # fmt: skip
+
+    def _close_outputs(self) -> None:
+        if self.live is not None:
+            self.live.close()
         for port in (self.output, *self.named.values()):
             if port is not None:
                 port.close()
-        self.output, self.named = None, {}
-        if name:
-            self.output = Output(name)
+        self.output, self.named, self.live, self.stream = None, {}, None, None
 
-    def _port_of(self, lane: str) -> Output | None:
-        """Where a lane's messages go: the port it names, where the machine has it, else the chosen
-        one."""
+    def _tell(self) -> None:
+        """The piece as it is now is what is sent."""
+        if self.stream is not None:
+            project = self.session.project
+            kept = project.beside
+            self._open_named()
+            self.stream.use(project, self.session.settings.resolution, kept.clock, kept.code)
+            if self.live is not None:
+                self.live.refresh()
+
+    def _open_named(self) -> None:
+        """The ports that lanes name, where the machine has them."""
         from zolvek.sound import ports
 
-        wanted = self.session.project.lane(lane).midi.port
-        if not wanted:
-            return self.output
-        if wanted not in self.named:
-            self.named[wanted] = None  # said once, if it can't be opened
-            if wanted in ports.outputs():
-                self.session.notices.try_to(
-                    lambda: self.named.update({wanted: ports.Output(wanted)})
-                )
-        return self.named[wanted] or self.output
+        wanted = {lane.midi.port for lane in self.session.project.lanes() if lane.midi.port}
+        for name in wanted - set(self.named):
+            self.named[name] = None  # said once, if it can't be opened
+            if name in ports.outputs():
+                self.session.notices.try_to(partial(self._open, name))
+
+    def _open(self, name: str) -> None:
+        from zolvek.sound.ports import Output
+
+        self.named[name] = Output(name)
+
+    def _port_of(self, name: str) -> Output | None:
+        """Where messages for the port of a name go: that one, where the machine has it, else the chosen one."""
+        return self.named.get(name) or self.output
 
     @property
     def needed(self) -> bool:
-        return self.watched or self.output is not None
+        return self.watched
 
     def _begun(self, beat: float) -> None:
         if self.needed:
             from zolvek.formats.midi import live
 
-            self._send(live.at(self.session.project, beat, self.session.settings.resolution))
+            self._show(live.at(self.session.project, beat, self.session.settings.resolution))
 
     def _passed(self, first: float, last: float) -> None:
         if self.needed:
             from zolvek.formats.midi import live
 
-            self._send(
+            self._show(
                 live.between(self.session.project, first, last, self.session.settings.resolution)
             )
 
-    def _send(self, rows: list[Sent]) -> None:
-        if not rows:
-            return
-        self.rows.extend(rows)
-        if self.output is not None:
-            to = {lane: self._port_of(lane) for lane in {row.lane for row in rows}}
-            for row in rows:
-                port = to[row.lane]
-                if port is not None:
-                    port.send(row.data)
-        self.sent.emit(rows)
+    def _show(self, rows: list[Sent]) -> None:
+        if rows:
+            self.rows.extend(rows)
+            self.sent.emit(rows)
 
     def panic(self) -> None:
         """All notes and all sound off on every channel of the ports that are open."""
@@ -201,8 +233,7 @@ class Outside(QObject):
                     port.send(bytes((0xB0 | channel, controller, 0)))
 
     def close(self) -> None:
-        for port in (self.input, self.output, *self.named.values()):
-            if port is not None:
-                port.close()
-        self.input = self.output = None
-        self.named = {}
+        if self.input is not None:
+            self.input.close()
+            self.input = None
+        self._close_outputs()

@@ -469,11 +469,16 @@ def alone(h, d, t, n):
     """A cycle of a song that moves by itself."""
     was, jump = h[STATE] == ROLLING, False
     obey(h, d)
+    offset = 0
     if h[STATE] == STARTING:
         want(h, np.int64(np.floor(d[SONG])))
-        if h[READY_SERIAL] == h[WANTED_SERIAL] or h[SOUND_WANTED] == 0:
+        ready = h[READY_SERIAL] == h[WANTED_SERIAL] or h[SOUND_WANTED] == 0
+        away = (d[GO_TIME] - d[TIME]) * 1e-6 * h[RATE] if d[GO_TIME] > 0.0 else 0.0
+        if ready and away < n:
             h[STATE] = ROLLING
             jump = True
+            offset = np.int64(max(away, 0.0))
+            d[SONG] += max(-away, 0.0) * d[SPEED]  # it should have begun already
     if h[STATE] != ROLLING:
         rests(h, d, t, n, np.int64(np.floor(d[SONG])), was)
         return
@@ -481,7 +486,7 @@ def alone(h, d, t, n):
         told_where(h, d, t, np.int64(np.ceil(d[SONG])), 0)
     h[LOOPED] = 0
     h[WANTED_USED] = 1
-    offset, speed = 0, d[SPEED]
+    speed = d[SPEED]
     while offset < n:
         left, song = n - offset, d[SONG]
         inside = h[LOOP] != 0 and song < h[LOOP_LAST]

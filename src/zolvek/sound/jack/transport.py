@@ -11,6 +11,8 @@ from zolvek.sound.playback import Playback
 class JackTransport:
     """A Transport of sound.transport."""
 
+    steered = True
+
     def __init__(self, playback: Playback, link: Link) -> None:
         self.playback, self.clock = playback, link
         self.filler = Filler(playback, link)
@@ -29,6 +31,9 @@ class JackTransport:
 
     def start(self, beat: float, clicks: int = 0) -> None:
         self.filler.start(beat, 0 if self.shared else clicks)
+
+    def start_at(self, beat: float, moment: float) -> None:
+        self.clock.start(beat, 0, moment)
 
     def stop(self) -> None:
         self.clock.stop()

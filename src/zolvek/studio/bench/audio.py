@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QIODevice, QObject
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
 
 FRAME_BYTES = 8  # two float32
 BUFFER_FRAMES = 2_048
+BEGINS = 0.1  # seconds from an order to play to the first sound
 
 
 class PlaybackDevice(QIODevice):
@@ -38,7 +40,7 @@ class AudioOut(QObject):
     """A Transport of sound.transport: the playback itself. `silent` tells whether there is no sound device; time
     is kept all the same."""
 
-    shared = False
+    shared = steered = False
 
     def __init__(self, playback: Playback, parent: QObject) -> None:
         super().__init__(parent)
@@ -75,6 +77,14 @@ class AudioOut(QObject):
 
     def start(self, beat: float, clicks: int = 0) -> None:
         self.playback.play(beat, clicks)
+
+    def start_at(self, beat: float, moment: float) -> None:
+        tempo = self.playback.project.tempo
+        late = time.perf_counter() + BEGINS - moment
+        self.playback.play(max(float(tempo.beats(float(tempo.seconds(beat)) + late)), 0.0))
+
+    def set_speed(self, speed: float) -> None:
+        """It goes as fast as the device does."""
 
     def stop(self) -> None:
         self.playback.stop()

@@ -98,6 +98,7 @@ class ConnectPage(QWidget):
 
     def _rate(self, rate: float) -> None:
         self.session.settings.osc_rate = rate
+        self.osc.tell()
 
     def _port(self, port: float) -> None:
         self.session.settings.osc_in = int(port)

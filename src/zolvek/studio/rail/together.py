@@ -81,6 +81,10 @@ class Together(QWidget):
         layout.addWidget(self.source_row)
         self.drift = note()
         layout.addWidget(self.drift)
+        self.tempo = button(
+            "Take its tempo", self.beside.take_tempo, tip="Give the piece the clock's tempo"
+        )
+        layout.addWidget(self.tempo)
         self.clock = QCheckBox("Send MIDI clock")
         self.clock.setToolTip("With song position, start, stop and continue, at the port Clock")
         self.clock.clicked.connect(self._clock)
@@ -164,6 +168,7 @@ class Together(QWidget):
             part.setVisible(there)
         self._list()
         self._offer_own()
+        self._tell_drift()
 
     def _list(self) -> None:
         report, project = self.beside.report, self.session.project
@@ -233,6 +238,7 @@ class Together(QWidget):
         if self.drift.text() != told:
             self.drift.setText(told)
         self.drift.setVisible(bool(told))
+        self.tempo.setVisible(self.beside.tempo_offered > 0.0)
 
     # --- what is done ---
 
