@@ -514,11 +514,26 @@ def alone(h, d, t, n):
 
 
 @compiled
+def wait_for_sound(h, frame):
+    """Faster than real time nobody else waits until sound is ready where the song begins."""
+    if h[SOUND_WANTED] == 0:
+        return
+    h[STATE] = STARTING
+    want(h, frame)
+    waited = 0
+    while h[READY_SERIAL] != h[WANTED_SERIAL] and waited < LONGEST_WAIT:
+        native.usleep(np.uint32(NAP))
+        waited += 1
+
+
+@compiled
 def together(h, d, t, n):
     """A cycle of a song that goes with the server's transport."""
     state = native.transport_query(h[CLIENT], h[POSITION])
     frame = uint32_at(h[POSITION], 5)  # jack_position_t.frame
     was = h[STATE] == ROLLING
+    if state == ROLLING and h[FREEWHEEL] != 0 and (not was or frame != h[EXPECTED]):
+        wait_for_sound(h, frame)
     h[STATE] = STARTING if state > ROLLING else state
     d[SONG] = np.float64(frame)
     if h[STATE] != ROLLING:
@@ -529,6 +544,7 @@ def together(h, d, t, n):
         # The server has left a few cycles out: what lay in them is told at once, and sound is there further on.
         tell(h, t, np.float64(h[EXPECTED]), h[EXPECTED], np.float64(frame), 0, AT_ONCE)
         jump = False
+        h[LEFT_OUT] += 1
     if jump and (h[WANTED_USED] != 0 or h[WANTED_FRAME] != frame):
         want(h, frame)
     h[WANTED_USED] = 1
@@ -599,8 +615,10 @@ def keep_time(h, d, n):
 def cycle(n, address):
     h, d = words(address, SLOTS), reals(address, SLOTS)
     keep_time(h, d, n)
+    take_in(
+        h, d, n
+    )  # first: what a port of ours sends to this one lies where it was sent a cycle ago
     buffers(h, n)
-    take_in(h, d, n)
     if h[TABLE] != 0:
         t = words(h[TABLE], T_SLOTS)
         if h[PANIC_DONE] != h[PANIC]:
@@ -627,7 +645,7 @@ def process(n, address):
 def sync(state, position, address):
     """Whether we are ready to go on from where the transport is to begin."""
     h = words(address, SLOTS)
-    if h[MODE] != TOGETHER or h[SOUND_WANTED] == 0:
+    if h[MODE] != TOGETHER or h[SOUND_WANTED] == 0 or state == ROLLING:
         return 1
     want(h, uint32_at(position, 5))
     return 1 if h[READY_SERIAL] == h[WANTED_SERIAL] else 0

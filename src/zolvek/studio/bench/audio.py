@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import time
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QIODevice, QObject
 
+from zolvek.sound.own_transport import OwnTransport
 from zolvek.sound.playback import Playback
 from zolvek.sound.silent_clock import SilentClock
 
@@ -15,7 +15,6 @@ if TYPE_CHECKING:
 
 FRAME_BYTES = 8  # two float32
 BUFFER_FRAMES = 2_048
-BEGINS = 0.1  # seconds from an order to play to the first sound
 
 
 class PlaybackDevice(QIODevice):
@@ -36,15 +35,11 @@ class PlaybackDevice(QIODevice):
         return BUFFER_FRAMES * FRAME_BYTES + super().bytesAvailable()
 
 
-class AudioOut(QObject):
-    """A Transport of sound.transport: the playback itself. `silent` tells whether there is no sound device; time
-    is kept all the same."""
-
-    shared = steered = False
+class AudioOut(OwnTransport):
+    """`silent` tells whether there is no sound device; time is kept all the same."""
 
     def __init__(self, playback: Playback, parent: QObject) -> None:
-        super().__init__(parent)
-        self.playback = self.clock = playback
+        self.playback, self.parent = playback, parent
         self.pace: SilentClock | None = None
         self.sink = self._sink()
         if self.sink is None:
@@ -68,36 +63,12 @@ class AudioOut(QObject):
         device = QMediaDevices.defaultAudioOutput()
         if device.isNull() or not device.isFormatSupported(wanted):
             return None
-        self.source = PlaybackDevice(self.playback, self)
+        self.source = PlaybackDevice(self.playback, self.parent)
         self.source.open(QIODevice.OpenModeFlag.ReadOnly | QIODevice.OpenModeFlag.Unbuffered)
-        sink = QAudioSink(device, wanted, self)
+        sink = QAudioSink(device, wanted, self.parent)
         sink.setBufferSize(BUFFER_FRAMES * FRAME_BYTES)
         sink.start(self.source)
         return sink
-
-    def start(self, beat: float, clicks: int = 0) -> None:
-        self.playback.play(beat, clicks)
-
-    def start_at(self, beat: float, moment: float) -> None:
-        tempo = self.playback.project.tempo
-        late = time.perf_counter() + BEGINS - moment
-        self.playback.play(max(float(tempo.beats(float(tempo.seconds(beat)) + late)), 0.0))
-
-    def set_speed(self, speed: float) -> None:
-        """It goes as fast as the device does."""
-
-    def stop(self) -> None:
-        self.playback.stop()
-
-    def locate(self, beat: float) -> None:
-        if self.playback.playing:
-            self.playback.play(beat)
-
-    def set_loop(self, span: tuple[float, float] | None) -> None:
-        self.playback.set_loop(span)
-
-    def edited(self) -> None:
-        """The playback goes on with it by itself."""
 
     def close(self) -> None:
         if self.pace:

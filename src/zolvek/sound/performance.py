@@ -1,0 +1,189 @@
+"""A piece played without a window: its sound and messages to where they are wanted, in the role that is wanted."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from typing import NamedTuple, Protocol
+
+from zolvek.core.document.beside import named
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.core.movement.stepping import Resolution
+from zolvek.core.records import replace
+from zolvek.formats.midi.following import Follower
+from zolvek.sound.live import Live
+from zolvek.sound.live_streams import MidiStream, OscStream
+from zolvek.sound.own_transport import SilentTransport
+from zolvek.sound.playback import Playback
+from zolvek.sound.steering import Steering
+from zolvek.sound.transport import Transport
+
+OUTS = ("jack", "alsa", "silent")
+TOLD = 0.1  # seconds between lines of progress
+STEERED = 0.008
+SOON = 10.0  # seconds that playing may take to begin
+OSC_RATE = 60.0  # times a second
+
+
+class Closed(Protocol):
+    def close(self) -> None: ...
+
+
+class Told(NamedTuple):
+    """Where it is: the beat, whether it plays, and what there is to say of the ports."""
+
+    beat: float
+    playing: bool
+    ports: str
+
+
+class Performance:
+    """Raises ZolvekError where what is wanted can't be had. Closed by who made it."""
+
+    def __init__(
+        self,
+        project: Project,
+        out: str,
+        clock: str,
+        osc: tuple[str, int] | None = None,
+        waiting: Callable[[str], object] = lambda why: None,
+    ) -> None:
+        """`waiting` is told why there is no server yet."""
+        self.waiting = waiting
+        beside = replace(project.beside, role=clock)
+        self.project = replace(project, beside=beside)
+        if out != "jack" and beside.together:
+            raise ZolvekError(
+                f"To {clock} the transport of others takes JACK or PipeWire.", "--clock", "Use --out jack."
+            )  # fmt: skip
+        self.beside = beside
+        self.live: list[Live] = []
+        self.closing: list[Closed] = []
+        self.loop: tuple[float, float] | None = None
+        self.steering: Steering | None = None
+        self.playback = Playback(self.project)
+        self.closing.append(self.playback)
+        try:
+            self.transport = self._transport(out)
+            if osc is not None:
+                self._send_osc(*osc)
+        except BaseException:
+            self.close()
+            raise
+
+    def _transport(self, out: str) -> Transport:
+        if out == "jack":
+            from zolvek.sound.jack import library
+            from zolvek.sound.jack.link import Link
+            from zolvek.sound.jack.transport import JackTransport
+
+            library.library()
+            self.link: Link | None = Link(lambda _: None)
+            self.closing.append(self.link)
+            through = JackTransport(self.playback, self.link)
+            self.closing.append(through)
+            self.link.use(self.project, Resolution())
+            self.link.send("use_time", self.beside.together, self.beside.role == "lead")
+            self.link.send("send_clock", self.beside.clock, self.beside.code)
+            self.link.send("use_connections", named(self.project, self.beside.connections))
+            through.use(self.beside)
+            return through
+        self.link = None
+        silent = SilentTransport(self.playback)
+        self.closing.append(silent)
+        if out == "alsa":
+            self._send_midi()
+        return silent
+
+    def _send_midi(self) -> None:
+        from zolvek.sound import ports
+
+        if not ports.outputs():
+            raise ZolvekError(
+                "This machine has no MIDI ports.", "alsa", "Use --out jack or silent."
+            )
+        output = ports.Output(ports.VIRTUAL)
+        self.closing.append(output)
+        stream = MidiStream(lambda name: output)
+        stream.use(self.project, Resolution(), self.beside.clock, self.beside.code)
+        self._follow(stream)
+
+    def _send_osc(self, host: str, port: int) -> None:
+        from zolvek.sound.osc_ports import Output
+
+        output = Output(host, port)
+        self.closing.append(output)
+        stream = OscStream(output)
+        stream.use(self.project, OSC_RATE)
+        self._follow(stream)
+
+    def _follow(self, stream: MidiStream | OscStream) -> None:
+        tempo = self.project.tempo
+        self.live.append(
+            Live(stream, lambda: self.transport.clock, lambda beat: float(tempo.seconds(beat)))
+        )
+
+    def play(self, first: float, loop: tuple[float, float] | None) -> Iterator[Told]:
+        """Play from a beat on, and say every now and then where it is, until the end; where another clock is
+        followed, until nobody listens any more."""
+        self.loop = loop
+        self._wait()
+        self.transport.set_loop(loop)
+        follows = self.beside.role == "follow"
+        if not follows:
+            self.transport.start(first)
+        elif not self.beside.together:
+            self._steer()
+        told, asked, began = 0.0, time.monotonic(), False
+        while True:
+            now = time.monotonic()
+            if self.steering is not None:
+                self._take_clock()
+            playing = self.transport.clock.playing
+            began = began or playing
+            if now - told >= TOLD:
+                told = now
+                yield Told(self.transport.clock.beat, playing, self._ports())
+            if not follows and not playing and (began or now - asked > SOON):
+                return
+            time.sleep(STEERED)
+
+    def _wait(self) -> None:
+        """Until the ports stand: a server that is not there yet is waited for by the song itself."""
+        from zolvek.sound.jack import slots
+
+        self.playback.warm_up()
+        said = False
+        while self.link is not None and not (self.link.there and self.link.words[slots.TABLE]):
+            time.sleep(0.02)
+            if self.link.report.trouble and not said:
+                said = True
+                self.waiting(self.link.report.trouble)
+
+    def _steer(self) -> None:
+        self.steering = Steering(Follower(self.beside.source), self.transport, lambda: self.project)
+
+    def _take_clock(self) -> None:
+        steering = self.steering
+        assert steering is not None
+        for message, moment in self.link.take() if self.link is not None else ():
+            steering.follower.take(message, moment)
+        steering.tick(time.perf_counter())
+
+    def _ports(self) -> str:
+        from zolvek.sound.jack import slots
+
+        if self.link is None:
+            return ""
+        report = self.link.report
+        if not report.state:
+            return report.trouble
+        missed = int(self.link.words[slots.XRUNS])
+        return f"{report.state} {report.rate / 1000:g} kHz, {missed} late"
+
+    def close(self) -> None:
+        for live in self.live:
+            live.close()
+        for each in reversed(self.closing):
+            each.close()

@@ -1,0 +1,351 @@
+"""Beside a real server: every message, click and beat at its frame, seen by an independent client of it."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import soundfile
+
+from tests.sound.server import Capture, Jack, PipeWire
+from zolvek.core.curve.building import lines
+from zolvek.core.document import beside
+from zolvek.core.document.chain import add_track
+from zolvek.core.document.parts import with_track
+from zolvek.core.model.beside import Beside
+from zolvek.core.model.project import Clip, Device, Lane, Note, Project
+from zolvek.core.movement.stepping import Resolution
+from zolvek.core.records import replace
+from zolvek.core.time.meter import MeterMap, MeterPoint
+from zolvek.core.time.tempo import TempoMap, TempoPoint
+from zolvek.formats.midi import clock, timeline
+from zolvek.sound.jack import slots
+from zolvek.sound.jack.link import Link
+from zolvek.sound.jack.transport import JackTransport
+from zolvek.sound.playback import Playback
+
+RATE = 48_000
+CLICKS = np.arange(1.0, 59.0, 0.25)  # seconds
+PATIENCE = 90.0  # seconds: the callbacks may have to be compiled first
+
+
+def piece(folder: Path) -> Project:
+    """Sixty seconds and more: a tempo that rises, a bar of another meter, lanes of three kinds of message, notes, and
+    a sound of single clicks without any device."""
+    sound = np.zeros(60 * RATE, np.float32)
+    sound[np.round(CLICKS * RATE).astype(int)] = 0.5
+    soundfile.write(folder / "clicks.wav", sound, RATE, subtype="FLOAT")
+    tempo = TempoMap((TempoPoint(0.0, 100.0, True), TempoPoint(64.0, 140.0)))
+    meter = MeterMap((MeterPoint(1, 4, 4), MeterPoint(9, 6, 8), MeterPoint(13, 4, 4)))
+    project = Project(name="Beside", length=128.0, tempo=tempo, meter=meter)
+    project, first = add_track(project, "Clicks")
+    project, second = add_track(project, "Swell: one")
+    rng = np.random.default_rng(5)
+    beats = np.arange(0.0, 128.0, 4.0)
+    lanes = []
+    device = Device("d", "midi", "Controls")
+    for key, kind, number in (("free-1", "cc", 7), ("bend", "bend", 0), ("free-2", "cc14", 12)):
+        lane = Lane(f"d.{key}", "d", key, lines(beats, rng.uniform(0.0, 1.0, len(beats))))
+        lanes.append(replace(lane, midi=replace(lane.midi, kind=kind, controller=number)))
+    by_id = {track.id: track for track in project.tracks}
+    project = with_track(project, replace(by_id[first], clips=(Clip(0.0, str(folder / "clicks.wav")),)))  # fmt: skip
+    notes = tuple(Note(float(b), 0.5, 60 + int(b) % 12, 0.7) for b in range(0, 126, 2))
+    return with_track(
+        project, replace(by_id[second], devices=(device,), lanes=tuple(lanes), notes=notes)
+    )
+
+
+class Beside_(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.project = piece(Path(folder.name))
+
+    def until(self, true, seconds: float = PATIENCE) -> None:
+        end = time.monotonic() + seconds
+        while not true():
+            self.assertLess(time.monotonic(), end, "it did not come to be")
+            time.sleep(0.005)
+
+    def join(self, server: Jack | PipeWire, kept: Beside, project: Project | None = None) -> None:
+        """Take part at the server."""
+        self.project = project or self.project
+        with mock.patch.dict(os.environ, server.environment):
+            self.link = Link(lambda _: None)
+        self.addCleanup(self.link.close)
+        self.playback = Playback(self.project)
+        self.addCleanup(self.playback.close)
+        self.transport = JackTransport(self.playback, self.link)
+        self.addCleanup(self.transport.close)
+        self.link.use(self.project, Resolution())
+        self.link.send("use_time", kept.together, kept.role == "lead")
+        self.link.send("send_clock", kept.clock, kept.code)
+        self.transport.use(kept)
+        self.playback.warm_up()
+        self.until(lambda: self.link.there and self.link.words[slots.TABLE])
+
+    def listen(self, server: Jack | PipeWire, *ports: tuple[str, str]) -> Capture:
+        capture = Capture(self, server)
+        for own, its in ports:
+            capture.ask("connect", f"Zolvek:{own}", f"capture:{its}")
+        self.until(lambda: self.link.words[slots.SOUND_WANTED] or "Mix left" not in dict(ports))
+        time.sleep(0.2)
+        return capture
+
+    def rolls(self) -> bool:
+        return self.link.state == slots.ROLLING
+
+    # --- what is wanted ---
+
+    def wanted(self) -> dict[int, list[bytes]]:
+        found = timeline.sending(self.project, RATE, beside.ports_of(self.project))
+        wanted: dict[int, list[bytes]] = {}
+        for frame, data, size in zip(found.frame.tolist(), found.data, found.size, strict=True):
+            wanted.setdefault(frame, []).append(data[:size].tobytes())
+        return wanted
+
+    def check(self, kept: dict[str, np.ndarray], least: int) -> None:
+        """In every stretch that was heard without a gap each message came at its frame, and where nothing had jumped
+        none came besides."""
+        wanted, stretches = self.wanted(), stretches_of(kept)
+        came: dict[int, list[bytes]] = {}
+        midi = (kept["port"] == 0) & (kept["song"] >= 0)
+        for at, song, data in zip(kept["at"][midi], kept["song"][midi], kept["data"][midi], strict=True):  # fmt: skip
+            came.setdefault(int(at), []).append(bytes.fromhex(str(data)))
+            self.assertGreaterEqual(song, 0)
+        seen, elsewhere = 0, []
+        for at, song, length in stretches:
+            for frame in range(song, song + length):
+                own, there = wanted.get(frame, []), came.get(at + frame - song, [])
+                if not own and not there:
+                    continue
+                # Where it begins lanes are put there too.
+                right = set(own) <= set(there) if frame - song < 2 else sorted(own) == sorted(there)
+                if not right:
+                    elsewhere.append((frame, own, there))
+                seen += len(own)
+        # The server has gone on without a client that had no time: what it missed it sends in its next cycle.
+        blocks = {frame // len(kept["block_sound"][0]) for frame, _, _ in elsewhere}
+        self.assertLessEqual(len(blocks), 2 * int(self.link.words[slots.LEFT_OUT]), elsewhere[:5])
+        self.assertGreater(seen, least)
+
+    def check_clock(self, kept: dict[str, np.ndarray], code: str) -> None:
+        frames = set(timeline.clock_frames(self.project, RATE).tolist())
+        quarters = dict(zip(*(x.tolist() for x in timeline.code_frames(self.project, RATE, clock.RATES[code])), strict=True))  # fmt: skip
+        mine = (kept["port"] == 1) & (kept["song"] >= 0)
+        starts = {at for at, _, _ in stretches_of(kept)}
+        clocks = 0
+        for song, text in zip(kept["song"][mine].tolist(), kept["data"][mine], strict=True):
+            data = bytes.fromhex(str(text))
+            if data[0] == clock.CLOCK:
+                self.assertIn(song, frames)
+                clocks += 1
+            elif data[0] == clock.QUARTER_FRAME:
+                self.assertEqual(quarters[song], data[1])
+            elif data[0] == clock.SONG_POSITION:
+                position = (data[1] | data[2] << 7) * clock.POSITION_BEATS
+                beat = float(self.project.tempo.beats(song / RATE))
+                self.assertTrue(beat - 1e-4 <= position < beat + 0.25 + 1e-4, (beat, position))
+        self.assertGreater(clocks, 60)
+        self.assertTrue(starts)
+
+    def check_clicks(self, kept: dict[str, np.ndarray], least: int) -> None:
+        """Each click of the sound at its song frame, and nowhere else."""
+        wanted = set(np.round(CLICKS * RATE).astype(int).tolist())
+        found = 0
+        sounds = dict(zip(kept["block_at"].tolist(), kept["block_sound"], strict=True))
+        block = len(kept["block_sound"][0])
+        for at, song, length in stretches_of(kept):
+            whole = np.concatenate([sounds[at + n] for n in range(0, length, block)])
+            places = (np.flatnonzero(np.abs(whole) > 0.25) + song).tolist()
+            self.assertEqual(set(places) - wanted, set())
+            # Sound that could not be ready after a jump in the midst of rolling is missing, not elsewhere.
+            found += len(places)
+        self.assertGreater(found, least)
+
+    def check_bars(self, kept: dict[str, np.ndarray]) -> None:
+        frames, bar, beat, _, tick, bpm = kept["bars"].T
+        self.assertGreater(len(frames), 50)
+        project = self.project
+        for f, b, q, t, tempo in zip(frames, bar, beat, tick, bpm, strict=True):
+            at = float(project.tempo.beats(f / RATE))
+            start = project.meter.bar_beat(int(b))
+            unit = project.meter.meter_at(start + 1e-6).unit
+            self.assertAlmostEqual(start + (q - 1 + t / 960.0) * 4.0 / unit, at, 6)
+            self.assertAlmostEqual(tempo, float(project.tempo.bpm(at)) * unit / 4.0, 6)
+
+    # --- tests ---
+
+    def test_leading_through_start_relocations_stop_and_loop(self) -> None:
+        server = Jack(self)
+        kept = Beside(role="lead", clock=True, code="29.97 drop")
+        self.join(server, kept)
+        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))  # fmt: skip
+        self.transport.start(3.0)
+        self.until(self.rolls)
+        time.sleep(2.0)
+        capture.ask("locate", 1_000_000)  # the other one, in the midst of it
+        time.sleep(2.0)
+        self.transport.locate(40.0)
+        time.sleep(1.5)
+        capture.ask("stop")
+        self.until(lambda: not self.link.playing)
+        time.sleep(0.1)
+        resting = float(self.project.tempo.seconds(self.link.beat)) * RATE
+        self.assertAlmostEqual(resting, capture_state(capture)[1], delta=2)
+        capture.ask("start")
+        self.until(self.rolls)
+        time.sleep(1.0)
+        self.transport.set_loop((20.0, 23.0))
+        self.transport.locate(19.0)
+        time.sleep(4.5)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
+        found = capture.kept()
+        self.assertGreater(len(stretches_of(found)), 5)
+        self.check(found, 400)
+        self.check_clock(found, "29.97 drop")
+        self.check_clicks(found, 20)
+        self.check_bars(found)
+        self.assertEqual(self.link.words[slots.FULL], 0)
+
+    def test_alone_loops_to_the_frame_and_another_speed_goes_with_it(self) -> None:
+        """By itself a loop is exact within a cycle, whatever the server's transport does; a song that goes faster
+        sends everything sooner."""
+        server = Jack(self)
+        self.join(server, Beside())
+        capture = self.listen(server, ("All tracks", "midi"), ("Mix left", "sound"))
+        self.transport.set_loop((8.0, 9.0))
+        self.transport.start(7.0)
+        self.until(self.rolls)
+        time.sleep(3.0)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
+        self.transport.set_loop(None)
+        self.transport.set_speed(1.25)
+        time.sleep(0.2)
+        self.transport.start(40.0)
+        self.until(self.rolls)
+        time.sleep(1.5)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
+        found = capture.kept()
+        tempo = self.project.tempo
+        first, last = (round(float(tempo.seconds(b)) * RATE) for b in (8.0, 9.0))
+        notes = [
+            (int(at), bytes.fromhex(str(data)))
+            for at, data in zip(found["at"], found["data"], strict=True)
+            if str(data).startswith("9")
+        ]
+        ons = [at for at, data in notes if data[1] == 60 + 8]
+        self.assertGreater(len(ons), 3)
+        self.assertEqual(set(np.diff(ons)), {last - first}, "the loop is as long as it is")
+        faster = [at for at, data in notes if data[1] in (60 + 40 % 12, 60 + 42 % 12)][-2:]
+        true = [round(float(tempo.seconds(b)) * RATE) for b in (40.0, 42.0)]
+        self.assertAlmostEqual(faster[1] - faster[0], (true[1] - true[0]) / 1.25, delta=1.5)
+
+    def test_faster_than_real_time(self) -> None:
+        """Freewheeling: the sound is waited for, and every message is there."""
+        server = Jack(self)
+        self.join(server, Beside(role="lead"))
+        capture = self.listen(server, ("All tracks", "midi"), ("Mix left", "sound"))
+        capture.ask("free", 1)
+        self.transport.start(0.0)
+        self.until(lambda: self.link.frame_at(time.perf_counter()) > 20 * RATE)
+        capture.ask("free", 0)
+        self.transport.stop()
+        found = capture.kept()
+        self.check(found, 800)
+        self.check_clicks(found, 60)
+
+    def test_what_comes_in_is_where_it_was_played(self) -> None:
+        """A lane goes out, and comes back as a controller: read at its moments it is the lane within one step."""
+        server = Jack(self, 256)
+        self.join(server, Beside())
+        self.link.send("use_connections", (("Swell- one MIDI", "Zolvek:Control"),))
+        time.sleep(0.5)
+        self.link.take()
+        self.transport.start(2.0)
+        self.until(lambda: self.link.beat > 12.0)
+        self.transport.stop()
+        rows = [
+            (self.link.beat_at(moment), message[2])
+            for message, moment in self.link.take()
+            if message[0] == 0xB0 and message[1] == 7
+        ]
+        lane = next(x for x in self.project.lanes() if x.midi.kind == "cc")
+        self.assertGreater(len(rows), 50)
+        block = 256 / RATE * 140 / 60  # beats; what a client sends itself comes a cycle later
+        steps = next(s for h, s, _ in timeline.lane_messages(self.project, timeline.delivered(self.project)) if h.lane.id == lane.id)  # fmt: skip
+        ticks = steps.tick / 960.0
+        for beat, value in rows[3:]:
+            near = steps.value[(ticks > beat - 2.5 * block) & (ticks <= beat + block / 4)]
+            place = max(int(np.searchsorted(ticks, beat, side="right")) - 1, 0)
+            self.assertIn(value, {*near.tolist(), int(steps.value[place])})
+            self.assertLessEqual(abs(value - 127 * float(lane.curve.at(np.array([beat]))[0])), 2.0)
+
+    def test_servers_come_and_go(self) -> None:
+        """No server, one that ends, comes back with another rate and block: what is so is said, and goes on."""
+        server = Jack(self)
+        server.stop()
+        with mock.patch.dict(os.environ, server.environment):
+            link = Link(lambda _: None)
+        self.addCleanup(link.close)
+        link.use(self.project, Resolution())
+        link.send("use_connections", (("Mix left", "system:playback_1"),))
+        self.until(lambda: link.report.trouble)
+        self.assertFalse(link.playing)
+        server.start()
+        self.until(lambda: link.there and link.words[slots.TABLE])
+        self.until(lambda: ("Mix left", "system:playback_1") in link.report.connections, 5.0)
+        server.stop()
+        self.until(lambda: not link.there, 10.0)
+        self.assertIn("ended", link.report.trouble)
+        server.rate, server.block = 44_100, 512
+        server.start()
+        self.until(lambda: link.there and link.words[slots.TABLE])
+        self.assertEqual((link.report.rate, link.report.block), (44_100, 512))
+        self.until(lambda: ("Mix left", "system:playback_1") in link.report.connections, 5.0)
+        link.process.kill()
+        self.until(lambda: not link.there, 5.0)
+        self.assertTrue(link.report.trouble)
+
+    def test_pipewire_in_its_place(self) -> None:
+        server = PipeWire(self)
+        self.join(server, Beside(role="lead", clock=True))
+        self.assertEqual(self.link.report.state, "PipeWire")
+        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))  # fmt: skip
+        self.transport.start(3.0)
+        self.until(self.rolls)
+        time.sleep(3.0)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
+        found = capture.kept()
+        self.check(found, 60)
+
+
+def capture_state(capture: Capture) -> tuple[bool, int]:
+    import json
+
+    rolling, frame = json.loads(capture.ask("state"))
+    return bool(rolling), int(frame)
+
+
+def stretches_of(kept: dict[str, np.ndarray]) -> list[tuple[int, int, int]]:
+    """Stretches in which the transport rolled without a gap: the server's frame, the song's, and how many."""
+    at, song = kept["block_at"], kept["block_song"]
+    block = len(kept["block_sound"][0])
+    found: list[tuple[int, int, int]] = []
+    for here, there in zip(at.tolist(), song.tolist(), strict=True):
+        if there < 0:
+            continue
+        if found and found[-1][0] + found[-1][2] == here and found[-1][1] + found[-1][2] == there:
+            found[-1] = (*found[-1][:2], found[-1][2] + block)
+        else:
+            found.append((here, there, block))
+    return found
