@@ -18,10 +18,12 @@ from zolvek.studio.theme import THEMES
 ROOT = Path(__file__).resolve().parent.parent
 ALONE = """
 import importlib, pkgutil, sys, zolvek
-for package in ("core", "formats", "sound"):
+compiled = {"sending", "sounding", "moving", "bars", "callbacks", "client", "native"}  # they need the system's library
+for package in ("core", "formats", "sound", "beside"):
     root = importlib.import_module(f"zolvek.{package}")
     for found in pkgutil.walk_packages(root.__path__, root.__name__ + "."):
-        importlib.import_module(found.name)
+        if not (found.name.startswith("zolvek.beside.jack.") and found.name.split(".")[-1] in compiled):
+            importlib.import_module(found.name)
 print([name for name in sys.modules if name.startswith(("PyQt6", "zolvek.studio"))])
 importlib.import_module("zolvek.cli")
 print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.modules and name != "numpy"])
@@ -34,8 +36,9 @@ MAY_IMPORT = {
     "formats": {"core", "sound"},
     "sound": {"core", "process"},
     "demo": {"core", "formats"},
-    "cli": {"core", "formats", "sound", "demo", "desktop", "process", "studio"},
-    "studio": {"core", "formats", "sound", "demo", "process"},
+    "beside": {"core", "formats", "sound", "process"},
+    "cli": {"core", "formats", "sound", "beside", "demo", "desktop", "process", "studio"},
+    "studio": {"core", "formats", "sound", "beside", "demo", "process"},
 }
 LONGEST = {"file": 400, "class": 300, "function": 60}
 

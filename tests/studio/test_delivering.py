@@ -17,6 +17,7 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from tests.studio.driver import WindowTest
+from zolvek.beside import midi_ports as ports
 from zolvek.core.document import stored_states
 from zolvek.core.document.parts import with_lane
 from zolvek.core.model import catalogue
@@ -24,7 +25,6 @@ from zolvek.core.model.state import StatePart
 from zolvek.core.movement.playing import played
 from zolvek.core.records import replace
 from zolvek.formats import state_file
-from zolvek.sound import ports
 from zolvek.studio.rail.export_midi_page import DragFile
 from zolvek.studio.rail.export_panel import ExportPanel
 

@@ -20,8 +20,8 @@ EVERY = 10  # reports to a line, where no terminal shows them in one place
 def ports(as_json: bool) -> None:
     """Print the ports that Zolvek can be connected to: MIDI ports of the machine, and those of the programs beside
     it through JACK or PipeWire."""
-    from zolvek.sound import ports as machine
-    from zolvek.sound.jack import looking
+    from zolvek.beside import midi_ports as machine
+    from zolvek.beside.jack import looking
 
     rows = [("midi", "in", name) for name in machine.inputs()]
     rows += [("midi", "out", name) for name in machine.outputs()]
@@ -69,8 +69,8 @@ def play(
     osc: str | None,
 ) -> None:
     """Play a project until its end or Ctrl+C, its ports named as in the window."""
+    from zolvek.beside.performance import Performance
     from zolvek.formats.osc import place
-    from zolvek.sound.performance import Performance
 
     loaded = load(project)
     begin = loaded.meter.parse(first, loaded.tempo) if first is not None else 0.0

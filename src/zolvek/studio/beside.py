@@ -18,11 +18,11 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sound.jack.link import Link
-    from zolvek.sound.jack.report import Report
-    from zolvek.sound.jack.transport import JackTransport
+    from zolvek.beside.jack.link import Link
+    from zolvek.beside.jack.report import Report
+    from zolvek.beside.jack.transport import JackTransport
+    from zolvek.beside.steering import Steering
     from zolvek.sound.playback import Playback
-    from zolvek.sound.steering import Steering
 
 TAKEN_MS = 8  # how often what has come in is looked at
 SHOWN = 0.25  # seconds between telling how well a clock is followed
@@ -74,7 +74,7 @@ class Beside(QObject):
         """Take part beside other programs, or no more."""
         self.session.settings.beside = on
         if on and self.link is None:
-            from zolvek.sound.jack.link import Link
+            from zolvek.beside.jack.link import Link
 
             self.link = Link(self.told.emit)
             self.sent = ()
@@ -105,7 +105,7 @@ class Beside(QObject):
             return
 
         def made(playback: Playback) -> JackTransport:
-            from zolvek.sound.jack.transport import JackTransport
+            from zolvek.beside.jack.transport import JackTransport
 
             assert self.link is not None
             self.through = JackTransport(playback, self.link)
@@ -208,8 +208,8 @@ class Beside(QObject):
 
     def _steer(self) -> None:
         """Follow what the project says, through what there is now."""
+        from zolvek.beside.steering import Steering
         from zolvek.formats.midi.following import Follower
-        from zolvek.sound.steering import Steering
 
         self.player.ready()
         out, source = self.player.out, self.kept.source
@@ -257,7 +257,7 @@ class Beside(QObject):
 
     def _light(self) -> None:
         """Lights are lit by what the callbacks count."""
-        from zolvek.sound.jack import slots
+        from zolvek.beside.jack import slots
 
         assert self.link is not None
         words, now = self.link.words, time.monotonic()

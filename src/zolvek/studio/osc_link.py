@@ -12,9 +12,9 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sound.live import Live
-    from zolvek.sound.live_streams import OscStream
-    from zolvek.sound.osc_ports import Input, Output
+    from zolvek.beside.live import Live
+    from zolvek.beside.live_streams import OscStream
+    from zolvek.beside.osc_ports import Input, Output
 
 TAKEN_MS = 16  # how often what has come in is looked at
 
@@ -46,15 +46,15 @@ class OscLink(QObject):
 
     def send_to(self, text: str) -> None:
         """Send to "host:port"; "" ends it. Raises ZolvekError for what is no address."""
+        from zolvek.beside.osc_ports import Output
         from zolvek.formats.osc import place
-        from zolvek.sound.osc_ports import Output
 
         made = Output(*place(text)) if text.strip() else None
         self._end_output()
         self.output, self.sends_to = made, text.strip()
         if made is not None:
-            from zolvek.sound.live import Live
-            from zolvek.sound.live_streams import OscStream
+            from zolvek.beside.live import Live
+            from zolvek.beside.live_streams import OscStream
 
             self.stream = OscStream(made)
             self.tell()
@@ -88,8 +88,8 @@ class OscLink(QObject):
     def listen_at(self, port: int, anywhere: bool = False) -> None:
         """Listen at a port, to this machine alone unless `anywhere`; 0 ends it. Raises ZolvekError where
         it is taken."""
+        from zolvek.beside.osc_ports import Input
         from zolvek.formats import osc
-        from zolvek.sound.osc_ports import Input
 
         if self.input is not None:
             self.input.close()

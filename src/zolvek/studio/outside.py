@@ -15,10 +15,10 @@ from zolvek.studio.commands.controls import turn
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
+    from zolvek.beside.live import Live
+    from zolvek.beside.live_streams import MidiStream
+    from zolvek.beside.midi_ports import Input, Output
     from zolvek.formats.midi.live import Sent
-    from zolvek.sound.live import Live
-    from zolvek.sound.live_streams import MidiStream
-    from zolvek.sound.ports import Input, Output
 
 MOST_ROWS = 2_000  # messages remembered
 ALL_OFF = (123, 120)  # controllers: all notes off, all sound off (MIDI 1.0)
@@ -135,7 +135,7 @@ class Outside(QObject):
 
     def listen_to(self, name: str | None) -> None:
         """Listen to a real port; None to none. Raises ZolvekError when it can't be opened."""
-        from zolvek.sound.ports import Input
+        from zolvek.beside.midi_ports import Input
 
         if self.input is not None:
             self.input.close()
@@ -147,12 +147,12 @@ class Outside(QObject):
 
     def send_to(self, name: str | None) -> None:
         """Send what the piece plays to a real port; None to none. Raises ZolvekError as above."""
-        from zolvek.sound.ports import Output
+        from zolvek.beside.midi_ports import Output
 
         self._close_outputs()
         if name:
-            from zolvek.sound.live import Live
-            from zolvek.sound.live_streams import MidiStream
+            from zolvek.beside.live import Live
+            from zolvek.beside.live_streams import MidiStream
 
             self.output = Output(name)
             self._open_named()
@@ -183,7 +183,7 @@ class Outside(QObject):
 
     def _open_named(self) -> None:
         """The ports that lanes name, where the machine has them."""
-        from zolvek.sound import ports
+        from zolvek.beside import midi_ports as ports
 
         wanted = {lane.midi.port for lane in self.session.project.lanes() if lane.midi.port}
         for name in wanted - set(self.named):
@@ -192,7 +192,7 @@ class Outside(QObject):
                 self.session.notices.try_to(partial(self._open, name))
 
     def _open(self, name: str) -> None:
-        from zolvek.sound.ports import Output
+        from zolvek.beside.midi_ports import Output
 
         self.named[name] = Output(name)
 

@@ -147,6 +147,12 @@ class Follower:
         way = (moment - self.line[0]) / self.line[1]
         return self.begun + max(way, 0.0) / CLOCKS
 
+    def anchor(self, moment: float) -> tuple[float, float]:
+        """A beat and the moment it is at: just now, or when it began, where its tempo is not known yet."""
+        if self.running and len(self.times) < 2 and self.times:
+            return self.begun, self.times[0]
+        return self.beat_at(moment), moment
+
     def _halt(self, moment: float) -> None:
         if self.running:
             self.beat = max(self.beat_at(moment), 0.0)

@@ -70,7 +70,7 @@ class ConnectPage(QWidget):
     # --- MIDI ports ---
 
     def _look_for_ports(self) -> None:
-        from zolvek.sound import ports
+        from zolvek.beside import midi_ports as ports
 
         found = ports.inputs(), ports.outputs()
         for box, names in zip((self.ports_in, self.ports_out), found, strict=True):

@@ -12,7 +12,10 @@ from unittest import mock
 import numpy as np
 import soundfile
 
-from tests.sound.server import Capture, Jack, PipeWire
+from tests.beside.server import Capture, Jack, PipeWire
+from zolvek.beside.jack import slots
+from zolvek.beside.jack.link import Link
+from zolvek.beside.jack.transport import JackTransport
 from zolvek.core.curve.building import lines
 from zolvek.core.document import beside
 from zolvek.core.document.chain import add_track
@@ -24,9 +27,6 @@ from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.formats.midi import clock, timeline
-from zolvek.sound.jack import slots
-from zolvek.sound.jack.link import Link
-from zolvek.sound.jack.transport import JackTransport
 from zolvek.sound.playback import Playback
 
 RATE = 48_000

@@ -9,8 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.document.beside import MOST_TRACKS
-from zolvek.sound.jack.slots import (
+from zolvek.beside.jack.slots import (
     HEARD_BYTES,
     HEARD_HELD,
     PAST_HELD,
@@ -20,6 +19,7 @@ from zolvek.sound.jack.slots import (
     SEGMENTS_HELD,
     SLOTS,
 )
+from zolvek.core.document.beside import MOST_TRACKS
 
 SHARED = Path("/dev/shm")  # kept in memory alone, where the system has it
 ROWS = 2 + 2 * MOST_TRACKS  # of sound: left and right of the mix, then of each track

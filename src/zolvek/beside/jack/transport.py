@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from zolvek.beside.jack.filler import Filler
+from zolvek.beside.jack.link import Link
 from zolvek.core.model.beside import Beside
-from zolvek.sound.jack.filler import Filler
-from zolvek.sound.jack.link import Link
 from zolvek.sound.playback import Playback
 
 

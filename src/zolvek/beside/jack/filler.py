@@ -11,10 +11,10 @@ from collections import deque
 
 import numpy as np
 
+from zolvek.beside.jack import slots as s
+from zolvek.beside.jack.link import Link
 from zolvek.core.document.beside import MIX, SIDES, ports_of
 from zolvek.core.movement.recording import count_in_times
-from zolvek.sound.jack import slots as s
-from zolvek.sound.jack.link import Link
 from zolvek.sound.playback import Chunk, Playback
 
 PACE = 0.002  # seconds between looks

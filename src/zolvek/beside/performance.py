@@ -6,17 +6,17 @@ import time
 from collections.abc import Callable, Iterator
 from typing import NamedTuple, Protocol
 
+from zolvek.beside.live import Live
+from zolvek.beside.live_streams import MidiStream, OscStream
+from zolvek.beside.steering import Steering
 from zolvek.core.document.beside import named
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import Resolution
 from zolvek.core.records import replace
 from zolvek.formats.midi.following import Follower
-from zolvek.sound.live import Live
-from zolvek.sound.live_streams import MidiStream, OscStream
 from zolvek.sound.own_transport import SilentTransport
 from zolvek.sound.playback import Playback
-from zolvek.sound.steering import Steering
 from zolvek.sound.transport import Transport
 
 OUTS = ("jack", "alsa", "silent")
@@ -74,9 +74,9 @@ class Performance:
 
     def _transport(self, out: str) -> Transport:
         if out == "jack":
-            from zolvek.sound.jack import library
-            from zolvek.sound.jack.link import Link
-            from zolvek.sound.jack.transport import JackTransport
+            from zolvek.beside.jack import library
+            from zolvek.beside.jack.link import Link
+            from zolvek.beside.jack.transport import JackTransport
 
             library.library()
             self.link: Link | None = Link(lambda _: None)
@@ -97,7 +97,7 @@ class Performance:
         return silent
 
     def _send_midi(self) -> None:
-        from zolvek.sound import ports
+        from zolvek.beside import midi_ports as ports
 
         if not ports.outputs():
             raise ZolvekError(
@@ -110,7 +110,7 @@ class Performance:
         self._follow(stream)
 
     def _send_osc(self, host: str, port: int) -> None:
-        from zolvek.sound.osc_ports import Output
+        from zolvek.beside.osc_ports import Output
 
         output = Output(host, port)
         self.closing.append(output)
@@ -151,7 +151,7 @@ class Performance:
 
     def _wait(self) -> None:
         """Until the ports stand: a server that is not there yet is waited for by the song itself."""
-        from zolvek.sound.jack import slots
+        from zolvek.beside.jack import slots
 
         self.playback.warm_up()
         said = False
@@ -172,7 +172,7 @@ class Performance:
         steering.tick(time.perf_counter())
 
     def _ports(self) -> str:
-        from zolvek.sound.jack import slots
+        from zolvek.beside.jack import slots
 
         if self.link is None:
             return ""

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
+from zolvek.beside.osc_ports import Output
 from zolvek.core.arrays import Floats
 from zolvek.core.document.beside import Port
 from zolvek.core.model.project import Project
@@ -28,7 +29,6 @@ from zolvek.formats.midi.clock import (
     quarter_frames,
     song_position,
 )
-from zolvek.sound.osc_ports import Output
 
 RATE = 48_000  # frames a second that messages are placed by
 OFF, ON = 0x80, 0x90

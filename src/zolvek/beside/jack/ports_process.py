@@ -1,4 +1,4 @@
-"""The process that has the ports: `python -m zolvek.sound.jack.ports_process FILE`, where FILE is the memory that
+"""The process that has the ports: `python -m zolvek.beside.jack.ports_process FILE`, where FILE is the memory that
 it shares with the program. A crash of whatever makes sound leaves ports and transport standing.
 
 It reads commands (a row of `PortsProcess.COMMANDS` and its arguments) from its standard input, and tells a
@@ -20,6 +20,9 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
+from zolvek.beside.jack import slots as s
+from zolvek.beside.jack.memory import ROWS, SharedMemory
+from zolvek.beside.jack.report import NO_SERVER, Report
 from zolvek.core.document.beside import MIX, SIDES, Port, ports_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -29,9 +32,6 @@ from zolvek.formats.midi import timeline
 from zolvek.formats.midi.clock import RATES
 from zolvek.process import own_output
 from zolvek.sound.framing import Receiver
-from zolvek.sound.jack import slots as s
-from zolvek.sound.jack.memory import ROWS, SharedMemory
-from zolvek.sound.jack.report import NO_SERVER, Report
 
 LOOKED = 0.01  # seconds between looks at what the callbacks tell
 AGAIN = 1.0  # seconds between looks for a server
@@ -191,7 +191,7 @@ class PortsProcess:
 
     def _join(self) -> None:
         try:
-            from zolvek.sound.jack.client import Client
+            from zolvek.beside.jack.client import Client
 
             self.client = Client(self.memory, ports_of(self.project))
         except ZolvekError as error:
@@ -281,7 +281,7 @@ class PortsProcess:
         else:
             if self.said is not None and self.said.seen == (self.graph, self.rate, int(words[s.BLOCK])) and self.said.name:  # fmt: skip
                 return
-            from zolvek.sound.jack import library
+            from zolvek.beside.jack import library
 
             report = Report(
                 "PipeWire" if library.is_pipewire() else "JACK", "", client.name, self.rate,
@@ -302,7 +302,7 @@ def tables_of(
     project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str
 ) -> Any:
     """All that the callbacks send of a project."""
-    from zolvek.sound.jack.client import Tables
+    from zolvek.beside.jack.client import Tables
 
     none: tuple[np.ndarray, np.ndarray] = np.zeros(0, np.int64), np.zeros(0, np.uint8)
     quarters, data = timeline.code_frames(project, rate, RATES[code]) if code in RATES else none

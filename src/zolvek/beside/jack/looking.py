@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import ctypes
 
+from zolvek.beside.jack import library as jack
 from zolvek.core.errors import ZolvekError
-from zolvek.sound.jack import library as jack
 
 NAME = b"Zolvek looks"
 

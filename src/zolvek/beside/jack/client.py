@@ -9,13 +9,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from zolvek.beside.jack import callbacks, library
+from zolvek.beside.jack import slots as s
+from zolvek.beside.jack.memory import ROWS, SharedMemory
 from zolvek.core.document.beside import MOST_NAMED, MOST_TRACKS, Port
 from zolvek.core.errors import ZolvekError
 from zolvek.formats.midi.clock import RATES, FrameRate
 from zolvek.formats.midi.timeline import Sending
-from zolvek.sound.jack import callbacks, library
-from zolvek.sound.jack import slots as s
-from zolvek.sound.jack.memory import ROWS, SharedMemory
 
 NAME = "Zolvek"
 PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client

@@ -8,8 +8,8 @@ from zolvek.core.model.project import Project
 from zolvek.formats.midi.following import Follower
 from zolvek.sound.transport import Transport
 
-DRAWN = 1.0  # seconds in which what is off is made good
-MOST_DRAWN = 0.02  # of the speed
+DRAWN = 0.5  # seconds in which what is off is made good
+MOST_DRAWN = 0.03  # of the speed
 FAR = 0.06  # seconds off from which the song is put there instead
 FAR_UNSTEERED = 0.03  # the same, where its speed can't be set
 PATIENCE = 1.0  # seconds between being put there
@@ -49,10 +49,12 @@ class Steering:
 
     def _place(self, now: float) -> None:
         """Put the song where the clock is."""
-        beat, project = self._beat(now), self.project()
+        beat, at, project = self._beat(now), now, self.project()
+        if self.follower.source == "clock":
+            beat, at = self.follower.anchor(now)
         if beat < project.length:
             self.transport.set_speed(self._pace(beat))
-            self.transport.start_at(beat, now)
+            self.transport.start_at(beat, at)
             self.playing, self.placed = True, now
 
     def _pace(self, beat: float) -> float:

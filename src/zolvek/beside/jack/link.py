@@ -11,13 +11,13 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from zolvek.beside.jack import slots as s
+from zolvek.beside.jack.memory import SharedMemory
+from zolvek.beside.jack.report import Report
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import Resolution
 from zolvek.process import command
 from zolvek.sound.framing import Sender
-from zolvek.sound.jack import slots as s
-from zolvek.sound.jack.memory import SharedMemory
-from zolvek.sound.jack.report import Report
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
 CLOSING = 2.0
@@ -38,7 +38,7 @@ class Link:
         self.closed = False
         self.lock = threading.Lock()
         self.process = subprocess.Popen(
-            command("zolvek.sound.jack.ports_process", str(self.memory.path)),
+            command("zolvek.beside.jack.ports_process", str(self.memory.path)),
             stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         )  # fmt: skip
         assert self.process.stdin is not None

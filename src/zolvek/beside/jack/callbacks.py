@@ -1,0 +1,177 @@
+"""What the server calls, compiled: no Python runs there, so that however busy the program is no cycle is missed.
+
+A cycle is a stretch of frames that the server asks for. In it the song moves on, by itself or with the server's
+transport; its messages go out at their frames, and sound that was made ready is copied. Where it goes elsewhere,
+notes end and every lane is put where it stands there.
+"""
+
+# ruff: noqa: F405
+# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
+from __future__ import annotations
+
+import numpy as np
+from numba import cfunc, types
+
+from zolvek.beside.jack import native
+from zolvek.beside.jack.bars import tell_bars
+from zolvek.beside.jack.moving import alone, together, want
+from zolvek.beside.jack.native import (
+    byte_at,
+    compiled,
+    int64_at,
+    put_byte,
+    put_int64,
+    put_real,
+    put_single,
+    reals,
+    uint32_at,
+    words,
+)
+from zolvek.beside.jack.sending import chase_changed, hush
+from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+
+CLOCK_MONOTONIC = 1  # time.h
+STRAYS_MOST, DRAWN = 5_000.0, 0.01  # microseconds; a part of them a cycle
+
+
+# --- what the server calls ---
+
+
+@compiled
+def take_in(h, d, n):
+    """What has come in goes to where the program takes it from, each with its moment."""
+    buffer = native.port_get_buffer(h[MIDI_IN], np.uint32(n)) if h[MIDI_IN] != 0 else 0
+    if buffer == 0:
+        return
+    for number in range(np.int64(native.midi_get_event_count(buffer))):
+        if native.midi_event_get(h[EVENT], buffer, np.uint32(number)) != 0:
+            continue
+        # jack_midi_event_t: the frame in the cycle, the size, where the bytes lie
+        time, size, source = uint32_at(h[EVENT], 0), int64_at(h[EVENT], 1), int64_at(h[EVENT], 2)
+        h[CAME] += 1
+        if size > LONGEST_HEARD or size < 1:
+            continue
+        if h[HEARD_COUNT] - h[HEARD_READ] >= HEARD_HELD - 1:
+            h[HEARD_LOST] += 1
+            continue
+        at = h[HEARD] + (h[HEARD_COUNT] & (HEARD_HELD - 1)) * HEARD_BYTES
+        put_real(at, 0, d[TIME] + time * 1e6 / h[RATE])
+        put_int64(at, 1, size)
+        for place in range(size):
+            put_byte(at + 16, place, byte_at(source, place))
+        h[HEARD_COUNT] += 1
+
+
+@compiled
+def buffers(h, n):
+    """Where this cycle's buffers are: those for messages emptied, those for sound silent."""
+    for place in range(h[MIDI_COUNT]):
+        port = h[FIRST_MIDI + place]
+        h[FIRST_BUFFER + place] = native.port_get_buffer(port, np.uint32(n)) if port != 0 else 0
+        if h[FIRST_BUFFER + place] != 0:
+            native.midi_clear_buffer(h[FIRST_BUFFER + place])
+    for place in range(h[SOUND_COUNT]):
+        port = h[FIRST_SOUND + place]
+        buffer = native.port_get_buffer(port, np.uint32(n)) if port != 0 else 0
+        h[FIRST_SOUND_BUFFER + place] = buffer
+        if buffer != 0:
+            for i in range(n):
+                put_single(buffer, i, np.float32(0.0))
+
+
+@compiled
+def keep_time(h, d, n):
+    """The moment of the cycle, in microseconds of time.perf_counter: as even as its frames are, and drawn towards
+    the clock. (The server counts by another clock, and is off for long once a client has held it up.)"""
+    native.clock_gettime(np.int32(CLOCK_MONOTONIC), h[CLOCK])
+    now = int64_at(h[CLOCK], 0) * 1e6 + int64_at(h[CLOCK], 1) * 1e-3
+    due = d[TIME] + h[LAST_FRAMES] * 1e6 / h[RATE]
+    strays = now - due
+    even = abs(strays) < STRAYS_MOST and h[FREEWHEEL] == 0
+    d[TIME] = due + DRAWN * strays if even else now
+    h[LAST_FRAMES] = n
+
+
+@compiled
+def cycle(n, address):
+    h, d = words(address, SLOTS), reals(address, SLOTS)
+    keep_time(h, d, n)
+    take_in(
+        h, d, n
+    )  # first: what a port of ours sends to this one lies where it was sent a cycle ago
+    buffers(h, n)
+    if h[TABLE] != 0:
+        t = words(h[TABLE], T_SLOTS)
+        if h[PANIC_DONE] != h[PANIC]:
+            h[PANIC_DONE] = h[PANIC]
+            hush(h, 0)
+        if h[TABLE_DONE] != h[TABLE]:
+            if h[OLD_TABLE] != 0:
+                chase_changed(h, t, words(h[OLD_TABLE], T_SLOTS), np.int64(np.ceil(d[SONG])), 0)
+            h[TABLE_DONE] = h[TABLE]
+        if h[MODE] == TOGETHER:
+            together(h, d, t, n)
+        else:
+            alone(h, d, t, n)
+    h[CYCLES] += 1
+
+
+@cfunc(types.int32(types.uint32, types.int64), cache=True)
+def process(n, address):
+    cycle(np.int64(n), address)
+    return 0
+
+
+@cfunc(types.int32(types.int32, types.int64, types.int64), cache=True)
+def sync(state, position, address):
+    """Whether we are ready to go on from where the transport is to begin."""
+    h = words(address, SLOTS)
+    if h[MODE] != TOGETHER or h[SOUND_WANTED] == 0 or state == ROLLING:
+        return 1
+    want(h, uint32_at(position, 5))
+    return 1 if h[READY_SERIAL] == h[WANTED_SERIAL] else 0
+
+
+@cfunc(types.void(types.int32, types.uint32, types.int64, types.int32, types.int64), cache=True)
+def timebase(state, n, position, new, address):
+    h = words(address, SLOTS)
+    if h[TABLE] != 0:
+        tell_bars(h, words(h[TABLE], T_SLOTS), position)
+
+
+@cfunc(types.void(types.int32, types.int64), cache=True)
+def freewheel(on, address):
+    put_int64(address, FREEWHEEL, np.int64(on))
+
+
+@cfunc(types.int32(types.uint32, types.int64), cache=True)
+def buffer_size(frames, address):
+    put_int64(address, BLOCK, np.int64(frames))
+    return 0
+
+
+@cfunc(types.int32(types.uint32, types.int64), cache=True)
+def sample_rate(rate, address):
+    put_int64(address, RATE, np.int64(rate))
+    return 0
+
+
+@cfunc(types.int32(types.int64), cache=True)
+def xrun(address):
+    put_int64(address, XRUNS, int64_at(address, XRUNS) + 1)
+    return 0
+
+
+@cfunc(types.void(types.int64), cache=True)
+def shutdown(address):
+    put_int64(address, SHUT, 1)
+
+
+@cfunc(types.void(types.uint32, types.uint32, types.int32, types.int64), cache=True)
+def connected(one, other, on, address):
+    put_int64(address, GRAPH, int64_at(address, GRAPH) + 1)
+
+
+@cfunc(types.void(types.uint32, types.int32, types.int64), cache=True)
+def registered(port, on, address):
+    put_int64(address, GRAPH, int64_at(address, GRAPH) + 1)

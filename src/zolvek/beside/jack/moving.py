@@ -1,0 +1,241 @@
+"""The song as it moves, compiled: by itself, or with the server's transport."""
+
+# ruff: noqa: F405
+# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.beside.jack import native
+from zolvek.beside.jack.native import (
+    compiled,
+    int64_at,
+    put_real,
+    uint32_at,
+)
+from zolvek.beside.jack.sending import (
+    LAST_SIXTEENTH,
+    before,
+    chase,
+    clock_goes,
+    clock_halts,
+    clock_moves,
+    noted,
+    notes_off,
+    tell_frame,
+    tell_position,
+    write,
+)
+from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.beside.jack.sounding import LONGEST_WAIT, NAP, copied, stretched
+
+FADE = 240  # frames in which sound that is cut off dies away
+CAUGHT_UP, AT_ONCE = (
+    24_000,
+    1e18,
+)  # frames that may be left out; a speed at which all is at one place
+
+
+# --- where the song is ---
+
+
+@compiled
+def want(h, frame):
+    """Sound is to be made ready from `frame` on, unless it is already."""
+    if (
+        h[WANTED_SERIAL] == 0
+        or h[WANTED_FRAME] != frame
+        or h[WANTED_USED] != 0
+        or h[REFILL] != h[REFILL_DONE]
+    ):
+        h[REFILL_DONE] = h[REFILL]
+        h[WANTED_FRAME] = frame
+        h[WANTED_USED] = 0
+        h[WANTED_SERIAL] += 1
+
+
+@compiled
+def drop_stale(h):
+    """While nothing plays: sound that was made ready for where it is no more makes room."""
+    while h[SEGMENT_READ] < h[SEGMENT_WRITTEN]:
+        row = h[SEGMENTS] + 8 * SEGMENT_WORDS * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
+        if int64_at(row, 3) == h[WANTED_SERIAL]:
+            break
+        h[SOUND_READ] = max(h[SOUND_READ], int64_at(row, 0) + int64_at(row, 2))
+        h[SEGMENT_READ] += 1
+
+
+@compiled
+def passed(h, time, song, speed, state):
+    at = h[PAST] + 8 * PAST_WORDS * (h[PAST_COUNT] & (PAST_HELD - 1))
+    put_real(at, 0, time)
+    put_real(at, 1, song)
+    put_real(at, 2, speed)
+    put_real(at, 3, np.float64(state))
+    h[PAST_COUNT] += 1
+
+
+@compiled
+def told_where(h, d, t, frame, offset):
+    """It goes on elsewhere: what hangs ends, lanes and clocks are put there."""
+    notes_off(h, offset)
+    chase(h, t, frame, offset)
+    clock_goes(h, d, t, frame, offset)
+
+
+@compiled
+def tell(h, t, song, heard, last, offset, speed):
+    """What lies from song frame `heard` up to `last`; frame `song` is at `offset`."""
+    at = before(t[T_FRAME], 0, t[T_COUNT], heard)
+    while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
+        when = offset + np.int64((int64_at(t[T_FRAME], at) - song) / speed)
+        port, place = int64_at(t[T_PORT], at), t[T_DATA] + 3 * at
+        write(h, port, when, place, int64_at(t[T_SIZE], at))
+        noted(h, port, place)
+        at += 1
+    clock_moves(h, t, song, heard, last, offset, speed)
+
+
+@compiled
+def goes_on(h, d, t, offset, song, n, speed, jump):
+    """The song from `song` on for `n` frames of the cycle, from `offset` on in it. `jump`: it was elsewhere."""
+    first = np.int64(np.ceil(song))
+    last = song + n * speed
+    heard = max(first, h[QUIET_UNTIL])  # before it a count-in goes on
+    if jump:
+        told_where(h, d, t, heard, offset)
+        h[EPOCH] = h[WANTED_SERIAL]
+    passed(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
+    tell(h, t, song, heard, last, offset, speed)
+    whole = speed == 1.0 and song == first
+    done = copied(h, n, first, offset, False) if whole else stretched(h, n, song, offset, speed)
+    if h[SOUND_WANTED] != 0:
+        h[MISSING] += n - done
+
+
+@compiled
+def rests(h, d, t, n, frame, was):
+    """The song stands at `frame`; `was`: it has gone until now, and what sounded dies away."""
+    passed(h, d[TIME], np.float64(frame), 0.0, h[STATE])
+    moved = h[EXPECTED] != frame
+    if was:
+        copied(h, min(FADE, n), h[EXPECTED], 0, True)
+        notes_off(h, 0)
+        clock_halts(h, 0)
+    if was or moved:
+        chase(h, t, frame + 1, 0)
+        if moved:
+            tell_frame(h, d, t, frame, 0)
+            if h[CLOCK_ON] != 0:
+                early = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
+                tell_position(h, min((early + 5) // 6, LAST_SIXTEENTH), 0)
+    want(h, frame)
+    drop_stale(h)
+    h[EXPECTED] = frame
+    h[FRAME] = frame
+
+
+@compiled
+def obey(h, d):
+    """What the program has told a song that moves by itself."""
+    if h[GO_DONE] == h[GO_SERIAL]:
+        return
+    h[GO_DONE] = h[GO_SERIAL]
+    if h[GO] == GO_STOP:
+        h[STATE] = STOPPED
+    else:
+        d[SONG] = h[GO_FRAME]
+        if h[GO] == GO_START or h[STATE] != STOPPED:
+            h[STATE] = STARTING
+
+
+@compiled
+def alone(h, d, t, n):
+    """A cycle of a song that moves by itself."""
+    was, jump = h[STATE] == ROLLING, False
+    obey(h, d)
+    offset = 0
+    if h[STATE] == STARTING:
+        want(h, np.int64(np.floor(d[SONG])))
+        ready = h[READY_SERIAL] == h[WANTED_SERIAL] or h[SOUND_WANTED] == 0
+        away = (d[GO_TIME] - d[TIME]) * 1e-6 * h[RATE] if d[GO_TIME] > 0.0 else 0.0
+        if ready and away < n:
+            h[STATE] = ROLLING
+            jump = True
+            offset = np.int64(max(away, 0.0))
+            d[SONG] += max(-away, 0.0) * d[SPEED]  # it should have begun already
+    if h[STATE] != ROLLING:
+        rests(h, d, t, n, np.int64(np.floor(d[SONG])), was)
+        return
+    if h[LOOPED] != 0 and not jump:
+        told_where(h, d, t, np.int64(np.ceil(d[SONG])), 0)
+    h[LOOPED] = 0
+    h[WANTED_USED] = 1
+    speed = d[SPEED]
+    while offset < n:
+        left, song = n - offset, d[SONG]
+        inside = h[LOOP] != 0 and song < h[LOOP_LAST]
+        end = h[LOOP_LAST] if inside else h[LENGTH]
+        to_end = np.int64(np.ceil((end - song) / speed - 1e-9))
+        if to_end <= 0:  # the end of the song
+            h[STATE] = STOPPED
+            notes_off(h, offset)
+            clock_halts(h, offset)
+            break
+        part = min(left, to_end)
+        goes_on(h, d, t, offset, song, part, speed, jump)
+        jump = False
+        d[SONG] = song + part * speed
+        offset += part
+        if inside and d[SONG] >= h[LOOP_LAST] - 1e-6:
+            d[SONG] = h[LOOP_FIRST] + max(d[SONG] - h[LOOP_LAST], 0.0)
+            notes_off(h, offset - 1)
+            if offset < n:
+                told_where(h, d, t, np.int64(np.ceil(d[SONG])), offset)
+            else:
+                h[LOOPED] = 1  # told at the beginning of the next cycle
+    h[EXPECTED] = np.int64(np.floor(d[SONG]))
+    h[FRAME] = h[EXPECTED]
+
+
+@compiled
+def wait_for_sound(h, frame):
+    """Faster than real time nobody else waits until sound is ready where the song begins."""
+    if h[SOUND_WANTED] == 0:
+        return
+    h[STATE] = STARTING
+    want(h, frame)
+    waited = 0
+    while h[READY_SERIAL] != h[WANTED_SERIAL] and waited < LONGEST_WAIT:
+        native.usleep(np.uint32(NAP))
+        waited += 1
+
+
+@compiled
+def together(h, d, t, n):
+    """A cycle of a song that goes with the server's transport."""
+    state = native.transport_query(h[CLIENT], h[POSITION])
+    frame = uint32_at(h[POSITION], 5)  # jack_position_t.frame
+    was = h[STATE] == ROLLING
+    if state == ROLLING and h[FREEWHEEL] != 0 and (not was or frame != h[EXPECTED]):
+        wait_for_sound(h, frame)
+    h[STATE] = STARTING if state > ROLLING else state
+    d[SONG] = np.float64(frame)
+    if h[STATE] != ROLLING:
+        rests(h, d, t, n, frame, was)
+        return
+    jump = not was or frame != h[EXPECTED]
+    if jump and was and frame > h[EXPECTED] and frame - h[EXPECTED] < CAUGHT_UP:
+        # The server has left a few cycles out: what lay in them is told at once, and sound is there further on.
+        tell(h, t, np.float64(h[EXPECTED]), h[EXPECTED], np.float64(frame), 0, AT_ONCE)
+        jump = False
+        h[LEFT_OUT] += 1
+    if jump and (h[WANTED_USED] != 0 or h[WANTED_FRAME] != frame):
+        want(h, frame)
+    h[WANTED_USED] = 1
+    goes_on(h, d, t, 0, np.float64(frame), n, 1.0, jump)
+    h[EXPECTED] = frame + n
+    d[SONG] = np.float64(frame + n)
+    h[FRAME] = frame + n
+    if h[LOOP] != 0 and frame < h[LOOP_LAST] and h[LOOP_LAST] <= frame + n:
+        native.transport_locate(h[CLIENT], np.uint32(h[LOOP_FIRST]))

@@ -1,0 +1,235 @@
+"""Messages out, compiled: lanes where they stand, notes, clock and time code."""
+
+# ruff: noqa: F405, SIM102, SIM110
+# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.beside.jack import native
+from zolvek.beside.jack.native import (
+    byte_at,
+    compiled,
+    int64_at,
+    put_byte,
+    real_at,
+)
+from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+
+# What has been told of the clock: nothing runs; it waits for the sixteenth that it goes on from; it runs.
+CLOCK_STILL, CLOCK_WAITS, CLOCK_RUNS = 0, 1, 2
+LAST_SIXTEENTH = 16_383
+
+
+# --- messages out ---
+
+
+@compiled
+def write(h, port, offset, at, size):
+    """A message (its bytes lie at an address) to a port, and to the one that takes those of all tracks."""
+    buffer = h[FIRST_BUFFER + port]
+    if buffer != 0:
+        if native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
+            h[FULL] += 1
+    buffer = h[FIRST_BUFFER]
+    if port > 0 and port < h[NAMED_FROM] and buffer != 0:
+        native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size))
+    h[SENT] += 1
+
+
+@compiled
+def write_three(h, port, offset, status, first, second, size):
+    put_byte(h[SCRATCH], 0, status)
+    put_byte(h[SCRATCH], 1, first)
+    put_byte(h[SCRATCH], 2, second)
+    if h[FIRST_BUFFER + port] != 0:
+        native.midi_event_write(
+            h[FIRST_BUFFER + port], np.uint32(offset), h[SCRATCH], np.uint64(size)
+        )
+
+
+@compiled
+def noted(h, port, at):
+    """Which notes are on, so that they can be ended; the message's bytes lie at an address."""
+    kind = byte_at(at, 0) & 0xF0
+    if kind == 0x90 or kind == 0x80:
+        on = kind == 0x90 and byte_at(at, 2) > 0
+        place = (byte_at(at, 0) & 15) * 128 + byte_at(at, 1)
+        put_byte(h[NOTES], port * 2048 + place, np.int64(on))
+        h[NOTES_ON] = 1
+
+
+@compiled
+def notes_off(h, offset):
+    if h[NOTES_ON] == 0:
+        return
+    h[NOTES_ON] = 0
+    for place in range(h[MIDI_COUNT] * 2048):
+        if byte_at(h[NOTES], place):
+            put_byte(h[NOTES], place, 0)
+            port, key = place // 2048, place % 2048
+            for each in (port, 0):
+                if each == port or port < h[NAMED_FROM]:
+                    write_three(h, each, offset, 0x80 | (key // 128), key % 128, 64, 3)
+                if port == 0:
+                    break
+            h[SENT] += 1
+
+
+@compiled
+def hush(h, offset):
+    """All notes and all sound off, on every channel of every port (controllers 123 and 120)."""
+    notes_off(h, offset)
+    for port in range(h[MIDI_COUNT]):
+        if port != h[CLOCK_PORT]:
+            for channel in range(16):
+                write_three(h, port, offset, 0xB0 | channel, 123, 0, 3)
+                write_three(h, port, offset, 0xB0 | channel, 120, 0, 3)
+
+
+@compiled
+def before(frames, low, high, frame):
+    """How many of the numbers low to high at an address, which increase, lie before `frame`."""
+    first = low
+    while low < high:
+        middle = (low + high) >> 1
+        if int64_at(frames, middle) < frame:
+            low = middle + 1
+        else:
+            high = middle
+    return low - first
+
+
+@compiled
+def stands(t, lane, frame):
+    """Which of its states a lane has just before `frame`; -1 for none."""
+    first, last = int64_at(t[T_LANE_FIRST], lane), int64_at(t[T_LANE_FIRST], lane + 1)
+    early = before(t[T_STATE_FRAME], first, last, frame)
+    return first + early - 1 if early > 0 else -1
+
+
+@compiled
+def put_lane(h, t, lane, state, offset):
+    port = int64_at(t[T_LANE_PORT], lane)
+    for row in range(int64_at(t[T_STATE_ROW], state), int64_at(t[T_STATE_ROW], state + 1)):
+        write(h, port, offset, t[T_ROW_DATA] + 3 * row, int64_at(t[T_ROW_SIZE], row))
+
+
+@compiled
+def chase(h, t, frame, offset):
+    """Every lane where it stands just before `frame`: what lies at it is sent by itself."""
+    for lane in range(t[T_LANES]):
+        state = stands(t, lane, frame)
+        if state >= 0:
+            put_lane(h, t, lane, state, offset)
+
+
+@compiled
+def same_bytes(one, other, count):
+    for place in range(count):
+        if byte_at(one, place) != byte_at(other, place):
+            return False
+    return True
+
+
+@compiled
+def chase_changed(h, t, old, frame, offset):
+    """After an edit: lanes that stand elsewhere now than they did in the table before."""
+    for lane in range(t[T_LANES]):
+        state = stands(t, lane, frame)
+        was = stands(old, lane, frame) if lane < old[T_LANES] else -1
+        if state < 0:
+            continue
+        if was >= 0:
+            row, old_row = int64_at(t[T_STATE_ROW], state), int64_at(old[T_STATE_ROW], was)
+            count = int64_at(t[T_STATE_ROW], state + 1) - row
+            if int64_at(old[T_STATE_ROW], was + 1) - old_row == count and same_bytes(
+                t[T_ROW_DATA] + 3 * row, old[T_ROW_DATA] + 3 * old_row, 3 * count
+            ):
+                continue
+        put_lane(h, t, lane, state, offset)
+
+
+# --- clock and time code ---
+
+
+@compiled
+def realtime(h, offset, byte):
+    write_three(h, h[CLOCK_PORT], offset, byte, 0, 0, 1)
+    h[CLOCKED] += 1
+
+
+@compiled
+def tell_frame(h, d, t, frame, offset):
+    """The full frame of MIDI time code."""
+    if h[CODE_ON] == 0 or t[T_QUARTERS] == 0 or h[FIRST_BUFFER + h[CLOCK_PORT]] == 0:
+        return
+    number = np.int64(np.floor(max(frame, 0) / h[RATE] * real_at(h[TABLE], T_FPS) + 1e-6))
+    if t[T_DROP]:
+        tens, rest = number // 17_982, number % 17_982
+        number += 18 * tens
+        if rest > 1:
+            number += 2 * ((rest - 2) // 1_798)
+    seconds, part = number // t[T_COUNTED], number % t[T_COUNTED]
+    out = h[SCRATCH]
+    put_byte(out, 0, 0xF0)
+    put_byte(out, 1, 0x7F)
+    put_byte(out, 2, 0x7F)
+    put_byte(out, 3, 1)
+    put_byte(out, 4, 1)
+    put_byte(out, 5, (seconds // 3600 % 24) | (t[T_CODE] << 5))
+    put_byte(out, 6, seconds // 60 % 60)
+    put_byte(out, 7, seconds % 60)
+    put_byte(out, 8, part)
+    put_byte(out, 9, 0xF7)
+    native.midi_event_write(h[FIRST_BUFFER + h[CLOCK_PORT]], np.uint32(offset), out, np.uint64(10))
+
+
+@compiled
+def tell_position(h, sixteenth, offset):
+    write_three(h, h[CLOCK_PORT], offset, 0xF2, sixteenth & 127, sixteenth >> 7, 3)
+
+
+@compiled
+def clock_halts(h, offset):
+    if h[CLOCK_STATE] == CLOCK_RUNS:
+        realtime(h, offset, 0xFC)
+    h[CLOCK_STATE] = CLOCK_STILL
+
+
+@compiled
+def clock_goes(h, d, t, frame, offset):
+    """The song goes on from `frame`: the clock is told where, and begins at the next sixteenth."""
+    clock_halts(h, offset)
+    tell_frame(h, d, t, frame, offset)
+    if h[CLOCK_ON] == 0:
+        return
+    first = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
+    first = (first + 5) // 6 * 6
+    if first < t[T_CLOCKS] and first // 6 <= LAST_SIXTEENTH:
+        h[CLOCK_FROM], h[CLOCK_STATE] = first, CLOCK_WAITS
+        if first > 0:
+            tell_position(h, first // 6, offset)
+
+
+@compiled
+def clock_moves(h, t, song, first, last, offset, speed):
+    """Clocks and quarter frames from song frame `first` up to `last`; frame `song` is at `offset`."""
+    if h[CODE_ON] != 0 and t[T_QUARTERS] > 0:
+        at = before(t[T_QUARTER_FRAME], 0, t[T_QUARTERS], first)
+        while at < t[T_QUARTERS] and int64_at(t[T_QUARTER_FRAME], at) < last:
+            when = offset + np.int64((int64_at(t[T_QUARTER_FRAME], at) - song) / speed)
+            write_three(h, h[CLOCK_PORT], when, 0xF1, byte_at(t[T_QUARTER_DATA], at), 0, 2)
+            at += 1
+    if h[CLOCK_ON] == 0 or h[CLOCK_STATE] == CLOCK_STILL:
+        return
+    at = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], first)
+    if h[CLOCK_STATE] == CLOCK_WAITS:
+        at = max(at, h[CLOCK_FROM])
+    while at < t[T_CLOCKS] and int64_at(t[T_CLOCK_FRAME], at) < last:
+        when = offset + np.int64((int64_at(t[T_CLOCK_FRAME], at) - song) / speed)
+        if h[CLOCK_STATE] == CLOCK_WAITS:
+            realtime(h, when, 0xFA if h[CLOCK_FROM] == 0 else 0xFB)
+            h[CLOCK_STATE] = CLOCK_RUNS
+        realtime(h, when, 0xF8)
+        at += 1

@@ -1,0 +1,109 @@
+"""Sound out, compiled: copied from what was made ready, by song frame."""
+
+# ruff: noqa: F405
+# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
+from __future__ import annotations
+
+import numpy as np
+
+from zolvek.beside.jack import native
+from zolvek.beside.jack.native import (
+    compiled,
+    int64_at,
+    put_int64,
+    put_single,
+    single_at,
+)
+from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+
+KEPT_BACK = 4  # frames that have been played and are still there, to read between them
+LONGEST_WAIT, NAP = (
+    20_000,
+    200,
+)  # times and microseconds that a faster than real time cycle waits for sound
+
+
+# --- sound ---
+
+
+@compiled
+def put_sound(h, slot, offset, count, level, fall):
+    """`count` frames of the ring from `slot` on into the buffers, from `offset` on, at a level that falls."""
+    for channel in range(h[SOUND_COUNT]):
+        to, ring = h[FIRST_SOUND_BUFFER + channel], h[SOUND] + channel * RING * 4
+        if to != 0:
+            for i in range(count):
+                value = single_at(ring, (slot + i) & (RING - 1))
+                if fall > 0.0:
+                    value = np.float32(value * (level - i * fall))
+                put_single(to, offset + i, value)
+
+
+@compiled
+def copied(h, n, at, offset, fade):
+    """Copy song frames from `at` on into the sound ports' buffers from `offset` on, `n` of them; with `fade`
+    what is copied dies away. Returns how many there were."""
+    done, waited = 0, 0
+    while done < n:
+        if h[SEGMENT_READ] == h[SEGMENT_WRITTEN]:
+            patient = h[FREEWHEEL] != 0 and h[SOUND_WANTED] != 0 and h[ENDED] == 0 and not fade
+            if not patient or waited >= LONGEST_WAIT:
+                return done
+            waited += 1
+            native.usleep(np.uint32(NAP))
+            continue
+        row = h[SEGMENTS] + 8 * SEGMENT_WORDS * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
+        begin, count, epoch = int64_at(row, 0), int64_at(row, 2), int64_at(row, 3)
+        way = at + done - int64_at(row, 1)
+        if epoch == h[EPOCH] and way < 0:  # it comes later: a gap before it
+            done += min(-way, n - done)
+            continue
+        if epoch != h[EPOCH] or way >= count or begin + way < h[SOUND_READ] - KEPT_BACK:
+            h[SEGMENT_READ] += 1
+            h[SOUND_READ] = max(h[SOUND_READ], begin + count)
+            continue
+        part = min(n - done, count - way)
+        fall = 1.0 / n if fade else 0.0
+        put_sound(h, begin + way, offset + done, part, 1.0 - done * fall, fall)
+        done += part
+        h[SOUND_READ] = max(h[SOUND_READ], begin + way + part)
+    return done
+
+
+@compiled
+def spread(own, out, offset, n, start, speed):
+    """Read between frames: four-point, third-order Hermite (Niemitalo, Polynomial Interpolators, 2001)."""
+    for i in range(n):
+        x = start + i * speed
+        j = np.int64(np.floor(x))
+        u = x - j
+        a, b = single_at(own, j - 1), single_at(own, j)
+        c, e = single_at(own, j + 1), single_at(own, j + 2)
+        bent = c - a + u * (2.0 * a - 5.0 * b + 4.0 * c - e + u * (3.0 * (b - c) + e - a))
+        put_single(out, offset + i, np.float32(b + 0.5 * u * bent))
+
+
+@compiled
+def stretched(h, n, song, offset, speed):
+    """As `copied`, at another speed."""
+    first = np.int64(np.floor(song)) - 1
+    count = np.int64(np.floor(song + n * speed)) + 3 - first
+    if count > LARGEST_BLOCK:
+        return 0
+    # Into buffers of our own first.
+    for channel in range(h[SOUND_COUNT]):
+        own = h[SPREAD] + channel * LARGEST_BLOCK * 4
+        put_int64(h[SCRATCH] + 64, channel, h[FIRST_SOUND_BUFFER + channel])
+        if h[FIRST_SOUND_BUFFER + channel] != 0:
+            h[FIRST_SOUND_BUFFER + channel] = own
+            for i in range(count):
+                put_single(own, i, np.float32(0.0))
+    read = h[SOUND_READ]
+    done = copied(h, count, first, 0, False)
+    h[SOUND_READ] = max(read, h[SOUND_READ] - KEPT_BACK)
+    for channel in range(h[SOUND_COUNT]):
+        out = int64_at(h[SCRATCH] + 64, channel)
+        h[FIRST_SOUND_BUFFER + channel] = out
+        if out != 0:
+            spread(h[SPREAD] + channel * LARGEST_BLOCK * 4, out, offset, n, song - first, speed)
+    return min(done, n)

@@ -1,0 +1,167 @@
+"""Beside a real server in the real window: taken part in from the panel, led and followed, recorded from."""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from unittest import mock
+
+import numpy as np
+
+from tests.beside.server import Capture, Jack
+from tests.studio.driver import WindowTest
+from zolvek.core.document import control
+from zolvek.core.document.parts import with_lane
+from zolvek.core.records import replace
+from zolvek.formats import project_file
+from zolvek.formats.midi.clock import CLOCKS
+
+RATE = 48_000
+
+
+class Together(WindowTest):
+    def join(self):
+        """The Connect page, with a server there and taken part in."""
+        self.server = Jack(self)
+        around = mock.patch.dict(os.environ, self.server.environment)
+        around.start()
+        self.addCleanup(around.stop)
+        self.window.rail.show_step("step-perform")
+        panel = self.window.rail.shown["step-perform"].widget()
+        panel.show_page("Connect")
+        self.wait()
+        page = panel.pages.stack.currentWidget().together
+        self.assertFalse(page.list.isVisible())
+        page.on.click()
+        self.until(lambda: self.studio.beside.through is not None)
+        self.until(lambda: page.list.count() == 2)
+        self.assertIn("JACK, 48 kHz, 1024 frames", page.said.text())
+        return page
+
+    def test_led_connected_and_remembered(self) -> None:
+        page, beside = self.join(), self.studio.beside
+        self.assertIn("Mix left – system:playback_1", page.list.item(0).text())
+        capture = Capture(self, self.server)
+        self.until(lambda: any(n.startswith("capture:") for n, *_ in beside.report.others))
+        for own, other in (("all", "capture:midi"), ("mix left", "capture:sound")):
+            page.own.setCurrentIndex(page.own.findData(own))
+            page.own.activated.emit(page.own.currentIndex())
+            place = page.other.findText(other)
+            page.other.setCurrentIndex(place)
+            page.add.click()
+            self.wait()
+        self.until(lambda: page.list.count() == 5)
+        page.by_role["lead"].click()
+        page.clock.click()
+        self.wait(100)
+        self.session.playhead.go(32.0)
+        self.do("play")
+        self.until(lambda: json.loads(capture.ask("state"))[0])
+        self.until(lambda: self.session.playhead.beat > 34.0)
+        self.assertEqual(beside.lit_now[0], True)
+        self.do("play")
+        self.until(lambda: not json.loads(capture.ask("state"))[0])
+        self.assertFalse(self.studio.player.playing)
+        # The other one starts it, goes elsewhere, and stops it.
+        capture.ask("locate", 20 * RATE)
+        tempo = self.session.project.tempo
+        there = float(tempo.beats(20.0))
+        self.until(lambda: abs(self.session.playhead.beat - there) < 0.01)
+        capture.ask("start")
+        self.until(lambda: self.studio.player.playing)
+        self.until(lambda: self.session.playhead.beat > there + 1.0)
+        capture.ask("stop")
+        self.until(lambda: not self.studio.player.playing)
+        # The playhead put elsewhere takes the others along.
+        self.session.playhead.go(16.0)
+        place = round(float(tempo.seconds(16.0)) * RATE)
+        self.until(lambda: abs(json.loads(capture.ask("state"))[1] - place) <= 2 * 1024)
+        path = self.folder / "beside.zolvek"
+        project_file.save(self.session.project, path)
+        kept = project_file.load(path).beside
+        self.assertEqual((kept.role, kept.clock), ("lead", True))
+        self.assertIn(("all", "capture:midi"), kept.connections)
+        found = capture.kept()
+        self.assertGreater(int((found["port"] == 0).sum()), 20)
+        self.assertGreater(max(float(np.abs(b).max()) for b in found["block_sound"]), 0.01)
+        self.do("undo")
+        self.assertFalse(self.session.project.beside.clock)
+        # What is remembered of a program that is gone stays, and is said so; Delete takes it away.
+        self.until(lambda: any("not there" in page.list.item(n).text() for n in range(page.list.count())))  # fmt: skip
+        page.list.setCurrentRow(0)
+        page.take.click()
+        self.wait()
+        self.assertNotIn(("all", "capture:midi"), self.session.project.beside.connections)
+        page.on.click()
+        self.assertIsNone(self.studio.beside.link)
+        self.assertEqual(self.errors, [])
+
+    def test_a_controller_of_the_host_is_recorded_where_it_was(self) -> None:
+        page, session = self.join(), self.session
+        capture = Capture(self, self.server)
+        lane = session.project.lane("fog-filter.cutoff")
+        project = control.mapped(session.project, "cc:1:20", lane.device, lane.parameter)
+        project = with_lane(project, replace(lane, locked=False))
+        session.document.edit("Mapping", project)
+        session.focus.on(lane.id)
+        capture.ask("connect", "capture:out", "Zolvek:Control")
+        page.by_role["follow"].click()
+        session.settings.mode, session.settings.count_in = "latch", 0
+        session.passes.arm(lane.id)
+        session.playhead.go(32.0)
+        self.do("record")
+        self.until(lambda: self.studio.player.playing and session.playhead.beat > 32.5)
+        first = int(capture.ask("send", 480, [[0xB0, 20, value] for value in range(0, 100, 2)]))
+        self.wait(1_300)
+        self.do("record")
+        self.until(lambda: session.project.lane(lane.id).takes != lane.takes)
+        took = session.project.lane(lane.id).takes[-1].curve
+        found = capture.kept()
+        rolled = found["block_song"] >= 0
+        shift = int(np.median(found["block_song"][rolled] - found["block_at"][rolled]))
+        beats = session.project.tempo.beats((first + 480 * np.arange(50) + shift) / RATE)
+        bpm = 112.0 / 60.0
+        block = 1024 / RATE * bpm
+        low, high = lane.reach
+        wanted = (np.arange(0, 100, 2) / 127.0 - low) / (high - low)
+        inside = (wanted > 0.02) & (wanted < 0.98)
+        near = [took.extent(b - block, b + block) for b in beats[inside]]
+        for value, (lowest, highest) in zip(wanted[inside], near, strict=True):
+            self.assertTrue(lowest - 0.02 <= value <= highest + 0.02, (value, lowest, highest))
+        self.assertGreater(int(inside.sum()), 10)
+        self.assertEqual(self.errors, [])
+
+    def test_a_server_that_ends_and_a_clock_that_is_followed(self) -> None:
+        page, session = self.join(), self.session
+        session.playhead.go(8.0)
+        self.do("play")
+        self.until(lambda: session.playhead.beat > 9.0)
+        self.server.stop()
+        self.until(lambda: self.studio.beside.through is None)
+        before = session.playhead.beat
+        self.until(lambda: self.studio.player.playing and session.playhead.beat > before + 0.5)
+        self.assertIn("ended", page.said.text())
+        self.do("play")
+        self.server.start()
+        self.until(lambda: self.studio.beside.through is not None)
+        page.by_role["follow"].click()
+        page.source.setCurrentIndex(page.source.findData("clock"))
+        page.source.activated.emit(page.source.currentIndex())
+        self.wait()
+        capture = Capture(self, self.server)
+        capture.ask("connect", "capture:out", "Zolvek:Control")
+        self.wait(300)
+        gap = round(60.0 / 125.0 / CLOCKS * RATE)
+        capture.ask("send", gap, [[0xF2, 16, 0], [0xFB], *[[0xF8]] * 260])
+        self.until(lambda: self.studio.player.playing)
+        self.until(lambda: session.playhead.beat > 6.0)
+        steering = self.studio.beside.steering
+        self.until(lambda: abs(steering.follower.bpm - 125.0) < 0.2 and abs(steering.drift) < 0.005, 4_000)  # fmt: skip
+        self.assertRegex(page.drift.text(), r"MIDI clock, 12[45]\.\d BPM, \d+\.\d ms off")
+        self.assertTrue(page.tempo.isVisible())
+        # It ends without a word.
+        self.until(lambda: not self.studio.player.playing)
+        self.assertLess(session.playhead.beat, 4.0 + 260 / CLOCKS + 1.5)
+        time.sleep(0.1)
+        self.assertEqual(self.errors, [])
