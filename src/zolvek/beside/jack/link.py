@@ -20,6 +20,7 @@ from zolvek.process import command
 from zolvek.sound.framing import Sender
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
+TOLD_WITHIN = 1.0
 CLOSING = 2.0
 LATEST = 0.5  # seconds that the song goes on by itself since the last cycle
 MICRO = 1e-6
@@ -35,6 +36,7 @@ class Link:
         self.report = Report()
         self.project = Project()
         self.asked = 0.0  # when playing was asked for, until it begins
+        self.rolled = 0.0  # when it was seen to move last
         self.closed = False
         self.lock = threading.Lock()
         self.process = subprocess.Popen(
@@ -73,7 +75,7 @@ class Link:
         self.send("start", beat, count_in, moment)
 
     def stop(self) -> None:
-        self.asked = 0.0
+        self.asked = self.rolled = 0.0
         self.send("stop")
 
     # --- what is so ---
@@ -94,10 +96,12 @@ class Link:
     @property
     def playing(self) -> bool:
         """Whether the song moves, or is about to."""
-        state = self.state
+        state, now = self.state, time.monotonic()
+        if not self.there:  # whoever is told that the server is gone goes on from here
+            return now - self.rolled < TOLD_WITHIN
         if state == s.ROLLING:
-            self.asked = 0.0
-        return state != s.STOPPED or time.monotonic() - self.asked < ANSWERED
+            self.asked, self.rolled = 0.0, now
+        return state != s.STOPPED or now - self.asked < ANSWERED
 
     @property
     def beat(self) -> float:

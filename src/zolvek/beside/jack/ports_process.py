@@ -34,6 +34,7 @@ from zolvek.process import own_output
 from zolvek.sound.framing import Receiver
 
 LOOKED = 0.01  # seconds between looks at what the callbacks tell
+TAKEN = 0.25  # seconds within which the callbacks take an order
 AGAIN = 1.0  # seconds between looks for a server
 COUNTED = 0.5  # seconds between looks whether anything listens to the sound
 FEWEST_ROWS = 18  # of the sound's, touched beforehand: a mix and eight tracks
@@ -153,7 +154,9 @@ class PortsProcess:
     NEED_CLIENT = ("start", "stop", "locate", "disconnect", "free_wheel")
 
     def _go(self, what: int, frame: int) -> None:
-        words = self.words
+        words, end = self.words, time.monotonic() + TAKEN
+        while words[s.GO_DONE] != words[s.GO_SERIAL] and time.monotonic() < end:
+            time.sleep(0.001)  # the order before has not been taken yet
         words[s.GO], words[s.GO_FRAME] = what, frame
         words[s.GO_SERIAL] += 1
 
