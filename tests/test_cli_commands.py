@@ -38,6 +38,7 @@ LINES: dict[str, tuple[str, str]] = {
     "add-device": ("add-device {demo} --track Keys --plugin http://lv2plug.in/plugins/eg-amp -o {out}.zolvek",
                    "add-device {demo} --track Keys --plugin http://nowhere/none -o {out}.zolvek"),
     "ports": ("ports --json", "ports --nothing"),
+    "play": ("play {demo} --from 48.4 --out silent --osc 127.0.0.1:9", "play {demo} --from 49"),
     "hits": ("hits {wav}", "hits {csv}"),
     "tempo": ("tempo {beats}", "tempo {midi}"),
     "lanes": ("lanes {demo}", "lanes {csv}"),

@@ -1,0 +1,115 @@
+"""Time on the wire, and what is sent live: against mido's reading of the bytes, SMPTE's numbers, and the MIDI file."""
+
+from __future__ import annotations
+
+import io
+import unittest
+
+import mido
+import numpy as np
+
+from zolvek.beside.live_streams import RATE, MidiStream
+from zolvek.core.document.beside import ports_of
+from zolvek.core.document.parts import with_lane
+from zolvek.core.movement.stepping import Resolution
+from zolvek.core.records import replace
+from zolvek.demo.night_regatta import build
+from zolvek.formats.midi import clock, file_out, timeline
+from zolvek.formats.midi.following import Follower
+
+
+class OnTheWire(unittest.TestCase):
+    def test_time_code(self) -> None:
+        """SMPTE 12M: with dropped numbers 0:59;29 is followed by 1:00;02, ten minutes have 17,982 frames, and an hour
+        is 3.6 ms off a clock's; from memory. The bytes as mido reads them."""
+        drop = clock.RATES["29.97 drop"]
+        told = np.stack(clock.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1)
+        self.assertEqual(told.tolist(), [[0, 0, 59, 29], [0, 1, 0, 2], [0, 9, 59, 29], [0, 10, 0, 0], [1, 0, 0, 0]])  # fmt: skip
+        self.assertAlmostEqual(107_892 / drop.fps, 3_600.0, delta=0.0037)
+        for name, rate in clock.RATES.items():
+            numbers = np.arange(0, 200_000, 331)
+            fields = clock.time_code(numbers, rate)
+            back = [clock.frames_of(*(int(x[k]) for x in fields), rate) for k in range(len(numbers))]  # fmt: skip
+            self.assertEqual(back, numbers.tolist(), name)
+            moments, data = clock.quarter_frames(700.0, rate)
+            at = 8 * 4_000
+            parts = [mido.parse([0xF1, int(byte)]) for byte in data[at : at + 8]]
+            self.assertEqual([part.frame_type for part in parts], list(range(8)))
+            low = [part.frame_value for part in parts]
+            read = low[6] | (low[7] & 1) << 4, low[4] | low[5] << 4, low[2] | low[3] << 4, low[0] | low[1] << 4  # fmt: skip
+            true = [int(x[0]) for x in clock.time_code([8_000], rate)]
+            self.assertEqual((list(read), low[7] >> 1), (true, rate.code))
+            self.assertAlmostEqual(moments[at], 8_000 / rate.fps, 9)
+            whole = mido.parse(clock.full_frame(8_000 / rate.fps + 1e-3, rate))
+            self.assertEqual(whole.data[4:8], (true[0] | rate.code << 5, *true[1:]))
+        position = mido.parse(clock.song_position(clock.position_at(33.2)))
+        self.assertEqual((position.type, position.pos), ("songpos", 133))
+
+    def test_an_outside_clock_is_followed(self) -> None:
+        """With a millisecond of jitter: after two quarter notes within a millisecond and a tenth of a percent; where
+        it is put exactly; and where it ends without a word."""
+        rng = np.random.default_rng(3)
+        for bpm in (60.0, 112.5, 174.0):
+            follower, step = Follower("clock"), 60.0 / bpm / clock.CLOCKS
+            follower.take(clock.song_position(8), 9.0)
+            self.assertEqual(follower.beat_at(9.5), 2.0)
+            follower.take(b"\xfb", 10.0)
+            for number in range(24 * 12):
+                at = 10.0 + number * step
+                follower.take(b"\xf8", at + rng.uniform(-1e-3, 1e-3))
+                if number >= 48:
+                    off = follower.beat_at(at) - (2.0 + number / clock.CLOCKS)
+                    self.assertLess(abs(off) * 60.0 / bpm, 1e-3)
+                    self.assertLess(abs(follower.bpm / bpm - 1.0), 1e-3)
+            end = 10.0 + 24 * 12 * step
+            follower.tick(end + 0.2)
+            self.assertTrue(follower.running)
+            follower.tick(end + 2.0)
+            self.assertFalse(follower.running)
+        for rate in clock.RATES.values():
+            follower = Follower("code")
+            for moment, byte in zip(*clock.quarter_frames(200.0, rate), strict=True):
+                if moment > 150.0:  # joined in the midst of it
+                    follower.take(bytes((0xF1, int(byte))), 7.0 + moment + rng.uniform(-1e-3, 1e-3))
+                if moment > 152.0:
+                    self.assertAlmostEqual(follower.seconds_at(7.0 + moment), moment, delta=1e-3)
+            follower.take(clock.full_frame(61.0, rate), 300.0)
+            self.assertFalse(follower.running)
+            self.assertAlmostEqual(follower.seconds_at(301.0), 61.0, delta=1.0 / rate.fps)
+        odd = Follower("clock")
+        for message in (b"\xf8", b"\xfc", b"\xfa", b"\xf8", b"\xf2\x00", b"\xf0\x7f", b"\x90\x40\x40"):  # fmt: skip
+            odd.take(message, 1.0)
+        self.assertTrue(odd.running)
+
+    def test_live_is_the_file(self) -> None:
+        """What the callbacks and the thread send is what the file holds, message by message at its tick, in its
+        order, read there by mido; where a lane stands is what the last of them said."""
+        project = build()
+        lane = next(project.lanes())
+        project = with_lane(project, replace(lane, midi=replace(lane.midi, port="Desk")))
+        ports = ports_of(project)
+        found = timeline.sending(project, RATE, ports)
+        read = mido.MidiFile(file=io.BytesIO(file_out.encode(project)))
+        wanted: dict[int, list[bytes]] = {}
+        for track in read.tracks:
+            tick = 0
+            for message in track:
+                tick += message.time
+                if not message.is_meta:
+                    frame = round(float(project.tempo.seconds(tick / read.ticks_per_beat)) * RATE)
+                    wanted.setdefault(frame, []).append(bytes(message.bytes()))
+        sent: dict[int, list[bytes]] = {}
+        for frame, data, size in zip(found.frame.tolist(), found.data, found.size, strict=True):
+            sent.setdefault(frame, []).append(data[:size].tobytes())
+        self.assertEqual(sent, wanted)
+        self.assertEqual({ports[n].key for n in found.port.tolist()} & {"named Desk"}, {"named Desk"})
+        stream = MidiStream(lambda name: None)
+        stream.use(project, Resolution(), True, "25")
+        cuts = np.linspace(0.0, float(project.tempo.seconds(project.length)) + 1.0, 60).tolist()
+        rows = [row for a, b in zip(cuts, cuts[1:], strict=False) for row in stream.between(a, b)]
+        plain = [data for _, (_, data) in rows if data[0] < 0xF0]
+        self.assertEqual(len(plain), sum(map(len, wanted.values())))
+        self.assertEqual(sum(data[0] == clock.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)  # fmt: skip
+        stands = {data[:2] for _, data in stream.at(50.0) if data[0] < 0xF0}
+        told = {data[:2] for when, (_, data) in rows if when < 50.0 and data[0] >> 4 == 0xB}
+        self.assertTrue(told <= stands)
