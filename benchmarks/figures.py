@@ -716,6 +716,22 @@ def evil() -> None:
     say("longest silence after a hang was found", lost.hung, "s", "at most 1")
 
 
+@figure("beside")
+def beside_() -> None:
+    """Beside real servers, seen by an independent client of them."""
+    from benchmarks import beside
+
+    beside.figures(say)
+
+
+@figure("busy")
+def busy() -> None:
+    """Beside a server and a busy window, for minutes."""
+    from benchmarks import beside
+
+    beside.busy(say, float(os.environ.get("ZOLVEK_BUSY", "600")))
+
+
 @figure("delivering")
 def delivering() -> None:
     """48 bars of 64 lanes, every shape in each, as pairs of controllers."""

@@ -3,6 +3,7 @@ command and its arguments."""
 
 from __future__ import annotations
 
+import gc
 import json
 import struct
 import sys
@@ -66,6 +67,7 @@ WORK: dict[str, Any] = {
     "send": send,
     "ports": lambda: [port.name for port in client.get_ports()],
 }
+gc.disable()  # it would hold a cycle up
 client.activate()
 print("ready", flush=True)
 for line in sys.stdin:

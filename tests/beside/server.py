@@ -40,10 +40,17 @@ context.objects = [
 class Jack:
     """A server of a name of its own; `environment` is how its clients find it."""
 
-    def __init__(self, case: unittest.TestCase, block: int = 1024, rate: int = 48_000) -> None:
+    def __init__(
+        self,
+        case: unittest.TestCase,
+        block: int = 1024,
+        rate: int = 48_000,
+        real_time: bool = False,
+    ) -> None:
         if not shutil.which("jackd"):
             case.skipTest("jackd is not installed")
         self.case, self.block, self.rate = case, block, rate
+        self.real_time = ["-R", "-P", "60"] if real_time else ["-r"]
         self.name = f"zolvek-{os.getpid()}-{time.monotonic_ns() % 10**9}"
         self.environment = {"JACK_DEFAULT_SERVER": self.name, "JACK_NO_AUDIO_RESERVATION": "1"}
         self.process: subprocess.Popen[bytes] | None = None
@@ -51,7 +58,7 @@ class Jack:
         self.start()
 
     def start(self) -> None:
-        command = ["jackd", "-r", "-n", self.name, "-d", "dummy", "-r", str(self.rate), "-p", str(self.block)]  # fmt: skip
+        command = ["jackd", *self.real_time, "-n", self.name, "-d", "dummy", "-r", str(self.rate), "-p", str(self.block)]  # fmt: skip
         self.process = subprocess.Popen(
             command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=os.environ | self.environment
         )  # fmt: skip

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import shutil
+import subprocess
 import tempfile
 import time
 import unittest
@@ -16,7 +18,8 @@ from tests.beside.server import Capture, Jack, PipeWire
 from zolvek.beside.jack import slots
 from zolvek.beside.jack.link import Link
 from zolvek.beside.jack.transport import JackTransport
-from zolvek.core.curve.building import lines
+from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.curve import Curve
 from zolvek.core.document import beside
 from zolvek.core.document.chain import add_track
 from zolvek.core.document.parts import with_track
@@ -30,6 +33,8 @@ from zolvek.formats.midi import clock, timeline
 from zolvek.sound.playback import Playback
 
 RATE = 48_000
+FONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
+DRAWBAR_ORGAN = 16  # a steady tone (General MIDI sound set, number 17)
 CLICKS = np.arange(1.0, 59.0, 0.25)  # seconds
 PATIENCE = 90.0  # seconds: the callbacks may have to be compiled first
 
@@ -289,6 +294,61 @@ class Beside_(unittest.TestCase):
             self.assertIn(value, {*near.tolist(), int(steps.value[place])})
             self.assertLessEqual(abs(value - 127 * float(lane.curve.at(np.array([beat]))[0])), 2.0)
 
+    @unittest.skipUnless(
+        shutil.which("fluidsynth") and FONT.is_file(), "FluidSynth is not installed"
+    )
+    def test_a_synth_beside_follows_a_level_lane(self) -> None:
+        """FluidSynth as another client, driven live: as loud as General MIDI says (controller 7 at v is
+        40·log10(v/127) dB; MMA, GM developer guidelines), and where the lane is, to the block that it works in."""
+        server = Jack(self, 256)
+        synth = subprocess.Popen(
+            ["fluidsynth", "-a", "jack", "-m", "jack", "-i", "-s", "-q", "-R", "0", "-C", "0", "-g", "0.4", "-o",
+             "audio.jack.id=fluid", "-o", "midi.jack.id=fluid", "-o", "shell.port=9871", str(FONT)],
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=os.environ | server.environment,
+        )  # fmt: skip
+        self.addCleanup(synth.wait)
+        self.addCleanup(synth.terminate)
+        project, _ = add_track(Project(length=64.0), "Organ")
+        shape = joined_steps()
+        lane = Lane("d.free-1", "d", "free-1", shape)
+        lane = replace(lane, midi=replace(lane.midi, controller=7))
+        own = replace(
+            project.tracks[0], devices=(Device("d", "midi", "Controls"),), lanes=(lane,),
+            notes=(Note(0.25, 60.0, 60, 0.8),),
+        )  # fmt: skip
+        self.join(server, Beside(role="lead"), with_track(project, own))
+        self.until(lambda: any(n == "fluid:midi_00" for n, *_ in self.link.report.others), 20.0)
+        self.link.send("use_connections", (("Organ MIDI", "fluid:midi_00"),))
+        capture = Capture(self, server)
+        capture.ask("connect", "fluid:left", "capture:sound")
+        capture.ask("connect", "capture:out", "fluid:midi_00")
+        capture.ask("send", 256, [[0xC0, DRAWBAR_ORGAN]])
+        time.sleep(0.3)
+        self.transport.start(0.0)
+        self.until(lambda: self.link.beat > 15.0, 30.0)
+        self.transport.stop()
+        found = capture.kept()
+        rolled = found["block_song"] >= 0
+        sound = np.zeros(10 * RATE, np.float32)
+        there = np.zeros(10 * RATE, bool)
+        for song, block in zip(found["block_song"][rolled].tolist(), found["block_sound"][rolled], strict=True):  # fmt: skip
+            if song + 256 <= len(sound):
+                sound[song : song + 256], there[song : song + 256] = block, True
+        wide, beats = 2_400, np.arange(1.0, 14.0, 0.25) + 0.1
+        starts = (beats * 0.5 * RATE).astype(int) - wide // 2
+        whole = np.array([there[s : s + wide].all() for s in starts])
+        value = np.array([np.mean(np.maximum(127 * shape.at(np.linspace(b - 0.05, b + 0.05, 9)), 1.0) ** 4) ** 0.25 for b in beats])  # fmt: skip
+        heard = np.array([10 * np.log10(np.mean(sound[s : s + wide] ** 2) + 1e-12) for s in starts])
+        law = 40 * np.log10(value / 127)
+        off = (heard - law)[whole]
+        self.assertGreater(int(whole.sum()), 30)
+        self.assertLess(float(np.abs(off - np.median(off)).max()), 1.5)
+        jump = RATE * 4  # beat 8: from full to a fifth
+        period = round(RATE / 261.63)
+        tops = np.array([np.abs(sound[at : at + period]).max() for at in range(jump - 2_000, jump + 2_000)])  # fmt: skip
+        falls = int(np.flatnonzero(tops > np.sqrt(tops[0] * tops[-1]))[-1]) + jump - 2_000
+        self.assertLess(abs(falls - jump), 256 + period)
+
     def test_servers_come_and_go(self) -> None:
         """No server, one that ends, comes back with another rate and block: what is so is said, and goes on."""
         server = Jack(self)
@@ -327,6 +387,11 @@ class Beside_(unittest.TestCase):
         self.until(lambda: not self.link.playing)
         found = capture.kept()
         self.check(found, 60)
+
+
+def joined_steps() -> Curve:
+    """Full, a fall to a fifth at once in its midst, a slow rise, and a bend down."""
+    return curve([(0.0, 1.0, "hold"), (8.0, 0.2), (12.0, 0.9, "bend", 0.3), (16.0, 0.3)])
 
 
 def capture_state(capture: Capture) -> tuple[bool, int]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import unittest
+from itertools import pairwise
 
 import mido
 import numpy as np
@@ -102,11 +103,13 @@ class OnTheWire(unittest.TestCase):
         for frame, data, size in zip(found.frame.tolist(), found.data, found.size, strict=True):
             sent.setdefault(frame, []).append(data[:size].tobytes())
         self.assertEqual(sent, wanted)
-        self.assertEqual({ports[n].key for n in found.port.tolist()} & {"named Desk"}, {"named Desk"})
+        self.assertEqual(
+            {ports[n].key for n in found.port.tolist()} & {"named Desk"}, {"named Desk"}
+        )
         stream = MidiStream(lambda name: None)
         stream.use(project, Resolution(), True, "25")
         cuts = np.linspace(0.0, float(project.tempo.seconds(project.length)) + 1.0, 60).tolist()
-        rows = [row for a, b in zip(cuts, cuts[1:], strict=False) for row in stream.between(a, b)]
+        rows = [row for a, b in pairwise(cuts) for row in stream.between(a, b)]
         plain = [data for _, (_, data) in rows if data[0] < 0xF0]
         self.assertEqual(len(plain), sum(map(len, wanted.values())))
         self.assertEqual(sum(data[0] == clock.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)  # fmt: skip

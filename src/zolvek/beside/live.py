@@ -80,7 +80,8 @@ class Live:
             now = time.perf_counter()
             song = self.seconds(clock.beat_at(now))
             self._follow(song, now)
-            self._send(song)
+            assert self.zero is not None
+            self._send(time.perf_counter() - self.zero[0])
             time.sleep(PACE)
 
     def _follow(self, song: float, now: float) -> None:
@@ -109,8 +110,8 @@ class Live:
             self.queue.extend(self.stream.between(self.filled, song + AHEAD))
             self.filled = song + AHEAD
 
-    def _send(self, song: float) -> None:
-        while self.queue and self.queue[0][0] <= song:
+    def _send(self, due: float) -> None:
+        while self.queue and self.queue[0][0] <= due:
             when = self.queue[0][0]
             packets = []
             while self.queue and self.queue[0][0] == when:
