@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 import time
+import unittest
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from benchmarks import hardness
+from tests.beside.server import Jack
 from zolvek.core.curve import shaping
 from zolvek.core.curve.building import curve
 from zolvek.core.document import blocks
@@ -32,6 +34,7 @@ from zolvek.studio.rail.listen_panel import ListenPanel
 from zolvek.studio.rail.morph_panel import MorphPanel
 from zolvek.studio.rail.movement_panel import MovementPanel
 from zolvek.studio.rail.patterns_panel import PatternsPanel
+from zolvek.studio.rail.perform_panel import PerformPanel
 from zolvek.studio.rail.piece_panel import PiecePanel
 from zolvek.studio.rail.shape_panel import ShapePanel
 from zolvek.studio.rail.thin_panel import ThinPanel
@@ -73,10 +76,33 @@ def _cast_off(window: Window) -> None:
     lane.pointer = QPointF(at.x(), at.y())
 
 
-def _lamp(window: Window) -> None:
-    window.session.focus.on("fog-strip.level")
-    window.studio.view.show(bar(23), bar(35) - bar(23))
-    window.session.playhead.go(bar(27.25))
+def _connect(window: Window) -> None:
+    """Beside a server with a drum machine of our own making, two tracks connected, the piece in the lead."""
+    import jack
+
+    case, studio, session = unittest.TestCase(), window.studio, window.session
+    AFTERWARDS.append(case.doCleanups)
+    os.environ.update(Jack(case, 256, real_time=True).environment)
+    hardness.wait(1_500)
+    other = jack.Client("Boathouse", no_start_server=True)
+    case.addCleanup(other.close)
+    for name in ("Horn in", "Mallet in"):
+        other.midi_inports.register(name)
+    rows = [("mix left", "system:playback_1"), ("mix right", "system:playback_2")]
+    rows += [("track hull", "Boathouse:Horn in"), ("track lanterns", "Boathouse:Mallet in")]
+    tracks = {track.name.lower(): track.id for track in session.project.tracks}
+    rows = [(key if key[:3] == "mix" else f"track {tracks[key[6:]]}", to) for key, to in rows]
+    kept = replace(session.project.beside, role="lead", clock=True, connections=tuple(rows))
+    session.document.edit("Connections", replace(session.project, beside=kept))
+    session.focus.on("fog-filter.cutoff")
+    window.rail.show_step("step-perform")
+    window.rail.findChild(PerformPanel).show_page("Connect")
+    studio.beside.switch(True)
+    _wait(lambda: studio.beside.through is not None)
+    session.playhead.go(bar(11))
+    studio.player.play()
+    _wait(lambda: session.playhead.beat > bar(13))
+    hardness.wait(50)
 
 
 def _shape(window: Window) -> None:
@@ -319,11 +345,15 @@ def _plugin_morph(window: Window) -> None:
 
 SYNTH = "http://drobilla.net/plugins/mda/JX10"  # mda-lv2, GPL-3.0
 MORPHED = ("5th Sweep Pad", "303 Saw Bass")
-PLUGIN_SHOTS = ("plugins", "plugin-morph")  # made where that synth is installed
+# Pictures that are made where something is installed: its file, and what it is called.
+NEEDS = {
+    "plugins": ("/usr/lib/lv2/mda.lv2", "mda-lv2"),
+    "plugin-morph": ("/usr/lib/lv2/mda.lv2", "mda-lv2"),
+    "connect": ("/usr/bin/jackd", "jackd2"),
+}
 
 SHOTS: tuple[tuple[str, str, Callable[[Window], QWidget | None]], ...] = (
     ("main-window", "vellum", _cast_off),
-    ("lamp-theme", "lamp", _lamp),
     ("shape", "vellum", _shape),
     ("patterns", "vellum", _patterns),
     ("useful-reach", "vellum", _reach),
@@ -341,7 +371,11 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], QWidget | None]], ...] = (
     ("plugins", "vellum", _plugin_list),
     ("plugin-morph", "vellum", _plugin_morph),
     ("export", "vellum", _export),
+    ("connect", "lamp", _connect),
 )
+
+
+AFTERWARDS: list[Callable[[], object]] = []  # what a picture has begun is ended
 
 
 def make(docs: Path) -> int:
@@ -350,10 +384,10 @@ def make(docs: Path) -> int:
     os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="zolvek-shots-")
     (docs / "screenshots").mkdir(parents=True, exist_ok=True)
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
-    there = Path("/usr/lib/lv2/mda.lv2").is_dir()
     for name, theme, prepare in SHOTS:
-        if name in PLUGIN_SHOTS and not there:
-            print(f"{name}: mda-lv2 is not installed; left as it is")
+        needed, called = NEEDS.get(name, ("/", ""))
+        if not Path(needed).exists():
+            print(f"{name}: {called} is not installed; left as it is")
             continue
         app = application(theme)
         window = make_window(build(), Settings(theme=theme))
@@ -372,6 +406,8 @@ def make(docs: Path) -> int:
         window.studio.player.stop()
         window.session.document.saved = window.session.project
         window.close()
+        while AFTERWARDS:
+            AFTERWARDS.pop()()
     return 0
 
 

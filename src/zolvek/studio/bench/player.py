@@ -133,6 +133,8 @@ class Player(QObject):
             place = 0.0
         self.began = place
         self._set_loop()
+        if count_in and self.out.shared:
+            self.session.notices.say("It begins at once: whoever keeps time counts in.")
         self.out.start(place, count_in)
         self.timer.start()
         self.begun.emit(place)

@@ -24,6 +24,7 @@ from zolvek.studio.context import Studio
 from zolvek.studio.widgets import button, choice, field_label, form, note, pick
 
 ROW = Qt.ItemDataRole.UserRole
+TIP = Qt.ItemDataRole.ToolTipRole
 LIGHTS = ("Clock", "In", "Out")
 SHOWN_ROWS = 4  # of the list of connections, at least
 
@@ -123,6 +124,8 @@ class Together(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Connections")
         self.list.setToolTip("Delete takes the chosen one away")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.list.setMinimumHeight(SHOWN_ROWS * 20)
         self.list.setMaximumHeight(SHOWN_ROWS * 26)
         self.list.currentRowChanged.connect(lambda _: self._allow())
@@ -207,8 +210,21 @@ class Together(QWidget):
             self.own.clear()
             for text, key in rows:
                 self.own.addItem(text, key)
+                self.own.setItemData(self.own.count() - 1, self._goes(key), TIP)
             pick(self.own, chosen if chosen in [key for _, key in rows] else "mix left")
         self._offer()
+
+    def _goes(self, key: str) -> str:
+        """What goes through a port of ours, in words."""
+        project = self.session.project
+        lanes = [x for x in project.lanes() if not x.bypassed]
+        kind, _, which = key.partition(" ")
+        if kind == "named":
+            own = [lane for lane in lanes if lane.midi.port == which]
+        else:
+            own = [lane for lane in lanes if kind == "track" and project.track_of(lane.id).id == which]  # fmt: skip
+            own = [lane for lane in own if not lane.midi.port]
+        return "\n".join(f"{project.label_of(lane.id)}: {lane.midi.text}" for lane in own)
 
     def _offer(self) -> None:
         """What the chosen port of ours can be connected to."""

@@ -1,0 +1,128 @@
+"""`zolvek play` as a person runs it: beside a server, in its role, until it is interrupted or over."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import socket
+import struct
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+import numpy as np
+from pythonosc.osc_packet import OscPacket
+
+from tests.beside.server import Capture, Jack
+from zolvek.core.document.beside import connected
+from zolvek.demo.night_regatta import build
+from zolvek.formats import osc, project_file
+
+SINCE_1900 = 2_208_988_800  # seconds until 1970 (RFC 868)
+
+
+def moment_of(packet: bytes) -> float:
+    """A bundle's time tag, in seconds of time.time (OSC 1.0: 64-bit NTP). The package tells no past ones."""
+    whole, part = struct.unpack(">II", packet[8:16])
+    return float(whole - SINCE_1900 + part / 2**32)
+
+
+class Play(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "piece.zolvek"
+        self.project = connected(build(), "all", "capture:midi")
+        project_file.save(self.project, self.path)
+
+    def run_it(self, *words: str, **around: str) -> subprocess.Popen[str]:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "zolvek", "play", str(self.path), *words],
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=os.environ | around,
+        )  # fmt: skip
+        self.addCleanup(process.kill)
+        return process
+
+    def test_it_leads_and_ends_when_told(self) -> None:
+        server = Jack(self)
+        capture = Capture(self, server)
+        process = self.run_it("--clock", "lead", "--from", "9", **server.environment)
+        end = time.monotonic() + 90.0
+        while not json.loads(capture.ask("state"))[0]:
+            self.assertLess(time.monotonic(), end)
+            self.assertIsNone(process.poll(), process.stderr and process.poll() and process.stderr.read())  # fmt: skip
+            time.sleep(0.05)
+        ports = json.loads(capture.ask("ports"))
+        self.assertIn("Zolvek:Hull MIDI", ports)
+        self.assertIn("Zolvek:Mix left", ports)
+        listed = subprocess.run(
+            [sys.executable, "-m", "zolvek", "ports", "--json"], capture_output=True, text=True,
+            check=True, env=os.environ | server.environment,
+        )  # fmt: skip
+        rows = json.loads(listed.stdout)
+        self.assertIn({"kind": "jack midi", "direction": "in", "name": "Zolvek:Hull MIDI"}, rows)
+        time.sleep(1.5)
+        process.send_signal(signal.SIGINT)
+        said, _ = process.communicate(timeout=20)
+        self.assertEqual(process.returncode, 0)
+        self.assertRegex(said, r"\d+\.\d\.\d+  0:1\d\.\d{3}  112\.00 BPM  plays  JACK 48 kHz")
+        found = capture.kept()
+        self.assertGreater(int(((found["port"] == 0) & (found["song"] > 0)).sum()), 10)
+
+    def test_osc_bears_the_moments_of_the_song(self) -> None:
+        """Sent on time, each bundle with the moment that it is heard at: between two as long as in the song."""
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other:
+            other.bind(("127.0.0.1", 0))
+            other.settimeout(0.1)
+            to = f"127.0.0.1:{other.getsockname()[1]}"
+            process = self.run_it("--out", "silent", "--from", "47", "--osc", to)
+            packets = []
+            while process.poll() is None:
+                try:
+                    packets.append(other.recv(65_536))
+                except TimeoutError:
+                    continue
+        said, wrong = process.communicate()
+        self.assertEqual((process.returncode, wrong), (0, ""), said)
+        project = self.project
+        self.assertGreater(len(packets), 30)
+        first = project.meter.parse("47")
+        wanted = osc.between(project, first, project.length, 60.0)
+        by_value: dict[tuple[str, float], list[float]] = {}
+        for row in wanted:
+            key = row.address, float(np.float32(row.position))
+            by_value.setdefault(key, []).append(float(project.tempo.seconds(row.beat)))
+        rows = [
+            (moment_of(packet), m.message.address, m.message.params[0])
+            for packet in packets
+            for m in OscPacket(packet).messages
+        ]
+        begun = min(at for at, _, _ in rows)  # then every lane is put where it stands
+        pairs = [
+            (at, by_value[a, v][0])
+            for at, a, v in rows
+            if at > begun + 1e-3 and len(by_value.get((a, v), ())) == 1
+        ]
+        self.assertGreater(len(pairs), 20)
+        between = np.diff(np.array(sorted(pairs, key=lambda pair: pair[1])), axis=0)
+        # On a loaded machine the sound may come too late now and then, and the song with it.
+        off = np.abs(between[:, 0] - between[:, 1])
+        self.assertLess(float(np.median(off)), 1e-3)
+        self.assertGreater(float(np.mean(off < 2e-3)), 0.6)
+
+    def test_what_can_t_be_is_said_in_a_line(self) -> None:
+        for words, told in (
+            (("--out", "silent", "--clock", "lead"), "takes JACK or PipeWire"),
+            (("--osc", "nowhere"), "is no address"),
+            (("--from", "99"), "project ends"),
+            (("--loop", "9", "9"), "empty"),
+        ):
+            process = self.run_it(*words)
+            _, wrong = process.communicate(timeout=30)
+            self.assertEqual(process.returncode, 2, words)
+            self.assertIn(told, wrong)
+            self.assertEqual(len(wrong.strip().splitlines()), 1)
