@@ -11,6 +11,7 @@ import numpy as np
 
 from tests.beside.server import Capture, Jack
 from tests.studio.driver import WindowTest
+from zolvek.beside.jack import slots
 from zolvek.core.document import control
 from zolvek.core.document.parts import with_lane
 from zolvek.core.records import replace
@@ -107,6 +108,12 @@ class Together(WindowTest):
         session.focus.on(lane.id)
         capture.ask("connect", "capture:out", "Zolvek:Control")
         page.by_role["follow"].click()
+        # Ten thousand messages a second do no harm: of each control the last ones are followed.
+        before = self.studio.beside.link.words[slots.CAME]
+        capture.ask("send", 5, [[0xB0, 20, number % 128] for number in range(6_000)])
+        self.until(lambda: self.studio.beside.link.words[slots.CAME] >= before + 5_000)
+        self.wait(800)
+        self.assertGreater(self.studio.beside.dropped, 1_000)
         session.settings.mode, session.settings.count_in = "latch", 0
         session.passes.arm(lane.id)
         session.playhead.go(32.0)

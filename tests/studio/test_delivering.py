@@ -206,15 +206,25 @@ class Delivering(WindowTest):
         with mock.patch.object(ports, "_rtmidi", lambda: library):
             lane = self.session.project.lane("echo.feedback")
             named = replace(lane, midi=replace(lane.midi, kind="nrpn", controller=260, port="Desk"))
-            self.session.document.edit("Port", with_lane(self.session.project, named))
+            project = with_lane(self.session.project, named)
+            project = replace(project, beside=replace(project.beside, clock=True, code="25"))
+            self.session.document.edit("Port", project)
             self.studio.outside.send_to(ports.outputs()[-1])
             self.session.playhead.go(72.0)
             self.do("play")
             self.until(lambda: len(sent.get("Desk", ())) > 40 and len(sent.get("Zolvek", ())) > 40)
             self.do("stop")
+            self.until(lambda: [0xFC] in sent["Zolvek"])
+            self.studio.beside.panic()
             self.studio.outside.close()
+        realtime = [data for data in sent["Zolvek"] if data[0] >= 0xF0 and data[0] != 0xF1]
+        self.assertEqual([data[0] for data in realtime[:4]], [0xF0, 0xF2, 0xFB, 0xF8])
+        self.assertEqual(realtime[1], [0xF2, (72 * 4) & 127, (72 * 4) >> 7])
+        self.assertGreater(sum(data == [0xF8] for data in realtime), 10)
+        self.assertIn([0xB0, 123, 0], sent["Desk"])
         self.assertEqual([data[1] for data in sent["Desk"][:4]], [99, 98, 6, 38])
-        self.assertEqual({data[0] for data in sent["Desk"]}, {0xB1})
+        played = [data for data in sent["Desk"] if data[1] not in (120, 123)]
+        self.assertEqual({data[0] for data in played}, {0xB1})
         self.assertNotIn(91, {data[1] for data in sent["Zolvek"] if data[0] == 0xB1})
 
     def test_the_file_is_dragged_out_and_the_guide_is_read(self) -> None:

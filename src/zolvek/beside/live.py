@@ -11,6 +11,7 @@ from typing import Any, Protocol
 from zolvek.sound.clock import Clock
 
 AHEAD = 0.25  # seconds that are looked up at a time
+SHORTEST = 0.0001  # seconds of rest at least
 PACE = 0.001  # seconds between looks while something may be due
 RESTS = 0.005  # and while nothing plays
 JUMPED = 0.04  # seconds off from which the song has gone elsewhere
@@ -82,7 +83,10 @@ class Live:
             self._follow(song, now)
             assert self.zero is not None
             self._send(time.perf_counter() - self.zero[0])
-            time.sleep(PACE)
+            soon = PACE
+            if self.queue:
+                soon = self.queue[0][0] - (time.perf_counter() - self.zero[0])
+            time.sleep(min(max(soon, SHORTEST), PACE))
 
     def _follow(self, song: float, now: float) -> None:
         """Look up what comes; where the song has gone elsewhere, begin again there."""

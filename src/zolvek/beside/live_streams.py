@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any, NamedTuple, Protocol
 
@@ -31,6 +32,7 @@ from zolvek.formats.midi.clock import (
 )
 
 RATE = 48_000  # frames a second that messages are placed by
+APART = 0.2  # seconds between reckonings
 OFF, ON = 0x80, 0x90
 
 
@@ -68,6 +70,7 @@ class MidiStream:
         self.wanted: Wanted | None = None
         self.now: Placed | None = None  # what is sent of it
         self.before: Placed | None = None
+        self.made = 0.0  # when that was reckoned
         self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
         self.runs = False  # the clock has been told to go
         self.waits, self.begins = False, 0.0  # it is to be told so at a beat
@@ -81,8 +84,11 @@ class MidiStream:
     def _fresh(self) -> Placed:
         wanted, now = self.wanted, self.now
         assert wanted is not None
-        if now is None or now.of is not wanted:
+        # While something is dragged there are many; not each is worth the work.
+        due = time.monotonic() - self.made > APART
+        if now is None or (now.of is not wanted and due):
             self.before, self.now = now, _placed(wanted)
+            self.made = time.monotonic()
         assert self.now is not None
         return self.now
 

@@ -223,6 +223,25 @@ class Beside(QObject):
             return
         self.steering = Steering(Follower(source), out, lambda: self.session.project)
 
+    @property
+    def late(self) -> str:
+        """What went wrong on the way, counted; "" for nothing."""
+        from zolvek.beside.jack import slots
+
+        if self.link is None:
+            return ""
+        words = self.link.words
+        rows = (
+            (int(words[slots.XRUNS]), "late cycle", "late cycles"),
+            (
+                int(words[slots.HEARD_LOST]) + self.dropped,
+                "message left out",
+                "messages left out",
+            ),
+        )
+        told = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
+        return f" {', '.join(told).capitalize()}." if told else ""
+
     def panic(self) -> None:
         """All notes and all sound off, on every port."""
         if self.link is not None:

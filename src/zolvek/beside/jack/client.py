@@ -184,8 +184,11 @@ class Client:
         """Send this from the next cycle on."""
         words = self.words
         table = _addresses(tables)
-        self.tables = [*self.tables[-2:], (table, tables)]
-        words[s.OLD_TABLE] = words[s.TABLE]
+        # What the callbacks have told of last stays, to be compared with: between two cycles more may have come.
+        words[s.OLD_TABLE] = words[s.TABLE_DONE]
+        held = {int(words[word]) for word in (s.OLD_TABLE, s.TABLE, s.TABLE_DONE)}
+        self.tables = [row for row in self.tables if row[0].ctypes.data in held]
+        self.tables.append((table, tables))
         words[s.LENGTH] = tables.frames
         words[s.TABLE] = table.ctypes.data
 

@@ -22,6 +22,7 @@ AHEAD = 4_800  # frames that are kept ready; more, where that was not enough
 MOST_AHEAD = 24_000
 LEAD = 0.15  # seconds from where the song is to where sound is begun that comes too late for it
 PATIENCE = 1.5  # seconds after which the song goes on without sound
+CALM = 0.3  # seconds without an edit after which sound is made ready anew
 CHECKED = 0.25
 
 
@@ -35,6 +36,7 @@ class Filler:
         self.begun = self.checked = 0.0
         self.ahead, self.missing = AHEAD, int(self.words[s.MISSING])
         self.count_in: tuple[float, int] | None = None  # beat, clicks
+        self.stale = 0.0  # when it was edited last, until that is made ready
         # Where sound was written, and what is shown of it when it is heard.
         self.levels: deque[tuple[int, dict[str, float], tuple[float, float]]] = deque()
         self.running = True
@@ -49,11 +51,18 @@ class Filler:
         )
         frames = round(float(times[-1]) * self.link.rate)
         self.count_in = (beat, clicks) if clicks else None
+        self._freshen(0.0)
         self.link.start(beat, frames)
 
     def refill(self) -> None:
-        """What is ready is out of date: the song has stopped, and was edited."""
-        self.words[s.REFILL] += 1
+        """What is ready is out of date: the song rests, and was edited."""
+        self.stale = time.monotonic()
+
+    def _freshen(self, rest: float) -> None:
+        """Ask for what is ready anew, once no edit has come for a while."""
+        if self.stale and time.monotonic() - self.stale >= rest:
+            self.stale = 0.0
+            self.words[s.REFILL] += 1
 
     def close(self) -> None:
         self.running = False
@@ -144,6 +153,7 @@ class Filler:
         """What is heard now, as levels; and whether what is kept ready was enough."""
         while self.levels and self.levels[0][0] <= self.words[s.SOUND_READ]:
             _, self.playback.levels, self.playback.peaks = self.levels.popleft()
+        self._freshen(CALM)
         now = time.monotonic()
         if now - self.checked > CHECKED:
             self.checked = now

@@ -35,6 +35,7 @@ from zolvek.sound.framing import Receiver
 
 LOOKED = 0.01  # seconds between looks at what the callbacks tell
 TAKEN = 0.25  # seconds within which the callbacks take an order
+APART = 0.15  # seconds between tables: while something is dragged not each edit is worth one
 AGAIN = 1.0  # seconds between looks for a server
 COUNTED = 0.5  # seconds between looks whether anything listens to the sound
 FEWEST_ROWS = 18  # of the sound's, touched beforehand: a mix and eight tracks
@@ -55,7 +56,7 @@ class PortsProcess:
         self.wanted: dict[tuple[str, str], None] = {}  # connections: a port of ours, one of others
         self.there: set[str] = set()  # ports of others, at the last look
         self.graph = self.rate = -1
-        self.tried = self.counted = 0.0
+        self.tried = self.counted = self.made = 0.0
         self.closing = self.greeted = False
         self.said: Report | None = None
         self.building: threading.Thread | None = None
@@ -198,7 +199,7 @@ class PortsProcess:
 
             self.client = Client(self.memory, ports_of(self.project))
         except ZolvekError as error:
-            self.trouble = self.trouble or error.what
+            self.trouble = self.trouble or f"{error.what} {error.remedy}".strip()
             return
         self.trouble, self.there, self.graph, self.due = "", set(), -1, True
         self.greeted = False
@@ -228,8 +229,8 @@ class PortsProcess:
         if now - self.counted > COUNTED:
             self.counted = now
             self.client.tell_sound_wanted()
-        if self.due and self.building is None:
-            self.due = False
+        if self.due and self.building is None and now - self.made > APART:
+            self.due, self.made = False, now
             work = (self.project, self.resolution, self.rate, self.client.ports, self.code)
             self.building = threading.Thread(target=self._build, args=work, daemon=True)
             self.building.start()

@@ -163,7 +163,7 @@ class Together(QWidget):
             said = "Off: sound goes to the machine's own device."
         elif there:
             pace = "in real time" if report.realtime else "without real-time scheduling"
-            said = f"{report.state}, {report.rate / 1000:g} kHz, {report.block} frames, {pace}."
+            said = f"{report.state}, {report.rate / 1000:g} kHz, {report.block} frames, {pace}.{beside.late}"
         else:
             said = report.trouble or "Looking for a server: the first time takes half a minute."
         self.said.setText(said)
