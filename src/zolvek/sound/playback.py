@@ -15,7 +15,7 @@ import numpy as np
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.sound.renderer import RATE
-from zolvek.sound.worker_process import WorkerProcess
+from zolvek.sound.worker_process import FILLED, WorkerProcess
 
 LATE = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
@@ -56,7 +56,10 @@ class Playback:
         self.other: Project | None = None
         self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
         self.held: tuple[tuple[str, float], ...] = ()
-        self.metronome = self.apart = False
+        self.metronome = False
+        self.filling = ""  # the memory that the worker fills by itself
+        # Of what was filled: where in the count of all frames, levels of the tracks, peaks.
+        self.shown: deque[tuple[int, dict[str, float], tuple[float, float]]] = deque()
         self.levels: dict[str, float] = {}  # of each track in what is heard now
         self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
         self.told = 0.0  # the latest beat that the clock has given
@@ -92,7 +95,6 @@ class Playback:
         worker.send("use_other", self.other)
         worker.send("hear_other", *self.hearing)
         worker.send("use_metronome", self.metronome)
-        worker.send("use_apart", self.apart)
 
     def _soon_stand_by(self, careful: bool = False) -> None:
         later = threading.Timer(SPARE_AFTER, self._stand_by, (careful,))
@@ -166,25 +168,21 @@ class Playback:
             self.metronome = on
             self._send("use_metronome", on)
 
-    def use_apart(self, on: bool) -> None:
-        """Whether chunks hold each track by itself too."""
+    def fill(self, path: str) -> None:
+        """Let the worker keep a memory filled with sound by itself (beside.jack.filling); "" ends that."""
         with self.lock:
-            if on != self.apart:
-                self.apart = on
-                self._send("use_apart", on)
+            self.filling = path
+            self.shown.clear()
+        self.warm_up()
+        self._send("fill", path)
+        if path and self.spare is None:
+            self._soon_stand_by()
 
-    def take(self) -> Chunk | None:
-        """The next sound whole, for one who keeps time himself; None where nothing is ready. At the project's
-        end `playing` is over."""
+    def hear_up_to(self, count: int) -> None:
+        """So many frames of what was filled have been heard: what is shown of them is shown now."""
         with self.lock:
-            if not self.ready or not self.begun:
-                return None
-            chunk = self.ready.popleft()
-            self.beat = chunk.last
-            self._send("more", self.number, 1)
-            if self.loop is None and chunk.last >= self.project.length - 1e-6:
-                self.playing = False
-            return chunk
+            while self.shown and self.shown[0][0] <= count:
+                _, self.levels, self.peaks = self.shown.popleft()
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Repeat a span of beats, without a gap; None goes on to the end."""
@@ -270,6 +268,11 @@ class Playback:
             self.worker.send(name, *arguments)
 
     def _taken(self, worker: WorkerProcess, chunk: Any) -> None:
+        if chunk[0] == FILLED:
+            if chunk[1] is not None:
+                with self.lock:
+                    self.shown.append(chunk[1])
+            return
         number, frame, beat, last, sound, levels = chunk
         with self.lock:
             if worker is self.worker and number == self.number and self.playing:
@@ -284,7 +287,7 @@ class Playback:
         with self.lock:
             if worker is self.spare:
                 self.spare = None
-                if not self.closed and self.playing:
+                if not self.closed and (self.playing or self.filling):
                     self._soon_stand_by(careful=True)
                 return
             if worker is not self.worker or self.closed:
@@ -295,7 +298,7 @@ class Playback:
             now = time.monotonic()
             often = len(self.losses) == MOST_LOSSES and now - self.losses[0] < LOSSES_WITHIN
             self.losses.append(now)
-            playing, self.worker = self.playing, None
+            playing, self.worker = self.playing or bool(self.filling), None
             goes_on = playing and not often
             if goes_on:
                 self.worker, self.spare = (
@@ -307,7 +310,10 @@ class Playback:
                 self.ready.clear()
                 self.pulls.clear()
                 self.told, self.used, self.begun = self.beat, 0, False
-                self._send("play", self.number, self.beat, self.rate, self.ahead, 0)
+                if self.filling:
+                    self._send("fill", self.filling)
+                else:
+                    self._send("play", self.number, self.beat, self.rate, self.ahead, 0)
                 self._soon_stand_by()
             elif playing:
                 self.playing = False

@@ -20,6 +20,7 @@ import queue
 import sys
 import threading
 import time
+from importlib import import_module
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -35,8 +36,11 @@ from zolvek.sound.framing import Receiver
 from zolvek.sound.hosting import mark
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
-from zolvek.sound.worker_process import ALIVE_EVERY, STATES
+from zolvek.sound.worker_process import ALIVE_EVERY, FILLED, STATES
 
+FILLER = "zolvek.beside.jack.filling"  # a room above: it is loaded where it is wanted
+IDLE = 0.002  # seconds between looks whether sound is wanted
+Chunk = tuple[int, float, float, np.ndarray, dict[str, float]]
 CHUNK = 1_344  # frames rendered at a time: shorter ones cost more in all
 FADE_SECONDS = 0.015  # from one version to the other
 FURTHEST_APART = 0.02  # beats that the versions may drift apart, by their tempos
@@ -63,6 +67,8 @@ class Worker:
         self.loop: tuple[float, float] | None = None
         self.play_number = self.wanted = self.rate = 0
         self.closing = self.warm = False
+        self.filling: Any = None  # of beside.jack.filling
+        self.shown = 0.0  # when something of it was told last
 
     def use(self, project: Project) -> None:
         self.given = project
@@ -95,9 +101,6 @@ class Worker:
 
     def use_metronome(self, on: bool) -> None:
         self.metronome = on
-
-    def use_apart(self, on: bool) -> None:
-        self.apart = on
 
     def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
         """`count_in`: clicks, beats of the meter at `beat`, before it begins."""
@@ -138,7 +141,7 @@ class Worker:
         self.closing = True
 
     COMMANDS = (
-        "use", "use_other", "hold", "leave_out", "hear_other", "use_metronome", "use_apart", "play", "key", "more", "set_loop", "stop", "close",
+        "use", "use_other", "hold", "leave_out", "hear_other", "use_metronome", "fill", "play", "key", "more", "set_loop", "stop", "close",
     )  # fmt: skip
 
     def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:
@@ -154,22 +157,31 @@ class Worker:
     @property
     def busy(self) -> bool:
         """Whether there is a chunk to render."""
-        if self.renderer is None or self.wanted <= 0:
-            return False
-        return self.loop is not None or self.renderer.beat < self.project.length - 1e-9
+        return self.renderer is not None and self.wanted > 0 and not self.ended
+
+    @property
+    def ended(self) -> bool:
+        """Whether what plays has come to the project's end."""
+        beat = self.renderer.beat if self.renderer is not None else 0.0
+        counted = self.counted >= len(self.counting)
+        return counted and self.loop is None and beat >= self.project.length - 1e-9
 
     def render(self) -> None:
-        """Render and write the next chunk; a chunk ends where the loop does."""
+        """Render and write the next chunk."""
+        self.wanted -= 1
+        self._give((self.play_number, *self.chunk()))
+
+    def chunk(self) -> Chunk:
+        """The next chunk: the song frame and the beat it begins at, the beat it ends at, its sound and the tracks'
+        levels. It ends where the loop does."""
         renderer, loop = self.renderer, self.loop
         assert renderer is not None
         if self.counted < len(self.counting):
             part = self.counting[self.counted : self.counted + CHUNK]
             frame = renderer.frame - (len(self.counting) - self.counted)
             self.counted += len(part)
-            self.wanted -= 1
             sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
-            self._give((self.play_number, frame, renderer.beat, renderer.beat, sound, {}))
-            return
+            return frame, renderer.beat, renderer.beat, sound, {}
         if self.project is not renderer.project:
             renderer.use(self.project)
         if loop is not None and abs(renderer.frame - renderer.frame_of(loop[1])) < 1:
@@ -189,9 +201,30 @@ class Worker:
             silent = np.zeros_like(mix)
             columns += [renderer.kept.get(track.id, silent) for track in renderer.project.tracks]
         sound = np.ascontiguousarray(np.concatenate(columns).T, np.float32)
-        self.wanted -= 1
-        levels = dict(renderer.levels)
-        self._give((self.play_number, first, beat, renderer.beat, sound, levels))
+        return first, beat, renderer.beat, sound, dict(renderer.levels)
+
+    def fill(self, path: str) -> None:
+        """Keep the memory of a file filled with sound, where and when it asks for it; "" ends that."""
+        self.stop()
+        self.filling = import_module(FILLER).Filling(path) if path else None
+
+    def work(self) -> None:
+        """What there is to do while no command has come."""
+        if self.filling is None:
+            self.render()
+            return
+        told = self.filling.work(self) if self.filling.due else None
+        now = time.monotonic()
+        if told is not None or now - self.shown > ALIVE_EVERY:
+            self.shown = now
+            self._give((FILLED, told))
+
+    @property
+    def patience(self) -> float | None:
+        """Seconds to wait for a command; None until one comes."""
+        if self.filling is not None:
+            return 0.0 if self.filling.due else IDLE
+        return 0.0 if self.busy else None
 
     def _give(self, told: tuple[Any, ...] | str) -> None:
         """A chunk; or a text: "" as a sign of life, else what it dies of."""
@@ -256,10 +289,11 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
 
 def _serve(worker: Worker, commands: queue.Queue[tuple[str, tuple[Any, ...]]]) -> None:
     while not worker.closing:
+        patience = worker.patience
         try:
-            waiting = [commands.get(block=not worker.busy)]
+            waiting = [commands.get(patience != 0.0, patience)]
         except queue.Empty:
-            worker.render()
+            worker.work()
             continue
         while not commands.empty():
             waiting.append(commands.get())

@@ -27,6 +27,7 @@ STUCK = 20.0  # seconds without a chunk that was asked for
 HANGS = 1.5  # seconds without a chunk while a plugin is at work
 BEGINS = 15.0  # seconds that a plugin may take to be made
 CLOSING = 0.4  # seconds that it has to end by itself
+FILLED = -1  # in place of a play's number: sound has gone where it is wanted, by itself
 HUNG = "it hung"
 STATES = (
     "use",
@@ -82,8 +83,8 @@ class WorkerProcess:
                 self.outbox.extend(kept)
             else:
                 self.outbox.append((name, arguments))
-                if name in ("play", "more"):
-                    self.owing, self.came = True, time.monotonic()
+                if name in ("play", "more", "fill"):
+                    self.owing, self.came = arguments != ("",), time.monotonic()
                 elif name == "stop":
                     self.owing = False
         self.news.set()

@@ -263,6 +263,8 @@ class Beside(QObject):
         elif self.steering is not None:
             self.steering.transport.set_speed(1.0)
             self.steering = None
+        if self.through is not None:
+            self.through.tick()
         if self.link is None:
             return
         taken = self.link.take()

@@ -174,9 +174,14 @@ class Client:
         return work(self.client, *ends) == 0
 
     def tell_sound_wanted(self) -> None:
-        """Whether any of the sound ports leads anywhere."""
-        sounds = [port for port, own in self.by_name.values() if own.kind == "sound" and port]
-        self.words[s.SOUND_WANTED] = int(any(self.library.jack_port_connected(p) for p in sounds))
+        """Whether any of the sound ports leads anywhere, and any of the tracks' own."""
+        leading = {
+            own.key
+            for port, own in self.by_name.values()
+            if own.kind == "sound" and port and self.library.jack_port_connected(port)
+        }
+        self.words[s.SOUND_WANTED] = int(bool(leading))
+        self.words[s.SOUND_APART] = int(any(not key.startswith("mix ") for key in leading))
 
     # --- what is sent ---
 

@@ -70,9 +70,9 @@ class Link:
         self.project = project
         self.send("use", project, resolution)
 
-    def start(self, beat: float, count_in: int = 0, moment: float = 0.0) -> None:
+    def start(self, beat: float, count_in: int = 0, clicks: int = 0, moment: float = 0.0) -> None:
         self.asked = time.monotonic()
-        self.send("start", beat, count_in, moment)
+        self.send("start", beat, count_in, clicks, moment)
 
     def stop(self) -> None:
         self.asked = self.rolled = 0.0

@@ -82,8 +82,8 @@ class PortsProcess:
             self.client.together(together)
             self.client.lead(leads)
 
-    def start(self, beat: float, count_in: int, moment: float) -> None:
-        """`count_in`: frames of a count-in before it, and `moment` (time.perf_counter) when it is to begin or
+    def start(self, beat: float, count_in: int, clicks: int, moment: float) -> None:
+        """`count_in`: frames of a count-in before it, of so many clicks, and `moment` (time.perf_counter) when it is to begin or
         should have begun, 0 for at once: where the song moves by itself."""
         frame = self._frame(beat)
         self.words[s.QUIET_UNTIL] = frame if not self.together else -(1 << 40)
@@ -92,6 +92,7 @@ class PortsProcess:
             self.client.start()
         else:
             self.memory.reals[s.GO_TIME] = moment * 1e6
+            self.words[s.CLICKS] = clicks
             self._go(s.GO_START, frame - count_in)
 
     def stop(self) -> None:

@@ -1,22 +1,29 @@
-"""The song through the ports: started, stopped and moved there, its sound kept ready."""
+"""The song through the ports: started, stopped and moved there, its sound kept ready by the playback's worker."""
 
 from __future__ import annotations
 
-from zolvek.beside.jack.filler import Filler
+import time
+
+from zolvek.beside.jack import slots as s
 from zolvek.beside.jack.link import Link
 from zolvek.core.model.beside import Beside
+from zolvek.core.movement.recording import count_in_times
 from zolvek.sound.playback import Playback
+
+CALM = 0.3  # seconds without an edit after which sound is made ready anew
 
 
 class JackTransport:
-    """A Transport of sound.transport."""
+    """A Transport of sound.transport. `tick` is to be called now and then."""
 
     steered = True
 
     def __init__(self, playback: Playback, link: Link) -> None:
         self.playback, self.clock = playback, link
-        self.filler = Filler(playback, link)
+        self.words = link.words
         self.beside = Beside()
+        self.stale = 0.0  # when it was edited last while it rested, until that is made ready
+        playback.fill(str(link.memory.path))
 
     @property
     def silent(self) -> bool:
@@ -30,10 +37,17 @@ class JackTransport:
         self.beside = beside
 
     def start(self, beat: float, clicks: int = 0) -> None:
-        self.filler.start(beat, 0 if self.shared else clicks)
+        """After a count-in of clicks where the song moves by itself."""
+        self._freshen(0.0)
+        project = self.playback.project
+        clicks = 0 if self.shared else clicks
+        unit = project.meter.meter_at(beat).unit
+        times = count_in_times(clicks, float(project.tempo.bpm(beat)), unit)
+        self.clock.start(beat, round(float(times[-1]) * self.clock.rate), clicks)
 
     def start_at(self, beat: float, moment: float) -> None:
-        self.clock.start(beat, 0, moment)
+        self._freshen(0.0)
+        self.clock.start(beat, 0, 0, moment)
 
     def stop(self) -> None:
         self.clock.stop()
@@ -51,7 +65,18 @@ class JackTransport:
 
     def edited(self) -> None:
         if not self.clock.playing:
-            self.filler.refill()
+            self.stale = time.monotonic()
+
+    def _freshen(self, rest: float) -> None:
+        """Ask for what is ready anew, once no edit has come for a while."""
+        if self.stale and time.monotonic() - self.stale >= rest:
+            self.stale = 0.0
+            self.words[s.REFILL] += 1
+
+    def tick(self) -> None:
+        """What is heard now is what is shown of it; what is out of date is made ready anew."""
+        self.playback.hear_up_to(int(self.words[s.SOUND_READ]))
+        self._freshen(CALM)
 
     def close(self) -> None:
-        self.filler.close()
+        self.playback.fill("")
