@@ -88,6 +88,7 @@ def _connect(window: Window) -> None:
     case.addCleanup(other.close)
     for name in ("Horn in", "Mallet in"):
         other.midi_inports.register(name)
+    other.activate()
     rows = [("mix left", "system:playback_1"), ("mix right", "system:playback_2")]
     rows += [("track hull", "Boathouse:Horn in"), ("track lanterns", "Boathouse:Mallet in")]
     tracks = {track.name.lower(): track.id for track in session.project.tracks}
