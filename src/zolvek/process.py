@@ -5,7 +5,9 @@ Neither the current folder nor, where this process is isolated, PYTHON… variab
 
 from __future__ import annotations
 
+import contextlib
 import os
+import subprocess
 import sys
 from pathlib import Path
 from typing import BinaryIO
@@ -41,3 +43,20 @@ def own_output() -> BinaryIO:
     own = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)
     return own
+
+
+def end(process: subprocess.Popen[bytes], within: float = 0.0) -> None:
+    """Let a process end by itself within so many seconds; else it is ended."""
+    try:
+        process.wait(timeout=within)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+
+
+def shut(process: subprocess.Popen[bytes]) -> None:
+    """Close the pipes to a process, whatever it has not read."""
+    for stream in (process.stdin, process.stdout):
+        if stream is not None:
+            with contextlib.suppress(OSError, ValueError):
+                stream.close()

@@ -19,7 +19,7 @@ from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.process import command, environment, own_output
+from zolvek.process import command, environment, own_output, shut
 from zolvek.sound.framing import Receiver, Sender
 
 
@@ -133,10 +133,7 @@ class Jobs:
         if process is not None:
             process.kill()
             process.wait()
-            for stream in (process.stdin, process.stdout):
-                if stream is not None:
-                    with contextlib.suppress(OSError):
-                        stream.close()
+            shut(process)
 
     def _follow(
         self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told

@@ -15,7 +15,7 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any
 
-from zolvek.process import command, environment
+from zolvek.process import command, end, environment, shut
 from zolvek.sound.framing import Sender
 from zolvek.sound.hosting.mark import PLAYING, STARTING, VARIABLE, Mark
 
@@ -93,21 +93,14 @@ class WorkerProcess:
         """End it, well within a second, whatever it does."""
         self.over = True
         self.send("close")
-        try:
-            self.process.wait(timeout=CLOSING)
-        except subprocess.TimeoutExpired:
-            self.process.kill()
-            self.process.wait()
+        end(self.process, CLOSING)
         for thread in self.threads:
             if thread is not threading.current_thread():
                 thread.join(timeout=CLOSING)
         self._shut()
 
     def _shut(self) -> None:
-        for stream in (self.process.stdin, self.process.stdout):
-            if stream is not None:
-                with contextlib.suppress(OSError, ValueError):  # what it has not read
-                    stream.close()
+        shut(self.process)
         self.mark.close()
 
     def _lost(self, reason: str) -> None:

@@ -16,7 +16,7 @@ from zolvek.beside.jack.memory import SharedMemory
 from zolvek.beside.jack.report import Report
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import Resolution
-from zolvek.process import command
+from zolvek.process import command, end, shut
 from zolvek.sound.framing import Sender
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
@@ -143,14 +143,7 @@ class Link:
             return
         self.closed = True
         self.send("close")
-        try:
-            self.process.wait(timeout=CLOSING)
-        except subprocess.TimeoutExpired:
-            self.process.kill()
-            self.process.wait()
+        end(self.process, CLOSING)
         self.thread.join(timeout=1.0)
-        for stream in (self.process.stdin, self.process.stdout):
-            if stream is not None:
-                with contextlib.suppress(OSError, ValueError):
-                    stream.close()
+        shut(self.process)
         self.memory.remove()

@@ -11,7 +11,7 @@ from typing import Any
 
 from zolvek.core.errors import Failure
 from zolvek.core.model.project import Device
-from zolvek.process import command
+from zolvek.process import command, shut
 
 CLOSING = 1.0  # seconds that it has to tell its state and end
 OWN_WINDOWS = {"vst3": "zolvek.sound.vst3.window"}  # of which formats there are any
@@ -76,7 +76,4 @@ class OwnWindow:
             self.process.wait()
         if self.thread is not threading.current_thread():
             self.thread.join(timeout=CLOSING)
-        for stream in (self.process.stdin, self.process.stdout):
-            if stream is not None:
-                with contextlib.suppress(OSError, ValueError):
-                    stream.close()
+        shut(self.process)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,10 @@ if TYPE_CHECKING:
 TICK_MS = 16
 LOOK_MS = 30  # between looks whether somebody else has started or moved the song
 JITTER = 0.05  # beats that the clock may seem to go back by
+ARRIVES, NEAR = (
+    1.0,
+    2.0,
+)  # seconds that going elsewhere may take; beats that it is further on by then
 ELSEWHERE = 1e-3  # beats off from which another place is meant
 TROUBLE_MS = 8_000
 
@@ -43,6 +48,9 @@ class Player(QObject):
         self.out: Transport | None = None
         self.made: Callable[[Playback], Transport] | None = None  # what it is to go through instead
         self.known = session.document.opened
+        self.sought: tuple[float, float] | None = (
+            None  # where it is to be, and until when that is awaited
+        )
         self.told = -1.0  # where a shared song stood at the last look
         self.began = 0.0
         self.gains = (1.0, 1.0)  # of the project and what it is compared with
@@ -136,6 +144,7 @@ class Player(QObject):
         if count_in and self.out.shared:
             self.session.notices.say("It begins at once: whoever keeps time counts in.")
         self.out.start(place, count_in)
+        self._await(place)
         self.timer.start()
         self.begun.emit(place)
         self.changed.emit()
@@ -152,6 +161,7 @@ class Player(QObject):
         assert self.out is not None
         self._use()
         self.out.start(self.began)
+        self._await(self.began)
         self.timer.start()
         self.begun.emit(self.began)
         self.changed.emit()
@@ -175,7 +185,13 @@ class Player(QObject):
             assert self.out is not None
             self.began = beat
             self.out.locate(beat)
+            self._await(beat)
             self.begun.emit(beat)
+
+    def _await(self, beat: float) -> None:
+        """A transport that others share takes a while to be where it is sent: until then it is not listened to."""
+        if self.out is not None and self.out.steered:
+            self.sought = beat, time.monotonic() + ARRIVES
 
     def set_looping(self, on: bool) -> None:
         self.looping = on
@@ -268,6 +284,11 @@ class Player(QObject):
             self._ended()
             return
         before, now = self.session.playhead.beat, clock.beat
+        if self.sought is not None:
+            beat, end = self.sought
+            if not beat - JITTER <= now <= beat + NEAR and time.monotonic() < end:
+                return
+            self.sought = None
         if 0.0 < before - now < JITTER:
             return
         self.session.playhead.go(now)
