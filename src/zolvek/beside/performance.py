@@ -21,6 +21,8 @@ from zolvek.sound.transport import Transport
 
 OUTS = ("jack", "alsa", "silent")
 TOLD = 0.1  # seconds between lines of progress
+NEAR = 2.0  # beats within which it has come to where it is to begin
+READY = 4.0  # seconds after which somebody wonders what it is doing
 STEERED = 0.008
 SOON = 10.0  # seconds that playing may take to begin
 OSC_RATE = 60.0  # times a second
@@ -135,7 +137,7 @@ class Performance:
             self.transport.start(first)
         elif not self.beside.together:
             self._steer()
-        told, asked, began = 0.0, time.monotonic(), False
+        told, asked, began, there = 0.0, time.monotonic(), False, False
         while True:
             now = time.monotonic()
             if self.steering is not None:
@@ -144,7 +146,9 @@ class Performance:
             began = began or playing
             if now - told >= TOLD:
                 told = now
-                yield Told(self.transport.clock.beat, playing, self._ports())
+                beat = self.transport.clock.beat
+                there = there or follows or abs(beat - first) < NEAR
+                yield Told(beat if there else first, playing, self._ports())
             if not follows and not playing and (began or now - asked > SOON):
                 return
             time.sleep(STEERED)
@@ -154,12 +158,15 @@ class Performance:
         from zolvek.beside.jack import slots
 
         self.playback.warm_up()
-        said = False
+        said, begun = {""}, time.monotonic()
         while self.link is not None and not (self.link.there and self.link.words[slots.TABLE]):
             time.sleep(0.02)
-            if self.link.report.trouble and not said:
-                said = True
-                self.waiting(self.link.report.trouble)
+            why = self.link.report.trouble
+            if not why and time.monotonic() - begun > READY:
+                why = "Getting ready: the first time takes half a minute."
+            if why not in said:
+                said.add(why)
+                self.waiting(why)
 
     def _steer(self) -> None:
         self.steering = Steering(Follower(self.beside.source), self.transport, lambda: self.project)

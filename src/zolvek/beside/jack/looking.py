@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+from typing import Any
 
 from zolvek.beside.jack import library as jack
 from zolvek.core.errors import ZolvekError
@@ -10,17 +11,30 @@ from zolvek.core.errors import ZolvekError
 NAME = b"Zolvek looks"
 
 
+def _client() -> Any:
+    """A client for a moment; None where there is no server. Raises ZolvekError where there is no library."""
+    status = ctypes.c_int(0)
+    return jack.library().jack_client_open(NAME, jack.NO_START, ctypes.byref(status))
+
+
+def server() -> None:
+    """Raises ZolvekError where there is no server."""
+    client = _client()
+    if not client:
+        raise ZolvekError("No JACK server runs.", "JACK", "Start one, or PipeWire.")
+    jack.library().jack_client_close(client)
+
+
 def ports() -> list[tuple[str, str, str]]:
     """Kind ("jack sound", "jack midi"), "in" for what gives and "out" for what takes, and name, of each port of other
     programs; none where there is no server."""
     try:
-        library = jack.library()
+        client = _client()
     except ZolvekError:
         return []
-    client = library.jack_client_open(NAME, jack.NO_START, ctypes.byref(ctypes.c_int(0)))
     if not client:
         return []
-    found = []
+    library, found = jack.library(), []
     try:
         for name in jack.names(library.jack_get_ports(client, None, None, 0)):
             port = library.jack_port_by_name(client, name.encode())

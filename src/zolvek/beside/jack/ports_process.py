@@ -12,14 +12,18 @@ import gc
 import os
 import pickle
 import queue
+import shutil
 import sys
+import tempfile
 import threading
 import time
 from pathlib import Path
 from typing import Any, BinaryIO
+from zlib import crc32
 
 import numpy as np
 
+from zolvek.beside.jack import looking
 from zolvek.beside.jack import slots as s
 from zolvek.beside.jack.memory import ROWS, SharedMemory
 from zolvek.beside.jack.report import NO_SERVER, Report
@@ -28,11 +32,16 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import Resolution
 from zolvek.core.time.tempo import TempoMap
+from zolvek.formats import folders
 from zolvek.formats.midi import timeline
 from zolvek.formats.midi.clock import RATES
 from zolvek.process import own_output
 from zolvek.sound.framing import Receiver
 
+CACHE, COMPILED = (
+    "NUMBA_CACHE_DIR",
+    "compiled-",
+)  # of the environment; and how our folders there begin
 LOOKED = 0.01  # seconds between looks at what the callbacks tell
 TAKEN = 0.25  # seconds within which the callbacks take an order
 APART = 0.15  # seconds between tables: while something is dragged not each edit is worth one
@@ -196,6 +205,7 @@ class PortsProcess:
 
     def _join(self) -> None:
         try:
+            looking.server()  # before anything is compiled
             from zolvek.beside.jack.client import Client
 
             self.client = Client(self.memory, ports_of(self.project))
@@ -318,7 +328,23 @@ def tables_of(
     )  # fmt: skip
 
 
+def keep_compiled() -> None:
+    """Compiled code is kept in a folder named after all that it was made of. By itself the compiler looks at each file
+    alone, and would go on with code that was made for other words of the memory."""
+    sources = sorted(Path(__file__).parent.glob("*.py"))
+    told = crc32(b"".join(source.read_bytes() for source in sources))
+    try:
+        folder = folders.cache() / f"{COMPILED}{told:08x}"
+    except ZolvekError:  # no home: for this time alone
+        folder = Path(tempfile.mkdtemp(prefix=f"zolvek-{COMPILED}"))
+    os.environ[CACHE] = str(folder)
+    for old in folder.parent.glob(f"{COMPILED}*"):
+        if old != folder:
+            shutil.rmtree(old, ignore_errors=True)
+
+
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
+    keep_compiled()
     memory = SharedMemory(Path(path))
     memory.touch(min(FEWEST_ROWS, ROWS))
     process = PortsProcess(memory, out)
