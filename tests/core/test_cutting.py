@@ -59,12 +59,13 @@ class Cutting(unittest.TestCase):
         for got, wanted in zip(again.extents(edges), drawn.extents(edges), strict=True):
             np.testing.assert_allclose(got, wanted, atol=SAME, rtol=0)
         # Of a curve and of its points, in files too.
-        for back in (
-            curve_csv.from_text(curve_csv.to_text(again), "here"),
-            mirrored(mirrored(again)),
-            splice(again, float(drawn.beat[0]), piece(again, float(drawn.beat[0]), float(drawn.beat[-1]))),
+        # A part of waves whose ends nearly meet swings far beyond them: turned round it is as sure as they are.
+        for back, sure in (
+            (curve_csv.from_text(curve_csv.to_text(again), "here"), 1e-11),
+            (mirrored(mirrored(again)), 1e-9),
+            (splice(again, float(drawn.beat[0]), piece(again, float(drawn.beat[0]), float(drawn.beat[-1]))), 1e-11),
         ):  # fmt: skip
-            np.testing.assert_allclose(back.at(at), drawn.at(at), atol=1e-11, rtol=0)
+            np.testing.assert_allclose(back.at(at), drawn.at(at), atol=sure, rtol=0)
 
     @settings(max_examples=60, deadline=None)
     @given(st.sampled_from([row.key for row in SHAPES]), st.floats(0.02, 0.98), st.integers(1, 8))

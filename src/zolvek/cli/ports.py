@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import signal
 import sys
 
 import click
@@ -94,7 +95,9 @@ def play(
             elif number % EVERY == 0:
                 click.echo(line)
     except KeyboardInterrupt:
-        pass  # how it is meant to be ended
+        signal.setitimer(
+            signal.ITIMER_REAL, 0.0
+        )  # how it is meant to be ended: it need not be told again
     finally:
         performance.close()
         if shown:

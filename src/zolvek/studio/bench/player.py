@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 TICK_MS = 16
 LOOK_MS = 30  # between looks whether somebody else has started or moved the song
 JITTER = 0.05  # beats that the clock may seem to go back by
+RESTS = 0.4  # seconds that stopping may take
 ARRIVES, NEAR = (
     1.0,
     2.0,
@@ -48,6 +49,7 @@ class Player(QObject):
         self.out: Transport | None = None
         self.made: Callable[[Playback], Transport] | None = None  # what it is to go through instead
         self.known = session.document.opened
+        self.resting = 0.0  # until when a song that was stopped may still be seen to move
         self.sought: tuple[float, float] | None = (
             None  # where it is to be, and until when that is awaited
         )
@@ -171,6 +173,7 @@ class Player(QObject):
         self.timer.stop()
         if self.out is not None and (was or not self.out.shared):
             self.out.stop()
+            self.resting = time.monotonic() + RESTS
         if was:
             self.stopped.emit()
         self.changed.emit()
@@ -309,7 +312,7 @@ class Player(QObject):
     def _look(self) -> None:
         """What others have done to a song that is shared."""
         clock = self.clock
-        if clock is None or self.out is None or self.playing:
+        if clock is None or self.out is None or self.playing or time.monotonic() < self.resting:
             return
         if clock.playing:
             self.began = self.told = clock.beat

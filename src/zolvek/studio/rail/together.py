@@ -90,7 +90,8 @@ class Together(QWidget):
         self.clock.setToolTip("With song position, start, stop and continue, at the port Clock")
         self.clock.clicked.connect(self._clock)
         layout.addWidget(self.clock)
-        self.code = choice([(f"{code} a second" if code else "None", code) for code in CODES], "Time code", self._code)  # fmt: skip
+        self.code = choice([(code or "None", code) for code in CODES], "Time code", self._code)
+        self.code.setToolTip("MIDI time code, at so many frames a second")
         codes = form()
         codes.addRow(field_label("Time code"), self.code)
         layout.addLayout(codes)
