@@ -239,6 +239,12 @@ class Beside_(unittest.TestCase):
         time.sleep(1.5)
         self.transport.stop()
         self.until(lambda: not self.link.playing)
+        self.transport.set_speed(1.0)
+        self.transport.start(10.25)  # where a note is on already
+        self.until(self.rolls)
+        time.sleep(0.4)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
         found = capture.kept()
         tempo = self.project.tempo
         first, last = (round(float(tempo.seconds(b)) * RATE) for b in (8.0, 9.0))
@@ -250,6 +256,7 @@ class Beside_(unittest.TestCase):
         ons = [at for at, data in notes if data[1] == 60 + 8]
         self.assertGreater(len(ons), 2)
         self.assertEqual(set(np.diff(ons)), {last - first}, "the loop is as long as it is")
+        self.assertEqual(sum(data[1] == 60 + 10 for _, data in notes), 1)
         faster = [at for at, data in notes if data[1] in (60 + 40 % 12, 60 + 42 % 12)][-2:]
         true = [round(float(tempo.seconds(b)) * RATE) for b in (40.0, 42.0)]
         self.assertAlmostEqual(faster[1] - faster[0], (true[1] - true[0]) / 1.25, delta=1.5)

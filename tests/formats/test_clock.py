@@ -114,5 +114,7 @@ class OnTheWire(unittest.TestCase):
         self.assertEqual(len(plain), sum(map(len, wanted.values())))
         self.assertEqual(sum(data[0] == clock.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)  # fmt: skip
         stands = {data[:2] for _, data in stream.at(50.0) if data[0] < 0xF0}
+        sounding = {(n.pitch, k) for k, t in enumerate(project.tracks) for n in t.notes if n.beat < float(project.tempo.beats(50.0)) < n.beat + n.length}  # fmt: skip
+        self.assertEqual({(data[1], data[0] & 15) for _, data in stream.at(50.0) if data[0] >> 4 == 9}, sounding)  # fmt: skip
         told = {data[:2] for when, (_, data) in rows if when < 50.0 and data[0] >> 4 == 0xB}
         self.assertTrue(told <= stands)

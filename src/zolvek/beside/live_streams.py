@@ -94,7 +94,7 @@ class MidiStream:
 
     def at(self, seconds: float) -> list[Any]:
         placed = self._fresh()
-        rows = _stands(placed, seconds)
+        rows = _stands(placed, seconds) + _sounding(placed, seconds)
         code = RATES.get(placed.of.code)
         if code:
             rows.append(("", full_frame(seconds, code)))
@@ -196,6 +196,13 @@ def _stands(placed: Placed, seconds: float) -> list[Any]:
                 for row in range(begin, end)
             ]
     return rows
+
+
+def _sounding(placed: Placed, seconds: float) -> list[Any]:
+    """Notes that are on already."""
+    found, frame = placed.sending, round(seconds * RATE)
+    on = np.flatnonzero((found.note_first < frame) & (frame < found.note_last)).tolist()
+    return [(placed.names[found.note_port[n]], found.note_data[n].tobytes()) for n in on]
 
 
 class OscStream:

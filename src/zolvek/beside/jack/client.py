@@ -242,12 +242,14 @@ def _addresses(tables: Tables) -> np.ndarray:
         (s.T_STATE_FRAME, sending.state_frame), (s.T_STATE_ROW, sending.state_row),
         (s.T_ROW_DATA, sending.row_data), (s.T_ROW_SIZE, sending.row_size), (s.T_CLOCK_FRAME, tables.clocks),
         (s.T_QUARTER_FRAME, tables.quarters), (s.T_QUARTER_DATA, tables.quarter_data), (s.T_TEMPO, tables.tempo),
-        (s.T_METER, tables.meter),
+        (s.T_METER, tables.meter), (s.T_NOTE_FIRST, sending.note_first), (s.T_NOTE_LAST, sending.note_last),
+        (s.T_NOTE_PORT, sending.note_port), (s.T_NOTE_DATA, sending.note_data),
     )  # fmt: skip
     for word, array in arrays:
         assert array.flags.c_contiguous
         table[word] = array.ctypes.data
     table[s.T_COUNT], table[s.T_LANES] = len(sending.frame), len(sending.lane_port)
+    table[s.T_NOTES] = len(sending.note_first)
     table[s.T_CLOCKS], table[s.T_QUARTERS] = len(tables.clocks), len(tables.quarters)
     table[s.T_TEMPOS], table[s.T_METERS] = len(tables.tempo), len(tables.meter)
     table.view(np.float64)[s.T_FPS] = rate.fps

@@ -16,6 +16,7 @@ from zolvek.beside.jack.native import (
 from zolvek.beside.jack.sending import (
     LAST_SIXTEENTH,
     before,
+    begin_notes,
     chase,
     clock_goes,
     clock_halts,
@@ -80,6 +81,7 @@ def told_where(h, d, t, frame, offset):
     """It goes on elsewhere: what hangs ends, lanes and clocks are put there."""
     notes_off(h, offset)
     chase(h, t, frame, offset)
+    begin_notes(h, t, frame, offset)
     clock_goes(h, d, t, frame, offset)
 
 

@@ -125,6 +125,16 @@ def chase(h, t, frame, offset):
 
 
 @compiled
+def begin_notes(h, t, frame, offset):
+    """Notes that are on at `frame` already begin there."""
+    for place in range(t[T_NOTES]):
+        if int64_at(t[T_NOTE_FIRST], place) < frame and frame < int64_at(t[T_NOTE_LAST], place):
+            port, at = int64_at(t[T_NOTE_PORT], place), t[T_NOTE_DATA] + 3 * place
+            write(h, port, offset, at, 3)
+            noted(h, port, at)
+
+
+@compiled
 def same_bytes(one, other, count):
     for place in range(count):
         if byte_at(one, place) != byte_at(other, place):

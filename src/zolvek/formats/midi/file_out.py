@@ -79,19 +79,25 @@ def _ramp_steps(first: float, last: float, start: float, end: float) -> list[flo
 def note_messages(project: Project, track: Track) -> Messages:
     """A track's notes, on the channel of its place in the project. MIDI 1.0 asks for a Note Off for each
     Note On; at one tick those that end come first."""
+    begin, end, on = note_spans(project, track)
+    off = on.copy()
+    off[:, 0] ^= NOTE_ON ^ NOTE_OFF
+    off[:, 2] = RELEASED
+    tick = np.concatenate((end, begin))
+    order = np.argsort(tick, kind="stable")
+    return Messages(tick[order], np.concatenate((off, on))[order], np.full(len(tick), 3))
+
+
+def note_spans(project: Project, track: Track) -> tuple[Ints, Ints, np.ndarray]:
+    """A track's notes: the ticks at which each begins and ends, and the message (notes, 3) that begins it."""
     channel = project.tracks.index(track) % 16
     begin = np.round(np.array([note.beat for note in track.notes]) * TICKS).astype(np.intp)
     end = np.round(np.array([note.beat + note.length for note in track.notes]) * TICKS)
     end = np.maximum(end.astype(np.intp), begin + 1)
     pitch = np.array([note.pitch for note in track.notes])
     strength = np.clip(np.round([127.0 * note.strength for note in track.notes]), 1, 127)
-    rows = [
-        np.stack((np.full(len(pitch), status | channel), pitch, value), axis=1).astype(np.uint8)
-        for status, value in ((NOTE_OFF, np.full(len(pitch), RELEASED)), (NOTE_ON, strength))
-    ]
-    tick = np.concatenate((end, begin))
-    order = np.argsort(tick, kind="stable")
-    return Messages(tick[order], np.concatenate(rows)[order], np.full(len(tick), 3))
+    status = np.full(len(pitch), NOTE_ON | channel)
+    return begin, end, np.stack((status, pitch, strength), axis=1).astype(np.uint8)
 
 
 def encode(

@@ -16,7 +16,7 @@ from zolvek.core.movement.stepping import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.clock import FrameRate, clocks, quarter_frames
 from zolvek.formats.midi.encode import Messages, whole
-from zolvek.formats.midi.file_out import note_messages
+from zolvek.formats.midi.file_out import note_messages, note_spans
 from zolvek.formats.midi.streams import FINEST, delivered, lane_messages
 
 ALL = 0  # the port that everything of the tracks goes to besides their own
@@ -28,7 +28,8 @@ BEYOND = (
 class Sending(NamedTuple):
     """`frame` (n,), increasing, `port` (n,), `data` (n, 3) and `size` (n,) of the messages. Lane i stands from
     `state_frame[j]` on where the messages `state_row[j]` to `state_row[j + 1]` of `row_data` put it, for j
-    from `lane_first[i]` up to, but not at, `lane_first[i + 1]`; they go to `lane_port[i]`."""
+    from `lane_first[i]` up to, but not at, `lane_first[i + 1]`; they go to `lane_port[i]`. Notes last from
+    `note_first` to `note_last`; `note_data` begins them."""
 
     frame: Ints
     port: Ints
@@ -40,6 +41,10 @@ class Sending(NamedTuple):
     state_row: Ints
     row_data: np.ndarray
     row_size: Ints
+    note_first: Ints
+    note_last: Ints
+    note_port: Ints
+    note_data: np.ndarray
 
 
 def sending(
@@ -49,9 +54,11 @@ def sending(
     `ports`; a track that has none of its own sends to the one of all."""
     place = {port.key: number for number, port in enumerate(ports)}
     own = {track.id: place.get(f"track {track.id}", ALL) for track in project.tracks}
+    played = [track for track in project.tracks if track.notes]
     parts: list[tuple[int, Messages]] = [
-        (own[track.id], note_messages(project, track)) for track in project.tracks if track.notes
+        (own[track.id], note_messages(project, track)) for track in played
     ]
+    spans = [note_spans(project, track) for track in played]
     counts: list[int] = []
     lane_ports: list[int] = []
     ticks, rows, data, sizes = [], [], [], []
@@ -81,6 +88,10 @@ def sending(
         np.concatenate(([0], np.cumsum(_joined(rows, np.int64)))).astype(np.int64),
         _joined(data, np.uint8, (0, 3)),
         _joined(sizes, np.int64),
+        _frames(project, rate, _joined([begin for begin, _, _ in spans], np.int64)),
+        _frames(project, rate, _joined([end for _, end, _ in spans], np.int64)),
+        _joined([np.full(len(track.notes), own[track.id]) for track in played], np.int64),
+        _joined([on for _, _, on in spans], np.uint8, (0, 3)),
     )  # fmt: skip
 
 
