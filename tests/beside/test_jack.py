@@ -383,6 +383,28 @@ class Beside_(unittest.TestCase):
         self.until(lambda: not link.there, 5.0)
         self.assertTrue(link.report.trouble)
 
+    def test_what_makes_the_sound_may_die(self) -> None:
+        """Ports and transport stand, messages go on, and sound comes again by itself."""
+        server = Jack(self)
+        self.join(server, Beside(role="lead"))
+        told: list[bool] = []
+        self.playback.on_loss = lambda _, goes_on: told.append(goes_on)
+        self.until(lambda: self.link.words[slots.SOUND_WANTED])
+        self.transport.start(3.0)
+        self.until(lambda: self.link.beat > 4.0)
+        words = self.link.words
+        sent, cycles = int(words[slots.SENT]), int(words[slots.CYCLES])
+        assert self.playback.worker is not None
+        self.playback.worker.process.kill()
+        self.until(lambda: told)
+        written = int(words[slots.SEGMENT_WRITTEN])
+        self.until(lambda: words[slots.SEGMENT_WRITTEN] > written + 20)
+        self.assertTrue(self.rolls())
+        self.assertEqual(told, [True])
+        self.assertGreater(int(words[slots.SENT]), sent)
+        self.assertGreater(int(words[slots.CYCLES]), cycles)
+        self.transport.stop()
+
     def test_pipewire_in_its_place(self) -> None:
         server = PipeWire(self)
         self.join(server, Beside(role="lead", clock=True))
