@@ -19,6 +19,7 @@ from zolvek.core.document import parts, sections
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.formats import project_file, templates
+from zolvek.studio.bench.player import compared_with
 from zolvek.studio.commands import fitting, piece
 from zolvek.studio.lanes.time_rows import METER, SECTIONS
 
@@ -179,7 +180,7 @@ class Time(Piece):
         self.assertIn("Hull · Horn · Cutoff", panel.differences.text())
         QTest.mouseClick(panel.hear, LEFT)
         self.assertEqual(session.hearing.comparing, "version")
-        other = self.studio.player.other()
+        other = compared_with(self.session)
         old = self.project.lane("horn.cutoff").curve
         at = np.linspace(32.0, 63.9, 50)
         np.testing.assert_allclose(other.lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)

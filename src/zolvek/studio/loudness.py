@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.background import Background
-from zolvek.studio.bench.player import Player
+from zolvek.studio.bench.player import Player, compared_with
 from zolvek.studio.session import Session
 
 AGAIN_MS = 800  # after which edits have come to rest
@@ -40,7 +40,7 @@ class EqualLoudness(QObject):
     def measure(self) -> None:
         """Both, over the selected span, or four bars from the playhead on."""
         session = self.session
-        other = self.player.other()
+        other = compared_with(self.session)
         if not session.hearing.match_loudness or other is None:
             self._tell("")
             self.player.set_gains((1.0, 1.0))

@@ -32,6 +32,18 @@ ELSEWHERE = 1e-3  # beats off from which another place is meant
 TROUBLE_MS = 8_000
 
 
+def compared_with(session: Session) -> Project | None:
+    """What the project is compared with, rendered side by side once it has been asked for."""
+    listening = session.hearing.listening
+    if session.hearing.comparing == "bypass":
+        return heard(session.project, replace(listening, bypass=True, alone=None))
+    if session.hearing.comparing == "version" and session.hearing.version is not None:
+        return heard(sections.chosen(session.project, *session.hearing.version), listening)
+    if session.hearing.kept is not None:
+        return heard(session.hearing.kept, listening)
+    return None
+
+
 class Player(QObject):
     """Sound libraries are loaded when it first plays, not when the window opens."""
 
@@ -219,18 +231,6 @@ class Player(QObject):
         self.gains = gains
         self._use()
 
-    def other(self) -> Project | None:
-        """What the project is compared with, rendered side by side once it has been asked for."""
-        session = self.session
-        listening = session.hearing.listening
-        if session.hearing.comparing == "bypass":
-            return heard(session.project, replace(listening, bypass=True, alone=None))
-        if session.hearing.comparing == "version" and session.hearing.version is not None:
-            return heard(sections.chosen(session.project, *session.hearing.version), listening)
-        if session.hearing.kept is not None:
-            return heard(session.hearing.kept, listening)
-        return None
-
     def _use(self) -> None:
         """Give the playback what has changed: project, other version, which of them, metronome."""
         session, playback = self.session, self.playback
@@ -258,7 +258,7 @@ class Player(QObject):
             or before[1:] != state[1:]
             or session.hearing.comparing in ("bypass", "version")
         ):
-            playback.use_other(self.other())
+            playback.use_other(compared_with(self.session))
             playback.hear_other(bool(session.hearing.comparing), self.gains)
             playback.use_metronome(session.hearing.listening.metronome)
 
