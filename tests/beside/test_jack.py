@@ -226,7 +226,7 @@ class Beside_(unittest.TestCase):
         self.join(server, Beside())
         capture = self.listen(server, ("All tracks", "midi"), ("Mix left", "sound"))
         self.transport.set_loop((8.0, 9.0))
-        self.transport.start(7.0)
+        self.transport.start(8.6)
         self.until(self.rolls)
         time.sleep(2.2)
         self.transport.stop()

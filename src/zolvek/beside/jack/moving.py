@@ -109,6 +109,8 @@ def goes_on(h, d, t, offset, song, n, speed, jump):
         h[EPOCH] = h[WANTED_SERIAL]
     passed(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
     tell(h, t, song, heard, last, offset, speed)
+    if last >= h[QUIET_UNTIL]:
+        h[QUIET_UNTIL] = NOT_QUIET  # a loop may go back to before it
     whole = speed == 1.0 and song == first
     done = copied(h, n, first, offset, False) if whole else stretched(h, n, song, offset, speed)
     if h[SOUND_WANTED] != 0:

@@ -95,14 +95,13 @@ class PortsProcess:
         """`count_in`: frames of a count-in before it, of so many clicks, and `moment` (time.perf_counter) when it is to begin or
         should have begun, 0 for at once: where the song moves by itself."""
         frame = self._frame(beat)
-        self.words[s.QUIET_UNTIL] = frame if not self.together else -(1 << 40)
         if self.together:
+            self.words[s.QUIET_UNTIL] = s.NOT_QUIET
             self.client.locate(frame)
             self.client.start()
         else:
-            self.memory.reals[s.GO_TIME] = moment * 1e6
             self.words[s.CLICKS] = clicks
-            self._go(s.GO_START, frame - count_in)
+            self._go(s.GO_START, frame - count_in, moment, frame if count_in else s.NOT_QUIET)
 
     def stop(self) -> None:
         if self.together:
@@ -115,7 +114,6 @@ class PortsProcess:
         if self.together:
             self.client.locate(frame)
         else:
-            self.words[s.QUIET_UNTIL] = -(1 << 40)
             self._go(s.GO_LOCATE, frame)
 
     def speed(self, speed: float) -> None:
@@ -164,11 +162,14 @@ class PortsProcess:
     )  # fmt: skip
     NEED_CLIENT = ("start", "stop", "locate", "disconnect", "free_wheel")
 
-    def _go(self, what: int, frame: int) -> None:
+    def _go(
+        self, what: int, frame: int, moment: float = 0.0, quiet_until: int = s.NOT_QUIET
+    ) -> None:
         words, end = self.words, time.monotonic() + TAKEN
         while words[s.GO_DONE] != words[s.GO_SERIAL] and time.monotonic() < end:
             time.sleep(0.001)  # the order before has not been taken yet
-        words[s.GO], words[s.GO_FRAME] = what, frame
+        words[s.GO], words[s.GO_FRAME], words[s.QUIET_UNTIL] = what, frame, quiet_until
+        self.memory.reals[s.GO_TIME] = moment * 1e6
         words[s.GO_SERIAL] += 1
 
     def _frame(self, beat: float) -> int:

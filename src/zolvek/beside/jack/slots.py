@@ -30,6 +30,8 @@ SLOTS = 1_024  # words in all
 FIRST_MIDI, FIRST_SOUND = 200, 360  # where the addresses of the ports begin
 FIRST_BUFFER, FIRST_SOUND_BUFFER = 640, 840  # and those of their buffers in this cycle
 
+NOT_QUIET = -(1 << 40)  # until when a count-in keeps messages back, where there is none
+
 # A message table: addresses of its arrays, and how long they are (formats.midi.timeline.Sending).
 (
     T_COUNT, T_FRAME, T_PORT, T_DATA, T_SIZE, T_LANES, T_LANE_FIRST, T_LANE_PORT, T_STATE_FRAME, T_STATE_ROW,
