@@ -65,8 +65,13 @@ class OnTheWire(unittest.TestCase):
             end = 10.0 + 24 * 12 * step
             follower.tick(end + 0.2)
             self.assertTrue(follower.running)
+            place = follower.beat_at(end)
             follower.tick(end + 2.0)
             self.assertFalse(follower.running)
+            # Clocks that we were late to listen to go on as if nothing had been.
+            for number in range(24):
+                follower.take(b"\xf8", end + number * step)
+            self.assertAlmostEqual(follower.beat_at(end + 23 * step), place + 23 / 24, delta=2e-3)
         for rate in clock.RATES.values():
             follower = Follower("code")
             for moment, byte in zip(*clock.quarter_frames(200.0, rate), strict=True):

@@ -172,3 +172,25 @@ class Together(WindowTest):
         self.assertLess(session.playhead.beat, 4.0 + 260 / CLOCKS + 1.5)
         time.sleep(0.1)
         self.assertEqual(self.errors, [])
+
+    def test_a_clock_is_followed_without_a_server(self) -> None:
+        """At a port of the machine: the song starts, goes and stops with it, by being put in place."""
+        session, outside = self.session, self.studio.outside
+        self.studio.beside.set("Follow", role="follow", source="clock")
+        step, begun = 60.0 / 112.0 / CLOCKS, time.perf_counter()
+        outside.heard((0xF2, 32, 0), begun)
+        outside.heard((0xFB,), begun)
+        sent = 0
+        player = self.studio.player
+        while sent < 3 * CLOCKS or session.playhead.beat < 10.0 or not player.playing:
+            if time.perf_counter() >= begun + sent * step:
+                outside.heard((0xF8,), begun + sent * step)
+                sent += 1
+            self.wait(2)
+            self.assertLess(sent, 40 * CLOCKS)
+        self.assertRegex(self.studio.beside.following, r"MIDI clock, 11[12]\.\d BPM, [\d.]+ ms off")
+        self.assertLess(abs(session.playhead.beat - (8.0 + sent / CLOCKS)), 1.5)
+        outside.heard((0xFC,), time.perf_counter())
+        self.until(lambda: not self.studio.player.playing)
+        self.studio.beside.set("Alone", role="alone")
+        self.assertEqual(self.errors, [])

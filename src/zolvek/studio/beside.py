@@ -45,6 +45,7 @@ class Beside(QObject):
         self.sent: tuple[object, ...] = ()
         self.counted: dict[str, int] = {}
         self.lights: dict[str, float] = {"clock": 0.0, "in": 0.0, "out": 0.0}  # until when
+        self.seen = self.lit_now
         self.dropped, self.shown = 0, 0.0
         self.steering: Steering | None = None  # an outside clock is followed
         self.taking = QTimer(self)
@@ -131,6 +132,7 @@ class Beside(QObject):
             self.taking.start()
         elif self.steering is None:
             self.taking.stop()
+        self.player.watch(self.follows_clock)
         if self.link is None:
             return
         project, settings = self.session.project, self.session.settings
@@ -179,9 +181,16 @@ class Beside(QObject):
         """How well an outside clock is followed, in words; "" where none is."""
         if self.steering is None:
             return ""
-        differs = self.tempo_offered
-        more = f" The piece goes at another tempo: its sound is {'higher' if differs > float(self.session.project.tempo.bpm(self.session.playhead.beat)) else 'lower'}." if differs else ""  # fmt: skip
-        return self.steering.told + more
+        differs, steered = self.tempo_offered, self.steering.transport.steered
+        if not differs:
+            return self.steering.told
+        own = float(self.session.project.tempo.bpm(self.session.playhead.beat))
+        how = (
+            f"its sound is {'higher' if differs > own else 'lower'}"
+            if steered
+            else "it is put in place"
+        )
+        return f"{self.steering.told} The piece goes at another tempo: {how}."
 
     @property
     def tempo_offered(self) -> float:
@@ -282,7 +291,6 @@ class Beside(QObject):
 
         assert self.link is not None
         words, now = self.link.words, time.monotonic()
-        before = self.lit_now
         for light, word in (("clock", slots.CLOCKED), ("in", slots.CAME), ("out", slots.SENT)):
             count = int(words[word])
             if count != self.counted.get(light, count):
@@ -290,7 +298,8 @@ class Beside(QObject):
             self.counted[light] = count
         if self.kept.together and self.link.state == slots.ROLLING:
             self.lights["clock"] = now + LIT_MS / 1000.0
-        if self.lit_now != before:
+        if self.lit_now != self.seen:
+            self.seen = self.lit_now
             self.lit.emit()
 
     @property

@@ -51,6 +51,8 @@ class Follower:
     first: int = 0  # the number of the first kept clock since the beginning
     count: int = 0  # clocks since it went on
     line: tuple[float, float] = (0.0, 0.0)  # moment of clock 0, seconds a clock
+    # What was known when it fell silent without a word: its times, their first number, the count, the line.
+    lost: tuple[list[float], int, int, tuple[float, float]] | None = None
     waits: bool = False  # told to go on: the next clock is where it begins
     begun: float = 0.0  # the beat of clock 0
     pieces: dict[int, int] = field(default_factory=dict)
@@ -72,7 +74,9 @@ class Follower:
     def tick(self, moment: float) -> None:
         """Time has gone on: a clock that is silent has stopped."""
         if self.running and moment - self.last > SILENT:
+            before = list(self.times), self.first, self.count, self.line
             self._halt(moment)
+            self.lost = before
 
     # --- MIDI clock ---
 
@@ -99,6 +103,15 @@ class Follower:
         return True
 
     def _tick(self, moment: float) -> None:
+        if self.lost is not None and not self.waits:
+            if moment - self.last <= SILENT:  # it was not silent: we were late to listen
+                times, self.first, self.count, self.line = self.lost
+                self.times.extend(times)
+                self.running = True
+                self.moved += 1
+            else:
+                self.waits = True  # it goes on from where it fell silent
+        self.lost = None
         if self.waits:
             self.waits, self.running = False, True
             self.begun, self.count = self.beat, 0
@@ -159,7 +172,7 @@ class Follower:
             self.running = False
             self.stood = max(moment + self.offset, 0.0)
             self.moved += 1
-        self.waits = False
+        self.waits, self.lost = False, None
         self.times.clear()
         self.offsets.clear()
         self.pieces.clear()

@@ -133,8 +133,12 @@ class Player(QObject):
         self.told = -1.0
         if made is not None or out is not None:
             self.ready()
-        self.looking.start() if made is not None else self.looking.stop()
+        self.watch(False)
         self.changed.emit()
+
+    def watch(self, on: bool) -> None:
+        """Look whether others start the song: wherever it is shared, and where a clock is followed."""
+        (self.looking.start if on or self.made is not None else self.looking.stop)()
 
     def toggle(self) -> None:
         if self.playing:
