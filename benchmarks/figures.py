@@ -664,7 +664,7 @@ def plugins_() -> None:
     from concurrent.futures import ThreadPoolExecutor
 
     from zolvek.core.errors import ZolvekError
-    from zolvek.formats.plugin_list import installed
+    from zolvek.sound.hosting.installed import installed
     from zolvek.sound.jobs import done_apart
 
     every, faults = installed()

@@ -326,7 +326,7 @@ def _plugin_morph(window: Window) -> None:
     from zolvek.sound.hosting.apart import described_apart
 
     session, project = window.session, window.session.project
-    kind = described_apart(SYNTH, "")
+    kind = described_apart(SYNTH)
     figure = next(track.notes for track in project.tracks if track.name == "Lanterns")
     project, track = chain.add_track(project, "Sails")
     own = next(each for each in project.tracks if each.id == track)

@@ -1,7 +1,7 @@
 """The private environment: made beside its place and put there when it is whole.
 
 What is half made or damaged is never used: it is noticed by its stamp, or by what of it is missing,
-and made anew.
+and made again; one that a program runs from never is.
 """
 
 from __future__ import annotations
@@ -26,6 +26,7 @@ from launcher import packages
 from launcher.telling import stop, tell
 
 STAMP = "whole"
+IN_USE = "pyvenv.cfg"  # locked, shared, by what runs from the environment
 FULL_BYTES = 32_000_000  # less than that is left by an installation that did not fit
 
 # What a failing step prints -> what it means and what to do, in one sentence; the first that fits.
@@ -87,10 +88,30 @@ def home() -> Path:
     return Path(name)
 
 
-def mark(lock: Path, place: Path) -> str:
-    """What a list's packages were installed from: the list, this Python, the environment's place."""
-    told = [sys.version.encode(), os.fsencode(place), lock.read_bytes()]
-    return hashlib.sha256(b"\0".join(told)).hexdigest()
+def mark(lock: Path, place: Path, where: Path | None = None) -> str:
+    """What a list's packages were installed from: the list, the environment's place and its own Python.
+    `where`: where the environment is until it comes to its place.
+
+    That Python is named by its file and its ABI, not by the build of whichever Python runs the launcher: a
+    security update of the system's Python leaves the environment whole.
+    """
+    parts = [*interpreter(where or place), os.fsencode(place), lock.read_bytes()]
+    return hashlib.sha256(b"\0".join(parts)).hexdigest()
+
+
+def interpreter(place: Path) -> tuple[bytes, bytes]:
+    """The file of the environment's Python, links followed, and its ABI as the folder of its packages names it.
+    Raises OSError where there is none."""
+    python = os.path.realpath(place / "bin" / "python", strict=True)
+    return os.fsencode(python), os.fsencode(packages_folder(place).parent.name)
+
+
+def packages_folder(place: Path) -> Path:
+    """Where its packages are. Raises OSError where there is no such folder, or several."""
+    folders = list(place.glob("lib/python*/site-packages"))
+    if len(folders) != 1:
+        raise FileNotFoundError(f"{place}: {len(folders)} folders of packages")
+    return folders[0]
 
 
 def pinned(locks: list[Path]) -> list[tuple[str, str]]:
@@ -107,7 +128,7 @@ def whole(place: Path, locks: list[Path]) -> bool:
         marks = (place / STAMP).read_text().split()
         if not all(mark(lock, place) in marks for lock in locks):
             return False
-        lib = place / "lib" / f"python3.{sys.version_info.minor}" / "site-packages"
+        lib = packages_folder(place)
         there = {
             re.sub(r"[-_.]+", "_", name.removesuffix(".dist-info").rsplit("-", 1)[0]).lower()
             for name in os.listdir(lib)
@@ -122,14 +143,55 @@ def ready(root: Path, locks: list[Path]) -> Path:
     """The environment's Python, with every package that the lists name in it."""
     place = folder(root)
     if not whole(place, locks):
-        with _alone(place):
+        with alone(place):
             if not whole(place, locks):
                 _make(place, locks)
+    elif any(os.path.lexists(left) for left in _leftovers(place)):
+        with alone(place):
+            _sweep(place)
     return place / "bin" / "python"
 
 
+def hold(place: Path) -> int | None:
+    """Say that the environment is in use, for as long as this process, or what is executed in its place, lives.
+    Returns the handle that says so."""
+    try:
+        handle = os.open(place / IN_USE, os.O_RDONLY)
+        fcntl.flock(handle, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except OSError:
+        return None
+    os.set_inheritable(handle, True)
+    return handle
+
+
+def in_use(place: Path) -> bool:
+    """Whether a program runs from it."""
+    try:
+        handle = os.open(place / IN_USE, os.O_RDONLY)
+    except OSError:
+        return False
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return True
+    finally:
+        os.close(handle)
+    return False
+
+
+def _leftovers(place: Path) -> tuple[Path, Path]:
+    """What a set-up that was killed may have left."""
+    return place.with_name(f"{place.name}.new"), place.with_name(f"{place.name}.old")
+
+
+def _sweep(place: Path) -> None:
+    for left in _leftovers(place):
+        with contextlib.suppress(OSError):
+            _remove(left)
+
+
 @contextlib.contextmanager
-def _alone(place: Path) -> Iterator[None]:
+def alone(place: Path) -> Iterator[None]:
     """Only one start at a time sets up; the others wait for it."""
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -150,47 +212,66 @@ def _alone(place: Path) -> Iterator[None]:
 
 
 def _make(place: Path, locks: list[Path]) -> None:
-    """Make it beside its place and put it there. Whatever ends it, nothing half made stays."""
-    _need_venv()
-    new, old = (place.with_name(f"{place.name}.{word}") for word in ("new", "old"))
+    """Add what an environment lacks, or make one beside its place and put it there. Whatever ends it, nothing
+    half made is ever used."""
+    wanted = [lock for lock in locks if not whole(place, [lock])]
     began = time.monotonic()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
     try:
-        for left in (new, old):
-            _remove(left)
-        kept = [lock for lock in locks if whole(place, [lock])]
-        wanted = [lock for lock in locks if lock not in kept]
-        if kept:
-            # Linked, not copied: pip puts new files in the place of old ones and changes none.
-            shutil.copytree(place, new, symlinks=True, copy_function=os.link)
-            (new / STAMP).unlink()
+        if len(wanted) < len(locks):
+            # Packages come beside those that are there: what runs from it goes on.
+            _install(place, wanted, place)
+            _stamp(place, place, [lock for lock in locks if lock not in wanted] + wanted)
         else:
-            again = "is not whole, or for other packages: making it anew"
-            tell(
-                f"The environment in {place} {again}." if place.exists()
-                else f"Setting up a private environment in {place} (once, about a minute)."
-            )  # fmt: skip
-            _run([sys.executable, "-I", "-m", "venv", str(new)], place)
-        tell(
-            f"Installing the {len(pinned(wanted))} packages of {' and '.join(w.name for w in wanted)}."
-        )
-        pip = [str(new / "bin" / "python"), "-I", "-m", "pip", "install", "-q", "--no-deps"]
-        options = ["--disable-pip-version-check", "--no-input", "--no-warn-script-location"]
-        _run([*pip, *options, *(word for lock in wanted for word in ("-r", str(lock)))], place)
-        _settle(new, place)
-        (new / STAMP).write_text("\n".join(mark(lock, place) for lock in locks) + "\n")
-        if os.path.lexists(place):
-            os.rename(place, old)
-        os.rename(new, place)
+            _make_whole(place, locks)
         tell(f"Ready after {time.monotonic() - began:.0f} s.")
     except OSError as error:
         _fail(place, f"{error} Errno {error.errno}")
     except KeyboardInterrupt:
-        stop("Stopped; nothing half made was left. The next start sets up anew.", 130)
+        stop("Stopped; nothing half made was left. The next start sets up again.", 130)
     finally:
-        for left in (new, old):
-            with contextlib.suppress(OSError):
-                _remove(left)
+        _sweep(place)
+
+
+def _make_whole(place: Path, locks: list[Path]) -> None:
+    """Raises OSError."""
+    if in_use(place):
+        stop(
+            f"The environment in {place} has to be made again, and a program runs from it: close that, then "
+            "start again."
+        )
+    _need_venv()
+    new, old = _leftovers(place)
+    for left in (new, old):
+        _remove(left)
+    tell(
+        f"The environment in {place} is not whole, or for other packages: making it again."
+        if place.exists()
+        else f"Setting up a private environment in {place} (once, about a minute)."
+    )
+    _run([sys.executable, "-I", "-m", "venv", str(new)], place)
+    _install(new, locks, place)
+    _settle(new, place)
+    _stamp(new, place, locks)
+    if os.path.lexists(place):
+        os.rename(place, old)
+    os.rename(new, place)
+
+
+def _install(into: Path, locks: list[Path], place: Path) -> None:
+    """The lists' packages, into an environment that is, or will be, at `place`."""
+    names = " and ".join(lock.name for lock in locks)
+    tell(f"Installing the {len(pinned(locks))} packages of {names}.")
+    pip = [str(into / "bin" / "python"), "-I", "-m", "pip", "install", "-q", "--no-deps"]
+    options = ["--disable-pip-version-check", "--no-input", "--no-warn-script-location"]
+    _run([*pip, *options, *(word for lock in locks for word in ("-r", str(lock)))], place)
+
+
+def _stamp(where: Path, place: Path, locks: list[Path]) -> None:
+    """Say last, and at once, what is in it."""
+    beside = where / f"{STAMP}.new"
+    beside.write_text("\n".join(mark(lock, place, where) for lock in locks) + "\n")
+    os.replace(beside, where / STAMP)
 
 
 def _remove(path: Path) -> None:
@@ -258,7 +339,7 @@ def fault(told: str, place: Path) -> str:
     errors = (
         [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
     )
-    return f"The environment could not be set up ({errors[-1]}): mend that, then start again."
+    return f"The environment could not be set up ({errors[-1]}): put that right, then start again."
 
 
 def _full(place: Path) -> bool:

@@ -13,9 +13,13 @@ from launcher.telling import stop, tell
 
 DEVELOPER_COMMANDS = {"test", "check", "bench", "shots"}
 OLDEST = (3, 11)
+IN_USE = "ZOLVEK_IN_USE"  # of the environment: the handle that says that it is in use
 
 # Program or file that the tests check against where it is there -> Debian package that brings it.
 TEST_TOOLS = {
+    "cc": "gcc",
+    "c++": "g++",
+    "/usr/include/stdio.h": "libc6-dev",
     "fluidsynth": "fluidsynth",
     "/usr/share/sounds/sf2/TimGM6mb.sf2": "timgm6mb-soundfont",
     "desktop-file-validate": "desktop-file-utils",
@@ -46,15 +50,13 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if developing:
         locks.append(root / "requirements-dev.lock")
     python = environment.ready(root, locks)
-    lacking = libraries.missing(libraries.needs(arguments))
-    if lacking:
-        # All of them at once: whoever has to ask for them asks once.
-        rows = [row for rows in lacking.values() for row in rows]
-        if libraries.WINDOW in lacking:
-            rows += libraries.WELCOME
-        packages.install(rows, " and ".join(lacking).capitalize())
+    place = environment.folder(root)
+    _libraries(place, arguments)
     if command == "test":
-        _test_tools()
+        _test_tools(place)
+    handle = environment.hold(place)
+    if handle is not None:
+        os.environ[IN_USE] = str(handle)
     os.environ["ZOLVEK_LAUNCHER"] = str(root / "zolvek")
     entry = (
         root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
@@ -63,13 +65,39 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     os.execv(python, [str(python), "-I", str(entry), *arguments])
 
 
-def _test_tools() -> None:
-    lacking = [
-        package
-        for name, package in TEST_TOOLS.items()
-        if not (shutil.which(name) or os.path.isfile(name))
-    ]
-    if lacking and packages.may_install():
-        packages.install([(name,) for name in lacking], "The tests")
-    elif lacking:
-        tell(f"Tests that need these Debian packages will be skipped: {', '.join(lacking)}")
+def _libraries(place: Path, arguments: list[str]) -> None:
+    """Install, or name, the system libraries that a command line needs."""
+    if not libraries.missing(libraries.needs(arguments)):
+        return
+    with environment.alone(place):
+        lacking = libraries.missing(libraries.needs(arguments))  # another start may have done it
+        if lacking:
+            # All of them at once: whoever has to ask for them asks once.
+            rows = [row for rows in lacking.values() for row in rows]
+            if libraries.WINDOW in lacking:
+                rows += libraries.WELCOME
+            packages.install(rows, " and ".join(lacking).capitalize())
+
+
+def _lacking_tools() -> list[str]:
+    return sorted(
+        {
+            package
+            for name, package in TEST_TOOLS.items()
+            if not (shutil.which(name) or os.path.isfile(name))
+        }
+    )
+
+
+def _test_tools(place: Path) -> None:
+    if not _lacking_tools():
+        return
+    if not packages.may_install():
+        tell(
+            f"Tests that need these Debian packages will be skipped: {', '.join(_lacking_tools())}"
+        )
+        return
+    with environment.alone(place):
+        lacking = _lacking_tools()
+        if lacking:
+            packages.install([(name,) for name in lacking], "The tests")

@@ -190,6 +190,52 @@ class SettingUp(unittest.TestCase):
         self.assertEqual(kept.read_text(), "word = 'whole'")
         self.assert_whole()
 
+    def test_another_build_of_python_leaves_it_whole_and_one_in_use_stays(self) -> None:
+        """The launcher's Python may be updated beneath it; what runs from an environment keeps it."""
+        self.assert_whole()
+        locks = [self.root / "requirements.lock"]
+        with mock.patch.object(sys, "version", "3.11.99 (another build)"):
+            self.assertTrue(environment.whole(self.place, locks))
+        first = self.place.stat().st_ino
+        (self.root / "src" / "zolvek" / "__main__.py").write_text(
+            "import sys; print('runs', flush=True); sys.stdin.read(); import one; print(one.word)\n"
+        )
+        with subprocess.Popen(
+            [str(self.root / "zolvek"), "lanes"], env=self.env, text=True, stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+        ) as running:  # fmt: skip
+            assert running.stdout is not None and running.stdin is not None
+            self.assertEqual(running.stdout.readline(), "runs\n")
+            more = self.root / "requirements-dev.lock"
+            more.write_text("two==1.0\n")
+            wheel(self.root, "two", "")
+            with mock.patch.dict(os.environ, self.env), mock.patch("launcher.environment.tell"):
+                environment.ready(self.root, [*locks, more])
+            self.assertEqual(self.place.stat().st_ino, first)
+            locks[0].write_text("one==1.0\n# another list\n")
+            refused = self.start()
+            self.assertEqual(refused.returncode, 1)
+            self.assertIn("a program runs from it: close that", refused.stderr)
+            self.assertEqual(self.place.stat().st_ino, first)
+            running.stdin.close()
+            self.assertEqual(running.stdout.read(), "whole\n")
+        self.assertIn("runs", self.start().stdout)
+        self.assertNotEqual(self.place.stat().st_ino, first)
+
+    def test_of_two_first_starts_one_waits_for_the_other(self) -> None:
+        both = [
+            subprocess.Popen(
+                [str(self.root / "zolvek"), "lanes"], env=self.env, text=True, stdin=subprocess.DEVNULL,
+                stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+            )
+            for _ in range(2)
+        ]  # fmt: skip
+        ends = [each.communicate() for each in both]
+        self.assertEqual([out for out, _ in ends], ["started whole ['lanes']\n"] * 2)
+        told = "".join(err for _, err in ends)
+        self.assertEqual(told.count("Setting up a private environment"), 1, told)
+        self.assertEqual(told.count("Another start is setting up; waiting for it."), 1, told)
+
     def test_where_a_checkout_can_bear_none_it_is_in_the_cache(self) -> None:
         cache = self.root / "cache"
         with mock.patch.dict(os.environ, XDG_CACHE_HOME=str(cache)):
@@ -206,7 +252,7 @@ class SettingUp(unittest.TestCase):
                 if (half / "pyvenv.cfg").exists():
                     break
                 time.sleep(0.01)
-            time.sleep(0.5 * number)
+            time.sleep(0.1 * number)
             os.killpg(going.pid, sign)
             _, told = going.communicate()
             self.assertFalse(self.place.exists())

@@ -19,7 +19,7 @@ ROOT = Path(__file__).resolve().parent.parent
 ALONE = """
 import importlib, pkgutil, sys, zolvek
 compiled = {"sending", "sounding", "moving", "bars", "callbacks", "client", "native"}  # they need the system's library
-for package in ("core", "formats", "sound", "beside"):
+for package in ("core", "storage", "formats", "sound", "beside"):
     root = importlib.import_module(f"zolvek.{package}")
     for found in pkgutil.walk_packages(root.__path__, root.__name__ + "."):
         if not (found.name.startswith("zolvek.beside.jack.") and found.name.split(".")[-1] in compiled):
@@ -33,12 +33,23 @@ print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.
 # What the parts of the program may import of one another, apart from themselves.
 MAY_IMPORT = {
     "core": set(),
-    "formats": {"core", "sound"},
-    "sound": {"core", "process"},
+    "storage": {"core"},
+    "formats": {"core", "storage", "sound"},
+    "sound": {"core", "storage", "process"},
     "demo": {"core", "formats"},
-    "beside": {"core", "formats", "sound", "process"},
-    "cli": {"core", "formats", "sound", "beside", "demo", "desktop", "process", "studio"},
-    "studio": {"core", "formats", "sound", "beside", "demo", "process"},
+    "beside": {"core", "storage", "formats", "sound", "process"},
+    "cli": {
+        "core",
+        "storage",
+        "formats",
+        "sound",
+        "beside",
+        "demo",
+        "desktop",
+        "process",
+        "studio",
+    },
+    "studio": {"core", "storage", "formats", "sound", "beside", "demo", "process"},
 }
 LONGEST = {"file": 400, "class": 300, "function": 60}
 

@@ -2,11 +2,12 @@
 
 Started as a file, it finds its package beside itself and nothing else: no folder of anybody's gets
 onto Python's path. A damaged package of the private environment is noticed here, and the launcher
-makes the environment anew.
+makes the environment again.
 """
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 from pathlib import Path
@@ -16,6 +17,7 @@ if not __package__:
     sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 STAMP = "whole"  # of the environment, as launcher/environment.py has it
+IN_USE = "ZOLVEK_IN_USE"  # the handle by which the launcher's start holds it
 AGAIN = "ZOLVEK_MADE_ANEW"  # once is enough: then it is something else
 
 
@@ -31,14 +33,19 @@ def damaged(error: Exception) -> bool:
     return name not in ("", "zolvek") or place.startswith(sys.prefix)
 
 
-def make_anew(launcher: str, error: Exception) -> None:
-    print(f"zolvek: The environment is damaged ({error}); it is made anew.", file=sys.stderr)
+def remake(launcher: str, error: Exception, handle: str | None) -> None:
+    """Have the launcher make the environment again, and start from there."""
+    print(f"zolvek: The environment is damaged ({error}); it is made again.", file=sys.stderr)
     (Path(sys.prefix) / STAMP).unlink(missing_ok=True)
+    if handle is not None:
+        with contextlib.suppress(OSError, ValueError):
+            os.close(int(handle))
     os.environ[AGAIN] = "1"
     os.execv(launcher, [launcher, *sys.argv[1:]])
 
 
 def run() -> None:
+    handle = os.environ.pop(IN_USE, None)
     try:
         from zolvek.cli import main
 
@@ -47,7 +54,7 @@ def run() -> None:
         launcher = os.environ.get("ZOLVEK_LAUNCHER")
         if not launcher or os.environ.get(AGAIN) or not damaged(error):
             raise
-        make_anew(launcher, error)
+        remake(launcher, error, handle)
 
 
 if __name__ == "__main__":

@@ -10,8 +10,9 @@ import sys
 from pathlib import Path
 
 from zolvek.core.errors import ZolvekError
-from zolvek.formats import folders
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.storage import folders
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 ID = "org.zolvek.Zolvek"
 SHIPPED = Path(__file__).parent / "assets" / "desktop"

@@ -14,7 +14,7 @@ from pathlib import Path
 from unittest import mock
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.formats import atomic
+from zolvek.storage import atomic, opening
 
 CLI = [sys.executable, "-m", "zolvek"]
 
@@ -113,11 +113,11 @@ class Writing(unittest.TestCase):
         os.mkfifo(fifo)
         for path in (fifo, self.folder, Path("/dev/zero"), self.folder / "none", Path("a\0b")):
             with self.assertRaises(ZolvekError):
-                atomic.read_bytes(path)
+                opening.read_bytes(path)
         large = self.folder / "large"
         large.write_bytes(b"x" * 100)
         with self.assertRaises(ZolvekError):
-            atomic.read_bytes(large, 99)
+            opening.read_bytes(large, 99)
 
 
 if __name__ == "__main__":

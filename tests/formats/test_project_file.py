@@ -17,7 +17,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.document.parts import with_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import atomic, curve_csv, project_file
+from zolvek.formats import curve_csv, project_file
+from zolvek.storage import atomic
 
 DEMO = build()
 

@@ -30,9 +30,10 @@ from zolvek.core.model.source import Clip
 from zolvek.core.movement.morphing import chained
 from zolvek.core.records import replace
 from zolvek.core.value.port_parameters import Port, parameter_of
-from zolvek.formats import plugin_list, project_file
+from zolvek.formats import project_file
 from zolvek.formats.sound_out import SoundForm
 from zolvek.sound.devices import LEFT_OUT
+from zolvek.sound.hosting import installed, listing
 from zolvek.sound.hosting.apart import described_apart
 from zolvek.sound.jobs import done_apart
 from zolvek.sound.lv2.instance import Instance
@@ -115,9 +116,10 @@ class Described(unittest.TestCase):
 
     @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
     def test_every_installed_plugin_keeps_its_defaults_and_says_what_lv2info_says(self) -> None:
-        from zolvek.sound.lv2.world import describe, everything, kind_of
+        from zolvek.sound.hosting.loading import kind_of
+        from zolvek.sound.lv2.world import World, bundles, describe
 
-        world = everything()
+        world = World(bundles())
         count = 0
         for plugin in world.plugins():
             try:
@@ -160,7 +162,7 @@ class Described(unittest.TestCase):
 @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
 class Heard(unittest.TestCase):
     def setUp(self) -> None:
-        from zolvek.sound.hosting.hosts import kind_of
+        from zolvek.sound.hosting.loading import kind_of
 
         self.kind_of = kind_of
         folder = tempfile.TemporaryDirectory()
@@ -313,7 +315,7 @@ class Heard(unittest.TestCase):
             ],
         )
         self.assertEqual(hosted.changes(row, row), [])
-        listed = plugin_list.job(lambda *_: None, (row, older))
+        listed = listing.job(lambda *_: None, (row, older))
         self.assertEqual([name for name, _ in listed.changed], [row.name])
         wide = wider.position(parameters[0].default)
         values = {k: v for k, v in own.values.items() if k != lost} | {other: float(wide)}
@@ -330,7 +332,7 @@ class Heard(unittest.TestCase):
 
     def test_the_list_is_kept_until_a_bundle_changes(self) -> None:
         with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):
-            found, _ = plugin_list.installed()
+            found, _ = installed.installed()
             self.assertTrue(
                 any(each.name == "MDA JX10" and each.role == "instrument" for each in found)
             )
@@ -338,9 +340,9 @@ class Heard(unittest.TestCase):
                 any(each.fault for each in found), "those that can't be used are told too"
             )
             with mock.patch(
-                "zolvek.sound.lv2.host.within", side_effect=AssertionError("read again")
+                "zolvek.sound.hosting.scan.read", side_effect=AssertionError("read again")
             ):
-                self.assertEqual(plugin_list.installed()[0], found)
+                self.assertEqual(installed.installed()[0], found)
 
 
 @unittest.skipUnless(THERE and shutil.which("cc"), "mda-lv2 or a C compiler is not installed")
@@ -419,7 +421,7 @@ class Evil(unittest.TestCase):
         )
         listed = done_apart("plugin-file", (str(bundle / "manifest.ttl"),), lambda *_: None)
         self.assertEqual([(each.id, each.path) for each in listed], [(uri, str(bundle))])
-        kind = described_apart(uri, str(bundle))
+        kind = described_apart(uri)
         self.assertEqual([preset.name for preset in kind.presets], ["Twice"])
         sounds = []
         for name, level in (("One", 0.125), ("Two", 0.25)):
@@ -447,7 +449,11 @@ class Evil(unittest.TestCase):
             np.testing.assert_allclose(apart(project_file.load(path))[0, 1_000:40_000], wanted, atol=1e-6)  # fmt: skip
 
     def setUp(self) -> None:
-        place = mock.patch.dict(os.environ, {"LV2_PATH": f"{self.folder}:/usr/lib/lv2"})
+        own = {
+            "LV2_PATH": f"{self.folder}:/usr/lib/lv2",
+            "XDG_CONFIG_HOME": str(self.folder / "config"),
+        }
+        place = mock.patch.dict(os.environ, own)
         place.start()
         self.addCleanup(place.stop)
 

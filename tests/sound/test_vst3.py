@@ -36,7 +36,8 @@ from zolvek.core.movement.morphing import chained
 from zolvek.core.records import replace
 from zolvek.core.value.reach import to_position
 from zolvek.core.value.text_parameters import PLACES, Told, parameter_of
-from zolvek.formats import plugin_list, project_file
+from zolvek.formats import project_file
+from zolvek.sound.hosting import installed
 from zolvek.sound.hosting.apart import described_apart
 from zolvek.sound.hosting.own_window import OwnWindow
 from zolvek.sound.renderer import render
@@ -127,10 +128,11 @@ class Hosted(unittest.TestCase):
         cls.bundle = compiled(cls.folder / "here")
         place = mock.patch.dict(os.environ, {
             "VST3_PATH": str(cls.folder / "here"), "HOME": str(cls.folder), "XDG_CACHE_HOME": str(cls.folder / "cache"),
+            "XDG_CONFIG_HOME": str(cls.folder / "config"),
         })  # fmt: skip
         place.start()
         cls.addClassCleanup(place.stop)
-        cls.kinds = {uri: described_apart(uri, str(cls.bundle)) for uri in (GAIN, TONE)}
+        cls.kinds = {uri: described_apart(uri) for uri in (GAIN, TONE)}
 
     def project(self, uri: str, hosted: bool = True) -> tuple[Project, str]:
         """Eight beats at 120: noise through the effect, or the instrument with a note on each beat."""
@@ -152,7 +154,7 @@ class Hosted(unittest.TestCase):
         broken = self.folder / "here" / "broken.vst3"
         broken.write_text("no library")
         self.addCleanup(broken.unlink)
-        found, _ = plugin_list.installed()
+        found, _ = installed.installed()
         rows = {each.id: each for each in found if each.path.startswith(str(self.folder))}
         self.assertEqual(
             (rows[TONE].name, rows[TONE].role, rows[TONE].maker, rows[TONE].parameters),
@@ -160,13 +162,13 @@ class Hosted(unittest.TestCase):
         )
         self.assertEqual(rows[GAIN].role, "effect")
         self.assertEqual([each.name for each in rows.values() if each.fault], ["broken"])
-        with mock.patch("zolvek.sound.vst3.host.within", side_effect=AssertionError("read again")):
-            self.assertEqual(plugin_list.installed()[0], found)
-        self.assertEqual(plugin_list.found(f"{self.bundle}#Test tone").id, TONE)
+        with mock.patch("zolvek.sound.hosting.scan.read", side_effect=AssertionError("read again")):
+            self.assertEqual(installed.installed()[0], found)
+        self.assertEqual(installed.found(f"{self.bundle}#Test tone").id, TONE)
         with self.assertRaisesRegex(ZolvekError, "Several"):
-            plugin_list.found(str(self.bundle))
-        with self.assertRaisesRegex(ZolvekError, "no plugin"):
-            plugin_list.found(str(SOURCE))
+            installed.found(str(self.bundle))
+        with self.assertRaisesRegex(ZolvekError, "not a plugin"):
+            installed.found(str(SOURCE))
 
     def test_its_own_description(self) -> None:
         kind = self.kinds[GAIN]
@@ -234,7 +236,7 @@ class Hosted(unittest.TestCase):
         folder = self.folder / ".vst3" / "presets" / "Zolvek's tests" / "Test tone"
         folder.mkdir(parents=True, exist_ok=True)
         (folder / "Octave up.vstpreset").write_bytes(bytes(data))
-        kind = described_apart(TONE, str(self.bundle))
+        kind = described_apart(TONE)
         self.assertIn("Octave up", [preset.name for preset in kind.presets])
         project, track = add_track(Project(length=8.0), "T")
         own = replace(project.tracks[0], notes=(Note(0.0, 0.75, 57),))

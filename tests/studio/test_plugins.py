@@ -17,7 +17,8 @@ from tests.studio.driver import WindowTest
 from zolvek.core.document.parts import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
-from zolvek.formats.plugin_list import Listed
+from zolvek.sound.hosting import plugin_folders
+from zolvek.sound.hosting.listing import Listed
 from zolvek.studio.plugin_dialog import PluginDialog
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
@@ -65,7 +66,7 @@ class Hosted(WindowTest):
         with mock.patch.object(self.studio.plugins, "background") as background:
             background.busy = False
             self.studio.files.open_path(saved)
-            background.start.assert_called_with("plugins", (device.row,), ())
+            background.start.assert_called_with("plugins", (device.row,))
         self.studio.plugins._take(Listed([], [("Keys", ["Cutoff is no longer there."])]))
         self.assertIn("Cutoff is no longer there.", self.errors.pop().where)
         self.assertIn("not installed", self.errors.pop().what)
@@ -93,13 +94,13 @@ class OwnWindow(WindowTest):
             QTest.mouseClick(button, Qt.MouseButton.LeftButton)
             self.until(lambda: bool(self.studio.plugins.newest))
             QTest.keyClicks(dialog.search, "tone instrument")
-            self.assertEqual(dialog.chosen and dialog.chosen[1:], ("Test tone", str(bundle)))
+            self.assertEqual(dialog.chosen and dialog.chosen[1], "Test tone")
 
         self.ask.fill = pick
         self.do("add-plugin")
         self.until(lambda: bool(session.project.tracks[-1].devices[0].row.plugin))
         device = session.project.tracks[-1].devices[0]
-        self.assertEqual(session.settings.plugin_folders, [str(bundle)])
+        self.assertEqual(plugin_folders.added(), [bundle.resolve()])
         session.shown.show(device.id)
         with virtual_display():
             self.do("plugin-window")

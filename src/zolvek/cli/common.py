@@ -82,6 +82,7 @@ def load(path: str) -> Project:
     """A project, or one that was collected into a `.zip`, which is unpacked for as long as this runs."""
     from zolvek.formats import project_file
 
+    where = path
     if path.lower().endswith(".zip"):
         import atexit
         import tempfile
@@ -90,8 +91,11 @@ def load(path: str) -> Project:
 
         folder = tempfile.TemporaryDirectory(prefix="zolvek-")
         atexit.register(folder.cleanup)
-        return project_file.load(collecting.unpacked(path, Path(folder.name)))
-    return project_file.load(path)
+        where = str(collecting.unpacked(path, Path(folder.name)))
+    project = project_file.load(where)
+    if project_file.is_newer(project):
+        click.echo(f"{path}: {project_file.NEWER}", err=True)
+    return project
 
 
 def span(project: Project, first: str | None, last: str | None) -> tuple[float, float]:

@@ -11,16 +11,28 @@ from zolvek.core.errors import ZolvekError
 @click.command()
 @click.argument("text", required=False, default="")
 @click.option("--json", "as_json", is_flag=True, help="As JSON instead of CSV.")
-def plugins(text: str, as_json: bool) -> None:
+@click.option(
+    "--add",
+    "bundle",
+    type=click.Path(),
+    help="Allow a bundle that lies elsewhere, and list what is in it.",
+)
+@click.option("--again", is_flag=True, help="Read those that could not be read once more.")
+def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     """Print the installed plugins, or those with TEXT in their name, maker or id, and whether each can be
     used."""
     import msgspec
 
     from zolvek.formats.names import cell
-    from zolvek.formats.plugin_list import installed
+    from zolvek.sound.hosting import installed as plugin_list
 
     words = text.casefold().split()
-    every, faults = installed()
+    if bundle is not None:
+        inside = plugin_list.add(lambda done, total: None, bundle)
+        added = {each.id for each in inside}
+    every, faults = plugin_list.installed(again=again)
+    if bundle is not None:
+        every = [each for each in every if each.id in added]
     for fault in faults:
         click.echo(f"{fault.what} {fault.remedy}", err=True)
     found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
@@ -39,7 +51,7 @@ def plugins(text: str, as_json: bool) -> None:
 @click.option(
     "--plugin",
     required=True,
-    help="Its id, as `zolvek plugins` lists them, or its file; of several there FILE#NAME.",
+    help="Its id, as `zolvek plugins` lists them, or its bundle; of several there BUNDLE#NAME.",
 )
 @click.option("--preset", help="One of the plugin's own presets.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
@@ -47,11 +59,11 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     """Add an installed plugin to a track, its presets as states."""
     from zolvek.core.document import chain, hosted
     from zolvek.formats import project_file
-    from zolvek.formats.plugin_list import found
     from zolvek.sound.hosting.apart import described_apart
+    from zolvek.sound.hosting.installed import found
 
     loaded, own_plugin = load(project), found(plugin)
-    kind = described_apart(own_plugin.id, own_plugin.path)
+    kind = described_apart(own_plugin.id)
     if preset is not None and preset not in {each.name for each in kind.presets}:
         names = ", ".join(each.name for each in kind.presets) or "none"
         raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")

@@ -95,11 +95,11 @@ def devices(kind: str | None, plugin: str | None) -> None:
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
 
     if plugin is not None:
-        from zolvek.formats.plugin_list import found
         from zolvek.sound.hosting.apart import described_apart
+        from zolvek.sound.hosting.installed import found
 
         own = found(plugin)
-        row = plain(described_apart(own.id, own.path))
+        row = plain(described_apart(own.id))
         click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
         return
     if kind is not None and kind not in DEVICE_KINDS:

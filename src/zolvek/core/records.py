@@ -10,17 +10,29 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-from msgspec import field
+from msgspec import UNSET, UnsetType, field
 from msgspec.structs import replace
 
 from zolvek.core.limits import checker
 
-__all__ = ["Record", "field", "replace"]
+__all__ = ["UNKNOWN", "Record", "field", "names_of", "replace"]
+
+UNKNOWN = (
+    "?"  # the key under which a record's unknown ones are encoded, before they go to their places
+)
 
 
-class Record(msgspec.Struct, frozen=True, dict=True):
+def names_of(kind: type[msgspec.Struct]) -> tuple[str, ...]:
+    """The names of a record's own fields."""
+    return tuple(name for name in kind.__struct_fields__ if name != "unknown")
+
+
+class Record(msgspec.Struct, frozen=True, dict=True, kw_only=True):
     """A base of immutable classes. `eq=False`: it is equal to itself alone, as objects are. What is
-    worked out of one may be kept in its `__dict__`, which is no part of its value."""
+    worked out of one may be kept in its `__dict__`, which is no part of its value. `unknown`: JSON of what a file of
+    a newer program says of it besides, which goes back into the file."""
+
+    unknown: str | UnsetType = field(default=UNSET, name=UNKNOWN)
 
     def __init_subclass__(cls, **options: Any) -> None:
         super().__init_subclass__(**options)

@@ -14,9 +14,9 @@ from zolvek.core.document.chain import own_sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats import project_file
-from zolvek.formats.atomic import written
 from zolvek.formats.names import file_names
 from zolvek.formats.sound_content import told_by_content
+from zolvek.storage.atomic import written
 
 SOUNDS = "sounds"
 PIECE = 1 << 20  # bytes copied between words of progress

@@ -18,7 +18,8 @@ from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.rules import first_fault, shape_help
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.errors import ZolvekError
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 MOST_ROWS, MOST_BYTES = 1_000_000, 200_000_000
 HEADER = ["beat", "value", "shape", "amount"]

@@ -8,7 +8,8 @@ from pathlib import Path
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind, kind_from_plain, plain
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 SUFFIX = ".json"
 LARGEST = 8_000_000  # bytes

@@ -15,8 +15,8 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.layering import Layered
 from zolvek.core.movement.playing import played
-from zolvek.formats.atomic import write_bytes
 from zolvek.formats.names import xml_text
+from zolvek.storage.atomic import write_bytes
 
 WIDTH, HEIGHT = 960, 150  # of a lane's row, in pixels
 LEFT, TOP, GAP, LABEL = 96, 34, 30, 12

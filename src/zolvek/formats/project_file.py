@@ -17,12 +17,20 @@ from zolvek.core.document.chain import sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.source import SHIPPED
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.core.records import replace
+from zolvek.formats import unknown_keys
 from zolvek.formats.sound_content import told_by_content
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 SUFFIX = ".zolvek"
 FORMAT = "zolvek-project"
-VERSION = 1
+VERSION = 1  # of what a program must know to read a file at all
+MINOR = (
+    2  # grows with every addition; a file of a newer one opens, and keeps what is not known here
+)
+OWN = {"format", "version", "minor", "project"}
+DOCUMENT = "document"  # in what a project keeps unknown: what stood beside it
 SHAPE_ARRAY = np.ndarray[Any, np.dtype[np.uint8]]
 
 # Version -> what makes a document of that version one of the next.
@@ -31,13 +39,73 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 
 def encode(project: Project) -> bytes:
     """The project as the bytes of its file."""
-    document = {"format": FORMAT, "version": VERSION, "project": project}
+    document = {
+        "format": FORMAT,
+        "version": VERSION,
+        "minor": minor_of(project),
+        **_beside(project),
+        "project": _plain_project(project),
+    }
     try:
-        return msgspec.json.format(msgspec.json.encode(document, enc_hook=to_plain), indent=1)
+        data = unknown_keys.restored(msgspec.json.encode(document, enc_hook=to_plain))
+        return msgspec.json.format(data, indent=1)
     except UnicodeEncodeError as error:
         raise Failure(
             f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename that."
         ) from error
+
+
+def _unknown(project: Project) -> dict[str, Any]:
+    found = msgspec.json.decode(project.unknown) if isinstance(project.unknown, str) else {}
+    return found if isinstance(found, dict) else {}
+
+
+def _beside(project: Project) -> dict[str, Any]:
+    """What stood beside the project in its file."""
+    found = _unknown(project).get(DOCUMENT)
+    return (
+        {key: own for key, own in found.items() if key not in OWN}
+        if isinstance(found, dict)
+        else {}
+    )
+
+
+def minor_of(project: Project) -> int:
+    """The minor version that it is written with: this program's, or the newer one of the file it came from."""
+    found = _unknown(project).get(DOCUMENT)
+    minor = found.get("minor") if isinstance(found, dict) else None
+    return max(MINOR, minor) if type(minor) is int else MINOR
+
+
+def is_newer(project: Project) -> bool:
+    """Whether it came from a file of a newer program, of which not everything is known here."""
+    return minor_of(project) > MINOR
+
+
+NEWER = "This project was written by a newer Zolvek. What this one doesn't know is kept, and stays in the file."
+
+
+def _plain_project(project: Project) -> Project:
+    unknown = _unknown(project)
+    if DOCUMENT not in unknown:
+        return project
+    del unknown[DOCUMENT]
+    text = msgspec.json.encode(unknown).decode() if unknown else msgspec.UNSET
+    return replace(project, unknown=text)
+
+
+def _with_document(project: Project, document: dict[str, Any]) -> Project:
+    """The project with what stands beside it, and the minor version of its file."""
+    more = {key: own for key, own in document.items() if key not in OWN}
+    minor = document.get("minor", 0)
+    if type(minor) is not int or minor < 0:
+        raise ZolvekError("The file's minor version can't be read.", "", "Open another copy.")
+    if minor > MINOR:
+        more["minor"] = minor
+    if not more:
+        return project
+    unknown = msgspec.json.encode({**_unknown(project), DOCUMENT: more}).decode()
+    return replace(project, unknown=unknown)
 
 
 def to_plain(item: Any) -> Any:
@@ -95,7 +163,9 @@ def decode(data: bytes, where: str = "the project") -> Project:
     for step in range(version, VERSION):
         document = UPGRADES[step](document)
     try:
-        return msgspec.convert(document.get("project"), Project, dec_hook=from_plain, strict=True)
+        plain = document.get("project")
+        project = msgspec.convert(plain, Project, dec_hook=from_plain, strict=True)
+        return _with_document(unknown_keys.kept(project, plain), document)
     except msgspec.ValidationError as error:
         raise placed(error, where, document.get("project")) from error
     except ZolvekError as error:

@@ -21,8 +21,10 @@ import msgspec
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import Record
-from zolvek.formats import folders, identity, locking, project_file
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.formats import identity, project_file
+from zolvek.storage import folders, locking
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 FORMAT, VERSION = "zolvek-recovery", 2
 BACKUPS = 8  # of one file that are kept

@@ -8,6 +8,7 @@ import numpy as np
 
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.model.project import Project
+from zolvek.core.records import UNKNOWN
 from zolvek.formats.project_file import FORMAT, VERSION
 
 
@@ -18,6 +19,8 @@ def schema() -> dict[str, Any]:
     (project,), components = msgspec.json.schema_components(
         (Project,), schema_hook=_hook, ref_template="#/$defs/{name}"
     )
+    for row in components.values():
+        row.get("properties", {}).pop(UNKNOWN, None)
     # The hook is not told which kind of array it is; the shapes' is this one.
     names = {"type": "array", "items": {"enum": [shape.key for shape in SHAPES]}}
     components["Curve"]["properties"]["shape"] = names
@@ -28,6 +31,7 @@ def schema() -> dict[str, Any]:
         "properties": {
             "format": {"const": FORMAT},
             "version": {"type": "integer", "minimum": 1, "maximum": VERSION},
+            "minor": {"type": "integer", "minimum": 0},
             "project": project,
         },
         "required": ["format", "version", "project"],

@@ -15,8 +15,8 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
 from zolvek.core.movement.playing import played
 from zolvek.core.records import Record
-from zolvek.formats.atomic import written
 from zolvek.formats.names import file_names
+from zolvek.storage.atomic import written
 
 RATES = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}

@@ -11,7 +11,8 @@ from zolvek.core.document.stored_states import checked, kept
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.state import State, StatePart
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 FORMAT, VERSION = "zolvek-states", 1
 

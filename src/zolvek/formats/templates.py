@@ -7,8 +7,9 @@ from pathlib import Path
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
-from zolvek.formats import folders, project_file
+from zolvek.formats import project_file
 from zolvek.formats.names import file_name
+from zolvek.storage import folders
 
 
 def folder() -> Path:

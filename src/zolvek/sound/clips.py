@@ -45,7 +45,7 @@ def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:
     out = np.zeros((2, stretch.frames))
     for clip in clips:
         begins = float(tempo.seconds(clip.beat))
-        first = round((float(tempo.seconds(stretch.beats[0])) - begins) * stretch.rate)
+        first = stretch.frame - round(begins * stretch.rate)
         if first + stretch.frames <= 0:
             continue
         until = clip.loop_until

@@ -5,56 +5,97 @@ Values are computed on a control grid, every few frames and at every jump, and h
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints, frozen
 from zolvek.core.model.project import Device, Project
 from zolvek.core.movement.playing import Heard, played
-from zolvek.core.records import Record
+from zolvek.core.records import Record, field
+from zolvek.core.time.tempo import TempoMap
 
 FINE = 16  # frames between control points of what is computed here
 COARSE = 64  # of what a library effect does: setting it costs more
 
 
-class Block(Record, frozen=True):
-    """A stretch of sound: the project's beat at each of its frames, and the sample rate."""
+LEAD = 64  # frames before a stretch that are known of it: its controls are held from there
+NONE = np.empty(0)
+
+
+class Block(Record, frozen=True, eq=False):
+    """A stretch of sound: the project's beat at each of its frames, and the sample rate. `frame`: the song's frame
+    that it begins with; `song`: the song's frame at each of its frames, where it jumps on the way (None: it doesn't);
+    `before`: the beats of the LEAD frames before it, or fewer where they are not known; `tempo`: the song's."""
 
     beats: Floats
     rate: int
+    frame: int = 0
+    before: Floats = field(default_factory=lambda: NONE)
+    song: Ints | None = None
+    tempo: TempoMap = field(default_factory=TempoMap)
 
     @property
     def frames(self) -> int:
         return len(self.beats)
 
+    @property
+    def runs(self) -> list[tuple[int, int]]:
+        """First and last frame (excluded) of the parts in which the song goes on."""
+        if self.song is None:
+            return [(0, self.frames)]
+        breaks = (np.flatnonzero(np.diff(self.song) != 1) + 1).tolist()
+        return list(pairwise([0, *breaks, self.frames]))
+
 
 class Controls:
     """The values of one device's parameters over a stretch, lanes applied.
 
-    `cuts`: the frames at which they are taken, every `spacing` and the first frame at or after
-    each jump of the device's lanes; `counts`: for how many frames each holds. The stretch begins at
-    `frame` of what is counted in: the cuts lie on multiples of `spacing` there.
+    `cuts`: the frames at which they are taken, every `spacing` frames of the song and the first frame at or after
+    each jump of the device's lanes; `counts`: for how many frames each holds. What holds at the stretch's first
+    frame was taken where the song's last cut before it lies: a stretch begun elsewhere hears the same.
     """
 
     def __init__(
-        self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int, frame: int = 0
+        self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int
     ) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
-        self.cuts = self._cuts(spacing, frame)
+        self.cuts, self.taken = self._cuts(spacing)
         self.counts = np.diff(self.cuts, append=stretch.frames)
 
-    def _cuts(self, spacing: int, frame: int) -> Ints:
-        beats = self.stretch.beats
-        jumps = [lane.leaps for lane in self.lanes.values()]
-        inside = [at[(at > beats[0]) & (at <= beats[-1])] for at in jumps]
-        exact = [np.searchsorted(beats, at, side="left") for at in inside if at.size]
-        every = np.arange(-frame % spacing, len(beats), spacing)
-        if frame % spacing:
-            every = np.append(0, every)
-        return np.unique(np.concatenate([every, *exact])) if exact else every
+    def _cuts(self, spacing: int) -> tuple[Ints, Floats]:
+        """The cuts, and the beats at which values are taken for them."""
+        stretch = self.stretch
+        lead = min(stretch.frame % spacing, len(stretch.before)) if stretch.song is None else 0
+        beats = stretch.beats
+        if lead:
+            beats = np.concatenate((stretch.before[-lead:], beats))
+        if stretch.song is None:
+            every = np.arange((lead - stretch.frame) % spacing, len(beats), spacing)
+        else:
+            every = np.flatnonzero(stretch.song % spacing == 0)
+        parts = [every]
+        for first, last in stretch.runs:
+            own = beats[first : last + lead]
+            jumps = [lane.leaps for lane in self.lanes.values()]
+            inside = [at[(at > own[0]) & (at <= own[-1])] for at in jumps]
+            parts += [first + np.searchsorted(own, at, side="left") for at in inside if at.size]
+            if first:
+                parts.append(np.array([first]))
+        if every.size and every[0] == 0 and len(parts) == 1:
+            cuts = every
+        else:
+            cuts = np.unique(np.concatenate([[0], *parts])).astype(np.intp)
+        if not lead:
+            return cuts, beats[cuts]
+        # What is held at the first frame is the last that was taken up to there.
+        first = int(np.searchsorted(cuts, lead, side="right")) - 1
+        cuts = cuts[max(first, 0) :]
+        return np.maximum(cuts - lead, 0), beats[cuts]
 
     def values(self, key: str) -> Floats:
         """The real value at each cut, or an array of one where nothing moves."""
-        return self._at(key, self.stretch.beats[self.cuts])
+        return self._at(key, self.taken)
 
     def each_frame(self, key: str) -> Floats:
         """The real value at each frame, or an array of one where nothing moves."""
@@ -65,7 +106,11 @@ class Controls:
         if lane is None:
             return still(self.device, key)
         positions = lane.at(beats)
-        moves = positions.max() > positions.min()
+        highest = positions.max()
+        if highest != highest:  # not a number: the control stays where it stands
+            positions = np.where(np.isfinite(positions), positions, self.device.position(key))
+            highest = positions.max()
+        moves = highest > positions.min()
         return self.device.parameter(key).value(positions if moves else positions[:1])
 
     def spread(self, values: Floats) -> Floats:

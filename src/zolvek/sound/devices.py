@@ -113,12 +113,14 @@ LEFT_OUT: dict[str, str] = {}  # devices whose plugins are not run in this proce
 
 def _hosted(device: Device, rate: int) -> Unit:
     """The plugin; where it is not there, or has brought a process down, sound goes past it."""
-    from zolvek.sound.hosting import hosts
+    from zolvek.sound.hosting import loading
 
     if device.id in LEFT_OUT:
         return Passing()
     try:
-        return hosts.unit(device, rate)
+        return loading.unit(device, rate)
     except ZolvekError as error:
         LEFT_OUT[device.id] = str(error)
-        return Passing()
+    except Exception as error:  # a plugin's, or of what runs it: it must not be silent for ever
+        LEFT_OUT[device.id] = f"It could not be made ({type(error).__name__}: {error})."
+    return Passing()

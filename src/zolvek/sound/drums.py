@@ -84,7 +84,7 @@ class Drums:
 
     def __init__(self, seed: int, rate: int) -> None:
         self.rate = rate
-        self.noise = np.random.Generator(np.random.PCG64(seed))
+        self.seed = seed
         self.hits: dict[str, list[Hit]] = {voice: [] for voice in VOICES}
         self.states = dict.fromkeys((*VOICES, "all"), -1.0)
 
@@ -133,8 +133,15 @@ class Drums:
         if voice == "closed":
             self._choke(frame)
         t = np.arange(int((SILENT * decay + 0.05) * self.rate)) / self.rate
-        sound = note.note.strength * VOICES[voice](t, 2.0 ** (tune / 12.0), decay, self.noise)
+        sound = note.note.strength * VOICES[voice](
+            t, 2.0 ** (tune / 12.0), decay, self._noise(note)
+        )
         self.hits[voice].append(Hit(sound, -frame))
+
+    def _noise(self, note: NewNote) -> Noise:
+        """Each stroke's own, by its place in the song: the same wherever playing was begun."""
+        place = round(note.note.beat * 1e6)
+        return np.random.Generator(np.random.PCG64([self.seed, place, note.note.pitch]))
 
     def _choke(self, frame: int) -> None:
         """A closing hat ends an open one."""

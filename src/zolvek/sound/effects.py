@@ -17,6 +17,7 @@ from zolvek.sound.controls import COARSE, FINE, Controls
 from zolvek.sound.delay import Delay
 from zolvek.sound.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
 from zolvek.sound.mixing import level_gain, mixed, pan_gains, smoothed
+from zolvek.sound.phases import Phase
 
 
 class Processor(Protocol):
@@ -193,17 +194,16 @@ class BitReducer:
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
-        self.rate, self.phase, self.last = rate, 1.0, np.zeros((2, 1))
+        self.phase, self.last = Phase("rate", FINE, rate), np.zeros((2, 1))
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
         frames = sound.shape[1]
-        step = np.minimum(controls.spread(controls.values("rate")) / self.rate, 1.0)
-        phase = self.phase + np.cumsum(np.broadcast_to(step, (frames,)))
-        taken = np.floor(phase) > np.floor(np.concatenate(([self.phase], phase[:-1])))
+        begins, phase = self.phase.through(controls, 1.0)
+        taken = np.floor(phase) > np.floor(np.concatenate(([begins], phase[:-1])))
         # Where nothing is taken the last sample taken stays; place 0 is that of the stretch before.
         place = np.maximum.accumulate(np.where(taken, np.arange(1, frames + 1), 0))
         held = np.concatenate((self.last, sound), axis=1)[:, place]
-        self.phase, self.last = float(phase[-1] % 1.0), held[:, -1:]
+        self.last = held[:, -1:]
         levels = np.exp2(controls.spread(controls.values("bits")) - 1.0)
         return mixed(sound, np.round(held * levels) / levels, controls)
 
@@ -231,13 +231,10 @@ class Tremolo:
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
-        self.rate, self.phase = rate, 0.0
+        self.phase = Phase("rate", FINE, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
-        frames = sound.shape[1]
-        step = controls.spread(controls.values("rate")) / self.rate
-        phase = self.phase + np.cumsum(np.broadcast_to(step, (frames,)))
-        self.phase = float(phase[-1] % 1.0)
+        _, phase = self.phase.through(controls)
         depth = controls.spread(controls.values("depth")) / 100.0
         apart = controls.spread(controls.values("sides")) / 200.0
         gains = [

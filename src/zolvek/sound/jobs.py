@@ -65,9 +65,9 @@ def _hits(progress: Callable, name: str) -> Any:
 
 # Jobs of other rooms, by where they are: they are loaded in the process that does them.
 ELSEWHERE = {
-    "plugins": "zolvek.formats.plugin_list:job",
-    "plugin-file": "zolvek.formats.plugin_list:in_file",
-    "plugin": "zolvek.sound.hosting.hosts:job",
+    "plugins": "zolvek.sound.hosting.listing:job",
+    "plugin-file": "zolvek.sound.hosting.installed:add",
+    "plugin": "zolvek.sound.hosting.loading:job",
     "deliver": "zolvek.formats.sound_out:job",
     "sweep": "zolvek.sound.hosting.sweep:job",
 }

@@ -15,7 +15,7 @@ import numpy as np
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.sound.renderer import RATE
-from zolvek.sound.worker_process import FILLED, WorkerProcess
+from zolvek.sound.worker_process import FILLED, SAID, WorkerProcess
 
 LATE = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
@@ -236,23 +236,23 @@ class Playback:
     def beat_at(self, seconds: float) -> float:
         """The beat that was heard at a time of time.perf_counter: counted from the last pull
         before it, so that neither the screen's nor the chunks' pace comes in."""
-        with self.lock:
+        with self.lock:  # to the end: a seek meanwhile would be undone by what was found before it
             if not self.pulls:
                 return self.beat
             tempo = self.project.tempo
             last = (pull for pull in reversed(self.pulls) if pull[0] <= seconds)
             at, beat = next(last, self.pulls[0])
-        way = min(max(seconds - at, 0.0), LONGEST_PULL)
-        if self.counted[:2] != (tempo, beat):
-            self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
-        found = float(tempo.beats(self.counted[2] + way))
-        if self.loop is not None and beat < self.loop[1] <= found:
-            found = self.loop[0] + (found - self.loop[1])
-        # Where sound came late time has gone ahead of it: it waits, and never goes back.
-        if self.loop is None or self.told - found < LATE:
-            found = max(found, self.told)
-        self.told = found
-        return found
+            elapsed = min(max(seconds - at, 0.0), LONGEST_PULL)
+            if self.counted[:2] != (tempo, beat):
+                self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
+            found = float(tempo.beats(self.counted[2] + elapsed))
+            if self.loop is not None and beat < self.loop[1] <= found:
+                found = self.loop[0] + (found - self.loop[1])
+            # Where sound came late time has gone ahead of it: it waits, and never goes back.
+            if self.loop is None or self.told - found < LATE:
+                found = max(found, self.told)
+            self.told = found
+            return found
 
     def close(self) -> None:
         """End the workers; well within two seconds, whatever they do."""
@@ -273,6 +273,9 @@ class Playback:
                 with self.lock:
                     self.shown.append(chunk[1])
             return
+        if chunk[0] == SAID:
+            self._say(worker, *chunk[1:])
+            return
         number, frame, beat, last, sound, levels = chunk
         with self.lock:
             if worker is self.worker and number == self.number and self.playing:
@@ -280,6 +283,24 @@ class Playback:
                 # With less in hand than is kept ready, the very start would run dry.
                 ends = self.loop is None and last >= self.project.length - 1e-6
                 self.begun = self.begun or ends or len(self.ready) >= self.ahead
+
+    def _say(self, worker: WorkerProcess, device: str, reason: str) -> None:
+        """What a worker reports while it goes on: a plugin that is not run, or sound that was not a number."""
+        with self.lock:
+            if worker is not self.worker or device in self.left_out:
+                return
+            if not device:
+                error = Failure(reason, "playback", "Bypass the device you changed last.")
+            elif self.project.has_device(device):
+                self.left_out[device] = reason
+                name = self.project.device_track(device).device(device).name
+                error = Failure(
+                    f"The plugin {name} is not run; sound goes past it.", reason, "Device ▸ Try the plugin again runs it once more.",
+                )  # fmt: skip
+            else:
+                return
+        if self.on_loss is not None:
+            self.on_loss(error, True)
 
     def _ended(self, worker: WorkerProcess, reason: str) -> None:
         """A worker is lost: another one goes on in its place; if that happens again and again,

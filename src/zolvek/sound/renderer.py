@@ -14,8 +14,8 @@ from zolvek.core.model.source import Note
 from zolvek.core.movement.playing import Heard
 from zolvek.core.records import replace
 from zolvek.sound import clips
-from zolvek.sound.alignment import Alignment
-from zolvek.sound.controls import COARSE, Block, Controls, applied_lanes
+from zolvek.sound.alignment import Alignment, SongHistory
+from zolvek.sound.controls import Block, Controls, applied_lanes
 from zolvek.sound.devices import make
 from zolvek.sound.hosting.waiting import Waiting
 from zolvek.sound.mixing import smoothed
@@ -51,7 +51,12 @@ class Renderer:
         self.impatient = False  # somebody listens: plugins that come now are made beside
         self.chased: set[str] = set()  # tracks whose notes that are on already must begin
         self.units: dict[tuple[str, str], Unit] = {}  # by kind and id of their devices
-        self.told: dict[tuple[str, str], str] = {}  # the state that each was made with
+        self.states: dict[tuple[str, str], str] = {}  # the state that each was made with
+        self.history = SongHistory()
+        self.reserve = 0  # frames that all is late by at least
+        self.late: dict[str, list[int]] = {}  # by track, as in `_plan`
+        self.faults = 0  # frames that were not numbers
+        self.later: dict[str, list[tuple[int, NewNote]]] = {}  # notes that late devices begin, when
         self.sides: dict[
             str, Floats
         ] = {}  # of tracks that side-chains listen to, what they play now
@@ -71,7 +76,7 @@ class Renderer:
         for key, unit in before.units.items():
             again = getattr(unit, "begin_again", None)
             if again is not None and again():
-                self.units[key], self.told[key] = unit, before.told[key]
+                self.units[key], self.states[key] = unit, before.states[key]
 
     def use(self, project: Project) -> None:
         """Go on with an edited project; the place in beats stays."""
@@ -83,6 +88,9 @@ class Renderer:
         self.listened = {d.side_chain for t in project.tracks for d in t.devices}
         self.order = _order(project.tracks)
         self.starts = {key: np.array([n.beat for n in notes]) for key, notes in self.notes.items()}
+        hosted = [d for t in project.tracks for d in t.devices if d.row.plugin is not None]
+        self.aligned.always = bool(hosted)
+        self._let_go({(d.kind, d.id) for t in project.tracks for d in t.devices})
 
     @property
     def beat(self) -> float:
@@ -92,12 +100,50 @@ class Renderer:
     def frame_of(self, beat: float) -> int:
         return round(float(self.project.tempo.seconds(beat)) * self.rate)
 
-    def seek(self, beat: float) -> None:
-        """Go on from `beat`; what sounds is let go and dies away."""
+    def seek(self, beat: float, goes_on: bool = False) -> None:
+        """Go on from `beat`; what sounds is let go and dies away. `goes_on`: what is late still comes, as at the end
+        of a loop."""
         self.release_all()
-        self.aligned.forget()
+        if not goes_on:
+            self.aligned.forget()
+            self.history.forget()
+            self.later.clear()
         self.chased = {track.id for track in self.project.tracks}
         self.frame = self.frame_of(beat)
+
+    def prepare(self) -> int:
+        """Make all devices; the frames that what comes out is late by."""
+        for track in self.project.tracks:
+            for device in track.devices:
+                if device.row.plugin is not None:
+                    self._unit(device)
+        return self._plan()[1]
+
+    @property
+    def heard(self) -> tuple[int, float]:
+        """The song's frame and beat of what comes out next: behind `frame`, where devices are late."""
+        late = min(self.aligned.late, len(self.history.song))
+        if not late:
+            return self.frame, self.beat
+        return int(self.history.song[-late]), float(self.history.beats[-late])
+
+    def unbroken(self, frames: int) -> int:
+        """How many of the next frames that come out go on in the song from one to the next."""
+        return self.history.unbroken(min(self.aligned.late, len(self.history.song)), frames)
+
+    def release_units(self) -> None:
+        """Let all devices go; they are made again when they are played."""
+        self._let_go(set())
+
+    def _let_go(self, kept: set[tuple[str, str]]) -> None:
+        for key in [key for key in self.units if key not in kept]:
+            close = getattr(self.units.pop(key), "close", None)
+            self.states.pop(key, None)
+            if close is not None:
+                close()
+        devices = {key for _, key in kept}
+        self.wets = {key: wet for key, wet in self.wets.items() if key in devices}
+        self.later = {key: rows for key, rows in self.later.items() if key in devices}
 
     def press(self, track: str, pitch: int, strength: float) -> None:
         """A key of a track's instrument down, by hand: heard with the next stretch, until it is let up."""
@@ -118,77 +164,155 @@ class Renderer:
         """The next `frames` of the mix: float64 (2, frames), not limited."""
         first = self.frame
         beats = self.project.tempo.beats((first + np.arange(frames + 1)) / self.rate)
-        stretch = Block(beats[:-1], self.rate)
         mix, sends = np.zeros((2, frames)), np.zeros((2, frames))
-        tracks = self.order
         self.sides.clear()
-        plain, taking = self._latest(tracks, False), self._latest(tracks, True)
-        self.aligned.late = plain + taking
-        for track in tracks:
-            sound, sent = self._track(track, stretch, float(beats[-1]), sends)
+        late, total = self._plan()
+        self.late = late
+        self.aligned.late = total
+        self.history.add(first, beats[:-1], total)
+        plain = max((late[t.id][-1] for t in self.order if not t.takes_sends), default=0)
+        for track in self.order:
+            sound, sent = self._track(track, late[track.id], float(beats[-1]), sends)
             if track.id in self.listened:
                 self.sides[track.id] = sound
-            own = self._latency(track)
-            if track.takes_sends:
-                sound = self.aligned.line(track.id, "sound", taking - own, sound)
-            else:
-                if sent is not None:
-                    sends += self.aligned.line(track.id, "sent", plain - own, sent)
-                sound = self.aligned.line(track.id, "sound", plain + taking - own, sound)
+            for at, part in sent:
+                sends += self.aligned.line(track.id, "sent", plain - at, part)
+            sound = self.aligned.line(track.id, "sound", total - late[track.id][-1], sound)
             mix += sound
             if self.keeps:
                 self.kept[track.id] = sound
             self.levels[track.id] = float(np.abs(sound).max(initial=0.0))
         self.frame += frames
         self.clock += frames
+        return self._finite(mix)
+
+    def _finite(self, mix: Floats) -> Floats:
+        """What goes out is sound: what is not a number is silent, and counted."""
+        wrong = ~np.isfinite(mix)
+        if wrong.any():
+            self.faults += int(wrong.any(axis=0).sum())
+            mix = np.where(wrong, 0.0, mix)
+            for key, rows in self.kept.items():
+                self.kept[key] = np.nan_to_num(rows, nan=0.0, posinf=0.0, neginf=0.0)
+            self.levels = {k: v if np.isfinite(v) else 0.0 for k, v in self.levels.items()}
         return mix
 
-    def _latency(self, track: Track) -> int:
-        """Frames that a track's devices give its sound late, as far as they are known."""
-        hosted = [device for device in track.devices if device.row.plugin is not None]
-        return sum(self._unit(device).latency for device in hosted)
-
-    def _latest(self, tracks: list[Track], takes: bool) -> int:
-        return max((self._latency(t) for t in tracks if t.takes_sends == takes), default=0)
+    def _plan(self) -> tuple[dict[str, list[int]], int]:
+        """For each track the frames that its sound is late by before each of its devices, and after the last; and
+        what all is late by. What takes in sends begins when they have come, and a device with a side-chain waits for
+        that. It never gets less while it plays: sound would be lost."""
+        late: dict[str, list[int]] = {}
+        sent = 0  # when all sends have come
+        for track in self.order:
+            now = sent if track.takes_sends else 0
+            rows = []
+            for device in track.devices:
+                side = late.get(device.side_chain)
+                now = max(now, side[-1]) if side is not None else now
+                rows.append(now)
+                if device.row.plugin is not None:
+                    now += self._unit(device).latency
+            late[track.id] = [*rows, now]
+            if not track.takes_sends:
+                sent = max(sent, now)
+        total = max((rows[-1] for rows in late.values()), default=0)
+        self.reserve = max(self.reserve, total)
+        return late, self.reserve
 
     def _track(
-        self, track: Track, stretch: Block, until: float, sends: Floats
-    ) -> tuple[Floats, Floats | None]:
-        """The track's sound, and what its strips send."""
+        self, track: Track, late: list[int], until: float, sends: Floats
+    ) -> tuple[Floats, list[tuple[int, Floats]]]:
+        """The track's sound; and what its strips send, with how late that is."""
+        stretch = self._block(0)
         sound = clips.play(track.clips, self.project.tempo, stretch)
+        now_late = late[0]
+        sound = (
+            self.aligned.line(track.id, "clips", now_late, sound) if track.takes_sends else sound
+        )
         if track.takes_sends:
             sound = sound + sends
+        elif now_late:
+            now_late = 0
         notes = self._begin(track, stretch, until)
-        sent: Floats | None = None
-        for device in track.devices:
-            lanes = self.lanes.get(device.id, {})
-            wet = self._wet(device, lanes, stretch)
-            past = len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes
-            if past and device.row.plugin is None:
-                continue
-            unit = self._unit(device)
-            # What goes past a device is as late as what goes through it.
-            dry = self.aligned.line(device.id, "dry", unit.latency, sound)
-            if past:
-                sound = dry
-                continue
-            controls = Controls(device, lanes, stretch, unit.spacing)
-            side = self.sides.get(device.side_chain)
-            now = self.clock / self.rate
-            played = unit.play(Incoming(sound, notes, controls, now, self.frame, side))
-            whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
-            sound = played.sound if whole else dry + (played.sound - dry) * wet
-            if played.sent is not None:
-                sent = played.sent if whole else played.sent * wet
+        sent: list[tuple[int, Floats]] = []
+        for device, wanted in zip(track.devices, late, strict=False):
+            if device.side_chain:  # it waits for what that listens to
+                sound = self.aligned.line(device.id, "before", wanted - now_late, sound)
+            now_late = wanted
+            sound, part, now_late = self._device(track, device, now_late, sound, notes)
+            if part is not None:
+                sent.append((now_late, part))
+        return self._muted(track, stretch.frames, sound, sent)
+
+    def _device(
+        self, track: Track, device: Device, late: int, sound: Floats, notes: list[NewNote]
+    ) -> tuple[Floats, Floats | None, int]:
+        """A track's sound, late by so many frames, through one of its devices: the sound, what it sends, and how late
+        they are."""
+        lanes = self.lanes.get(device.id, {})
+        hosted = device.row.plugin is not None
+        unit = self._unit(device) if hosted else None
+        after = late + (unit.latency if unit is not None else 0)
+        stretch = self._block(late)
+        wet = self._wet(device, lanes, self._block(after))
+        past = len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes
+        if past and not hosted:
+            return sound, None, late
+        unit = unit or self._unit(device)
+        # What goes past a device is as late as what goes through it.
+        dry = self.aligned.line(device.id, "dry", after - late, sound)
+        if past:
+            return dry, None, after
+        controls = Controls(device, lanes, stretch, unit.spacing)
+        side = self._side(device, late)
+        now = self.clock / self.rate
+        own = self._later(device, notes, late) if device.role == "instrument" else notes
+        played = unit.play(Incoming(sound, own, controls, now, side))
+        whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
+        out = played.sound if whole else dry + (played.sound - dry) * wet
+        sent = played.sent
+        if sent is not None and not whole:
+            sent = sent * wet
+        return out, sent, after
+
+    def _block(self, late: int) -> Block:
+        return self.history.block(late, self.project.tempo, self.rate)
+
+    def _side(self, device: Device, late: int) -> Floats | None:
+        """What a side-chain listens to, as late as the sound that it goes with."""
+        side = self.sides.get(device.side_chain)
+        if side is None:
+            return None
+        own = self.late[device.side_chain][-1]
+        return self.aligned.line(device.id, "side", max(late - own, 0), side)
+
+    def _later(self, device: Device, notes: list[NewNote], late: int) -> list[NewNote]:
+        """The notes that an instrument begins now: as late as the sound that it plays with."""
+        waiting = self.later.pop(device.id, [])
+        if not late and not waiting:
+            return notes
+        frames = self.history.count
+        waiting += [(self.clock + late, note) for note in notes]
+        begun = []
+        for begins, note in waiting:
+            after = note.after + (begins - self.clock) / self.rate
+            if after * self.rate < frames:
+                begun.append(note._replace(after=after))
+            else:
+                self.later.setdefault(device.id, []).append((begins, note))
+        return begun
+
+    def _muted(
+        self, track: Track, frames: int, sound: Floats, sent: list[tuple[int, Floats]]
+    ) -> tuple[Floats, list[tuple[int, Floats]]]:
         gain, self.gains[track.id] = smoothed(
             np.array([0.0 if track.muted else 1.0]),
-            stretch.frames,
+            frames,
             self.rate,
             self.gains.get(track.id, -1.0),
         )
         if track.muted or gain[0] < 1.0:
-            sound = sound * gain
-            sent = None if sent is None else sent * gain
+            return sound * gain, [(late, part * gain) for late, part in sent]
         return sound, sent
 
     def _wet(self, device: Device, lanes: dict[str, Heard], stretch: Block) -> Floats:
@@ -229,9 +353,9 @@ class Renderer:
 
     def _unit(self, device: Device) -> Unit:
         key = device.kind, device.id
-        if key not in self.units or self.told[key] != device.state:
+        if key not in self.units or self.states[key] != device.state:
             self.units[key] = self._made(device, self.units.get(key))
-            self.told[key] = device.state
+            self.states[key] = device.state
         return self.units[key]
 
     def _made(self, device: Device, before: Unit | None) -> Unit:
@@ -285,27 +409,23 @@ def render_blocks(
     total = renderer.frame_of(last) - renderer.frame
     if total < 1:
         raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
-    late = _known_latency(project, rate, bypass, first)
-    for done in range(0, total + late, OFFLINE_FRAMES):
-        frames = min(OFFLINE_FRAMES, total + late - done)
-        block = renderer.render(frames).astype(np.float32)[:, max(late - done, 0) :]
+    skip = renderer.prepare()
+    done = 0
+    while done < total:
+        frames = min(OFFLINE_FRAMES, total - done + skip)
+        before = renderer.reserve
+        block = renderer.render(frames).astype(np.float32)
+        # Where a plugin has become later on the way, all comes as much later from there on.
+        skip += renderer.reserve - before
+        cut = min(skip, block.shape[1])
+        block, skip = block[:, cut : cut + total - done], skip - cut
         if block.shape[1]:
             yield block
+        done += block.shape[1]
         if progress:
-            progress(min(done + frames, total), total)
+            progress(done, total)
     if tail:
         yield from _tail(renderer)
-
-
-def _known_latency(project: Project, rate: int, bypass: bool, first: float) -> int:
-    """Frames that the whole is late by: told by plugins once they have run."""
-    plugins = (device.row.plugin for track in project.tracks for device in track.devices)
-    if not any(plugin is not None and plugin.latency >= 0 for plugin in plugins):
-        return 0
-    probe = Renderer(project, rate, bypass)
-    probe.seek(first)
-    probe.render(COARSE)
-    return probe.aligned.late
 
 
 def _tail(renderer: Renderer) -> Iterator[np.ndarray]:

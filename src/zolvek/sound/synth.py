@@ -13,6 +13,7 @@ from zolvek.sound import voices as sounds
 from zolvek.sound.controls import FINE, Controls
 from zolvek.sound.filters import damping, low_pass, svf, warped
 from zolvek.sound.mixing import level_gain, pan_gains, smoothed
+from zolvek.sound.phases import FrameNoise
 
 MOST_VOICES = 24  # of one synth; the oldest give way
 SILENT = 80.0 / 60.0  # decay or release times after which a voice is 80 dB down
@@ -67,7 +68,7 @@ class Synth:
     def __init__(self, seed: int, rate: int) -> None:
         self.rate = rate
         self.voices: list[Voice] = []
-        self.noise = np.random.Generator(np.random.PCG64(seed))
+        self.noise = FrameNoise(seed)
         self.gain_state = -1.0
         self.filter_state = np.zeros((1, 2))
 
@@ -89,8 +90,7 @@ class Synth:
         """
         frames = controls.stretch.frames
         self._start(notes, controls, now)
-        # Drawn always: the same at every render.
-        noise = 2.0 * self.noise.random(frames) - 1.0
+        noise = 2.0 * self.noise.of(controls.stretch) - 1.0
         mono, opening = np.zeros(frames), np.zeros(1)
         if self.voices:
             mono, opening = self._voices(controls, now, noise)
@@ -125,7 +125,9 @@ class Synth:
         """All voices through their envelopes, summed, and how far they open the filter (0..1)
         at each cut."""
         frames, rate = controls.stretch.frames, self.rate
-        ticks = now + np.arange(0, frames + FINE, FINE) / rate
+        # Envelopes are taken at frames of the song that FINE divides, wherever the stretch begins.
+        skew = controls.stretch.frame % FINE
+        ticks = now + (np.arange(0, frames + skew + FINE, FINE) - skew) / rate
         factor = np.exp2(controls.values("transpose") / 12.0)
         # Every voice's phase is its own frequency times this one count of bent time.
         time = np.concatenate(
@@ -144,15 +146,15 @@ class Synth:
             last = min(max(int((voice.gone - now) * rate) + 1, first), frames)
             if first == last:
                 continue
-            heard = slice(first, last)
+            heard, ticked = slice(first, last), slice(first + skew, last + skew)
             step = float(sounds.pitch_hz(voice.pitch)) / rate
             phase = voice.phase + step * (time[first:last] - time[first])
             voice.phase += step * float(time[last] - time[first])
-            raw = tone.wave(phase, step, age, voice.decay, heard)
-            raw *= voice.strength * sounds.joined(env, FINE, heard)
+            raw = tone.wave(phase, step, age, voice.decay, heard, ticked)
+            raw *= voice.strength * sounds.joined(env, FINE, ticked)
             mono[heard] += raw
             np.maximum(opening, env, out=opening)
-        return mono, opening[controls.cuts // FINE]
+        return mono, opening[(controls.cuts + skew) // FINE]
 
 
 class Tone:
@@ -167,15 +169,17 @@ class Tone:
         drive = controls.spread(level_gain(controls.values("drive")))
         self.drive = drive if drive.max() > 1.0 else None
 
-    def wave(self, phase: Floats, step: float, age: Floats, decay: float, heard: slice) -> Floats:
+    def wave(
+        self, phase: Floats, step: float, age: Floats, decay: float, heard: slice, ticked: slice
+    ) -> Floats:
         """One voice before its envelope over the frames `heard`; `phase` in cycles there,
-        `step` cycles a frame before bending, `age` seconds at the ticks of the stretch."""
+        `step` cycles a frame before bending, `age` seconds at the ticks, of which `ticked` are the frames."""
         out = np.zeros_like(phase)
         for choice in np.unique(self.waves[_part(self.waves, heard)]):
             chosen = 1.0 if len(self.waves) == 1 else self.waves[heard] == choice
             bent = np.minimum(step * self.bend[_part(self.bend, heard)], 0.45)
             if choice == MALLET:
-                out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE, heard)
+                out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE, ticked)
             elif choice != NONE:
                 width = self.width[_part(self.width, heard)]
                 out += (

@@ -11,14 +11,12 @@ from zolvek.sound.synth import NewNote
 
 class Incoming(NamedTuple):
     """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
-    what the device's controls do; and when it begins, in seconds of the renderer's clock, and as a frame of
-    the song. `side`: the sound of another track, float64 (2, frames), for a side-chain."""
+    what the device's controls do; and when it begins, in seconds of the renderer's clock. `side`: the sound of another track, float64 (2, frames), for a side-chain."""
 
     sound: Floats
     notes: list[NewNote]
     controls: Controls
     now: float
-    frame: int = 0
     side: Floats | None = None
 
 
@@ -38,7 +36,7 @@ class Unit(Protocol):
 
     @property
     def latency(self) -> int:
-        """Frames that it gives its sound late."""
+        """Frames that it gives its sound late; it may change while it plays."""
         ...
 
     def play(self, block: Incoming) -> Played: ...

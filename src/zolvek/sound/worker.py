@@ -36,7 +36,7 @@ from zolvek.sound.framing import Receiver
 from zolvek.sound.hosting import mark
 from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
-from zolvek.sound.worker_process import ALIVE_EVERY, FILLED, STATES
+from zolvek.sound.worker_process import ALIVE_EVERY, FILLED, SAID, STATES
 
 FILLER = "zolvek.beside.jack.filling"  # a room above: it is loaded where it is wanted
 IDLE = 0.002  # seconds between looks whether sound is wanted
@@ -64,11 +64,13 @@ class Worker:
         self.apart = False  # tracks are wanted by themselves too
         self.counting: Floats = np.zeros(0)  # a count-in, and how much of it has been given
         self.counted = 0
+        self.discard = 0  # frames that come before what has been asked for: devices are late
         self.loop: tuple[float, float] | None = None
         self.play_number = self.wanted = self.rate = 0
         self.closing = self.warm = False
         self.filling: Any = None  # of beside.jack.filling
         self.shown = 0.0  # when something of it was told last
+        self.reported: set[str] = set()  # devices of which has been said that they are not run
 
     def use(self, project: Project) -> None:
         self.given = project
@@ -108,6 +110,7 @@ class Worker:
         self.renderer = Renderer(self.project, rate, before=self.renderer or self.rested)
         self.rested = None
         self.renderer.seek(beat)
+        self.discard = self.renderer.prepare()
         self.other_renderer, self.share = None, self.wanted_share
         self.counted, self.counting = 0, self._count_in(beat, rate, count_in)
 
@@ -133,9 +136,10 @@ class Worker:
         """Sound goes past these devices' plugins, and why; all others are run."""
         LEFT_OUT.clear()
         LEFT_OUT.update(devices)
+        self.reported = set(devices)
         for renderer in (self.renderer, self.other_renderer, self.rested):
             if renderer is not None:
-                renderer.units.clear()
+                renderer.release_units()
 
     def close(self) -> None:
         self.closing = True
@@ -162,7 +166,7 @@ class Worker:
     @property
     def ended(self) -> bool:
         """Whether what plays has come to the project's end."""
-        beat = self.renderer.beat if self.renderer is not None else 0.0
+        beat = self.renderer.heard[1] if self.renderer is not None else 0.0
         counted = self.counted >= len(self.counting)
         return counted and self.loop is None and beat >= self.project.length - 1e-9
 
@@ -182,38 +186,73 @@ class Worker:
             self.counted += len(part)
             sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
             return frame, renderer.beat, renderer.beat, sound, {}
-        if self.project is not renderer.project:
+        while self.discard > 0:
+            self.discard -= self._stretch(renderer, loop, min(self.discard, CHUNK)).shape[1]
+        reserve = renderer.reserve
+        if renderer.project is not self.project:
             renderer.use(self.project)
-        if loop is not None and abs(renderer.frame - renderer.frame_of(loop[1])) < 1:
-            renderer.seek(loop[0])
-        inside = loop is not None and renderer.beat < loop[1]
-        end = loop[1] if loop is not None and inside else self.project.length
-        beat, first = renderer.beat, renderer.frame
-        renderer.keeps = self.apart
-        frames = max(min(CHUNK, renderer.frame_of(end) - renderer.frame), 1)
-        mix = self._compared(renderer, frames, beat)
-        renderer.impatient = True
+        self._turn(renderer, loop)
+        first, beat = renderer.heard
+        frames = renderer.unbroken(CHUNK)
+        if loop is None:
+            frames = max(min(frames, renderer.frame_of(self.project.length) - first), 1)
+        mix = self._stretch(renderer, loop, frames)
+        frames = mix.shape[1]
         if self.metronome:
-            stretch = Block(np.linspace(beat, renderer.beat, frames, endpoint=False), renderer.rate)
-            mix = mix + clicks(self.project.tempo, self.project.meter, stretch)
+            beats = self.project.tempo.beats((first + np.arange(frames)) / renderer.rate)
+            mix = mix + clicks(self.project.tempo, self.project.meter, Block(beats, renderer.rate))
         columns = [np.clip(mix, -1.0, 1.0)]
         if self.apart:
             silent = np.zeros_like(mix)
             columns += [renderer.kept.get(track.id, silent) for track in renderer.project.tracks]
         sound = np.ascontiguousarray(np.concatenate(columns).T, np.float32)
-        return first, beat, renderer.beat, sound, dict(renderer.levels)
+        last = float(self.project.tempo.beats((first + frames) / renderer.rate))
+        # A plugin that has become later on the way: all that comes from here on is as much later.
+        self.discard += renderer.reserve - reserve
+        return first, beat, last, sound, dict(renderer.levels)
+
+    def _stretch(self, renderer: Renderer, loop: tuple[float, float] | None, frames: int) -> Floats:
+        """The next frames, or as many as there are up to the loop's end, where it goes back."""
+        if self.project is not renderer.project:
+            renderer.use(self.project)
+        self._turn(renderer, loop)
+        if loop is not None and renderer.beat < loop[1]:
+            frames = max(min(frames, renderer.frame_of(loop[1]) - renderer.frame), 1)
+        renderer.keeps = self.apart
+        mix = self._compared(renderer, frames, renderer.beat)
+        renderer.impatient = True
+        return mix
+
+    def _turn(self, renderer: Renderer, loop: tuple[float, float] | None) -> None:
+        """Back to the loop's start, at its end."""
+        if loop is not None and abs(renderer.frame - renderer.frame_of(loop[1])) < 1:
+            renderer.seek(loop[0], goes_on=True)
 
     def fill(self, path: str) -> None:
         """Keep the memory of a file filled with sound, where and when it asks for it; "" ends that."""
         self.stop()
         self.filling = import_module(FILLER).Filling(path) if path else None
 
+    def report(self) -> None:
+        """Say which plugins are not run that should be, and what came out that is not sound; each once."""
+        for device, reason in [row for row in LEFT_OUT.items() if row[0] not in self.reported]:
+            self.reported.add(device)
+            self._give((SAID, device, reason))
+        for renderer in (self.renderer, self.other_renderer):
+            if renderer is not None and renderer.faults:
+                renderer.faults = 0
+                if "" not in self.reported:
+                    self.reported.add("")
+                    self._give((SAID, "", "The sound was not a number; it is silent there."))
+
     def work(self) -> None:
         """What there is to do while no command has come."""
         if self.filling is None:
             self.render()
+            self.report()
             return
         told = self.filling.work(self) if self.filling.due else None
+        self.report()
         now = time.monotonic()
         if told is not None or now - self.shown > ALIVE_EVERY:
             self.shown = now
@@ -251,6 +290,7 @@ class Worker:
             other.use(self.other)
         if abs(other.beat - beat) > FURTHEST_APART:
             other.seek(beat)
+        other.reserve = renderer.reserve = max(other.reserve, renderer.reserve)
         first, second = renderer.render(frames), other.render(frames)
         step = 1.0 / (FADE_SECONDS * renderer.rate)
         way = np.arange(1, frames + 1) * step

@@ -28,6 +28,7 @@ HANGS = 1.5  # seconds without a chunk while a plugin is at work
 BEGINS = 15.0  # seconds that a plugin may take to be made
 CLOSING = 0.4  # seconds that it has to end by itself
 FILLED = -1  # in place of a play's number: sound has gone where it is wanted, by itself
+SAID = -2  # in place of a play's number: a device, "" for none, and what has to be said of it
 HUNG = "it hung"
 STATES = (
     "use",
@@ -55,13 +56,13 @@ class WorkerProcess:
         self.came = self.heard  # its last chunk, or when one was asked for
         self.woken = self.owing = False
         self.starting = "", self.heard  # the device whose plugin is being made, and since when
-        self.mark = Mark.made()  # which plugin is at work there
+        self.mark = Mark.create()  # which plugin is at work there
         self.culprit: tuple[str, str] | None = (
             None  # that was at work when it was lost, and in what
         )
         self.process = subprocess.Popen(
             command("zolvek.sound.worker"), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-            env=environment(**{VARIABLE: str(self.mark.path)}),
+            env=environment(**{VARIABLE: str(self.mark.handle)}), pass_fds=(self.mark.handle,),
         )  # fmt: skip
         self.threads = [
             threading.Thread(target=work, name=f"playback {word}", daemon=True)
@@ -108,8 +109,8 @@ class WorkerProcess:
             if self.over:
                 return
             self.over = True
-        own = [each for each in self.mark.every if each[1] == PLAYING]
-        self.culprit = own[0] if own and reason == HUNG else self.mark.told
+        own = [each for each in self.mark.active if each[1] == PLAYING]
+        self.culprit = own[0] if own and reason == HUNG else self.mark.likeliest
         self.process.kill()
         self.news.set()
         self.ended(self, self.reason or reason)
@@ -165,7 +166,7 @@ class WorkerProcess:
 
     def _never_begins(self, now: float) -> bool:
         """Whether a plugin that is made beside the others takes all too long."""
-        starting = next((each for each, phase in self.mark.every if phase == STARTING), "")
+        starting = next((each for each, phase in self.mark.active if phase == STARTING), "")
         if starting != self.starting[0]:
             self.starting = starting, now
         return bool(starting) and now - self.starting[1] > BEGINS
@@ -173,4 +174,4 @@ class WorkerProcess:
     def _hangs(self, now: float) -> bool:
         """Whether one plugin has been playing for long, and nothing comes."""
         late = self.owing and self.woken and now - self.came > HANGS
-        return late and any(phase == PLAYING for _, phase in self.mark.every)
+        return late and any(phase == PLAYING for _, phase in self.mark.active)

@@ -30,7 +30,7 @@ def write(
 ) -> Path | None:
     """The report in a file of the state folder; None where that can't be written."""
     from zolvek.core.errors import ZolvekError
-    from zolvek.formats import folders
+    from zolvek.storage import folders
 
     try:
         folder = folders.state() / "reports"

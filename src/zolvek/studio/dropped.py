@@ -11,7 +11,7 @@ from PyQt6.QtCore import QMimeData
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model import catalogue
 from zolvek.formats import pattern_library, state_file
-from zolvek.formats.atomic import read_bytes
+from zolvek.storage.opening import read_bytes
 from zolvek.studio.context import Studio
 
 Taker = Callable[[Studio, Path], object]

@@ -62,6 +62,8 @@ class Files:
                 self._show(project, path)
                 self.session.settings.add_recent(path)
                 self._opened(path)
+                if project_file.is_newer(project):
+                    self.session.notices.say(project_file.NEWER)
                 self.tell_missing()
 
         return self.session.notices.try_to(work)

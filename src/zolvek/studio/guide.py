@@ -8,7 +8,7 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtWidgets import QDialog, QLineEdit, QTextBrowser, QVBoxLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
-from zolvek.formats.atomic import read_bytes
+from zolvek.storage.opening import read_bytes
 
 DOCS = Path(__file__).parents[1] / "docs"  # a link to docs/; files in an installed package
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from zolvek.core.document.worked_on import counted
-from zolvek.formats import folders
+from zolvek.storage import folders
 from zolvek.studio.asking import Ask
 from zolvek.studio.state.document import Document
 

@@ -22,7 +22,7 @@ from zolvek.studio.widgets import note
 if TYPE_CHECKING:
     from zolvek.sound.hosting.found import Found
 
-ID, PATH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+ID = Qt.ItemDataRole.UserRole
 ROLES = {"instrument": "Instrument", "effect": "Effect"}
 
 
@@ -65,12 +65,12 @@ class PluginDialog(QDialog):
         self._fill()
 
     @property
-    def chosen(self) -> tuple[str, str, str] | None:
-        """Id, name and bundle of the one that is picked, where it can be used."""
+    def chosen(self) -> tuple[str, str] | None:
+        """Id and name of the one that is picked, where it can be used."""
         item = self.rows.currentItem()
         if item is None or not item.flags() & Qt.ItemFlag.ItemIsEnabled:
             return None
-        return item.data(0, ID), item.text(0), item.data(0, PATH)
+        return item.data(0, ID), item.text(0)
 
     def accept(self) -> None:
         if self.chosen is not None:
@@ -101,7 +101,6 @@ class PluginDialog(QDialog):
             count = "" if found.fault else str(found.parameters)
             item = QTreeWidgetItem([found.name, found.maker, kind, count])
             item.setData(0, ID, found.id)
-            item.setData(0, PATH, found.path)
             item.setToolTip(0, found.fault or f"{found.about}\nTick it to have it at the top.")
             item.setToolTip(2, found.fault)
             flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable

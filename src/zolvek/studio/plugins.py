@@ -17,8 +17,8 @@ from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
     from zolvek.core.model.catalogue import DeviceKind
-    from zolvek.formats.plugin_list import Listed
     from zolvek.sound.hosting.found import Found
+    from zolvek.sound.hosting.listing import Listed
 
 MOST_RECENT = 8
 MOST_LINES = 4  # of what has changed, in one message
@@ -53,8 +53,7 @@ class Plugins(QObject):
             for device in self._hosted():
                 if device.row not in kinds:
                     kinds.append(device.row)
-            own = self.session.settings.plugin_folders
-            self.background.start("plugins", tuple(kinds), tuple(own))
+            self.background.start("plugins", tuple(kinds))
 
     def look_in(self, folder: Path) -> None:
         """The plugins of a bundle that lies anywhere are listed too, from now on."""
@@ -63,9 +62,6 @@ class Plugins(QObject):
         self.opening.start("plugin-file", str(folder))
 
     def _take_beside(self, every: list[Found]) -> None:
-        own = self.session.settings
-        places = {each.path for each in every}
-        own.plugin_folders = [*(p for p in own.plugin_folders if p not in places), *sorted(places)]
         known = {each.id for each in every}
         self.found = [*every, *(each for each in self.found or [] if each.id not in known)]
         self.fault, self.newest = "", every
@@ -75,7 +71,7 @@ class Plugins(QObject):
         self.fault = f"{error.what} {error.remedy}".strip()
         self.changed.emit()
 
-    def add(self, uri: str, name: str, path: str = "") -> None:
+    def add(self, uri: str, name: str) -> None:
         """A plugin on the shown track, its presets as states, once it has been described beside the window."""
         from zolvek.sound.hosting.apart import described_apart
 
@@ -84,7 +80,7 @@ class Plugins(QObject):
         own.recent_plugins = [uri, *(u for u in own.recent_plugins if u != uri)][:MOST_RECENT]
         self.deliveries.change(
             f"Add {name}",
-            lambda told: described_apart(uri, path, told),
+            lambda told: described_apart(uri, told),
             lambda project, kind: hosted.added(project, track, kind)[0],
             f"{name} is on the track; its presets are states in the Morph panel.",
         )

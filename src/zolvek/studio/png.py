@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.formats.atomic import write_bytes
+from zolvek.storage.atomic import write_bytes
 
 SCALE = 2  # pixels for each of the picture's own, for print
 MOST_SIDE = 32_000  # pixels: Qt draws up to 32,767

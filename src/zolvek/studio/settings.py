@@ -24,8 +24,9 @@ from zolvek.core.limits import (
     limited,
 )
 from zolvek.core.movement.stepping import Resolution
-from zolvek.formats import folders
-from zolvek.formats.atomic import read_bytes, write_bytes
+from zolvek.storage import folders
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
 
 MOST_RECENT = 10
 MOST_BYTES = 1_000_000
@@ -41,7 +42,6 @@ class Settings:
     osc_in: int = 9001
     osc_rate: float = 60.0  # times a second
     beside: bool = False  # takes part with JACK or PipeWire
-    plugin_folders: list[str] = field(default_factory=list)  # bundles that lie elsewhere
     favourite_plugins: list[str] = field(default_factory=list)
     when_met: str = "stop"
     grid_division: Division = 16

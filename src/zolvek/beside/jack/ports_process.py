@@ -32,11 +32,11 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import Resolution
 from zolvek.core.time.tempo import TempoMap
-from zolvek.formats import folders
 from zolvek.formats.midi import timeline
 from zolvek.formats.midi.clock import RATES
 from zolvek.process import own_output
 from zolvek.sound.framing import Receiver
+from zolvek.storage import folders
 
 CACHE, COMPILED = (
     "NUMBA_CACHE_DIR",

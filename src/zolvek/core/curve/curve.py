@@ -16,6 +16,7 @@ from zolvek.core.curve.rules import (
     right,
     risen,
     swings,
+    together,
 )
 from zolvek.core.curve.shapes import LINE, SHAPES
 from zolvek.core.errors import ZolvekError
@@ -35,7 +36,8 @@ WHOLE = (0.0, 1.0, 0.0)
 class Curve:
     """Parallel read-only arrays of one length, at least one point.
 
-    `beat` float64, non-decreasing, at most two points on one beat (a jump, right-continuous);
+    `beat` float64, non-decreasing, at most two points on one beat (a jump, right-continuous), others at least
+    CLOSEST_POINTS apart (closer ones come onto one beat);
     `value` float64, 0..1; `shape` uint8, an index into shapes.SHAPES; `amount` float64.
     Point i's shape and amount describe the segment from point i to i+1. Before the first and
     after the last point the curve holds.
@@ -68,6 +70,10 @@ class Curve:
         columns = self.beat, self.value, self.shape, self.amount
         if not len(part) and (plainly_right if len(self.beat) <= FEW else right)(*columns):
             return
+        moved = together(self.beat)
+        if moved is not None:
+            self._keep(*moved)
+            part, columns = self.part, (self.beat, self.value, self.shape, self.amount)
         fault = first_fault(*columns, part)
         if fault:
             place, what, remedy = fault
@@ -76,14 +82,12 @@ class Curve:
             part = fitting_swing(self.value, self.shape, self.amount, part)
             object.__setattr__(self, "part", frozen(part))
 
-    def __getattr__(self, name: str) -> Any:
-        # Asked only for what is not there: the arrays of a curve that core.packing has packed.
-        packed = self.__dict__.get("_packed")
-        if packed is None or name not in COLUMNS:
-            raise AttributeError(name)
-        self.__dict__.update(packed.arrays())
-        self.__dict__.pop("_packed", None)
-        return self.__dict__[name]
+    def _keep(self, beat: Floats, which: Ints) -> None:
+        """These points alone, on these beats."""
+        rows = {name: getattr(self, name)[which] for name in ("value", "shape", "amount")}
+        rows["part"] = self.part[which] if len(self.part) else NO_PARTS
+        for name, own in {"beat": beat, **rows}.items():
+            object.__setattr__(self, name, frozen(own, own.dtype))
 
     def __len__(self) -> int:
         return len(self.beat)

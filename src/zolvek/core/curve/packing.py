@@ -1,7 +1,7 @@
 """What a curve of an earlier step needs in memory: only where it differs from the one that followed.
 
-A packed curve is the same object as before. Asked for its arrays it makes them anew and holds them
-again, so nobody has to know.
+A curve itself stays as it is, for whoever reads it in another thread: its difference from another is an object of
+its own, and gives an equal curve back.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import numpy as np
 from zolvek.core.curve.curve import COLUMNS, Curve
 
 LEAST = 4_096  # points from which on packing is worth it
-WORTH = 0.5  # of its own size, that a packed curve takes at most
+WORTH = 0.5  # of its own size, that a difference takes at most
 
 
 class Change(NamedTuple):
@@ -24,27 +24,36 @@ class Change(NamedTuple):
     tail: int
 
 
-class Packed(NamedTuple):
-    base: Curve
+class Difference(NamedTuple):
+    """A curve as its changes of another's columns."""
+
     columns: tuple[Change, ...]
 
     @property
     def size(self) -> int:
+        """Bytes."""
         return sum(change.own.nbytes for change in self.columns)
 
-    def arrays(self) -> dict[str, np.ndarray]:
-        """The columns whole. What it is based on may be packed too, over many steps: one after another."""
-        chain = [self]
-        while (below := chain[-1].base.__dict__.get("_packed")) is not None:
-            chain.append(below)
-        base = chain[-1].base
-        made = {name: getattr(base, name) for name in COLUMNS}
-        for packed in reversed(chain):
-            made = {
-                name: _joined(made[name], change)
-                for name, change in zip(COLUMNS, packed.columns, strict=True)
-            }
-        return made
+    def applied(self, base: Curve) -> Curve:
+        """The curve, of the one that it was told by."""
+        rows = {
+            name: _joined(getattr(base, name), change)
+            for name, change in zip(COLUMNS, self.columns, strict=True)
+        }
+        return Curve(**rows)
+
+
+def difference(curve: Curve, base: Curve) -> Difference | None:
+    """A curve told by another; None where that is not worth it."""
+    found = Difference(
+        tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS)
+    )
+    return found if found.size < WORTH * size(curve) else None
+
+
+def size(curve: Curve) -> int:
+    """The bytes that a curve's arrays take."""
+    return sum(getattr(curve, name).nbytes for name in COLUMNS)
 
 
 def _joined(base: np.ndarray, change: Change) -> np.ndarray:
@@ -54,36 +63,6 @@ def _joined(base: np.ndarray, change: Change) -> np.ndarray:
     made = np.concatenate((base[: change.head], change.own, tail))
     made.flags.writeable = False
     return made
-
-
-def pack(curve: Curve, base: Curve) -> None:
-    """Let a curve be held as its differences from another, where that is worth it."""
-    if (
-        len(curve) < LEAST
-        or curve is base
-        or "_packed" in curve.__dict__
-        or "_packed" in base.__dict__
-    ):
-        return
-    columns = tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS)
-    packed = Packed(base, columns)
-    if packed.size < WORTH * size(curve):
-        curve.__dict__["_packed"] = packed
-        for name in COLUMNS:
-            del curve.__dict__[name]
-
-
-def unpack(curve: Curve) -> None:
-    """Have a curve hold its arrays again."""
-    _ = curve.beat
-
-
-def size(curve: Curve) -> int:
-    """The bytes that a curve's arrays take."""
-    packed = curve.__dict__.get("_packed")
-    return (
-        packed.size if packed is not None else sum(getattr(curve, name).nbytes for name in COLUMNS)
-    )
 
 
 def _change(own: np.ndarray, base: np.ndarray) -> Change:

@@ -8,7 +8,7 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.limits import MOST_BEATS
+from zolvek.core.limits import CLOSEST_POINTS, MOST_BEATS
 
 COUNTING = np.array([shape.amount.kind == "count" for shape in SHAPES])
 Fault = tuple[int, str, str]  # index of a point, what is wrong, the remedy
@@ -21,8 +21,10 @@ def plainly_right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bo
     for place, (b, v, code) in enumerate(zip(beats, values, codes, strict=True)):
         if not (-MOST_BEATS <= b <= MOST_BEATS and 0.0 <= v <= 1.0 and code < len(SHAPES)):
             return False
-        if place and (b < beats[place - 1] or (place > 1 and b == beats[place - 2])):
-            return False
+        if place:
+            step = b - beats[place - 1]
+            if (step < CLOSEST_POINTS and step != 0.0) or (place > 1 and b == beats[place - 2]):
+                return False
     # An amount of 0 suits every shape but those that count something.
     return all(
         SHAPES[code].amount.allowed(a)
@@ -38,13 +40,31 @@ def right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bool:
     return bool(
         beat[0] >= -MOST_BEATS
         and beat[-1] <= MOST_BEATS
-        and steps.min() >= 0.0
+        and ((steps >= CLOSEST_POINTS) | (steps == 0.0)).all()
         and (steps[1:] + steps[:-1]).min() > 0.0
         and value.min() >= 0.0
         and value.max() <= 1.0
         and shape.max() < len(SHAPES)
         and all(SHAPES[code].amount.allowed(amount[shape == code]).all() for code in present(shape))
     )
+
+
+def together(beat: Floats) -> tuple[Floats, Ints] | None:
+    """Beats of which none are closer than points may be: what is closer to the one before comes onto its beat, where
+    the first and the last stay. And the indices of the points that stay. None where nothing is too close."""
+    steps = np.diff(beat)
+    if not ((steps > 0.0) & (steps < CLOSEST_POINTS)).any():
+        return None
+    beats = beat.tolist()
+    for place in range(1, len(beats)):
+        if 0.0 < beats[place] - beats[place - 1] < CLOSEST_POINTS:
+            beats[place] = beats[place - 1]
+    moved = np.array(beats)
+    middle = np.zeros(len(moved), bool)
+    middle[1:-1] = (moved[1:-1] == moved[:-2]) & (moved[1:-1] == moved[2:])
+    # Three that shared a beat before are a fault, not too close.
+    middle[1:-1] &= beat[2:] > beat[:-2]
+    return moved[~middle], np.flatnonzero(~middle)
 
 
 def first_fault(

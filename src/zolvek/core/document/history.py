@@ -1,7 +1,7 @@
 """History: labelled projects that share structure, so undo can't miss anything.
 
 What a step holds of its own is counted in bytes: of curves only their differences where the steps
-are some way from the present. Beyond a number of bytes the oldest steps go, and it is told how many.
+are some way from the present (`shelving`). Beyond a number of bytes the oldest steps go, and it is told how many.
 """
 
 from __future__ import annotations
@@ -9,7 +9,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.packing import LEAST, pack, size, unpack
+from zolvek.core.curve.packing import LEAST, size
+from zolvek.core.document.shelving import Shelved, restored, shelved
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.records import Record, replace
 
@@ -20,19 +21,22 @@ ROW_BYTES = 160  # of a note or another row, about
 
 
 class Step(NamedTuple):
-    """`fresh`: the curves that came with it; `rows`: how many other rows did. `left`: what was selected
-    when it was last left, kept for whoever shows it."""
+    """`project` as a whole, or without its large curves where it is on the `shelf`; `small`: bytes that it holds of
+    its own besides large curves, `large`: bytes of those. `left`: what was selected when it was last left, kept for
+    whoever shows it; `key`: the same for as long as the step is."""
 
     label: str
     project: Project
-    fresh: tuple[Curve, ...] = ()
-    rows: int = 0
+    small: int = 0
+    large: int = 0
+    shelf: Shelved | None = None
     left: object = None
+    key: object = None
 
     @property
     def size(self) -> int:
         """Bytes that it holds of its own."""
-        return sum(size(curve) for curve in self.fresh) + ROW_BYTES * self.rows
+        return self.small + (self.large if self.shelf is None else self.shelf.size)
 
 
 class History(Record, frozen=True):
@@ -47,11 +51,16 @@ class History(Record, frozen=True):
 
     @classmethod
     def start(cls, project: Project, label: str = "Open", most: int = MOST_BYTES) -> History:
-        return cls((Step(label, project),), most=most)
+        return cls((Step(label, project, key=object()),), most=most)
 
     @property
     def project(self) -> Project:
         return self.steps[self.here].project
+
+    @property
+    def key(self) -> object:
+        """Of the present step: another one after every edit, and the same again after undoing it."""
+        return self.steps[self.here].key
 
     @property
     def size(self) -> int:
@@ -65,8 +74,8 @@ class History(Record, frozen=True):
         base = self.here
         if gesture is not None and gesture is self.gesture:
             base -= 1
-        fresh, rows = _own(project, self.steps[base].project)
-        steps = (*self.steps[: base + 1], Step(label, project, fresh, rows))
+        step = Step(label, project, *_own(project, self.steps[base].project), key=object())
+        steps = (*self.steps[: base + 1], step)
         made = replace(self, steps=steps, here=len(steps) - 1, gesture=gesture)
         return made._settled()._within()
 
@@ -100,15 +109,32 @@ class History(Record, frozen=True):
     def redone(self) -> History:
         return replace(self, here=min(self.here + 1, len(self.steps) - 1), gesture=None)._settled()
 
+    def project_at(self, place: int) -> Project:
+        """The project of any step, taken from the shelf if it is there."""
+        direction = 1 if place < self.here else -1
+        whole = place
+        while self.steps[whole].shelf is not None:
+            whole += direction
+        project = self.steps[whole].project
+        for between in range(whole - direction, place - direction, -direction):
+            shelf = self.steps[between].shelf
+            project = self.steps[between].project if shelf is None else restored(shelf, project)
+        return project
+
     def _settled(self) -> History:
-        """What has moved away from the present is packed, and the present is whole."""
-        for curve in _packed_curves(self.project):
-            unpack(curve)
-        for way in (-1, 1):
-            place = self.here + way * WHOLE
-            if 0 <= place < len(self.steps) and 0 <= place - way < len(self.steps):
-                _pack(self.steps[place].project, self.steps[place - way].project)
-        return self
+        """What has moved away from the present is shelved, and what is near it is whole."""
+        steps = list(self.steps)
+        for direction in (-1, 1):
+            for place in range(self.here, self.here + direction * WHOLE, direction):
+                if 0 <= place < len(steps) and (shelf := steps[place].shelf) is not None:
+                    whole = restored(shelf, steps[place - direction].project)
+                    steps[place] = steps[place]._replace(project=whole, shelf=None)
+            place = self.here + direction * WHOLE
+            if 0 <= place < len(steps) and steps[place].shelf is None:
+                shelf = shelved(steps[place].project, steps[place - direction].project)
+                if shelf is not None:
+                    steps[place] = steps[place]._replace(project=shelf.project, shelf=shelf)
+        return replace(self, steps=tuple(steps))
 
     def _within(self) -> History:
         """Without the oldest steps that can't be kept; the present and the one before always are."""
@@ -140,16 +166,19 @@ def _pairs(project: Project, other: Project) -> list[tuple[Lane, Lane | None]]:
     return found
 
 
-def _own(project: Project, before: Project) -> tuple[tuple[Curve, ...], int]:
-    """What is new in a project: curves, and a count of other rows."""
+def _own(project: Project, before: Project) -> tuple[int, int]:
+    """Bytes of what is new in a project: of rows and small curves, and of large curves."""
     fresh: list[Curve] = []
-    rows = 0
+    small = large = rows = 0
     for lane, old in _pairs(project, before):
         if old is None or lane.curve is not old.curve:
-            fresh.append(lane.curve)
+            if len(lane.curve) >= LEAST:
+                large += size(lane.curve)
+            else:
+                fresh.append(lane.curve)
         if old is None or lane.takes is not old.takes:
-            known = {id(take.curve) for take in old.takes} if old is not None else set()
-            fresh += [take.curve for take in lane.takes if id(take.curve) not in known]
+            known = [take.curve for take in old.takes] if old is not None else []
+            fresh += [t.curve for t in lane.takes if not any(t.curve is own for own in known)]
         rows += 1
     tracks = {track.id: track for track in before.tracks}
     for track in project.tracks:
@@ -158,15 +187,5 @@ def _own(project: Project, before: Project) -> tuple[tuple[Curve, ...], int]:
             rows += len(track.notes)
         if was is not None and track is not was:
             rows += len(track.lanes) // 20 + 1  # the tuple of lanes itself
-    return tuple(fresh), rows
-
-
-def _packed_curves(project: Project) -> list[Curve]:
-    return [lane.curve for lane in project.lanes() if "_packed" in lane.curve.__dict__]
-
-
-def _pack(project: Project, near: Project) -> None:
-    for lane, other in _pairs(project, near):
-        if other is not None and "_packed" not in lane.curve.__dict__ and len(lane.curve) >= LEAST:
-            pack(lane.curve, other.curve)
-            lane.__dict__.pop("_played", None)  # it can be worked out again
+    small += sum(map(size, fresh)) + ROW_BYTES * rows
+    return small, large

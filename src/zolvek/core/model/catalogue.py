@@ -12,9 +12,9 @@ from typing import Any
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import parse_target
-from zolvek.core.model.plugin import Plugin
+from zolvek.core.model.plugin import Plugin, need_state
 from zolvek.core.model.shipped_devices import DEVICES
-from zolvek.core.records import Record
+from zolvek.core.records import Record, names_of
 from zolvek.core.value.parameter import Parameter
 
 FORMAT, VERSION = "zolvek-device", 1
@@ -39,6 +39,10 @@ class Preset(Record, frozen=True):
     name: str
     values: dict[str, str]
     state: str = ""
+
+    def __post_init__(self) -> None:
+        if self.state:
+            need_state(self.state, f"preset {self.name[:80]}")
 
 
 class DeviceKind(Record, frozen=True):
@@ -164,7 +168,7 @@ def kind_from_plain(plain: Any, where: str = "the description") -> DeviceKind:
     return kind
 
 
-PARAMETER_FIELDS = set(Parameter.__struct_fields__)
+PARAMETER_FIELDS = set(names_of(Parameter))
 PARAMETER_TEXTS = ("id", "name", "group", "unit", "taper", "sends")
 
 
@@ -229,7 +233,7 @@ def plain(kind: DeviceKind) -> dict[str, Any]:
     for parameter in kind.parameters:
         row = {
             name: getattr(parameter, name)
-            for name in Parameter.__struct_fields__
+            for name in names_of(Parameter)
             if getattr(parameter, name) != getattr(usual, name)
         }
         rows.append(row | ({"choices": list(parameter.choices)} if parameter.choices else {}))

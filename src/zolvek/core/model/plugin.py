@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 import numpy as np
@@ -13,6 +14,10 @@ from zolvek.core.value.parameter import Parameter
 
 # Law -> a port's value for a parameter's real one, and back; `by` is the binding's number.
 Law = tuple[Callable[[Floats, float], Floats], Callable[[Floats, float], Floats]]
+MOST_STATE = 64 << 20  # characters of what a plugin holds beyond its parameters
+DEEPEST_STATE = 64  # brackets in brackets there: readers of Turtle go down by calling themselves
+MOST_TEXT = 4_096  # characters of an id or a path
+QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
 SILENT_DB = -400.0  # below what any gain port can hold
 
 
@@ -35,6 +40,23 @@ LAWS: dict[str, Law] = {
 }
 # Laws that need more than a number: the parameter's own position; values and the places where they lie.
 POSITION, TABLE = "position", "table"
+
+
+def need_state(text: str, where: str) -> None:
+    """Raises ZolvekError for a state that no reader should be given."""
+    if len(text) > MOST_STATE:
+        raise ZolvekError(
+            "What the plugin keeps is too long.", where, "Choose one of its presets again."
+        )
+    if "[" not in text and "(" not in text:
+        return
+    data = np.frombuffer(QUOTED.sub("", text).encode(errors="replace"), np.uint8)
+    opened = np.isin(data, np.frombuffer(b"[(", np.uint8)).astype(np.int64)
+    depth = np.cumsum(opened - np.isin(data, np.frombuffer(b"])", np.uint8)))
+    if depth.size and depth.max() > DEEPEST_STATE:
+        raise ZolvekError(
+            "What the plugin keeps is nested too deeply.", where, "Choose one of its presets again."
+        )
 
 
 class Binding(Record, frozen=True):
@@ -99,6 +121,12 @@ class Plugin(Record, frozen=True):
     enabled: str = ""  # the parameter that is its own bypass, on where it works
     hidden: tuple[str, ...] = ()  # parameters that are marked as not for show
     path: str = ""
+
+    def __post_init__(self) -> None:
+        if max(map(len, (self.uri, self.path, self.maker, self.version))) > MOST_TEXT:
+            raise ZolvekError(
+                "A text of the plugin is too long.", f"plugin {self.uri[:80]}", "Add it again."
+            )
 
 
 def reached(parameter: Parameter, binding: Binding, value: Floats, rate: float) -> Floats:

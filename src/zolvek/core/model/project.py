@@ -18,6 +18,7 @@ from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
 from zolvek.core.model.pad import Pad
 from zolvek.core.model.pattern import Pattern
+from zolvek.core.model.plugin import need_state
 from zolvek.core.model.source import Clip, Note
 from zolvek.core.model.state import State
 from zolvek.core.model.take import Comp, Take
@@ -84,6 +85,8 @@ class Device(Record, frozen=True):
                 )
         for key in self.favourites:
             self.row.parameter(key)
+        if self.state:
+            need_state(self.state, f"device {self.id}")
 
     @property
     def row(self) -> DeviceKind:

@@ -16,8 +16,8 @@ from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import from_steps
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
-from zolvek.formats.atomic import read_bytes
 from zolvek.formats.midi.decode import Score, TrackPart, decode
+from zolvek.storage.opening import read_bytes
 
 
 def load(path: str | os.PathLike[str]) -> Score:

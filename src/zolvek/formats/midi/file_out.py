@@ -15,7 +15,6 @@ from zolvek.core.movement.playing import Heard
 from zolvek.core.movement.stepping import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
-from zolvek.formats.atomic import write_bytes
 from zolvek.formats.midi.chunks import (
     DEVICE,
     END,
@@ -32,6 +31,7 @@ from zolvek.formats.midi.chunks import (
 from zolvek.formats.midi.encode import Messages, running
 from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.names import file_names, one_line
+from zolvek.storage.atomic import write_bytes
 
 CLOCKS, THIRTY_SECONDS = 24, 8  # of a metronome click, and in a quarter note: the usual ones
 STRAY = 0.9e-4  # seconds that a ramp told by steps may be off

@@ -10,11 +10,9 @@ from zolvek.sound.jobs import done_apart
 PATIENCE = 60.0  # seconds that a plugin may take to describe itself
 
 
-def described_apart(uri: str, path: str = "", progress: Callable[[int, int], object] | None = None) -> DeviceKind:  # fmt: skip
-    """`kind_of`, worked out in a process of its own: no code of the plugin runs in this one. Raises what it
-    raises."""
-    kind, named = done_apart(
-        "plugin", (uri, path), progress or (lambda done, total: None), PATIENCE
-    )
+def described_apart(uri: str, progress: Callable[[int, int], object] | None = None) -> DeviceKind:
+    """An installed plugin with its presets, described in a process of its own: no code of the plugin runs in this
+    one. Raises ZolvekError where it can't be used."""
+    kind, named = done_apart("plugin", (uri,), progress or (lambda done, total: None), PATIENCE)
     made: DeviceKind = kind.known(named)
     return made

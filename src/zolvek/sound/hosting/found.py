@@ -16,3 +16,10 @@ class Found(msgspec.Struct, frozen=True):
     parameters: int = 0
     fault: str = ""
     path: str = ""
+
+
+class Contents(msgspec.Struct, frozen=True):
+    """What a bundle holds; `presets_for`: plugins, by id, that it has presets for, wherever those lie."""
+
+    plugins: list[Found]
+    presets_for: list[str] = []

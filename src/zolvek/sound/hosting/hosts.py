@@ -7,35 +7,39 @@ from importlib import import_module
 from pathlib import Path
 from typing import Protocol
 
-from zolvek.core.document.hosted import MOST_STATES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device
-from zolvek.sound.hosting.found import Found
+from zolvek.sound.hosting.found import Contents
 from zolvek.sound.unit import Unit
 
 
 class Host(Protocol):
-    """What the module of a standard offers. Ids are as in `Plugin.uri`; `path`: where it was found."""
+    """What the module of a standard offers. Ids are as in `Plugin.uri`; `bundle`: where the list of installed
+    plugins has it."""
+
+    def roots(self) -> list[Path]:
+        """The folders of its search path."""
 
     def bundles(self) -> list[Path]:
         """What there is on its search path."""
 
     def is_bundle(self, path: Path) -> bool:
-        """Whether a file or folder that a person picks is one of its kind."""
+        """Whether a file or folder is one of its kind."""
 
     def stamp(self, bundle: Path) -> tuple[int, int]:
         """Another one when the bundle has changed."""
 
-    def within(self, bundle: Path) -> list[Found]:
-        """The plugins of a bundle. Raises Failure where this standard can't be hosted here."""
+    def within(self, bundle: Path) -> Contents:
+        """The plugins of a bundle; only in a process that may end. Raises Failure where this standard can't be
+        hosted here."""
 
-    def described(self, uri: str, path: str = "") -> DeviceKind: ...
+    def described(self, uri: str, bundle: Path) -> DeviceKind: ...
 
-    def kind_of(self, uri: str, path: str = "") -> DeviceKind:
-        """`described`, with its presets."""
+    def kind_of(self, uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind:
+        """`described`, with its presets, those in other bundles too."""
 
-    def unit(self, device: Device, rate: int) -> Unit: ...
+    def unit(self, device: Device, rate: int, bundle: Path) -> Unit: ...
 
     def restored(self, kind: DeviceKind, rate: int) -> tuple[str, str]:
         """What one holds as text, and what another does that is given it."""
@@ -59,22 +63,6 @@ def format_of(uri: str) -> str:
     return "vst3" if uri.startswith(VST3_ID) else "lv2"
 
 
-def described(uri: str, path: str = "") -> DeviceKind:
-    """The kind of an installed plugin. Raises ZolvekError where it can't be used."""
-    return host(format_of(uri)).described(uri, path)
-
-
-def kind_of(uri: str, path: str = "") -> DeviceKind:
-    """The same with its presets."""
-    return host(format_of(uri)).kind_of(uri, path)
-
-
-def unit(device: Device, rate: int) -> Unit:
-    """The plugin at work. Raises ZolvekError where it can't be started."""
-    assert device.row.plugin is not None
-    return host(device.row.plugin.format).unit(device, rate)
-
-
 def bundle_at(path: Path) -> tuple[str, Path]:
     """The format and the bundle that a picked file or folder is, or lies in. Raises ZolvekError for one
     that is none."""
@@ -83,17 +71,5 @@ def bundle_at(path: Path) -> tuple[str, Path]:
             if host(form).is_bundle(place):
                 return form, place
     raise ZolvekError(
-        "This is no plugin.", str(path), "Choose a folder that ends in .lv2 or .vst3."
+        "This is not a plugin.", str(path), "Choose a folder that ends in .lv2 or .vst3."
     )
-
-
-Positions = dict[str, dict[str, float]]  # of parameters, by preset
-
-
-def job(
-    progress: Callable[[int, int], object], uri: str, path: str = ""
-) -> tuple[DeviceKind, Positions]:
-    """`kind_of`, as a job of a process beside the window; and where the presets that become states have its
-    parameters, which takes long where both are many."""
-    kind = kind_of(uri, path)
-    return kind, {each.name: kind.named(each.name) for each in kind.presets[:MOST_STATES]}

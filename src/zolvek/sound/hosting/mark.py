@@ -1,41 +1,38 @@
 """Which plugin is at work, written where whoever watches the process can read it after its end.
 
-A plugin may end its process without a word. What it was doing is kept in a small file that both have in
-memory: the device's id and the phase it was in, of the thread that plays and of one that makes plugins beside.
+A plugin may end its process without a word. What each thread of it was doing is kept in a piece of memory without a
+name, which both processes have and which goes with them: the device's id and the phase it was in.
 """
 
 from __future__ import annotations
 
 import mmap
 import os
-import tempfile
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 
-PART, PARTS = 512, 2  # bytes for each thread
+PART, PARTS = 512, 24  # bytes for each thread, and how many threads
 STARTING, PLAYING = "starting", "playing"
-VARIABLE = "ZOLVEK_MARK"  # of the environment: where the file is
+VARIABLE = "ZOLVEK_MARK"  # of the environment: the handle of the memory
 
 
 class Mark:
-    """The file, in memory."""
+    """The memory; `handle` is passed to the process that is watched."""
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
-        with open(path, "r+b") as file:
-            self.memory = mmap.mmap(file.fileno(), PART * PARTS)
+    def __init__(self, handle: int) -> None:
+        self.handle = handle
+        self.memory = mmap.mmap(handle, PART * PARTS)
 
     @classmethod
-    def made(cls) -> Mark:
-        handle, name = tempfile.mkstemp(prefix="zolvek-mark-")
-        os.write(handle, bytes(PART * PARTS))
-        os.close(handle)
-        return cls(Path(name))
+    def create(cls) -> Mark:
+        handle = os.memfd_create("zolvek-mark", os.MFD_CLOEXEC)
+        os.ftruncate(handle, PART * PARTS)
+        return cls(handle)
 
     def write(self, part: int, device: str, phase: str) -> None:
         data, at = f"{device}\n{phase}".encode()[: PART - 2], PART * part
+        self.memory[at] = 0
         self.memory[at + 1 : at + len(data) + 1] = data
         self.memory[at + len(data) + 1] = 0
         self.memory[at] = 1
@@ -44,7 +41,7 @@ class Mark:
         self.memory[PART * part] = 0
 
     @property
-    def every(self) -> list[tuple[str, str]]:
+    def active(self) -> list[tuple[str, str]]:
         """Device and phase of each thread in which one is at work, that of the playing thread first."""
         found = []
         for at in range(0, PART * PARTS, PART):
@@ -55,37 +52,78 @@ class Mark:
         return found
 
     @property
-    def told(self) -> tuple[str, str] | None:
+    def likeliest(self) -> tuple[str, str] | None:
         """The one that is likeliest to have ended the process: to begin is what goes wrong most."""
-        every = self.every
-        return next((each for each in every if each[1] == STARTING), every[0] if every else None)
+        active = self.active
+        return next((each for each in active if each[1] == STARTING), active[0] if active else None)
 
     def close(self) -> None:
-        self.path.unlink(missing_ok=True)
+        try:
+            os.close(self.handle)
+        except OSError:
+            return
 
 
 _own: list[Mark] = []
+_slots = threading.local()
+_lock, _making = threading.Lock(), threading.RLock()
+_free = list(range(PARTS - 1, 0, -1))  # of threads beside the one that plays
 
 
 def begin() -> None:
     """Write marks from now on, where somebody watches."""
-    path = os.environ.get(VARIABLE)
-    if path and not _own:
+    handle = os.environ.pop(VARIABLE, "")
+    if handle.isdigit() and not _own:
         try:
-            _own.append(Mark(Path(path)))
-        except OSError:
+            _own.append(Mark(int(handle)))
+        except (OSError, ValueError):
             return
 
 
 @contextmanager
 def phase(device: str, what: str) -> Iterator[None]:
-    """A device is at work."""
+    """A device is at work in this thread; one within another is what counts until it is over. Plugins are made one
+    at a time: of two, nobody could say which has ended the process."""
+    if what == STARTING:
+        with _making, _marked(device, what):
+            yield
+    else:
+        with _marked(device, what):
+            yield
+
+
+@contextmanager
+def _marked(device: str, what: str) -> Iterator[None]:
     if not _own:
         yield
         return
-    part = int(threading.current_thread() is not threading.main_thread())
-    _own[0].write(part, device, what)
+    mark, outer = _own[0], getattr(_slots, "current", None)
+    part = outer[0] if outer is not None else _slot()
+    if part is None:
+        yield
+        return
+    mark.write(part, device, what)
+    _slots.current = part, device, what
     try:
         yield
     finally:
-        _own[0].clear(part)
+        _slots.current = outer
+        if outer is not None:
+            mark.write(*outer)
+        else:
+            mark.clear(part)
+            _release(part)
+
+
+def _slot() -> int | None:
+    """The thread's own part; None where there are more threads than parts."""
+    if threading.current_thread() is threading.main_thread():
+        return 0
+    with _lock:
+        return _free.pop() if _free else None
+
+
+def _release(part: int) -> None:
+    if part:
+        with _lock:
+            _free.append(part)

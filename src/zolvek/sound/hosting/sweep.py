@@ -17,7 +17,8 @@ from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.sound.hosting.driving import BLOCK
-from zolvek.sound.hosting.hosts import format_of, host
+from zolvek.sound.hosting.hosts import host
+from zolvek.sound.hosting.loading import kind_of
 from zolvek.sound.renderer import OFFLINE_FRAMES, RATE, Renderer, render
 
 MOST_SWEPT = 200  # parameters
@@ -25,10 +26,10 @@ BEATS = 8.0
 SOUND = "shipped:fog.flac"
 
 
-def job(_: Callable[[int, int], object], uri: str, path: str = "") -> dict[str, Any]:
+def job(_: Callable[[int, int], object], uri: str) -> dict[str, Any]:
     """What is so of the plugin, in words; and "over": microseconds that a block of 64 frames takes beyond
     its own run."""
-    kind = host(format_of(uri)).kind_of(uri, path)
+    kind = kind_of(uri)
     assert kind.plugin is not None
     project, track = add_track(Project(length=BEATS), "T")
     notes = tuple(Note(float(beat), 0.9, 45 + 3 * beat) for beat in range(int(BEATS)))

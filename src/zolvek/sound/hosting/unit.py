@@ -18,6 +18,8 @@ from zolvek.sound.hosting.driving import BLOCK, Driver
 from zolvek.sound.hosting.keys import Keys, Message
 from zolvek.sound.unit import Incoming, Played
 
+MOST_LATE = 10.0  # seconds
+
 
 class Stretch(NamedTuple):
     """What an instance is given for a stretch: float32 sound (sides, frames), of a side-chain too or None;
@@ -39,8 +41,8 @@ class Instance(Protocol):
     def set(self, values: list[tuple[int, float]]) -> None:
         """Ports to values of theirs."""
 
-    def settle(self) -> None:
-        """Let it find out how late it is, with its ports set."""
+    def begin(self, values: list[tuple[int, float]]) -> None:
+        """Set its ports and let it begin: it knows then how late it is."""
 
     @property
     def latency(self) -> int: ...
@@ -65,9 +67,14 @@ class HostedUnit:
         self.device, self.there, self.plugin, self.rate, self.make = (
             device.id, there, plugin, rate, make,
         )  # fmt: skip
+        self.last = device  # as it was played last
         self._forget()
         self.made = self._all(device)
-        self.latency = self.made[0].latency
+
+    @property
+    def latency(self) -> int:
+        """As the plugin says itself, now."""
+        return min(self.made[0].latency, round(MOST_LATE * self.rate))
 
     def _forget(self) -> None:
         self.keys = Keys(self.rate)
@@ -79,8 +86,7 @@ class HostedUnit:
         with mark.phase(self.device, mark.STARTING):
             made = [self.make() for _ in range(2 if mono else 1)]
             for instance in made:
-                instance.set(self.driver.present(device))
-                instance.settle()
+                instance.begin(self.driver.present(device))
         return made
 
     def release_all(self, now: float) -> None:
@@ -93,11 +99,14 @@ class HostedUnit:
         """As if it had just been made: what rings on is gone. Not all let themselves be reset."""
         self._forget()
         with mark.phase(self.device, mark.STARTING):
+            for instance in self.made:
+                instance.set(self.driver.present(self.last))
             return all(instance.begin_again() for instance in self.made)
 
     def play(self, block: Incoming) -> Played:
         device, stretch = block.controls.device, block.controls.stretch
-        controls = Controls(device, block.controls.lanes, stretch, BLOCK, block.frame)
+        self.last = device
+        controls = Controls(device, block.controls.lanes, stretch, BLOCK)
         to_set, ports, values = self.driver.still(controls)
         messages = self.keys.messages(block.notes, block.now, stretch.frames)
         bounds = [*controls.cuts.tolist(), stretch.frames]
@@ -113,7 +122,7 @@ class HostedUnit:
                 instance.through(given)
         if not np.isfinite(out).all():
             out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)
-            self._begin_anew(device)
+            self._remake(device)
         return Played(block.sound + out if device.role == "instrument" else out.astype(float))
 
     def _taken(self, sound: Floats, inputs: int, twice: bool) -> np.ndarray:
@@ -121,10 +130,14 @@ class HostedUnit:
         single = inputs == 1 and not twice
         return (sound.mean(axis=0, keepdims=True) if single else sound).astype(np.float32)
 
-    def _begin_anew(self, device: Device) -> None:
-        """It has given what is no sound: another one in its place."""
-        for instance in self.made:
-            instance.close()
+    def close(self) -> None:
+        with mark.phase(self.device, mark.STARTING):
+            for instance in self.made:
+                instance.close()
+
+    def _remake(self, device: Device) -> None:
+        """It has given what is not sound: another one in its place."""
+        self.close()
         self._forget()
         self.made = self._all(device)
         self.driver.forget()

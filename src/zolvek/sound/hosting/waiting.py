@@ -40,6 +40,11 @@ class Waiting:
         if self.made is not None:
             self.made.release(pitch, now)
 
+    def close(self) -> None:
+        self.thread.join()
+        if self.made is not None and hasattr(self.made, "close"):
+            self.made.close()
+
     def begin_again(self) -> bool:
         self.thread.join()
         again = getattr(self.made, "begin_again", None)

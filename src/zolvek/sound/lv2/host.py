@@ -11,9 +11,9 @@ from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.driving import defaults
-from zolvek.sound.hosting.found import Found
+from zolvek.sound.hosting.found import Contents, Found
 from zolvek.sound.hosting.unit import HostedUnit
-from zolvek.sound.lv2.world import World, bundles, describe, described, kind_of
+from zolvek.sound.lv2.world import World, bundles, describe, described, is_bundle, kind_of, roots
 from zolvek.sound.unit import Unit
 
 __all__ = [
@@ -23,14 +23,11 @@ __all__ = [
     "is_bundle",
     "kind_of",
     "restored",
+    "roots",
     "stamp",
     "unit",
     "within",
 ]
-
-
-def is_bundle(path: Path) -> bool:
-    return (path / "manifest.ttl").is_file()
 
 
 def stamp(bundle: Path) -> tuple[int, int]:
@@ -43,7 +40,7 @@ def stamp(bundle: Path) -> tuple[int, int]:
     return newest, size
 
 
-def within(bundle: Path) -> list[Found]:
+def within(bundle: Path) -> Contents:
     """No code of the plugins is run."""
     world = World([bundle])
     found = []
@@ -58,21 +55,22 @@ def within(bundle: Path) -> list[Found]:
         assert kind.plugin is not None
         own, count = kind.plugin, len(kind.plugin.ports)
         found.append(Found(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
+    presets_for = world.presets_for()
     world.lib.lilv_world_free(world.made)
-    return found
+    return Contents(found, presets_for)
 
 
-def unit(device: Device, rate: int) -> Unit:
+def unit(device: Device, rate: int, bundle: Path) -> Unit:
     from zolvek.sound.lv2.instance import Instance
 
     own = device.row.plugin
     assert own is not None
-    there = described(own.uri, own.path)
+    there = described(own.uri, bundle)
     assert there.plugin is not None
     plugin = fitted(own, there.plugin)
 
     def make() -> Instance:
-        made = Instance(plugin, rate, device.id, device.state)
+        made = Instance(plugin, bundle, rate, device.id, device.state)
         made.set(defaults(there, rate))
         return made
 
@@ -83,8 +81,12 @@ def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
     from zolvek.sound.lv2.instance import Instance
 
     assert kind.plugin is not None
-    first = Instance(kind.plugin, rate)
-    second = Instance(kind.plugin, rate, "", first.state)
+    bundle = Path(kind.plugin.path)
+    values = defaults(kind, rate)
+    first = Instance(kind.plugin, bundle, rate)
+    first.begin(values)
+    second = Instance(kind.plugin, bundle, rate, "", first.state)
+    second.begin(values)
     return first.state, second.state
 
 
@@ -92,5 +94,6 @@ def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
     from zolvek.sound.lv2.instance import BLOCK, Instance
 
     assert kind.plugin is not None
-    instance = Instance(kind.plugin, rate)
+    instance = Instance(kind.plugin, Path(kind.plugin.path), rate)
+    instance.begin(defaults(kind, rate))
     return lambda: instance.run_(instance.handle, BLOCK)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from zolvek.sound.hosting.keys import Message, between
 from zolvek.sound.hosting.memory import settled
 from zolvek.sound.hosting.unit import Stretch
 from zolvek.sound.lv2.library import loaded, urids
-from zolvek.sound.lv2.services import services
+from zolvek.sound.lv2.services import Services, within_reach
 from zolvek.sound.lv2.world import ATOM, LV2, MIDI_EVENT, World, world_of
 
 EVENTS = 8_192  # bytes of an event buffer
@@ -25,18 +26,20 @@ SUCCESS, NO_SPACE = 0, 3  # LV2_Worker_Status
 
 
 class Instance:
-    """Instantiated and active. `controls`: float32, one for each port of the plugin, in its own counting;
+    """Instantiated, from its bundle; `begin` makes it active. `controls`: float32, one for each port of the plugin, in its own counting;
     writing there is all it takes to set one. `seed`: what its randomness begins with; `state`: what it was
     told beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
 
-    def __init__(self, plugin: Plugin, rate: int, seed: str = "", state: str = "") -> None:
+    def __init__(
+        self, plugin: Plugin, bundle: Path, rate: int, seed: str = "", state: str = ""
+    ) -> None:
         with settled(seed):
-            self._begin(plugin, rate, state)
+            self._begin(plugin, bundle, rate, state)
 
-    def _begin(self, plugin: Plugin, rate: int, state: str) -> None:
+    def _begin(self, plugin: Plugin, bundle: Path, rate: int, state: str) -> None:
         self.ffi, self.lib = loaded()
-        self.plugin, self.rate = plugin, rate
-        world = world_of(plugin.uri, plugin.path)
+        self.plugin, self.bundle, self.rate = plugin, bundle, rate
+        world = world_of(bundle)
         found = world.plugin(plugin.uri)
         count = self.lib.lilv_plugin_get_num_ports(found)
         self.controls = np.zeros(count, np.float32)
@@ -53,6 +56,7 @@ class Instance:
         self.noted = True  # there are notes in the buffer of the last run
         self.waiting: list[bytes] = []  # what it wants done aside, done right after its run
         self.answers: list[bytes] = []
+        self.services = Services(bundle, plugin.uri)
         self.features = self._features()
         self.made = self.lib.lilv_plugin_instantiate(found, float(rate), self.features)
         if self.made == self.ffi.NULL:
@@ -61,9 +65,25 @@ class Instance:
         self.run_, self.worker = self.descriptor.run, self._worker()
         self._connect(world, found, count)
         self.notes = self.events.get(plugin.events)
+        state = within_reach(state, bundle, plugin.uri)
         world.restore(self.made, plugin.uri, state, self.features)
-        if self.descriptor.activate != self.ffi.NULL:
-            self.descriptor.activate(self.handle)
+        self.active = False
+
+    def begin(self, values: list[tuple[int, float]]) -> None:
+        """Values come before activation: some plugins take what they find then. A block of silence tells how late it
+        is, and is forgotten."""
+        self.set(values)
+        self._activate(True)
+        self.audio[:] = 0.0
+        if self.plugin.latency >= 0:
+            self.run(BLOCK, [])
+            self.begin_again()
+
+    def _activate(self, on: bool) -> None:
+        step = self.descriptor.activate if on else self.descriptor.deactivate
+        if on != self.active and step != self.ffi.NULL:
+            step(self.handle)
+        self.active = on
 
     # --- what it is given ---
 
@@ -101,7 +121,7 @@ class Instance:
             f"{WORKER}schedule": self.schedule,
             f"{BUFFER_SIZE}boundedBlockLength": ffi.NULL,
             f"{LV2}ext/state#loadDefaultState": ffi.NULL,
-            **services().rows,
+            **self.services.rows,
         }
         self.names = [ffi.new("char[]", uri.encode()) for uri in told]
         self.rows = [
@@ -144,11 +164,6 @@ class Instance:
             self.controls[port] = value
 
     # --- running ---
-
-    def settle(self) -> None:
-        """A run over no frames is how a plugin is asked for its latency (LV2 core, reportsLatency)."""
-        if self.plugin.latency >= 0:
-            self.run(0, [])
 
     def through(self, stretch: Stretch) -> None:
         """From cut to cut."""
@@ -216,29 +231,27 @@ class Instance:
 
     @property
     def latency(self) -> int:
-        """Frames that it is late by, as it tells itself."""
+        """Frames that it is late by, as it says itself."""
         if self.plugin.latency < 0:
             return 0
-        told = float(self.controls[self.plugin.latency])
-        return int(min(max(told, 0.0), self.rate)) if np.isfinite(told) else 0
+        said = float(self.controls[self.plugin.latency])
+        return int(max(said, 0.0)) if np.isfinite(said) else 0
 
     def begin_again(self) -> bool:
         """Deactivated and activated: what it holds of sound is let go (LV2 core, activate)."""
-        for step in (self.descriptor.deactivate, self.descriptor.activate):
-            if step != self.ffi.NULL:
-                step(self.handle)
+        self._activate(False)
+        self._activate(True)
         return True
 
     @property
     def state(self) -> str:
         """What it holds beyond its ports, as text."""
         plugin = self.plugin
-        return world_of(plugin.uri, plugin.path).kept(self.made, plugin.uri, self.features)
+        return world_of(self.bundle).kept(self.made, plugin.uri, self.features)
 
     def close(self) -> None:
         if self.made is not None:
-            if self.descriptor.deactivate != self.ffi.NULL:
-                self.descriptor.deactivate(self.handle)
+            self._activate(False)
             self.lib.lilv_instance_free(self.made)
             self.made = None
 

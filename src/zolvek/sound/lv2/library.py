@@ -43,7 +43,6 @@ typedef struct {
 } LV2_Worker_Interface;
 LilvWorld* lilv_world_new(void);
 void lilv_world_free(LilvWorld*);
-void lilv_world_load_all(LilvWorld*);
 void lilv_world_load_bundle(LilvWorld*, const LilvNode*);
 int lilv_world_load_resource(LilvWorld*, const LilvNode*);
 LilvNode* lilv_world_get(LilvWorld*, const LilvNode*, const LilvNode*, const LilvNode*);
@@ -53,6 +52,9 @@ LilvIter* lilv_plugins_next(const LilvPlugins*, LilvIter*);
 bool lilv_plugins_is_end(const LilvPlugins*, LilvIter*);
 const LilvPlugin* lilv_plugins_get(const LilvPlugins*, LilvIter*);
 const LilvPlugin* lilv_plugins_get_by_uri(const LilvPlugins*, const LilvNode*);
+LilvNode* lilv_new_bool(LilvWorld*, bool);
+void lilv_world_set_option(LilvWorld*, const char*, const LilvNode*);
+LilvNodes* lilv_world_find_nodes(LilvWorld*, const LilvNode*, const LilvNode*, const LilvNode*);
 LilvNode* lilv_new_uri(LilvWorld*, const char*);
 LilvNode* lilv_new_file_uri(LilvWorld*, const char*, const char*);
 void lilv_node_free(LilvNode*);

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -11,21 +10,25 @@ from urllib.parse import unquote, urlparse
 
 import numpy as np
 
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.catalogue import DeviceKind, Preset
 from zolvek.core.model.plugin import Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.port_parameters import Port, keys_of, parameter_of
+from zolvek.sound.hosting import plugin_folders
 from zolvek.sound.hosting.presets import MOST_PRESETS, written
 from zolvek.sound.lv2.library import loaded, urids
 from zolvek.sound.lv2.services import URIS as SERVICES
+from zolvek.storage.opening import is_ordinary
 
 LV2 = "http://lv2plug.in/ns/"
 CORE, ATOM = f"{LV2}lv2core#", f"{LV2}ext/atom#"
 PROPS, UNITS = f"{LV2}ext/port-props#", f"{LV2}extensions/units#"
 GROUPS, PRESETS = f"{LV2}ext/port-groups#", f"{LV2}ext/presets#"
 MIDI_EVENT = f"{LV2}ext/midi#MidiEvent"
+RDF_TYPE = "http://www.w3.org/1999/02/22-rdf-syntax-ns#type"
+DYNAMIC_MANIFESTS = b"http://drobilla.net/ns/lilv#dyn-manifest"  # LILV_OPTION_DYN_MANIFEST
 LABEL = "http://www.w3.org/2000/01/rdf-schema#label"
 USUAL_PLACES = (
     "~/.lv2",
@@ -44,44 +47,54 @@ STATE_URI = b"urn:zolvek:state"
 PREFIX = "lv2:"  # before a plugin's URI, in the key of its kind
 
 
+def roots() -> list[Path]:
+    """The folders of the search path: LV2_PATH, else the usual places."""
+    return plugin_folders.roots("LV2_PATH", USUAL_PLACES)
+
+
+def is_bundle(path: Path) -> bool:
+    return is_ordinary(path / "manifest.ttl")
+
+
 def bundles() -> list[Path]:
-    """The folders of all bundles on the search path (LV2_PATH, else the usual places)."""
-    path = os.environ.get("LV2_PATH")
-    places = path.split(":") if path else USUAL_PLACES
+    """The folders of all bundles on the search path."""
     found = []
-    for place in places:
+    for root in roots():
         try:
-            found += [
-                each
-                for each in Path(place).expanduser().iterdir()
-                if (each / "manifest.ttl").is_file()
-            ]
-        except (OSError, RuntimeError):
+            found += [each for each in root.iterdir() if is_bundle(each)]
+        except OSError:
             continue
     return sorted(found)
 
 
 class World:
-    """The plugins of some bundles, or of all."""
+    """The plugins of some bundles. No code of a plugin is run to know them: dynamic manifests, which are code that
+    lists plugins, are left out."""
 
-    def __init__(self, only: list[Path] | None = None) -> None:
+    def __init__(self, only: Sequence[Path]) -> None:
         self.ffi, self.lib = loaded()
         self.made = self.lib.lilv_world_new()
+        off = self.lib.lilv_new_bool(self.made, False)
+        self.lib.lilv_world_set_option(self.made, DYNAMIC_MANIFESTS, off)
+        self.lib.lilv_node_free(off)
         self.uris: dict[str, Any] = {}
-        if only is None:
-            self.lib.lilv_world_load_all(self.made)
-        self.taken: set[str] = set()
-        for bundle in only or ():
-            self.take(str(bundle))
+        for bundle in only:
+            self._take(bundle)
 
-    def take(self, bundle: str) -> None:
-        """The plugins of a bundle that lies anywhere, too."""
-        if bundle in self.taken or not Path(bundle).is_dir():
-            return
-        self.taken.add(bundle)
-        node = self.lib.lilv_new_file_uri(self.made, self.ffi.NULL, f"{bundle}/".encode())
-        self.lib.lilv_world_load_bundle(self.made, node)
-        self.lib.lilv_node_free(node)
+    def _take(self, bundle: Path) -> None:
+        if bundle.is_dir():
+            path = f"{bundle}/".encode(errors="surrogateescape")
+            node = self.lib.lilv_new_file_uri(self.made, self.ffi.NULL, path)
+            self.lib.lilv_world_load_bundle(self.made, node)
+            self.lib.lilv_node_free(node)
+
+    def presets_for(self) -> list[str]:
+        """The plugins that the bundles say they have presets for."""
+        kind, applies, any_ = self.uri(RDF_TYPE), self.uri(f"{CORE}appliesTo"), self.ffi.NULL
+        found = set()
+        for preset in self.nodes(self.lib.lilv_world_find_nodes(self.made, any_, kind, self.uri(f"{PRESETS}Preset"))):  # fmt: skip
+            found |= set(self.nodes(self.lib.lilv_world_find_nodes(self.made, self.uri(preset), applies, any_)))  # fmt: skip
+        return sorted(found)
 
     def uri(self, text: str) -> Any:
         if text not in self.uris:
@@ -113,17 +126,15 @@ class World:
             yield self.lib.lilv_plugins_get(every, at)
             at = self.lib.lilv_plugins_next(every, at)
 
-    def knows(self, uri: str) -> bool:
-        every = self.lib.lilv_world_get_all_plugins(self.made)
-        return bool(self.lib.lilv_plugins_get_by_uri(every, self.uri(uri)) != self.ffi.NULL)
-
     def plugin(self, uri: str) -> Any:
-        """Raises ZolvekError where there is none of this URI."""
+        """Raises Failure where there is none of this URI."""
         every = self.lib.lilv_world_get_all_plugins(self.made)
         found = self.lib.lilv_plugins_get_by_uri(every, self.uri(uri))
         if found == self.ffi.NULL:
-            raise ZolvekError(
-                "The plugin is not installed.", uri, "Install it, or use another one."
+            raise Failure(
+                "The plugin is no longer in its bundle.",
+                uri,
+                "Install it again, or use another one.",
             )
         return found
 
@@ -361,40 +372,22 @@ def presets_of(
 
 
 @lru_cache(maxsize=64)
-def described(uri: str, path: str = "") -> DeviceKind:
-    """The kind of an installed plugin, or of one in the bundle at `path`. Raises ZolvekError where it can't
-    be used."""
-    world = world_of(uri, path)
+def described(uri: str, bundle: Path) -> DeviceKind:
+    """The kind of the plugin of a URI in a bundle. Raises ZolvekError where it can't be used."""
+    world = world_of(bundle)
     return describe(world, world.plugin(uri))
 
 
 @lru_cache(maxsize=64)
-def kind_of(uri: str, path: str = "") -> DeviceKind:
-    """The same with its presets."""
-    world = everything()
-    if path and not world.knows(uri):
-        world.take(path)
-    kind = describe(world, world.plugin(uri))
-    return replace(kind, presets=presets_of(world, world.plugin(uri), kind))
+def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind:
+    """The same with its presets, those that lie in other bundles too."""
+    world = World([bundle, *others])
+    plugin = world.plugin(uri)
+    kind = describe(world, plugin)
+    return replace(kind, presets=presets_of(world, plugin, kind))
 
 
-def world_of(uri: str, path: str) -> World:
-    """A world that knows the plugin: of its bundle alone, where that is there, as reading all that is installed
-    takes long. Presets may lie in other bundles."""
-    if path:
-        near = _near()
-        near.take(path)
-        if near.knows(uri):
-            return near
-    return everything()
-
-
-@lru_cache(maxsize=1)
-def _near() -> World:
-    return World([])
-
-
-@lru_cache(maxsize=1)
-def everything() -> World:
-    """All that is installed, read once in a process."""
-    return World()
+@lru_cache(maxsize=64)
+def world_of(bundle: Path) -> World:
+    """A bundle read alone, once in a process: reading all that is installed takes long."""
+    return World([bundle])

@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
-import msgspec
 import numpy as np
 
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
-from zolvek.process import command, own_output
-from zolvek.sound.hosting import mark
 from zolvek.sound.hosting.driving import BLOCK, defaults
-from zolvek.sound.hosting.found import Found
+from zolvek.sound.hosting.found import Contents, Found
 from zolvek.sound.hosting.unit import HostedUnit
 from zolvek.sound.unit import Unit
 from zolvek.sound.vst3.instance import Instance
@@ -30,7 +25,7 @@ from zolvek.sound.vst3.library import (
     state_of,
     with_state,
 )
-from zolvek.sound.vst3.places import SUFFIX, bundles
+from zolvek.sound.vst3.places import SUFFIX, bundles, roots
 
 __all__ = [
     "bare",
@@ -39,11 +34,11 @@ __all__ = [
     "is_bundle",
     "kind_of",
     "restored",
+    "roots",
     "stamp",
     "unit",
     "within",
 ]
-PATIENCE = 60.0  # seconds that a bundle may take to tell what is in it
 
 
 def is_bundle(path: Path) -> bool:
@@ -62,51 +57,31 @@ def stamp(bundle: Path) -> tuple[int, int]:
     return newest, size
 
 
-def within(bundle: Path) -> list[Found]:
-    """Looked at in a process of its own: loading runs the plugins' code, which may end it."""
-    name = bundle.stem
-    try:
-        done = subprocess.run(
-            command("zolvek.sound.vst3.host", str(bundle)), capture_output=True, timeout=PATIENCE,
-            stdin=subprocess.DEVNULL,
-        )  # fmt: skip
-        return msgspec.json.decode(done.stdout, type=list[Found])
-    except subprocess.TimeoutExpired:
-        why = f"It did not say what it is within {PATIENCE:.0f} s."
-    except msgspec.DecodeError:
-        why = f"It brought the process down that looked at it ({_ending(done.returncode)})."
-    return [Found(f"vst3:{bundle}", name, fault=why, path=str(bundle))]
-
-
-def _ending(status: int) -> str:
-    return f"signal {-status}" if status < 0 else f"status {status}"
-
-
-def _look(bundle: str) -> list[Found]:
+def within(bundle: Path) -> Contents:
+    """Loading runs the plugins' code, which may end this process."""
     from zolvek.core.errors import ZolvekError
 
-    found = []
+    path, plugins = str(bundle), []
     try:
-        names = names_in(bundle)
+        names = names_in(path)
     except ZolvekError as error:
-        return [Found(f"vst3:{bundle}", Path(bundle).stem, fault=error.what, path=bundle)]
+        return Contents([Found(f"vst3:{bundle}", bundle.stem, fault=error.what, path=path)])
     for name in names:
         try:
-            kind = describe(loaded(bundle, name), bundle)
+            kind = describe(loaded(path, name), path)
         except ZolvekError as error:
-            found.append(Found(f"vst3:{bundle}/{name}", name, fault=error.what, path=bundle))
+            plugins.append(Found(f"vst3:{bundle}/{name}", name, fault=error.what, path=path))
             continue
         assert kind.plugin is not None
         own = kind.plugin
-        found.append(Found(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", bundle))  # fmt: skip
-    return found
+        plugins.append(Found(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))  # fmt: skip
+    return Contents(plugins)
 
 
-def unit(device: Device, rate: int) -> Unit:
+def unit(device: Device, rate: int, bundle: Path) -> Unit:
     own = device.row.plugin
     assert own is not None
-    with mark.phase(device.id, mark.STARTING):
-        there = described(own.uri, own.path)
+    there = described(own.uri, bundle)
     assert there.plugin is not None
     plugin = fitted(own, there.plugin)
 
@@ -134,12 +109,3 @@ def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
     plugin = loaded(kind.plugin.path, kind.name)
     silence = np.zeros((len(kind.plugin.outputs), BLOCK), np.float32)
     return lambda: give(plugin, silence, [], rate)
-
-
-if __name__ == "__main__":
-    import os
-
-    out = own_output()
-    out.write(msgspec.json.encode(_look(sys.argv[1])))
-    out.flush()
-    os._exit(0)  # what plugins do at an orderly end is nobody's concern

@@ -29,13 +29,14 @@ class Instance:
         for index, value in values:
             self.parameters[index].raw_value = value
 
-    def settle(self) -> None:
+    def begin(self, values: list[tuple[int, float]]) -> None:
         """A first block of silence, after which it knows how late it is."""
+        self.set(values)
         give(self.made, np.zeros((self.sides, BLOCK), np.float32), [], self.rate)
 
     @property
     def latency(self) -> int:
-        return min(max(int(self.made.reported_latency_samples), 0), int(self.rate))
+        return max(int(self.made.reported_latency_samples), 0)
 
     def begin_again(self) -> bool:
         try:

@@ -23,10 +23,12 @@ from zolvek.core.value.text_parameters import MOST_STEPS, PLACES, Told, paramete
 from zolvek.sound.hosting.hosts import VST3_ID
 from zolvek.sound.hosting.presets import MOST_PRESETS, written
 from zolvek.sound.vst3 import places
+from zolvek.storage.opening import is_ordinary
 
 USUAL_RATE = 48_000.0
 ID_IN_PRESET = slice(8, 40)  # of a .vstpreset: the class id, after "VST3" and the version
 MOST_READ = 3_000  # parameters
+LARGEST_PRESET = 64 << 20  # bytes
 OWN_BYPASS = "plugin-bypass"  # the id that one of this name gets: every device has one of ours, without a click
 
 
@@ -74,13 +76,9 @@ def with_state(plugin: Any, text: str) -> None:
 
 
 @lru_cache(maxsize=64)
-def described(uri: str, path: str = "") -> DeviceKind:
-    """The kind of the plugin of an id in the bundle at `path`. Raises ZolvekError where it can't be used."""
-    where = places.located(path)
-    if not Path(where).exists():
-        raise ZolvekError(
-            "The plugin is not installed.", path or uri, "Install it, or use another one."
-        )
+def described(uri: str, bundle: Path) -> DeviceKind:
+    """The kind of the plugin of an id in a bundle. Raises ZolvekError where it can't be used."""
+    where = str(bundle)
     for name in names_in(where):
         plugin = loaded(where, name)
         if id_of(plugin) == uri:
@@ -89,14 +87,16 @@ def described(uri: str, path: str = "") -> DeviceKind:
 
 
 @lru_cache(maxsize=64)
-def kind_of(uri: str, path: str = "") -> DeviceKind:
+def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind:
     """The same with its presets: those that lie where presets of VST3 plugins do."""
-    kind = described(uri, path)
+    kind = described(uri, bundle)
     assert kind.plugin is not None
     plugin = loaded(kind.plugin.path, kind.name)
     found = []
     for file in places.presets_of(kind.plugin.maker, kind.name)[:MOST_PRESETS]:
         try:
+            if not is_ordinary(file) or file.stat().st_size > LARGEST_PRESET:
+                continue
             plugin.load_preset(str(file))
             with_state(plugin, state_of(plugin))  # after which its parameters say what it holds
         except (OSError, ValueError, RuntimeError, ZolvekError):

@@ -3,8 +3,9 @@ locations", Linux)."""
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
+
+from zolvek.sound.hosting import plugin_folders
 
 PLACES = ("~/.vst3", "/usr/lib/vst3", "/usr/local/lib/vst3")
 PRESETS = ("~/.vst3/presets", "/usr/share/vst3/presets", "/usr/local/share/vst3/presets")
@@ -12,15 +13,16 @@ SUFFIX, PRESET = ".vst3", ".vstpreset"
 DEEPEST = 4  # folders below a place
 
 
+def roots() -> list[Path]:
+    """The folders of the search path: VST3_PATH, else the usual places."""
+    return plugin_folders.roots("VST3_PATH", PLACES)
+
+
 def bundles() -> list[Path]:
-    """All bundles, and single files, on the search path (VST3_PATH, else the usual places)."""
-    path = os.environ.get("VST3_PATH")
+    """All bundles, and single files, on the search path."""
     found: list[Path] = []
-    for place in path.split(":") if path else PLACES:
-        try:
-            _gather(Path(place).expanduser(), found, DEEPEST)
-        except RuntimeError:  # there is no home
-            continue
+    for root in roots():
+        _gather(root, found, DEEPEST)
     return sorted(found)
 
 
@@ -34,14 +36,6 @@ def _gather(folder: Path, found: list[Path], deep: int) -> None:
             found.append(each)
         elif deep and each.is_dir() and not each.is_symlink():
             _gather(each, found, deep - 1)
-
-
-def located(path: str) -> str:
-    """The bundle as it lies here: where it was, else the one of its name on the search path."""
-    if Path(path).exists():
-        return path
-    name = Path(path).name
-    return next((str(each) for each in bundles() if each.name == name), path)
 
 
 def presets_of(maker: str, name: str) -> list[Path]:

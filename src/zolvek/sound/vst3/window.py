@@ -20,7 +20,8 @@ from zolvek.core.model.plugin import fitted, real
 from zolvek.core.model.project import Device
 from zolvek.process import own_output
 from zolvek.sound.hosting.driving import Driver
-from zolvek.sound.vst3.library import USUAL_RATE, described, loaded, state_of, with_state
+from zolvek.sound.hosting.loading import described
+from zolvek.sound.vst3.library import USUAL_RATE, loaded, state_of, with_state
 
 LOOKED_EVERY = 0.03  # seconds
 NAMED_EVERY = 0.05
@@ -35,7 +36,7 @@ class Shown:
     def __init__(self, device: Device, out: BinaryIO) -> None:
         own = device.row.plugin
         assert own is not None
-        there = described(own.uri, own.path)
+        there = described(own.uri)
         assert there.plugin is not None
         self.device, self.out = device, out
         self.plugin = fitted(own, there.plugin)

@@ -30,6 +30,7 @@ class Document(QObject):
         self.history = History.start(project, most=self.settings.undo_megabytes * 1_000_000)
         self.opened = object()
         self.saved: Project | None = project  # None: nothing of it is in a file yet
+        self.saved_key: object = self.history.key  # of the step that is in the file
         self.path = path
 
     # --- reading ---
@@ -40,7 +41,7 @@ class Document(QObject):
 
     @property
     def modified(self) -> bool:
-        return self.project is not self.saved
+        return self.saved is None or self.history.key is not self.saved_key
 
     @property
     def title(self) -> str:
@@ -104,7 +105,7 @@ class Document(QObject):
 
     def mark_saved(self, path: Path) -> None:
         """The present project is in the file at `path`."""
-        self.path, self.saved = path, self.project
+        self.path, self.saved, self.saved_key = path, self.project, self.history.key
         self.changed.emit()
 
     def mark_unsaved(self) -> None:

@@ -1,4 +1,4 @@
-"""Writing a file whole or not at all, and reading what is a file and nothing else."""
+"""Writing a file whole or not at all."""
 
 from __future__ import annotations
 
@@ -14,10 +14,8 @@ from pathlib import Path
 
 from zolvek.core.errors import Failure, ZolvekError
 
-LARGEST = 1 << 30  # bytes that are read into memory at once
 NAMELESS = (errno.EOPNOTSUPP, errno.EISDIR, errno.EINVAL, errno.ENOENT, errno.ENOSYS)
 NO_PLACE = (errno.ENOENT, errno.ENOTDIR, errno.EISDIR, errno.ENAMETOOLONG)
-STREAMS = ("/dev/stdin", "/dev/fd/", "/proc/self/fd/")  # what a shell gives a command to read
 
 
 def written(path: str | os.PathLike[str], write: Callable[[Path], None]) -> Path:
@@ -115,36 +113,6 @@ def write_bytes(path: str | os.PathLike[str], data: bytes) -> Path:
             file.write(data)
 
     return written(path, write)
-
-
-def read_bytes(path: str | os.PathLike[str], most: int = LARGEST) -> bytes:
-    """The file's bytes. Raises ZolvekError naming it when it can't be read, is larger than `most`
-    bytes, or is no file: what lies beside a project must not hold the program up."""
-    streams = str(path).startswith(STREAMS)
-    try:
-        handle = os.open(path, os.O_RDONLY | os.O_CLOEXEC | (0 if streams else os.O_NONBLOCK))
-        with open(handle, "rb") as file:
-            about = os.fstat(handle)
-            if not (stat.S_ISREG(about.st_mode) or streams):
-                raise ZolvekError("This is not a file.", str(path), "Choose an ordinary file.")
-            data = file.read(most + 1)
-    except ZolvekError:
-        raise
-    except OSError as error:
-        raise ZolvekError(
-            f"The file can't be read: {error.strerror or error}.",
-            str(path),
-            "Check the name and whether you may read it.",
-        ) from error
-    except ValueError as error:  # a name with a NUL in it
-        raise ZolvekError(
-            f"The file can't be read: {error}.", repr(str(path)), "Check the name."
-        ) from error
-    if len(data) > most:
-        raise ZolvekError(
-            f"The file is larger than {most // 1_000_000:,} MB.", str(path), "Choose another one."
-        )
-    return data
 
 
 def _sync_folder(folder: Path) -> None:

@@ -1,0 +1,97 @@
+"""Keys of a project file that this program does not know, as a newer one may have written: kept with the records they
+stood in, through any edit, and written back to their places."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+import msgspec
+from msgspec import UNSET
+
+from zolvek.core.records import UNKNOWN, Record, names_of, replace
+
+MARK = f'"{UNKNOWN}":'.encode()
+
+
+def kept(record: Any, plain: Any) -> Any:
+    """The record that was made of `plain`, with what of it nobody knew."""
+    found, _ = _kept(record, plain)
+    return found
+
+
+def _kept(value: Any, plain: Any) -> tuple[Any, dict[str, Any]]:
+    """The value, and what has to be kept by the record that it is in."""
+    if isinstance(plain, dict):
+        if isinstance(value, Record):
+            return _record(value, plain), {}
+        if is_dataclass(value):
+            return value, _unknown_of(value, plain)
+        if isinstance(value, dict):
+            new = {key: kept(own, plain.get(key)) for key, own in value.items()}
+            same = all(new[key] is own for key, own in value.items())
+            return (value if same else new), {}
+    elif isinstance(plain, list) and isinstance(value, tuple) and len(value) == len(plain):
+        rows = tuple(kept(own, row) for own, row in zip(value, plain, strict=True))
+        same = all(new is own for new, own in zip(rows, value, strict=True))
+        return (value if same else rows), {}
+    return value, {}
+
+
+def _record(record: Record, plain: dict[str, Any]) -> Record:
+    names = names_of(type(record))
+    unknown = {key: own for key, own in plain.items() if key not in names and key != UNKNOWN}
+    changed: dict[str, Any] = {}
+    for name in names:
+        part = plain.get(name)
+        if part.__class__ in (dict, list):
+            value = getattr(record, name)
+            new, more = _kept(value, part)
+            if new is not value:
+                changed[name] = new
+            if more:
+                unknown[name] = more
+    if UNKNOWN in plain:  # no file of ours has it
+        changed["unknown"] = UNSET
+    if unknown:
+        changed["unknown"] = msgspec.json.encode(unknown).decode()
+    return replace(record, **changed) if changed else record
+
+
+def _unknown_of(value: Any, plain: dict[str, Any]) -> dict[str, Any]:
+    names = {each.name for each in fields(value)}
+    return {key: own for key, own in plain.items() if key not in names}
+
+
+def restored(data: bytes) -> bytes:
+    """An encoded document, with what records kept back in its places."""
+    if MARK not in data:
+        return data
+    document = msgspec.json.decode(data)
+    _restore(document)
+    return msgspec.json.encode(document)
+
+
+def _restore(plain: Any) -> None:
+    if isinstance(plain, dict):
+        text = plain.pop(UNKNOWN, None)
+        for part in plain.values():
+            _restore(part)
+        if isinstance(text, str):
+            with suppress(msgspec.DecodeError, UnicodeError, RecursionError):
+                more = msgspec.json.decode(text)
+                if isinstance(more, dict):
+                    _merge(plain, more)
+    elif isinstance(plain, list):
+        for part in plain:
+            if part.__class__ in (dict, list):
+                _restore(part)
+
+
+def _merge(plain: dict[str, Any], more: dict[str, Any]) -> None:
+    for key, own in more.items():
+        if key not in plain:
+            plain[key] = own
+        elif isinstance(own, dict) and isinstance(plain[key], dict):
+            _merge(plain[key], own)

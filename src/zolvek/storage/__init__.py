@@ -1,0 +1,1 @@
+"""Files on this machine: opening what may come from others, writing whole or not at all, locks, folders."""
