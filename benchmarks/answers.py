@@ -43,6 +43,10 @@ class Answers:
         self.asked.append(f"{question} {details}")
         return self.yes
 
+    def pick(self, question: str, details: str, options: Sequence[str]) -> str | None:
+        self.asked.append(f"{question} {details}")
+        return self.row if self.row in options else options[-1]
+
     def unsaved(self, title: str) -> str:
         self.asked.append(title)
         return self.when_unsaved

@@ -52,7 +52,7 @@ class Files(unittest.TestCase):
         )
         stems = sound_out.deliver(
             DEMO, mix, sound_out.SoundForm(44_100, "float"), span, tail=False, tracks=True
-        )
+        ).files
         self.assertEqual(len(stems), 4)
         whole = sum(read_wav(path)[1] for path in stems)
         np.testing.assert_allclose(whole, data, atol=1e-5)

@@ -112,7 +112,7 @@ class Names(unittest.TestCase):
         )  # fmt: skip
         written = sound_out.deliver(
             project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True
-        )
+        ).files
         self.assertEqual(len({path.name.casefold() for path in written}), 4)
         self.assertTrue(all(soundfile.info(path).frames for path in written))
         for split in ("track", "lane"):

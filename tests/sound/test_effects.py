@@ -174,7 +174,7 @@ class Formulas(unittest.TestCase):
             beats = np.arange(RATE) / RATE
             one = whole.process(noise, Controls(device, {}, Block(beats, RATE), whole.spacing))
             for a, b in itertools.pairwise(cuts):
-                controls = Controls(device, {}, Block(beats[a:b], RATE), parts.spacing)
+                controls = Controls(device, {}, Block(beats[a:b], RATE, a), parts.spacing)
                 pieces.append(parts.process(noise[:, a:b], controls))
             np.testing.assert_allclose(np.concatenate(pieces, axis=1), one, atol=1e-6, err_msg=kind)
 

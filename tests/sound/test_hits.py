@@ -140,7 +140,7 @@ class Sounding(unittest.TestCase):
         out = []
         for first in range(0, frames, 7_001):
             at = np.arange(first, min(first + 7_001, frames)) / 48_000
-            out.append(clips.play(rows, self.tempo, Block(self.tempo.beats(at), 48_000)))
+            out.append(clips.play(rows, self.tempo, Block(self.tempo.beats(at), 48_000, first)))
         return np.concatenate(out, axis=1)
 
     def test_a_block_that_is_split_sounds_as_before_and_its_edges_do_not_click(self) -> None:

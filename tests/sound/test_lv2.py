@@ -50,7 +50,7 @@ def apart(project: Project) -> np.ndarray:
     """Rendered in a process of its own, which looks for plugins anew."""
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "out.wav"
-        work = project, out, SoundForm(depth="float"), None, False, False, False
+        work = project, out, SoundForm(depth="float"), None, False, False, False, True, 0.0
         done_apart("deliver", work, lambda *_: None)
         return soundfile.read(out, always_2d=True)[0].T
 
@@ -355,44 +355,6 @@ class Evil(unittest.TestCase):
         cls.addClassCleanup(cls.made.cleanup)
         cls.folder = Path(cls.made.name)
         compiled(cls.folder)
-
-    def test_the_late_are_waited_for(self) -> None:
-        """A track through a plugin that is 500 frames late, and one without: their clicks come together, at
-        their place."""
-        bundle, uri = self.folder / "late.lv2", "http://zolvek.org/late"
-        bundle.mkdir()
-        source = SOURCE.with_name("late.c")
-        subprocess.run(["cc", "-w", "-shared", "-fPIC", "-DLATE=500", f'-DURI="{uri}"', str(source), "-o", str(bundle / "e.so")], check=True)  # fmt: skip
-        (bundle / "manifest.ttl").write_text(
-            f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
-        )
-        late = PORT.format(
-            kinds="ControlPort, lv2:OutputPort",
-            n=0,
-            s="latency",
-            more="; lv2:portProperty lv2:reportsLatency ",
-        )
-        sound = [
-            PORT.format(kinds=f"AudioPort, lv2:{kind}put" + "Port", n=n, s=s, more="")
-            for kind, n, s in (("In", 1, "in"), ("Out", 2, "out"))
-        ]
-        (bundle / "e.ttl").write_text(
-            f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Late" ; {" ; ".join((late, *sound))} .\n'
-        )
-        kind = described_apart(uri)
-        click = np.zeros(4_800)
-        click[1_000] = 0.5
-        path = self.folder / "click.wav"
-        soundfile.write(path, click, 48_000, subtype="FLOAT")
-        project = Project(length=4.0)
-        for name in ("One", "Two"):
-            project, track = add_track(project, name)
-            own = next(t for t in project.tracks if t.id == track)
-            project = with_track(project, replace(own, clips=(Clip(1.0, str(path)),)))
-        project, _ = add_device(project, project.tracks[0].id, kind)
-        told = apart(project)
-        self.assertEqual(np.flatnonzero(np.abs(told[0]) > 1e-3).tolist(), [25_000])
-        self.assertEqual(told.shape[1], 96_000)
 
     def test_what_it_holds_and_whom_it_listens_to(self) -> None:
         """A bundle that lies elsewhere is taken by hand; its preset's state beyond ports goes through the

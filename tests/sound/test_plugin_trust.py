@@ -121,7 +121,7 @@ class Trust(unittest.TestCase):
                     self.assertIn("zolvek plugins --add", done.stderr)
                 self.assertLess(len(done.stderr), 1_000)
                 played = self.zolvek("play", str(file), "--out", "silent", cwd=self.mail)
-                self.assertEqual(played.returncode, 0, played.stderr)
+                self.assertEqual(played.returncode, 0 if there else 1, played.stderr)
                 self.assertFalse(self.ran.exists())
         archive = self.mail / "all.zip"
         with zipfile.ZipFile(archive, "w") as made:

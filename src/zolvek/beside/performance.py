@@ -65,6 +65,8 @@ class Performance:
         self.loop: tuple[float, float] | None = None
         self.steering: Steering | None = None
         self.playback = Playback(self.project)
+        self.lost: list[str] = []  # what is not played that should be
+        self.playback.on_loss = lambda error, _: self._lose(str(error))
         self.closing.append(self.playback)
         try:
             self.transport = self._transport(out)
@@ -73,6 +75,10 @@ class Performance:
         except BaseException:
             self.close()
             raise
+
+    def _lose(self, why: str) -> None:
+        self.lost.append(why)
+        self.waiting(why)
 
     def _transport(self, out: str) -> Transport:
         if out == "jack":

@@ -64,19 +64,37 @@ def _bar() -> Iterator[Callable[[int, int], None]]:
     click.option("--bits", default="24", show_default=True, help="16, 24 or float."),
     click.option("--tracks", is_flag=True, help="A file for each track instead of the mix."),
     click.option("--tail", is_flag=True, help="Let what still sounds at the end die away after it."),
-    click.option("--allow-missing", is_flag=True, help="Render even where sound files can't be played."),
+    click.option("--allow-missing", is_flag=True, help="Render even where sound files or plugins can't be played."),
+    click.option("--headroom", type=float, help="Decibels that the true peak stays below full scale; lowered by as much as that takes."),
 )  # fmt: skip
 def render(
     project: str, output: str, first: str | None, last: str | None, bypass: bool, rate: int,
-    bits: str, tracks: bool, tail: bool, allow_missing: bool,
+    bits: str, tracks: bool, tail: bool, allow_missing: bool, headroom: float | None,
 ) -> None:  # fmt: skip
     """Render the mix, or each track, to a sound file."""
-    from zolvek.formats.sound_out import SoundForm, deliver
+    from zolvek.formats.own_files import need_other
+    from zolvek.formats.sound_out import SoundForm, deliver_apart, files_of
 
+    if headroom is not None:
+        in_range("--headroom", headroom, 0.0, 60.0)
     loaded, form = load(project), SoundForm(rate, bits)
+    need_other(files_of(loaded, output, tracks), loaded, project)
     part = span(loaded, first, last)
     with _bar() as progress:
-        deliver(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing)
+        done = deliver_apart(
+            loaded, output, form, part, bypass, tail, tracks, progress, allow_missing
+        )
+    if headroom is not None and done.true_peak > -headroom:
+        lower = done.true_peak + headroom
+        with _bar() as progress:
+            done = deliver_apart(
+                loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower
+            )
+        click.echo(f"Lowered by {lower:.1f} dB.", err=True)
+    for line in done.words:
+        click.echo(line, err=True)
+    if done.cut:
+        click.echo("Use --headroom 1, or --bits float.", err=True)
 
 
 RESOLUTION = (
@@ -100,8 +118,11 @@ def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
 def export(project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str) -> None:
     """Write every lane as a stream of MIDI messages, those of its target."""
     from zolvek.formats.midi import file_out as midi_out
+    from zolvek.formats.own_files import need_other
 
-    midi_out.save(load(project), midi, _resolution(ticks, ms, tolerance), split)
+    loaded = load(project)
+    need_other(midi_out.files_of(loaded, midi, split), loaded, project)
+    midi_out.save(loaded, midi, _resolution(ticks, ms, tolerance), split)
 
 
 @_command("report", PROJECT, *RESOLUTION)
@@ -122,11 +143,14 @@ def report(project: str, ticks: int, ms: float, tolerance: float) -> None:
 )  # fmt: skip
 def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     """Make a project of a MIDI file: its controllers as lanes, its notes, tempo and meter."""
+    from zolvek.core.model.project import Project
     from zolvek.formats import project_file
     from zolvek.formats.midi import file_in as midi_in
+    from zolvek.formats.own_files import need_other
 
     in_range("--tolerance", tolerance, 0.001, 50.0)
     score = midi_in.load(midi)
+    need_other([output], Project(), midi)
     project = midi_in.as_project(score, None if hold else tolerance / 100.0)
     project_file.save(project, output)
     notes = sum(len(part.notes) for part in score.parts)
@@ -148,9 +172,11 @@ def control(
     project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
 ) -> None:  # fmt: skip
     """Write a lane as a control signal, sample by sample."""
+    from zolvek.formats.own_files import need_other
     from zolvek.formats.sound_out import SoundForm, save_control
 
     loaded = load(project)
+    need_other([output], loaded, project)
     save_control(loaded, lane, output, SoundForm(rate, bits), swing, span(loaded, first, last))
 
 
@@ -167,10 +193,13 @@ def from_sound(
     sound: str, output: str, swing: str, follow: bool, attack: float, release: float, tolerance: float, tempo: float
 ) -> None:  # fmt: skip
     """Make a curve of a sound file: a control signal, or its level."""
+    from zolvek.core.model.project import Project
     from zolvek.core.time.tempo import TempoMap, TempoPoint
     from zolvek.formats import curve_csv, sound_in
+    from zolvek.formats.own_files import need_other
 
     in_range("--tolerance", tolerance, 0.0001, 50.0)
+    need_other([output], Project(), sound)
     samples, rate = sound_in.read(sound)
     steady, within = TempoMap((TempoPoint(0.0, tempo),)), tolerance / 100.0
     if follow:
@@ -198,8 +227,10 @@ def table(
 ) -> None:  # fmt: skip
     """Write lanes side by side on a common clock as CSV."""
     from zolvek.formats import tables
+    from zolvek.formats.own_files import need_other
 
     loaded = load(project)
+    need_other([output], loaded, project)
     wanted = list(lanes) or [lane.id for lane in loaded.lanes()]
     text = tables.to_text(loaded, wanted, step, unit, cells, span(loaded, first, last))
     tables.save(output, text)
@@ -211,8 +242,10 @@ def picture(
 ) -> None:
     """Draw lanes for a document."""
     from zolvek.formats import picture as pictures
+    from zolvek.formats.own_files import need_other
 
     loaded = load(project)
+    need_other([output], loaded, project)
     wanted, part = list(lanes) or [lane.id for lane in loaded.lanes()], span(loaded, first, last)
     if output.lower().endswith(".png"):
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

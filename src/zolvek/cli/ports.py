@@ -9,7 +9,7 @@ import sys
 import click
 
 from zolvek.cli.common import load, print_csv, span
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 
 ROLES = ("alone", "follow", "lead")
 OUTS = ("jack", "alsa", "silent")
@@ -61,6 +61,9 @@ def ports(as_json: bool) -> None:
     help="Start by itself, with the transport of others, or lead it.",
 )
 @click.option("--osc", metavar="HOST:PORT", help="Send the lanes there as OSC.")
+@click.option(
+    "--allow-missing", is_flag=True, help="Play even where sound files or plugins can't be played."
+)
 def play(
     project: str,
     first: str | None,
@@ -68,12 +71,19 @@ def play(
     out: str,
     clock: str,
     osc: str | None,
+    allow_missing: bool,
 ) -> None:
     """Play a project until its end or Ctrl+C, its ports named as in the window."""
     from zolvek.beside.performance import Performance
     from zolvek.formats.osc import place
+    from zolvek.formats.sound_out import need_plugins
+    from zolvek.sound import clips
+    from zolvek.sound.hosting import installed
 
     loaded = load(project)
+    if not allow_missing:
+        clips.need(loaded)
+        need_plugins(loaded, dict(installed.missing(loaded)))
     begin = loaded.meter.parse(first, loaded.tempo) if first is not None else 0.0
     if begin >= loaded.length:
         raise ZolvekError("That is where the project ends.", "--from", "Begin before it.")
@@ -102,6 +112,10 @@ def play(
         performance.close()
         if shown:
             click.echo()
+    if performance.lost and not allow_missing:
+        raise Failure(
+            "Not everything was played.", project, "With --allow-missing that is as wanted."
+        )
 
 
 COMMANDS = (ports, play)

@@ -19,6 +19,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
 from zolvek.formats import unknown_keys
+from zolvek.formats.own_files import need_other
 from zolvek.formats.sound_content import told_by_content
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
@@ -217,6 +218,7 @@ def _first_line(error: Exception) -> str:
 def save(project: Project, path: str | os.PathLike[str]) -> Path:
     """Write the project atomically; sound files below its folder are named from there, so that
     the folder can be moved. Raises ZolvekError when it can't be."""
+    need_other([path], project)
     folder = Path(path).resolve().parent
     project = told_by_content(project)
     for name in sound_files(project):

@@ -1,6 +1,6 @@
 """The delay: echoes that feed back, at times that may move.
 
-A time that stands still is taken to the nearest frame, and its echoes are the sound itself. One that
+A time without a lane is taken to the nearest frame, and its echoes are the sound itself. One that
 moves is read between frames by the third-order polynomial through four of them (Laakso, Välimäki,
 Karjalainen and Laine, Splitting the unit delay, IEEE Signal Processing Magazine, 1996).
 """
@@ -33,7 +33,7 @@ class Delay:
         frames = sound.shape[1]
         self._make_room(frames)
         back = controls.each_frame("time") * self.rate
-        if back.size == 1:
+        if "time" not in controls.lanes:  # by the whole song, not by what it does in this stretch
             back = np.round(back)
         back = np.clip(back, MARGIN, self.kept - MARGIN)
         feedback = controls.spread(controls.values("feedback")) / 100.0

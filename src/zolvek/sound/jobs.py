@@ -17,10 +17,12 @@ from collections.abc import Callable
 from importlib import import_module
 from typing import Any, BinaryIO
 
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.process import command, environment, own_output, shut
 from zolvek.sound.framing import Receiver, Sender
+from zolvek.sound.hosting import mark
+from zolvek.sound.hosting.mark import VARIABLE, Mark
 
 
 def _backdrop(progress: Callable, project: Project, track: str, kind: str) -> Any:
@@ -86,6 +88,13 @@ JOBS: dict[str, Callable[..., Any]] = {
     "hits": _hits,
 }
 
+
+class ProcessLost(Failure):
+    """The process that did a job has ended. `device`: whose plugin was at work in it, "" for none."""
+
+    device = ""
+
+
 Told = Callable[[str, Any], None]  # "progress" (done, total), "done" result, "error" ZolvekError
 
 
@@ -95,6 +104,7 @@ class Jobs:
     def __init__(self) -> None:
         self.lock = threading.Lock()
         self.process: subprocess.Popen[bytes] | None = None
+        self.mark: Mark | None = None  # which plugin is at work there
         self.number = 0
         self.busy = False
 
@@ -104,11 +114,14 @@ class Jobs:
             if self.busy:
                 self._end()
             if self.process is None or self.process.poll() is not None:
+                self._close_mark()
+                self.mark = Mark.create()
                 self.process = subprocess.Popen(
                     command("zolvek.sound.jobs"),
                     stdin=subprocess.PIPE,
                     stdout=subprocess.PIPE,
-                    env=environment(),
+                    env=environment(**{VARIABLE: str(self.mark.handle)}),
+                    pass_fds=(self.mark.handle,),
                 )
             self.number += 1
             self.busy = True
@@ -126,6 +139,11 @@ class Jobs:
         with self.lock:
             self._end()
 
+    def _close_mark(self) -> None:
+        if self.mark is not None:
+            self.mark.close()
+            self.mark = None
+
     def _end(self) -> None:
         self.busy = False
         self.number += 1
@@ -134,6 +152,7 @@ class Jobs:
             process.kill()
             process.wait()
             shut(process)
+        self._close_mark()
 
     def _follow(
         self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told
@@ -155,7 +174,10 @@ class Jobs:
                 if number != self.number:
                     return  # given up on purpose
                 self.busy = False
-            told("error", ZolvekError("The work in the background has ended.", name, "Try again."))
+                lost = ProcessLost("The work in the background has ended.", name, "Try again.")
+                culprit = self.mark.likeliest if self.mark is not None else None
+                lost.device = culprit[0] if culprit else ""
+            told("error", lost)
 
 
 def done_apart(
@@ -212,5 +234,6 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
 
 if __name__ == "__main__":
     with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
+        mark.begin()
         run(sys.stdin.buffer, own_output())
     os._exit(0)

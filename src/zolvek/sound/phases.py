@@ -46,11 +46,9 @@ class Phase:
         return begins, out
 
     def _since_start(self, controls: Controls, frame: int, most: float) -> float:
-        if frame <= 0:
-            return 0.0
         lane = controls.lanes.get(self.key)
-        if lane is None:
-            return float(min(float(controls.values(self.key)[0]) / self.rate, most)) * frame
+        if lane is None or frame <= 0:  # before its start the song stands where it begins
+            return min(float(controls.values(self.key)[0]) / self.rate, most) * frame
         if self.of is not lane:
             self.of = lane
             self.starts.clear()

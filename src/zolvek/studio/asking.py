@@ -30,6 +30,10 @@ class Ask(Protocol):
 
     def confirm(self, question: str, details: str) -> bool: ...
 
+    def pick(self, question: str, details: str, options: Sequence[str]) -> str | None:
+        """One of a few answers, each a button; the first is the proposed one."""
+        ...
+
     def unsaved(self, title: str) -> str:
         """Unsaved changes: "save", "discard" or "cancel"."""
         ...

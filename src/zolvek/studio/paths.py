@@ -5,6 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from zolvek.core.document.worked_on import counted
+from zolvek.formats.own_files import need_other
+from zolvek.formats.project_file import SUFFIX
 from zolvek.storage import folders
 from zolvek.studio.asking import Ask
 from zolvek.studio.state.document import Document
@@ -25,6 +27,8 @@ def to_write(document: Document, ask: Ask, title: str, suffix: str, kinds: str) 
     if path is None:
         return None
     whole = with_suffix(path, suffix)
+    if suffix != SUFFIX:
+        need_other([whole], document.project, document.path)
     # The system's dialog has asked about the name that was typed, not about the one with its suffix.
     if (
         whole != path
@@ -41,9 +45,10 @@ def with_suffix(path: Path, suffix: str) -> Path:
     return path if known else path.with_name(path.name + suffix)
 
 
-def may_replace(ask: Ask, asked: Path, files: list[Path]) -> bool:
+def may_replace(document: Document, ask: Ask, asked: Path, files: list[Path]) -> bool:
     """Whether files that are there may be replaced: one question for all of them. For the one that was
-    named the question has been put already."""
+    named the question has been put already. Raises ZolvekError for the project's own."""
+    need_other(files, document.project, document.path)
     there = [each for each in files if each != asked and each.exists()]
     names = ", ".join(each.name for each in there)
     return not there or ask.confirm(

@@ -61,6 +61,17 @@ class WindowAsks:
         box.setInformativeText(details)
         return box.exec() == button.Yes
 
+    def pick(self, question: str, details: str, options: Sequence[str]) -> str | None:
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", question, parent=self.over)
+        box.setInformativeText(details)
+        roles = [QMessageBox.ButtonRole.AcceptRole] * (len(options) - 1)
+        rows = zip(options, [*roles, QMessageBox.ButtonRole.RejectRole], strict=True)
+        buttons = {box.addButton(text, role): text for text, role in rows}
+        box.setDefaultButton(next(iter(buttons)))
+        box.exec()
+        clicked = box.clickedButton()
+        return next((text for button, text in buttons.items() if button is clicked), None)
+
     def unsaved(self, title: str) -> str:
         button = QMessageBox.StandardButton
         box = QMessageBox(self.over)

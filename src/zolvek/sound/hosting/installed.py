@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 
 from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.model.project import Project
 from zolvek.sound.hosting import plugin_folders
 from zolvek.sound.hosting.found import Found
 from zolvek.sound.hosting.hosts import FORMATS, bundle_at, format_of, host
@@ -89,10 +90,30 @@ def bundle_of(uri: str, expected: str = "") -> Path:
             now, _ = look()
             bundle = _listed(now, uri)
         if bundle is None:
-            where = f"{uri}, expected in {expected}" if expected else uri
+            where = f"{uri}, expected in {shortened(expected)}" if expected else uri
             raise Failure("The plugin is not installed here.", where, HOW_TO_ADD)
         _bundles[uri] = bundle
     return _bundles[uri]
+
+
+def shortened(text: str, most: int = 160) -> str:
+    """A text of others as a message can hold it: on one line, its middle left out where it is long."""
+    line = "".join(c if c.isprintable() else " " for c in text)
+    return line if len(line) <= most else f"{line[: most // 2]}…{line[-most // 2 :]}"
+
+
+def missing(project: Project) -> list[tuple[str, str]]:
+    """The devices whose plugins are not installed here: their ids, and why."""
+    found = []
+    for track in project.tracks:
+        for device in track.devices:
+            own = device.row.plugin
+            if own is not None:
+                try:
+                    bundle_of(own.uri, own.path)
+                except ZolvekError as error:
+                    found.append((device.id, str(error)))
+    return found
 
 
 def _listed(bundles: dict[str, Kept], uri: str) -> Path | None:
