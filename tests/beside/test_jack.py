@@ -167,6 +167,12 @@ class Beside_(unittest.TestCase):
                 wrong.add(song // block)
         self.assertLessEqual(len(wrong), self.left_out(kept), wrong)
         self.assertGreater(clocks, 60)
+        # All of them, time code or not: it goes on at the next sixteenth, six clocks away at most.
+        whole = sum(
+            sum(song <= f < song + length for f in frames) for _, song, length in stretches_of(kept)
+        )
+        lost = whole - clocks - 6 * len(stretches_of(kept))
+        self.assertLessEqual(lost, 6 * self.left_out(kept))
 
     def check_clicks(self, kept: dict[str, np.ndarray], least: int) -> None:
         """Each click of the sound at its song frame, and nowhere else."""

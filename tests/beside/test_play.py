@@ -13,12 +13,14 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from click.testing import CliRunner
 from pythonosc.osc_packet import OscPacket
 
 from tests.beside.server import Capture, Jack
+from zolvek.beside.performance import Performance
 from zolvek.cli.main import zolvek
 from zolvek.core.document.beside import connected
 from zolvek.core.errors import ZolvekError
@@ -117,10 +119,31 @@ class Play(unittest.TestCase):
         self.assertLess(float(np.median(off)), 1e-3)
         self.assertGreater(float(np.mean(off < 2e-3)), 0.6)
 
+    def test_messages_go_to_a_port_of_the_machine(self) -> None:
+        """A stand-in for the port: this machine has none. What is sent is what the lanes and notes say."""
+        sent: list[bytes] = []
+        port = mock.Mock()
+        port.send.side_effect = sent.append
+        with (
+            mock.patch("zolvek.beside.midi_ports.outputs", lambda: ["Zolvek"]),
+            mock.patch("zolvek.beside.midi_ports.Output", lambda name: port),
+        ):
+            performance = Performance(build(), "alsa", "alone")
+            self.addCleanup(performance.close)
+            begun = time.monotonic()
+            for moment in performance.play(32.0, None):
+                if moment.beat > 34.0 or time.monotonic() - begun > 60.0:
+                    break
+            performance.close()
+        kinds = {data[0] & 0xF0 for data in sent}
+        self.assertLessEqual({0x90, 0xB0}, kinds)
+        self.assertGreater(len(sent), 30)
+        self.assertTrue(all(not live.thread.is_alive() for live in performance.live))
+
     def test_what_can_t_be_is_said_in_a_line(self) -> None:
         for words, told in (
             (("--out", "silent", "--clock", "lead"), "takes JACK or PipeWire"),
-            (("--osc", "nowhere"), "is no address"),
+            (("--osc", "nowhere"), "is not an address"),
             (("--from", "99"), "project ends"),
             (("--loop", "9", "9"), "empty"),
         ):

@@ -5,10 +5,12 @@ from __future__ import annotations
 import struct
 import unittest
 from itertools import pairwise
+from unittest import mock
 
 import numpy as np
 from pythonosc.osc_bundle import OscBundle
 
+from zolvek.beside.live_streams import OscStream
 from zolvek.core.curve.building import curve, lines
 from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.document.parts import add_lane, with_curve
@@ -109,6 +111,24 @@ class Osc(unittest.TestCase):
             b"\xff\x80\0\0",
         ):  # NaN, and both infinities
             self.assertEqual(osc.read(example[:-4] + number), [])
+        # A bundle's element of negative size, of one beyond its end, and bundles in bundles without end: a reader
+        # that trusts the size never comes to an end.
+        head = b"#bundle\0" + bytes(8)
+        deep = example
+        for _ in range(40):
+            deep = head + struct.pack(">i", len(deep)) + deep
+        hostile = (
+            head + struct.pack(">i", -4) + bytes(8),
+            head + struct.pack(">i", 400) + example,
+            head + bytes(4),
+            deep,
+        )
+        for packet in hostile:
+            with self.assertRaises(ZolvekError):
+                osc.read(packet)
+        self.assertEqual(
+            osc.read(head + struct.pack(">i", len(example)) + example), osc.read(example)
+        )
         rng = np.random.default_rng(4)
         bad = [b"", b"x", b"#bundle\0", example[:-2], *(rng.bytes(int(n)) for n in range(1, 300))]
         for place in range(8, len(example)):
@@ -127,6 +147,17 @@ class Osc(unittest.TestCase):
         for text in ("", "9000", "a:", ":9", "a:0", "a:70000", "a:x", "a:²"):
             with self.assertRaises(ZolvekError, msg=text):
                 osc.place(text)
+
+    def test_of_two_edits_between_two_looks_both_go_out(self) -> None:
+        project, lane, _ = self.project()
+        stream = OscStream(mock.Mock())
+        stream.use(project, 60.0)
+        stream.at(1.0)
+        one = with_curve(project, lane, lines([0.0, 16.0], [0.3, 0.3]))
+        stream.use(one, 60.0)
+        stream.use(replace(one, name="Another"), 60.0)  # another edit, before anybody has looked
+        self.assertEqual([row.position for row in stream.changed(1.0)], [0.3])
+        self.assertEqual(stream.changed(1.0), [])
 
     def test_a_bypassed_lane_is_silent(self) -> None:
         project, lane, _ = self.project()

@@ -54,7 +54,7 @@ class Levels(unittest.TestCase):
         path = self.folder / "tone.wav"
         tone = level * np.sin(2.0 * np.pi * 997.0 * np.arange(RATE) / RATE)
         soundfile.write(path, tone, RATE, subtype="FLOAT")
-        project, track = add_track(Project(length=2.0), "T")
+        project, _ = add_track(Project(length=2.0), "T")
         own = replace(project.tracks[0], clips=(Clip(0.0, str(path)),))
         return with_track(project, own)
 

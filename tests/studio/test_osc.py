@@ -98,12 +98,56 @@ class Linked(WindowTest):
         self.until(turned)
         self.assertGreater(self.studio.osc.input.bad, 100)
         self.assertEqual(self.studio.osc.strange, 1)
-        self.assertIn("no OSC", page.said.text())
+        self.assertIn("not OSC", page.said.text())
         self.wait(500)  # hands off
         self.do("undo")
         self.assertIs(session.project, before)
         page.listens.click()
         self.assertEqual(self.studio.osc.port, 0)
+        self.assertEqual(self.errors, [])
+
+    def test_a_flood_is_one_edit_a_look_and_what_we_send_ourselves_is_not_taken(self) -> None:
+        """Each look at what came makes one edit at most, whatever came; our own output into our own input is said."""
+        page, session = self.page(), self.session
+        page.at.setValue(self.free_port())
+        page.listens.click()
+        link = self.studio.osc
+        self.until(lambda: link.port > 0)
+        targets = osc.addresses(session.project)
+        edits = []
+        session.document.changed.connect(lambda: edits.append(session.project))
+        link.timer.stop()
+        client = SimpleUDPClient("127.0.0.1", link.port)
+        self.addCleanup(client._sock.close)
+        free = [
+            a
+            for a, (d, k) in targets.items()
+            if session.project.device_track(d).lane_on(d, k) is None
+        ][:60]
+        for number in range(3_000):
+            client.send_message(free[number % len(free)], number / 3_000.0)
+        self.until(lambda: len(link.input.latest) >= len(free))
+        link._take()
+        self.assertEqual(len(edits), 1)
+        self.assertGreater(link.input.left_out, 1_000)
+        newest = {
+            a: float(np.float32((3_000 - len(free) + n) / 3_000.0)) for n, a in enumerate(free)
+        }
+        device, key = targets[free[-1]]
+        parameter = session.project.device_track(device).device(device).parameter(key)
+        if not parameter.steps:
+            at = session.project.device_track(device).device(device).position(key)
+            self.assertGreater(at, 0.9, newest[free[-1]])  # what floods a network is lost in part
+        link.timer.start()
+        self.type_in("OSC address", f"127.0.0.1:{link.port}")
+        page.sends.click()
+        self.assertIn("what it sends is not taken", session.notices.hint)
+        came = link.input.came
+        link.output.send(osc.bundles([osc.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
+        self.until(lambda: link.input.own > 0)
+        self.assertEqual(link.input.came, came)
+        page.sends.click()
+        page.listens.click()
         self.assertEqual(self.errors, [])
 
     def test_a_port_that_is_taken_is_said(self) -> None:
@@ -112,7 +156,7 @@ class Linked(WindowTest):
             other.bind(("127.0.0.1", 0))
             page.at.setValue(other.getsockname()[1])
             page.listens.click()
-        self.assertIn("can't be listened to", self.errors.pop().what)
+        self.assertIn("in use", self.errors.pop().what)
         self.assertFalse(page.listens.isChecked())
 
     def free_port(self) -> int:

@@ -69,7 +69,9 @@ class MidiStream:
         self.port = port
         self.wanted: Wanted | None = None
         self.now: Placed | None = None  # what is sent of it
-        self.before: Placed | None = None
+        self.sent: Placed | None = (
+            None  # what was looked at last: edits since then are told together
+        )
         self.made = 0.0  # when that was reckoned
         self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
         self.runs = False  # the clock has been told to go
@@ -87,13 +89,13 @@ class MidiStream:
         # While something is dragged there are many; not each is worth the work.
         due = time.monotonic() - self.made > APART
         if now is None or (now.of is not wanted and due):
-            self.before, self.now = now, _placed(wanted)
+            self.now = _placed(wanted)
             self.made = time.monotonic()
         assert self.now is not None
         return self.now
 
     def at(self, seconds: float) -> list[Any]:
-        placed = self._fresh()
+        placed = self.sent = self._fresh()
         rows = _stands(placed, seconds) + _sounding(placed, seconds)
         code = RATES.get(placed.of.code)
         if code:
@@ -107,7 +109,8 @@ class MidiStream:
 
     def changed(self, seconds: float) -> list[Any]:
         placed = self._fresh()
-        stood = set(_stands(self.before, seconds)) if self.before is not None else set()
+        before, self.sent = self.sent, placed
+        stood = set(_stands(before, seconds)) if before is not None else set()
         return [row for row in _stands(placed, seconds) if row not in stood]
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
@@ -211,17 +214,18 @@ class OscStream:
     def __init__(self, output: Output) -> None:
         self.output = output
         self.project, self.rate = Project(), 60.0
-
-        self.before = self.project
+        self.sent = self.project  # what was looked at last: edits since then are told together
 
     def use(self, project: Project, rate: float) -> None:
-        self.before, self.project, self.rate = self.project, project, rate
+        self.project, self.rate = project, rate
 
     def at(self, seconds: float) -> list[Any]:
-        return list(osc.at(self.project, float(self.project.tempo.beats(seconds))))
+        self.sent = self.project
+        return list(osc.at(self.sent, float(self.sent.tempo.beats(seconds))))
 
     def changed(self, seconds: float) -> list[Any]:
-        before, now = self.before, self.project
+        before, now = self.sent, self.project
+        self.sent = now
         stood = {row[1:] for row in osc.at(before, float(before.tempo.beats(seconds)))}
         return [r for r in osc.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood]
 

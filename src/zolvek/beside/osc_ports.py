@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import socket
 import threading
+from collections import deque
 from collections.abc import Callable
 from typing import Any
 
@@ -14,6 +16,9 @@ LOOPBACK, ANYWHERE = "127.0.0.1", "0.0.0.0"
 LARGEST = 65_536  # bytes of a packet
 HELD = 1 << 20  # bytes that have come and are not read yet
 WOKEN = 0.2  # seconds after which a listener looks whether it is to end
+CLOSING = 1.0  # seconds
+MOST_TAKEN = 128  # packets that are read at a look
+MOST_BUNDLES = 512  # that wait for it
 MOST_WAITING = 4_096  # controls whose last value is kept until it is taken
 
 
@@ -25,9 +30,11 @@ class Output:
             family, kind, _, _, to = socket.getaddrinfo(host, port, type=socket.SOCK_DGRAM)[0]
             self.to: Any = to
             self.socket = socket.socket(family, kind)
+            self.socket.bind(("::" if family == socket.AF_INET6 else "", 0))
         except OSError as error:
             raise ZolvekError("Nothing can be sent there.", f"{host}:{port}", str(error)) from error
         self.sent = self.refused = 0
+        self.port: int = self.socket.getsockname()[1]  # what it sends comes from
 
     def send(self, packets: list[bytes]) -> None:
         """What the network refuses is counted: nobody may be listening yet."""
@@ -43,16 +50,20 @@ class Output:
 
 
 class Input:
-    """Listens at a port, of this machine alone unless `anywhere`; `read` makes address and number of a
-    packet. The last number of each address is kept until it is taken: a flood moves a control no more often
-    than it is looked at. Raises ZolvekError where the port is taken."""
+    """Listens at a port, of this machine alone unless `anywhere`; `read` makes address and number of a packet,
+    `address_of` tells a message's address at once. The last packet of each address is kept until it is taken: a flood
+    moves a control no more often than it is looked at. `own_port`: that of our output; what comes from there is ours,
+    and not taken. Raises ZolvekError where the port is taken."""
 
     def __init__(
-        self, port: int, read: Callable[[bytes], list[tuple[str, float]]], anywhere: bool = False
-    ) -> None:
-        self.read, self.lock = read, threading.Lock()
-        self.latest: dict[str, float] = {}
-        self.came = self.bad = 0
+        self, port: int, read: Callable[[bytes], list[tuple[str, float]]],
+        address_of: Callable[[bytes], str], anywhere: bool = False,
+    ) -> None:  # fmt: skip
+        self.read, self.address_of, self.lock = read, address_of, threading.Lock()
+        self.latest: dict[str, bytes] = {}
+        self.bundles: deque[bytes] = deque(maxlen=MOST_BUNDLES)
+        self.came = self.bad = self.left_out = self.own = 0
+        self.own_port = 0
         self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self.socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, HELD)
         try:
@@ -60,7 +71,7 @@ class Input:
         except (OSError, OverflowError) as error:
             self.socket.close()
             raise ZolvekError(
-                "The port can't be listened to.", f"port {port}", "Another program has it: take another one."
+                "The port is in use.", f"port {port}", "Choose another one."
             ) from error  # fmt: skip
         self.socket.settimeout(WOKEN)
         self.port = self.socket.getsockname()[1]
@@ -69,32 +80,51 @@ class Input:
         self.thread.start()
 
     def take(self) -> dict[str, float]:
-        """Address -> its last number since the last time."""
+        """Address -> its last number since the last time; what there is no time for now comes at the next."""
         with self.lock:
-            taken, self.latest = self.latest, {}
-        return taken
-
-    def _work(self) -> None:
-        while self.running:
-            try:
-                packet, _ = self.socket.recvfrom(LARGEST)
-            except TimeoutError:
-                continue
-            except OSError:
-                return
+            addresses = list(itertools.islice(self.latest, MOST_TAKEN))
+            packets = [self.latest.pop(address) for address in addresses]
+            while self.bundles and len(packets) < MOST_TAKEN:
+                packets.append(self.bundles.popleft())
+        taken: dict[str, float] = {}
+        for packet in packets:
             try:
                 rows = self.read(packet)
             except ZolvekError:
                 self.bad += 1
                 continue
-            with self.lock:
-                self.came += len(rows)
-                for address, number in rows:
-                    if address in self.latest or len(self.latest) < MOST_WAITING:
-                        self.latest[address] = number
+            self.came += len(rows)
+            taken.update(rows)
+        return taken
+
+    def _work(self) -> None:
+        while self.running:
+            try:
+                packet, sender = self.socket.recvfrom(LARGEST)
+            except TimeoutError:
+                continue
+            except OSError:
+                return
+            if sender[1] == self.own_port and sender[0] == LOOPBACK:
+                self.own += 1
+                continue
+            self._keep(packet)
+
+    def _keep(self, packet: bytes) -> None:
+        address = self.address_of(packet)
+        with self.lock:
+            if not address:
+                self.left_out += len(self.bundles) == MOST_BUNDLES
+                self.bundles.append(packet)
+            elif address in self.latest or len(self.latest) < MOST_WAITING:
+                self.left_out += address in self.latest
+                self.latest[address] = packet
+            else:
+                self.left_out += 1
 
     def close(self) -> None:
+        """End it; a listener that doesn't come to an end is left behind, and ends with the program."""
         self.running = False
         with contextlib.suppress(OSError):
             self.socket.close()
-        self.thread.join()
+        self.thread.join(timeout=CLOSING)

@@ -70,6 +70,8 @@ class Performance:
         self.closing.append(self.playback)
         try:
             self.transport = self._transport(out)
+            if out == "alsa":
+                self._send_midi()
             if osc is not None:
                 self._send_osc(*osc)
         except BaseException:
@@ -100,8 +102,6 @@ class Performance:
         self.link = None
         silent = SilentTransport(self.playback)
         self.closing.append(silent)
-        if out == "alsa":
-            self._send_midi()
         return silent
 
     def _send_midi(self) -> None:

@@ -9,13 +9,18 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import ZolvekError, one_line
 from zolvek.core.movement.settings import Setting, new_seed
 
 if TYPE_CHECKING:
     from zolvek.core.model.project import Project
 
 MOST_ROWS = 10_000_000  # of a table asked for: more is a slip in the step
+
+
+def say(text: str) -> None:
+    """A line for a person, on standard error: one line, whatever names are in it."""
+    click.echo(one_line(text), err=True)
 
 
 def number(name: str, default: float, help_: str, **more: Any) -> Any:
@@ -74,12 +79,17 @@ def seed_of(given: int | None) -> int:
     if given is not None:
         return given
     made = new_seed()
-    click.echo(f"Seed {made}.", err=True)
+    say(f"Seed {made}.")
     return made
 
 
 def load(path: str) -> Project:
     """A project, or one that was collected into a `.zip`, which is unpacked for as long as this runs."""
+    return load_with_folder(path)[0]
+
+
+def load_with_folder(path: str) -> tuple[Project, Path]:
+    """As `load`, and the folder that it lies in, or was unpacked into."""
     from zolvek.formats import project_file
 
     where = path
@@ -94,8 +104,8 @@ def load(path: str) -> Project:
         where = str(collecting.unpacked(path, Path(folder.name)))
     project = project_file.load(where)
     if project_file.is_newer(project):
-        click.echo(f"{path}: {project_file.NEWER}", err=True)
-    return project
+        say(f"{path}: {project_file.NEWER}")
+    return project, Path(where).resolve().parent
 
 
 def span(project: Project, first: str | None, last: str | None) -> tuple[float, float]:
@@ -126,4 +136,5 @@ def steps(first: float, last: float, step: float) -> Any:
 def print_csv(header: tuple[str, ...], rows: Any) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(header)
-    writer.writerows(rows)
+    for row in rows:
+        writer.writerow([one_line(cell) if isinstance(cell, str) else cell for cell in row])

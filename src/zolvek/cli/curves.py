@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from zolvek.cli.common import in_range, number, print_csv, steps
+from zolvek.cli.common import in_range, number, print_csv, say, steps
 from zolvek.core.errors import ZolvekError
 
 
@@ -76,7 +76,7 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     chosen = parse_grid(grid, swing / 100.0, offset)
     done, left = quantised(drawn, chosen, MeterMap(), strength / 100.0)
     if len(left):
-        click.echo(f"{len(left)} of {len(drawn)} points could not be placed and stay.", err=True)
+        say(f"{len(left)} of {len(drawn)} points could not be placed and stay.")
     return done
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zolvek.cli.common import in_range, load, number, span
+from zolvek.cli.common import in_range, load, number, say, span
 from zolvek.core.errors import ZolvekError
 
 if TYPE_CHECKING:
@@ -90,11 +90,11 @@ def render(
             done = deliver_apart(
                 loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower
             )
-        click.echo(f"Lowered by {lower:.1f} dB.", err=True)
+        say(f"Lowered by {lower:.1f} dB.")
     for line in done.words:
-        click.echo(line, err=True)
+        say(line)
     if done.cut:
-        click.echo("Use --headroom 1, or --bits float.", err=True)
+        say("Use --headroom 1, or --bits float.")
 
 
 RESOLUTION = (
@@ -154,10 +154,7 @@ def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     project = midi_in.as_project(score, None if hold else tolerance / 100.0)
     project_file.save(project, output)
     notes = sum(len(part.notes) for part in score.parts)
-    click.echo(
-        f"{score.lanes} lanes, {notes} notes; left out: {score.told_left_out or 'nothing'}.",
-        err=True,
-    )
+    say(f"{score.lanes} lanes, {notes} notes; left out: {score.told_left_out or 'nothing'}.")
 
 
 SWING = click.option("--swing", default="both", show_default=True, help="What the height spans: both (−1 to 1) or up (0 to 1).")  # fmt: skip

@@ -21,7 +21,7 @@ from zolvek.cli.plugins import COMMANDS as PLUGINS
 from zolvek.cli.ports import COMMANDS as PORTS
 from zolvek.cli.projects import COMMANDS as PROJECTS
 from zolvek.cli.sounds import COMMANDS as SOUNDS
-from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.errors import Failure, ZolvekError, one_line
 
 NO_DISPLAY = (
     "There is no display to open a window on; "
@@ -88,7 +88,7 @@ def main() -> None:
         sys.stdout.flush()
         sys.exit(status)
     except click.ClickException as error:
-        _fail(error.format_message().replace("\n", " "))
+        _fail(error.format_message())
     except ZolvekError as error:
         _fail(str(error), 1 if isinstance(error, Failure) else 2)
     except (click.Abort, KeyboardInterrupt):
@@ -131,7 +131,7 @@ def _silence() -> None:
 
 
 def _fail(line: str, status: int = 2) -> None:
-    print(f"zolvek: {line}", file=sys.stderr)
+    print(f"zolvek: {one_line(line)}", file=sys.stderr)
     sys.exit(status)
 
 

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zolvek.cli.common import in_range, load, read_settings, seed, seed_of, settings, span
+from zolvek.cli.common import in_range, load, read_settings, say, seed, seed_of, settings, span
 from zolvek.cli.curves import curve, tool
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import ZolvekError, one_line
 from zolvek.core.movement.settings import (
     HAND_SETTINGS,
     JITTER_SETTINGS,
@@ -210,7 +210,7 @@ def curve_lfo(first: float, last: float, tempo: float, output: str, **values: An
         in_range(name, beat, 0.0, 1e6)
     lfo = _lfo(values)
     if lfo.rate.fast:
-        click.echo("The rate is past a 1/128 note or 100 Hz.", err=True)
+        say("The rate is past a 1/128 note or 100 Hz.")
     curve_csv.save(as_curve(lfo, first, last, _steady(tempo)), output)
 
 
@@ -238,7 +238,7 @@ def _put(
         amount, **movement,
     )  # fmt: skip
     project_file.save(with_layer(loaded, lane, made), output)
-    click.echo(f"{made.id}: {made.label}, {len(own.layers) + 1} on {lane}.")
+    click.echo(one_line(f"{made.id}: {made.label}, {len(own.layers) + 1} on {lane}."))
 
 
 def _layer_options(command: Any) -> Any:

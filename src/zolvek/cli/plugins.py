@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from zolvek.cli.common import load, print_csv
+from zolvek.cli.common import load, print_csv, say
 from zolvek.core.errors import ZolvekError
 
 
@@ -34,7 +34,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     if bundle is not None:
         every = [each for each in every if each.id in added]
     for fault in faults:
-        click.echo(f"{fault.what} {fault.remedy}", err=True)
+        say(f"{fault.what} {fault.remedy}")
     found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
     if as_json:
         click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
@@ -76,9 +76,7 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     if preset is not None:
         loaded = chain.apply_preset(loaded, device, preset)
     project_file.save(loaded, output)
-    click.echo(
-        f"{device}: {len(kind.parameters)} parameters, {len(kind.presets)} presets.", err=True
-    )
+    say(f"{device}: {len(kind.parameters)} parameters, {len(kind.presets)} presets.")
 
 
 COMMANDS = (plugins, add_device)

@@ -8,7 +8,7 @@ import sys
 
 import click
 
-from zolvek.cli.common import load, print_csv, span
+from zolvek.cli.common import load, print_csv, say, span
 from zolvek.core.errors import Failure, ZolvekError
 
 ROLES = ("alone", "follow", "lead")
@@ -91,7 +91,7 @@ def play(
     if looped is not None and first is None:
         begin = looped[0]
     to = place(osc) if osc else None
-    performance = Performance(loaded, out, clock, to, lambda why: click.echo(why, err=True))
+    performance = Performance(loaded, out, clock, to, lambda why: say(why))
     shown = sys.stdout.isatty()
     try:
         for number, told in enumerate(performance.play(begin, looped)):

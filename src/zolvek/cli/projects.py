@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from zolvek.cli.common import in_range, load, number, print_csv, span, steps
+from zolvek.cli.common import in_range, load, load_with_folder, number, print_csv, say, span, steps
 from zolvek.core.errors import ZolvekError
 
 
@@ -31,12 +31,12 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
         brought = from_files.read(files)
         project = from_files.with_files(start, brought, not own_time)
         if from_files.left_out(brought):
-            click.echo(f"Left out: {from_files.left_out(brought)}.", err=True)
+            say(f"Left out: {from_files.left_out(brought)}.")
     else:
         project = beginning.fresh()
     project_file.save(project, output)
     bars = project.meter.bar_at(project.length - 1e-6)
-    click.echo(f"{counted(len(project.tracks), 'track')}, {counted(bars, 'bar')}.", err=True)
+    say(f"{counted(len(project.tracks), 'track')}, {counted(bars, 'bar')}.")
 
 
 @click.command()
@@ -193,7 +193,7 @@ def _change_bars(change: str, project: str, bar: int, count: int, output: str) -
     loaded = load(project)
     done = getattr(bars, change)(loaded, bar, count, lengths_of(loaded))
     project_file.save(done.project, output)
-    click.echo(f"{done.words}.", err=True)
+    say(f"{done.words}.")
 
 
 @click.command("insert-bars")
@@ -213,15 +213,20 @@ def remove_bars(project: str, bar: int, count: int, output: str) -> None:
 @click.command()
 @click.argument("project", type=click.Path())
 @click.option("-o", "--output", required=True, type=click.Path(), help="A .zip, or a new folder.")
-def collect(project: str, output: str) -> None:
+@click.option(
+    "--anywhere", is_flag=True, help="Sounds outside the project's folder and your home too."
+)
+def collect(project: str, output: str, anywhere: bool) -> None:
     """Write the project with all of its sounds in one .zip, or in one folder."""
     from zolvek.core.document.chain import own_sound_files
     from zolvek.formats import collecting
+    from zolvek.formats.own_files import need_other
 
-    loaded = load(project)
-    collecting.collected(loaded, output)
+    loaded, folder = load_with_folder(project)
+    need_other([output], loaded, project)
+    collecting.collected(loaded, output, folder=folder, anywhere=anywhere)
     count = len(own_sound_files(loaded))
-    click.echo(f"1 project, {count} sound{'s' * (count != 1)}.", err=True)
+    say(f"1 project, {count} sound{'s' * (count != 1)}.")
 
 
 COMMANDS = (new, lanes, sample, devices, states, morph, bake, insert_bars, remove_bars, collect)

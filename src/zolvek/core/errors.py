@@ -5,6 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 
+def one_line(text: str) -> str:
+    """A text that is one line, whatever names are in it: line breaks and what can't be shown become spaces."""
+    return "".join(c if c.isprintable() else " " for c in text)
+
+
 class ZolvekError(ValueError):
     """An expected error: what is wrong, where, and how to put it right. A ValueError, so that readers of
     files name the place where a record could not be made.
@@ -19,7 +24,7 @@ class ZolvekError(ValueError):
     def __str__(self) -> str:
         place = f"{self.where}: " if self.where else ""
         advice = f" {self.remedy}" if self.remedy else ""
-        return f"{place}{self.what}{advice}"
+        return one_line(f"{place}{self.what}{advice}")
 
     def at(self, where: str) -> ZolvekError:
         """The same error with the place set in front of what it already names."""

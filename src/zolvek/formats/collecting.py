@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import secrets
 import shutil
 import stat
-import tempfile
+import time
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
@@ -16,23 +19,37 @@ from zolvek.core.model.project import Project
 from zolvek.formats import project_file
 from zolvek.formats.names import file_names
 from zolvek.formats.sound_content import told_by_content
+from zolvek.sound.streams import opened as open_sound
 from zolvek.storage.atomic import written
+from zolvek.storage.opening import opened
 
 SOUNDS = "sounds"
 PIECE = 1 << 20  # bytes copied between words of progress
 LARGEST = 64 << 30  # bytes that an archive may hold
 MOST_FILES = 10_000
 Progress = Callable[[int, int], object]
+ROOM_LEFT = 64 << 20  # bytes that stay free when an archive is unpacked
+# What a damaged archive may come to.
+DAMAGE = (
+    zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, ValueError,
+)  # fmt: skip
+Named = str | os.PathLike[str]
 COPIED = "The sounds can't be collected"
 
 
+class OutsideFiles(ZolvekError):
+    """Sounds lie where nobody would expect a project's: they are packed only when that is said."""
+
+
 def collected(
-    project: Project, path: str | os.PathLike[str], progress: Progress | None = None
-) -> list[Path]:
+    project: Project, path: Named, progress: Progress | None = None, folder: Path | None = None, anywhere: bool = False
+) -> list[Path]:  # fmt: skip
     """Write the project and all of its own sounds: into a `.zip`, or a new folder of that name. Returns
-    what was written. Raises ZolvekError naming what can't be read or written; then nothing is."""
+    what was written. Only what can be read as sound goes in, and, unless `anywhere`, only from `folder`, the project's
+    own, and from the home. Raises ZolvekError naming what can't be read or written, OutsideFiles for the latter; then
+    nothing is."""
     target = Path(path)
-    inside, files = _packed(project)
+    inside, files = _packed(project, folder, anywhere)
     name = target.stem if target.suffix.lower() == ".zip" else target.name
     told = _Told(files, progress)
     if target.suffix.lower() == ".zip":
@@ -41,9 +58,9 @@ def collected(
             with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as archive:
                 for source, short in files:
                     # Sound hardly gets smaller; a day's stems need not wait for it.
-                    about = zipfile.ZipInfo.from_file(source, f"{SOUNDS}/{short}")
+                    about = zipfile.ZipInfo(f"{SOUNDS}/{short}", time.localtime()[:6])
                     with (
-                        open(source, "rb") as sound,
+                        opened(source) as sound,
                         archive.open(about, "w", force_zip64=True) as out,
                     ):
                         _copy(sound, out, told)
@@ -59,7 +76,7 @@ def _into_folder(
     if target.exists():
         raise ZolvekError("There is something of this name.", str(target), "Choose another name.")
     try:
-        temporary = Path(tempfile.mkdtemp(prefix=".zolvek-", dir=target.resolve().parent))
+        temporary = _new_folder(target.resolve().parent)
     except OSError as error:
         raise Failure(
             f"{COPIED}: {error.strerror}.", str(target), "Choose another place."
@@ -67,10 +84,9 @@ def _into_folder(
     try:
         (temporary / SOUNDS).mkdir()
         for source, short in files:
-            with open(source, "rb") as sound, open(temporary / SOUNDS / short, "wb") as out:
+            with opened(source) as sound, open(temporary / SOUNDS / short, "wb") as out:
                 _copy(sound, out, told)
         (temporary / f"{name}{project_file.SUFFIX}").write_bytes(project_file.encode(inside))
-        os.chmod(temporary, 0o777 & ~_umask())
         os.rename(temporary, target)
     except OSError as error:
         raise Failure(f"{COPIED}: {error.strerror}.", str(error.filename or target), "Make room, or choose another place.") from error  # fmt: skip
@@ -79,24 +95,33 @@ def _into_folder(
     return [target]
 
 
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
+def _new_folder(parent: Path) -> Path:
+    """A folder that nobody else has, with the rights that new folders get."""
+    folder = parent / f".zolvek-{secrets.token_hex(6)}"
+    folder.mkdir()
+    return folder
 
 
-def _packed(project: Project) -> tuple[Project, list[tuple[str, str]]]:
+def _packed(
+    project: Project, folder: Path | None, anywhere: bool
+) -> tuple[Project, list[tuple[str, str]]]:
     """The project with its sounds named inside the folder, and each file with its name there."""
     project = told_by_content(project)
     names = own_sound_files(project)
     for name in names:
         try:
-            if not stat.S_ISREG(os.stat(name).st_mode):
-                raise ZolvekError("This is not a file.", name, "Find it again first.")
-        except OSError as error:
+            open_sound(name).close()
+        except Failure as error:
             raise Failure(
-                "A sound file is not there.", name, "Find missing sounds first, then collect."
+                error.what, error.where, "Find missing sounds first, then collect."
             ) from error
+    outside = [name for name in names if not (anywhere or _expected(name, folder))]
+    if outside:
+        noun = "A sound lies" if len(outside) == 1 else f"{len(outside)} sounds lie"
+        raise OutsideFiles(
+            f"{noun} outside the project's folder and your home.", ", ".join(outside),
+            "Collect with --anywhere if you want to pass them on.",
+        )  # fmt: skip
     short = file_names(Path(name).stem for name in names)
     files = [(n, f"{s}{Path(n).suffix.lower()}") for n, s in zip(names, short, strict=True)]
     for name, inside in files:
@@ -104,11 +129,21 @@ def _packed(project: Project) -> tuple[Project, list[tuple[str, str]]]:
     return project, files
 
 
+def _expected(name: str, folder: Path | None) -> bool:
+    """Whether a sound lies in the project's folder or in the home, links followed."""
+    path = Path(os.path.realpath(name))
+    places = [folder] if folder is not None else []
+    with contextlib.suppress(RuntimeError):
+        places.append(Path.home())
+    return any(path.is_relative_to(os.path.realpath(place)) for place in places)
+
+
 class _Told:
     """Progress over all the files, in kilobytes."""
 
     def __init__(self, files: list[tuple[str, str]], progress: Progress | None) -> None:
-        self.total = max(sum(os.stat(name).st_size for name, _ in files) // 1_024, 1)
+        sizes = (os.stat(name).st_size for name, _ in files if os.path.exists(name))
+        self.total = max(sum(sizes) // 1_024, 1)
         self.done, self.progress = 0, progress
 
     def add(self, count: int) -> None:
@@ -130,10 +165,11 @@ def unpacked(
     it. Raises ZolvekError when it is none; nothing is left then."""
     source = Path(path)
     try:
-        with zipfile.ZipFile(source) as archive:
+        with opened(source) as file, zipfile.ZipFile(file) as archive:
             own = _looked_through(archive, source)
             parent = into or source.resolve().parent
-            temporary = Path(tempfile.mkdtemp(prefix=".zolvek-", dir=parent))
+            _need_room(sum(each.file_size for each in archive.infolist()), parent, source)
+            temporary = _new_folder(parent)
             try:
                 total = max(sum(each.file_size for each in archive.infolist()) // 1_024, 1)
                 done = 0
@@ -142,14 +178,15 @@ def unpacked(
                     done += each.file_size // 1_024
                     if progress is not None:
                         progress(done, total)
-                os.chmod(temporary, 0o777 & ~_umask())
                 folder = _free(parent / source.stem)
                 os.rename(temporary, folder)
             finally:
                 shutil.rmtree(temporary, ignore_errors=True)
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError) as error:  # fmt: skip
+    except ZolvekError:
+        raise
+    except DAMAGE as error:
         raise ZolvekError(
-            f"This is no whole archive: {error}.", str(source), "Open another copy."
+            f"This is not a whole archive: {error}.", str(source), "Open another copy."
         ) from error
     except OSError as error:
         raise Failure(
@@ -158,6 +195,15 @@ def unpacked(
             "Copy it to a folder that you may write to, with room.",
         ) from error
     return folder / own
+
+
+def _need_room(size: int, parent: Path, source: Path) -> None:
+    free = shutil.disk_usage(parent).free
+    if size + ROOM_LEFT > free:
+        raise Failure(
+            f"It needs {size / 1e9:,.1f} GB, and there are {free / 1e9:,.1f} GB free.", str(source),
+            "Make room, or copy it elsewhere.",
+        )  # fmt: skip
 
 
 def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:

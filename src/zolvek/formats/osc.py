@@ -19,6 +19,7 @@ RATES = (10.0, 30.0, 60.0, 120.0, 250.0)  # times a second that a lane which mov
 NEVER = re.compile(
     r"[^\x21-\x7e]|[#*,/?\[\]{}]"
 )  # what an address may not have (OSC 1.0, Address Spaces)
+BUNDLE, DEEPEST = b"#bundle\0", 8  # how a bundle begins, and bundles in bundles at most
 MOST_BYTES = 1_400  # of a bundle: it goes in one piece through any network
 
 
@@ -104,9 +105,11 @@ def bundles(rows: Iterable[Timed], moment: dict[float, float]) -> list[bytes]:
 
 
 def read(packet: bytes) -> list[tuple[str, float]]:
-    """Address and first number of each message of a packet; one that is no number (NaN, infinite) is left out.
-    Raises ZolvekError for what is no packet."""
-    from pythonosc.osc_packet import OscPacket, ParseError
+    """Address and first number of each message of a packet; one that is not a number (NaN, infinite) is left out.
+    Raises ZolvekError for what is not a packet."""
+    if not _is_sound(packet):
+        raise ZolvekError("This is not an OSC packet.", f"{len(packet)} bytes")
+    from pythonosc.osc_packet import OscPacket
 
     try:
         messages = [timed.message for timed in OscPacket(packet).messages]
@@ -117,15 +120,43 @@ def read(packet: bytes) -> list[tuple[str, float]]:
             and isinstance(message.params[0], (int, float))
             and np.isfinite(float(message.params[0]))
         ]
-    except (ParseError, ValueError, TypeError, IndexError, RecursionError, OverflowError) as error:
-        raise ZolvekError("This is no OSC packet.", f"{len(packet)} bytes") from error
+    except Exception as error:  # the library's own, of any kind: the packet is somebody else's
+        raise ZolvekError("This is not an OSC packet.", f"{len(packet)} bytes") from error
+
+
+def address_of(packet: bytes) -> str:
+    """The address of a message, read without looking further; "" for a bundle, and for what is not a message."""
+    end = packet.find(b"\0")
+    if end < 1 or packet[:1] != b"/":
+        return ""
+    return packet[:end].decode("ascii", "replace")
+
+
+def _is_sound(packet: bytes, deep: int = 0) -> bool:
+    """Whether a packet's sizes are such that a reader can come to its end: a message begins with an address and has
+    type tags; a bundle's elements are of sizes that are in it (OSC 1.0, Bundles)."""
+    if len(packet) % 4 or len(packet) < 4 or deep > DEEPEST:
+        return False
+    if not packet.startswith(BUNDLE):
+        comma = (packet.find(b"\0") // 4 + 1) * 4
+        return packet[:1] == b"/" and 0 < comma < len(packet) and packet[comma : comma + 1] == b","
+    at = len(BUNDLE) + 8
+    if len(packet) < at:
+        return False
+    while at < len(packet):
+        size = int.from_bytes(packet[at : at + 4], "big", signed=True)
+        at += 4
+        if size < 4 or at + size > len(packet) or not _is_sound(packet[at : at + size], deep + 1):
+            return False
+        at += size
+    return True
 
 
 def place(text: str) -> tuple[str, int]:
-    """Host and port of "host:port". Raises ZolvekError for what is none."""
+    """Host and port of "host:port". Raises ZolvekError for what is not one."""
     host, _, port = text.strip().rpartition(":")
     if not host or not port.isdecimal() or not 0 < int(port) < 65_536:
-        raise ZolvekError(f"“{text}” is no address.", "OSC", "Write it as 127.0.0.1:9000.")
+        raise ZolvekError(f"“{text}” is not an address.", "OSC", "Write it as 127.0.0.1:9000.")
     return host.strip("[]"), int(port)
 
 

@@ -12,6 +12,7 @@ from zolvek.core.document.chain import own_sound_files
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
+from zolvek.storage.opening import opened
 
 PART = (
     65_536  # bytes at the start, in the middle and at the end that a file is told by, and its size
@@ -24,13 +25,13 @@ Progress = Callable[[int, int], object]
 def mark_of(path: str | os.PathLike[str]) -> str:
     """What a file's content is told by; "" where it can't be read."""
     try:
-        with open(path, "rb") as file:
+        with opened(path) as file:
             size = os.fstat(file.fileno()).st_size
             found = hashlib.blake2b(str(size).encode(), digest_size=16)
             for at in sorted({0, max((size - PART) // 2, 0), max(size - PART, 0)}):
                 file.seek(at)
                 found.update(file.read(PART))
-    except (OSError, ValueError):
+    except (OSError, ValueError):  # not there, or not an ordinary file
         return ""
     return found.hexdigest()
 

@@ -6,6 +6,8 @@ scale: each block reads what the converter's filter reaches beyond its edges.
 
 from __future__ import annotations
 
+import contextlib
+import os
 import stat
 import threading
 from collections import OrderedDict
@@ -22,6 +24,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.source import SHIPPED
+from zolvek.storage.opening import opened as open_ordinary
 
 LONGEST_SECONDS = 3 * 3_600.0
 MOST_CHANNELS = 64
@@ -35,8 +38,8 @@ Progress = Callable[[int, int], object]
 
 def path_of(name: str) -> Path:
     """Where a clip's file is."""
-    if name.startswith(SHIPPED):
-        return Path(str(files("zolvek.demo"))) / name.removeprefix(SHIPPED)
+    if name.startswith(SHIPPED):  # its name alone: no path of a file leads out of there
+        return Path(str(files("zolvek.demo"))) / Path(name.removeprefix(SHIPPED)).name
     return Path(name)
 
 
@@ -54,9 +57,13 @@ def opened(name: str) -> Any:
         ) from error
     if not stat.S_ISREG(about.st_mode):
         raise Failure("This is not a file.", name, USABLE)
+    with open_ordinary(path, USABLE) as source:
+        handle = os.dup(source.fileno())
     try:
-        file = soundfile.SoundFile(path)
+        file = soundfile.SoundFile(handle)  # which closes it
     except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
+        with contextlib.suppress(OSError):
+            os.close(handle)
         raise Failure("The sound file can't be read.", name, USABLE) from error
     rate = LIMITS["rate"]
     faults = (

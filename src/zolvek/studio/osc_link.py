@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from zolvek.beside.live_streams import OscStream
     from zolvek.beside.osc_ports import Input, Output
 
+OUR_OWN = ("127.0.0.1", "::1", "0.0.0.0")
 TAKEN_MS = 16  # how often what has come in is looked at
 
 
@@ -34,6 +35,7 @@ class OscLink(QObject):
         self.live: Live | None = None  # sends it
         self.counted = 0, 0
         self.known: tuple[Project | None, dict[str, tuple[str, str]]] = (None, {})
+        self.counted_own = 0
         self.strange = 0  # messages to addresses that there are not
         self.timer = QTimer(self)
         self.timer.setInterval(TAKEN_MS)
@@ -57,6 +59,7 @@ class OscLink(QObject):
             from zolvek.beside.live_streams import OscStream
 
             self.stream = OscStream(made)
+            self._know_ourselves()
             self.tell()
             self.live = Live(
                 self.stream, lambda: self.player.clock,
@@ -95,7 +98,8 @@ class OscLink(QObject):
             self.input.close()
             self.input, self.port = None, 0
         if port:
-            self.input = Input(port, osc.read, anywhere)
+            self.input = Input(port, osc.read, osc.address_of, anywhere)
+            self._know_ourselves()
             self.port, self.anywhere = self.input.port, anywhere
             self.timer.start()
         else:
@@ -105,17 +109,35 @@ class OscLink(QObject):
     def _take(self) -> None:
         if self.input is None:
             return
+        own = self.input.own
         taken = self.input.take()
         if not taken:
+            if own != self.counted_own:
+                self.counted_own = own
+                self.changed.emit()
             return
         targets = self._targets()
+        moves: dict[tuple[str, str], float] = {}
         for address, number in taken.items():
             target = targets.get(address)
             if target is None:
                 self.strange += 1
             else:
-                self.outside.turned(target, min(max(number, 0.0), 1.0))
+                moves[target] = min(max(number, 0.0), 1.0)
+        if moves:
+            self.outside.turned_all(moves)
         self.changed.emit()
+
+    def _know_ourselves(self) -> None:
+        """What we send ourselves to the port that we listen to is not taken, and said."""
+        if self.input is None or self.output is None:
+            return
+        self.input.own_port = self.output.port
+        host, port = self.output.to[:2]
+        if port == self.input.port and host in OUR_OWN:
+            self.session.notices.say(
+                "OSC is sent to the port that Zolvek itself listens to: what it sends is not taken."
+            )
 
     def _targets(self) -> dict[str, tuple[str, str]]:
         """Addresses of the project's parameters, kept while its tracks are the same."""

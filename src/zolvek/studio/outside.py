@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.document import control
 from zolvek.studio.bench.player import Player
-from zolvek.studio.commands.controls import turn
+from zolvek.studio.commands.controls import turn_all
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
@@ -78,14 +78,16 @@ class Outside(QObject):
     ) -> None:
         """A hand outside, on a controller or in a plugin's own window, moves a device's parameter: it comes up
         as touched. Moves that follow each other closely are one step."""
-        self.moving.add(target)
+        self.turned_all({target: position}, seconds)
+
+    def turned_all(self, moves: dict[tuple[str, str], float], seconds: float | None = None) -> None:
+        """Several at once: one edit; the first comes up."""
+        self.moving |= moves.keys()
         if self.gesture is None:
             self.gesture = object()
             if self.session.passes.hands is None or not self.session.passes.hands.recording:
-                self.session.touch(*target)
-        self.session.notices.try_to(
-            lambda: turn(self.session, *target, position, self.gesture, seconds)
-        )
+                self.session.touch(*next(iter(moves)))
+        self.session.notices.try_to(lambda: turn_all(self.session, moves, self.gesture, seconds))
         self.over.start()
 
     def forget_control(self) -> None:
@@ -225,9 +227,9 @@ class Outside(QObject):
 
     def panic(self) -> None:
         """All notes and all sound off on every channel of the ports that are open."""
-        for port in {
-            id(p): p for p in (self.output, *self.named.values()) if p is not None
-        }.values():
+        for port in dict.fromkeys((self.output, *self.named.values())):
+            if port is None:
+                continue
             for channel in range(16):
                 for controller in ALL_OFF:
                     port.send(bytes((0xB0 | channel, controller, 0)))

@@ -33,7 +33,8 @@ def write(h, port, offset, at, size):
             h[FULL] += 1
     buffer = h[FIRST_BUFFER]
     if port > 0 and port < h[NAMED_FROM] and buffer != 0:
-        native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size))
+        if native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
+            h[FULL] += 1
     h[SENT] += 1
 
 
@@ -43,9 +44,13 @@ def write_three(h, port, offset, status, first, second, size):
     put_byte(h[SCRATCH], 1, first)
     put_byte(h[SCRATCH], 2, second)
     if h[FIRST_BUFFER + port] != 0:
-        native.midi_event_write(
-            h[FIRST_BUFFER + port], np.uint32(offset), h[SCRATCH], np.uint64(size)
-        )
+        if (
+            native.midi_event_write(
+                h[FIRST_BUFFER + port], np.uint32(offset), h[SCRATCH], np.uint64(size)
+            )
+            != 0
+        ):
+            h[FULL] += 1
 
 
 @compiled
@@ -192,7 +197,9 @@ def tell_frame(h, d, t, frame, offset):
     put_byte(out, 7, seconds % 60)
     put_byte(out, 8, part)
     put_byte(out, 9, 0xF7)
-    native.midi_event_write(h[FIRST_BUFFER + h[CLOCK_PORT]], np.uint32(offset), out, np.uint64(10))
+    buffer = h[FIRST_BUFFER + h[CLOCK_PORT]]
+    if native.midi_event_write(buffer, np.uint32(offset), out, np.uint64(10)) != 0:
+        h[FULL] += 1
 
 
 @compiled
@@ -224,22 +231,33 @@ def clock_goes(h, d, t, frame, offset):
 
 @compiled
 def clock_moves(h, t, song, first, last, offset, speed):
-    """Clocks and quarter frames from song frame `first` up to `last`; frame `song` is at `offset`."""
-    if h[CODE_ON] != 0 and t[T_QUARTERS] > 0:
-        at = before(t[T_QUARTER_FRAME], 0, t[T_QUARTERS], first)
-        while at < t[T_QUARTERS] and int64_at(t[T_QUARTER_FRAME], at) < last:
-            when = offset + np.int64((int64_at(t[T_QUARTER_FRAME], at) - song) / speed)
-            write_three(h, h[CLOCK_PORT], when, 0xF1, byte_at(t[T_QUARTER_DATA], at), 0, 2)
-            at += 1
-    if h[CLOCK_ON] == 0 or h[CLOCK_STATE] == CLOCK_STILL:
-        return
-    at = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], first)
+    """Clocks and quarter frames from song frame `first` up to `last`, in order of time, as a port takes them; frame
+    `song` is at `offset`."""
+    quarters, clocks = np.int64(0), np.int64(0)
+    if h[CODE_ON] != 0:
+        quarters = t[T_QUARTERS]
+    if h[CLOCK_ON] != 0 and h[CLOCK_STATE] != CLOCK_STILL:
+        clocks = t[T_CLOCKS]
+    quarter = before(t[T_QUARTER_FRAME], 0, quarters, first)
+    clock = before(t[T_CLOCK_FRAME], 0, clocks, first)
     if h[CLOCK_STATE] == CLOCK_WAITS:
-        at = max(at, h[CLOCK_FROM])
-    while at < t[T_CLOCKS] and int64_at(t[T_CLOCK_FRAME], at) < last:
-        when = offset + np.int64((int64_at(t[T_CLOCK_FRAME], at) - song) / speed)
-        if h[CLOCK_STATE] == CLOCK_WAITS:
-            realtime(h, when, 0xFA if h[CLOCK_FROM] == 0 else 0xFB)
-            h[CLOCK_STATE] = CLOCK_RUNS
-        realtime(h, when, 0xF8)
-        at += 1
+        clock = max(clock, h[CLOCK_FROM])
+    while True:
+        next_quarter, next_clock = last, last
+        if quarter < quarters:
+            next_quarter = int64_at(t[T_QUARTER_FRAME], quarter)
+        if clock < clocks:
+            next_clock = int64_at(t[T_CLOCK_FRAME], clock)
+        if next_quarter >= last and next_clock >= last:
+            break
+        if next_quarter < next_clock:
+            when = offset + np.int64((next_quarter - song) / speed)
+            write_three(h, h[CLOCK_PORT], when, 0xF1, byte_at(t[T_QUARTER_DATA], quarter), 0, 2)
+            quarter += 1
+        else:
+            when = offset + np.int64((next_clock - song) / speed)
+            if h[CLOCK_STATE] == CLOCK_WAITS:
+                realtime(h, when, 0xFA if h[CLOCK_FROM] == 0 else 0xFB)
+                h[CLOCK_STATE] = CLOCK_RUNS
+            realtime(h, when, 0xF8)
+            clock += 1

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.errors import Failure, ZolvekError, one_line
 from zolvek.core.model.project import Project
 from zolvek.sound.hosting import plugin_folders
 from zolvek.sound.hosting.found import Found
@@ -98,7 +98,7 @@ def bundle_of(uri: str, expected: str = "") -> Path:
 
 def shortened(text: str, most: int = 160) -> str:
     """A text of others as a message can hold it: on one line, its middle left out where it is long."""
-    line = "".join(c if c.isprintable() else " " for c in text)
+    line = one_line(text)
     return line if len(line) <= most else f"{line[: most // 2]}…{line[-most // 2 :]}"
 
 

@@ -124,8 +124,10 @@ class ConnectPage(QWidget):
             lost = f", {out.refused} refused there" if out.refused else ""
             lines.append(f"{out.sent} packets sent{lost}.")
         if into is not None:
-            bad = f", {into.bad} packets that were no OSC" if into.bad else ""
+            bad = f", {into.bad} packets that were not OSC" if into.bad else ""
             strange = f", {self.osc.strange} to no control" if self.osc.strange else ""
-            lines.append(f"{into.came} messages came{strange}{bad}.")
+            waits = f", {into.left_out} left out for newer ones" if into.left_out else ""
+            own = f" {into.own} were our own, and not taken." if into.own else ""
+            lines.append(f"{into.came} messages came{strange}{bad}{waits}.{own}")
         self.said.setText("\n".join(lines))
         self.said.setVisible(bool(lines))
