@@ -364,18 +364,29 @@ class Deliveries(QObject):
         """Work beside the interface, and apply what comes of it, by `change`, to the project of that
         moment: what was edited meanwhile stays. One undo step named `label`."""
         session = self.session
-        opened = session.document.opened
 
         def done(result: Any) -> None:
-            if session.document.opened is not opened:
-                raise ZolvekError(
-                    "Another project has been opened meanwhile.", label, "Do it again there."
-                )
             session.document.edit(label, change(session.project, result))
             if said:
                 session.notices.say(said)
 
-        self.run(label, task, done, "")
+        self.run_for_project(label, task, done)
+
+    def run_for_project(
+        self, label: str, task: Callable[[Progress], Any], done: Callable[[Any], object]
+    ) -> None:
+        """As `run`; what comes of it is of no use to another project, and says so."""
+        document = self.session.document
+        opened = document.opened
+
+        def finish(result: Any) -> None:
+            if document.opened is not opened:
+                raise ZolvekError(
+                    "Another project has been opened meanwhile.", label, "Do it again there."
+                )
+            done(result)
+
+        self.run(label, task, finish, "")
 
     def _read(self, title: str, kinds: str) -> Path | None:
         return self.ask.path_to_read(title, paths.folder(self.session.document), kinds)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from zolvek.core.arrays import Floats
 from zolvek.core.document import hits
 from zolvek.core.model.project import Track
+from zolvek.core.same import Same
 from zolvek.studio.session import Session
 from zolvek.studio.sounds import Sounds
 
@@ -48,7 +49,7 @@ class Hits(QObject):
         track, project = self.track, self.session.project
         files = {clip.file for clip in track.clips} if track is not None else set()
         onsets = {name: self.sounds.hits[name] for name in files if name in self.sounds.hits}
-        known = (track and track.notes, track and track.clips, project.tempo, project.length, frozenset(onsets))  # fmt: skip
+        known = (track and track.notes, track and track.clips, project.tempo, project.length, frozenset((name, Same(found)) for name, found in onsets.items()))  # fmt: skip
         if known != self.known:
             self.known = known
             self.beats = hits.hits_of(project, track, onsets) if track is not None else NONE

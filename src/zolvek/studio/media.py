@@ -63,8 +63,8 @@ class Media:
                 )
 
         project = session.project
-        self.deliveries.run(
-            "sounds", lambda told: searched(project, missing, folder, told), done, ""
+        self.deliveries.run_for_project(
+            "Find missing sounds", lambda told: searched(project, missing, folder, told), done
         )
 
     def import_sound(self) -> None:

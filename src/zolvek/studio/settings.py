@@ -24,12 +24,14 @@ from zolvek.core.limits import (
     limited,
 )
 from zolvek.core.movement.stepping import Resolution
+from zolvek.core.time.grid import BARS
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
 
 MOST_RECENT = 10
 MOST_BYTES = 1_000_000
+MOST_LISTED, MOST_TEXT = 1_000, 4_096  # of a list, and characters of a text
 
 
 @dataclass
@@ -136,12 +138,42 @@ def read(path: Path) -> Settings:
         return fresh
     for each in fields(Settings):
         value = kept.get(each.name) if isinstance(kept, dict) else None
-        if type(value) is type(getattr(fresh, each.name)):
+        if type(value) is type(getattr(fresh, each.name)) and _is_known(each.name, value):
             with suppress(ZolvekError):
                 setattr(fresh, each.name, value)
-    for name in ("recent", "recent_plugins", "favourite_plugins"):
-        setattr(fresh, name, [each for each in getattr(fresh, name) if isinstance(each, str)])
+    if fresh.grid_kind == "bars" and fresh.grid_division not in BARS:
+        fresh.grid_division = BARS[0]
     return fresh
+
+
+@cache
+def _words() -> dict[str, tuple[object, ...]]:
+    """Of settings that take one of a few values, which."""
+    from zolvek.core.curve.edits import REPLACE, STOP
+    from zolvek.core.movement.recording import MODES
+    from zolvek.core.time.grid import DIVISIONS, GRID_KINDS
+    from zolvek.formats.midi.file_out import SPLITS
+    from zolvek.formats.sound_out import DEPTHS, RATES, SOUND_KINDS, SWINGS
+    from zolvek.formats.tables import CELLS, CLOCKS
+    from zolvek.sound.backdrop import BACKDROP_KINDS
+    from zolvek.studio.theme import THEMES
+
+    return {
+        "theme": tuple(THEMES), "when_met": (STOP, REPLACE), "grid_kind": tuple(GRID_KINDS),
+        "grid_division": DIVISIONS, "backdrop": tuple(BACKDROP_KINDS), "mode": tuple(MODES), "midi_split": tuple(SPLITS),
+        "sound_kind": tuple(SOUND_KINDS), "sound_rate": RATES, "sound_depth": tuple(DEPTHS),
+        "control_swing": tuple(SWINGS), "table_clock": tuple(CLOCKS), "table_cells": tuple(CELLS),
+    }  # fmt: skip
+
+
+def _is_known(name: str, value: object) -> bool:
+    """Whether a setting that takes one of a few words has one of them, and a list holds texts that a list holds."""
+    if isinstance(value, list):
+        texts = all(isinstance(x, str) and len(x) <= MOST_TEXT for x in value)
+        return texts and len(value) <= MOST_LISTED
+    if isinstance(value, str) and len(value) > MOST_TEXT:
+        return False
+    return name not in _words() or value in _words()[name]
 
 
 def save(settings: Settings) -> None:

@@ -16,12 +16,25 @@ if TYPE_CHECKING:
     from zolvek.sound.peaks import Peaks
 
 LATER_MS = 60
+AGAIN_MS = 2_000  # between looks whether files have changed
 Key = tuple[str, str]  # what is looked for, and the file
+Stamp = tuple[int, int] | None
+
+
+def _stamp(name: str) -> Stamp:
+    """Another one when a file has changed; None where there is none."""
+    from zolvek.sound.streams import path_of
+
+    try:
+        about = path_of(name).stat()
+    except (OSError, ValueError):
+        return None
+    return about.st_mtime_ns, about.st_size
 
 
 class Sounds(QObject):
     """`peaks` and `hits` by file. Pictures of all files come first, those of the shown track before
-    others; hits where they are asked for."""
+    others; hits where they are asked for. A file that has changed, or has come back, is read again."""
 
     changed = pyqtSignal()
 
@@ -31,7 +44,7 @@ class Sounds(QObject):
         self.peaks: dict[str, Peaks] = {}
         self.hits: dict[str, Floats] = {}
         self.wanted: list[Key] = []
-        self.tried: set[Key] = set()
+        self.tried: dict[Key, Stamp] = {}  # and of which content
         self.going: Key | None = None
         self.background = Background(self)
         self.background.done.connect(self._take)
@@ -40,6 +53,9 @@ class Sounds(QObject):
         self.later.setSingleShot(True)
         self.later.setInterval(LATER_MS)
         self.later.timeout.connect(self._look)
+        self.again = QTimer(self)
+        self.again.setInterval(AGAIN_MS)
+        self.again.timeout.connect(self.look_again)
         self.begun = False
         session.document.changed.connect(self._follow)
 
@@ -47,6 +63,7 @@ class Sounds(QObject):
         """After the first picture of the window."""
         self.begun = True
         self.later.start()
+        self.again.start()
 
     def _follow(self) -> None:
         if self.begun and not self.later.isActive():
@@ -59,12 +76,23 @@ class Sounds(QObject):
         if self.going is None:
             self._next()
 
+    def look_again(self) -> None:
+        """What has been read of a file that is another one now, or is there again, is read again."""
+        changed = {name for (_, name), stamp in self.tried.items() if _stamp(name) != stamp}
+        for name in changed:
+            for what, found in (("peaks", self.peaks), ("hits", self.hits)):
+                if self.tried.pop((what, name), None) is not None:
+                    found.pop(name, None)
+                    self.want(what, name)
+        if changed:
+            self.changed.emit()
+
     def want(self, what: str, name: str, first: bool = False) -> None:
         """Look for "peaks" or "hits" of a file, unless they are known or can't be had."""
         key = what, name
         if key in self.tried or not self.begun:
             return
-        self.tried.add(key)
+        self.tried[key] = _stamp(name)
         self.wanted.insert(0, key) if first else self.wanted.append(key)
         self.wanted.sort(key=lambda each: each[0] != "peaks")  # pictures are quick
         if self.going is None and not self.later.isActive():
@@ -73,6 +101,7 @@ class Sounds(QObject):
     def _next(self) -> None:
         self.going = self.wanted.pop(0) if self.wanted else None
         if self.going is not None:
+            self.tried[self.going] = _stamp(self.going[1])
             self.background.start(*self.going)
 
     def _take(self, made: Any) -> None:
@@ -88,5 +117,6 @@ class Sounds(QObject):
 
     def close(self) -> None:
         self.later.stop()
+        self.again.stop()
         self.wanted.clear()
         self.background.close()

@@ -10,6 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from zolvek.core.model.project import Project
 from zolvek.core.movement.playing import Heard, played
 from zolvek.core.movement.stepping import Resolution, Stream, stepped
+from zolvek.core.same import Same
 from zolvek.formats.midi.encode import Messages, messages, sharing
 
 FINEST = Resolution()
@@ -39,20 +40,19 @@ def _kept(
     if found is None:
         target = heard.lane.midi
         own = stepped(heard, project.length, target.scale, project.tempo, resolution, going)
-        # The tempo is held with it, so that no other comes to have its identity.
-        found = own, messages(target, own.tick, own.value, anew), project.tempo
+        found = own, messages(target, own.tick, own.value, anew)
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)))
         kept[key] = found
-    return found[0], found[1]
+    return found
 
 
 def _place(
     heard: Heard, project: Project, resolution: Resolution, anew: bool
-) -> tuple[dict[object, tuple[Stream, Messages, object]], object]:
+) -> tuple[dict[object, tuple[Stream, Messages]], object]:
     """Where a lane's streams are kept, and under what."""
     kept = heard.__dict__.setdefault("_streams", {})
-    return kept, (resolution, project.length, id(project.tempo), anew)
+    return kept, (resolution, project.length, Same(project.tempo), anew)
 
 
 def lane_messages(

@@ -50,7 +50,7 @@ def propose_tempo(studio: Studio) -> None:
         made = fitting.at_tempo(project, rows[answer], begin + found.first - clip.start)
         session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", made)
 
-    studio.deliveries.run(name, lambda told: tempo_of(hits_of(clip.file, told)), done, "")
+    studio.deliveries.run_for_project(name, lambda told: tempo_of(hits_of(clip.file, told)), done)
 
 
 def mark_bar(session: Session) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QPointF, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
 from zolvek.core.model.project import Lane, Project, Track
+from zolvek.core.same import Same
 from zolvek.studio.background import Background
 from zolvek.studio.lanes.outline import polygon
 from zolvek.studio.session import Session
@@ -42,6 +43,17 @@ class Backdrops(QObject):
         self.kept: dict[tuple[str, str], tuple[object, Backdrop]] = {}
         self.asked: tuple[tuple[str, str], object] | None = None
         self.begun = False
+        self.opened = session.document.opened  # whose sounds these are
+        session.document.changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        """Another project's tracks may have the same names."""
+        if self.opened is not self.session.document.opened:
+            self.opened = self.session.document.opened
+            self.kept.clear()
+            self.asked = None
+            self.background.cancel()
+            self.changed.emit()
 
     def begin(self) -> None:
         if not self.begun:
@@ -68,7 +80,7 @@ class Backdrops(QObject):
     def _state(self, project: Project, track: Track) -> object:
         """What the track's sound depends on."""
         sources = list(project.tracks) if track.takes_sends else [track]
-        return (*(id(each) for each in sources), project.tempo, project.length)
+        return (*(Same(each) for each in sources), project.tempo, project.length)
 
     def _ask(self) -> None:
         session = self.session
@@ -85,7 +97,6 @@ class Backdrops(QObject):
         if (found and found[0] == state) or self.asked == (key, state):
             return
         self.asked = (key, state)
-        self.sources = project.tracks  # held, so that their identities stay theirs
         self.background.start("backdrop", project, track.id, kind)
 
     def _take(self, made: Backdrop) -> None:
@@ -93,7 +104,6 @@ class Backdrops(QObject):
             key, state = self.asked
             self.kept[key] = (state, made)
             self.asked = None
-            self.held = self.sources
             self.changed.emit()
         self._ask()
 

@@ -12,6 +12,7 @@ from zolvek.core.document.lanes import beside
 from zolvek.core.document.targets import base
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.playing import played
+from zolvek.core.same import Same
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
 from zolvek.studio.lanes.focus_lane import CLICK, SCALE
@@ -108,12 +109,23 @@ class LowLanes(QWidget):
 
     def _fit(self) -> None:
         """Repaint if another lane than the focus has changed."""
-        shown = [(lane.id, id(lane)) for lane in self.lanes]
+        shown = [self._content(lane) for lane in self.lanes]
         if shown == self.shown:
             return
         self.shown = shown
         self.setMinimumHeight(max(sum(height for _, _, height in self._tops()), ROW))
         self.update()
+
+    def _content(self, lane: Lane) -> tuple[object, ...]:
+        """All of the project that a row is drawn from."""
+        project = self.session.project
+        return (
+            Same(lane),
+            Same(played(lane, project)),
+            Same(project.meter),
+            project.length,
+            project.label_of(lane.id),
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(400, sum(height for _, _, height in self._tops()))
@@ -135,8 +147,8 @@ class LowLanes(QWidget):
         """A lane's row, drawn once for each curve and view."""
         ratio = self.devicePixelRatioF()
         project = self.session.project
-        key = (lane.id, id(lane), lane.id in self.session.passes.armed, theme.key, self.view.key, self.width(),
-               ratio, self.session.span.beats, id(project.meter), lane.id in self.session.span.also)  # fmt: skip
+        key = (self._content(lane), lane.id in self.session.passes.armed, theme.key, self.view.key, self.width(),
+               ratio, self.session.span.beats, lane.id in self.session.span.also)  # fmt: skip
         found = self.rows.get(key)
         if found is not None:
             return found

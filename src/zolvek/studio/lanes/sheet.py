@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
 
 from zolvek.core.document.targets import Target
+from zolvek.core.same import Same
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
 from zolvek.studio.lanes.backdrop import HIGHEST, LOWEST, Backdrops, draw_backdrop
@@ -54,7 +55,7 @@ class Sheet:
         project, backdrop = session.project, self.backdrops.shown()
         key = (
             theme.key, plot.width, plot.height, plot.view.key, ratio, drawn, session.tools.grid,
-            session.tools.value_grid, id(project.meter), project.sections, id(backdrop),
+            session.tools.value_grid, Same(project.meter), project.sections, project.length, Same(backdrop),
         )  # fmt: skip
         if self.kept and self.kept[0] == key:
             return self.kept[1]

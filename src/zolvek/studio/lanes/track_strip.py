@@ -109,7 +109,7 @@ class TrackStrip(QWidget):
 
     def _follow(self) -> None:
         project, track = self.session.project, self.track
-        shown = (track and track.id, track and track.notes, track and track.clips, track and track.colour,
+        shown = (track and track.id, track and track.name, track and track.muted, track and track.notes, track and track.clips, track and track.colour,
                  project.tempo, project.meter, project.length)  # fmt: skip
         if shown != self.shown:
             self.shown = shown

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.document.lanes import moves
 from zolvek.core.model.project import Lane
+from zolvek.core.same import Same
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
 from zolvek.studio.session import Session
@@ -33,7 +34,7 @@ class Overview(QWidget):
         self.setAccessibleName("Overview of the whole project")
         self.whole = Viewport(session.project.length)
         # With the lanes each was drawn of, held so that no other curve comes to have their identity.
-        self.groups: dict[object, tuple[list[Lane], QPixmap]] = {}
+        self.groups: dict[object, QPixmap] = {}
         self.lanes: QPixmap | None = None  # all silhouettes, as long as they hold
         self.grabbed = ""
         self.grab_beat = 0.0
@@ -112,19 +113,19 @@ class Overview(QWidget):
         own = {lane.id for lane in near} | {focus.id if focus is not None else ""}
         shown = [lane for lane in lanes if lane.id not in own]
         groups = [shown[i : i + GROUP] for i in range(0, len(shown), GROUP)]
-        kept: dict[object, tuple[list[Lane], QPixmap]] = {}
+        kept: dict[object, QPixmap] = {}
         began = time.monotonic()
         for group in groups:
             key = (theme.key, self.width(), self.devicePixelRatioF(), self.whole.key,
-                   tuple(id(lane.curve) for lane in group), tuple(self.session.project.section_spans()))  # fmt: skip
+                   tuple(Same(lane) for lane in group), tuple(self.session.project.section_spans()))  # fmt: skip
             found = self.groups.get(key)
             if found is None:
                 if time.monotonic() - began > DRAWING_SECONDS:
                     self.later.start()  # the rest a little later: there are very many
                     continue
-                found = group, self._drawn(group, theme, sheet)
+                found = self._drawn(group, theme, sheet)
             kept[key] = found
-            painter.drawPixmap(0, 0, found[1])
+            painter.drawPixmap(0, 0, found)
         self.groups = kept
         painter.setOpacity(0.75)
         for lane in near[:MOST_NEAR]:

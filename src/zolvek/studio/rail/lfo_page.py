@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox
 
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
+from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement import lfo as lfos
 from zolvek.core.movement import lfo_points
 from zolvek.core.movement.reading import EQUAL, EVEN, lfo_of
 from zolvek.core.movement.settings import LFO_SETTINGS
 from zolvek.core.movement.waves import WAVES
 from zolvek.core.records import replace
-from zolvek.formats import pattern_library
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import SeedEntry
@@ -36,17 +34,16 @@ class LfoPage(MakingPage):
         super().__init__(studio)
         # Document and lane -> the LFO that was written to it last, and where.
         self.last: dict[tuple[object, str | None], tuple[lfos.Lfo, float, float]] = {}
-        self.patterns = {pattern.name: pattern for pattern in pattern_library.load_all()[0]}
+        self.patterns: dict[str, Pattern] = {}
         waves = [(wave.label, key) for key, wave in WAVES.items() if key != "pattern"]
         self.wave = choice(waves, "Wave", lambda _: self._wave_chosen())
-        self._add_patterns(self.wave, PATTERN)
         self.fields = FieldGrid("LFO", LFO_SETTINGS, self.changed)
         ways = [
             ("The rate changes in octaves", EVEN),
             ("The rate changes in equal steps", EQUAL),
         ]
         self.way = choice(ways, "How the rate changes", lambda _: self.changed())
-        self._add_patterns(self.way, "")
+        self.waves, self.ways = self.wave.count(), self.way.count()  # before the patterns
         self.invert = QCheckBox("Upside down")
         self.invert.clicked.connect(lambda _: self.changed())
         self.on = choice([], "In phase with", lambda _: self.changed())
@@ -59,12 +56,26 @@ class LfoPage(MakingPage):
         self.seed = SeedEntry("Seed of a random wave", self.changed)
         self.seeded = self.seed_row(self.seed)
         self.room.addWidget(self.seeded)
+        self._list_patterns()
+        self.session.shelf.changed.connect(self._list_patterns)
         self._show_wave()
         self.finish(self._as_layer)
 
-    def _add_patterns(self, box: Any, prefix: str) -> None:
-        for name in self.patterns:
-            box.addItem(f"Pattern: {name}", f"{prefix}{name}")
+    def _list_patterns(self) -> None:
+        """The library's patterns, as waves and as ways; what is chosen stays."""
+        shelf = self.session.shelf
+        if not shelf.found:
+            shelf.read()
+        self.patterns = {pattern.name: pattern for pattern in shelf.found}
+        for box, prefix, rows in ((self.wave, PATTERN, self.waves), (self.way, "", self.ways)):
+            chosen = box.currentData()
+            box.blockSignals(True)
+            while box.count() > rows:
+                box.removeItem(rows)
+            for name in self.patterns:
+                box.addItem(f"Pattern: {name}", f"{prefix}{name}")
+            box.setCurrentIndex(max(box.findData(chosen), 0))
+            box.blockSignals(False)
 
     @property
     def _row(self) -> str:

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.document import sections
 from zolvek.core.model.project import Section
+from zolvek.core.same import Same
 from zolvek.studio.action_buttons import action_buttons
 from zolvek.studio.commands import piece
 from zolvek.studio.context import Studio
@@ -121,7 +122,7 @@ class PiecePanel(QWidget):
         picked = session.arranging.section
         state = (
             project.tempo, project.meter, project.length, project.sections, project.name, here,
-            picked, session.settings.keep_sound, session.arranging.marks, id(project.tracks),
+            picked, session.settings.keep_sound, session.arranging.marks, Same(project.tracks),
             session.hearing.comparing, session.hearing.version, session.hearing.match_loudness,
         )  # fmt: skip
         if state == self.told:

@@ -25,8 +25,11 @@ class Shelf(QObject):
         self.faults: list[ZolvekError] = []
         self.steps: list[tuple[str, Callable[[], object]]] = []  # label, and what takes it back
 
-    def reload(self) -> None:
+    def read(self) -> None:
         self.found, self.faults = pattern_library.load_all()
+
+    def reload(self) -> None:
+        self.read()
         self.changed.emit()
 
     def named(self, name: str | None) -> Pattern | None:
