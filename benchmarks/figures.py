@@ -132,7 +132,8 @@ def start() -> None:
 @figure("rendering")
 def rendering() -> None:
     from zolvek.demo.night_regatta import build
-    from zolvek.sound.renderer import RATE, render
+    from zolvek.sound.offline import render
+    from zolvek.sound.renderer import RATE
 
     demo = build()
     render(demo, 0.0, 4.0)
@@ -314,7 +315,7 @@ def effects_() -> None:
     from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.project import Clip, Device, Lane, Project, Track
     from zolvek.sound.effects import PROCESSORS
-    from zolvek.sound.renderer import render
+    from zolvek.sound.offline import render
 
     for kind in PROCESSORS:
         device = Device(

@@ -55,7 +55,7 @@ def kinds() -> list[Kind]:
     from zolvek.formats.midi import file_in as midi_in
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.midi import report as midi_report
-    from zolvek.sound.renderer import render
+    from zolvek.sound.offline import render
     from zolvek.studio import settings
 
     demo = build()

@@ -25,7 +25,7 @@ from zolvek.core.movement.waves import WAVES
 from zolvek.formats import curve_csv, pattern_library, project_file
 from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.project_file import to_plain
-from zolvek.sound.renderer import render
+from zolvek.sound.offline import render
 
 # Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv}, {one} (a curve of one point) and {beats} stand
 # for files, {out} for where to write.

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from graphlib import TopologicalSorter
 from pathlib import Path
 
+from zolvek.core.same import Same
 from zolvek.studio.actions.table import ACTIONS, shortcuts_page
 from zolvek.studio.app import application
 from zolvek.studio.icons import NAMES, icon
@@ -114,6 +115,23 @@ class Structure(unittest.TestCase):
                     if other.startswith("zolvek.") and other.split(".")[1] != part
                 }
                 self.assertLessEqual(others - {"version"}, MAY_IMPORT[part], name)
+
+    def test_nothing_is_named_by_its_address(self) -> None:
+        """An address belongs to another object once the first has gone: keys hold what they name (core.same). The
+        sender between processes holds every object whose address it knows."""
+        for name, tree in sources().items():
+            calls = [
+                node.lineno
+                for node in ast.walk(tree)
+                if isinstance(node, ast.Call)
+                and isinstance(node.func, ast.Name)
+                and node.func.id == "id"
+            ]
+            if name != "zolvek.sound.framing":
+                self.assertEqual(calls, [], name)
+        first, second = [1], [1]
+        self.assertEqual({Same(first): "one"}.get(Same(first)), "one")
+        self.assertIsNone({Same(first): "one"}.get(Same(second)))
 
     def test_rooms_are_not_halls(self) -> None:
         """Files, classes and functions of a size that can be taken in; a longer function says why

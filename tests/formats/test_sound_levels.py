@@ -20,8 +20,8 @@ from zolvek.core.model.project import Clip, Project
 from zolvek.core.records import replace
 from zolvek.formats import project_file, sound_out
 from zolvek.formats.own_files import need_other
+from zolvek.sound.offline import render
 from zolvek.sound.peak_meter import PeakMeter, decibels
-from zolvek.sound.renderer import render
 
 RATE = 48_000
 

@@ -28,7 +28,8 @@ from zolvek.sound.devices import MAKERS
 from zolvek.sound.effects import PROCESSORS
 from zolvek.sound.metronome import clicks
 from zolvek.sound.mixing import matching_gains, pan_gains
-from zolvek.sound.renderer import RATE, Renderer, render
+from zolvek.sound.offline import render
+from zolvek.sound.renderer import RATE, Renderer
 from zolvek.sound.streams import examine
 
 T = np.arange(RATE) / RATE

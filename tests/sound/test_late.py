@@ -24,7 +24,8 @@ from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
 from zolvek.sound.hosting.apart import described_apart
-from zolvek.sound.renderer import RATE, Renderer, render
+from zolvek.sound.offline import render
+from zolvek.sound.renderer import RATE, Renderer
 from zolvek.sound.worker import Worker
 
 SOURCE = Path(__file__).resolve().parent

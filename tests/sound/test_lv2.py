@@ -37,8 +37,9 @@ from zolvek.sound.hosting import installed, listing
 from zolvek.sound.hosting.apart import described_apart
 from zolvek.sound.jobs import done_apart
 from zolvek.sound.lv2.instance import Instance
+from zolvek.sound.offline import render
 from zolvek.sound.playback import Playback
-from zolvek.sound.renderer import Renderer, render
+from zolvek.sound.renderer import Renderer
 from zolvek.sound.silent_clock import SilentClock
 
 MDA = "http://drobilla.net/plugins/mda/"

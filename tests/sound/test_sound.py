@@ -18,8 +18,9 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sound.filters import damping, low_pass, svf
 from zolvek.sound.framing import MOST_BYTES, Receiver, Sender
+from zolvek.sound.offline import render
 from zolvek.sound.playback import AHEAD, MOST_AHEAD, Playback
-from zolvek.sound.renderer import RATE, Renderer, render
+from zolvek.sound.renderer import RATE, Renderer
 from zolvek.sound.silent_clock import SilentClock
 from zolvek.sound.streams import stream
 from zolvek.sound.voices import pitch_hz

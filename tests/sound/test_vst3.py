@@ -40,7 +40,7 @@ from zolvek.formats import project_file
 from zolvek.sound.hosting import installed
 from zolvek.sound.hosting.apart import described_apart
 from zolvek.sound.hosting.own_window import OwnWindow
-from zolvek.sound.renderer import render
+from zolvek.sound.offline import render
 
 HEADERS = Path("/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK")
 SOURCE = Path(__file__).with_name("vst.cpp")

@@ -7,7 +7,7 @@ import gc
 import unittest
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
@@ -83,6 +83,16 @@ class Painted(WindowTest):
         y = top + 6 + (1.0 - value) * (height - 13)
         return QPoint(round(56 + low.view.x(float(beat))), round(y)), float(beat)
 
+    def slow_drag(self, widget: QWidget, start: QPoint, end: QPoint) -> None:
+        """As a person drags: each move is painted before the next, and what it replaced is gone."""
+        QTest.mouseMove(widget, start)
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+        for step in range(1, 13):
+            self.move_held(widget, QPointF(start) + (QPointF(end) - QPointF(start)) * (step / 12.0))
+            self.wait(2)
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+        self.wait()
+
     def test_every_part_is_painted_as_it_is(self) -> None:
         session = self.session
         self.check("opening")
@@ -96,7 +106,8 @@ class Painted(WindowTest):
                 beat = float(self.curve().beat[i])
                 self.view.show(max(beat - 8.0, 0.0), beat + 8.0)
                 self.wait()
-                self.drag((beat, float(self.curve().value[i])), (beat + 0.5, float(rng.random())))
+                start = self.spot(beat, float(self.curve().value[i]))
+                self.slow_drag(self.lane, start, self.spot(beat + 0.5, float(rng.random())))
             self.check(f"drags on {lane}")
         low = self.window.areas.low_lanes
         self.view.show(0.0, session.project.length)
@@ -106,7 +117,7 @@ class Painted(WindowTest):
             if found is not None and moved < 6:
                 before = session.project
                 at = found[0]
-                self.drag_on(low, at, at + QPoint(0, 9 if moved % 2 else -9))
+                self.slow_drag(low, at, at + QPoint(0, 9 if moved % 2 else -9))
                 moved += session.project is not before
                 self.check(f"a drag on other lane {number}")
         self.assertGreater(moved, 2)

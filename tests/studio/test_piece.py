@@ -20,6 +20,7 @@ from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.formats import project_file, templates
 from zolvek.studio.bench.player import compared_with
+from zolvek.studio.collect_export import collect
 from zolvek.studio.commands import fitting, piece
 from zolvek.studio.lanes.time_rows import METER, SECTIONS
 
@@ -435,7 +436,7 @@ class Whole(Piece):
         self.studio.media.take_sound(path)
         self.until(lambda: self.studio.deliveries.working is None)
         target = self.folder / "all.zip"
-        self.studio.files.collect_to(target)
+        collect(self.studio.deliveries, target)
         self.until(lambda: target.exists() and self.studio.deliveries.working is None)
         path.unlink()
         self.studio.files.open_path(target)

@@ -20,6 +20,7 @@ from zolvek.core.records import replace
 from zolvek.sound.hosting import plugin_folders
 from zolvek.sound.hosting.listing import Listed
 from zolvek.studio.plugin_dialog import PluginDialog
+from zolvek.studio.sound_export import SoundExport
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
 
@@ -59,7 +60,7 @@ class Hosted(WindowTest):
         session.span.choose((0.0, 4.0))
         session.settings.sound_selection = True
         out, saved = self.folder / "keys.wav", self.folder / "keys.zolvek"
-        self.studio.deliveries.sound_to(out)
+        SoundExport(self.studio.deliveries, out).start()
         self.until(lambda: out.exists() and self.studio.deliveries.working is None)
         self.assertGreater(abs(soundfile.read(out)[0]).max(), 0.01)
         self.assertTrue(self.studio.files.save_to(saved))

@@ -15,6 +15,7 @@ from tests.studio.driver import LEFT, WindowTest
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.formats import curve_csv, project_file
 from zolvek.studio.actions.table import ACTIONS
+from zolvek.studio.sound_export import SoundExport
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -108,7 +109,7 @@ class SweepJourney(WindowTest):
 
         self.show(replace(small, length=8.0), None)
         self.session.settings.sound_tail = False
-        self.studio.deliveries.sound_to(path)
+        SoundExport(self.studio.deliveries, path).start()
         for _ in range(400):
             self.wait(25)
             if self.studio.deliveries.working is None:

@@ -169,7 +169,7 @@ def deliver(
     passed over in silence but with `allow_missing`. Raises ZolvekError."""
     from zolvek.sound import clips
     from zolvek.sound.devices import LEFT_OUT
-    from zolvek.sound.renderer import render_blocks
+    from zolvek.sound.offline import render_blocks
 
     LEFT_OUT.clear()
     if not allow_missing:

@@ -10,7 +10,8 @@ import numpy as np
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.sound.analysis import spectrogram, waveform
-from zolvek.sound.renderer import OFFLINE_FRAMES, Renderer
+from zolvek.sound.offline import OFFLINE_FRAMES
+from zolvek.sound.renderer import Renderer
 
 BACKDROP_KINDS = {"off": "No backdrop", "waveform": "Waveform", "spectrogram": "Spectrogram"}
 BACKDROP_RATE = 44_100  # what is shown ends at 20 kHz

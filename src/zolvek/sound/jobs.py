@@ -44,7 +44,8 @@ def _loudness(
 ) -> tuple[float, float]:
     """Loudness in LUFS of a stretch of two projects."""
     from zolvek.sound.analysis import loudness
-    from zolvek.sound.renderer import RATE, render
+    from zolvek.sound.offline import render
+    from zolvek.sound.renderer import RATE
 
     found = []
     for done, project in enumerate((one, other)):

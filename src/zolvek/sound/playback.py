@@ -14,11 +14,10 @@ import numpy as np
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
+from zolvek.sound.pulls import Pulls
 from zolvek.sound.renderer import RATE
 from zolvek.sound.worker_process import FILLED, SAID, WorkerProcess
 
-LATE = 0.25  # beats that sound may be late by; going back further is a loop
-LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
 AHEAD = 3  # chunks kept ready: with the sink's own, well under 150 ms
 MOST_AHEAD = 8  # where the machine does not keep up: sound without gaps, edits heard later
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
@@ -61,9 +60,7 @@ class Playback:
         # Of what was filled: where in the count of all frames, levels of the tracks, peaks.
         self.shown: deque[tuple[int, dict[str, float], tuple[float, float]]] = deque()
         self.levels: dict[str, float] = {}  # of each track in what is heard now
-        self.pulls: deque[tuple[float, float]] = deque(maxlen=256)  # when, and the beat then
-        self.told = 0.0  # the latest beat that the clock has given
-        self.counted: tuple[object, float, float] = (None, 0.0, 0.0)  # tempo, beat, its second
+        self.pulls = Pulls()
         self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
         self.ahead, self.thirsty = AHEAD, False
@@ -117,8 +114,7 @@ class Playback:
         self.warm_up()
         with self.lock:
             self.ready.clear()
-            self.pulls.clear()
-            self.told = beat
+            self.pulls.begin(beat)
             self.used, self.beat, self.begun, self.thirsty = 0, beat, False, False
             self.number += 1
             self.playing = True
@@ -197,7 +193,7 @@ class Playback:
         with self.lock:
             moving = bool(self.ready) and self.ready[0].last > self.ready[0].beat
             if self.playing and self.begun and moving and not played:  # not during a count-in
-                self.pulls.append((time.perf_counter(), self.beat))
+                self.pulls.add(self.beat)
             filled = 0
             while filled < frames and self.ready and self.begun:
                 chunk = self.ready[0]
@@ -217,7 +213,7 @@ class Playback:
             else:
                 self.thirsty = False
             if self.playing and self.begun and moving and played:
-                self.pulls.append((time.perf_counter(), self.beat))
+                self.pulls.add(self.beat)
             self.peaks = (
                 (0.0, 0.0)
                 if not filled
@@ -237,22 +233,7 @@ class Playback:
         """The beat that was heard at a time of time.perf_counter: counted from the last pull
         before it, so that neither the screen's nor the chunks' pace comes in."""
         with self.lock:  # to the end: a seek meanwhile would be undone by what was found before it
-            if not self.pulls:
-                return self.beat
-            tempo = self.project.tempo
-            last = (pull for pull in reversed(self.pulls) if pull[0] <= seconds)
-            at, beat = next(last, self.pulls[0])
-            elapsed = min(max(seconds - at, 0.0), LONGEST_PULL)
-            if self.counted[:2] != (tempo, beat):
-                self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
-            found = float(tempo.beats(self.counted[2] + elapsed))
-            if self.loop is not None and beat < self.loop[1] <= found:
-                found = self.loop[0] + (found - self.loop[1])
-            # Where sound came late time has gone ahead of it: it waits, and never goes back.
-            if self.loop is None or self.told - found < LATE:
-                found = max(found, self.told)
-            self.told = found
-            return found
+            return self.pulls.beat_at(seconds, self.beat, self.project.tempo, self.loop)
 
     def close(self) -> None:
         """End the workers; well within two seconds, whatever they do."""
@@ -329,8 +310,8 @@ class Playback:
                 self._brief(self.worker)
                 self.number += 1
                 self.ready.clear()
-                self.pulls.clear()
-                self.told, self.used, self.begun = self.beat, 0, False
+                self.pulls.begin(self.beat)
+                self.used, self.begun = 0, False
                 if self.filling:
                     self._send("fill", self.filling)
                 else:

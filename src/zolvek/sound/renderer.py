@@ -2,30 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import BYPASS
 from zolvek.core.model.project import Device, Project, Track
 from zolvek.core.model.source import Note
 from zolvek.core.movement.playing import Heard
-from zolvek.core.records import replace
+from zolvek.core.time.tempo import TempoMap
 from zolvek.sound import clips
 from zolvek.sound.alignment import Alignment, SongHistory
 from zolvek.sound.controls import Block, Controls, applied_lanes
-from zolvek.sound.devices import make
-from zolvek.sound.hosting.waiting import Waiting
 from zolvek.sound.mixing import smoothed
 from zolvek.sound.synth import HELD_BY_HAND, NewNote
-from zolvek.sound.unit import Incoming, Unit
+from zolvek.sound.unit import Incoming
+from zolvek.sound.units import Units, key_of
 
 RATE = 48_000
-TAIL_STEP, TAIL_QUIET, LONGEST_TAIL = 0.25, 1.0, 30.0  # seconds
-INAUDIBLE = 1e-4  # 80 dB below full scale
-OFFLINE_FRAMES = 65_536  # a stretch when nobody waits for it
 
 SETTLED = 1e-9  # of a bypass that goes over: less is heard as nothing
 
@@ -48,10 +41,8 @@ class Renderer:
         """`before`: one that plays no more; the plugins it has made begin again here."""
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
-        self.impatient = False  # somebody listens: plugins that come now are made beside
+        self.units = Units(rate)
         self.chased: set[str] = set()  # tracks whose notes that are on already must begin
-        self.units: dict[tuple[str, str], Unit] = {}  # by kind and id of their devices
-        self.states: dict[tuple[str, str], str] = {}  # the state that each was made with
         self.history = SongHistory()
         self.reserve = 0  # frames that all is late by at least
         self.late: dict[str, list[int]] = {}  # by track, as in `_plan`
@@ -68,15 +59,8 @@ class Renderer:
         self.kept: dict[str, Floats] = {}  # what each gave to the last stretch
         self.pressed: list[tuple[str, Note]] = []  # keys that have gone down since the last stretch
         if before is not None and before.rate == rate:
-            self._take_over(before)
+            self.units.take_over(before.units)
         self.use(project)
-
-    def _take_over(self, before: Renderer) -> None:
-        """Plugins take long to make, and some are made anew for no reason."""
-        for key, unit in before.units.items():
-            again = getattr(unit, "begin_again", None)
-            if again is not None and again():
-                self.units[key], self.states[key] = unit, before.states[key]
 
     def use(self, project: Project) -> None:
         """Go on with an edited project; the place in beats stays."""
@@ -90,7 +74,7 @@ class Renderer:
         self.starts = {key: np.array([n.beat for n in notes]) for key, notes in self.notes.items()}
         hosted = [d for t in project.tracks for d in t.devices if d.row.plugin is not None]
         self.aligned.always = bool(hosted)
-        self._let_go({(d.kind, d.id) for t in project.tracks for d in t.devices})
+        self._keep([d for t in project.tracks for d in t.devices])
 
     @property
     def beat(self) -> float:
@@ -116,7 +100,7 @@ class Renderer:
         for track in self.project.tracks:
             for device in track.devices:
                 if device.row.plugin is not None:
-                    self._unit(device)
+                    self.units.of(device)
         return self._plan()[1]
 
     @property
@@ -131,19 +115,12 @@ class Renderer:
         """How many of the next frames that come out go on in the song from one to the next."""
         return self.history.unbroken(min(self.aligned.late, len(self.history.song)), frames)
 
-    def release_units(self) -> None:
-        """Let all devices go; they are made again when they are played."""
-        self._let_go(set())
-
-    def _let_go(self, kept: set[tuple[str, str]]) -> None:
-        for key in [key for key in self.units if key not in kept]:
-            close = getattr(self.units.pop(key), "close", None)
-            self.states.pop(key, None)
-            if close is not None:
-                close()
-        devices = {key for _, key in kept}
-        self.wets = {key: wet for key, wet in self.wets.items() if key in devices}
-        self.later = {key: rows for key, rows in self.later.items() if key in devices}
+    def _keep(self, devices: list[Device]) -> None:
+        """Nothing is kept of other devices."""
+        self.units.keep({key_of(device) for device in devices})
+        ids = {device.id for device in devices}
+        self.wets = {key: wet for key, wet in self.wets.items() if key in ids}
+        self.later = {key: rows for key, rows in self.later.items() if key in ids}
 
     def press(self, track: str, pitch: int, strength: float) -> None:
         """A key of a track's instrument down, by hand: heard with the next stretch, until it is let up."""
@@ -153,12 +130,11 @@ class Renderer:
         self.pressed = [(k, n) for k, n in self.pressed if (k, n.pitch) != (track, pitch)]
         for own in self.project.tracks:
             for device in own.devices if own.id == track else ():
-                self._unit(device).release(pitch, self.clock / self.rate)
+                self.units.of(device).release(pitch, self.clock / self.rate)
 
     def release_all(self) -> None:
         """All keys up; what sounds dies away."""
-        for unit in self.units.values():
-            unit.release_all(self.clock / self.rate)
+        self.units.release_all(self.clock / self.rate)
 
     def render(self, frames: int) -> Floats:
         """The next `frames` of the mix: float64 (2, frames), not limited."""
@@ -211,7 +187,7 @@ class Renderer:
                 now = max(now, side[-1]) if side is not None else now
                 rows.append(now)
                 if device.row.plugin is not None:
-                    now += self._unit(device).latency
+                    now += self.units.of(device).latency
             late[track.id] = [*rows, now]
             if not track.takes_sends:
                 sent = max(sent, now)
@@ -251,14 +227,14 @@ class Renderer:
         they are."""
         lanes = self.lanes.get(device.id, {})
         hosted = device.row.plugin is not None
-        unit = self._unit(device) if hosted else None
+        unit = self.units.of(device) if hosted else None
         after = late + (unit.latency if unit is not None else 0)
         stretch = self._block(late)
         wet = self._wet(device, lanes, self._block(after))
         past = len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes
         if past and not hosted:
             return sound, None, late
-        unit = unit or self._unit(device)
+        unit = unit or self.units.of(device)
         # What goes past a device is as late as what goes through it.
         dry = self.aligned.line(device.id, "dry", after - late, sound)
         if past:
@@ -337,13 +313,8 @@ class Renderer:
             new = [note for note in notes[:low] if note.beat + note.length > first] + new
         if not new:
             return self._by_hand(track)
-        begin = self.project.tempo.seconds([note.beat for note in new])
-        end = self.project.tempo.seconds([note.beat + note.length for note in new])
         now = self.frame / self.rate
-        return [
-            NewNote(note, float(b - now), float(e - b))
-            for note, b, e in zip(new, begin, end, strict=True)
-        ] + self._by_hand(track)
+        return _timed(new, self.project.tempo, now) + self._by_hand(track)
 
     def _by_hand(self, track: Track) -> list[NewNote]:
         own = [note for key, note in self.pressed if key == track.id]
@@ -351,17 +322,14 @@ class Renderer:
             self.pressed = [(key, note) for key, note in self.pressed if key != track.id]
         return [NewNote(note, 0.0, 2.0 * HELD_BY_HAND) for note in own]
 
-    def _unit(self, device: Device) -> Unit:
-        key = device.kind, device.id
-        if key not in self.units or self.states[key] != device.state:
-            self.units[key] = self._made(device, self.units.get(key))
-            self.states[key] = device.state
-        return self.units[key]
 
-    def _made(self, device: Device, before: Unit | None) -> Unit:
-        if self.impatient and device.row.plugin is not None:
-            return Waiting(lambda: make(device, self.rate), before)
-        return make(device, self.rate)
+def _timed(notes: list[Note], tempo: TempoMap, now: float) -> list[NewNote]:
+    begin = tempo.seconds([note.beat for note in notes])
+    end = tempo.seconds([note.beat + note.length for note in notes])
+    return [
+        NewNote(note, float(b - now), float(e - b))
+        for note, b, e in zip(notes, begin, end, strict=True)
+    ]
 
 
 def _order(tracks: tuple[Track, ...]) -> list[Track]:
@@ -384,67 +352,3 @@ def _order(tracks: tuple[Track, ...]) -> list[Track]:
     for track in sorted(tracks, key=lambda each: each.takes_sends):
         put(track)
     return found
-
-
-def render_blocks(
-    project: Project,
-    first: float = 0.0,
-    last: float | None = None,
-    rate: int = RATE,
-    bypass: bool = False,
-    progress: Callable[[int, int], object] | None = None,
-    tail: bool = False,
-) -> Iterator[np.ndarray]:
-    """The mix from beat `first` to `last` as float32 blocks of (2, frames).
-
-    With `tail`, what still sounds at the end dies away: no note or clip begins any more, keys go
-    up, effects ring on until they are inaudible. `progress` is told frames done and frames in all.
-    Raises ZolvekError for an empty span.
-    """
-    last = project.length if last is None else last
-    if not 0.0 <= first < last:
-        raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
-    renderer = Renderer(project, rate, bypass)
-    renderer.seek(first)
-    total = renderer.frame_of(last) - renderer.frame
-    if total < 1:
-        raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
-    skip = renderer.prepare()
-    done = 0
-    while done < total:
-        frames = min(OFFLINE_FRAMES, total - done + skip)
-        before = renderer.reserve
-        block = renderer.render(frames).astype(np.float32)
-        # Where a plugin has become later on the way, all comes as much later from there on.
-        skip += renderer.reserve - before
-        cut = min(skip, block.shape[1])
-        block, skip = block[:, cut : cut + total - done], skip - cut
-        if block.shape[1]:
-            yield block
-        done += block.shape[1]
-        if progress:
-            progress(done, total)
-    if tail:
-        yield from _tail(renderer)
-
-
-def _tail(renderer: Renderer) -> Iterator[np.ndarray]:
-    """What rings on after the end, until it has been inaudible for a while."""
-    project, rate = renderer.project, renderer.rate
-    renderer.release_all()
-    silent = tuple(replace(track, notes=(), clips=()) for track in project.tracks)
-    renderer.use(replace(project, tracks=silent))
-    step, quiet = round(TAIL_STEP * rate), 0.0
-    for _ in range(round(LONGEST_TAIL / TAIL_STEP)):
-        block = renderer.render(step).astype(np.float32)
-        quiet = quiet + TAIL_STEP if np.abs(block).max() < INAUDIBLE else 0.0
-        if quiet > TAIL_QUIET:
-            return
-        yield block
-
-
-def render(
-    project: Project, first: float = 0.0, last: float | None = None, **options: object
-) -> np.ndarray:
-    """The mix as one float32 array, (2, frames). Options as for `render_blocks`."""
-    return np.concatenate(list(render_blocks(project, first, last, **options)), axis=1)  # type: ignore[arg-type]  # options go on as they came

@@ -139,7 +139,7 @@ class Worker:
         self.reported = set(devices)
         for renderer in (self.renderer, self.other_renderer, self.rested):
             if renderer is not None:
-                renderer.release_units()
+                renderer.units.keep(set())
 
     def close(self) -> None:
         self.closing = True
@@ -220,7 +220,7 @@ class Worker:
             frames = max(min(frames, renderer.frame_of(loop[1]) - renderer.frame), 1)
         renderer.keeps = self.apart
         mix = self._compared(renderer, frames, renderer.beat)
-        renderer.impatient = True
+        renderer.units.impatient = True
         return mix
 
     def _turn(self, renderer: Renderer, loop: tuple[float, float] | None) -> None:

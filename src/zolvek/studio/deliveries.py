@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 import tempfile
 from collections.abc import Callable
@@ -11,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
@@ -24,10 +23,9 @@ if TYPE_CHECKING:
     from zolvek.core.curve.curve import Curve
     from zolvek.core.model.project import Project
     from zolvek.formats.midi.file_in import Score
-    from zolvek.formats.sound_out import Delivery
 
 MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
-SOUND, WAV = "WAV files (*.wav);;FLAC files (*.flac)", "WAV files (*.wav)"
+WAV = "WAV files (*.wav)"
 SOUNDS = "Sound files (*.wav *.flac *.ogg *.aif *.aiff)"
 PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
 
@@ -131,74 +129,6 @@ class Deliveries(QObject):
         )
 
     # --- sound ---
-
-    def sound(self) -> None:
-        path = self._write("Write sound", self.settings.sound_kind, SOUND)
-        if path:
-            self.sound_to(path)
-
-    def sound_to(
-        self, path: Path, lower: float = 0.0, asked: bool = False, depth: str = "", allow: bool = False
-    ) -> None:  # fmt: skip
-        """`lower`: by so many dB; `asked`: missing sounds, and what may be replaced, have been asked for already;
-        `depth`: another one than is set; `allow`: without plugins that are not run."""
-        from zolvek.formats.sound_out import MissingPlugins, SoundForm, deliver_apart, files_of
-        from zolvek.sound import clips
-
-        own, project = self.settings, self.session.project
-        form = SoundForm(own.sound_rate, depth or own.sound_depth)
-        span = self.session.span.needed() if own.sound_selection else None
-        files = files_of(project, path, own.sound_tracks)
-        if not asked:
-            if not paths.may_replace(self.session.document, self.ask, path, files):
-                return
-            try:
-                clips.need(project)
-            except ZolvekError as error:
-                allow = self.ask.confirm(
-                    "Sound files are missing or can't be played. Export without them?",
-                    f"{error.where}: {error.what}",
-                )
-                if not allow:
-                    return
-        work = project, path, form, span, own.sound_bypass, own.sound_tail, own.sound_tracks
-
-        def task(report: Progress) -> Delivery | MissingPlugins:
-            try:
-                return deliver_apart(*work, report, allow, lower)
-            except MissingPlugins as error:
-                return error
-
-        def done(result: Delivery | MissingPlugins) -> None:
-            if not isinstance(result, MissingPlugins):
-                self._heard_of(path, result)
-            elif self.ask.confirm("Plugins are not run. Export without them?", result.where):
-                self.sound_to(path, lower, True, depth, True)
-
-        self.run(path.name, task, done, "")
-
-    def _heard_of(self, path: Path, done: Delivery) -> None:
-        """Say what has been written; where it clips, offer it lower, or as floats."""
-        self.delivered += 1
-        self.changed.emit()
-        count = len(done.files)
-        self.session.notices.say(
-            f"Exported {path.name}" if count == 1 else f"Exported {count} files"
-        )
-        rest = [line for line in done.words if not (done.cut and line == done.words[0])]
-        if rest:
-            self.session.notices.report(
-                Failure(" ".join(rest), path.name, "Listen to it before you use it.")
-            )
-        if not done.cut:
-            return
-        lower = max(math.ceil(10.0 * max(done.true_peak, done.peak)) / 10.0, 0.1)
-        options = [f"Export {lower:.1f} dB lower", *(["Export as 32-bit float"] if path.suffix.lower() == ".wav" else []), "Keep it as it is"]  # fmt: skip
-        chosen, allow = self.ask.pick("The export clips.", done.words[0], options), True
-        if chosen == options[0]:  # what is missing has been asked for
-            self.sound_to(path, lower, True, "", allow)
-        elif chosen in options[1:-1]:
-            self.sound_to(path, 0.0, True, "float", allow)
 
     def control(self) -> None:
         lane = self.needed_lane()

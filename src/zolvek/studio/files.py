@@ -15,7 +15,6 @@ from zolvek.studio.autosave import Autosave
 from zolvek.studio.bench.recorder import Recorder
 from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.session import Session
-from zolvek.studio.work import Progress
 
 PROJECTS = "Zolvek projects (*.zolvek)"
 OPENED = "Zolvek projects (*.zolvek *.zip)"
@@ -76,33 +75,6 @@ class Files:
         self.deliveries.run(
             path.name, lambda told: collecting.unpacked(path, progress=told), self.open_path, ""
         )
-
-    def collect(self) -> None:
-        """Ask where, and write the project with all of its sounds."""
-        path = paths.to_write(self.document, self.ask, "Collect into one file", ".zip", COLLECTED)
-        if path:
-            self.collect_to(path)
-
-    def collect_to(self, path: Path, anywhere: bool = False) -> None:
-        """`anywhere`: sounds outside the project's folder and the home too, as has been asked for."""
-        from zolvek.formats.collecting import OutsideFiles, collected
-
-        project = self.session.project
-        folder = self.document.path.parent if self.document.path else None
-
-        def task(report: Progress) -> list[Path] | OutsideFiles:
-            try:
-                return collected(project, path, report, folder, anywhere)
-            except OutsideFiles as error:
-                return error
-
-        def done(result: list[Path] | OutsideFiles) -> None:
-            if not isinstance(result, OutsideFiles):
-                self.session.notices.say(f"Collected into {path.name}")
-            elif self.ask.confirm(f"{result.what} Pass them on?", result.where):
-                self.collect_to(path, True)
-
-        self.deliveries.run(path.name, task, done, "")
 
     def save_template(self) -> None:
         """Ask for a name, and keep the project as a template."""

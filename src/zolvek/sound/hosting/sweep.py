@@ -19,7 +19,8 @@ from zolvek.core.records import replace
 from zolvek.sound.hosting.driving import BLOCK
 from zolvek.sound.hosting.hosts import host
 from zolvek.sound.hosting.loading import kind_of
-from zolvek.sound.renderer import OFFLINE_FRAMES, RATE, Renderer, render
+from zolvek.sound.offline import OFFLINE_FRAMES, render
+from zolvek.sound.renderer import RATE, Renderer
 
 MOST_SWEPT = 200  # parameters
 BEATS = 8.0

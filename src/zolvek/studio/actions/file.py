@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zolvek.studio import collect_export, sound_export
 from zolvek.studio.actions import needs
 from zolvek.studio.actions.action import Action
 
@@ -14,10 +15,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("save-as", "Save as…", "Ctrl+Shift+S", "Save under another name", lambda s: s.files.save_as()),
     Action("save-template", "Save as a template…", "", "New pieces can begin with it", lambda s: s.files.save_template()),
     Action("new-template", "New from a template…", "", "Begin with one that you have kept", lambda s: s.files.new_from_template()),
-    Action("collect", "Collect into one file…", "", "The project with all of its sounds, as a .zip or a folder", lambda s: s.files.collect()),
+    Action("collect", "Collect into one file…", "", "The project with all of its sounds, as a .zip or a folder", lambda s: collect_export.export_collected(s.deliveries)),
     Action("beginning", "The beginning", "", "What was open last, new, from files, the demo", lambda s: s.show.beginning()),
     Action("export-midi", "Write MIDI…", "Ctrl+M", "All lanes as messages, tempo, meter and sections", lambda s: s.deliveries.midi(), apart=True),
-    Action("export-sound", "Write sound…", "Ctrl+Shift+M", "The mix or the tracks, as the Export panel says", lambda s: s.deliveries.sound()),
+    Action("export-sound", "Write sound…", "Ctrl+Shift+M", "The mix or the tracks, as the Export panel says", lambda s: sound_export.export_sound(s.deliveries)),
     Action("export-control", "Write the lane as a control signal…", "", "A WAV file that is the curve, sample by sample", lambda s: s.deliveries.control(), refused=needs.lane),
     Action("export-table", "Write a table…", "", "Lanes side by side on a common clock, as CSV", lambda s: s.deliveries.table(), refused=needs.lane),
     Action("export-csv", "Write the lane's points…", "", "The focus lane's points as CSV", lambda s: s.deliveries.points(), refused=needs.lane),

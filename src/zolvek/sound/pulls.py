@@ -1,0 +1,49 @@
+"""Where the song is heard, between the pulls of a sound device."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+
+from zolvek.core.time.tempo import TempoMap
+
+LATE = 0.25  # beats that sound may be late by; going back further is a loop
+LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
+KEPT = 256
+
+
+class Pulls:
+    """When sound was pulled, and the beat then. One thread at a time: its owner has the lock."""
+
+    def __init__(self) -> None:
+        self.rows: deque[tuple[float, float]] = deque(maxlen=KEPT)
+        self.latest = 0.0  # the latest beat that was given
+        self.counted: tuple[object, float, float] = (None, 0.0, 0.0)  # tempo, beat, its second
+
+    def begin(self, beat: float) -> None:
+        """Playing begins there."""
+        self.rows.clear()
+        self.latest = beat
+
+    def add(self, beat: float) -> None:
+        self.rows.append((time.perf_counter(), beat))
+
+    def beat_at(
+        self, seconds: float, beat: float, tempo: TempoMap, loop: tuple[float, float] | None
+    ) -> float:
+        """The beat heard at a time of time.perf_counter; `beat` where nothing has been pulled."""
+        if not self.rows:
+            return beat
+        last = (row for row in reversed(self.rows) if row[0] <= seconds)
+        at, beat = next(last, self.rows[0])
+        elapsed = min(max(seconds - at, 0.0), LONGEST_PULL)
+        if self.counted[:2] != (tempo, beat):
+            self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
+        found = float(tempo.beats(self.counted[2] + elapsed))
+        if loop is not None and beat < loop[1] <= found:
+            found = loop[0] + (found - loop[1])
+        # Where sound came late time has gone ahead of it: it waits, and never goes back.
+        if loop is None or self.latest - found < LATE:
+            found = max(found, self.latest)
+        self.latest = found
+        return found
