@@ -7,8 +7,11 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import subprocess
 import sys
+import threading
+import time
 from pathlib import Path
 from typing import BinaryIO
 
@@ -19,6 +22,8 @@ BEGIN = (
 )
 
 TUNABLES = "GLIBC_TUNABLES"  # of the environment, read once as a process begins
+LOOKED_EVERY = 0.002  # seconds between looks whether a process has ended
+NOTICED_WITHIN = 0.5  # seconds that threads have to notice that their process has ended
 NO_BLOCKS_READY = "glibc.malloc.tcache_count=0"
 
 
@@ -45,17 +50,53 @@ def own_output() -> BinaryIO:
     return own
 
 
-def end(process: subprocess.Popen[bytes], within: float = 0.0) -> None:
-    """Let a process end by itself within so many seconds; else it is ended."""
-    try:
-        process.wait(timeout=within)
-    except subprocess.TimeoutExpired:
+def begin(
+    arguments: list[str], *, passed: tuple[int, ...] = (), **more: str
+) -> subprocess.Popen[bytes]:
+    """A process with pipes to and from it, in a session of its own: what it starts itself can be ended with it.
+    `passed`: handles that it gets; `more`: of its environment."""
+    return subprocess.Popen(
+        arguments, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment(**more), pass_fds=passed,
+        start_new_session=True,
+    )  # fmt: skip
+
+
+def kill(process: subprocess.Popen[bytes]) -> None:
+    """End a process of `begin` at once, and what it has started itself."""
+    if (
+        process.returncode is None
+    ):  # as long as nobody has waited for it, its number is nobody else's
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
         process.kill()
         process.wait()
 
 
-def shut(process: subprocess.Popen[bytes]) -> None:
-    """Close the pipes to a process, whatever it has not read."""
+def end(process: subprocess.Popen[bytes], within: float = 0.0) -> None:
+    """Let a process end by itself within so many seconds; else it is ended. What it has started itself is ended in
+    any case."""
+    last = time.monotonic() + within
+    while process.returncode is None and time.monotonic() < last and not _has_ended(process):
+        time.sleep(LOOKED_EVERY)
+    kill(process)
+
+
+def _has_ended(process: subprocess.Popen[bytes]) -> bool:
+    """Whether it has, without taking its number from it."""
+    try:
+        return os.waitid(os.P_PID, process.pid, os.WEXITED | os.WNOHANG | os.WNOWAIT) is not None
+    except ChildProcessError:
+        return True
+
+
+def shut(process: subprocess.Popen[bytes], *threads: threading.Thread) -> None:
+    """Close the pipes to a process, whatever it has not read. While one of the `threads` that use them can't come to
+    an end, because somebody else's child holds the other side, they are left: closing would wait for that child."""
+    others = [each for each in threads if each is not threading.current_thread()]
+    for thread in others:
+        thread.join(timeout=NOTICED_WITHIN)
+    if any(thread.is_alive() for thread in others):
+        return
     for stream in (process.stdin, process.stdout):
         if stream is not None:
             with contextlib.suppress(OSError, ValueError):

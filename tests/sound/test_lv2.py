@@ -17,7 +17,7 @@ from unittest import mock
 import numpy as np
 import soundfile
 
-from benchmarks.evil_plugins import HEAD, PORT, SEE, SOURCE, compiled, harmed
+from benchmarks.evil_plugins import FORKS, HEAD, PORT, SEE, SOURCE, compiled, harmed
 from zolvek.core.curve.building import lines
 from zolvek.core.document import hosted, stored_states
 from zolvek.core.document.chain import add_device, add_track, apply_preset, remove_track
@@ -31,7 +31,7 @@ from zolvek.core.movement.morphing import chained
 from zolvek.core.records import replace
 from zolvek.core.value.port_parameters import Port, parameter_of
 from zolvek.formats import project_file
-from zolvek.formats.sound_out import SoundForm
+from zolvek.formats.sound_out import SoundForm, deliver_apart
 from zolvek.sound.devices import LEFT_OUT
 from zolvek.sound.hosting import installed, listing
 from zolvek.sound.hosting.apart import described_apart
@@ -429,6 +429,28 @@ class Evil(unittest.TestCase):
         with mock.patch("zolvek.sound.playback.SPARE_AFTER", 600.0), ThreadPoolExecutor(4) as pool:
             for done in [pool.submit(self.played, way) for way in range(10)]:
                 done.result()
+
+    def test_closing_waits_for_nobodys_child(self) -> None:
+        """A plugin forks; its child holds the pipes of the process for a minute."""
+        (uri,) = compiled(self.folder, [FORKS])
+        project, _ = harmed(uri, 16.0, lines([0.0, 16.0], [0.0, 0.0]))
+        playback = Playback(project)
+        clock = SilentClock(playback)
+        clock.start()
+        playback.play(0.0)
+        began = time.monotonic()
+        while not playback.begun:
+            self.assertLess(time.monotonic() - began, 40.0)
+            time.sleep(0.01)
+        began = time.monotonic()
+        clock.close()
+        playback.close()
+        self.assertLess(time.monotonic() - began, 8.0)
+        out = self.folder / "forks.wav"
+        began = time.monotonic()
+        deliver_apart(project, out, span=(0.0, 1.0), tail=False)
+        self.assertLess(time.monotonic() - began, 30.0)
+        self.assertTrue(out.exists())
 
     def played(self, way: int) -> None:
         project, device = self.project(way)

@@ -58,7 +58,7 @@ def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:
             sound = stream(clip.file, stretch.rate)
         except ZolvekError:
             continue
-        _add(out, sound, clip, first, total, stretch.rate)
+        _add(out, sound, clip, begins, first, total, stretch.rate)
     return out
 
 
@@ -66,9 +66,16 @@ def _edge(rate: int) -> int:
     return max(round(EDGE_SECONDS * rate), 1)
 
 
-def _add(out: Floats, sound: Stream, clip: Clip, first: int, total: int | None, rate: int) -> None:
-    """Add what a block sounds like from its frame `first` on; `total`: frames that it repeats for."""
-    start, edge = round(clip.start * rate), _edge(rate)
+def _add(
+    out: Floats, sound: Stream, clip: Clip, begins: float, first: int, total: int | None, rate: int
+) -> None:
+    """Add what a block, which begins at a second of the song, sounds like from its frame `first` on; `total`: frames
+    that it repeats for. Frames are rounded from the song's start: a block that is split, and its halves, play the
+    same."""
+    base, edge = round(begins * rate), _edge(rate)
+    start = round(clip.start * rate)
+    if total is None:
+        start = max(round((clip.start - begins) * rate) + base, 0)
     own = sound.frames - start
     if clip.seconds is not None:
         own = min(own, round(clip.seconds * rate))
@@ -80,10 +87,8 @@ def _add(out: Floats, sound: Stream, clip: Clip, first: int, total: int | None, 
         length, passes = own, [(0, own)]
     else:
         length, tail = total, edge
-        turn = round(clip.turn * rate) % own
-        low = (max(first, 0) + turn) // own
-        high = (min(first + out.shape[1], length + tail) + turn) // own
-        passes = [(number * own - turn, own) for number in range(low - 1, high + 1)]
+        stop = min(first + out.shape[1], length + tail)
+        passes = _passes(clip, sound, begins, max(first, 0), stop, rate)
     count = out.shape[1]
     made = np.zeros_like(out)
     for begin, frames in passes:
@@ -109,3 +114,16 @@ def _add(out: Floats, sound: Stream, clip: Clip, first: int, total: int | None, 
         if frames > 0 and way.min() < frames:
             made *= 0.5 - 0.5 * np.cos(np.pi * np.clip(way / frames, 0.0, 1.0))
     out += gain * made
+
+
+def _passes(
+    clip: Clip, sound: Stream, begins: float, first: int, stop: int, rate: int
+) -> list[tuple[int, int]]:
+    """Where the passes of a block that repeats begin, and their lengths, in frames from its own start; those that
+    lie between two of its frames, and one more on either side."""
+    lasts = sound.frames / rate - clip.start if clip.seconds is None else clip.seconds
+    lasts = max(min(lasts, sound.frames / rate - clip.start), 1.0 / rate)
+    base, origin = round(begins * rate), begins - clip.turn
+    low, high = (int(np.floor(((base + at) / rate - origin) / lasts)) for at in (first, stop))
+    at = np.round((origin + np.arange(low - 1, high + 3) * lasts) * rate).astype(np.int64) - base
+    return list(zip(at[:-1].tolist(), np.diff(at).tolist(), strict=True))

@@ -19,7 +19,7 @@ from typing import Any, BinaryIO
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.process import command, environment, own_output, shut
+from zolvek.process import begin, command, kill, own_output, shut
 from zolvek.sound.framing import Receiver, Sender
 from zolvek.sound.hosting import mark
 from zolvek.sound.hosting.mark import VARIABLE, Mark
@@ -105,6 +105,7 @@ class Jobs:
     def __init__(self) -> None:
         self.lock = threading.Lock()
         self.process: subprocess.Popen[bytes] | None = None
+        self.thread: threading.Thread | None = None
         self.mark: Mark | None = None  # which plugin is at work there
         self.number = 0
         self.busy = False
@@ -117,19 +118,16 @@ class Jobs:
             if self.process is None or self.process.poll() is not None:
                 self._close_mark()
                 self.mark = Mark.create()
-                self.process = subprocess.Popen(
-                    command("zolvek.sound.jobs"),
-                    stdin=subprocess.PIPE,
-                    stdout=subprocess.PIPE,
-                    env=environment(**{VARIABLE: str(self.mark.handle)}),
-                    pass_fds=(self.mark.handle,),
-                )
+                self.process = begin(
+                    command("zolvek.sound.jobs"), passed=(self.mark.handle,), **{VARIABLE: str(self.mark.handle)}
+                )  # fmt: skip
             self.number += 1
             self.busy = True
             work = (self.process, self.number, name, arguments, told)
-            threading.Thread(
+            self.thread = threading.Thread(
                 target=self._follow, args=work, name=f"job {name}", daemon=True
-            ).start()
+            )
+            self.thread.start()
 
     def cancel(self) -> None:
         with self.lock:
@@ -150,9 +148,8 @@ class Jobs:
         self.number += 1
         process, self.process = self.process, None
         if process is not None:
-            process.kill()
-            process.wait()
-            shut(process)
+            kill(process)
+            shut(process, *([self.thread] if self.thread is not None else []))
         self._close_mark()
 
     def _follow(

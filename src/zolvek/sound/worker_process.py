@@ -8,14 +8,13 @@ from __future__ import annotations
 
 import contextlib
 import pickle
-import subprocess
 import threading
 import time
 from collections import deque
 from collections.abc import Callable
 from typing import Any
 
-from zolvek.process import command, end, environment, shut
+from zolvek.process import begin, command, end, kill, shut
 from zolvek.sound.framing import Sender
 from zolvek.sound.hosting.mark import PLAYING, STARTING, VARIABLE, Mark
 
@@ -60,9 +59,8 @@ class WorkerProcess:
         self.culprit: tuple[str, str] | None = (
             None  # that was at work when it was lost, and in what
         )
-        self.process = subprocess.Popen(
-            command("zolvek.sound.worker"), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-            env=environment(**{VARIABLE: str(self.mark.handle)}), pass_fds=(self.mark.handle,),
+        self.process = begin(
+            command("zolvek.sound.worker"), passed=(self.mark.handle,), **{VARIABLE: str(self.mark.handle)}
         )  # fmt: skip
         self.threads = [
             threading.Thread(target=work, name=f"playback {word}", daemon=True)
@@ -101,7 +99,7 @@ class WorkerProcess:
         self._shut()
 
     def _shut(self) -> None:
-        shut(self.process)
+        shut(self.process, *self.threads)
         self.mark.close()
 
     def _lost(self, reason: str) -> None:
@@ -111,10 +109,9 @@ class WorkerProcess:
             self.over = True
         own = [each for each in self.mark.active if each[1] == PLAYING]
         self.culprit = own[0] if own and reason == HUNG else self.mark.likeliest
-        self.process.kill()
+        kill(self.process)
         self.news.set()
         self.ended(self, self.reason or reason)
-        self.process.wait()
         self._shut()
 
     def _write(self) -> None:

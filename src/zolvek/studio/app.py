@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,6 +12,7 @@ from PyQt6.QtCore import QLoggingCategory, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.model.project import Project
+from zolvek.storage.sweeping import sweep
 from zolvek.studio import garbage_collection, work
 from zolvek.studio import settings as stored
 from zolvek.studio import theme as themes
@@ -96,6 +98,7 @@ def run(path: Path | None, demo: bool = False) -> int:
     Interruption(app, window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
     QTimer.singleShot(SETTLED_MS, garbage_collection.set_aside)
+    QTimer.singleShot(SETTLED_MS, lambda: threading.Thread(target=sweep, daemon=True).start())
     status = app.exec()
     if any(thread.isRunning() for thread in work.ABANDONED):
         sys.stdout.flush()

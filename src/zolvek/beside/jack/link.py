@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import contextlib
 import pickle
-import subprocess
 import threading
 import time
 from collections.abc import Callable
@@ -16,7 +15,7 @@ from zolvek.beside.jack.memory import SharedMemory
 from zolvek.beside.jack.report import Report
 from zolvek.core.model.project import Project
 from zolvek.core.movement.stepping import Resolution
-from zolvek.process import command, end, shut
+from zolvek.process import begin, command, end, shut
 from zolvek.sound.framing import Sender
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
@@ -31,7 +30,7 @@ class Link:
 
     def __init__(self, told: Callable[[Report], object]) -> None:
         self.told = told
-        self.memory = SharedMemory.made()
+        self.memory = SharedMemory.create()
         self.words, self.reals = self.memory.words, self.memory.reals
         self.report = Report()
         self.project = Project()
@@ -39,10 +38,7 @@ class Link:
         self.rolled = 0.0  # when it was seen to move last
         self.closed = False
         self.lock = threading.Lock()
-        self.process = subprocess.Popen(
-            command("zolvek.beside.jack.ports_process", str(self.memory.path)),
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-        )  # fmt: skip
+        self.process = begin(command("zolvek.beside.jack.ports_process", str(self.memory.path)))
         assert self.process.stdin is not None
         self.sender = Sender(self.process.stdin)
         self.thread = threading.Thread(target=self._read, name="ports", daemon=True)
@@ -145,5 +141,5 @@ class Link:
         self.send("close")
         end(self.process, CLOSING)
         self.thread.join(timeout=1.0)
-        shut(self.process)
+        shut(self.process, self.thread)
         self.memory.remove()

@@ -1,10 +1,10 @@
-"""The memory that the ports' process and the program share: a file that both have mapped."""
+"""The memory that the ports' process and the program share: it has no name, both have mapped it, and it goes with
+them."""
 
 from __future__ import annotations
 
 import mmap
 import os
-import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +21,6 @@ from zolvek.beside.jack.slots import (
 )
 from zolvek.core.document.beside import MOST_TRACKS
 
-SHARED = Path("/dev/shm")  # kept in memory alone, where the system has it
 ROWS = 2 + 2 * MOST_TRACKS  # of sound: left and right of the mix, then of each track
 
 
@@ -30,7 +29,7 @@ class SharedMemory:
     bytes; `segments` (SEGMENTS_HELD, 4) int64; `sound` (ROWS, RING) float32."""
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        self.path, self.handle = path, -1
         shapes = (
             ("words", (SLOTS,), np.int64),
             ("past", (PAST_HELD, PAST_WORDS), np.float64),
@@ -54,11 +53,12 @@ class SharedMemory:
         self.reals = self.words.view(np.float64)
 
     @classmethod
-    def made(cls) -> SharedMemory:
-        folder = SHARED if os.access(SHARED, os.W_OK) else None
-        handle, name = tempfile.mkstemp(prefix="zolvek-ports-", dir=folder)
-        os.close(handle)
-        return cls(Path(name))
+    def create(cls) -> SharedMemory:
+        """Others of the program's processes open it by this one's handle."""
+        handle = os.memfd_create("zolvek-ports", os.MFD_CLOEXEC)
+        made = cls(Path(f"/proc/{os.getpid()}/fd/{handle}"))
+        made.handle = handle
+        return made
 
     def touch(self, rows: int) -> None:
         """Have the system give all of it now, and `rows` of the sound: what is fetched when it is first needed
@@ -68,4 +68,7 @@ class SharedMemory:
         self.sound[:rows] = 0.0
 
     def remove(self) -> None:
-        self.path.unlink(missing_ok=True)
+        """Nobody else can open it any more; who has it keeps it."""
+        if self.handle >= 0:
+            os.close(self.handle)
+            self.handle = -1

@@ -7,6 +7,7 @@ import itertools
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+from zolvek.core.document.span_parts import LEAST, Part, parts_of
 from zolvek.core.document.stretches import END, Order, Stretch, ordered
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS, MOST_BEATS
@@ -24,13 +25,15 @@ from zolvek.core.model.project import (
     Track,
 )
 from zolvek.core.model.source import SHORTEST_CLIP
-from zolvek.core.model.take import Comp, Take
+from zolvek.core.model.take import Choice, Comp, Take
+from zolvek.core.movement.layering import MOVING
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 Lengths = Mapping[str, float]  # seconds that sound files last, by name, as far as they are known
 SHORTEST_LOOP = 1.0 / 64.0
+CUT_OFF = 2.0 * CLOSEST_BEATS  # before an edge, where what a ramp comes to there is held
 
 
 def rearranged(project: Project, parts: Sequence[Stretch], lengths: Lengths) -> Project:
@@ -47,18 +50,18 @@ def rearranged(project: Project, parts: Sequence[Stretch], lengths: Lengths) -> 
         meter=meter,
         length=length,
         sections=_sections(project, order),
-        tracks=tuple(_track(each, project.tempo, order, lengths) for each in project.tracks),
+        tracks=tuple(_track(each, project, order, lengths) for each in project.tracks),
         morphs=tuple(made for each in project.morphs for made in _morph(each, order)),
         pads=tuple(_pad(each, order, length) for each in project.pads),
     )
 
 
-def _track(track: Track, tempo: TempoMap, order: Order, lengths: Lengths) -> Track:
+def _track(track: Track, project: Project, order: Order, lengths: Lengths) -> Track:
     notes = [made for note in track.notes for made in _note(note, order)]
-    clips = [made for clip in track.clips for made in _clip(clip, tempo, order, lengths)]
+    clips = [made for clip in track.clips for made in _clip(clip, project.tempo, order, lengths)]
     return replace(
         track,
-        lanes=tuple(_lane(each, order) for each in track.lanes),
+        lanes=tuple(_lane(each, project, order) for each in track.lanes),
         notes=tuple(sorted(notes, key=lambda note: note.beat)),
         clips=tuple(sorted(clips, key=lambda clip: clip.beat)),
     )
@@ -67,16 +70,16 @@ def _track(track: Track, tempo: TempoMap, order: Order, lengths: Lengths) -> Tra
 # --- lanes ---
 
 
-def _lane(lane: Lane, order: Order) -> Lane:
-    takes = tuple(made for each in lane.takes for made in _take(each, order))
+def _lane(lane: Lane, project: Project, order: Order) -> Lane:
+    takes, twins = _takes(lane.takes, order)
     return replace(
         lane,
         curve=order.curve(lane.curve),
         cycle=_cycle(lane.cycle, order),
         switches=_switches(lane.switches, order),
-        layers=tuple(made for each in lane.layers for made in _layer(each, order, lane)),
+        layers=_layers(lane.layers, project, order),
         takes=takes,
-        comp=_comp(lane.comp, order, {take.id for take in takes}),
+        comp=_comp(lane.comp, order, twins),
         pins=tuple(sorted({made for pin in lane.pins for made in order.events(pin)})),
     )
 
@@ -107,51 +110,92 @@ def _switches(switches: tuple[Switch, ...], order: Order) -> tuple[Switch, ...]:
     return tuple(kept)
 
 
-def _layer(layer: Layer, order: Order, lane: Lane) -> Iterator[Layer]:
-    span = order.span(layer.first, END if layer.last is None else layer.last)
-    if span is None:
-        return
-    gaps = [order.span(*gap) for gap in layer.gaps]
-    made = replace(
-        layer,
-        first=span[0],
-        last=None if layer.last is None else span[1],
-        gaps=tuple(gap for gap in gaps if gap),
-        curve=order.curve(layer.curve) if layer.curve else None,
-        amount_way=order.curve(layer.amount_way) if layer.amount_way else None,
-    )
-    yield made
-    if layer.last is None:
-        return
-    own = made.first - layer.first
-    for number, shift in enumerate(order.copies(layer.first, layer.last), 2):
-        used = {each.id for each in lane.layers}
-        key = f"{layer.id}-{number}"
-        while key in used:
-            key += "-2"
-        yield replace(
-            made,
-            id=key,
-            first=layer.first + shift,
-            last=layer.last + shift,
-            gaps=tuple((a - own + shift, b - own + shift) for a, b in made.gaps),
+def _layers(layers: tuple[Layer, ...], project: Project, order: Order) -> tuple[Layer, ...]:
+    used = {layer.id for layer in layers}
+    return tuple(made for layer in layers for made in _layer(layer, project, order, used))
+
+
+def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iterator[Layer]:
+    """A layer in as many parts as it now has. What holds a curve is one where parts follow one another; of a movement
+    each part goes on where it had got to: it keeps its phase, and goes on through empty time if it is steady."""
+    moves = layer.kind in MOVING
+    steady = layer.lfo is None or layer.lfo.steady
+    last = END if layer.last is None else layer.last
+    parts = parts_of(order, layer.first, last, steady or not moves, not moves)
+    curve = order.curve(layer.curve) if layer.curve is not None else None
+    way = order.curve(layer.amount_way) if layer.amount_way is not None else None
+    gaps = [gap for each in layer.gaps for gap in parts_of(order, *each)]
+    for number, part in enumerate(parts):
+        is_open = layer.last is None and part.old_last >= END
+        made = replace(
+            layer,
+            id=_free_id(layer.id, used) if number else layer.id,
+            first=part.first,
+            last=None if is_open else part.last,
+            curve=curve,
+            amount_way=way,
+            gaps=tuple(
+                (g.first, g.last) for g in gaps if part.first <= g.first and g.last <= part.last
+            ),
         )
+        yield _cut_movement(made, layer, part, project) if moves else made
 
 
-def _take(take: Take, order: Order) -> Iterator[Take]:
-    span = order.span(take.first, take.last)
-    if span is not None:
-        yield replace(take, curve=order.curve(take.curve), first=span[0], last=span[1])
+def _cut_movement(made: Layer, layer: Layer, part: Part, project: Project) -> Layer:
+    """The part of a layer's movement, told what of it lies before and after."""
+    end = max(project.length, layer.first + LEAST) if layer.last is None else layer.last
+    cut_off = min(part.old_last, end) + part.filled
+    before = _way(layer, project, layer.first, part.old_first)
+    after = _way(layer, project, cut_off, end)
+    if made.last is None:
+        after = 0.0
+    return replace(made, lead=layer.lead + before, rest=layer.rest + after)
 
 
-def _comp(comp: Comp | None, order: Order, takes: set[str]) -> Comp | None:
+def _way(layer: Layer, project: Project, first: float, last: float) -> float:
+    """What a movement's rate is counted in, beats or seconds, between two beats."""
+    if last - first < LEAST:
+        return 0.0
+    if not layer.timed:
+        return last - first
+    return float(project.tempo.seconds(last) - project.tempo.seconds(first))
+
+
+def _free_id(key: str, used: set[str]) -> str:
+    number = 2
+    while f"{key}-{number}" in used:
+        number += 1
+    used.add(f"{key}-{number}")
+    return f"{key}-{number}"
+
+
+Twin = tuple[str, str, Part]  # a take, and the one that it became in a part
+
+
+def _takes(takes: tuple[Take, ...], order: Order) -> tuple[tuple[Take, ...], list[Twin]]:
+    """The takes, in as many parts as they now have, and which became which."""
+    used, made, twins = {take.id for take in takes}, [], []
+    for take in takes:
+        parts = parts_of(order, take.first, take.last)
+        curve = order.curve(take.curve) if parts else take.curve
+        for number, part in enumerate(parts):
+            key = _free_id(take.id, used) if number else take.id
+            twins.append((take.id, key, part))
+            made.append(replace(take, id=key, curve=curve, first=part.first, last=part.last))
+    return tuple(made), twins
+
+
+def _comp(comp: Comp | None, order: Order, twins: list[Twin]) -> Comp | None:
     if comp is None:
         return None
     choices = []
     for each in comp.choices:
-        span = order.span(each.first, each.last)
-        if span is not None and each.take in takes:
-            choices.append(replace(each, first=span[0], last=span[1]))
+        for old, key, part in twins:
+            for own in parts_of(order, each.first, each.last) if old == each.take else ():
+                low, high = max(own.first, part.first), min(own.last, part.last)
+                if high - low >= LEAST:
+                    choices.append(Choice(low, high, key))
+    choices.sort(key=lambda choice: choice.first)
     return replace(comp, under=order.curve(comp.under), choices=tuple(choices))
 
 
@@ -193,27 +237,26 @@ def _clip(clip: Clip, tempo: TempoMap, order: Order, lengths: Lengths) -> Iterat
         if high <= low:
             continue
         into = float(tempo.seconds(low)) - begin
-        made = replace(clip, beat=low + shift)
+        changes: dict[str, Any] = {"beat": low + shift}
         if low > clip.beat:
-            made = replace(made, fade_in=0.0)
+            changes["fade_in"] = 0.0
             if clip.loop_until is None:
                 left = None if clip.seconds is None else clip.seconds - into
                 if left is not None and left < SHORTEST_CLIP:
                     continue
-                made = replace(made, start=clip.start + into, seconds=left)
+                changes |= {"start": clip.start + into, "seconds": left}
             else:
-                turn = (clip.turn + into) % lasts if lasts else clip.turn + into
-                made = replace(made, turn=turn)
+                changes["turn"] = (clip.turn + into) % lasts if lasts else clip.turn + into
         if high < end:
-            made = replace(made, fade_out=0.0)
+            changes["fade_out"] = 0.0
             stays = float(tempo.seconds(high) - tempo.seconds(low))
             if stays < SHORTEST_CLIP:
                 continue
             if clip.loop_until is None:
-                made = replace(made, seconds=stays)
+                changes["seconds"] = stays
         if clip.loop_until is not None:
-            made = replace(made, loop_until=high + shift)
-        yield made
+            changes["loop_until"] = high + shift
+        yield replace(clip, **changes)
 
 
 # --- the project's own ---
@@ -257,40 +300,47 @@ def _sections(project: Project, order: Order) -> tuple[Section, ...]:
 
 def _tempo(tempo: TempoMap, order: Order) -> TempoMap:
     """The tempo goes along, and holds through empty time. What a ramp comes to where it is cut off is
-    reached a millionth of a beat before."""
+    reached two millionths of a beat before."""
     made: list[TempoPoint] = []
-
-    def put(beat: float, bpm: float, ramp: bool) -> None:
-        while made and beat - made[-1].beat < CLOSEST_BEATS:
-            made.pop()
-        if made and not made[-1].ramp and not ramp and made[-1].bpm == bpm:
-            return
-        made.append(TempoPoint(beat, bpm, ramp))
-
     points = tempo.points
     for place, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
         if each.empty:
             if not made:  # new time before all there was
-                put(begin, points[0].bpm, False)
+                _put(made, TempoPoint(begin, points[0].bpm))
             continue
         shift = begin - each.first
         at = max(i for i, point in enumerate(points) if point.beat <= each.first)
-        put(begin, float(tempo.bpm(each.first)), points[at].ramp and at + 1 < len(points))
+        ramps = points[at].ramp and at + 1 < len(points)
+        _put(made, TempoPoint(begin, float(tempo.bpm(each.first)), ramps))
         inside = [p for p in points if each.first < p.beat < each.last]
         for point in inside:
-            put(point.beat + shift, point.bpm, point.ramp)
+            ramps = point.ramp and point is not points[-1]
+            _put(made, TempoPoint(point.beat + shift, point.bpm, ramps))
         after = order.after(place)
-        last = inside[-1] if inside else points[at]
-        if after is not None and last.ramp and last is not points[-1]:
-            edge = each.last if after.empty else each.last - CLOSEST_BEATS
-            if edge > each.first + CLOSEST_BEATS:
-                before = (
-                    tempo.bpm(each.last - CLOSEST_BEATS)
-                    if not after.empty
-                    else _limit(tempo, each.last)
-                )
-                put(edge + shift, float(before), False)
+        if ramps and each.last < END:
+            edge = each.last if after is None or after.empty else each.last - CUT_OFF
+            if edge > each.first + CUT_OFF:
+                bpm = _limit(tempo, each.last) if edge == each.last else float(tempo.bpm(edge))
+                _put(made, TempoPoint(edge + shift, bpm))
     return TempoMap(tuple(made))
+
+
+def _put(made: list[TempoPoint], point: TempoPoint) -> None:
+    """Add a point; those that are too close before it go. A ramp to one of them still comes to where it came."""
+    while made and point.beat - made[-1].beat < CLOSEST_BEATS:
+        close = made.pop()
+        if made and made[-1].ramp:
+            start, end = made[-1], point.beat - CUT_OFF
+            if end - start.beat < CLOSEST_BEATS:
+                continue
+            bpm = start.bpm + (close.bpm - start.bpm) * (end - start.beat) / (
+                close.beat - start.beat
+            )
+            made.append(TempoPoint(end, bpm))
+            break
+    if made and not made[-1].ramp and not point.ramp and made[-1].bpm == point.bpm:
+        return
+    made.append(point)
 
 
 def _limit(tempo: TempoMap, beat: float) -> float:

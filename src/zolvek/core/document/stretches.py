@@ -81,10 +81,6 @@ class Order(Record, frozen=True):
         found = self.start(first), self.end(last)
         return found if found[1] > found[0] else None
 
-    def copies(self, first: float, last: float) -> list[float]:
-        """The shifts, beyond the first, of a span that lies whole in stretches."""
-        return [s for each, s in self.old() if each.first <= first and last <= each.last][1:]
-
     def after(self, place: int) -> Stretch | None:
         return self.stretches[place + 1] if place + 1 < len(self.stretches) else None
 
@@ -150,6 +146,14 @@ def _rows(curve: Curve, each: Stretch) -> Rows:
             between and abs(told - level) > SAME
         ):  # cut on a jump inside a shape, which its end tells of
             pieces.append(_point(each.last, told, LINE, True))
+        elif (
+            not between
+            and end
+            and curve.shape[end - 1] != HOLD
+            and abs(float(curve.value[end]) - level) > SAME
+        ):
+            # A part of a shape that was cut on a jump before ends in the value that it leaps to.
+            pieces.append(_point(each.last, float(curve.value[end]), LINE, True))
         pieces.append(_point(each.last, level, HOLD, False))
     if len(pieces) == 1:
         return pieces[0]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import Amount, Beat
+from zolvek.core.limits import Amount, Beat, Seconds
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.randomness import RandomMove
 from zolvek.core.records import Record
@@ -26,7 +26,9 @@ class Layer(Record, frozen=True):
     It works from beat `first` to `last` (None: to the end) but for `gaps`, with `amount` −2..2
     times `amount_way` (a curve over the project's beats; 0..1 stands for −100..100 %). While any
     layer of a lane is `solo`, only those are heard. Layers of lanes that bear one `shared` mark
-    hold the same movement, each with its own amount.
+    hold the same movement, each with its own amount. Of an LFO or a random movement that has been cut,
+    `lead` and `rest` are what of it lies hidden before `first` and after `last`: beats, or seconds where
+    its rate is one of seconds.
     """
 
     id: str
@@ -43,6 +45,14 @@ class Layer(Record, frozen=True):
     random: RandomMove | None = None
     curve: Curve | None = None
     gaps: tuple[tuple[Beat, Beat], ...] = ()
+    lead: Seconds = 0.0
+    rest: Seconds = 0.0
+
+    @property
+    def timed(self) -> bool:
+        """Whether its rate is one of seconds."""
+        own = self.lfo.rate if self.lfo is not None else self.random.every if self.random else None
+        return own is not None and own.timed
 
     def __post_init__(self) -> None:
         own = {"lfo": self.lfo, "random": self.random}.get(self.kind, self.curve)

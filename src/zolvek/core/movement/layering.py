@@ -15,15 +15,17 @@ from zolvek.core.curve.places import knots, leaps
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.document.parts import with_lane
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import CLOSEST_BEATS
 from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.movement.randomness import random_curve
 from zolvek.core.records import Record, replace
-from zolvek.core.time.tempo import TempoMap
+from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 TOLERANCE = 0.002  # of the height, that baking stays within when nothing is said
 LFO_TOLERANCE = 2e-4
+MOVING = ("lfo", "random")  # kinds of layers that hold a movement, not a curve
 SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
 
 
@@ -55,10 +57,11 @@ def _whole(layer: Layer, tempo: TempoMap, length: float) -> Curve:
     """The layer's movement, at rest before, after and in its gaps."""
     first = layer.first
     last = max(length if layer.last is None else layer.last, first + 1e-6)
-    if layer.lfo is not None and layer.kind == "lfo":
-        own = as_curve(layer.lfo, first, last, tempo, LFO_TOLERANCE)
-    elif layer.random is not None and layer.kind == "random":
-        own = random_curve(layer.random, first, last, tempo)
+    if layer.kind in MOVING and (layer.lead or layer.rest):
+        around, begin, end, total = _whole_movement(layer, first, last, tempo)
+        own = piece(_movement(layer, 0.0, total, around), begin, end).shifted(first)
+    elif layer.kind in MOVING:
+        own = _movement(layer, first, last, tempo)
     else:
         assert layer.curve is not None
         if first == 0.0 and layer.last is None and not layer.gaps:
@@ -71,6 +74,42 @@ def _whole(layer: Layer, tempo: TempoMap, length: float) -> Curve:
         if end > begin:
             whole = splice(whole, begin, lines([0.0, end - begin], [0.5, 0.5]))
     return whole
+
+
+def _movement(layer: Layer, first: float, last: float, tempo: TempoMap) -> Curve:
+    if layer.lfo is not None:
+        return as_curve(layer.lfo, first, last, tempo, LFO_TOLERANCE)
+    assert layer.random is not None
+    return random_curve(layer.random, first, last, tempo)
+
+
+def _whole_movement(
+    layer: Layer, first: float, last: float, tempo: TempoMap
+) -> tuple[TempoMap, float, float, float]:
+    """For a movement of which a part is hidden: a tempo under which the whole of it goes from beat 0 on, as under the
+    project's from `first` to `last` and steadily around that; where the part begins and ends, and how long the whole
+    is, in beats."""
+    ends = tempo.bpm([first, last])
+    lead, rest = layer.lead, layer.rest
+    if layer.timed:
+        lead, rest = lead * float(ends[0]) / 60.0, rest * float(ends[1]) / 60.0
+    points = [TempoPoint(0.0, float(ends[0]), lead == 0.0 and _ramps(tempo, first))]
+    if lead > CLOSEST_BEATS:
+        points.append(TempoPoint(lead, float(ends[0]), _ramps(tempo, first)))
+    for point in tempo.points:
+        beat = point.beat - first + lead
+        if first < point.beat < last and beat - points[-1].beat >= CLOSEST_BEATS:
+            points.append(TempoPoint(beat, point.bpm, point.ramp))
+    end = lead + last - first
+    if end - points[-1].beat >= CLOSEST_BEATS:
+        points.append(TempoPoint(end, float(ends[1])))
+    return TempoMap(tuple(points)), lead, end, end + rest
+
+
+def _ramps(tempo: TempoMap, beat: float) -> bool:
+    """Whether the tempo changes from there on."""
+    at = max(i for i, point in enumerate(tempo.points) if point.beat <= beat)
+    return tempo.points[at].ramp and at + 1 < len(tempo.points)
 
 
 def applied(layers: Iterable[Layer]) -> list[Layer]:

@@ -11,7 +11,7 @@ from typing import Any
 
 from zolvek.core.errors import Failure
 from zolvek.core.model.project import Device
-from zolvek.process import command, shut
+from zolvek.process import begin, command, kill, shut
 
 CLOSING = 1.0  # seconds that it has to tell its state and end
 OWN_WINDOWS = {"vst3": "zolvek.sound.vst3.window"}  # of which formats there are any
@@ -27,9 +27,7 @@ class OwnWindow:
         assert device.row.plugin is not None
         self.device, self.told = device, told
         self.leaving = self.ending = False
-        self.process = subprocess.Popen(
-            command(OWN_WINDOWS[device.row.plugin.format]), stdin=subprocess.PIPE, stdout=subprocess.PIPE
-        )  # fmt: skip
+        self.process = begin(command(OWN_WINDOWS[device.row.plugin.format]))
         self._send("open", device)
         self.thread = threading.Thread(target=self._read, name="plugin window", daemon=True)
         self.thread.start()
@@ -71,9 +69,7 @@ class OwnWindow:
         with contextlib.suppress(subprocess.TimeoutExpired):
             self.process.wait(timeout=CLOSING)
         self.ending = True
-        if self.process.poll() is None:
-            self.process.kill()
-            self.process.wait()
+        kill(self.process)
         if self.thread is not threading.current_thread():
             self.thread.join(timeout=CLOSING)
-        shut(self.process)
+        shut(self.process, self.thread)

@@ -20,7 +20,7 @@ from pathlib import Path
 import msgspec
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.process import command, environment, own_output, shut
+from zolvek.process import command, end, environment, kill, own_output, shut
 from zolvek.sound.hosting.found import Contents, Found
 from zolvek.sound.hosting.hosts import FORMATS, host
 
@@ -119,8 +119,12 @@ class _Reader:
         )  # fmt: skip
         self.lines: queue.Queue[bytes] = queue.Queue()
         names = msgspec.json.encode([os.fspath(bundle) for bundle in bundles])
-        for work in (lambda: self._write(names), self._follow):
-            threading.Thread(target=work, name="plugin scan", daemon=True).start()
+        self.threads = [
+            threading.Thread(target=work, name="plugin scan", daemon=True)
+            for work in (lambda: self._write(names), self._follow)
+        ]
+        for thread in self.threads:
+            thread.start()
 
     def _write(self, names: bytes) -> None:
         assert self.process.stdin is not None
@@ -148,18 +152,14 @@ class _Reader:
         except queue.Empty:
             return None, f"It did not say what it is within {self.patience:.0f} s."
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-            try:
-                status = self.process.wait(timeout=1.0)
-            except subprocess.TimeoutExpired:
-                return None, "What it says of itself can't be read."
+            end(self.process, 1.0)
+            status = self.process.returncode
             ending = f"signal {-status}" if status < 0 else f"status {status}"
             return None, f"It brought the process down that looked at it ({ending})."
 
     def close(self) -> None:
-        if self.process.poll() is None:
-            self.process.kill()
-        self.process.wait()
-        shut(self.process)
+        kill(self.process)
+        shut(self.process, *self.threads)
 
 
 def _serve(form: str) -> None:
