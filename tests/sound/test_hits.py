@@ -14,6 +14,7 @@ from zolvek.core.curve.building import flat, lines
 from zolvek.core.document import blocks, hits
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Clip, Note, Project, Track
+from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.sound import clips
 from zolvek.sound.controls import Block
@@ -102,6 +103,22 @@ class Found(unittest.TestCase):
             with self.assertRaises(ZolvekError):
                 tempo_of(found(poor))
 
+    def test_a_strike_at_the_very_start_and_even_eighths(self) -> None:
+        """A file that begins with its kick; and eighths that are all alike at every tempo from 74 to 168, which two
+        thirds of it fit as well."""
+        rng = np.random.default_rng(5)
+        sound, times = drums(120.0, 4, rng)
+        begins = sound[round(times[0] * RATE) :]
+        made = found([begins])
+        self.assertLess(made.seconds[0], 0.005)
+        self.assertGreaterEqual(scored(times - times[0], made.seconds, 0.005)[0], 0.95)
+        for bpm in range(74, 169, 4):
+            at = 0.2 + np.arange(64) * 30.0 / bpm
+            told = tempo_of(found([clicks(at, rng)])).bpm
+            self.assertLess(
+                min(abs(told - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, told)
+            )
+
     def test_hits_of_a_track_are_its_notes_and_what_its_blocks_play(self) -> None:
         tempo = TempoMap((TempoPoint(0.0, 60.0),))
         played = (
@@ -110,9 +127,15 @@ class Found(unittest.TestCase):
         )
         track = Track("t", "T", notes=(Note(1.0, 1.0, 60), Note(4.25, 1.0, 60)), clips=played)
         project = Project(tempo=tempo, length=32.0, tracks=(track,))
-        told = hits.hits_of(project, track, {"x": np.array([0.5, 1.25, 3.5])})
+        onsets = {"x": np.array([0.5, 1.25, 3.5])}
+        told = hits.hits_of(project, track, onsets, {"x": 5.0})
         np.testing.assert_allclose(told, [1.0, 4.25, 8.5, 9.25, 11.5, 12.5, 13.25, 15.5])
         self.assertEqual(hits.next_hit(told, 8.5), 9.25)
+        # One that repeats the whole of its file: as long as that is, which only its length tells.
+        whole = replace(track, notes=(), clips=(Clip(0.0, "x", loop_until=9.0),))
+        again = hits.hits_of(project, whole, onsets, {"x": 4.0})
+        np.testing.assert_allclose(again, [0.5, 1.25, 3.5, 4.5, 5.25, 7.5, 8.5])
+        self.assertEqual(hits.hits_of(project, whole, onsets, {}).size, 0)
         base = lines([0.0, 32.0], [0.8, 0.8])
         ducked, count = hits.stamped_on(base, told, 8.0, 12.0, "duck", 0.5, 0.5, hold=0.4)
         self.assertEqual(count, 3)

@@ -436,6 +436,7 @@ class Whole(Piece):
         self.studio.media.take_sound(path)
         self.until(lambda: self.studio.deliveries.working is None)
         target = self.folder / "all.zip"
+        self.ask.yes = True  # the sounds lie among the temporary files
         collect(self.studio.deliveries, target)
         self.until(lambda: target.exists() and self.studio.deliveries.working is None)
         path.unlink()

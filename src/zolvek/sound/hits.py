@@ -33,6 +33,9 @@ SLOWEST, QUICKEST, USUAL, SPREAD = 40.0, 240.0, 120.0, 0.9  # BPM, and octaves a
 Progress = Callable[[int, int], object]
 
 
+RATIOS = (1.0, 1.5, 2.0 / 3.0)  # of a tempo, that even hits may be taken for
+
+
 class Hits(NamedTuple):
     """Where hits are in seconds of the sound, increasing, how strong each is, 0..1, and the flux at every
     hundredth of a second."""
@@ -94,7 +97,10 @@ def found(pieces: Any) -> Hits:
         count = (len(rest) - FRAME) // HOP + 1 if len(rest) >= FRAME else 0
         if count > 0:
             bands = _spectra(rest, count, weights)
-            before = np.concatenate((lag if lag.shape[1] else np.tile(bands[:1], (LAG, 1)), bands))
+            # Before a sound there is silence: what strikes at its very start is a hit.
+            before = np.concatenate(
+                (lag if lag.shape[1] else np.zeros((LAG, bands.shape[1])), bands)
+            )
             highest = before[:-LAG].copy()  # of a band and its neighbours
             highest[:, 1:] = np.maximum(highest[:, 1:], before[:-LAG, :-1])
             highest[:, :-1] = np.maximum(highest[:, :-1], before[:-LAG, 1:])
@@ -190,7 +196,7 @@ def tempo_of(hits: Hits) -> Tempo:
             "There are too few hits in it to tell a tempo.", remedy="Mark bar lines by hand."
         )
     weight = hits.strength
-    bpm = _exact(hits.seconds, weight, _guess(hits.flux))
+    bpm = _likeliest(hits.seconds, weight, _guess(hits.flux))
     whole = round(bpm)
     strength = _near(hits.seconds, weight, np.array([bpm, float(whole)]))
     if abs(bpm - whole) < 0.06 and strength[1] > 0.985 * strength[0]:
@@ -234,6 +240,19 @@ def _exact(seconds: Floats, weight: Floats, guess: float) -> float:
         bpm = float(tries[np.argmax(_near(seconds, weight, tries))])
         width *= 4.0 / count
     return bpm
+
+
+def _likeliest(seconds: Floats, weight: Floats, guess: float) -> float:
+    """A guess made exact; or what is half as fast again, or two thirds, where hits lie nearer to its beats, halves and
+    quarters: three even eighths are as regular as two."""
+    found = [
+        _exact(seconds, weight, guess * ratio)
+        for ratio in RATIOS
+        if SLOWEST <= guess * ratio <= QUICKEST
+    ]
+    tries = np.array(found)
+    bell = np.exp(-0.5 * (np.log2(tries / USUAL) / SPREAD) ** 2)
+    return float(tries[np.argmax(_near(seconds, weight, tries) * bell)])
 
 
 def _first_beat(hits: Hits, bpm: float) -> float:

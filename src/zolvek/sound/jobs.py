@@ -149,10 +149,20 @@ class Jobs:
         process, self.process = self.process, None
         if process is not None:
             kill(process)
-            shut(process, *([self.thread] if self.thread is not None else []))
+            if self.thread is None or not self.thread.is_alive():
+                shut(process)  # else who reads from it does so
         self._close_mark()
 
     def _follow(
+        self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told
+    ) -> None:
+        try:
+            self._pass_on(process, number, name, arguments, told)
+        finally:
+            if process.returncode is not None:
+                shut(process)
+
+    def _pass_on(
         self, process: subprocess.Popen[bytes], number: int, name: str, arguments: Any, told: Told
     ) -> None:
         assert process.stdin is not None and process.stdout is not None

@@ -49,10 +49,13 @@ class Hits(QObject):
         track, project = self.track, self.session.project
         files = {clip.file for clip in track.clips} if track is not None else set()
         onsets = {name: self.sounds.hits[name] for name in files if name in self.sounds.hits}
-        known = (track and track.notes, track and track.clips, project.tempo, project.length, frozenset((name, Same(found)) for name, found in onsets.items()))  # fmt: skip
+        lengths = {name: x for name, x in self.sounds.lengths().items() if name in files}
+        known = (track and track.notes, track and track.clips, project.tempo, project.length, frozenset((name, Same(found)) for name, found in onsets.items()), tuple(lengths.items()))  # fmt: skip
         if known != self.known:
             self.known = known
-            self.beats = hits.hits_of(project, track, onsets) if track is not None else NONE
+            self.beats = (
+                hits.hits_of(project, track, onsets, lengths) if track is not None else NONE
+            )
             self._give()
             self.changed.emit()
         else:

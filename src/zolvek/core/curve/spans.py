@@ -112,7 +112,7 @@ def piece(curve: Curve, first: float, last: float) -> Curve:
     if own.shape[-2] == HOLD:
         value[-1] = value[-2]  # what is heard up to the end; the next value is beyond it
     beat = own.beat - first
-    beat[-1] = last - first
+    beat[0], beat[-1] = 0.0, last - first
     shape, amount = own.shape.copy(), own.amount.copy()
     shape[-1], amount[-1] = LINE, 0.0
     return own.having(beat=beat, value=value, shape=shape, amount=amount)

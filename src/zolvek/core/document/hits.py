@@ -12,14 +12,17 @@ from zolvek.core.curve.forms import stamped
 from zolvek.core.curve.spans import splice
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
+from zolvek.core.model.source import SHORTEST_CLIP
 
 ONE = 1e-4  # beats within which two hits are one
 SHORTEST = 1e-4  # beats that a form lasts
 
 
-def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats]) -> Floats:
+def hits_of(
+    project: Project, track: Track, onsets: Mapping[str, Floats], lengths: Mapping[str, float]
+) -> Floats:
     """The beats at which a track's notes begin, and its sounds have onsets; `onsets`: the seconds of those
-    in each sound file, as far as they are known."""
+    in each sound file, and `lengths` the seconds that it lasts, as far as they are known."""
     found = [np.array([note.beat for note in track.notes], float)]
     tempo = project.tempo
     for clip in track.clips:
@@ -28,10 +31,13 @@ def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats]) -> Flo
             continue
         begin = float(tempo.seconds(clip.beat))
         inside = own[own >= clip.start - 1e-6] - clip.start
+        length = lengths[clip.file] - clip.start if clip.file in lengths else None
         if clip.seconds is not None:
-            inside = inside[inside < clip.seconds]
+            length = clip.seconds if length is None else min(clip.seconds, length)
+            inside = inside[inside < length]
         if clip.loop_until is not None:
-            length = clip.seconds if clip.seconds is not None else float(own[-1]) - clip.start + 1.0
+            if length is None or length < SHORTEST_CLIP:
+                continue  # where it repeats is not known yet
             end = float(tempo.seconds(clip.loop_until)) - begin
             passes = np.arange(int((end + clip.turn) // length) + 1) * length - clip.turn
             inside = (passes[:, None] + inside).ravel()
