@@ -11,13 +11,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
+from zolvek.core.curve.building import lines
 from zolvek.core.document import stored_states
-from zolvek.core.document.parts import remove_lane
+from zolvek.core.document.lanes import made_absolute, made_relative
+from zolvek.core.document.parts import remove_lane, with_lane
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.pad import Pad, PadCorner
+from zolvek.core.model.project import Cycle, Lane, Project
 from zolvek.core.model.state import State, StatePart
 from zolvek.core.movement import morphing, pad_paths
+from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.morphing import chained, morphed, rows
 from zolvek.core.movement.pad_paths import weights
 from zolvek.core.movement.playing import played
@@ -40,6 +45,87 @@ def settings_of(seed: int) -> dict[str, float]:
         p.id: float(p.position(p.value(rng.random()))) if p.steps else float(rng.random())
         for p in HORN.row.parameters
     }
+
+
+class Meeting(unittest.TestCase):
+    """A morph, or a puck's path, where it meets layers, loops, a narrow reach and lanes that are bypassed."""
+
+    def lane(self, **more) -> tuple[Project, Lane]:
+        lane = next(x for x in DEMO.lanes() if x.device == "horn" and x.parameter == "cutoff")
+        made = replace(lane, reach=(0.3, 0.5), **more)
+        return with_lane(DEMO, made), made
+
+    def layers(self, amount: float) -> tuple[Layer, ...]:
+        return (
+            Layer("l1", "lfo", lfo=Lfo(rate=Rate(1.0)), amount=amount),
+            Layer(
+                "l2",
+                "offset",
+                first=40.0,
+                last=130.0,
+                curve=lines([40.0, 130.0], [0.2, 0.9]),
+                amount=amount,
+            ),
+        )
+
+    def check(self, project: Project, lane: Lane, made: Project, start: float, end: float, span: tuple[float, float]) -> None:  # fmt: skip
+        now = made.lane(lane.id)
+        beats = np.concatenate(
+            (np.linspace(0.0, span[0] - 1e-6, 2_000), np.linspace(span[1] + 1e-6, 193.0, 2_000))
+        )
+        apart = np.abs(played(now, made).at(beats) - played(lane, project).at(beats))
+        self.assertLess(apart.max(), 5e-4, "outside its span")
+        ends = played(now, made).at([span[0], span[1] - 1e-9])
+        np.testing.assert_allclose(ends, [start, end], atol=1e-6)
+
+    def test_states_are_heard_at_both_ends_and_nothing_else_changes(self) -> None:
+        start, end = settings_of(1), settings_of(2)
+        for name, more in (
+            ("clipped by its reach", {"layers": self.layers(0.9)}), ("within its reach", {"layers": self.layers(0.05)}),
+            ("fitted", {"layers": self.layers(0.9), "fit": True}), ("a loop", {"cycle": Cycle(16.0, 7.0)}),
+            ("scaled", {"layers": (replace(self.layers(0.5)[1], kind="scale"),)}),
+        ):  # fmt: skip
+            with self.subTest(name):
+                project, lane = self.lane(**more)
+                made = morphed(project, "horn", start, end, SPAN, Way(stays=False))
+                self.check(project, lane, made, start["cutoff"], end["cutoff"], SPAN)
+
+    def test_what_would_not_be_heard_is_said(self) -> None:
+        project, _ = self.lane(bypassed=True)
+        with self.assertRaisesRegex(ZolvekError, "is bypassed"):
+            morphed(project, "horn", settings_of(1), settings_of(2), SPAN, Way())
+        pad = Pad(
+            "horn", (PadCorner("a", 0.0, 0.0), PadCorner("b", 1.0, 1.0)), first=100.0, last=116.0
+        )
+        states = tuple(
+            State(k, k, (StatePart("horn", settings_of(n)),)) for n, k in enumerate("ab", 1)
+        )
+        with self.assertRaisesRegex(ZolvekError, "is bypassed"):
+            pad_paths.as_lanes(replace(project, states=states), pad, 0.002)
+        project, lane = self.lane(layers=self.layers(0.9))
+        path = lines([100.0, 116.0], [0.0, 1.0])
+        made = pad_paths.as_lanes(
+            replace(project, states=states), replace(pad, x=path, y=path), 0.002
+        )
+        now = made.lane(lane.id)
+        beats = np.concatenate((np.linspace(0.0, 99.9, 2_000), np.linspace(116.1, 193.0, 2_000)))
+        apart = np.abs(played(now, made).at(beats) - played(lane, project).at(beats))
+        self.assertLess(apart.max(), 5e-4)
+        values = played(now, made).at([100.0, 116.0 - 1e-9])
+        np.testing.assert_allclose(
+            values, [settings_of(1)["cutoff"], settings_of(2)["cutoff"]], atol=5e-3
+        )
+
+    def test_a_lane_made_relative_and_back_keeps_its_layers_heard(self) -> None:
+        for amount in (0.05, 0.9):
+            project, lane = self.lane(layers=self.layers(amount))
+            beats = np.linspace(0.0, 193.0, 5_000)
+            before = played(lane, project).at(beats)
+            relative = made_relative(project, lane.id)
+            again = made_absolute(relative, lane.id)
+            for made in (relative, again):
+                apart = np.abs(played(made.lane(lane.id), made).at(beats) - before)
+                self.assertLess(apart.max(), 5e-4, amount)
 
 
 class Morphs(unittest.TestCase):

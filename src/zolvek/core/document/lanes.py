@@ -14,6 +14,7 @@ from zolvek.core.document.parts import remove_lane, with_curve, with_lane, with_
 from zolvek.core.document.worked_on import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Cycle, Lane, Link, Project, Switch
+from zolvek.core.movement.layering import free_of_reach, rescaled
 from zolvek.core.records import replace
 from zolvek.core.value.reach import WHOLE, around
 
@@ -47,11 +48,13 @@ def made_relative(project: Project, lane: str) -> Project:
     old = project.lane(lane)
     if old.relative:
         return project
+    old = free_of_reach(old, project.tempo, project.length)
     own = project.device_of(lane).position(old.parameter)
     value = 0.5 + 0.5 * (old.to_position(old.curve.value) - own)
     factor = 0.5 * (old.reach[1] - old.reach[0])
     curve = valued(old.curve, value, factor)
-    return with_lane(project, replace(old, curve=curve, reach=WHOLE, relative=True))
+    layers = rescaled(old.layers, factor)
+    return with_lane(project, replace(old, curve=curve, layers=layers, reach=WHOLE, relative=True))
 
 
 def made_absolute(project: Project, lane: str) -> Project:
@@ -59,10 +62,12 @@ def made_absolute(project: Project, lane: str) -> Project:
     old = project.lane(lane)
     if not old.relative:
         return project
+    old = free_of_reach(old, project.tempo, project.length)
     low, high = around(old.reach, project.device_of(lane).position(old.parameter))
     value = np.clip(low + (high - low) * old.curve.value, 0.0, 1.0)
     curve = valued(old.curve, value, high - low)
-    return with_lane(project, replace(old, curve=curve, reach=WHOLE, relative=False))
+    layers = rescaled(old.layers, high - low)
+    return with_lane(project, replace(old, curve=curve, layers=layers, reach=WHOLE, relative=False))
 
 
 def all_absolute(project: Project, device: str) -> Project:

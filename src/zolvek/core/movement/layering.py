@@ -25,6 +25,8 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 TOLERANCE = 0.002  # of the height, that baking stays within when nothing is said
 LFO_TOLERANCE = 2e-4
+FLATTENED_WITHIN = 2e-4  # of the height
+CLIPS = 1e-9  # of the height: less beyond 0..1 is nothing
 MOVING = ("lfo", "random")  # kinds of layers that hold a movement, not a curve
 SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
 
@@ -350,3 +352,26 @@ def shared_with(project: Project, lane: str, key: str, other: str, amount: float
 def rest_curve() -> Curve:
     """What a new offset or scale layer begins with: it changes nothing."""
     return flat(0.5)
+
+
+def rescaled(layers: tuple[Layer, ...], factor: float) -> tuple[Layer, ...]:
+    """Layers of a lane whose curve's height now stands for 1/`factor` as much: heard as before."""
+    return tuple(
+        each if each.kind == "scale" else replace(each, amount=each.amount * factor)
+        for each in layers
+    )
+
+
+def free_of_reach(lane: Lane, tempo: TempoMap, length: float) -> Lane:
+    """The lane with layers that sound the same over another reach (`rescaled`): where they scale the base, are clipped
+    by this reach or fitted into it, they are written into the base, within FLATTENED_WITHIN of the height."""
+    on = applied(lane.layers)
+    if not on:
+        return replace(lane, fit=False) if lane.fit else lane
+    whole = Layered(lane.curve, tuple(part_of(x, tempo, length) for x in on))
+    last = max(length, float(lane.curve.beat[-1]))
+    low, high = whole.ranges(np.array([0.0, last]), raw=True)
+    clipped = float(low.min()) < -CLIPS or float(high.max()) > 1.0 + CLIPS
+    if clipped or lane.fit or any(layer.kind == "scale" for layer in on):
+        return replace(baked(lane, tempo, length, tolerance=FLATTENED_WITHIN), fit=False)
+    return lane

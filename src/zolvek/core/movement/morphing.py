@@ -17,12 +17,13 @@ from zolvek.core.curve.edits import take
 from zolvek.core.curve.shapes import CODES, HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.document import stored_states
-from zolvek.core.document.lanes import all_absolute, with_reach
+from zolvek.core.document.lanes import all_absolute
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import Morph, Way
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, Values
+from zolvek.core.movement.lane_writing import ready
 from zolvek.core.movement.playing import played
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
@@ -88,8 +89,6 @@ def morphed(
             rest = own_device.position(row.parameter.id)
             curves[row.parameter.id] = _fresh(project, row, span, own, way, rest)
             continue
-        if lane.locked:
-            raise ZolvekError("A lane is locked.", project.label_of(lane.id), "Unlock it first.")
         own = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
         made[lane.id] = _moved(project, lane, row, span, own, way)
     project = add_lanes(project, device, list(curves), curves)
@@ -170,19 +169,22 @@ def _moved(
     own: tuple[float, float],
     way: Way,
 ) -> Lane:
-    """The lane with one parameter's way in it; its reach is widened where a state lies beyond."""
-    low, high = sorted(lane.reach)
-    if min(row.start, row.end) < low or max(row.start, row.end) > high:
-        wider = min(low, row.start, row.end), max(high, row.start, row.end)
-        turned = lane.reach[0] > lane.reach[1]
-        lane = with_reach(lane, *(wider[::-1] if turned else wider), keep_sound=True)
-    start, end = (float(v) for v in _exact(lane, [row.start, row.end]))
+    """The lane with one parameter's way in it; its layers rest there."""
     first, last = span
+    until = _stays_until(lane.curve, last, project.length) if way.stays else last
+    lane = ready(project, lane, min(row.start, row.end), max(row.start, row.end), first, until)
+    start, end = (float(v) for v in _exact(lane, [row.start, row.end]))
     piece = _curve(_piece(project, row, start, end, span, own, way))
     curve = splice(lane.curve, first, piece, last)
     if way.stays:
         curve = _staying(curve, last, end)
-    return replace(lane, curve=curve, cycle=None, switches=())
+    return replace(lane, curve=curve)
+
+
+def _stays_until(curve: Curve, last: float, length: float) -> float:
+    """Where what stays after a beat ends: at the curve's next point."""
+    later = curve.beat[curve.beat > last]
+    return float(later[0]) if later.size else max(length, last)
 
 
 def _exact(lane: Lane, positions: list[float]) -> list[float]:

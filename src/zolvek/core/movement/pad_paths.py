@@ -17,12 +17,13 @@ from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.spans import splice
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.document import stored_states
-from zolvek.core.document.lanes import all_absolute, with_reach
+from zolvek.core.document.lanes import all_absolute
 from zolvek.core.document.parts import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pad import FEWEST, Pad, PadCorner
-from zolvek.core.model.project import Device, Lane, Project
+from zolvek.core.model.project import Device, Project
 from zolvek.core.model.state import Values
+from zolvek.core.movement.lane_writing import ready
 from zolvek.core.movement.lfo import Lfo
 from zolvek.core.movement.lfo_points import as_curve
 from zolvek.core.records import replace
@@ -157,12 +158,8 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     lanes = []
     for lane in track.lanes:
         if lane.device == pad.device and lane.parameter in found:
-            if lane.locked:
-                raise ZolvekError(
-                    "A lane is locked.", project.label_of(lane.id), "Unlock it first."
-                )
             own = found[lane.parameter]
-            lane = _wide_enough(lane, own)
+            lane = ready(project, lane, float(own.min()), float(own.max()), first, last)
             piece = _piece(
                 beats - first,
                 lane.from_position(own),
@@ -216,12 +213,6 @@ def _followed(
         open_ = np.unique(np.concatenate((starts - 1, starts)))
         open_ = open_[(open_ >= 0) & (open_ < len(beats) - 1)]
     return beats, found
-
-
-def _wide_enough(lane: Lane, positions: Floats) -> Lane:
-    low, high = sorted(lane.reach)
-    wider = min(low, float(positions.min())), max(high, float(positions.max()))
-    return lane if wider == (low, high) else with_reach(lane, *wider, keep_sound=True)
 
 
 def _piece(beats: Floats, values: Floats, stepped: bool, tolerance: float) -> Curve:
