@@ -188,6 +188,20 @@ class Thinning(unittest.TestCase):
             self.assertAlmostEqual(found / want, 1.0, delta=1e-5)
             self.assertAlmostEqual(beat, 3.0 + 4.0 * u, delta=0.01)
 
+    def test_a_larger_tolerance_never_needs_more_points(self) -> None:
+        """Noisy passes, 17 tolerances from 0.1 to 20 % each, lines and shapes."""
+        rng = np.random.default_rng(11)
+        for _ in range(10):
+            count = int(rng.integers(60, 160))
+            beats = np.sort(rng.uniform(0.0, 32.0, count))
+            sway = 0.5 + 0.35 * np.sin(beats / rng.uniform(1.0, 4.0))
+            drawn = lines(
+                beats, np.clip(sway + rng.normal(0.0, rng.uniform(0.001, 0.02), count), 0, 1)
+            )
+            for shapes in (False, True):
+                needed = [thinned(drawn, t, shapes).after for t in np.geomspace(0.001, 0.2, 17)]
+                self.assertEqual(needed, sorted(needed, reverse=True), shapes)
+
     def test_by_count_beats_visvalingams_worked_example(self) -> None:
         x = np.array([0.0, 1, 2, 3, 4, 5, 6, 7, 8])
         y = np.array([0.1, 0.25, 0.2, 0.6, 0.55, 0.9, 0.7, 0.75, 0.2])

@@ -32,7 +32,8 @@ ROUNDING = 1e-9  # of the tolerance and the height, kept back for arithmetic
 SAMPLED = 0.06  # share of the tolerance that is spent on telling shapes by lines
 COUNT_TRIES = 30
 SEVERAL = 4_000  # points up to which several tolerances are tried
-FINER = (0.85,)  # shares of the tolerance that are tried beside it
+LEVEL, LEVELS = 0.84, 4  # tolerances that are tried: powers of it, and how many, an octave in all
+MOST_LEVELS = 64  # kept with a curve
 SCANNED = tuple(
     0.94**n for n in range(1, 11)
 )  # and of the one that gives a wanted number of points
@@ -95,10 +96,31 @@ def thinned(
         raise ZolvekError(f"A tolerance of {tolerance} can't be used.", remedy="Use one above 0.")
     tolerance = max(tolerance, LEAST)
     if shapes and not quick and len(curve) < SEVERAL:
-        # What shapes follow is found by trying: a finer tolerance may happen to find what takes fewer.
-        tries = [_thinned(curve, tolerance * share, True, keep, False) for share in (1.0, *FINER)]
-        return min(tries, key=lambda each: (each.after, each.error))
+        return _by_levels(curve, tolerance, keep)
     return _thinned(curve, tolerance, shapes, keep, quick)
+
+
+def _by_levels(curve: Curve, tolerance: float, keep: Any) -> Thinned:
+    """The best of several fixed levels of tolerance, from the highest that is allowed down to half of it.
+
+    What shapes follow is found by trying, and a finer tolerance may happen to find what takes fewer points. As a
+    larger tolerance looks at the same levels and at coarser ones, it never needs more points. Levels are kept with
+    the curve: a tolerance that is slid looks at few new ones.
+    """
+    kept = curve.__dict__.setdefault("_levels", {})
+    mark = None if keep is None else np.asarray(keep).tobytes()
+    first = int(np.ceil(np.log(tolerance) / np.log(LEVEL) - 1e-9))
+    tries = [
+        _thinned(curve, tolerance, False, keep, False)
+    ]  # the optimum of lines: never more for more
+    for level in range(first, first + LEVELS):
+        key = level, mark
+        if key not in kept:
+            while len(kept) >= MOST_LEVELS:
+                kept.pop(next(iter(kept)))
+            kept[key] = _thinned(curve, max(LEVEL**level, LEAST), True, keep, False)
+        tries.append(kept[key])
+    return min(tries, key=lambda each: (each.after, each.error))
 
 
 def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: bool) -> Thinned:
