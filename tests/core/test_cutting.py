@@ -77,8 +77,10 @@ class Cutting(unittest.TestCase):
         put, index = add(drawn, 4.0 * where, float(drawn.at(4.0 * where)))
         np.testing.assert_allclose(put.at(at), drawn.at(at), atol=SAME, rtol=0)
         taken = delete(put, [index])
-        if row.part is None:
-            np.testing.assert_allclose(taken.at(at), drawn.at(at), atol=SAME, rtol=0)
+        np.testing.assert_allclose(taken.at(at), drawn.at(at), atol=SAME, rtol=0)
+        more = cut(drawn, [0.7, 1.9, 3.1])
+        back = delete(more, [1, 2, 3])
+        np.testing.assert_allclose(back.at(at), drawn.at(at), atol=SAME, rtol=0)
         # Moved, it takes the curve along: through the point, still between 0 and 1.
         moved = set_value(put, [index], 1.0)
         self.assertEqual(float(moved.at(4.0 * where)), 1.0)

@@ -129,14 +129,17 @@ class Generators(unittest.TestCase):
     def test_smoothing_is_a_running_mean_that_keeps_the_mean(self) -> None:
         """scipy.ndimage.uniform_filter1d over half a cycle times the smoothing."""
         x = np.arange(0, 16, 1 / 2_000)
-        for wave, smooth in itertools.product(WAVES, (0.25, 0.5, 1.0)):
-            if wave == "pattern":
+        for wave, smooth, skew in itertools.product(
+            WAVES, (0.25, 0.5, 1.0), (0.0, 0.7, 0.97, -0.97)
+        ):
+            if wave == "pattern" or (skew and not WAVES[wave].skews):
                 continue
-            plain = as_curve(Lfo(wave, Rate(1.0)), 0.0, 16.0, T).at(x)
-            soft = as_curve(Lfo(wave, Rate(1.0), smooth=smooth), 0.0, 16.0, T).at(x)
+            lfo = Lfo(wave, Rate(1.0), skew=skew)
+            plain = as_curve(lfo, 0.0, 16.0, T).at(x)
+            soft = as_curve(replace(lfo, smooth=smooth), 0.0, 16.0, T).at(x)
             wanted = uniform_filter1d(plain, round(smooth * 0.5 * 2_000), mode="nearest")
             inside = (x > 1.0) & (x < 15.0)
-            self.assertLess(np.abs(soft - wanted)[inside].max(), 0.003, (wave, smooth))
+            self.assertLess(np.abs(soft - wanted)[inside].max(), 0.003, (wave, smooth, skew))
             self.assertAlmostEqual(soft[inside].mean(), plain[inside].mean(), delta=0.01)
 
     def test_skew_moves_the_middle_of_every_wave_that_has_one(self) -> None:

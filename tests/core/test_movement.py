@@ -11,7 +11,7 @@ from scipy import signal, stats
 
 from tests.core.curves import curves
 from zolvek.core.curve.approximate import approximated
-from zolvek.core.curve.building import curve, flat
+from zolvek.core.curve.building import curve, flat, lines
 from zolvek.core.curve.places import knots, leaps
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.errors import ZolvekError
@@ -30,7 +30,7 @@ from zolvek.core.movement.randomness import (
     random_curve,
     randomised,
 )
-from zolvek.core.movement.reading import lfo_of
+from zolvek.core.movement.reading import lfo_of, random_of
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate, parse_rate
 from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -155,8 +155,16 @@ class Randomness(unittest.TestCase):
         made = [
             lfo_of(wave, {"rate": Rate(1.0)}, seed=20) for wave in ("sample-hold", "smooth-random")
         ]
-        told = [levels(20, 64), *(levels(20, 64, each.stream) for each in made)]
-        apart = np.abs(np.corrcoef(told) - np.eye(3)).max()
+        moves = [
+            random_of(kind, {"amount": 0.5}, "even", 20)[0] for kind in ("steps", "smooth", "walk")
+        ]
+        points = lines(np.arange(65.0), np.full(65, 0.5))
+        shaken = jittered(points, np.arange(64), 0.4, 0.0, 20).value[:64]
+        rows = [levels(20, 64), shaken, *(levels(20, 64, each.stream) for each in made)]
+        rows += [
+            np.diff(drawn(each, 65)) if each.kind == "walk" else drawn(each, 64) for each in moves
+        ]
+        apart = np.abs(np.corrcoef(rows) - np.eye(len(rows))).max()
         self.assertLess(apart, 0.4, "one seed, and no kind draws the numbers of another")
         np.testing.assert_allclose(0.5 + 0.5 * levels(1, 2), [0.51182162, 0.9504637], atol=1e-8)
         even = drawn(RandomMove(seed=3), 20_000)

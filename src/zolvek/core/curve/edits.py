@@ -16,10 +16,12 @@ from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.shapes import BENT, CODES, LINE, SHAPES
 from zolvek.core.curve.spans import cut
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import CLOSEST_POINTS
 from zolvek.core.time.meter import TICKS
 
 TICK = 1.0 / TICKS
 STOP, REPLACE = "stop", "replace"  # what a moved group does when it meets other points
+ON_IT = 1e-9  # of the height, within which a point lies on a curve
 LEAST_BEND = 1e-3  # amount below which a bend that is dragged is a line
 
 
@@ -38,6 +40,9 @@ def add(curve: Curve, beat: float, value: float, holds: bool = False) -> tuple[C
     """A point put in at `beat`; on a beat that has a point already, that point takes the value
     (the later one of a jump). The segment there is cut, so that a point put on the curve leaves it
     as it was. With `holds`, as choices want it, segments that are new hold: those beyond the ends."""
+    near = int(np.argmin(np.abs(curve.beat - beat)))
+    if abs(curve.beat[near] - beat) < CLOSEST_POINTS:
+        beat = float(curve.beat[near])
     at, count = curve.segment_at(beat), len(curve)
     if not (at >= 0 and curve.beat[at] == beat):
         curve = cut(curve, [beat])
@@ -68,23 +73,38 @@ def delete(curve: Curve, chosen: Any) -> Curve:
 
 def _rejoined(curve: Curve, keep: Bools) -> Curve:
     """Only the points to keep. Segments that were one before they were cut are one again."""
-    if not len(curve.part):
-        return take(curve, keep)
-    begin, end, swing = curve.part.T
+    amounts, parts = curve.amount.copy(), curve.parts.copy()
+    begin, end, swing = parts.T
     # Whether a segment goes on with what the one before it left off.
     follows = np.zeros(len(curve), bool)
     follows[1:-1] = (
         (begin[1:-1] == end[:-2])
         & (swing[1:-1] == swing[:-2])
         & (curve.shape[1:-1] == curve.shape[:-2])
-        & (curve.amount[1:-1] == curve.amount[:-2])
+        & (amounts[1:-1] == amounts[:-2])
     )
-    parts = curve.part.copy()
     rows = np.flatnonzero(keep)
-    for row, after in zip(rows[:-1].tolist(), rows[1:].tolist(), strict=True):
-        if after > row + 1 and follows[row + 1 : after].all():
+    gaps = np.flatnonzero(np.diff(rows) > 1)
+    for row, after in zip(rows[gaps].tolist(), rows[gaps + 1].tolist(), strict=True):
+        if SHAPES[curve.shape[row]].joined is not None:
+            amounts[row] = _joined_amount(curve, row, after)
+        elif follows[row + 1 : after].all():
             parts[row, 1] = end[after - 1]
-    return curve.having(part=parts).rows(keep)
+    return curve.having(amount=amounts, part=parts).rows(keep)
+
+
+def _joined_amount(curve: Curve, row: int, after: int) -> float:
+    """The amount of the segment from point `row` to point `after` when those between them go: where they
+    lie on the one segment whose parts theirs are, its amount; else that of the first."""
+    shape, own = SHAPES[curve.shape[row]], curve.amount[row : after + 1]
+    beat, value = curve.beat[row : after + 1], curve.value[row : after + 1]
+    alike = np.all(curve.shape[row:after] == curve.shape[row]) and np.all(np.diff(beat) > 0.0)
+    if shape.joined is None or not alike:
+        return float(own[0])
+    amount = shape.joined(own[:-1])
+    risen = shape.rise((beat - beat[0]) / (beat[-1] - beat[0]), np.full(len(beat), amount))
+    on_it = np.abs(value[0] + risen * (value[-1] - value[0]) - value) <= ON_IT
+    return amount if on_it.all() else float(own[0])
 
 
 def take(curve: Curve, keep: Any) -> Curve:

@@ -217,6 +217,11 @@ def bend_part(a: Floats, u0: Floats, u1: Floats) -> Floats:
     return np.tanh(np.arctanh(a) * (u1 - u0))
 
 
+def bends_joined(a: Floats) -> float:
+    """The bend whose parts, one after the other, have these amounts: their k together."""
+    return float(np.tanh(np.arctanh(a).sum()))
+
+
 def same(a: Floats) -> Floats:
     return a
 

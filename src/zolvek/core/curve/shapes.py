@@ -69,6 +69,7 @@ class Shape(NamedTuple):
     jumps: Callable[[float], Floats] = rises.no_places  # where it jumps inside
     turns: Callable[[float], Floats] = rises.no_places  # where it turns back, or bends sharply
     part: Callable[[Floats, Floats, Floats], Floats] | None = None  # amount of a part of it
+    joined: Callable[[Floats], float] | None = None  # amount of the one that a row of them is
     backwards: Callable[[Floats], Floats] | None = None  # amount of it seen backwards
     through: Callable[[float, float], float] | None = None  # amount for a height y at u
     guesses: tuple[Guess, ...] = ()  # with which fitting tries it
@@ -120,7 +121,7 @@ SHAPES: tuple[Shape, ...] = (
     ),
     Shape(
         "bend", "Bend", BEND, rises.bend, rises.steepness, rises.ends(rises.bend, rises.steepness), True,
-        part=rises.bend_part, backwards=rises.opposite, through=rises.searched(rises.bend, rises.steepness, _never),
+        part=rises.bend_part, joined=rises.bends_joined, backwards=rises.opposite, through=rises.searched(rises.bend, rises.steepness, _never),
         guesses=(rises.guess_bend, rises.guess_bend_by_three), sum=rises.bend_sum,
     ),
     Shape(

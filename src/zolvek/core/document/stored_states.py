@@ -9,6 +9,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project
 from zolvek.core.model.state import State, StatePart, Values
 from zolvek.core.movement.playing import played
+from zolvek.core.movement.randomness import STREAMS, source
 from zolvek.core.records import replace
 
 SAME = 1e-9  # positions closer than this do not differ
@@ -94,7 +95,7 @@ def differing(one: Values, other: Values) -> list[str]:
 def mutated(device: Device, values: Values, distance: float, seed: int) -> Values:
     """A variation: every position up to `distance` 0..1 away, choices changed as often. The same
     seed gives the same one (NumPy's PCG64)."""
-    rng = np.random.Generator(np.random.PCG64(seed))
+    rng = source(seed, STREAMS["state"])
     made: Values = {}
     for parameter in device.row.parameters:
         here = values.get(parameter.id, parameter.default_position)

@@ -154,8 +154,9 @@ def _corners(lfo: Lfo, numbers: Ints, cycles: Cycles) -> Corners:
         found = _evened(found, lfo.smooth, float(numbers[0]), float(numbers[-1]))
     else:
         if lfo.smooth > 0.0:
-            three = _tiled(row, np.array([-1, 0, 1]))
-            u, level, shape, amount = _evened(three, lfo.smooth, 0.0, 1.0)
+            # A cycle's last corner may come early in it: two more say where the mean goes on to.
+            around = _tiled(row, np.arange(-2, 4))
+            u, level, shape, amount = _evened(around, lfo.smooth, 0.0, 1.0)
             row = u[:-1], level[:-1], shape[:-1], amount[:-1]
         found = _tiled(row, numbers)
     return _softened(lfo, *found, cycles) if lfo.soften else found

@@ -29,6 +29,9 @@ SPREADS = {"even": "Even", "bell": "Bell-shaped", "levels": "A few levels"}
 BELL_WIDTH = 3.0  # standard deviations that the bell's span reaches either way
 WALK_STEP = 0.1  # standard deviation of a walk's step
 EIGHTH = Rate(0.5)
+# What is drawn from one seed by different means is different: each of them has a stream of its own, beside
+# those of the random waves (core/movement/lfo.py). A file's `stream` 0 is from before they had one.
+STREAMS = {"steps": 101, "smooth": 102, "walk": 103, "jitter": 104, "hand": 105, "state": 106}
 MOST_VALUES = 1_000_000
 LEAST = 1e-6  # of the height: a smaller amount is none
 FINEST = 5e-4  # of the height, within which a sum with a curve is followed
@@ -41,7 +44,8 @@ class RandomMove(Record, frozen=True):
 
     `offset` −1..1 moves their middle, without leaving that range; with `spread` "levels" what is
     heard snaps to the nearest of `levels` (curve values 0..1); `density` 0..1 is how often there
-    is a new one; `smoothness` 0..1 rounds steps, and evens out the others.
+    is a new one; `smoothness` 0..1 rounds steps, and evens out the others. `stream`: which of its
+    `seed`'s streams they are drawn from.
     """
 
     kind: str = "steps"
@@ -52,6 +56,7 @@ class RandomMove(Record, frozen=True):
     density: float = 1.0
     smoothness: float = 0.0
     seed: int = 1
+    stream: int = 0
 
     def __post_init__(self) -> None:
         faults = (
@@ -63,15 +68,21 @@ class RandomMove(Record, frozen=True):
             (not 0.0 <= self.density <= 1.0, "The density goes from 0 to 100 %."),
             (not 0.0 <= self.smoothness <= 1.0, "The smoothness goes from 0 to 100 %."),
             (not 0 <= self.seed < 2**63, "A seed is a whole number from 0 on."),
+            (not 0 <= self.stream < 2**31, "A stream is a whole number from 0 on."),
         )
         for wrong, what in faults:
             if wrong:
                 raise ZolvekError(what, "random movement", "Change it there.")
 
 
+def source(seed: int, stream: int) -> np.random.Generator:
+    """The numbers of a seed's stream; 0 is the seed itself."""
+    return np.random.Generator(np.random.PCG64([seed, 0, stream] if stream else seed))
+
+
 def drawn(move: RandomMove, count: int) -> Floats:
     """`count` values −1..1."""
-    rng = np.random.Generator(np.random.PCG64(move.seed))
+    rng = source(move.seed, move.stream)
     if move.kind == "walk":
         values = _reflected(np.cumsum(rng.standard_normal(count) * WALK_STEP))
     elif move.spread == "bell":
@@ -212,7 +223,7 @@ def jittered(
     a neighbour; with `step`, times move by whole steps of so many beats, so that points that are
     on the grid stay on it. The two points of a jump keep together."""
     which = indices(curve, chosen)
-    rng = np.random.Generator(np.random.PCG64(seed))
+    rng = source(seed, STREAMS["jitter"])
     values, beats = curve.value.copy(), curve.beat.copy()
     values[which] = np.clip(values[which] + value * (2.0 * rng.random(len(which)) - 1.0), 0.0, 1.0)
     moves = time * (2.0 * rng.random(len(which)) - 1.0)
@@ -244,7 +255,7 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     length = float(own.beat[-1])
     if strength <= 0.0:
         return own
-    rng = np.random.Generator(np.random.PCG64(seed))
+    rng = source(seed, STREAMS["hand"])
     count = int(length / HAND_SPACING * 1.5) + 8
     at = np.cumsum(HAND_SPACING * np.exp(0.35 * rng.standard_normal(count)))
     at = np.concatenate(([0.0], at[at < length - 0.5 * HAND_SPACING], [length]))

@@ -11,7 +11,7 @@ from zolvek.core.curve.building import curve
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.randomness import RandomMove
+from zolvek.core.movement.randomness import STREAMS, RandomMove
 from zolvek.core.movement.settings import Setting
 from zolvek.core.movement.waves import WAVES
 from zolvek.core.records import replace
@@ -74,4 +74,5 @@ def random_of(
     """The random movement with what `RANDOM_SETTINGS` were read as, and its amount."""
     given = {key: value for key, value in values.items() if value is not None}
     amount = given.pop("amount", 0.0)
-    return RandomMove(kind, spread=spread, seed=seed, **given), min(max(amount, 0.0), 1.0)
+    made = RandomMove(kind, spread=spread, seed=seed, stream=STREAMS[kind], **given)
+    return made, min(max(amount, 0.0), 1.0)
