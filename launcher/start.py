@@ -20,6 +20,7 @@ TEST_TOOLS = {
     "cc": "gcc",
     "c++": "g++",
     "/usr/include/stdio.h": "libc6-dev",
+    "/usr/share/doc/libebur128-1": "libebur128-1",
     "fluidsynth": "fluidsynth",
     "/usr/share/sounds/sf2/TimGM6mb.sf2": "timgm6mb-soundfont",
     "desktop-file-validate": "desktop-file-utils",
@@ -84,7 +85,7 @@ def _lacking_tools() -> list[str]:
         {
             package
             for name, package in TEST_TOOLS.items()
-            if not (shutil.which(name) or os.path.isfile(name))
+            if not (shutil.which(name) or os.path.exists(name))
         }
     )
 

@@ -70,11 +70,14 @@ def brightness(sound: Floats, rate: int) -> float:
 
 
 def loudness(sound: Floats, rate: int) -> float:
-    """Integrated loudness in LUFS (ITU-R BS.1770-4); −∞ for silence."""
+    """Integrated loudness in LUFS (ITU-R BS.1770-4); −∞ for silence. The weighting is the standard's at
+    every rate, by the analogue filters behind its table: De Man, “Evaluation of Implementations of the EBU
+    R128 Loudness Measurement”, AES 145 (2018)."""
     import pyloudnorm
 
     shortest = int(0.4 * rate) + 1
     if sound.shape[1] < shortest:
         sound = np.pad(sound, ((0, 0), (0, shortest - sound.shape[1])), mode="wrap")
     with np.errstate(divide="ignore"):
-        return float(pyloudnorm.Meter(rate).integrated_loudness(sound.T.astype(np.float64)))
+        meter = pyloudnorm.Meter(rate, filter_class="DeMan")
+        return float(meter.integrated_loudness(sound.T.astype(np.float64)))
