@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 from shapely.geometry import LineString
@@ -34,6 +34,8 @@ def grid_of(drawn: Curve, count: int = 300) -> np.ndarray:
 class Spans(unittest.TestCase):
     @settings(max_examples=150, deadline=None)
     @given(curves(), places)
+    @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.0), (3.25, 0.0)]), (5e-324, 1.0))
+    @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.8), (3.25, 0.0)]), (3.0 - 1e-13, 1e-1))
     def test_cut_out_and_put_back_changes_nothing(
         self, drawn: Curve, place: tuple[float, float]
     ) -> None:

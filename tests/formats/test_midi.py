@@ -18,6 +18,7 @@ from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_out as midi_out
 from zolvek.formats.midi import streams
+from zolvek.formats.midi.tempo_events import tempo_messages
 
 # The streams alone: notes have tests of their own.
 PROJECT = build()
@@ -87,9 +88,7 @@ class MidiFile(unittest.TestCase):
             tempos,
             [
                 (int(a), int(b))
-                for a, b in zip(
-                    *midi_out.tempo_messages(PROJECT.tempo, PROJECT.length), strict=True
-                )
+                for a, b in zip(*tempo_messages(PROJECT.tempo, PROJECT.length), strict=True)
             ],
         )
         ticks = np.array([t for t, _ in tempos] + [round(PROJECT.length * 960)])

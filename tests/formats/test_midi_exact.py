@@ -15,12 +15,13 @@ from hypothesis import strategies as st
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.document.parts import with_lane
 from zolvek.core.model.messages import MESSAGES, MidiTarget
-from zolvek.core.model.project import Note
+from zolvek.core.model.project import Note, Project
 from zolvek.core.movement.playing import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
-from zolvek.formats.midi import encode, file_in, file_out, report, streams
+from zolvek.formats.midi import encode, file_in, file_out, report, streams, tempo_events
+from zolvek.formats.midi.decode import decode
 
 DEMO = build()
 
@@ -180,12 +181,44 @@ class Times(unittest.TestCase):
     def test_a_ramp_keeps_time_within_a_tenth_of_a_millisecond(self) -> None:
         for start, end, length in ((60.0, 180.0, 16.0), (112.0, 116.0, 192.0), (200.0, 40.0, 7.0)):
             tempo = TempoMap((TempoPoint(0.0, start, True), TempoPoint(length, end)))
-            ticks, micros = file_out.tempo_messages(tempo, length + 8.0)
+            ticks, micros = tempo_events.tempo_messages(tempo, length + 8.0)
             at = np.arange(0, int((length + 8.0) * 960))
             owner = np.searchsorted(ticks, at, side="right") - 1
             begun = np.concatenate(([0.0], np.cumsum(np.diff(ticks) / 960 * micros[:-1] / 1e6)))
             told = begun[owner] + (at - ticks[owner]) / 960 * micros[owner] / 1e6
             self.assertLess(np.abs(told - tempo.seconds(at / 960)).max(), 1e-4)
+
+    def test_steady_tempos_are_one_event_and_stray_as_the_report_says(self) -> None:
+        """By mido's own arithmetic, from the file that is written."""
+        tempo = TempoMap((TempoPoint(0.0, 113.0),))
+        long = replace(DEMO, tempo=tempo, length=3_000.0)
+        for exact, most, least, events in ((False, 1.4e-3, 1.3e-3, 1), (True, 1e-4, 0.0, 32)):
+            read = mido.MidiFile(file=io.BytesIO(file_out.encode(long, exact_time=exact)))
+            now, beat, worst, seen = 0.0, 0.0, 0.0, 0
+            micros = 500_000
+            for message in read.tracks[0]:
+                now += mido.tick2second(message.time, read.ticks_per_beat, micros)
+                beat += message.time / read.ticks_per_beat
+                worst = max(worst, abs(now - float(tempo.seconds(beat))))
+                if message.type == "set_tempo":
+                    micros, seen = message.tempo, seen + 1
+            self.assertEqual(beat, 3_000.0)
+            self.assertEqual(seen, events)
+            self.assertLess(worst, most)
+            self.assertGreaterEqual(worst, least)
+            self.assertAlmostEqual(
+                report.report(long, exact_time=exact).time_stray, worst, delta=1e-7
+            )
+
+    def test_exact_time_holds_whatever_the_tempo_does(self) -> None:
+        for seed in range(20):
+            rng = np.random.default_rng(seed)
+            beats = np.unique(np.append(0.0, rng.integers(1, 2_900, 6))).tolist()
+            tempo = TempoMap(tuple(
+                TempoPoint(beat, float(rng.uniform(50, 190)), bool(rng.random() < 0.4)) for beat in beats
+            ))  # fmt: skip
+            stray = tempo_events.time_stray(tempo, 3_000.0, True)
+            self.assertLess(stray, 1e-4, seed)
 
     def test_running_status_reads_the_same(self) -> None:
         data = file_out.encode(DEMO)
@@ -234,6 +267,54 @@ class Times(unittest.TestCase):
         project = replace(DEMO, tracks=(track, *DEMO.tracks[1:]))
         sent = file_out.note_messages(project, track)
         self.assertEqual(sent.tick.tolist(), [960, 960, 961, 1_920])
+
+
+class Trips(unittest.TestCase):
+    def names(self, project: Project) -> list[str]:
+        read = mido.MidiFile(file=io.BytesIO(file_out.encode(project)))
+        return [track.name for track in read.tracks[1:]]
+
+    def test_names_stay_as_they_are_however_often_a_piece_goes_out_and_in(self) -> None:
+        project = DEMO
+        first = self.names(project)
+        for _ in range(3):
+            project = file_in.as_project(decode(file_out.encode(project)), None)
+            self.assertEqual(sorted(self.names(project)), sorted(first))
+
+    def test_a_track_with_notes_and_controllers_of_another_program(self) -> None:
+        track = mido.MidiTrack([
+            mido.MetaMessage("track_name", name="Bass"), mido.Message("note_on", note=40, velocity=90),
+            mido.Message("control_change", control=1, value=9), mido.Message("control_change", control=74, value=9),
+            mido.Message("note_off", note=40, time=480),
+        ])  # fmt: skip
+        out = io.BytesIO()
+        mido.MidiFile(tracks=[track]).save(file=out)
+        project = file_in.as_project(decode(out.getvalue()), None)
+        first = self.names(project)
+        self.assertEqual(first[0], "Bass")
+        for _ in range(3):
+            project = file_in.as_project(decode(file_out.encode(project)), None)
+            self.assertEqual(self.names(project), first)
+
+    def test_halves_of_a_controller_on_two_tracks_are_one_but_not_on_two_ports(self) -> None:
+        for ports, wanted in (
+            (("", ""), [("cc14", 7)]),
+            (("A", "B"), [("cc", 7), ("cc", 39)]),
+            (("A", "A"), [("cc14", 7)]),
+        ):
+            tracks = []
+            for number, port in zip((7, 39), ports, strict=True):
+                track = mido.MidiTrack([mido.MetaMessage("track_name", name=f"T{number}")])
+                if port:
+                    track.append(mido.MetaMessage("device_name", name=port))
+                track.append(mido.Message("control_change", control=number, value=number))
+                tracks.append(track)
+            out = io.BytesIO()
+            mido.MidiFile(tracks=tracks).save(file=out)
+            score = decode(out.getvalue())
+            self.assertEqual([key for part in score.parts for key in part.streams], wanted, ports)
+            if wanted[0][0] == "cc14":
+                self.assertEqual(score.parts[0].streams["cc14", 7][-1], (0, 7 << 7 | 39))
 
 
 if __name__ == "__main__":

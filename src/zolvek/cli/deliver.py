@@ -104,6 +104,13 @@ RESOLUTION = (
 )  # fmt: skip
 
 
+EXACT_TIME = click.option(
+    "--exact-time",
+    is_flag=True,
+    help="Further tempo events that keep the file within 0.1 ms of the project's time, however long it is.",
+)
+
+
 def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
     from zolvek.core.movement.stepping import Resolution
 
@@ -114,25 +121,29 @@ def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
     "export", PROJECT, click.option("--midi", required=True, type=click.Path(), help="The MIDI file to write."),
     *RESOLUTION,
     click.option("--split", default="one", show_default=True, help="one, track or lane: what goes into a file."),
+    EXACT_TIME,
 )  # fmt: skip
-def export(project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str) -> None:
+def export(
+    project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str, exact_time: bool
+) -> None:
     """Write every lane as a stream of MIDI messages, those of its target."""
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.own_files import need_other
 
     loaded = load(project)
     need_other(midi_out.files_of(loaded, midi, split), loaded, project)
-    midi_out.save(loaded, midi, _resolution(ticks, ms, tolerance), split)
+    midi_out.save(loaded, midi, _resolution(ticks, ms, tolerance), split, exact_time=exact_time)
 
 
-@_command("report", PROJECT, *RESOLUTION)
-def report(project: str, ticks: int, ms: float, tolerance: float) -> None:
+@_command("report", PROJECT, *RESOLUTION, EXACT_TIME)
+def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bool) -> None:
     """Print what a delivery as MIDI will be like, as JSON, with advice."""
     import msgspec
 
     from zolvek.formats.midi.report import report as made
 
-    found = made(load(project), _resolution(ticks, ms, tolerance))
+    close = _resolution(ticks, ms, tolerance)
+    found = made(load(project), close, exact_time=exact_time)
     click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
 
 

@@ -24,6 +24,8 @@ def schema() -> dict[str, Any]:
     # The hook is not told which kind of array it is; the shapes' is this one.
     names = {"type": "array", "items": {"enum": [shape.key for shape in SHAPES]}}
     components["Curve"]["properties"]["shape"] = names
+    part = {"type": "array", "items": {"type": "number"}, "minItems": 3, "maxItems": 3}
+    components["Curve"]["properties"]["part"] = {"type": "array", "items": part}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Zolvek project",

@@ -81,10 +81,13 @@ class Deliveries(QObject):
             self.settings.midi_split,
             self.settings.resolution,
         )
+        exact = self.settings.midi_exact_time
         if paths.may_replace(
             self.session.document, self.ask, path, midi_out.files_of(project, path, split)
         ):
-            self.run(path.name, lambda told: midi_out.save(project, path, close, split, told))
+            self.run(
+                path.name, lambda told: midi_out.save(project, path, close, split, told, exact)
+            )
 
     def midi_to_drag(self) -> Path:
         """The MIDI file in a folder of its own, to be dragged into another program."""
@@ -94,7 +97,10 @@ class Deliveries(QObject):
         folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
         name = file_name(self.session.project.name)
         return midi_out.save(
-            self.session.project, folder / f"{name}.mid", self.settings.resolution
+            self.session.project,
+            folder / f"{name}.mid",
+            self.settings.resolution,
+            exact_time=self.settings.midi_exact_time,
         )[0]
 
     def import_midi(self) -> None:

@@ -76,6 +76,7 @@ class Settings:
     midi_ticks: Ticks = 1  # ticks that they lie apart at least
     midi_tolerance: Share = 0.0  # of the height that steps may stray beyond half a step
     midi_split: str = "one"  # a key of formats.midi.file_out.SPLITS
+    midi_exact_time: bool = False  # further tempo events keep a file's time exact
     sound_kind: str = ".wav"
     sound_rate: SampleRate = 48_000
     sound_depth: str = "24"

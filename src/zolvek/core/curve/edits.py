@@ -14,7 +14,7 @@ from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats
 from zolvek.core.curve.building import merged
 from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.shapes import BENT, CODES, LINE, SHAPES
-from zolvek.core.curve.spans import cut
+from zolvek.core.curve.spans import cut, on_points
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_POINTS
 from zolvek.core.time.meter import TICKS
@@ -40,9 +40,7 @@ def add(curve: Curve, beat: float, value: float, holds: bool = False) -> tuple[C
     """A point put in at `beat`; on a beat that has a point already, that point takes the value
     (the later one of a jump). The segment there is cut, so that a point put on the curve leaves it
     as it was. With `holds`, as choices want it, segments that are new hold: those beyond the ends."""
-    near = int(np.argmin(np.abs(curve.beat - beat)))
-    if abs(curve.beat[near] - beat) < CLOSEST_POINTS:
-        beat = float(curve.beat[near])
+    beat = float(on_points(curve, floats([beat]))[0])
     at, count = curve.segment_at(beat), len(curve)
     if not (at >= 0 and curve.beat[at] == beat):
         curve = cut(curve, [beat])
@@ -185,7 +183,7 @@ def move(
     if when_met == STOP:
         beats = stopped(curve, which, beats)
         moved_beat, moved_value = curve.beat.copy(), curve.value.copy()
-        moved_beat[which] += beats
+        moved_beat[which] = _kept_between(curve, which, curve.beat[which] + beats)
         moved_value[which] = np.clip(moved_value[which] + value, 0.0, 1.0)
         _settle(moved_beat, which, curve)
         return curve.having(beat=moved_beat, value=moved_value), which
@@ -211,6 +209,17 @@ def stopped(curve: Curve, which: Ints, beats: float) -> float:
     full = (in_jump[other] | in_jump[mine]) & (gap > 0.0)
     room = np.where(full, np.maximum(gap - TICK, 0.0), gap)
     return step * min(abs(beats), float(room.min()))
+
+
+def _kept_between(curve: Curve, which: Ints, beats: Floats) -> Floats:
+    """Where the chosen points come to lie: rounding takes none past one that stays, nor leaves it a hair
+    off."""
+    before, after = curve.beat.copy(), curve.beat.copy()
+    before[which], after[which] = -np.inf, np.inf
+    low = np.maximum.accumulate(before)[which]
+    high = np.minimum.accumulate(after[::-1])[::-1][which]
+    beats = np.where(high - beats < CLOSEST_POINTS, high, beats)
+    return np.where(beats - low < CLOSEST_POINTS, low, beats)
 
 
 def _settle(beat: Floats, which: Ints, before: Curve) -> None:

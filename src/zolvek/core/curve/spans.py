@@ -15,13 +15,16 @@ from zolvek.core.curve.places import SAME
 from zolvek.core.curve.rules import present, risen
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import CLOSEST_POINTS
 
 
 def cut(curve: Curve, beats: Numbers) -> Curve:
     """The same curve with a point at each of `beats`: heard as before, to the last digits. A segment
-    that is cut becomes several of its shape, each of which runs through a part of it."""
+    that is cut becomes several of its shape, each of which runs through a part of it. Where there is a
+    point already, or one closer than points may be, that one is it."""
     wanted = np.unique(floats(beats))
-    missing = wanted[~np.isin(wanted, curve.beat)]
+    missing = wanted[(on_points(curve, wanted) == wanted) & ~np.isin(wanted, curve.beat)]
+    missing = missing[np.diff(missing, prepend=-np.inf) >= CLOSEST_POINTS]
     if not missing.size:
         return curve
     owner = np.searchsorted(curve.beat, missing, side="right") - 1
@@ -42,6 +45,16 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     if rows.size:
         amount[rows], part[rows], value[rows] = _parts(curve, source, beat, value, rows)
     return Curve(beat, value, shape, amount, part)
+
+
+def on_points(curve: Curve, beats: Floats) -> Floats:
+    """Beats, those that are closer to a point than points may be to each other on its beat."""
+    after = np.searchsorted(curve.beat, beats)
+    rows = np.clip(np.stack((after - 1, after)), 0, len(curve) - 1)
+    near = curve.beat[rows]
+    gaps = np.abs(near - beats)
+    nearest = np.where(gaps[0] <= gaps[1], near[0], near[1])
+    return np.where(gaps.min(axis=0) < CLOSEST_POINTS, nearest, beats)
 
 
 def _parts(
@@ -99,6 +112,7 @@ def _ends(curve: Curve, first: float, last: float) -> tuple[Curve, int, int]:
     if not last > first:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
     whole = cut(curve, [first, last])
+    first, last = on_points(whole, floats([first, last])).tolist()
     start = int(np.searchsorted(whole.beat, first, side="right")) - 1
     end = int(np.searchsorted(whole.beat, last, side="left"))
     return whole, start, end
@@ -124,6 +138,7 @@ def splice(curve: Curve, first: float, put: Curve, last: float | None = None) ->
     length = float(put.beat[-1])
     last = first + length if last is None else last
     whole, _, _ = _ends(curve, first, last)
+    first, last = on_points(whole, floats([first, last])).tolist()
     left = int(np.searchsorted(whole.beat, first, side="left"))
     right = int(np.searchsorted(whole.beat, last, side="right")) - 1
     before = _limit_before(whole, first)

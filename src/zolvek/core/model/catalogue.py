@@ -6,6 +6,7 @@ a person can describe a device of their own in the same form.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from typing import Any
@@ -14,7 +15,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import parse_target
 from zolvek.core.model.plugin import Plugin, need_state
 from zolvek.core.model.shipped_devices import DEVICES
-from zolvek.core.records import Record, names_of
+from zolvek.core.records import Record, names_of, replace
 from zolvek.core.value.parameter import Parameter
 
 FORMAT, VERSION = "zolvek-device", 1
@@ -214,7 +215,21 @@ def _parameter(row: Any, place: int) -> Parameter:
     if made.get("taper") == "stepped":
         made = {"low": 0.0, "high": max(len(made.get("choices", ())) - 1.0, 1.0)} | made
     parse_target(made.get("sends", ""))
-    return Parameter(**made)
+    return _in_its_range(Parameter(**made), "default" in made, where)
+
+
+def _in_its_range(parameter: Parameter, is_given: bool, where: str) -> Parameter:
+    """The parameter, its default within its range: one that is not given is as near to 0 as that goes. In
+    decibels what is below is silence."""
+    low = -math.inf if parameter.taper == "decibel" else parameter.low
+    inside = min(max(parameter.default, low), parameter.high)
+    if is_given and inside != parameter.default:
+        raise ZolvekError(
+            f"Its default, {parameter.default:g}, lies outside {parameter.low:g} to {parameter.high:g}.",
+            where,
+            "Mend the number.",
+        )
+    return replace(parameter, default=inside)
 
 
 def _preset(row: Any, place: int) -> Preset:

@@ -25,6 +25,10 @@ MOST_BYTES = 64 * 1024 * 1024
 MOST_NOTES = 250_000
 
 
+Way = tuple[str, int]  # port and channel
+Stream = list[tuple[int, int]]  # of tick and value
+
+
 @dataclass
 class TrackPart:
     """What one track of the file has on one channel: notes, and streams of values by kind and
@@ -34,7 +38,7 @@ class TrackPart:
     channel: int
     port: str = ""
     notes: list[Note] = field(default_factory=list)
-    streams: dict[tuple[str, int], list[tuple[int, int]]] = field(default_factory=dict)
+    streams: dict[tuple[str, int], Stream] = field(default_factory=dict)
     semitones: float = 2.0
 
 
@@ -129,9 +133,10 @@ class Reader:
         self.tempos: list[tuple[int, int]] = []
         self.meters: list[tuple[int, int, int]] = []
         self.markers: list[tuple[int, str]] = []
-        self.streams: dict[tuple[int, str, int], list[tuple[int, int]]] = {}
-        self.selected: dict[int, tuple[str, int, int]] = {}  # channel: kind, upper, lower half
-        self.halves: dict[tuple[int, str, int], tuple[int, int]] = {}
+        # By port and channel: on another port the same channel is another one.
+        self.streams: dict[tuple[Way, str, int], Stream] = {}
+        self.selected: dict[Way, tuple[str, int, int]] = {}  # kind, upper, lower half
+        self.halves: dict[tuple[Way, str, int], tuple[int, int]] = {}
         # Track, channel and pitch -> the keys that are down, the first one struck first.
         self.sounding: dict[tuple[int, int, int], deque[tuple[int, int]]] = {}
         self.left_out: Counter[str] = Counter()
@@ -164,9 +169,10 @@ class Reader:
 
     def put(self, tick: int, track: int, channel: int, kind: str, number: int, value: int) -> None:
         """A value into its stream; a parameter's messages may come by several tracks."""
-        stream = self.streams.get((channel, kind, number))
+        way = self.ports.get(track, ""), channel
+        stream = self.streams.get((way, kind, number))
         if stream is None:
-            stream = self.streams[channel, kind, number] = []
+            stream = self.streams[way, kind, number] = []
             self.part(track, channel).streams[kind, number] = stream
         stream.append((tick, value))
 
@@ -200,14 +206,15 @@ class Reader:
         self.put(tick, track, channel, "pressure", 0, value)
 
     def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
+        way = self.ports.get(track, ""), channel
         if number in SELECTORS:
             kind, half = SELECTORS[number]
-            old = self.selected.get(channel, (kind, NONE, NONE))
+            old = self.selected.get(way, (kind, NONE, NONE))
             upper, lower = (value, old[2]) if half == 0 else (old[1], value)
-            self.selected[channel] = kind, upper, lower
+            self.selected[way] = kind, upper, lower
             return
-        if number in (ENTRY, ENTRY + LOWER) and channel in self.selected:
-            kind, upper, lower = self.selected[channel]
+        if number in (ENTRY, ENTRY + LOWER) and way in self.selected:
+            kind, upper, lower = self.selected[way]
             if (upper, lower) != (NONE, NONE):
                 self._entered(tick, track, channel, kind, upper << 7 | lower, number, value)
                 return
@@ -219,7 +226,7 @@ class Reader:
     def _entered(
         self, tick: int, track: int, channel: int, kind: str, which: int, number: int, value: int
     ) -> None:
-        place = channel, kind, which
+        place = (self.ports.get(track, ""), channel), kind, which
         # Upper bits set the lower ones to zero, until those follow (MIDI 1.0).
         upper = self.halves.get(place, (0, 0))[0]
         self.halves[place] = (value, 0) if number == ENTRY else (upper, value)
@@ -258,11 +265,27 @@ class Reader:
                 self.note_off(last, track, channel, pitch)
         for part in self.parts.values():
             part.notes.sort(key=lambda note: note.beat)
-            for number in range(32):
-                if ("cc", number) in part.streams and ("cc", number + LOWER) in part.streams:
-                    _pair(part, number)
+        for way, kind, number in list(self.streams):
+            if kind == "cc" and number < LOWER and (way, "cc", number + LOWER) in self.streams:
+                self._pair(way, number)
         in_order = (self.parts[key] for key in sorted(self.parts))
         return tuple(part for part in in_order if part.notes or part.streams)
+
+    def _pair(self, way: Way, number: int) -> None:
+        """A controller and the one 32 above it, of whichever tracks, as one of fourteen bits."""
+        upper, lower = self.streams[way, "cc", number], self.streams[way, "cc", number + LOWER]
+        rows = [(tick, 0, value) for tick, value in upper]
+        rows += [(tick, 1, value) for tick, value in lower]
+        high, low, found = 0, 0, []
+        for tick, half, value in sorted(rows, key=lambda row: row[:2]):
+            high, low = (high, value) if half else (value, 0)
+            found.append((tick, high << 7 | low))
+        for part in self.parts.values():
+            if part.streams.get(("cc", number + LOWER)) is lower:
+                del part.streams["cc", number + LOWER]
+            if part.streams.get(("cc", number)) is upper:
+                del part.streams["cc", number]
+                part.streams["cc14", number] = found
 
 
 SYSTEM = "system messages"
@@ -283,19 +306,6 @@ CHANNEL_HANDLERS: dict[int, Callable[[Reader, int, int, int, int, int], None]] =
     0xD: Reader.pressure,
     0xE: Reader.bend,
 }
-
-
-def _pair(part: TrackPart, number: int) -> None:
-    """A controller and the one 32 above it as one of fourteen bits."""
-    upper, lower = part.streams.pop(("cc", number)), part.streams.pop(("cc", number + LOWER))
-    rows = sorted(
-        [(t, 0, v) for t, v in upper] + [(t, 1, v) for t, v in lower], key=lambda r: r[:2]
-    )
-    msb, lsb, found = 0, 0, []
-    for tick, half, value in rows:
-        msb, lsb = (msb, value) if half else (value, 0)
-        found.append((tick, msb << 7 | lsb))
-    part.streams["cc14", number] = found
 
 
 def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:

@@ -14,7 +14,6 @@ from zolvek.core.model.project import Project, Track
 from zolvek.core.movement.playing import Heard
 from zolvek.core.movement.stepping import Resolution
 from zolvek.core.time.meter import TICKS
-from zolvek.core.time.tempo import TempoMap
 from zolvek.formats.midi.chunks import (
     DEVICE,
     END,
@@ -30,50 +29,13 @@ from zolvek.formats.midi.chunks import (
 )
 from zolvek.formats.midi.encode import Messages, running
 from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.tempo_events import tempo_messages
 from zolvek.formats.names import file_names, one_line
 from zolvek.storage.atomic import write_bytes
 
 CLOCKS, THIRTY_SECONDS = 24, 8  # of a metronome click, and in a quarter note: the usual ones
-STRAY = 0.9e-4  # seconds that a ramp told by steps may be off
-LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
 SPLITS = {"one": "One file", "track": "A file per track", "lane": "A file per lane"}
 NOTE_OFF, NOTE_ON, RELEASED = 0x80, 0x90, 64  # and the strength of a release that tells none
-
-
-def tempo_messages(tempo: TempoMap, length: float) -> tuple[Ints, Ints]:
-    """Ticks and microseconds a quarter note that keep time with the tempo map, within 0.1 ms.
-
-    A ramp becomes as many steps as that takes. Each lasts as long as the ramp does over its beats, less
-    what rounding to microseconds has put the file ahead so far, so errors don't add up.
-    """
-    beats = [0.0]
-    for here, after in zip(tempo.points, (*tempo.points[1:], None), strict=True):
-        end = after.beat if after else length
-        beats.append(here.beat)
-        if here.ramp and after and here.bpm != after.bpm:
-            beats += _ramp_steps(here.beat, end, here.bpm, after.bpm)
-    wanted = [beat for beat in beats if beat < max(length, 1.0 / TICKS)]
-    ticks = np.unique(np.round(np.array(wanted) * TICKS))
-    spans = np.append(ticks, max(length * TICKS, ticks[-1] + TICKS)) / TICKS
-    due = tempo.seconds(spans)
-    micros, elapsed = [], 0.0
-    places = spans.tolist()
-    for first, last, then in zip(places, places[1:], due[1:].tolist(), strict=False):
-        exact = (then - elapsed) / (last - first) * 1e6
-        micros.append(min(max(round(exact), 1), LONGEST_TEMPO))
-        elapsed += micros[-1] * (last - first) / 1e6
-    return ticks.astype(np.intp), np.array(micros, np.intp)
-
-
-def _ramp_steps(first: float, last: float, start: float, end: float) -> list[float]:
-    """Where a ramp from one tempo to another is stepped. Over h beats it bends away from an even tempo by
-    h²/8 · 60 · slope/bpm² seconds in the middle, so steps are as long as that lets them, place by place."""
-    slope = (end - start) / (last - first)
-    # dn/dbeat = 1/h is proportional to 1/bpm: the number of steps gone by is a logarithm.
-    rate = np.sqrt(60.0 * abs(slope) / (8.0 * STRAY))
-    count = int(np.ceil(rate / abs(slope) * abs(np.log(end / start)))) + 1
-    bpm = start * (end / start) ** (np.arange(1, count) / count)
-    return (first + (bpm - start) / slope).tolist()
 
 
 def note_messages(project: Project, track: Track) -> Messages:
@@ -102,13 +64,14 @@ def note_spans(project: Project, track: Track) -> tuple[Ints, Ints, np.ndarray]:
 
 def encode(
     project: Project, lanes: list[Heard] | None = None, resolution: Resolution = FINEST,
-    progress: Progress | None = None, tracks: tuple[Track, ...] | None = None,
+    progress: Progress | None = None, tracks: tuple[Track, ...] | None = None, exact_time: bool = False,
 ) -> bytes:  # fmt: skip
-    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are delivered."""
+    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are delivered.
+    `exact_time`: with the further tempo events that `tempo_messages` tells of."""
     tracks = project.tracks if lanes is None and tracks is None else tracks or ()
     lanes = delivered(project) if lanes is None else lanes
     end = round(project.length * TICKS)
-    chunks = [_conductor(project, end)]
+    chunks = [_conductor(project, end, exact_time)]
     for track in tracks:
         if track.notes:
             sent = note_messages(project, track)
@@ -119,7 +82,7 @@ def encode(
     }
     for heard, _, sent in lane_messages(project, lanes, resolution, progress):
         port = heard.lane.midi.port
-        names = [meta(NAME, _text(project.label_of(heard.lane.id).replace("·", "-")))]
+        names = [meta(NAME, _text(track_name(project, heard.lane.id)))]
         if port:
             names += [meta(PORT, bytes((min(ports[port], 127),))), meta(DEVICE, _text(port))]
         told = b"".join(b"\0" + name for name in names)
@@ -127,15 +90,24 @@ def encode(
     return header(len(chunks), TICKS) + b"".join(chunks)
 
 
-def _conductor(project: Project, end: int) -> bytes:
+def track_name(project: Project, lane: str) -> str:
+    """What a lane's track is called: the lane's label. What was read from a MIDI file goes by the name its
+    track had there, so that names stay as they are however often a piece goes out and in."""
+    track, device, own = project.track_of(lane), project.device_of(lane), project.lane(lane)
+    if device.kind != f"midi-{own.midi.channel}":
+        return project.label_of(lane).replace("·", "-")
+    alone = not track.notes and len(track.lanes) == 1
+    return track.name if alone else f"{track.name} - {project.parameter_of(lane).name}"
+
+
+def _conductor(project: Project, end: int, exact_time: bool) -> bytes:
     """The first track: name, meter, tempo and sections."""
     events: list[tuple[int, int, bytes]] = [(0, 0, meta(NAME, _text(project.name)))]
     for point, start in zip(project.meter.points, project.meter.starts, strict=True):
         told = bytes((point.count, point.unit.bit_length() - 1, CLOCKS, THIRTY_SECONDS))
         events.append((round(start * TICKS), 1, meta(METER, told)))
-    for tick, micros in zip(
-        *(x.tolist() for x in tempo_messages(project.tempo, project.length)), strict=True
-    ):
+    tempo = tempo_messages(project.tempo, project.length, exact_time)
+    for tick, micros in zip(*(x.tolist() for x in tempo), strict=True):
         events.append((tick, 2, meta(TEMPO, micros.to_bytes(3, "big"))))
     for section in project.sections:
         events.append((round(section.beat * TICKS), 3, meta(MARKER, _text(section.name))))
@@ -176,16 +148,16 @@ def _text(text: str) -> bytes:
 
 def save(
     project: Project, path: str | os.PathLike[str], resolution: Resolution = FINEST,
-    split: str = "one", progress: Progress | None = None,
+    split: str = "one", progress: Progress | None = None, exact_time: bool = False,
 ) -> list[Path]:  # fmt: skip
     """Write the MIDI file, or one per track or lane beside each other, named after `path` and what
     is in them; each is written atomically. Raises ZolvekError when one can't be."""
     if split == "one":
-        return [write_bytes(path, encode(project, None, resolution, progress))]
+        return [write_bytes(path, encode(project, None, resolution, progress, None, exact_time))]
     done, files = [], _files(project, path, split)
     for number, (file, lanes) in enumerate(files):
         own = (project.track_of(lanes[0].lane.id),) if split == "track" else ()
-        done.append(write_bytes(file, encode(project, lanes, resolution, None, own)))
+        done.append(write_bytes(file, encode(project, lanes, resolution, None, own, exact_time)))
         if progress:
             progress(number + 1, len(files))
     return done

@@ -17,6 +17,7 @@ from zolvek.core.time.meter import TICKS
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi.encode import BAUD, beyond, in_time, running
 from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.tempo_events import time_stray
 
 BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)
 AT_ONCE = 0.002  # seconds in which messages count as sent together
@@ -42,7 +43,8 @@ class LaneReport(Record, frozen=True):
 
 class Report(Record, frozen=True):
     """`messages_a_second`, `bytes_a_second`: in the busiest second, which begins at `busiest`
-    (seconds); `late`: how far a DIN cable falls behind at most, in seconds; `alike`: labels of
+    (seconds); `late`: how far a DIN cable falls behind at most, in seconds; `time_stray`: how far the file's
+    time is from the project's at most, in seconds, as its tempos are whole microseconds; `alike`: labels of
     lanes that can't be told apart on arrival; `advice`: what to do about each problem."""
 
     lanes: tuple[LaneReport, ...]
@@ -52,12 +54,16 @@ class Report(Record, frozen=True):
     bytes_a_second: int
     busiest: float
     late: float
+    time_stray: float
     alike: tuple[tuple[str, ...], ...]
     advice: tuple[str, ...]
 
 
 def report(
-    project: Project, resolution: Resolution = FINEST, progress: Progress | None = None
+    project: Project,
+    resolution: Resolution = FINEST,
+    progress: Progress | None = None,
+    exact_time: bool = False,
 ) -> Report:
     """The report on all lanes that are delivered."""
     found = lane_messages(project, delivered(project), resolution, progress)
@@ -75,7 +81,8 @@ def report(
     whole = sum(row[-1] for row in cables)
     advice = _advice(project, resolution, lanes, late, jumps, alike)
     count = sum(row.messages for row in lanes)
-    return Report(lanes, count, whole, messages, size, busiest, late, alike, advice)
+    stray = time_stray(project.tempo, project.length, exact_time)
+    return Report(lanes, count, whole, messages, size, busiest, late, stray, alike, advice)
 
 
 def _load(project: Project, sent: list) -> tuple[int, int, float, float, float | None, int]:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDrag, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QFormLayout,
     QHeaderView,
     QLabel,
@@ -164,10 +165,17 @@ class MidiPage(QWidget):
         )
         self.split = choice(((text, key) for key, text in SPLITS.items()), "Files", self._set_split)
         pick(self.split, settings.midi_split)
+        self.exact = QCheckBox("Exact to 0.1 ms")
+        self.exact.setToolTip(
+            "Further tempo events put the file's time right; without them a steady tempo is one event"
+        )
+        self.exact.setChecked(settings.midi_exact_time)
+        self.exact.toggled.connect(self._set_exact)
         delivery = form()
         for text, field in (
             ("Changes apart", self.gap),
             ("May stray by", self.within),
+            ("Time", self.exact),
             ("Files", self.split),
         ):
             delivery.addRow(field_label(text), field)
@@ -260,6 +268,10 @@ class MidiPage(QWidget):
             self.gap.setText(apart_text(session.settings))
             session.notices.say(f"Several messages a change: they lie {FINE_APART} apart now.")
 
+    def _set_exact(self, on: bool) -> None:
+        self.session.settings.midi_exact_time = on
+        self._later()
+
     def _set_split(self, key: object) -> None:
         self.session.settings.midi_split = str(key)
 
@@ -286,7 +298,8 @@ class MidiPage(QWidget):
         if self.told is None:
             self.load.setText("Looking at what will be sent…")
         project, close = self.session.project, self.session.settings.resolution
-        self.working = Work(lambda told: report(project, close, told))
+        exact = self.session.settings.midi_exact_time
+        self.working = Work(lambda told: report(project, close, told, exact))
         self.working.finished.connect(self._reported)
         self.working.start()
 
@@ -309,7 +322,8 @@ class MidiPage(QWidget):
         share = 100.0 * found.bytes_a_second / BYTES_A_SECOND
         self.load.setText(
             f"{found.messages:,} messages. In the busiest second {found.messages_a_second:,} messages, "
-            f"{found.bytes_a_second:,} bytes: {share:.0f} % of a DIN cable, {1_000 * found.late:.0f} ms late at most."
+            f"{found.bytes_a_second:,} bytes: {share:.0f} % of a DIN cable, {1_000 * found.late:.0f} ms late at most. "
+            f"Its tempo keeps time within {1_000 * found.time_stray:.2f} ms."
         )
         self.advice.setText("\n".join(found.advice))
         self.advice.setVisible(bool(found.advice))
