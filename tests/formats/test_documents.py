@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import re
-import tempfile
 import unittest
 from pathlib import Path
 
@@ -12,7 +11,6 @@ import jsonschema
 import numpy as np
 
 from tests.core.wild import wild
-from tests.crossings.features import FEATURES, bare
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.playing import played
 from zolvek.demo.night_regatta import build
@@ -34,7 +32,8 @@ class Examples(unittest.TestCase):
         lane = project.lane("synth.cutoff")
         found = played(lane, project).at(np.array([0.0, 0.5, 1.0, 1.5, 2.0]))
         np.testing.assert_allclose(found, [0.25, 0.5, 0.75, 0.5, 0.25], atol=1e-9)
-        steps = played(lane, project).at(np.array([8.1, 8.4, 8.6, 9.1]))
+        at = np.array([8.1, 8.4, 8.6, 9.1])
+        steps = played(lane, project).at(at) - lane.curve.at(at)
         self.assertEqual(len(set(np.round(steps, 9).tolist())), 3, "a new one each half beat")
         self.assertAlmostEqual(float(played(lane, project).at(16.0)), 1.0)
         again = project_file.decode(project_file.encode(project))
@@ -64,10 +63,7 @@ class Schema(unittest.TestCase):
     def test_every_project_of_ours_fits_it(self) -> None:
         """JSON Schema draft 2020-12, by jsonschema."""
         validator = jsonschema.Draft202012Validator(schema.schema())
-        with tempfile.TemporaryDirectory() as folder:
-            start = bare(Path(folder))
-            crossed = [row.put(start) for row in FEATURES.values() if row.may(start)]
-        for project in [build(), *crossed, *(wild(seed) for seed in range(20))]:
+        for project in [build(), *(wild(seed) for seed in range(20))]:
             document = json.loads(project_file.encode(project))
             with self.subTest(project.name):
                 self.assertEqual([e.message for e in validator.iter_errors(document)], [])
