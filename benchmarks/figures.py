@@ -756,8 +756,24 @@ def delivering() -> None:
     say("64 lanes of 48 bars as 14-bit MIDI", taken, "s", "under 3")
 
 
+@figure("crossings")
+def crossings_() -> None:
+    """Every two features in one project."""
+    from benchmarks import crossings
+
+    crossings.pairs(say)
+
+
+@figure("rearranging")
+def rearranging() -> None:
+    """Random projects there and back."""
+    from benchmarks import crossings
+
+    crossings.there_and_back(say)
+
+
 # The long ones take many minutes: they run only when they are named, or "long" is.
-LONG = ("damage", "trees", "kills", "actions", "endurance", "windows")
+LONG = ("damage", "trees", "kills", "actions", "endurance", "windows", "crossings", "rearranging")
 MINUTES = 12.0  # that a group may take
 LONG_MINUTES = 100.0
 

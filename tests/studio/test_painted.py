@@ -4,7 +4,10 @@ painted last is compared with the same part drawn from nothing."""
 from __future__ import annotations
 
 import gc
+import os
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
@@ -12,6 +15,9 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
+from tests.crossings.features import LANE, bare
+from tests.crossings.pairs import made, sets
+from tests.crossings.probe import as_described, probes
 from tests.studio.driver import WindowTest
 from zolvek.core.document import naming, parts
 from zolvek.core.records import replace
@@ -148,6 +154,27 @@ class Painted(WindowTest):
         self.wait()
         self.check("another project")
         self.assertEqual(self.errors, [])
+
+    def test_what_meets_in_one_project_is_painted_as_it_is(self) -> None:
+        """Projects in which many features are at once (tests/crossings), and a drag in each."""
+        with probes(), tempfile.TemporaryDirectory() as folder:
+            start = bare(Path(folder))
+            every = sets(14)
+            chosen = every if os.environ.get("ZOLVEK_LONG") else every[:4]
+            for names in chosen:
+                project = as_described(made(start, names))
+                self.show(project)
+                self.session.focus.on(LANE)
+                self.view.show(0.0, project.length)
+                self.wait()
+                what = ", ".join(sorted(names))
+                self.check(what)
+                place = len(self.curve()) // 2
+                at = self.spot(float(self.curve().beat[place]), float(self.curve().value[place]))
+                self.slow_drag(self.lane, at, at + QPoint(7, 12))
+                self.check(f"a drag with {what}")
+                self.do("undo")
+                self.check(f"undo with {what}")
 
 
 if __name__ == "__main__":

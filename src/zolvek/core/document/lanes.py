@@ -188,7 +188,7 @@ def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[fl
     kept = set(pins) - set(gone.tolist())
     if len(old) == len(new):
         found = np.searchsorted(old, gone)
-        there = (found < len(old)) & (old[np.minimum(found, len(old) - 1)] == gone)
+        there = np.isin(gone, old)
         kept |= set(new[found[there]].tolist())
     return tuple(sorted(kept))
 

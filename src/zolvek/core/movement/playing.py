@@ -52,7 +52,7 @@ def played(lane: Lane, project: Project) -> Heard:
             low, high = around(lane.reach, own)
             parts = drawn.parts if isinstance(drawn, Layered) else ()
             # Times the height of the reach, and then from its low end on: clipped where the travel ends.
-            mapping = (_by(True, high - low - 1.0), _by(False, low))
+            mapping = (*_fit(drawn), _by(True, high - low - 1.0), _by(False, low))
             made = Heard(replace(lane, reach=WHOLE), Layered(base, (*parts, *mapping)), drawn)
         kept = (project.length, project.tempo, made, own)
         lane.__dict__["_played"] = kept
@@ -61,6 +61,15 @@ def played(lane: Lane, project: Project) -> Heard:
 
 def _own(lane: Lane, project: Project) -> float:
     return project.device_track(lane.device).device(lane.device).position(lane.parameter)
+
+
+def _fit(drawn: Curve | Layered) -> tuple[Applied, ...]:
+    """What presses layers into the reach, as parts."""
+    if not (isinstance(drawn, Layered) and drawn.fit):
+        return ()
+    low, high = drawn.bounds
+    share = 1.0 / (high - low)
+    return _by(True, share - 1.0), _by(False, -low * share)
 
 
 def _by(scales: bool, amount: float) -> Applied:

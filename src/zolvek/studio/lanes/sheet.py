@@ -51,7 +51,7 @@ class Sheet:
     def picture(self, plot: Plot, theme: Theme, ratio: float) -> QPixmap:
         """At `ratio` pixels of the screen for one of ours."""
         session, target = self.session, self.session.target
-        drawn = (target.lane, target.reach, target.aside) if target else None
+        drawn = (target.lane, target.parameter, target.reach, target.aside) if target else None
         project, backdrop = session.project, self.backdrops.shown()
         key = (
             theme.key, plot.width, plot.height, plot.view.key, ratio, drawn, session.tools.grid,

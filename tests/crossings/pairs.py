@@ -1,0 +1,67 @@
+"""Projects that between them have all pairs of features, each with what these need."""
+
+from __future__ import annotations
+
+import itertools
+
+from tests.crossings.features import FEATURES, bare
+from zolvek.core.model.project import Project
+
+Pair = frozenset[str]
+MOST = 8  # features in one project, so that what fails can be told
+__all__ = ("all_pairs", "bare", "made", "sets")
+
+
+def with_needs(names: frozenset[str]) -> frozenset[str]:
+    """Names and, of each, what it needs."""
+    while True:
+        more = names | {need for name in names for need in FEATURES[name].needs}
+        if more == names:
+            return names
+        names = more
+
+
+def together(names: frozenset[str]) -> bool:
+    """Whether all of them, with what they need, can be in one project."""
+    whole = with_needs(names)
+    return not any(other in FEATURES[name].against for name in whole for other in whole)
+
+
+def all_pairs() -> set[Pair]:
+    return {
+        frozenset(pair) for pair in itertools.combinations(FEATURES, 2) if together(frozenset(pair))
+    }
+
+
+def sets(most: int = MOST) -> list[frozenset[str]]:
+    """Sets of features in which every pair that can be is: each set takes, one after the other, what meets the
+    most pairs that are left."""
+    left = all_pairs()
+    found: list[frozenset[str]] = []
+    while left:
+        chosen = with_needs(min(left, key=sorted))
+        while len(chosen) < most:
+            best, gain = None, 0
+            for name in FEATURES:
+                more = with_needs(chosen | {name})
+                if name in chosen or len(more) > most + 1 or not together(more):
+                    continue
+                met = sum(frozenset(pair) in left for pair in itertools.combinations(more, 2))
+                if met > gain + sum(
+                    frozenset(p) in left for p in itertools.combinations(chosen, 2)
+                ) * (best is None):
+                    best, gain = more, met
+            if best is None:
+                break
+            chosen = best
+        left -= {frozenset(pair) for pair in itertools.combinations(chosen, 2)}
+        found.append(chosen)
+    return found
+
+
+def made(start: Project, names: frozenset[str]) -> Project:
+    """The project with these features, put in in the order of the table."""
+    for name, row in FEATURES.items():
+        if name in names:
+            start = row.put(start)
+    return start
