@@ -193,7 +193,9 @@ class Performance:
         if not report.state:
             return report.trouble
         missed = int(self.link.words[slots.XRUNS])
-        return f"{report.state} {report.rate / 1000:g} kHz, {missed} late"
+        unsent = int(self.link.words[slots.FULL])
+        full = f", {unsent} messages did not fit" if unsent else ""
+        return f"{report.state} {report.rate / 1000:g} kHz, {missed} late{full}"
 
     def close(self) -> None:
         for live in self.live:

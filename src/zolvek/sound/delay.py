@@ -17,26 +17,21 @@ LONGEST = 2.0  # seconds, the parameter's highest value
 MARGIN = 4  # frames on either side of a place that is read between frames
 
 
-class Delay:
-    """What went in is kept in a line, as long as the longest echo and room to go on writing."""
+class Line:
+    """What went in, and what comes back of it and goes in again: as long as the longest echo, `seconds`, and room to
+    go on writing."""
 
-    spacing = FINE
-    sent: Floats | None = None
-
-    def __init__(self, kind: str, rate: int) -> None:
-        self.rate = rate
-        self.kept = int(LONGEST * rate) + 2 * MARGIN
+    def __init__(self, seconds: float, rate: int) -> None:
+        self.kept = int(seconds * rate) + 2 * MARGIN
         self.line = np.zeros((2, 2 * self.kept))
         self.end = self.kept
 
-    def process(self, sound: Floats, controls: Controls) -> Floats:
+    def through(self, sound: Floats, back: Floats, feedback: Floats) -> Floats:
+        """What was there `back` frames ago, between frames too; `feedback` is how much of that goes in again.
+        Of both there is one for all frames, or one for each."""
         frames = sound.shape[1]
         self._make_room(frames)
-        back = controls.each_frame("time") * self.rate
-        if "time" not in controls.lanes:  # by the whole song, not by what it does in this stretch
-            back = np.round(back)
         back = np.clip(back, MARGIN, self.kept - MARGIN)
-        feedback = controls.spread(controls.values("feedback")) / 100.0
         wet = np.empty_like(sound)
         # As far as nothing that is written now is read.
         step = int(back.min()) - MARGIN + 1
@@ -47,7 +42,7 @@ class Delay:
             fed = wet[:, part] * (feedback if feedback.size == 1 else feedback[part])
             self.line[:, at[0] : at[-1] + 1] = sound[:, part] + fed
         self.end += frames
-        return mixed(sound, wet, controls)
+        return wet
 
     def _make_room(self, frames: int) -> None:
         if self.end + frames > self.line.shape[1]:
@@ -68,3 +63,20 @@ class Delay:
             + after * (-(f + 1.0) * f * (f - 2.0) / 2.0)
             + next_ * ((f + 1.0) * f * (f - 1.0) / 6.0)
         )
+
+
+class Delay:
+    """Echoes at the time that its control tells."""
+
+    spacing = FINE
+    sent: Floats | None = None
+
+    def __init__(self, kind: str, rate: int) -> None:
+        self.rate, self.line = rate, Line(LONGEST, rate)
+
+    def process(self, sound: Floats, controls: Controls) -> Floats:
+        back = controls.each_frame("time") * self.rate
+        if "time" not in controls.lanes:  # by the whole song, not by what it does in this stretch
+            back = np.round(back)
+        feedback = controls.spread(controls.values("feedback")) / 100.0
+        return mixed(sound, self.line.through(sound, back, feedback), controls)

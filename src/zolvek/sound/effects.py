@@ -1,7 +1,7 @@
 """The stand-in effects. Each keeps its state from stretch to stretch.
 
-Reverb, chorus and phaser are pedalboard's, run in pieces of at most 64 frames and set
-anew for every piece, automated or not. The others are a line or two of arithmetic.
+The reverb is pedalboard's, run in pieces of at most 64 frames and set for every piece, automated or not.
+The others are a line or two of arithmetic, here or beside.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from zolvek.sound.delay import Delay
 from zolvek.sound.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
 from zolvek.sound.mixing import level_gain, mixed, pan_gains, smoothed
 from zolvek.sound.phases import Phase
+from zolvek.sound.turning import Chorus, Phaser
 
 
 class Processor(Protocol):
@@ -43,10 +44,6 @@ def _percent(value: float) -> float:
     return value / 100.0
 
 
-def _milliseconds(value: float) -> float:
-    return value * 1000.0
-
-
 class LibraryEffect(Record, frozen=True):
     """`make` gives a fresh effect; `sets` maps a parameter to the effect's own attribute and
     turns its real value into what that attribute takes; `wet` are the attributes that make it
@@ -66,26 +63,6 @@ LIBRARY: dict[str, LibraryEffect] = {
             "width": ("width", _percent),
         },
         {"wet_level": 1.0, "dry_level": 0.0},
-    ),
-    "chorus": LibraryEffect(
-        _library("Chorus"),
-        {
-            "rate": ("rate_hz", float),
-            "depth": ("depth", _percent),
-            "delay": ("centre_delay_ms", _milliseconds),
-            "feedback": ("feedback", _percent),
-        },
-        {"mix": 1.0},
-    ),
-    "phaser": LibraryEffect(
-        _library("Phaser"),
-        {
-            "rate": ("rate_hz", float),
-            "depth": ("depth", _percent),
-            "centre": ("centre_frequency_hz", float),
-            "feedback": ("feedback", _percent),
-        },
-        {"mix": 1.0},
     ),
 }
 
@@ -269,6 +246,8 @@ class Strip:
 PROCESSORS: dict[str, Callable[[str, int], Processor]] = {
     **dict.fromkeys(LIBRARY, Library),
     "delay": Delay,
+    "chorus": Chorus,
+    "phaser": Phaser,
     "filter": Filter,
     "eq": Equaliser,
     "drive": Drive,

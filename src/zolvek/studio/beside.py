@@ -242,6 +242,7 @@ class Beside(QObject):
         words = self.link.words
         rows = (
             (int(words[slots.XRUNS]), "late cycle", "late cycles"),
+            (int(words[slots.FULL]), "message that did not fit", "messages that did not fit"),
             (
                 int(words[slots.HEARD_LOST]) + self.dropped,
                 "message left out",

@@ -74,5 +74,5 @@ def random_of(
     """The random movement with what `RANDOM_SETTINGS` were read as, and its amount."""
     given = {key: value for key, value in values.items() if value is not None}
     amount = given.pop("amount", 0.0)
-    made = RandomMove(kind, spread=spread, seed=seed, stream=STREAMS[kind], **given)
+    made = RandomMove(kind, spread=spread, seed=seed, stream=STREAMS.get(kind, 0), **given)
     return made, min(max(amount, 0.0), 1.0)
