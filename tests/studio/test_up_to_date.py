@@ -1,0 +1,93 @@
+"""What the window offers and shows is of now: patterns just saved, sound files that have changed, the right project's
+sound behind a lane; and settings that hold what they may."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from tests.studio.driver import WindowTest
+from zolvek.core.curve.building import curve
+from zolvek.core.document.parts import with_track
+from zolvek.core.model.pattern import Pattern
+from zolvek.core.model.project import Clip
+from zolvek.core.records import replace
+from zolvek.demo.night_regatta import build
+from zolvek.studio import settings
+from zolvek.studio.rail.lfo_page import LfoPage
+from zolvek.studio.settings import Settings
+
+RATE = 8_000
+
+
+class UpToDate(WindowTest):
+    def test_a_pattern_just_saved_is_offered_as_a_wave(self) -> None:
+        self.do("step-movement")
+        (page,) = self.window.findChildren(LfoPage)
+        before = page.wave.count()
+        page.wave.setCurrentIndex(2)
+        chosen = page.wave.currentData()
+        self.session.shelf.save(Pattern("Two steps", 1.0, curve([(0.0, 0.2, "hold"), (0.5, 0.9, "hold"), (1.0, 0.2)])))  # fmt: skip
+        self.assertEqual(page.wave.count(), before + 1)
+        self.assertEqual(page.wave.currentData(), chosen, "what is chosen stays")
+        page.wave.setCurrentIndex(page.wave.count() - 1)
+        self.assertEqual(page.made_lfo().pattern.name, "Two steps")
+        self.session.shelf.undo()
+        self.assertEqual(page.wave.count(), before)
+
+    def test_a_sound_file_that_changes_or_comes_back_is_read_again(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "changes.wav"
+            soundfile.write(path, np.full(RATE, 0.25), RATE)
+            demo = build()
+            own = replace(demo.tracks[0], clips=(Clip(0.0, str(path)),))
+            self.show(with_track(demo, own))
+            sounds = self.studio.sounds
+            if not sounds.begun:
+                sounds.begin()
+            self.until(lambda: str(path) in sounds.peaks)
+            self.assertAlmostEqual(sounds.lengths()[str(path)], 1.0, places=3)
+            path.unlink()
+            self.until(lambda: str(path) not in sounds.peaks)
+            soundfile.write(path, np.full(3 * RATE, 0.5), RATE)
+            self.until(lambda: str(path) in sounds.peaks)
+            self.assertAlmostEqual(sounds.lengths()[str(path)], 3.0, places=3)
+
+    def test_another_projects_sound_is_never_behind_a_lane(self) -> None:
+        backdrops = self.lane.backdrops
+        if not backdrops.begun:
+            backdrops.begin()
+        self.until(lambda: backdrops.shown() is not None)
+        silent = tuple(replace(track, notes=(), clips=()) for track in build().tracks)
+        self.show(replace(build(), tracks=silent))
+        self.assertIsNone(backdrops.shown(), "its tracks have the same names")
+        self.until(lambda: backdrops.shown() is not None)
+        self.do("undo")  # nothing to undo: the project that was opened stays
+        self.assertIsNotNone(backdrops.shown())
+
+
+class Kept(unittest.TestCase):
+    def test_words_and_lists_of_the_settings_are_looked_at(self) -> None:
+        """Each setting that takes one of a few values, with another one in the file; and lists of other things."""
+        wrong = dict.fromkeys(settings._words(), "no such word")
+        wrong["sound_rate"] = 12_345
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "settings.json"
+            path.write_text(json.dumps({**wrong, "recent": ["/a", 3], "index_width": "wide"}))
+            self.assertEqual(settings.read(path), Settings())
+            right = {name: values[-1] for name, values in settings._words().items()}
+            path.write_text(json.dumps({**right, "recent": ["/a"]}))
+            read = settings.read(path)
+            for name, value in right.items():
+                if name != "grid_division" or read.grid_kind != "bars":
+                    self.assertEqual(getattr(read, name), value, name)
+            self.assertEqual(read.recent, ["/a"])
+
+
+if __name__ == "__main__":
+    unittest.main()
