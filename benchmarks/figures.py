@@ -527,7 +527,6 @@ def recording() -> None:
     say(f"events of {sent[0]:,} lost while recording eight dials", sent[0] - noted, "", "none")
     say("repaints of the focus lane a second meanwhile", painted[0] / taken, "/s", "at least 30")
     window.studio.player.stop()
-    session.document.saved = session.project
     hardness.close(window)
 
 

@@ -405,7 +405,7 @@ def make(docs: Path) -> int:
         shown.grab().save(str(path))
         print(path)
         window.studio.player.stop()
-        window.session.document.saved = window.session.project
+        hardness.as_saved(window)
         window.close()
         while AFTERWARDS:
             AFTERWARDS.pop()()
