@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from zolvek.core.curve import edits, shaping, spans
@@ -64,6 +64,7 @@ def random_edit(rng: np.random.Generator, curve: Curve) -> Curve:
 
 class Laws(unittest.TestCase):
     @settings(max_examples=20, deadline=None)
+    @example(20_568)
     @given(st.integers(0, 100_000))
     def test_200_random_edits_keep_the_rules_and_undo_gives_all_back(self, seed: int) -> None:
         rng = np.random.default_rng(seed)

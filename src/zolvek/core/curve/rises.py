@@ -217,9 +217,12 @@ def bend_part(a: Floats, u0: Floats, u1: Floats) -> Floats:
     return np.tanh(np.arctanh(a) * (u1 - u0))
 
 
+NEARLY = float(np.nextafter(1.0, 0.0))  # an amount of 1 would be no bend
+
+
 def bends_joined(a: Floats) -> float:
     """The bend whose parts, one after the other, have these amounts: their k together."""
-    return float(np.tanh(np.arctanh(a).sum()))
+    return float(np.clip(np.tanh(np.arctanh(a).sum()), -NEARLY, NEARLY))
 
 
 def same(a: Floats) -> Floats:
