@@ -8,7 +8,7 @@ from collections.abc import Callable
 import mido
 import numpy as np
 
-from tests.crossings.features import LANE, LENGTH, shown
+from tests.crossings.features import LENGTH, shown
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import leaps
 from zolvek.core.curve.thinning import thinned
@@ -328,6 +328,3 @@ def broken(project: Project) -> dict[str, str]:
         if what:
             found[name] = what
     return found
-
-
-assert LANE

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import itertools
 
-from tests.crossings.features import FEATURES, bare
+from tests.crossings.features import FEATURES
 from zolvek.core.model.project import Project
 
 Pair = frozenset[str]
 MOST = 8  # features in one project, so that what fails can be told
-__all__ = ("all_pairs", "bare", "made", "sets")
 
 
 def with_needs(names: frozenset[str]) -> frozenset[str]:
@@ -27,10 +26,12 @@ def together(names: frozenset[str]) -> bool:
     return not any(other in FEATURES[name].against for name in whole for other in whole)
 
 
+def _pairs(names: frozenset[str]) -> set[Pair]:
+    return {frozenset(pair) for pair in itertools.combinations(names, 2)}
+
+
 def all_pairs() -> set[Pair]:
-    return {
-        frozenset(pair) for pair in itertools.combinations(FEATURES, 2) if together(frozenset(pair))
-    }
+    return {pair for pair in _pairs(frozenset(FEATURES)) if together(pair)}
 
 
 def sets(most: int = MOST) -> list[frozenset[str]]:
@@ -41,20 +42,16 @@ def sets(most: int = MOST) -> list[frozenset[str]]:
     while left:
         chosen = with_needs(min(left, key=sorted))
         while len(chosen) < most:
-            best, gain = None, 0
-            for name in FEATURES:
-                more = with_needs(chosen | {name})
-                if name in chosen or len(more) > most + 1 or not together(more):
-                    continue
-                met = sum(frozenset(pair) in left for pair in itertools.combinations(more, 2))
-                if met > gain + sum(
-                    frozenset(p) in left for p in itertools.combinations(chosen, 2)
-                ) * (best is None):
-                    best, gain = more, met
-            if best is None:
+            others = [
+                more
+                for more in (with_needs(chosen | {name}) for name in FEATURES if name not in chosen)
+                if len(more) <= most + 1 and together(more)
+            ]
+            best = max(others, key=lambda more: len(_pairs(more) & left), default=chosen)
+            if len(_pairs(best) & left) <= len(_pairs(chosen) & left):
                 break
             chosen = best
-        left -= {frozenset(pair) for pair in itertools.combinations(chosen, 2)}
+        left -= _pairs(chosen)
         found.append(chosen)
     return found
 
