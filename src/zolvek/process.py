@@ -101,3 +101,27 @@ def shut(process: subprocess.Popen[bytes], *threads: threading.Thread) -> None:
         if stream is not None:
             with contextlib.suppress(OSError, ValueError):
                 stream.close()
+
+
+def processor_time(pid: int) -> float:
+    """Seconds of processor time that a process has had; 0 where there is none (proc_pid_stat(5))."""
+    fields = _stat(f"/proc/{pid}/stat")
+    return sum(map(int, fields[11:13])) / os.sysconf("SC_CLK_TCK") if fields else 0.0
+
+
+def wants_processor(pid: int) -> bool:
+    """Whether any thread of a process is ready to run, or reads from a disk: it would go on if it could."""
+    try:
+        threads = os.listdir(f"/proc/{pid}/task")
+    except OSError:
+        return False
+    return any(_stat(f"/proc/{pid}/task/{each}/stat")[:1] in (["R"], ["D"]) for each in threads)
+
+
+def _stat(path: str) -> list[str]:
+    """The fields after the name, which may hold anything; none where the process is gone."""
+    try:
+        with open(path, encoding="utf-8", errors="replace") as file:
+            return file.read().rpartition(")")[2].split()
+    except OSError:
+        return []

@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import time
 import unittest
+from types import SimpleNamespace
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
+from zolvek.process import processor_time
 from zolvek.sound import playback as playbacks
 from zolvek.sound.playback import Playback
 from zolvek.sound.silent_clock import SilentClock
+from zolvek.sound.worker_process import STARVED, WorkerProcess
 
 
 class WorkerLost(unittest.TestCase):
@@ -93,6 +98,46 @@ class WorkerLost(unittest.TestCase):
         for each in workers:
             self.assertIsNotNone(each.process.poll())
             self.assertFalse([thread for thread in each.threads if thread.is_alive()])
+
+
+class Starved(unittest.TestCase):
+    """One that would run and can't is waited for; one that turns on the spot, or waits for nothing, is lost."""
+
+    def judged(self, code: str, sign: signal.Signals | None = None, nice: bool = False) -> bool:
+        words = [
+            sys.executable,
+            "-c",
+            f"import os\n{'os.nice(19)' if nice else ''}\nprint(flush=True)\n{code}",
+        ]
+        with subprocess.Popen(words, stdout=subprocess.PIPE) as child:
+            assert child.stdout is not None
+            child.stdout.readline()
+            used = processor_time(child.pid)
+            if sign is not None:
+                os.kill(child.pid, sign)
+            time.sleep(1.3)
+            worker = SimpleNamespace(process=child)
+            found = WorkerProcess._starved(worker, 1.3, used)  # type: ignore[arg-type]  # all that it looks at
+            late = WorkerProcess._starved(worker, STARVED, used)  # type: ignore[arg-type]
+            child.kill()
+        self.assertFalse(late, "it is waited for so long and no longer")
+        return found
+
+    def test_what_turns_waits_or_is_stopped_is_not_starved(self) -> None:
+        self.assertFalse(self.judged("import time; time.sleep(9)"))
+        self.assertFalse(self.judged("while True: pass", signal.SIGSTOP))
+
+    def test_what_gets_no_time_is(self) -> None:
+        """Held to one processor with others that take it all."""
+        pinned = f"os.sched_setaffinity(0, {{{min(os.sched_getaffinity(0))}}})"
+        busy = [sys.executable, "-c", f"import os; {pinned}\nwhile True: pass"]
+        others = [subprocess.Popen(busy) for _ in range(2)]
+        try:
+            self.assertTrue(self.judged(f"{pinned}\nwhile True: pass", nice=True))
+        finally:
+            for each in others:
+                each.kill()
+                each.wait()
 
 
 if __name__ == "__main__":

@@ -14,13 +14,15 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any
 
-from zolvek.process import begin, command, end, kill, shut
+from zolvek.process import begin, command, end, kill, processor_time, shut, wants_processor
 from zolvek.sound.framing import Sender
 from zolvek.sound.hosting.mark import PLAYING, STARTING, VARIABLE, Mark
 
 ALIVE_EVERY = 0.25  # seconds between the worker's signs of life
 WATCHED_EVERY = 0.1
 SILENT = 1.2  # seconds without one after which it stands still
+STARVED = 8.0  # the same while it waits for a processor that others have
+SHARE = 0.2  # of the time since then, that one which has a processor gets at least
 FIRST_SIGN = 30.0  # seconds that a start may take
 STUCK = 20.0  # seconds without a chunk that was asked for
 HANGS = 1.5  # seconds without a chunk while a plugin is at work
@@ -145,6 +147,8 @@ class WorkerProcess:
 
     def _watch(self) -> None:
         before = time.monotonic()
+        # Its last sign of life, and the processor time it had had by then.
+        sign, used = self.heard, 0.0
         while not self.over:
             time.sleep(WATCHED_EVERY)
             now = time.monotonic()
@@ -152,14 +156,23 @@ class WorkerProcess:
                 # This very process stood still, or had no time: nobody could have been heard.
                 self.heard = self.came = now
             before = now
+            if self.heard != sign:
+                sign, used = self.heard, processor_time(self.process.pid)
             if now - self.heard > (SILENT if self.woken else FIRST_SIGN):
-                self._lost("it stood still")
+                if not self._starved(now - self.heard, used):
+                    self._lost("it stood still")
             elif self._hangs(now):
                 self._lost(HUNG)
             elif self._never_begins(now):
                 self._lost("it did not begin")
             elif self.owing and self.woken and now - self.came > STUCK:
                 self._lost("it gave no sound for 20 s")
+
+    def _starved(self, silent: float, used: float) -> bool:
+        """Whether it gives no sign because other programs have the processors: it would run, and could not."""
+        pid = self.process.pid
+        had = processor_time(pid) - used
+        return silent < STARVED and had < SHARE * silent and wants_processor(pid)
 
     def _never_begins(self, now: float) -> bool:
         """Whether a plugin that is made beside the others takes all too long."""
