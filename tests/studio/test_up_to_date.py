@@ -35,7 +35,9 @@ class UpToDate(WindowTest):
         self.session.shelf.save(Pattern("Two steps", 1.0, curve([(0.0, 0.2, "hold"), (0.5, 0.9, "hold"), (1.0, 0.2)])))  # fmt: skip
         self.assertEqual(page.wave.count(), before + 1)
         self.assertEqual(page.wave.currentData(), chosen, "what is chosen stays")
-        page.wave.setCurrentIndex(page.wave.count() - 1)
+        page.wave.setCurrentIndex(
+            page.wave.findText("Pattern: Two steps")
+        )  # others may have patterns too
         self.assertEqual(page.made_lfo().pattern.name, "Two steps")
         self.session.shelf.undo()
         self.assertEqual(page.wave.count(), before)
