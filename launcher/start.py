@@ -73,7 +73,7 @@ def _libraries(place: Path, arguments: list[str]) -> None:
     with environment.alone(place):
         lacking = libraries.missing(libraries.needs(arguments))  # another start may have done it
         if lacking:
-            # All of them at once: whoever has to ask for them asks once.
+            # All of them at once: one question is enough.
             rows = [row for rows in lacking.values() for row in rows]
             if libraries.WINDOW in lacking:
                 rows += libraries.WELCOME

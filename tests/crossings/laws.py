@@ -233,7 +233,7 @@ def _bars(project: Project) -> str:
         for lane in project.lanes():
             own = back.lane(lane.id)
             if own.midi != lane.midi or own.reach != lane.reach:
-                return f"{lane.id} is told otherwise"
+                return f"{lane.id} is sent otherwise"
             clear = off_jumps(project, lane, beats, 1e-5)
             near = 2e-3 if lane.layers else 2e-4
             found = worst(
@@ -296,15 +296,15 @@ def _thinned(project: Project) -> str:
 
 @law("the report is true")
 def _report(project: Project) -> str:
-    told = report.report(project)
+    reported = report.report(project)
     read = mido.MidiFile(file=io.BytesIO(file_out.encode(project)))
     notes = sum(2 * len(track.notes) for track in project.tracks)
     there = sum(1 for track in read.tracks for message in track if not message.is_meta) - notes
-    if told.messages != there:
-        return f"{told.messages} messages are told, {there} are there"
-    names = {row.lane for row in told.lanes}
+    if reported.messages != there:
+        return f"{reported.messages} messages are reported, {there} are there"
+    names = {row.lane for row in reported.lanes}
     wanted = {lane.id for lane in project.lanes() if not lane.bypassed}
-    return "" if names == wanted else f"lanes {names ^ wanted} are not told"
+    return "" if names == wanted else f"lanes {names ^ wanted} are not reported"
 
 
 @law("all is finite and in range")

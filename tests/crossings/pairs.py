@@ -8,7 +8,7 @@ from tests.crossings.features import FEATURES
 from zolvek.core.model.project import Project
 
 Pair = frozenset[str]
-MOST = 8  # features in one project, so that what fails can be told
+MOST = 8  # features in one project, few enough to see which of them fail
 
 
 def with_needs(names: frozenset[str]) -> frozenset[str]:

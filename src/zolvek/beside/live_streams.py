@@ -70,7 +70,7 @@ class MidiStream:
         self.wanted: Wanted | None = None
         self.now: Placed | None = None  # what is sent of it
         self.sent: Placed | None = (
-            None  # what was looked at last: edits since then are told together
+            None  # what was looked at last: edits since then are sent together
         )
         self.made = 0.0  # when that was reckoned
         self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
@@ -214,7 +214,7 @@ class OscStream:
     def __init__(self, output: Output) -> None:
         self.output = output
         self.project, self.rate = Project(), 60.0
-        self.sent = self.project  # what was looked at last: edits since then are told together
+        self.sent = self.project  # what was looked at last: edits since then are sent together
 
     def use(self, project: Project, rate: float) -> None:
         self.project, self.rate = project, rate

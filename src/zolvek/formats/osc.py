@@ -120,7 +120,7 @@ def read(packet: bytes) -> list[tuple[str, float]]:
             and isinstance(message.params[0], (int, float))
             and np.isfinite(float(message.params[0]))
         ]
-    except Exception as error:  # the library's own, of any kind: the packet is somebody else's
+    except Exception as error:  # the library's own, of any kind: the packet comes from outside
         raise ZolvekError("This is not an OSC packet.", f"{len(packet)} bytes") from error
 
 

@@ -29,7 +29,7 @@ def need_other(targets: Iterable[Named], project: Project, *sources: Named | Non
 
 
 def _key(path: Named) -> tuple[int, int] | None:
-    """What a file is told by; None where there is none."""
+    """What identifies a file; None where there is none."""
     try:
         about = os.stat(path)
     except (OSError, ValueError):

@@ -81,7 +81,7 @@ def save(
     """Write `blocks` (float32, (channels, frames)) by the kind that the path ends in, atomically.
 
     Whole numbers are limited to full scale, and 16 bits dithered; floats stay as they are; what is not a number is
-    silent. `meter` is told of the sound before. Raises ZolvekError when it can't be written.
+    silent. `meter` is given the sound before. Raises ZolvekError when it can't be written.
     """
     import soundfile
 

@@ -66,7 +66,7 @@ class Line:
 
 
 class Delay:
-    """Echoes at the time that its control tells."""
+    """Echoes at the time that its control says."""
 
     spacing = FINE
     sent: Floats | None = None

@@ -15,12 +15,12 @@ def key_of(device: Device) -> Key:
 
 
 class Units:
-    """`impatient`: somebody listens, and plugins that come now are made beside."""
+    """`impatient`: it is being listened to, and plugins that come now are made beside."""
 
     def __init__(self, rate: int) -> None:
         self.rate, self.impatient = rate, False
         self.made: dict[Key, Unit] = {}
-        self.states: dict[Key, str] = {}  # what each was told beyond its parameters as it was made
+        self.states: dict[Key, str] = {}  # what each was given beyond its parameters as it was made
 
     def of(self, device: Device) -> Unit:
         key = key_of(device)
@@ -35,7 +35,7 @@ class Units:
         return make(device, self.rate)
 
     def take_over(self, before: Units) -> None:
-        """Plugins take long to make, and some are made again for no reason: those of a renderer that plays no more
+        """Plugins take long to make, and some are made again for no reason: those of a renderer that has stopped
         begin again here."""
         for key, unit in before.made.items():
             again = getattr(unit, "begin_again", None)

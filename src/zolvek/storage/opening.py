@@ -1,4 +1,4 @@
-"""The one function that opens somebody else's file: ordinary files only, so that a pipe, a device or an endless
+"""The one function that opens a file from outside: ordinary files only, so that a pipe, a device or an endless
 stream that a project names can't hold anything up."""
 
 from __future__ import annotations

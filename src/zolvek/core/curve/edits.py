@@ -6,6 +6,7 @@ as increasing indices. No edit ever makes beats decrease, leaves 0..1 or breaks 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -84,22 +85,23 @@ def _rejoined(curve: Curve, keep: Bools) -> Curve:
     rows = np.flatnonzero(keep)
     gaps = np.flatnonzero(np.diff(rows) > 1)
     for row, after in zip(rows[gaps].tolist(), rows[gaps + 1].tolist(), strict=True):
-        if SHAPES[curve.shape[row]].joined is not None:
-            amounts[row] = _joined_amount(curve, row, after)
+        joined = SHAPES[curve.shape[row]].joined
+        if joined is not None:
+            amounts[row] = _joined_amount(curve, row, after, joined)
         elif follows[row + 1 : after].all():
             parts[row, 1] = end[after - 1]
     return curve.having(amount=amounts, part=parts).rows(keep)
 
 
-def _joined_amount(curve: Curve, row: int, after: int) -> float:
+def _joined_amount(curve: Curve, row: int, after: int, joined: Callable[[Floats], float]) -> float:
     """The amount of the segment from point `row` to point `after` when those between them go: where they
     lie on the one segment whose parts theirs are, its amount; else that of the first."""
     shape, own = SHAPES[curve.shape[row]], curve.amount[row : after + 1]
     beat, value = curve.beat[row : after + 1], curve.value[row : after + 1]
     alike = np.all(curve.shape[row:after] == curve.shape[row]) and np.all(np.diff(beat) > 0.0)
-    if shape.joined is None or not alike:
+    if not alike:
         return float(own[0])
-    amount = shape.joined(own[:-1])
+    amount = joined(own[:-1])
     risen = shape.rise((beat - beat[0]) / (beat[-1] - beat[0]), np.full(len(beat), amount))
     on_it = np.abs(value[0] + risen * (value[-1] - value[0]) - value) <= ON_IT
     return amount if on_it.all() else float(own[0])

@@ -1,7 +1,7 @@
 """What a curve of an earlier step needs in memory: only where it differs from the one that followed.
 
-A curve itself stays as it is, for whoever reads it in another thread: its difference from another is an object of
-its own, and gives an equal curve back.
+A curve itself never changes, as other threads may be reading it: its difference from another is an object of its
+own, and gives an equal curve back.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ class Difference(NamedTuple):
         return sum(change.own.nbytes for change in self.columns)
 
     def applied(self, base: Curve) -> Curve:
-        """The curve, of the one that it was told by."""
+        """The curve, from the one that it differs from."""
         rows = {
             name: _joined(getattr(base, name), change)
             for name, change in zip(COLUMNS, self.columns, strict=True)
@@ -44,7 +44,7 @@ class Difference(NamedTuple):
 
 
 def difference(curve: Curve, base: Curve) -> Difference | None:
-    """A curve told by another; None where that is not worth it."""
+    """What differs between a curve and another; None where keeping that is not worth it."""
     found = Difference(
         tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS)
     )

@@ -14,7 +14,7 @@ from zolvek.core.arrays import Floats
 # the loops of thinning are compiled with them.
 
 FLAT = 1e-12  # a steepness that is none
-STEEPEST = 1.0 - 1e-15  # amount of a bend that is dragged
+STEEPEST = 1.0 - 1e-15  # amount of a bend that is dragged or joined
 
 Rise = Callable[..., Floats]
 Prepare = Callable[[Floats], tuple[Floats, ...]]
@@ -217,12 +217,9 @@ def bend_part(a: Floats, u0: Floats, u1: Floats) -> Floats:
     return np.tanh(np.arctanh(a) * (u1 - u0))
 
 
-NEARLY = float(np.nextafter(1.0, 0.0))  # an amount of 1 would be no bend
-
-
 def bends_joined(a: Floats) -> float:
     """The bend whose parts, one after the other, have these amounts: their k together."""
-    return float(np.clip(np.tanh(np.arctanh(a).sum()), -NEARLY, NEARLY))
+    return float(np.clip(np.tanh(np.arctanh(a).sum()), -STEEPEST, STEEPEST))
 
 
 def same(a: Floats) -> Floats:

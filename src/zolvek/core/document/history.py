@@ -1,7 +1,7 @@
 """History: labelled projects that share structure, so undo can't miss anything.
 
 What a step holds of its own is counted in bytes: of curves only their differences where the steps
-are some way from the present (`shelving`). Beyond a number of bytes the oldest steps go, and it is told how many.
+are some way from the present (`shelving`). Beyond a number of bytes the oldest steps go, and `gone` counts them.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ ROW_BYTES = 160  # of a note or another row, about
 class Step(NamedTuple):
     """`project` as a whole, or without its large curves where it is on the `shelf`; `small`: bytes that it holds of
     its own besides large curves, `large`: bytes of those. `left`: what was selected when it was last left, kept for
-    whoever shows it; `key`: the same for as long as the step is."""
+    the window; `key`: the same for as long as the step is."""
 
     label: str
     project: Project

@@ -141,7 +141,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
 
 
 def _cut_movement(made: Layer, layer: Layer, part: Part, project: Project) -> Layer:
-    """The part of a layer's movement, told what of it lies before and after."""
+    """The part of a layer's movement, with how much of it lies hidden before and after."""
     end = max(project.length, layer.first + LEAST) if layer.last is None else layer.last
     cut_off = min(part.old_last, end) + part.filled
     before = _way(layer, project, layer.first, part.old_first)

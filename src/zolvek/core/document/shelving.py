@@ -1,5 +1,5 @@
 """Projects of steps that are some way from the present, in little memory: without their large curves, each of which
-is told by the same lane's curve in the step that is one nearer.
+is kept as what differs from the same lane's curve in the step that is one nearer.
 
 Nothing that a project holds is changed for it: what is shelved is a project of its own, and taking it from the shelf
 makes another that is equal to the one there was.
@@ -14,7 +14,7 @@ from zolvek.core.curve.packing import LEAST, Difference, difference
 from zolvek.core.model.project import Lane, Project, Track
 from zolvek.core.records import names_of, replace
 
-NOTHING = flat(0.0)  # in place of a curve that is told by another
+NOTHING = flat(0.0)  # in place of a curve that is kept as a difference
 
 
 class Shelved(NamedTuple):
@@ -30,7 +30,7 @@ class Shelved(NamedTuple):
 
 
 def shelved(project: Project, nearer: Project) -> Shelved | None:
-    """A project told by the one a step nearer; None where there is nothing that is worth it."""
+    """A project as what differs from the one a step nearer; None where there is nothing worth it."""
     differences: dict[str, Difference] = {}
     tracks, any_ = [], False
     for track in project.tracks:

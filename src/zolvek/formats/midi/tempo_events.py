@@ -1,5 +1,5 @@
-"""A tempo map as the tempo events of a MIDI file, which are whole microseconds a quarter note, and how far
-the file's time strays from the project's by that."""
+"""A tempo map as the tempo events of a MIDI file, in whole microseconds a quarter note, and how far the
+file's time strays from the project's because of that."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from zolvek.core.arrays import Ints
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
 
-STRAY = 0.9e-4  # seconds that a ramp told by steps may be off
+STRAY = 0.9e-4  # seconds that a ramp written as steps may be off
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
 CORRECTED = (
     96.0  # beats after which exact time is put right: half a microsecond in each is 0.05 ms by then
@@ -64,6 +64,6 @@ def time_stray(tempo: TempoMap, length: float, exact_time: bool = False) -> floa
     ends = np.append(ticks[1:], max(round(length * TICKS), ticks[-1] + 1)) / TICKS
     first, whole = ticks / TICKS, ends - ticks / TICKS
     begun = np.concatenate(([0.0], np.cumsum(whole * micros / 1e6)[:-1]))
-    told = begun[:, None] + whole[:, None] * LOOKED_AT * micros[:, None] / 1e6
+    written = begun[:, None] + whole[:, None] * LOOKED_AT * micros[:, None] / 1e6
     at = first[:, None] + whole[:, None] * LOOKED_AT
-    return float(np.abs(told - tempo.seconds(at.ravel()).reshape(at.shape)).max())
+    return float(np.abs(written - tempo.seconds(at.ravel()).reshape(at.shape)).max())
