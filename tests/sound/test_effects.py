@@ -6,7 +6,10 @@ import itertools
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
+from unittest.mock import patch
 
+import numba
 import numpy as np
 import soundfile
 from scipy import signal
@@ -21,7 +24,7 @@ from zolvek.core.movement.playing import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
-from zolvek.sound import clips
+from zolvek.sound import clips, turning
 from zolvek.sound.controls import Block, Controls
 from zolvek.sound.devices import MAKERS
 from zolvek.sound.effects import PROCESSORS
@@ -157,6 +160,22 @@ class Formulas(unittest.TestCase):
             for s in ("10 %", "90 %")
         ]
         self.assertGreater(tails[1], 3 * tails[0], "a larger room rings longer")
+
+    def test_a_phaser_sounds_where_nothing_compiled_can_be_kept(self) -> None:
+        """A home and a program folder that can't be written: numba raises RuntimeError when it is to keep code."""
+        noise = np.random.default_rng(1).standard_normal((2, 640)) * 0.1
+        wanted = processed("phaser", noise)
+
+        def njit(*given: Any, cache: bool = False) -> Any:
+            if cache:
+                raise RuntimeError("cannot cache function: no locator available")
+            return numba_njit(*given)
+
+        turning._loop.cache_clear()
+        self.addCleanup(turning._loop.cache_clear)
+        numba_njit = numba.njit
+        with patch("numba.njit", njit):
+            np.testing.assert_array_equal(processed("phaser", noise), wanted)
 
     def test_an_effect_moves_with_its_lane_and_is_the_same_in_any_pieces(self) -> None:
         own = Lane("l", "d", "cutoff", curve([(0.0, 0.3), (1.0, 0.9)]))

@@ -79,7 +79,10 @@ def _loop() -> Any:
     """Compiled when a phaser first sounds: each frame needs the one before it."""
     import numba
 
-    return numba.njit(cache=True)(_all_passes)
+    try:
+        return numba.njit(cache=True)(_all_passes)
+    except RuntimeError:  # there is no folder that what is compiled could be kept in
+        return numba.njit(_all_passes)
 
 
 def _all_passes(sound: Floats, share: Floats, feedback: Floats, state: Floats) -> Floats:
