@@ -91,7 +91,7 @@ def play(
     if looped is not None and first is None:
         begin = looped[0]
     to = place(osc) if osc else None
-    performance = Performance(loaded, out, clock, to, lambda why: say(why))
+    performance = Performance(loaded, out, clock, to, say)
     shown = sys.stdout.isatty()
     try:
         for number, told in enumerate(performance.play(begin, looped)):

@@ -167,9 +167,12 @@ class Reader:
             self.parts[key] = TrackPart(name, channel + 1, self.ports.get(track, ""))
         return self.parts[key]
 
+    def way(self, track: int, channel: int) -> Way:
+        return self.ports.get(track, ""), channel
+
     def put(self, tick: int, track: int, channel: int, kind: str, number: int, value: int) -> None:
         """A value into its stream; a parameter's messages may come by several tracks."""
-        way = self.ports.get(track, ""), channel
+        way = self.way(track, channel)
         stream = self.streams.get((way, kind, number))
         if stream is None:
             stream = self.streams[way, kind, number] = []
@@ -206,7 +209,7 @@ class Reader:
         self.put(tick, track, channel, "pressure", 0, value)
 
     def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
-        way = self.ports.get(track, ""), channel
+        way = self.way(track, channel)
         if number in SELECTORS:
             kind, half = SELECTORS[number]
             old = self.selected.get(way, (kind, NONE, NONE))
@@ -226,7 +229,7 @@ class Reader:
     def _entered(
         self, tick: int, track: int, channel: int, kind: str, which: int, number: int, value: int
     ) -> None:
-        place = (self.ports.get(track, ""), channel), kind, which
+        place = self.way(track, channel), kind, which
         # Upper bits set the lower ones to zero, until those follow (MIDI 1.0).
         upper = self.halves.get(place, (0, 0))[0]
         self.halves[place] = (value, 0) if number == ENTRY else (upper, value)

@@ -33,7 +33,6 @@ class Overview(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Overview of the whole project")
         self.whole = Viewport(session.project.length)
-        # With the lanes each was drawn of, held so that no other curve comes to have their identity.
         self.groups: dict[object, QPixmap] = {}
         self.lanes: QPixmap | None = None  # all silhouettes, as long as they hold
         self.grabbed = ""
