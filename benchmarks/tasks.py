@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import os
 import subprocess
 import sys
@@ -10,15 +11,33 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT), str(ROOT / "src")]
 os.environ["PYTHONPATH"] = os.pathsep.join((str(ROOT), str(ROOT / "src")))
-SIDE_BY_SIDE = 2
+PROCESSES = max(os.cpu_count() or 1, 2)
 
 from benchmarks import test_runner  # noqa: E402
 
 
-def test(names: list[str]) -> int:
-    """Run the tests (all, two processes side by side, or those named); the last line counts them."""
+def test(words: list[str]) -> int:
+    """Run the tests: all, or the modules, classes or tests named; the last line counts them."""
+    parser = argparse.ArgumentParser("./zolvek test", description=test.__doc__)
+    parser.add_argument("names", nargs="*", metavar="NAME", help="such as tests.core.test_curve")
+    parser.add_argument(
+        "--quick",
+        action="store_true",
+        help="only what needs no window, server or process of its own",
+    )
+    parser.add_argument(
+        "--long", action="store_true", help="1,000 examples for each property instead of 50"
+    )
+    parser.add_argument(
+        "--durations", action="store_true", help="print the slowest tests at the end"
+    )
+    parser.add_argument(
+        "--processes", type=int, default=PROCESSES, metavar="N", help="how many run side by side"
+    )
+    given = parser.parse_args(words)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    return test_runner.run(names or test_runner.modules(ROOT), 1 if names else SIDE_BY_SIDE)
+    options = test_runner.Options(given.processes, given.quick, given.long, given.durations)
+    return test_runner.run(given.names, options)
 
 
 def check(_: list[str]) -> int:

@@ -1,6 +1,27 @@
-"""Tests. A busy machine may take long to draw an example: that is no fault of the example."""
+"""Tests, and the Hypothesis profiles that their property tests run under.
+
+`ZOLVEK_TEST_PROFILE` names the profile; `./zolvek test --quick` and `--long` set it. A busy machine may
+take long to draw an example: that is no fault of the example, so there is no deadline."""
+
+import os
+from typing import Any
 
 from hypothesis import HealthCheck, settings
 
-settings.register_profile("busy", deadline=None, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("busy")
+EXAMPLES = {"quick": 15, "usual": 50, "long": 1_000}
+PROFILE = os.environ.get("ZOLVEK_TEST_PROFILE", "usual")
+
+# CI draws the same examples at every run; at a desk the search goes on for others.
+_steady: dict[str, Any] = {"derandomize": True, "database": None} if os.environ.get("CI") else {}
+for _name, _count in EXAMPLES.items():
+    settings.register_profile(
+        _name,
+        max_examples=_count,
+        deadline=None,
+        suppress_health_check=[HealthCheck.too_slow],
+        **(_steady if _name != "long" else {}),
+    )
+settings.load_profile(PROFILE)
+
+# For properties whose single example costs much.
+few = settings(max_examples=max(EXAMPLES[PROFILE] // 3, 5))

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.catalogue import DEVICE_KINDS
@@ -56,7 +57,8 @@ def many_lanes(count: int, points: int = 4) -> Project:
     row = DEVICE_KINDS["synth"]
     beats = np.linspace(0.0, 127.0, points).tolist()
     drawn = curve([(beat, (place % 5) / 5.0) for place, beat in enumerate(beats)])
-    devices, lanes = [], []
+    devices: list[Device] = []
+    lanes: list[Lane] = []
     for number in range(-(-count // len(row.parameters))):
         key = f"synth-{number}"
         devices.append(Device(key, "synth" if not number else "filter", f"Device {number}"))
@@ -94,14 +96,14 @@ def two_hours() -> Project:
     return replace(demo, tracks=tuple(tracks), length=beats, morphs=(), pads=())
 
 
-def replace_beats(drawn, beats):
+def replace_beats(drawn: Curve, beats: np.ndarray) -> Curve:
     from zolvek.core.curve.building import joined
 
     return joined(beats, drawn.value, drawn.shape, drawn.amount)
 
 
 def _bare_track(_: Path) -> Project:
-    project, _ = add_track(Project(), "Bare")
+    project = add_track(Project(), "Bare")[0]
     return replace(project, tracks=(replace(project.tracks[0], devices=()),))
 
 

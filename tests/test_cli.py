@@ -11,6 +11,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -36,6 +37,9 @@ def run(*words: str) -> subprocess.CompletedProcess[str]:
 
 
 class Commands(unittest.TestCase):
+    folder: Path
+    demo: str
+
     @classmethod
     def setUpClass(cls) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -101,7 +105,7 @@ class Commands(unittest.TestCase):
             path,
         )
         drawn = curve_csv.load(path)
-        cases = {
+        cases: dict[tuple[str, ...], Any] = {
             ("quantise", "--grid", "1/4"): ([0, 2, 4], [0.2, 0.6, 0.4]),
             ("quantise", "--grid", "1/4", "--strength", "50"): ([0.05, 1.95, 4], [0.2, 0.6, 0.4]),
             ("repeat", "--times", "2", "--every", "4", "--tilt", "10"): ([0.1, 1.9, 4, 4.1, 5.9, 8], None),

@@ -47,7 +47,7 @@ class AnyProject(unittest.TestCase):
                     done = runner.invoke(zolvek, words)
                     fault = done.exception
                     if fault is not None and not isinstance(fault, SystemExit):
-                        self.assertIsInstance(fault, ZolvekError, f"{kind}: {words}: {fault!r}")
+                        assert isinstance(fault, ZolvekError), f"{kind}: {words}: {fault!r}"
                         self.assertTrue(
                             fault.what and (fault.where or fault.remedy), f"{kind}: {words}"
                         )

@@ -8,6 +8,7 @@ import tempfile
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import click
 import msgspec
@@ -92,6 +93,11 @@ def leaves(group: click.Group, before: str = "") -> Iterator[tuple[str, click.Co
 
 
 class Commands(unittest.TestCase):
+    folder: Path
+    demo: str
+    places: dict[str, str]
+    runner: CliRunner
+
     @classmethod
     def setUpClass(cls) -> None:
         made = tempfile.TemporaryDirectory()
@@ -137,7 +143,7 @@ class Commands(unittest.TestCase):
         layer = project_file.load(f"{out}.zolvek").lane("horn.cutoff").layers[-1]
         assert layer.lfo is not None
         self.assertEqual((layer.kind, layer.amount, layer.lfo.soften), ("lfo", 0.6, 0.004))
-        made = []
+        made: list[Any] = []
         for more in ("", " --seed {seed}", ""):
             line = "curve random {csv} --amount 40 --density 70 -o {out}.csv" + more.format(
                 seed=made[0][1] if made else ""
@@ -198,13 +204,13 @@ class Commands(unittest.TestCase):
             done = self.run_line(f"curve lfo --shape {shape} --period 1/2 --from 0 --to 4 -o {{out}}.csv")  # fmt: skip
             self.assertIsNone(done.exception, done.exception)
             made.append(curve_csv.load(f"{self.places['out']}.csv").at(at))
-        np.testing.assert_allclose(*made, atol=1e-9)
+        np.testing.assert_allclose(made[0], made[1], atol=1e-9)
         ways = []
         for way in ("", " --rate-way {pattern}"):
             done = self.run_line(f"curve lfo --shape sine --period 1/2 --rate-end 1/8 --from 0 --to 8 -o {{out}}.csv{way}")  # fmt: skip
             self.assertIsNone(done.exception, done.exception)
             ways.append(curve_csv.load(f"{self.places['out']}.csv").at(2.0 * at))
-        np.testing.assert_allclose(*ways, atol=0.01)
+        np.testing.assert_allclose(ways[0], ways[1], atol=0.01)
         for wrong in ("--shape saw-up --pattern {pattern}", "--shape sine --rate-way {pattern}"):
             done = self.run_line(f"curve lfo {wrong} --period 1/2 --from 0 --to 4 -o {{out}}.csv")
             self.assertIsInstance(done.exception, ZolvekError)

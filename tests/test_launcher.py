@@ -52,7 +52,7 @@ def needed(file: Path) -> set[str]:
 
     with file.open("rb") as stream:
         parts = [s for s in ELFFile(stream).iter_sections() if isinstance(s, DynamicSection)]
-        return {tag.needed for part in parts for tag in part.iter_tags("DT_NEEDED")}
+        return {vars(tag)["needed"] for part in parts for tag in part.iter_tags("DT_NEEDED")}
 
 
 class Libraries(unittest.TestCase):

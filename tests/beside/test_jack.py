@@ -8,6 +8,7 @@ import subprocess
 import tempfile
 import time
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 from unittest import mock
 
@@ -71,7 +72,7 @@ class Beside_(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.project = piece(Path(folder.name))
 
-    def until(self, true, seconds: float = PATIENCE) -> None:
+    def until(self, true: Callable[[], object], seconds: float = PATIENCE) -> None:
         end = time.monotonic() + seconds
         while not true():
             self.assertLess(time.monotonic(), end, "it did not come to be")

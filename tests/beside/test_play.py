@@ -148,5 +148,6 @@ class Play(unittest.TestCase):
             (("--loop", "9", "9"), "empty"),
         ):
             done = CliRunner().invoke(zolvek, ["play", str(self.path), *words])
-            self.assertIsInstance(done.exception, ZolvekError, words)
-            self.assertIn(told, f"{done.exception.what} {done.exception.remedy}")
+            fault = done.exception
+            assert isinstance(fault, ZolvekError), words
+            self.assertIn(told, f"{fault.what} {fault.remedy}")

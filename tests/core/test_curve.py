@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves, value_at
@@ -18,7 +18,6 @@ from zolvek.core.errors import ZolvekError
 
 
 class Evaluation(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
     @given(curves(), st.integers(0, 1_000))
     def test_every_way_of_evaluating_agrees_with_the_definition(
         self, drawn: Curve, seed: int
@@ -35,7 +34,6 @@ class Evaluation(unittest.TestCase):
             drawn.at(np.repeat(part, 80)), np.repeat(drawn.at(part), 80), atol=1e-12
         )
 
-    @settings(max_examples=150, deadline=None)
     @given(curves(), st.integers(0, 1_000))
     def test_extents_are_exact(self, drawn: Curve, seed: int) -> None:
         rng = np.random.default_rng(seed)
@@ -59,9 +57,10 @@ class Evaluation(unittest.TestCase):
             self.assertGreaterEqual(lo, seen.min() - 2e-2)
             self.assertLessEqual(hi, seen.max() + 2e-2)
 
-    @settings(max_examples=60, deadline=None)
     @given(curves(), st.integers(0, 1_000), st.sampled_from([960, 997, 4_000]))
-    def test_extents_of_many_short_spans_are_the_same(self, drawn, seed, density) -> None:
+    def test_extents_of_many_short_spans_are_the_same(
+        self, drawn: Curve, seed: int, density: float
+    ) -> None:
         """Looked at closely only where there is a point or a turn, and all of them closely."""
         rng = np.random.default_rng(seed)
         edges = np.arange(-0.3, drawn.beat[-1] + 1.0, 1.0 / density)

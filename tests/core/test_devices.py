@@ -5,6 +5,8 @@ from __future__ import annotations
 import copy
 import json
 import unittest
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -68,8 +70,8 @@ class Catalogue(unittest.TestCase):
         self.assertEqual(again.device_track(device).device(device).parameter("cut").high, 9000.0)
 
     def test_a_broken_description_is_refused_with_the_place(self) -> None:
-        def broken(change) -> bytes:
-            own = copy.deepcopy(OWN)
+        def broken(change: Callable[[Any, Any], Any]) -> bytes:
+            own: Any = copy.deepcopy(OWN)
             change(own["device"], own["device"]["parameters"][0])
             return json.dumps(own).encode()
 

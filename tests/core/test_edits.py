@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
@@ -27,7 +27,6 @@ def picked(drawn: Curve, chosen: set[int]) -> np.ndarray:
 
 
 class Moves(unittest.TestCase):
-    @settings(max_examples=300, deadline=None)
     @given(curves(), picks, st.floats(-6, 6), st.floats(-1, 1))
     def test_stopping_loses_and_reorders_nothing(
         self, drawn: Curve, chosen: set[int], beats: float, value: float
@@ -48,7 +47,6 @@ class Moves(unittest.TestCase):
         way = moved.beat[which[0]] - drawn.beat[which[0]]
         self.assertLessEqual(abs(way), abs(beats) + 1e-9)
 
-    @settings(max_examples=300, deadline=None)
     @given(curves(), picks, st.floats(-6, 6).map(lambda beats: round(beats, 6)), st.floats(-1, 1))
     def test_replacing_drops_only_what_it_lands_on(
         self, drawn: Curve, chosen: set[int], beats: float, value: float
@@ -90,7 +88,6 @@ def _runs(beat: np.ndarray, which: np.ndarray) -> list[tuple[float, float]]:
 
 
 class PointsAndSegments(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
     @given(curves(), st.floats(0, 20), st.floats(0, 1))
     def test_added_points_are_there_and_the_rest_stays(
         self, drawn: Curve, beat: float, value: float

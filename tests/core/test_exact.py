@@ -5,14 +5,17 @@ from __future__ import annotations
 
 import itertools
 import unittest
+from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter1d, uniform_filter1d
 
 from tests.core.curves import curves
+from tests.present import present
 from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.means import mean, means
 from zolvek.core.curve.places import leaps
 from zolvek.core.curve.quantise import quantised
@@ -37,7 +40,7 @@ T = TempoMap()
 DEMO = build()
 
 
-def away(beats, jumps, distance: float):
+def away(beats: np.ndarray, jumps: Any, distance: float) -> np.ndarray:
     """The beats that are not so near to a jump."""
     for jump in jumps:
         beats = beats[np.abs(beats - jump) > distance]
@@ -56,9 +59,8 @@ class Means(unittest.TestCase):
         self.assertAlmostEqual(mean(gate, 0.0, 400.0), 0.256, delta=1e-12)
         self.assertAlmostEqual(float(flattened(gate).value[0]), 0.256, delta=1e-12)
 
-    @settings(max_examples=60, deadline=None)
     @given(curves(), st.integers(0, 999))
-    def test_means_are_those_of_many_places(self, drawn, seed) -> None:
+    def test_means_are_those_of_many_places(self, drawn: Curve, seed: int) -> None:
         rng = np.random.default_rng(seed)
         first, last = float(drawn.beat[0]) - 1.0, float(drawn.beat[-1]) + 1.0
         edges = np.sort(rng.uniform(first, last, 5))
@@ -71,7 +73,7 @@ class Means(unittest.TestCase):
 
 
 class Smoothing(unittest.TestCase):
-    def check(self, drawn, sigma: float, first: float, last: float, fine: int = 60) -> None:
+    def check(self, drawn: Curve, sigma: float, first: float, last: float, fine: int = 60) -> None:
         found = smoothed(drawn, sigma)
         step = sigma / fine
         at = np.arange(first, last, step)
@@ -101,10 +103,9 @@ class Smoothing(unittest.TestCase):
 
 
 class Ramps(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
     @given(curves(), st.floats(-0.6, 0.6), st.floats(-0.6, 0.6), st.booleans(), st.floats(0.0, 1.0))
     def test_fades_and_tilts_are_the_curve_with_a_ramp(
-        self, drawn, left, right, fade_in, level
+        self, drawn: Curve, left: float, right: float, fade_in: bool, level: float
     ) -> None:
         first, last = float(drawn.beat[0]), float(drawn.beat[-1])
         if last - first < 0.05:
@@ -175,7 +176,7 @@ class Generators(unittest.TestCase):
         moves = {"offset": (-1.0, 1.0), "density": (0.0, 1.0), "smoothness": (0.0, 1.0)}
         for kind, spread in itertools.product(RANDOM_KINDS, ("even", "bell", "levels")):
             for values in itertools.product(*moves.values()):
-                named = dict(zip(moves, values, strict=True))
+                named: dict[str, Any] = dict(zip(moves, values, strict=True))
                 move = RandomMove(kind, spread=spread, levels=(0.0, 1.0), **named)
                 found = random_curve(move, 0.0, 9.0, T).at(np.linspace(0.0, 9.0, 60))
                 self.assertTrue(((found >= 0.0) & (found <= 1.0)).all(), (kind, spread, values))
@@ -208,7 +209,7 @@ class Pads(unittest.TestCase):
         for key, positions in wanted.items():
             lane = track.lane_on(device.id, key)
             parameter = device.parameter(key)
-            heard = played(lane, made).at(at)
+            heard = played(present(lane), made).at(at)
             if parameter.steps:
                 wrong = parameter.value(heard) != parameter.value(positions)
                 self.assertLess(wrong.mean(), 0.01, key)
@@ -219,9 +220,8 @@ class Pads(unittest.TestCase):
 class Grids(unittest.TestCase):
     @given(st.floats(0.0, 90.0), st.floats(-2.0, 2.0), st.sampled_from([0.0, 0.3, 0.66]),
            st.sampled_from([-0.2, -0.05, 0.0, 0.1, 0.3]), st.sampled_from([4, 8, 16]))  # fmt: skip
-    @settings(max_examples=300, deadline=None)
     def test_one_meter_and_two_that_are_alike_snap_alike(
-        self, beat, move, swing, offset, division
+        self, beat: float, move: float, swing: float, offset: float, division: int
     ) -> None:
         grid = Grid(division, "straight", True, swing, offset)
         one = MeterMap((MeterPoint(1, 4, 4),))
@@ -237,8 +237,7 @@ class Grids(unittest.TestCase):
         self.assertLess(np.abs(near - (moved - apart)).min(), 1e-9) if moved > 0.0 else None
 
     @given(curves(), st.floats(-0.3, 0.3))
-    @settings(max_examples=80, deadline=None)
-    def test_quantised_points_lie_on_lines_to_the_bit(self, drawn, offset) -> None:
+    def test_quantised_points_lie_on_lines_to_the_bit(self, drawn: Curve, offset: float) -> None:
         grid, meter = Grid(16, "straight", True, 0.0, offset), MeterMap()
         made, left = quantised(drawn, grid, meter)
         staying = np.ones(len(made), bool)

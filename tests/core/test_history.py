@@ -6,9 +6,10 @@ import tracemalloc
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
+from tests import few
 from tests.projects import many_lanes
 from zolvek.core.curve.curve import COLUMNS, Curve
 from zolvek.core.document import history
@@ -76,7 +77,7 @@ class Undo(unittest.TestCase):
             st.tuples(st.integers(0, 4), st.integers(0, 4_999), st.integers(0, 300)), max_size=24
         )
     )
-    @settings(max_examples=40, deadline=None)
+    @few
     def test_any_way_through_the_steps_gives_the_very_projects(
         self, ways: list[tuple[int, int, int]]
     ) -> None:

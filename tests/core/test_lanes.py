@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
+from tests.present import present
 from zolvek.core.curve.building import curve
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.edits import add, move
 from zolvek.core.document import lanes, parts, targets
 from zolvek.core.document.listening import Listening, heard
@@ -29,8 +32,9 @@ AT = np.linspace(0.0, 190.0, 4_001)
 
 class Relative(unittest.TestCase):
     @given(curves(), st.floats(0.0, 1.0), st.floats(0.0, 1.0), st.tuples(st.floats(0.0, 0.4), st.floats(0.6, 1.0)), st.booleans())  # fmt: skip
-    @settings(max_examples=60, deadline=None)
-    def test_it_goes_along_with_its_control(self, own, stands, later, reach, turned) -> None:
+    def test_it_goes_along_with_its_control(
+        self, own: Curve, stands: float, later: float, reach: tuple[float, float], turned: bool
+    ) -> None:
         """Heard as before where the control stands; elsewhere moved by as much, and kept to the travel."""
         key = "horn.cutoff"
         project = parts.set_dial(DEMO, "horn", "cutoff", stands)
@@ -61,8 +65,9 @@ class Relative(unittest.TestCase):
 
 class Lanes(unittest.TestCase):
     @given(curves(), st.integers(0, 40), st.floats(-3.0, 3.0), st.sampled_from(["stop", "replace"]))
-    @settings(max_examples=80, deadline=None)
-    def test_pins_go_with_their_points(self, own, which, beats, when_met) -> None:
+    def test_pins_go_with_their_points(
+        self, own: Curve, which: int, beats: float, when_met: str
+    ) -> None:
         which %= len(own)
         pins = (float(own.beat[which]),)
         made, where = move(own, [which], beats, 0.0, when_met)
@@ -95,7 +100,7 @@ class Lanes(unittest.TestCase):
 
     def test_what_is_worked_on(self) -> None:
         own, meter = curve([(0.0, 0.1), (4.0, 0.5), (8.0, 0.2), (20.0, 0.9)]), MeterMap()
-        rows = (
+        rows: tuple[tuple[Any, ...], ...] = (
             (np.array([1, 2]), (0.0, 30.0), [1, 2], [1], "2 points"),
             (np.empty(0, np.intp), (3.0, 9.0), [1, 2], [0, 1, 2], "2 points in bars 1–3"),
             (np.empty(0, np.intp), (10.0, 12.0), [], [2], "0 points in bar 3"),
@@ -118,7 +123,7 @@ class Lanes(unittest.TestCase):
         steady = rate.put(DEMO, lambda own: own)
         np.testing.assert_allclose(played(steady.lane(key), steady).at(AT), heard, atol=2e-3)
         self.assertAlmostEqual(
-            float(rate.parameter.value(rate.to_position(0.0))), 1.0 / layer.lfo.rate.period
+            float(rate.parameter.value(rate.to_position(0.0))), 1.0 / present(layer.lfo).rate.period
         )
 
     def test_a_free_number_is_free(self) -> None:
@@ -126,7 +131,7 @@ class Lanes(unittest.TestCase):
             lane = next(iter(DEMO.lanes()))
             number = free_number(DEMO, lane.id, kind, lane.midi.channel)
             target = replace(lane.midi, kind=kind, controller=number)
-            low, high = MESSAGES[kind].numbers
+            low, high = present(MESSAGES[kind].numbers)
             self.assertTrue(low <= number <= high)
             for other in DEMO.lanes():
                 if (
@@ -146,8 +151,7 @@ class Solo(unittest.TestCase):
 
 class Typed(unittest.TestCase):
     @given(st.floats(-100.0, 100.0), st.sampled_from(["%", "st", "ms", "beats", ""]))
-    @settings(max_examples=100, deadline=None)
-    def test_what_is_written_is_read(self, number, unit) -> None:
+    def test_what_is_written_is_read(self, number: float, unit: str) -> None:
         shown = words(number, unit, 3)
         self.assertAlmostEqual(number_of(shown, unit, -100.0, 100.0, "x"), number, delta=6e-4)
         self.assertAlmostEqual(

@@ -5,9 +5,10 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests import few
 from zolvek.core.curve import edits, shaping, spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.quantise import quantised
@@ -63,7 +64,7 @@ def random_edit(rng: np.random.Generator, curve: Curve) -> Curve:
 
 
 class Laws(unittest.TestCase):
-    @settings(max_examples=20, deadline=None)
+    @few
     @example(20_568)
     @given(st.integers(0, 100_000))
     def test_200_random_edits_keep_the_rules_and_undo_gives_all_back(self, seed: int) -> None:
@@ -177,5 +178,5 @@ class Changes(unittest.TestCase):
         self.assertEqual(
             parameter.text(grid.snap(parameter.parse("+3.4 st"), lane.reach, parameter)), "+3 st"
         )
-        self.assertEqual(ValueGrid().snap(0.123, lane, parameter), 0.123)
-        self.assertEqual(ValueGrid("divisions", 4).snap(0.3, lane, parameter), 0.25)
+        self.assertEqual(ValueGrid().snap(0.123, lane.reach, parameter), 0.123)
+        self.assertEqual(ValueGrid("divisions", 4).snap(0.3, lane.reach, parameter), 0.25)

@@ -5,12 +5,15 @@ from __future__ import annotations
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
+from tests import few
+from tests.present import present
 from zolvek.core.curve.building import lines
 from zolvek.core.document import stored_states
 from zolvek.core.document.lanes import made_absolute, made_relative
@@ -50,7 +53,7 @@ def settings_of(seed: int) -> dict[str, float]:
 class Meeting(unittest.TestCase):
     """A morph, or a puck's path, where it meets layers, loops, a narrow reach and lanes that are bypassed."""
 
-    def lane(self, **more) -> tuple[Project, Lane]:
+    def lane(self, **more: Any) -> tuple[Project, Lane]:
         lane = next(x for x in DEMO.lanes() if x.device == "horn" and x.parameter == "cutoff")
         made = replace(lane, reach=(0.3, 0.5), **more)
         return with_lane(DEMO, made), made
@@ -131,9 +134,9 @@ class Meeting(unittest.TestCase):
 class Morphs(unittest.TestCase):
     @given(st.integers(0, 10**6), st.integers(0, 10**6), st.sampled_from(["line", "bend", "s-curve", "cosine"]),
            st.sampled_from(list(MOMENTS)), st.sampled_from(list(STAGGERS)))  # fmt: skip
-    @settings(max_examples=25, deadline=None)
+    @few
     def test_ends_are_the_states_and_nothing_else_changes(
-        self, a, b, shape, moment, stagger
+        self, a: int, b: int, shape: str, moment: str, stagger: str
     ) -> None:
         start, end = settings_of(a), settings_of(b)
         if not stored_states.differing(start, end):
@@ -268,8 +271,7 @@ class Morphs(unittest.TestCase):
 
 class Pads(unittest.TestCase):
     @given(st.lists(PLACES, min_size=2, max_size=8, unique=True), st.integers(0, 10**6))
-    @settings(max_examples=60, deadline=None)
-    def test_weights_are_shepards(self, places, seed) -> None:
+    def test_weights_are_shepards(self, places: list[tuple[float, float]], seed: int) -> None:
         """Shepard 1968: inverse squared distances, shared out."""
         corners = tuple(PadCorner(str(i), x / 50, y / 50) for i, (x, y) in enumerate(places))
         x, y = np.random.default_rng(seed).random((2, 200))
@@ -319,11 +321,13 @@ class Pads(unittest.TestCase):
             for key, positions in wanted.items():
                 lane = made.device_track("horn").lane_on("horn", key)
                 if not HORN.parameter(key).steps:
-                    self.assertLess(np.abs(lane.at(beats) - positions).max(), 0.003, (kind, key))
+                    self.assertLess(
+                        np.abs(present(lane).at(beats) - positions).max(), 0.003, (kind, key)
+                    )
                 before = DEMO.device_track("horn").lane_on("horn", key)
                 if before is not None:
-                    x = np.array([0.0, 50.0, 127.9, 170.0])
-                    np.testing.assert_allclose(lane.at(x), before.at(x), atol=1e-9)
+                    at = np.array([0.0, 50.0, 127.9, 170.0])
+                    np.testing.assert_allclose(present(lane).at(at), before.at(at), atol=1e-9)
             self.assertEqual(project_file.decode(project_file.encode(made)), made)
 
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 from scipy import signal, stats
 
+from tests import few
 from tests.core.curves import curves
 from zolvek.core.curve.approximate import approximated
 from zolvek.core.curve.building import curve, flat, lines
+from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.places import knots, leaps
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.errors import ZolvekError
@@ -52,7 +55,7 @@ class Lfos(unittest.TestCase):
             cycles = (x - first) / period + phase
             turn = 2 * np.pi * cycles
             away = (np.abs(cycles - np.round(cycles)) > 1e-6) & (np.abs(cycles % 1 - width) > 1e-6)
-            rows = (
+            rows: tuple[tuple[str, dict[str, Any], np.ndarray], ...] = (
                 ("sine", {}, np.sin(turn)),
                 ("triangle", {}, signal.sawtooth(turn, 0.5)),
                 ("triangle", {"skew": 2 * width - 1}, signal.sawtooth(turn, width)),
@@ -179,8 +182,9 @@ class Randomness(unittest.TestCase):
     @given(
         curves(), st.sampled_from(["steps", "smooth", "walk"]), st.floats(0, 1), st.integers(0, 99)
     )
-    @settings(max_examples=60, deadline=None)
-    def test_it_follows_the_movement_that_is_there(self, own, kind, amount, seed) -> None:
+    def test_it_follows_the_movement_that_is_there(
+        self, own: Curve, kind: str, amount: float, seed: int
+    ) -> None:
         """Common practice: amount 5 means within ±5 %; 0 changes nothing."""
         last = float(own.beat[-1]) + 4.0
         made = randomised(own, 0.0, last, RandomMove(kind, Rate(0.5), seed=seed), amount, T)
@@ -214,8 +218,9 @@ class Randomness(unittest.TestCase):
         st.integers(0, 9),
         st.sampled_from([None, 0.25]),
     )
-    @settings(max_examples=60, deadline=None)
-    def test_jitter_never_passes_a_neighbour(self, own, value, time, seed, step) -> None:
+    def test_jitter_never_passes_a_neighbour(
+        self, own: Curve, value: float, time: float, seed: int, step: float
+    ) -> None:
         made = jittered(own, np.arange(len(own)), value, time, seed, step)
         self.assertEqual(len(made), len(own))
         self.assertTrue(
@@ -240,7 +245,7 @@ class Randomness(unittest.TestCase):
 
 def layer(kind: str, number: int, rng: np.random.Generator) -> Layer:
     first = float(rng.uniform(0, 20))
-    movement = {
+    movements: dict[str, dict[str, Any]] = {
         "lfo": {
             "lfo": Lfo(
                 str(rng.choice(["sine", "pulse", "saw-up", "triangle"])),
@@ -250,7 +255,8 @@ def layer(kind: str, number: int, rng: np.random.Generator) -> Layer:
         "random": {"random": RandomMove("steps", Rate(1.0), seed=number)},
         "offset": {"curve": curve([(0.0, 0.5), (20.0, float(rng.random())), (40.0, 0.5)])},
         "scale": {"curve": curve([(0.0, 0.5), (30.0, float(rng.random()), "hold"), (40.0, 0.6)])},
-    }[kind]
+    }
+    movement = movements[kind]
     return Layer(
         f"l{number}",
         kind,
@@ -271,8 +277,10 @@ class Layers(unittest.TestCase):
         st.booleans(),
     )
     @example(curve([(1.0, 0.0, "stairs", 5.0), (2.0, 0.03), (2.0, 0.0)]), 0, ["lfo"], True)
-    @settings(max_examples=40, deadline=None)
-    def test_baking_is_heard_the_same(self, own, seed, kinds, fit) -> None:
+    @few
+    def test_baking_is_heard_the_same(
+        self, own: Curve, seed: int, kinds: list[str], fit: bool
+    ) -> None:
         rng = np.random.default_rng(seed)
         lane = Lane(
             "x",
@@ -348,8 +356,8 @@ class Layers(unittest.TestCase):
         np.testing.assert_allclose(layered(flat(0.1), solo, T, 48.0).at([3.0]), 0.9)
 
     @given(curves())
-    @settings(max_examples=40, deadline=None)
-    def test_composing_follows_any_curve(self, own) -> None:
+    @few
+    def test_composing_follows_any_curve(self, own: Curve) -> None:
         made = approximated(own.at, np.append(knots(own), own.beat[-1] + 1.0), 0.001)
         x = np.linspace(float(own.beat[0]), float(own.beat[-1]), 3_000)
         self.assertLess(np.abs(made.at(x) - own.at(x)).max(), 0.001)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from zolvek.core.curve.building import curve
@@ -20,7 +20,6 @@ MUTE, WAVE, TIME = NAMED["synth", "mute"], NAMED["synth", "wave"], NAMED["delay"
 
 
 class Text(unittest.TestCase):
-    @settings(max_examples=300)
     @given(st.sampled_from(ALL), st.floats(0, 1, allow_subnormal=False))
     def test_what_is_written_reads_back(self, parameter: Parameter, position: float) -> None:
         text = parameter.text(position)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 import pickle
 import unittest
+from typing import Any
 
 import msgspec
 
@@ -53,7 +54,12 @@ class Records(unittest.TestCase):
         ):
             with self.assertRaises(ZolvekError):
                 make()
-        for wrong in (lambda: One(), lambda: One(1.0, other=1), lambda: replace(one, other=1)):
+        untyped: Any = One
+        for wrong in (
+            lambda: untyped(),
+            lambda: untyped(1.0, other=1),
+            lambda: replace(one, other=1),
+        ):
             with self.assertRaises(TypeError):
                 wrong()
         self.assertEqual(replace(one, beat=3.0).twice, 6.0)

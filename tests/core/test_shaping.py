@@ -5,11 +5,12 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 from shapely import affinity
 from shapely.geometry import LineString
 
+from tests import few
 from tests.core.curves import curves
 from zolvek.core.curve import forms, shaping, spans
 from zolvek.core.curve.building import curve
@@ -32,7 +33,6 @@ def grid_of(drawn: Curve, count: int = 300) -> np.ndarray:
 
 
 class Spans(unittest.TestCase):
-    @settings(max_examples=150, deadline=None)
     @given(curves(), places)
     @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.0), (3.25, 0.0)]), (5e-324, 1.0))
     @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.8), (3.25, 0.0)]), (3.0 - 1e-13, 1e-1))
@@ -49,7 +49,6 @@ class Spans(unittest.TestCase):
         back = spans.splice(drawn, first, part, last)
         np.testing.assert_allclose(back.at(beats), drawn.at(beats), atol=COSINE_CUT)
 
-    @settings(max_examples=100, deadline=None)
     @given(curves(), places, st.floats(-0.5, 0.5))
     def test_outside_the_span_nothing_changes(
         self, drawn: Curve, place: tuple[float, float], by: float
@@ -80,7 +79,6 @@ class Spans(unittest.TestCase):
 class Affine(unittest.TestCase):
     """Against Shapely (GEOS): what happens to points as geometry."""
 
-    @settings(max_examples=60, deadline=None)
     @given(curves(), st.floats(0.1, 1.0), st.floats(0.0, 1.0), st.floats(0.2, 4.0))
     def test_scale_mirror_invert_stretch_tilt(
         self, drawn: Curve, factor: float, about: float, wide: float
@@ -120,7 +118,6 @@ class Affine(unittest.TestCase):
             atol=1e-9,
         )
 
-    @settings(max_examples=150, deadline=None)
     @given(curves())
     def test_mirrored_twice_is_the_same_curve(self, drawn: Curve) -> None:
         beats = grid_of(drawn)
@@ -137,7 +134,6 @@ class Affine(unittest.TestCase):
 
 
 class Quantising(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
     @given(
         curves(),
         st.sampled_from([(4, "straight"), (16, "straight"), (8, "triplet"), (1, "bars")]),
@@ -180,7 +176,6 @@ class Quantising(unittest.TestCase):
 
 
 class Repeats(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
     @given(curves(), st.integers(1, 6))
     def test_every_repeat_is_the_piece(self, drawn: Curve, times: int) -> None:
         part = spans.piece(drawn, 0.0, 4.0)
@@ -228,7 +223,7 @@ class FormsAndFits(unittest.TestCase):
         beats = np.arange(0.0, 4.0, 1 / 64)
         np.testing.assert_array_equal(gate.at(beats), (beats % 1.0 < 0.5).astype(float))
 
-    @settings(max_examples=15, deadline=None)
+    @few
     @given(st.integers(0, 10_000), st.sampled_from([0.002, 0.01, 0.03]))
     def test_a_fit_stays_within_its_tolerance(self, seed: int, tolerance: float) -> None:
         rng = np.random.default_rng(seed)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
@@ -22,14 +23,15 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 STEADY = TempoMap()
 
 
-def heard_of(drawn: Curve, length: float):
+def heard_of(drawn: Curve, length: float) -> Any:
     return played(Lane("x", "d", "p", drawn), Project(length=length))
 
 
 class Stepping(unittest.TestCase):
     @given(curves(), st.sampled_from([127, 16_383]), st.integers(1, 40), st.floats(0.0, 0.05))
-    @settings(max_examples=80, deadline=None)
-    def test_no_instant_strays_further_than_is_said(self, drawn, highest, ticks, tolerance) -> None:
+    def test_no_instant_strays_further_than_is_said(
+        self, drawn: Curve, highest: int, ticks: int, tolerance: float
+    ) -> None:
         length = float(max(np.ceil(drawn.beat[-1]), 1.0))
         made = stepped(
             heard_of(drawn, length),
@@ -53,8 +55,9 @@ class Stepping(unittest.TestCase):
         self.assertLessEqual(far.max(initial=0.0), made.strays + 1e-6)
 
     @given(st.floats(0.0, 1.0), st.floats(0.0, 1.0), st.floats(4.0, 64.0))
-    @settings(max_examples=60, deadline=None)
-    def test_a_ramp_takes_as_many_messages_as_it_has_steps(self, low, high, length) -> None:
+    def test_a_ramp_takes_as_many_messages_as_it_has_steps(
+        self, low: float, high: float, length: float
+    ) -> None:
         """A controller's sweep from 0 to 127 over eight bars (common practice, no source) is 128
         messages, and any other ramp one for each step that it comes to."""
         drawn = curve([(0.0, low), (length, high)])
@@ -97,8 +100,7 @@ class Stepping(unittest.TestCase):
 
 class Joining(unittest.TestCase):
     @given(curves(), st.sampled_from([127, 16_383]))
-    @settings(max_examples=50, deadline=None)
-    def test_held_steps_tell_just_what_was_sent(self, drawn, highest) -> None:
+    def test_held_steps_tell_just_what_was_sent(self, drawn: Curve, highest: int) -> None:
         length = float(max(np.ceil(drawn.beat[-1]), 1.0))
         made = stepped(heard_of(drawn, length), length, even(highest), STEADY, Resolution())
         back = from_steps(made.tick / 960, made.value / highest, 1.0 / highest, None)
@@ -109,8 +111,7 @@ class Joining(unittest.TestCase):
     @given(
         st.lists(st.floats(0.0, 1.0), min_size=3, max_size=9), st.sampled_from(["line", "cosine"])
     )
-    @settings(max_examples=50, deadline=None)
-    def test_a_slow_curve_comes_back_within_a_step(self, values, shape) -> None:
+    def test_a_slow_curve_comes_back_within_a_step(self, values: list[float], shape: str) -> None:
         drawn = curve([(8.0 * i, v, shape) for i, v in enumerate(values)])
         length = 8.0 * len(values)
         made = stepped(heard_of(drawn, length), length, even(127), STEADY, Resolution())

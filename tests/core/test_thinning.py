@@ -7,14 +7,17 @@ import importlib.util
 import itertools
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import shapely
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
+from tests import few
 from tests.core.curves import curves
+from tests.present import present
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.curve.comparing import deviation
 from zolvek.core.curve.curve import Curve
@@ -28,7 +31,7 @@ from zolvek.core.movement.recording import Move, Pass, count_in_times, raw_curve
 from zolvek.core.records import replace
 
 
-def lines(x, y) -> Curve:
+def lines(x: Any, y: Any) -> Curve:
     return Curve(
         np.array(x, float), np.array(y, float), np.full(len(x), LINE, np.uint8), np.zeros(len(x))
     )
@@ -52,7 +55,7 @@ def passable(x: np.ndarray, low: np.ndarray, high: np.ndarray, links: int) -> bo
     )
 
 
-def _passes(x, low, high, cuts) -> bool:
+def _passes(x: Any, low: np.ndarray, high: np.ndarray, cuts: tuple[int, ...]) -> bool:
     """Whether links exist where link j takes samples cuts[j] to cuts[j+1] − 1, and neighbours meet
     somewhere between their samples. The meeting place is searched finely."""
     spans = [np.linspace(x[c - 1], x[c], 9) for c in cuts[1:-1]]
@@ -98,7 +101,7 @@ def open_data() -> dict[str, np.ndarray]:
     """Series packaged with statsmodels (public domain: yearly sunspots; monthly El Niño sea
     temperatures), as passes nobody here made."""
     spec = importlib.util.find_spec("statsmodels")
-    folder = Path(spec.submodule_search_locations[0]) / "datasets"
+    folder = Path(present(present(spec).submodule_search_locations)[0]) / "datasets"
     with open(folder / "sunspots" / "sunspots.csv") as file:
         spots = np.array([float(row[1]) for row in list(csv.reader(file))[1:]])
     with open(folder / "elnino" / "elnino.csv") as file:
@@ -137,11 +140,12 @@ class Thinning(unittest.TestCase):
                 self.assertFalse(passable(x, low, high, found - 1), "there is none with fewer")
 
     def test_jumps_at_the_very_ends_stay(self) -> None:
-        for points in (
+        rows: tuple[list[Any], ...] = (
             [(0.0, 0.2), (1.0, 0.8), (1.0, 0.1)], [(0.0, 0.2), (0.0, 0.8), (1.0, 0.1)], [(1.0, 0.2), (1.0, 0.8)],
             [(0.0, 0.1), (0.0, 0.9), (1.0, 0.5), (2.0, 0.5), (2.0, 0.3)],
             [(0.0, 0.0, "hold"), (1 / 3, 0.0, "hold"), (1 / 3, 0.0, "stairs", 1.0), (0.6, 1.0, "hold"), (0.6, 0.0)],
-        ):  # fmt: skip
+        )  # fmt: skip
+        for points in rows:
             own = curve(points)
             for shapes in (False, True):
                 made = thinned(own, 0.2, shapes)
@@ -151,8 +155,10 @@ class Thinning(unittest.TestCase):
                 )
 
     @given(curves(), st.floats(0.001, 0.3), st.booleans())
-    @settings(max_examples=40, deadline=None)
-    def test_any_curve_keeps_its_bound_ends_and_jumps(self, own, tolerance, shapes) -> None:
+    @few
+    def test_any_curve_keeps_its_bound_ends_and_jumps(
+        self, own: Curve, tolerance: float, shapes: bool
+    ) -> None:
         made = thinned(own, tolerance, shapes)
         self.assertLessEqual(strays(own, made.curve), tolerance + 1e-9)
         self.assertLessEqual(made.after, max(len(own), 2))
@@ -271,18 +277,22 @@ class Recording(unittest.TestCase):
         moves = self.hand()
         for mode, first, last in (("touch", 4.0, 8.0), ("latch", 4.0, 14.0), ("write", 2.0, 14.0)):
             made = written(self.BASE, moves, mode, 2.0, 14.0, 0.5, 2.0)
-            self.assertAlmostEqual(made.first, first)
-            self.assertAlmostEqual(made.last, last + 0.5)
+            self.assertAlmostEqual(present(made).first, first)
+            self.assertAlmostEqual(present(made).last, last + 0.5)
             x = np.linspace(4.01, 7.99, 800)
-            self.assertLess(np.abs(made.curve.at(x) - (0.5 + 0.3 * np.sin(3 * x))).max(), 0.006)
+            self.assertLess(
+                np.abs(present(made).curve.at(x) - (0.5 + 0.3 * np.sin(3 * x))).max(), 0.006
+            )
             outside = np.concatenate(
                 (np.linspace(0, first - 0.01, 50), np.linspace(last + 0.51, 16, 50))
             )
-            np.testing.assert_allclose(made.curve.at(outside), self.BASE.at(outside), atol=1e-9)
-            back = made.curve.at([np.nextafter(last + 0.5, 0), last + 0.5])
+            np.testing.assert_allclose(
+                present(made).curve.at(outside), self.BASE.at(outside), atol=1e-9
+            )
+            back = present(made).curve.at([np.nextafter(last + 0.5, 0), last + 0.5])
             self.assertAlmostEqual(back[0], back[1], places=6, msg="the join does not jump")
         self.assertIsNone(written(self.BASE, moves, "read", 2.0, 14.0, 0.5, 2.0))
-        latched = written(self.BASE, moves, "latch", 2.0, 14.0, 0.5, 2.0).curve
+        latched = present(written(self.BASE, moves, "latch", 2.0, 14.0, 0.5, 2.0)).curve
         self.assertAlmostEqual(float(latched.at(12.0)), moves[-1].position, delta=0.005)
         stepped = written(
             self.BASE,
@@ -294,9 +304,9 @@ class Recording(unittest.TestCase):
             2.0,
             True,
         )
-        self.assertIn(HOLD, stepped.curve.shape)
-        self.assertEqual(float(stepped.curve.at(5.0)), 0.9)
-        self.assertEqual(float(stepped.curve.at(4.9)), 0.1)
+        self.assertIn(HOLD, present(stepped).curve.shape)
+        self.assertEqual(float(present(stepped).curve.at(5.0)), 0.9)
+        self.assertEqual(float(present(stepped).curve.at(4.9)), 0.1)
 
     def test_rests_twins_and_time_that_runs_backwards(self) -> None:
         raw = raw_curve(
@@ -321,7 +331,7 @@ class Recording(unittest.TestCase):
         lane = comping.chosen(lane, "take-1", 3.0, 7.0, 0.25, 0.004)
         lane = comping.chosen(lane, "take-2", 5.0, 9.0, 0.0, 0.004)
         self.assertEqual(
-            [(c.first, c.last, c.take) for c in lane.comp.choices],
+            [(c.first, c.last, c.take) for c in present(lane.comp).choices],
             [(3.0, 5.0, "take-1"), (5.0, 9.0, "take-2")],
         )
         np.testing.assert_allclose(lane.curve.at([4.0, 6.0]), [0.9, 0.1], atol=1e-9)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
@@ -29,7 +29,6 @@ tempos = st.lists(st.tuples(st.floats(0.25, 40), bpms, st.booleans()), max_size=
 
 
 class Tempo(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
     @given(tempos)
     def test_seconds_are_the_integral_and_beats_the_inverse(self, tempo: TempoMap) -> None:
         end = tempo.points[-1].beat + 8.0

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
@@ -62,7 +64,7 @@ def wild_layers(rng: np.random.Generator) -> tuple[Layer, ...]:
     made = []
     for number, kind in enumerate(("lfo", "random", "offset", "scale")):
         first, last = span(rng)
-        more = {
+        more: dict[str, dict[str, Any]] = {
             "lfo": {"lfo": lfo},
             "random": {"random": RandomMove(every=Rate(0.5), seed=int(rng.integers(99)))},
         }

@@ -82,14 +82,15 @@ class Writing(unittest.TestCase):
         ):
             done = subprocess.run([*CLI, *words], capture_output=True, text=True, check=False)
             self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
-        for words in (
+        lines: tuple[tuple[str, ...], ...] = (
             ("schema",),
             ("lanes", str(demo)),
             ("sample", str(demo), "--lane", "horn.cutoff", "--step", "1"),
-        ):
+        )
+        for line in lines:
             with open("/dev/full", "w") as full:
                 done = subprocess.run(
-                    [*CLI, *words], stdout=full, stderr=subprocess.PIPE, text=True, check=False
+                    [*CLI, *line], stdout=full, stderr=subprocess.PIPE, text=True, check=False
                 )
             self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
 

@@ -29,8 +29,8 @@ class OnTheWire(unittest.TestCase):
         self.assertAlmostEqual(107_892 / drop.fps, 3_600.0, delta=0.0037)
         for name, rate in clock.RATES.items():
             numbers = np.arange(0, 200_000, 331)
-            fields = clock.time_code(numbers, rate)
-            back = [clock.frames_of(*(int(x[k]) for x in fields), rate) for k in range(len(numbers))]  # fmt: skip
+            fields = np.array(clock.time_code(numbers, rate))
+            back = [clock.frames_of(h, m, s, f, rate) for h, m, s, f in fields.T.tolist()]
             self.assertEqual(back, numbers.tolist(), name)
             moments, data = clock.quarter_frames(700.0, rate)
             at = 8 * 4_000

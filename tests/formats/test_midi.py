@@ -6,6 +6,7 @@ import struct
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import mido
 import numpy as np
@@ -37,6 +38,10 @@ def with_notes(data: bytes) -> bytes:
 
 
 class MidiFile(unittest.TestCase):
+    path: Path
+    mido: Any
+    symusic: Any
+
     @classmethod
     def setUpClass(cls) -> None:
         folder = tempfile.TemporaryDirectory()

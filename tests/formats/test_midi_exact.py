@@ -5,13 +5,15 @@ from __future__ import annotations
 import io
 import itertools
 import unittest
+from typing import Any
 
 import mido
 import numpy as np
 import symusic
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
+from tests import few
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.document.parts import with_lane
 from zolvek.core.model.messages import MESSAGES, MidiTarget
@@ -29,7 +31,7 @@ DEMO = build()
 class Notes(unittest.TestCase):
     def test_a_project_goes_out_and_comes_in_with_its_notes(self) -> None:
         data = file_out.encode(DEMO)
-        theirs = symusic.Score.from_midi(data)
+        theirs: Any = symusic.Score.from_midi(data)
         back = file_in.decode(data)
         for track in DEMO.tracks:
             if not track.notes:
@@ -66,7 +68,7 @@ class Notes(unittest.TestCase):
         found = [[(n.beat, n.length) for n in part.notes] for part in parts]
         self.assertEqual(found, [[(0.0, 10.0)], [(1.0, 1.0), (1.5, 1.5)]])
 
-    @settings(max_examples=25, deadline=None)
+    @few
     @given(st.integers(0, 10_000))
     def test_any_notes_read_as_symusic_reads_them(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
@@ -87,7 +89,7 @@ class Notes(unittest.TestCase):
             file.tracks.append(track)
         out = io.BytesIO()
         file.save(file=out)
-        theirs = symusic.Score.from_midi(out.getvalue())
+        theirs: Any = symusic.Score.from_midi(out.getvalue())
         for part, other in zip(file_in.decode(out.getvalue()).parts, theirs.tracks, strict=True):
             self.assertEqual(
                 sorted((round(n.beat * 480), round(n.length * 480), n.pitch) for n in part.notes),
@@ -135,7 +137,9 @@ class Centres(unittest.TestCase):
                 self.assertEqual(float(target.scale.values(centre)), 0.5)
 
     @given(st.sampled_from(list(MESSAGES)), st.floats(0.0, 1.0))
-    def test_scales_are_their_own_inverse_and_reach_both_ends(self, kind, value) -> None:
+    def test_scales_are_their_own_inverse_and_reach_both_ends(
+        self, kind: str, value: float
+    ) -> None:
         scale = MidiTarget(1, 10, kind).scale
         self.assertAlmostEqual(float(scale.values(scale.steps(value))), value, places=12)
         self.assertEqual(scale.values([0, scale.highest]).tolist(), [0.0, 1.0])
@@ -143,8 +147,9 @@ class Centres(unittest.TestCase):
 
 class Halves(unittest.TestCase):
     @given(st.lists(st.integers(0, 16_383), min_size=2, max_size=60))
-    @settings(max_examples=120, deadline=None)
-    def test_both_kinds_of_receivers_end_right_and_stray_as_is_said(self, values) -> None:
+    def test_both_kinds_of_receivers_end_right_and_stray_as_is_said(
+        self, values: list[float]
+    ) -> None:
         """One takes the lower half for zero with each upper one (MIDI 1.0), the other keeps it."""
         value = np.array([v for v, _ in itertools.groupby(values)])
         if len(value) < 2:
@@ -152,7 +157,8 @@ class Halves(unittest.TestCase):
         found = encode.messages(MidiTarget(1, 1, "cc14"), np.arange(len(value)) * 10, value)
         said = encode.beyond(value)
         for keeps in (False, True):
-            msb, lsb, seen = 0, 0, {}
+            msb, lsb = 0, 0
+            seen: dict[Any, Any] = {}
             for tick, (_, number, byte) in zip(found.tick, found.data.tolist(), strict=True):
                 if number == 1:
                     msb, lsb = byte, lsb if keeps else 0

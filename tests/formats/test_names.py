@@ -19,6 +19,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.present import present
 from tests.projects import many_lanes
 from zolvek.core.curve.building import curve
 from zolvek.core.model.pattern import Pattern
@@ -82,7 +83,9 @@ class Names(unittest.TestCase):
             # SVG by an XML parser (XML 1.0).
             drawn = ElementTree.fromstring(picture.svg(project, lanes).encode())
             self.assertEqual(
-                (drawn.find("{http://www.w3.org/2000/svg}title").text or "").replace("\r", "\n"),
+                (present(drawn.find("{http://www.w3.org/2000/svg}title")).text or "").replace(
+                    "\r", "\n"
+                ),
                 names.xml_text(name),
             )
             # CSV by the standard reader; no cell that a spreadsheet takes for a formula.
@@ -157,12 +160,12 @@ class Names(unittest.TestCase):
             self.assertIn(words, done.stderr)
             self.assertEqual(target.read_bytes(), b"precious")
         project_file.save(named("bell\x07 and \x00"), path)
-        done = subprocess.run(
+        drawn = subprocess.run(
             [sys.executable, "-m", "zolvek", "picture", str(path), "-o", str(target)],
             capture_output=True,
             check=False,
         )
-        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(drawn.returncode, 0, drawn.stderr)
         self.assertEqual(target.read_bytes()[:8], b"\x89PNG\r\n\x1a\n")
         self.assertGreater(target.stat().st_size, 2_000)
 

@@ -6,12 +6,15 @@ import json
 import os
 import tempfile
 import unittest
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
+from tests import few
 from tests.core.curves import curves
 from zolvek.core.curve.curve import Curve
 from zolvek.core.document.parts import with_curve
@@ -24,14 +27,14 @@ DEMO = build()
 
 
 class ProjectFile(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @few
     @given(curves())
     def test_reads_back_to_the_bit(self, drawn: Curve) -> None:
         project = with_curve(DEMO, "horn.cutoff", drawn)
         self.assertEqual(project_file.decode(project_file.encode(project)), project)
         self.assertEqual(curve_csv.from_text(curve_csv.to_text(drawn), "x"), drawn)
 
-    def broken(self, change) -> ZolvekError:
+    def broken(self, change: Callable[[Any], Any]) -> ZolvekError:
         document = json.loads(project_file.encode(DEMO))
         change(document)
         with self.assertRaises(ZolvekError) as caught:
@@ -61,7 +64,6 @@ class ProjectFile(unittest.TestCase):
         self.assertIn("reach", self.broken(lambda d: lane(d).update(reach=[0.5, 0.5])).what)
         self.assertIn("twice", self.broken(lambda d: lane(d).update(id="horn.cutoff")).what)
 
-    @settings(max_examples=300, deadline=None)
     @given(st.data())
     def test_no_damage_gets_past_the_one_error(self, data: st.DataObject) -> None:
         good = bytearray(project_file.encode(DEMO))

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.building import curve
 from zolvek.core.document.chain import add_device, add_track
 from zolvek.core.document.parts import add_lane, with_curve, with_track
 from zolvek.core.errors import ZolvekError
@@ -77,7 +77,7 @@ class Levels(unittest.TestCase):
         project = self.loud(0.5)
         project, device = add_device(project, project.tracks[0].id, DEVICE_KINDS["filter"])
         project, lane = add_lane(project, device, "cutoff")
-        close = Curve([0.0, 5e-324, 1e-323, 1.0], [0.0, 1.0, 0.5, 1.0], [1] * 4, [0.0] * 4)
+        close = curve([(0.0, 0.0), (5e-324, 1.0), (1e-323, 0.5), (1.0, 1.0)])
         self.assertEqual(close.beat.tolist(), [0.0, 0.0, 1.0])
         self.assertTrue(np.isfinite(render(with_curve(project, lane, close))).all())
         meter = PeakMeter()

@@ -88,7 +88,7 @@ class Formulas(unittest.TestCase):
             _, wanted = signal.freqz(*cookbook(mode, 900, np.sqrt(0.5), 0), worN=freqs, fs=RATE)
             np.testing.assert_allclose(ours, np.abs(wanted), atol=2e-6)
         for band, hertz, gain in (("low", 200, 9), ("mid", 1_500, -12), ("high", 5_000, 6)):
-            values = {
+            values: dict[str, Any] = {
                 f"{band}_freq": f"{hertz} Hz",
                 f"{band}_gain": f"{gain} dB",
                 f"{band}_q": "1.3",

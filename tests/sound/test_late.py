@@ -56,7 +56,10 @@ def jump(beat: float) -> Curve:
 
 
 class Late(unittest.TestCase):
+    folder: Path
     late: DeviceKind
+    later: DeviceKind
+    noise: Path
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -175,7 +178,8 @@ class Late(unittest.TestCase):
         worker.use(project)
         worker.set_loop((1.0, 2.0))
         worker.play(1, 1.0, RATE, 1)
-        parts, beats = [], []
+        parts: list[np.ndarray] = []
+        beats: list[tuple[float, float]] = []
         while sum(map(len, parts)) < seconds * RATE:
             _, first, last, sound, _ = worker.chunk()
             parts.append(sound)

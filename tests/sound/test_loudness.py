@@ -52,6 +52,8 @@ def signal(rate: int, parts: tuple[tuple[float, float], ...]) -> np.ndarray:
 
 
 class Loudness(unittest.TestCase):
+    library: ctypes.CDLL
+
     @classmethod
     def setUpClass(cls) -> None:
         try:

@@ -12,12 +12,14 @@ import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import numpy as np
 import soundfile
 
 from benchmarks.evil_plugins import FORKS, HEAD, PORT, SEE, SOURCE, compiled, harmed
+from tests.present import present
 from zolvek.core.curve.building import lines
 from zolvek.core.document import hosted, stored_states
 from zolvek.core.document.chain import add_device, add_track, apply_preset, remove_track
@@ -79,7 +81,7 @@ def heard_on(test: unittest.TestCase, project: Project, beat: float) -> tuple[li
 class Described(unittest.TestCase):
     def test_ports_become_parameters_row_by_row(self) -> None:
         """Port (low, high, default and what else it says) -> taper, unit, lowest, highest, default as text."""
-        rows = (
+        rows: tuple[tuple[dict[str, Any], str, str, str], ...] = (
             ({"low": 0, "high": 1, "default": 1, "toggled": True}, "switch", "", "On"),
             ({"low": 0, "high": 1, "default": 0, "integer": True}, "switch", "", "Off"),
             ({"low": 0, "high": 2, "default": 1, "enumeration": True, "points": ((0, "Saw"), (1, "Sine"), (2, "Off"))}, "stepped", "", "Sine"),
@@ -104,7 +106,8 @@ class Described(unittest.TestCase):
             ({"low": 1, "high": 0, "default": 5}, "linear", "", "5"),
         )  # fmt: skip
         for told, taper, unit, shown in rows:
-            port = Port(**({"symbol": "x", "index": 0, "name": "X"} | told))
+            named: dict[str, Any] = {"symbol": "x", "index": 0, "name": "X"}
+            port = Port(**(named | told))
             parameter, binding = parameter_of(port, "x")
             with self.subTest(told):
                 self.assertEqual((parameter.taper, parameter.unit), (taper, unit))
@@ -277,7 +280,9 @@ class Heard(unittest.TestCase):
         own = project_file.load(path)
         self.assertEqual(own, project)
         gone = own.device_track(device).device(device)
-        kind = replace(gone.row, plugin=replace(gone.row.plugin, uri="http://nowhere/none"))
+        kind = replace(
+            gone.row, plugin=replace(present(gone.row.plugin), uri="http://nowhere/none")
+        )
         track = own.tracks[0]
         devices = tuple(
             replace(d, described=kind, kind=kind.key) if d.id == device else d
@@ -294,7 +299,7 @@ class Heard(unittest.TestCase):
         project, device = self.song(MDA + "JX10")
         own = project.device_track(device).device(device)
         plugin, row = own.row.plugin, own.row
-        ports = {key: replace(b, index=900 - b.index) for key, b in plugin.ports.items()}
+        ports = {key: replace(b, index=900 - b.index) for key, b in present(plugin).ports.items()}
         other, *_, lost = ports
         gone = "gone"
         del ports[lost]
@@ -304,7 +309,7 @@ class Heard(unittest.TestCase):
         older = replace(
             row,
             parameters=(wider, *parameters[1:], replace(parameters[0], id=gone, name="Gone")),
-            plugin=replace(plugin, ports=ports, outputs=(0,), events=1),
+            plugin=replace(present(plugin), ports=ports, outputs=(0,), events=1),
         )
         self.assertEqual(
             hosted.changes(older, row),
@@ -349,6 +354,9 @@ class Heard(unittest.TestCase):
 @unittest.skipUnless(THERE and shutil.which("cc"), "mda-lv2 or a C compiler is not installed")
 class Evil(unittest.TestCase):
     """Each way of misbehaving: sound goes on, it is said, the project is whole."""
+
+    made: tempfile.TemporaryDirectory[str]
+    folder: Path
 
     @classmethod
     def setUpClass(cls) -> None:

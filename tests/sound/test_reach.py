@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import unittest
+from typing import Any, cast
 
 import numpy as np
 
@@ -30,7 +31,7 @@ class Plateau:
     def __init__(self, kind: str, rate: int) -> None:
         pass
 
-    def process(self, sound, controls):
+    def process(self, sound: np.ndarray, controls: Any) -> np.ndarray:
         position = controls.device.parameter("gain").position(controls.values("gain"))
         part = np.minimum(position / 0.64, 1.0)
         return sound * controls.spread(10 ** ((18 * part + 12 * part**3 - 30) / 20))
@@ -45,7 +46,7 @@ def noisy() -> Project:
 class Reach(unittest.TestCase):
     def setUp(self) -> None:
         usual = effects.PROCESSORS["width"]
-        effects.PROCESSORS["width"] = Plateau
+        effects.PROCESSORS["width"] = cast(Any, Plateau)
         self.addCleanup(effects.PROCESSORS.__setitem__, "width", usual)
 
     def test_a_control_that_does_nothing_above_64_percent(self) -> None:
@@ -94,7 +95,7 @@ class Pictures(unittest.TestCase):
     def test_work_in_the_background_is_told_and_can_be_given_up(self) -> None:
         jobs, done, told = Jobs(), threading.Event(), []
 
-        def hear(what, value) -> None:
+        def hear(what: str, value: Any) -> None:
             told.append((what, value))
             if what != "progress":
                 done.set()

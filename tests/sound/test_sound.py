@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import time
 import unittest
+from typing import Any
 
 import numpy as np
 from scipy import signal
@@ -31,7 +32,9 @@ STEADY = {"sustain": 1.0, "attack": 0.0, "cutoff": 1.0, "level": 0.8}
 A4 = (Note(0.0, 16.0, 69),)
 
 
-def synth(notes=A4, lanes=(), chain=(), tempo=None, **values) -> Project:
+def synth(
+    notes: Any = A4, lanes: Any = (), chain: Any = (), tempo: Any = None, **values: float
+) -> Project:
     device = Device("s", "synth", "S", {**STEADY, **values})
     track = Track("t", "T", (device, *chain), tuple(lanes), tuple(notes))
     return Project(tempo=tempo or TempoMap(), length=16.0, tracks=(track,))

@@ -9,6 +9,7 @@ import tempfile
 import unittest
 import wave
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -86,9 +87,9 @@ class Streams(unittest.TestCase):
                 float(np.abs(clips.play(project.tracks[0].clips, project.tempo, stretch())).max()),
                 0.0,
             )
-            with self.assertRaises(Failure) as told:
+            with self.assertRaises(Failure) as refused:
                 sound_out.deliver(project, self.folder / "out.wav")
-            self.assertEqual(told.exception.where, path)
+            self.assertEqual(refused.exception.where, path)
             self.assertFalse((self.folder / "out.wav").exists())
 
     def test_an_hour_of_flac_takes_little_memory(self) -> None:
@@ -127,7 +128,7 @@ class Streams(unittest.TestCase):
             self.assertEqual(float(np.abs(soundfile.read(out)[0]).max()), 0.0)
 
 
-def stretch():
+def stretch() -> Any:
     from zolvek.sound.controls import Block
 
     return Block(np.arange(64) / 64.0, 48_000)

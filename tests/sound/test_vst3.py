@@ -103,21 +103,25 @@ class Read(unittest.TestCase):
                 self.assertAlmostEqual(float(reached(parameter, binding, own, 48e3)), default, 6)
                 back = real(parameter, binding, default, 48e3)
                 self.assertAlmostEqual(float(parameter.position(back)), parameter.default_position)
-        for texts, taper, choices in (
+        switches: tuple[tuple[tuple[str, ...], str, tuple[str, ...]], ...] = (
             (("Off", "On"), "switch", ()),
             (("0.00", "1.00"), "switch", ()),
             (("Saw", "Sine"), "stepped", ("Saw", "Sine")),
             (("A", "A", ""), "stepped", ("A", "A 2", "…")),
-        ):
-            parameter, binding = parameter_of(Told("X", 0, "", texts, 1.0, len(texts)), "x")
+        )
+        for choice_texts, taper, choices in switches:
+            parameter, binding = parameter_of(
+                Told("X", 0, "", choice_texts, 1.0, len(choice_texts)), "x"
+            )
             self.assertEqual((parameter.taper, parameter.choices), (taper, choices))
-            self.assertEqual(binding.values, tuple(np.linspace(0.0, 1.0, len(texts))))
+            self.assertEqual(binding.values, tuple(np.linspace(0.0, 1.0, len(choice_texts))))
 
 
 @unittest.skipUnless(CAN, "VST3's interface headers or a C++ compiler are not installed")
 class Hosted(unittest.TestCase):
     made: tempfile.TemporaryDirectory[str]
     folder: Path
+    bundle: Path
     kinds: dict[str, DeviceKind]
 
     @classmethod

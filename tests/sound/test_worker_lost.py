@@ -8,8 +8,11 @@ import subprocess
 import sys
 import time
 import unittest
+from collections.abc import Callable
+from functools import partial
 from types import SimpleNamespace
 
+from tests.present import present
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
@@ -32,7 +35,7 @@ class WorkerLost(unittest.TestCase):
         self.clock.start()
         self.addCleanup(self.clock.close)
 
-    def until(self, test, seconds: float = 30.0) -> float:
+    def until(self, test: Callable[[], object], seconds: float = 30.0) -> float:
         began = time.monotonic()
         while not test():
             self.assertLess(time.monotonic() - began, seconds, "it did not come to that")
@@ -54,28 +57,34 @@ class WorkerLost(unittest.TestCase):
             self.told.clear()
             self.with_a_spare()
             worker = self.playback.worker
-            os.kill(worker.process.pid, sign)
+            os.kill(present(worker).process.pid, sign)
             struck, place = time.monotonic(), self.playback.beat
             self.until(lambda: self.told)
             error, goes_on, when = self.told[0]
             self.assertTrue(goes_on and error.what)
-            self.until(lambda at=place: self.playback.begun and self.playback.beat > at + 0.25)
+            self.until(partial(self.is_past, place + 0.25))
             # It went on, it did not begin anew nor leave anything out but what was lost.
             self.assertLess(self.playback.beat, place + 16.0)
             self.assertGreaterEqual(self.playback.beat, place)
-            self.assertIsNotNone(worker.process.poll(), "what stands still is ended")
+            self.assertIsNotNone(present(worker).process.poll(), "what stands still is ended")
             self.assertIsNot(self.playback.worker, worker)
             self.assertLess(when - struck, 8.0)  # 2 s; printed by the bench
             # An edit made meanwhile is heard by the new one too.
             self.playback.use(replace(build(), name="Edited"))
+
+    def is_past(self, beat: float) -> bool:
+        return self.playback.begun and self.playback.beat > beat
+
+    def is_replaced(self, worker: object) -> bool:
+        return self.playback.worker is not worker
 
     def test_lost_again_and_again_it_stops_and_says_so(self) -> None:
         self.playback.play(0.0)
         for _ in range(playbacks.MOST_LOSSES + 1):
             self.until(lambda: self.playback.worker is not None and self.playback.playing)
             worker = self.playback.worker
-            worker.process.kill()
-            self.until(lambda worker=worker: self.playback.worker is not worker)
+            present(worker).process.kill()
+            self.until(partial(self.is_replaced, worker))
         self.until(lambda: not self.playback.playing)
         self.assertEqual(
             [goes_on for _, goes_on, _ in self.told], [True] * playbacks.MOST_LOSSES + [False]
@@ -89,15 +98,15 @@ class WorkerLost(unittest.TestCase):
         self.with_a_spare()
         workers = [self.playback.worker, self.playback.spare]
         for each in workers:
-            os.kill(each.process.pid, signal.SIGSTOP)
+            os.kill(present(each).process.pid, signal.SIGSTOP)
         self.playback.use(build())  # nobody reads it
         began = time.monotonic()
         self.playback.close()
         took = time.monotonic() - began
         self.assertLess(took, 4.0)  # 2 s, on a machine that is not busy
         for each in workers:
-            self.assertIsNotNone(each.process.poll())
-            self.assertFalse([thread for thread in each.threads if thread.is_alive()])
+            self.assertIsNotNone(present(each).process.poll())
+            self.assertFalse([thread for thread in present(each).threads if thread.is_alive()])
 
 
 class Starved(unittest.TestCase):

@@ -8,7 +8,12 @@ import sys
 import tempfile
 import traceback
 import unittest
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
+
+from zolvek.core.curve.curve import Curve
+from zolvek.core.model.project import Project
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zolvek-test-")
@@ -16,9 +21,9 @@ os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"]
 os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"]
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, qInstallMessageHandler
-from PyQt6.QtTest import QTest
 
 from benchmarks.answers import Answers
+from tests.studio.qtest import QTest
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
 from zolvek.studio.app import application, make_window
@@ -41,12 +46,12 @@ kept: list[object] = []  # the application, from test to test
 faults: list[str] = []  # exceptions in what Qt called
 
 
-def _heard(kind, context, text):
+def _heard(kind: Any, context: Any, text: Any) -> None:
     if not any(word.lower() in text.lower() for word in HARMLESS):
         qt_complaints.append(text)
 
 
-def _raised(kind, error, trace):
+def _raised(kind: Any, error: Any, trace: Any) -> None:
     faults.append("".join(traceback.format_exception(kind, error, trace)))
 
 
@@ -68,7 +73,7 @@ class WindowTest(unittest.TestCase):
         self.errors: list[ZolvekError] = []
         self.ask = Answers()
         self.window = make_window(build(), Settings(), ask=self.ask)
-        self.window.show_error = self.errors.append
+        self.window.__dict__["show_error"] = self.errors.append
         self.window.session.notices.notifier.listeners[:] = [self.errors.append]
         self.window.show()
         self.window.complete()
@@ -102,7 +107,7 @@ class WindowTest(unittest.TestCase):
         self.app.sendPostedEvents(None, 52)  # deferred deletes
         self.app.processEvents()
 
-    def until(self, test, ms: int = 90_000) -> None:
+    def until(self, test: Callable[[], object], ms: int = 90_000) -> None:
         """Wait for what happens beside the interface."""
         for _ in range(ms // 10):
             if test():
@@ -114,7 +119,9 @@ class WindowTest(unittest.TestCase):
         """Where a curve point of the focus lane is."""
         return self.lane.plot.point(beat, value).toPoint()
 
-    def drag_on(self, widget, start: QPoint, end: QPoint, keys=NO_KEY, steps: int = 8) -> None:
+    def drag_on(
+        self, widget: Any, start: QPoint, end: QPoint, keys: Any = NO_KEY, steps: int = 8
+    ) -> None:
         """Press, move in steps, release."""
         QTest.mouseMove(widget, start)
         QTest.mousePress(widget, LEFT, keys, start)
@@ -124,7 +131,7 @@ class WindowTest(unittest.TestCase):
         QTest.mouseRelease(widget, LEFT, keys, end)
         self.wait()
 
-    def move_held(self, widget, at: QPointF, keys=NO_KEY) -> None:
+    def move_held(self, widget: Any, at: QPointF, keys: Any = NO_KEY) -> None:
         """A move with the button down, which QTest.mouseMove does not say."""
         from PyQt6.QtCore import QEvent
         from PyQt6.QtGui import QMouseEvent
@@ -139,34 +146,39 @@ class WindowTest(unittest.TestCase):
         )
         self.app.sendEvent(widget, event)
 
-    def drag(self, start: tuple[float, float], end: tuple[float, float], keys=NO_KEY) -> None:
+    def drag(
+        self, start: tuple[float, float], end: tuple[float, float], keys: Any = NO_KEY
+    ) -> None:
         """Drag on the focus lane between places given as beat and value."""
         self.drag_on(self.lane, self.spot(*start), self.spot(*end), keys)
 
-    def click(self, beat: float, value: float, keys=NO_KEY) -> None:
+    def click(self, beat: float, value: float, keys: Any = NO_KEY) -> None:
         QTest.mouseMove(self.lane, self.spot(beat, value))
         QTest.mouseClick(self.lane, LEFT, keys, self.spot(beat, value))
         self.wait()
 
-    def key(self, key, keys=NO_KEY, widget=None) -> None:
+    def key(self, key: Any, keys: Any = NO_KEY, widget: Any = None) -> None:
         QTest.keyClick(self.window if widget is None else widget, key, keys)
         self.wait()
 
-    def show(self, project, path=None) -> None:
+    def show(self, project: Project, path: Any = None) -> None:
         """Another project in the window."""
         self.studio.player.stop()
         self.session.open(project, path)
 
-    def do(self, action: str) -> None:
+    def do(self, action: str, lane: str | None = None) -> None:
+        """A command, on another lane if one is named."""
+        if lane is not None:
+            self.session.focus.on(lane)
         self.window.action(action).trigger()
         self.wait()
 
-    def curve(self):
+    def curve(self) -> Curve:
         target = self.session.target
         assert target is not None
         return target.curve
 
-    def field(self, name: str):
+    def field(self, name: str) -> Any:
         """A named entry, menu or spin box of the window."""
         from PyQt6.QtWidgets import QWidget
 

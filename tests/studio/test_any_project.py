@@ -7,14 +7,15 @@ import gc
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtTest import QTest
 
 from benchmarks import hardness
 from benchmarks.answers import Answers
 from tests.projects import PROJECTS
 from tests.studio import driver
+from tests.studio.qtest import QTest
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.table import ACTIONS, MENUS
 from zolvek.studio.app import application, make_window
@@ -30,7 +31,9 @@ HEAVY = {
 }  # a part of the walk is enough for the size of it
 
 
-class AnyProject(unittest.TestCase):
+class ProjectWalk(unittest.TestCase):
+    """One walk; each class below takes it on a project of its own, so that they run side by side."""
+
     def settle(self, window: Window) -> None:
         """Until what goes on beside the window has ended."""
         for _ in range(3_000):
@@ -117,13 +120,83 @@ class AnyProject(unittest.TestCase):
         self.assertEqual([str(error) for error in mute], [], f"{name}: messages without a remedy")
 
 
-def _walk(name: str):
-    return lambda self: self.walk(name)
+class EmptyProject(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("empty")
 
 
-for _name in PROJECTS:
-    _word = "".join(c if c.isalnum() else "_" for c in _name)
-    setattr(AnyProject, f"test_walk_{_word}", _walk(_name))
+class BareTrack(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("a track without devices")
+
+
+class NoLanes(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("no lanes")
+
+
+class NoSections(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("no sections")
+
+
+class NoNotes(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("no notes")
+
+
+class OneBar(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("one bar")
+
+
+class ShortestSong(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("the shortest")
+
+
+class LongestSong(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("the longest")
+
+
+class OddSections(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("sections far away and on one beat")
+
+
+class ExtremeTempo(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("tempo and meter at their extremes")
+
+
+class ExtremeNotes(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("one note of each end")
+
+
+class OrdinaryMidiFile(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("an ordinary MIDI file")
+
+
+class ThousandLanes(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("1,000 lanes")
+
+
+class TwoHours(ProjectWalk):
+    def test_walk(self) -> None:
+        self.walk("two hours")
+
+
+class AllProjects(unittest.TestCase):
+    def test_every_kind_of_project_is_walked(self) -> None:
+        walked: list[str] = []
+        for walk in ProjectWalk.__subclasses__():
+            with mock.patch.object(walk, "walk", lambda _, name: walked.append(name)):
+                walk("test_walk").debug()
+        self.assertEqual(sorted(walked), sorted(PROJECTS))
 
 
 if __name__ == "__main__":

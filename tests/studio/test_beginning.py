@@ -9,6 +9,7 @@ import soundfile
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 
+from tests.present import present
 from tests.projects import ordinary_midi
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
 from zolvek.formats.midi import file_in
@@ -33,7 +34,7 @@ class Beginning(WindowTest):
         project = self.session.project
         self.assertEqual([track.name for track in project.tracks], ["Synth", "Sound"])
         self.assertEqual((float(project.tempo.bpm(0.0)), project.meter.bar_at(127.9)), (120.0, 32))
-        self.assertEqual(self.session.lane.parameter, "cutoff")
+        self.assertEqual(present(self.session.lane).parameter, "cutoff")
         self.assertIsNone(self.session.document.path)
         self.click(16.0, 0.9)
         self.assertIn(16.0, self.curve().beat)

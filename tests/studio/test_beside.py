@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 import os
 import time
+from typing import Any
 from unittest import mock
 
 import numpy as np
 
 from tests.beside.server import Capture, Jack
+from tests.present import present
 from tests.studio.driver import WindowTest
 from zolvek.beside.jack import slots
 from zolvek.core.document import control
@@ -22,14 +24,14 @@ RATE = 48_000
 
 
 class Together(WindowTest):
-    def join(self):
+    def join(self) -> Any:
         """The Connect page, with a server there and taken part in."""
         self.server = Jack(self)
         around = mock.patch.dict(os.environ, self.server.environment)
         around.start()
         self.addCleanup(around.stop)
         self.window.rail.show_step("step-perform")
-        panel = self.window.rail.shown["step-perform"].widget()
+        panel: Any = self.window.rail.shown["step-perform"].widget()
         panel.show_page("Connect")
         self.wait()
         page = panel.pages.stack.currentWidget().together
@@ -44,7 +46,7 @@ class Together(WindowTest):
         page, beside = self.join(), self.studio.beside
         self.assertIn("Mix left – system:playback_1", page.list.item(0).text())
         capture = Capture(self, self.server)
-        self.until(lambda: any(n.startswith("capture:") for n, *_ in beside.report.others))
+        self.until(lambda: any(n.startswith("capture:") for n, *_ in present(beside.report).others))
         for own, other in (("all", "capture:midi"), ("mix left", "capture:sound")):
             page.own.setCurrentIndex(page.own.findData(own))
             page.own.activated.emit(page.own.currentIndex())
@@ -109,9 +111,9 @@ class Together(WindowTest):
         capture.ask("connect", "capture:out", "Zolvek:Control")
         page.by_role["follow"].click()
         # Ten thousand messages a second do no harm: of each control the last ones are followed.
-        before = self.studio.beside.link.words[slots.CAME]
+        before = present(self.studio.beside.link).words[slots.CAME]
         capture.ask("send", 5, [[0xB0, 20, number % 128] for number in range(6_000)])
-        self.until(lambda: self.studio.beside.link.words[slots.CAME] >= before + 5_000)
+        self.until(lambda: present(self.studio.beside.link).words[slots.CAME] >= before + 5_000)
         self.wait(800)
         self.assertGreater(self.studio.beside.dropped, 1_000)
         session.settings.mode, session.settings.count_in = "latch", 0
@@ -164,7 +166,7 @@ class Together(WindowTest):
         self.until(lambda: self.studio.player.playing)
         self.until(lambda: session.playhead.beat > 6.0)
         steering = self.studio.beside.steering
-        self.until(lambda: abs(steering.follower.bpm - 125.0) < 0.2 and abs(steering.drift) < 0.005, 4_000)  # fmt: skip
+        self.until(lambda: abs(present(steering).follower.bpm - 125.0) < 0.2 and abs(present(steering).drift) < 0.005, 4_000)  # fmt: skip
         self.assertRegex(page.drift.text(), r"MIDI clock, 12[45]\.\d BPM, \d+\.\d ms off")
         self.assertTrue(page.tempo.isVisible())
         # It ends without a word.

@@ -7,6 +7,7 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import mido
@@ -14,13 +15,15 @@ import numpy as np
 import soundfile
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtTest import QTest
 
+from tests.present import present
 from tests.studio.driver import WindowTest
+from tests.studio.qtest import QTest
 from zolvek.beside import midi_ports as ports
 from zolvek.core.document import stored_states
 from zolvek.core.document.parts import with_lane
 from zolvek.core.model import catalogue
+from zolvek.core.model.project import Project
 from zolvek.core.model.state import StatePart
 from zolvek.core.movement.playing import played
 from zolvek.core.records import replace
@@ -33,7 +36,7 @@ def device_file_bytes() -> bytes:
     return json.dumps(catalogue.plain(catalogue.DEVICE_KINDS["filter"])).encode()
 
 
-def states_bytes(project) -> bytes:
+def states_bytes(project: Project) -> bytes:
     horn = project.device_track("horn").device("horn")
     own, key = stored_states.kept(
         project, "Bright", (StatePart("horn", stored_states.present(horn)),)
@@ -50,7 +53,7 @@ class Delivering(WindowTest):
         self.panel = self.window.rail.findChild(ExportPanel)
         self.deliveries = self.studio.deliveries
 
-    def written(self, name: str, action: str):
+    def written(self, name: str, action: str) -> Any:
         path = self.folder / name
         self.ask.path = path
         self.do(action)
@@ -64,17 +67,17 @@ class Delivering(WindowTest):
         page.kind.setCurrentIndex(page.kind.findData("bend"))
         page.kind.activated.emit(page.kind.currentIndex())
         page.semitones.setValue(2.25)
-        self.assertEqual(self.session.lane.midi.semitones, 2.25)
+        self.assertEqual(present(self.session.lane).midi.semitones, 2.25)
         self.assertFalse(page.target.isRowVisible(page.number))
         page.kind.setCurrentIndex(page.kind.findData("nrpn"))
         page.kind.activated.emit(page.kind.currentIndex())
         page.number.setValue(260)
-        self.assertEqual(self.session.lane.midi.text, "NRPN 260, channel 2")
+        self.assertEqual(present(self.session.lane).midi.text, "NRPN 260, channel 2")
         self.assertEqual(page.gap.text(), "5 ms", "proposed, as nothing was set")
         page.gap.setText("1 tick")
         self.key(Qt.Key.Key_Return, widget=page.gap)
         self.until(lambda: page.told is not None and not page.stale and page.working is None)
-        row = next(row for row in page.told.lanes if row.lane == "echo.feedback")
+        row = next(row for row in present(page.told).lanes if row.lane == "echo.feedback")
         self.assertEqual(row.target, "NRPN 260, channel 2")
         self.assertGreater(row.messages, 1_000)
         self.assertIn("% of a DIN cable", page.load.text())
@@ -88,10 +91,11 @@ class Delivering(WindowTest):
         self.assertEqual(page.gap.text(), "5 ms")
         self.until(lambda: not page.stale and page.working is None)
         self.assertLess(
-            next(r for r in page.told.lanes if r.lane == "echo.feedback").messages, row.messages / 4
+            next(r for r in present(page.told).lanes if r.lane == "echo.feedback").messages,
+            row.messages / 4,
         )
         page.rows.selectRow(0)
-        self.assertEqual(self.session.lane.id, page.told.lanes[0].lane)
+        self.assertEqual(present(self.session.lane).id, present(page.told).lanes[0].lane)
         page.gap.setText("1 tick")
         self.key(Qt.Key.Key_Return, widget=page.gap)
         self.assertEqual(page.gap.text(), "0 ms")
@@ -118,7 +122,7 @@ class Delivering(WindowTest):
         self.do("undo")
         self.assertIs(self.session.project, before)
 
-    def drop(self, path) -> None:
+    def drop(self, path: Any) -> None:
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(path))])
         event = QDropEvent(
@@ -148,22 +152,22 @@ class Delivering(WindowTest):
             self.assertEqual(self.written(name, "export-picture").read_bytes()[:4], begins)
         # The control signal comes back into another lane; the points into a third.
         self.session.focus.on("horn.drive")
-        old = self.session.lane.curve
+        old = present(self.session.lane).curve
         self.ask.yes = False
         self.ask.accepts = True
         self.drop(control)
-        self.until(lambda: self.session.lane.curve is not old)
+        self.until(lambda: present(self.session.lane).curve is not old)
         beats = np.linspace(64.0, 71.9, 500)
         wanted = played(
             self.session.project.lane("fog-strip.level"), self.session.project
         ).curve.at(beats)
         self.assertLess(
-            np.percentile(np.abs(self.session.lane.curve.at(beats) - wanted), 98), 0.003
+            np.percentile(np.abs(present(self.session.lane).curve.at(beats) - wanted), 98), 0.003
         )
-        self.assertEqual(float(self.session.lane.curve.at(10.0)), float(old.at(10.0)))
+        self.assertEqual(float(present(self.session.lane).curve.at(10.0)), float(old.at(10.0)))
         self.drop(points)
         self.assertEqual(
-            self.session.lane.curve, self.session.project.lane("fog-strip.level").curve
+            present(self.session.lane).curve, self.session.project.lane("fog-strip.level").curve
         )
         # A description, and states, say themselves what they are.
         for name, data in (
@@ -229,18 +233,18 @@ class Delivering(WindowTest):
 
     def test_the_file_is_dragged_out_and_the_guide_is_read(self) -> None:
         handle = self.panel.findChild(DragFile)
-        dragged = []
-        handle.begin = dragged.append
+        dragged: list[str] = []
+        handle.__dict__["begin"] = dragged.append
         QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=QPoint(10, 10))
         self.move_held(handle, QPointF(60, 40))
         self.until(lambda: bool(dragged))
         self.assertEqual(len(mido.MidiFile(dragged[0]).tracks), 17 + 3)
         self.do("guide")
         guide = self.window.guide_window
-        QTest.keyClicks(guide.words, "DIN cable")
-        QTest.keyClick(guide.words, Qt.Key.Key_Return)
-        self.assertEqual(guide.page.textCursor().selectedText(), "DIN cable")
-        guide.close()
+        QTest.keyClicks(present(guide).words, "DIN cable")
+        QTest.keyClick(present(guide).words, Qt.Key.Key_Return)
+        self.assertEqual(present(guide).page.textCursor().selectedText(), "DIN cable")
+        present(guide).close()
 
 
 if __name__ == "__main__":

@@ -19,7 +19,6 @@ from unittest import mock
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -33,7 +32,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tests.present import present
 from tests.studio.driver import WindowTest
+from tests.studio.qtest import QTest
 from zolvek import desktop
 from zolvek.demo.night_regatta import build
 from zolvek.formats import project_file
@@ -84,13 +85,13 @@ class Desktop(WindowTest):
         self.assertEqual("\n".join(nameless(self.window)), "")
         for key, action in self.window.made.made.items():
             self.assertTrue(action.text() and action.statusTip(), key)
-        self.window.monitor_window.close()
+        present(self.window.monitor_window).close()
 
     def test_dead_cycles_are_taken_apart_on_the_interfaces_thread_alone(self) -> None:
         """Whatever other threads do meanwhile: a widget that dies in one of them takes the
         program along."""
         widget, found = QWidget(), []
-        widget.itself = widget
+        widget.__dict__["itself"] = widget
         weakref.finalize(widget, lambda: found.append(threading.current_thread()))
         del widget
         other = threading.Thread(target=_litter, args=(200_000,))
@@ -113,7 +114,7 @@ class Desktop(WindowTest):
         self.key(Qt.Key.Key_Escape, widget=field)
         self.do("add-lane")
         lane = self.session.lane
-        self.assertEqual(lane.parameter, "noise")
+        self.assertEqual(present(lane).parameter, "noise")
         self.lane.setFocus()
         self.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier, self.lane)
         before = self.curve()
@@ -142,12 +143,12 @@ class Entries(unittest.TestCase):
             self.assertTrue(keys["Exec"].endswith("open %f"))
             self.assertTrue(shutil.which(keys["TryExec"]), "what it starts is there")
             kind = xml.parse(Path(name, "mime", "packages", f"{desktop.ID}.xml")).getroot()[0]
-            self.assertEqual(kind.get("type") + ";", keys["MimeType"])
+            self.assertEqual(f"{kind.get('type')};", keys["MimeType"])
             metainfo = Path(name, "metainfo", f"{desktop.ID}.metainfo.xml")
             self.assertEqual(xml.parse(metainfo).getroot().findtext("id"), desktop.ID)
             for command in (
-                ["desktop-file-validate", entry],
-                ["appstreamcli", "validate", "--no-net", metainfo],
+                ["desktop-file-validate", str(entry)],
+                ["appstreamcli", "validate", "--no-net", str(metainfo)],
             ):
                 if shutil.which(command[0]):
                     checked = subprocess.run(command, capture_output=True, text=True, check=False)
@@ -160,7 +161,7 @@ class Entries(unittest.TestCase):
             project, picture = Path(name, "demo.zolvek"), Path(name, "lanes.png")
             project_file.save(build(), project)
             env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "QT_QPA_PLATFORM")}
-            words = ["picture", project, "-o", picture, "--lane", "horn.cutoff"]
+            words = ["picture", str(project), "-o", str(picture), "--lane", "horn.cutoff"]
             subprocess.run(
                 [sys.executable, "-m", "zolvek", *words], env=env, capture_output=True, check=True
             )

@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 
 DRIVING = """
@@ -65,7 +66,7 @@ class Displays(unittest.TestCase):
         for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
             self.env.pop(name, None)
 
-    def serve(self, command: list[str], ready) -> None:
+    def serve(self, command: list[str], ready: Callable[[], object]) -> None:
         server = subprocess.Popen(
             command, env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, pass_fds=()
         )

@@ -8,15 +8,16 @@ from __future__ import annotations
 
 import unittest
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent, QKeySequence
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton, QToolButton
 
+from tests.present import present
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.building import curve
 from zolvek.core.curve.shapes import BENT, HOLD
 from zolvek.core.movement.playing import played
@@ -36,7 +37,7 @@ class Task(NamedTuple):
     so: Callable[[Everyday], bool]
 
 
-def near(value: float, wanted: float, within: float = 1e-6) -> bool:
+def near(value: Any, wanted: Any, within: float = 1e-6) -> bool:
     return abs(float(value) - wanted) <= within
 
 
@@ -51,7 +52,7 @@ TASKS = (
     Task("a gate at 1/8, repeated, then twice as fast",
          f"{FRESH}; span 0 4; do step-shape; pick What to do=form-gate; type Times=8; button Apply; do repeat; "
          "do twice-as-fast", 9,
-         lambda t: near(played(t.session.lane, t.session.project).at(16.6), played(t.session.lane, t.session.project).at(12.6), 0.01)),
+         lambda t: near(played(present(t.session.lane), t.session.project).at(16.6), played(present(t.session.lane), t.session.project).at(12.6), 0.01)),
     Task("an LFO over 8 bars, upside down on a second lane",
          "@focus echo.feedback; span 0 32; do step-movement; type LFO: Rate=2 bars; button Write; low 0; tick Upside down; button Write", 8,
          lambda t: len(t.curve()) > 8 and t.session.focus.id != "echo.feedback"),
@@ -61,21 +62,21 @@ TASKS = (
     Task("a pass thinned and bent", "@focus echo.mix; @dense; do step-thin; type Thin within=2 %; button Apply; segment 3; do shape-bend", 6,
          lambda t: len(t.curve()) < 40 and BENT in t.curve().shape),
     # --- choosing and starting ---
-    Task("a control found by its name", "do find-parameter; keys decay; key Return", 3, lambda t: t.session.shown.control[1] == "decay"),
+    Task("a control found by its name", "do find-parameter; keys decay; key Return", 3, lambda t: present(t.session.shown.control)[1] == "decay"),
     Task("a lane for it", "@touch horn decay; do add-lane", 1, lambda t: t.session.focus.id == "horn.decay" and len(t.curve()) == 1),
     Task("a lane brought up by its dial", "@device horn; dial cutoff 0", 1, lambda t: t.session.focus.id == "horn.cutoff"),
     Task("the next lane", "@focus horn.cutoff; do lane-down", 1, lambda t: t.session.focus.id == "horn.resonance"),
     Task("a lane below made the focus", "@focus horn.cutoff; low 0", 1, lambda t: t.session.focus.id == "horn.resonance"),
-    Task("a lane named", "@focus horn.cutoff; @say Opening; do name-lane", 2, lambda t: t.session.lane.name == "Opening"),
-    Task("a lane in another colour", "@focus horn.cutoff; do colour", 2, lambda t: t.session.lane.colour == 1),
+    Task("a lane named", "@focus horn.cutoff; @say Opening; do name-lane", 2, lambda t: present(t.session.lane).name == "Opening"),
+    Task("a lane in another colour", "@focus horn.cutoff; do colour", 2, lambda t: present(t.session.lane).colour == 1),
     Task("the reach typed", f"{FRESH}; click 8 0.9; do to-dial", 2, lambda t: True),
     # --- points ---
     Task("a point added", f"{DRAWN}; click 10 0.9", 1, lambda t: 10.0 in t.curve().beat),
     Task("a point moved", f"{DRAWN}; drag 8 0.6 10 0.7", 1, lambda t: 10.0 in t.curve().beat),
     Task("a point deleted", f"{DRAWN}; click 8 0.6; key Del", 2, lambda t: 8.0 not in t.curve().beat),
     Task("an exact value", f"{DRAWN}; click 8 0.6; key Return; keys +7 st; key Return", 4,
-         lambda t: near(t.session.target.to_position(t.curve().value[2]), t.session.target.parameter.parse("+7 st"), 1e-9)),
-    Task("a value by percent of the travel", f"{DRAWN}; click 8 0.6; type Value=25 %", 3, lambda t: near(t.session.target.parameter.value(t.session.target.to_position(t.curve().value[2])), -12.0, 0.51)),
+         lambda t: near(present(t.session.target).to_position(t.curve().value[2]), present(t.session.target).parameter.parse("+7 st"), 1e-9)),
+    Task("a value by percent of the travel", f"{DRAWN}; click 8 0.6; type Value=25 %", 3, lambda t: near(present(t.session.target).parameter.value(present(t.session.target).to_position(t.curve().value[2])), -12.0, 0.51)),
     Task("an exact place", f"{DRAWN}; click 8 0.6; type Position=3.3", 3, lambda t: 10.0 in t.curve().beat),
     Task("a whole bar lifted", f"{DRAWN}; span 4 13; do nudge-up", 2, lambda t: at(t, 4.0) > 0.4 and near(at(t, 16.0), 0.8)),
     Task("two points chosen with a box", f"{DRAWN}; drag 3 0.95 9 0.05 Shift", 1, lambda t: t.session.points.chosen.tolist() == [1, 2]),
@@ -83,7 +84,7 @@ TASKS = (
     Task("points one grid step later", f"{DRAWN}; click 8 0.6; do nudge-right", 2, lambda t: 8.25 in t.curve().beat),
     Task("a jump made", f"{DRAWN}; click 8 0.6; do jump", 2, lambda t: (t.curve().beat == 8.0).sum() == 2),
     Task("a value taken from the dial", f"{DRAWN}; click 8 0.6; do from-dial", 2, lambda t: near(t.curve().value[2], 0.5)),
-    Task("a pin", f"{DRAWN}; click 8 0.6; do pin", 2, lambda t: t.session.lane.pins == (8.0,)),
+    Task("a pin", f"{DRAWN}; click 8 0.6; do pin", 2, lambda t: present(t.session.lane).pins == (8.0,)),
     Task("a point by its menu", f"{DRAWN}; menu 8 0.6 Delete points", 2, lambda t: 8.0 not in t.curve().beat),
     Task("points by value", f"{DRAWN}; @say 0 st to +12 st; do select-band", 2, lambda t: t.session.points.chosen.size == 2),
     # --- shapes and grid ---
@@ -104,15 +105,15 @@ TASKS = (
     Task("mirrored in time", f"{DRAWN}; span 0 16; do step-shape; pick What to do=mirror; button Apply", 5, lambda t: near(at(t, 12.0), 0.4, 1e-9)),
     Task("seen before it is done, and given up", f"{DRAWN}; do step-shape; button Preview; key Esc", 3, lambda t: t.session.preview.curve is None and len(t.curve()) == 6),
     Task("several lanes scaled as one", f"{DRAWN}; sweep 4 12; do step-shape; pick What to do=scale; button Apply", 5, lambda t: "lanes as one" in t.session.notices.done),
-    Task("the lane's own loop", f"{DRAWN}; span 0 8; do own-loop", 2, lambda t: near(played(t.session.lane, t.session.project).curve.at(12.0), 0.4, 1e-9)),
+    Task("the lane's own loop", f"{DRAWN}; span 0 8; do own-loop", 2, lambda t: near(played(present(t.session.lane), t.session.project).curve.at(12.0), 0.4, 1e-9)),
     # --- movement ---
-    Task("an LFO as a layer", "@focus echo.mix; do step-movement; type LFO: Rate=1/2; button Put on as a layer", 4, lambda t: t.session.lane.layers[-1].kind == "lfo"),
-    Task("its depth drawn through zero", "@focus lantern-strip.pan; do layer-depth; click 8 0.9; click 40 0.1", 4, lambda t: t.session.lane.layers[-1].amount_way is not None),
-    Task("a layer baked", "@focus lantern-strip.pan; do layer-bake", 2, lambda t: not t.session.lane.layers and len(t.curve()) > 8),
-    Task("drawn around where the control stands", "@focus echo.mix; do relative; dial mix 20", 2, lambda t: t.session.lane.relative),
+    Task("an LFO as a layer", "@focus echo.mix; do step-movement; type LFO: Rate=1/2; button Put on as a layer", 4, lambda t: present(t.session.lane).layers[-1].kind == "lfo"),
+    Task("its depth drawn through zero", "@focus lantern-strip.pan; do layer-depth; click 8 0.9; click 40 0.1", 4, lambda t: present(t.session.lane).layers[-1].amount_way is not None),
+    Task("a layer baked", "@focus lantern-strip.pan; do layer-bake", 2, lambda t: not present(t.session.lane).layers and len(t.curve()) > 8),
+    Task("drawn around where the control stands", "@focus echo.mix; do relative; dial mix 20", 2, lambda t: present(t.session.lane).relative),
     # --- lanes ---
-    Task("bypassed", "@focus horn.cutoff; do bypass", 1, lambda t: t.session.lane.bypassed),
-    Task("applied again by its word", "@focus horn.cutoff; do bypass; chip", 2, lambda t: not t.session.lane.bypassed),
+    Task("bypassed", "@focus horn.cutoff; do bypass", 1, lambda t: present(t.session.lane).bypassed),
+    Task("applied again by its word", "@focus horn.cutoff; do bypass; chip", 2, lambda t: not present(t.session.lane).bypassed),
     Task("hidden, its neighbour next", "@focus horn.cutoff; do hide-lane", 1, lambda t: t.session.focus.id == "horn.resonance"),
     Task("locked against a slip", f"{DRAWN}; do lock; drag 8 0.6 10 0.9", 2, lambda t: 8.0 in t.curve().beat),
     Task("removed and brought back", "@focus horn.cutoff; do remove-lane; do undo", 3, lambda t: t.session.focus.id == "horn.cutoff"),
@@ -165,7 +166,8 @@ class Everyday(WindowTest):
         self.session.focus.on(lane)
 
     def set_lane(self, key: str) -> None:
-        self.session.touch(*key.split("."))
+        device, parameter = key.split(".")
+        self.session.touch(device, parameter)
         self.do("add-lane")
 
     def set_view(self, ends: str) -> None:
@@ -174,7 +176,8 @@ class Everyday(WindowTest):
 
     def set_draw(self, rows: str) -> None:
         self.session.edit_curve(
-            "Draw", curve([tuple(map(float, row.split())) for row in rows.split(", ")])
+            "Draw",
+            curve([(float(b), float(v)) for b, v in (row.split() for row in rows.split(", "))]),
         )
         self.session.points.choose(np.empty(0, np.intp))
 
@@ -188,7 +191,8 @@ class Everyday(WindowTest):
         self.view.show(0.0, 110.0)
 
     def set_touch(self, names: str) -> None:
-        self.session.touch(*names.split())
+        device, parameter = names.split()
+        self.session.touch(device, parameter)
 
     def set_device(self, key: str) -> None:
         self.session.shown.show(key)
@@ -267,13 +271,16 @@ class Everyday(WindowTest):
 
     def on_button(self, text: str) -> None:
         panel = self.window.rail.panels.currentWidget()
-        kinds = (*panel.findChildren(QPushButton), *panel.findChildren(QToolButton))
+        kinds = (
+            *present(panel).findChildren(QPushButton),
+            *present(panel).findChildren(QToolButton),
+        )
         found = [b for b in kinds if b.isVisible() and b.text().startswith(text.rstrip("…"))]
         QTest.mouseClick(found[0], LEFT)
 
     def on_tick(self, text: str) -> None:
         panel = self.window.rail.panels.currentWidget()
-        next(b for b in panel.findChildren(QCheckBox) if b.text() == text).click()
+        next(b for b in present(panel).findChildren(QCheckBox) if b.text() == text).click()
 
     def on_dial(self, words: str) -> None:
         key, up = words.split()
@@ -293,8 +300,8 @@ class Everyday(WindowTest):
         )
         self.app.sendEvent(self.lane, event)
         menu = QApplication.activePopupWidget()
-        next(a for a in menu.actions() if a.text() == text).trigger()
-        menu.close()
+        next(a for a in present(menu).actions() if a.text() == text).trigger()
+        present(menu).close()
         self.window.activateWindow()
 
 

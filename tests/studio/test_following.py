@@ -6,9 +6,10 @@ import unittest
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtTest import QTest
 
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.building import curve, flat
 from zolvek.core.movement.playing import played
 from zolvek.studio.rail.shape_panel import ShapePanel
@@ -85,15 +86,17 @@ class Following(WindowTest):
         for beat in (0.0, 40.0, 63.9, 64.0, 120.5):
             self.session.playhead.go(beat)
             lane = self.session.project.lane("horn.cutoff")
-            self.assertEqual(dial.shown[0], float(played(lane, self.session.project).at(beat)))
-        before = dial.shown[0]
+            self.assertEqual(
+                present(dial.shown)[0], float(played(lane, self.session.project).at(beat))
+            )
+        before = present(dial.shown)[0]
         self.session.edit_curve("Level", flat(0.125))
         lane = self.session.project.lane("horn.cutoff")
-        self.assertEqual(dial.shown[0], float(lane.to_position(0.125)))
+        self.assertEqual(present(dial.shown)[0], float(lane.to_position(0.125)))
         self.do("undo")
-        self.assertEqual(dial.shown[0], before)
+        self.assertEqual(present(dial.shown)[0], before)
         self.do("bypass")
-        self.assertEqual(dial.shown[0], dial.own, "a lane that is bypassed moves nothing")
+        self.assertEqual(present(dial.shown)[0], dial.own, "a lane that is bypassed moves nothing")
 
 
 if __name__ == "__main__":

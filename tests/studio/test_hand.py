@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QToolButton
 
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.building import curve
 from zolvek.core.document import parts
 from zolvek.core.movement.playing import played
@@ -38,7 +40,7 @@ class Hand(WindowTest):
         self.session.edit_curve("Draw", curve(ROWS))
         self.drawn = self.curve()
 
-    def choose(self, points=(), span=None) -> None:
+    def choose(self, points: Any = (), span: Any = None) -> None:
         self.session.points.choose(np.array(points, np.intp))
         self.session.span.choose(span)
 
@@ -141,7 +143,7 @@ class Scope(Hand):
 
 
 class Menus(Hand):
-    def menu(self, widget, at: QPoint) -> QMenu:
+    def menu(self, widget: Any, at: QPoint) -> QMenu:
         event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
         self.app.sendEvent(widget, event)
         menu = QApplication.activePopupWidget()
@@ -279,7 +281,7 @@ class Fields(Hand):
 
     def test_a_number_that_is_too_large_is_said_not_cut(self) -> None:
         self.do("step-shape")
-        field = next(e for e in self.window.findChildren(Entry) if e.accessibleName() == "By")
+        field: Any = next(e for e in self.window.findChildren(Entry) if e.accessibleName() == "By")
         self.type_in("By", "200")
         self.assertEqual((field.text(), bool(field.property("fault"))), ("200", True))
         self.assertIn("from −100 % to 100 %", field.words.text())
@@ -288,7 +290,7 @@ class Fields(Hand):
         left = [w for w in self.window.findChildren(Words) if w.isVisible()]
         self.assertEqual(left, [], "the words go with their field")
         self.window.rail.findChild(ShapePanel).choose("lift")
-        field = next(e for e in self.window.findChildren(Entry) if e.accessibleName() == "By")
+        field = self.field("By")
         self.type_in("By", "20")
         self.assertEqual((field.text(), field.value()), ("20 %", 20.0))
         self.type_in("Position in bars, beats and ticks", "900")
@@ -308,21 +310,21 @@ class Modeless(Hand):
             "preview": lambda: session.preview.show(self.drawn),
             "learning": lambda: session.passes.learn("favourites"),
             "path": lambda: session.focus.draw_on_path("echo", "x"),
-            "layer": lambda: (session.focus.on("lantern-strip.pan"), self.do("layer-depth")),
-            "take": lambda: session.hearing.audition((session.focus.id, self.drawn), ("take-1",)),
-            "kept": lambda: (session.hearing.keep_version(), session.hearing.compare("kept")),
+            "layer": lambda: self.do("layer-depth", "lantern-strip.pan"),
+            "take": lambda: session.hearing.audition(
+                (present(session.focus.id), self.drawn), ("take-1",)
+            ),
+            "kept": self.with_kept,
             "version": self.with_version,
             "bypass-all": lambda: session.hearing.compare("bypass"),
             "alone": lambda: session.hearing.listen(alone="horn.cutoff"),
             "together": lambda: session.span.take_along(frozenset({"horn.cutoff"})),
             "tool": lambda: session.tools.choose("line"),
-            "slot": lambda: self.with_slot(),
-            "loop": lambda: (
-                session.span.choose((0.0, 4.0)),
-                self.do("own-loop"),
-                session.playhead.go(9.0),
+            "slot": self.with_slot,
+            "loop": self.with_loop,
+            "hidden": lambda: session.edit_lane(
+                "x", present(replace(present(session.lane), hidden=True))
             ),
-            "hidden": lambda: session.edit_lane("x", replace(session.lane, hidden=True)),
             "bypassed": lambda: self.do("bypass"),
             "locked": lambda: self.do("lock"),
         }
@@ -363,22 +365,33 @@ class Modeless(Hand):
 
     def test_a_layer_is_stretched_to_the_span_with_its_depth(self) -> None:
         self.session.focus.on("lantern-strip.pan")
-        before = self.session.lane.layers[0]
+        before = present(self.session.lane).layers[0]
         self.session.span.choose((8.0, 28.0))
         self.do("layer-span")
-        layer = self.session.lane.layers[0]
+        layer = present(self.session.lane).layers[0]
         self.assertEqual((layer.first, layer.last), (8.0, 28.0))
         share = np.linspace(0.02, 0.98, 40)
-        was = before.amount_way.at(before.first + share * (before.last - before.first))
-        np.testing.assert_allclose(layer.amount_way.at(8.0 + 20.0 * share), was, atol=1e-9)
+        was = present(before.amount_way).at(
+            before.first + share * (present(before.last) - before.first)
+        )
+        np.testing.assert_allclose(present(layer.amount_way).at(8.0 + 20.0 * share), was, atol=1e-9)
+
+    def with_kept(self) -> None:
+        self.session.hearing.keep_version()
+        self.session.hearing.compare("kept")
+
+    def with_loop(self) -> None:
+        self.session.span.choose((0.0, 4.0))
+        self.do("own-loop")
+        self.session.playhead.go(9.0)
 
     def with_slot(self) -> None:
         from zolvek.core.document import lanes
         from zolvek.core.model.pattern import Pattern
 
         lane = self.session.lane
-        made = replace(lane, slots=(Pattern("P", 4.0, curve([(0.0, 0.1), (4.0, 0.9)])),))
-        self.session.edit_lane("Slots", lanes.with_switch(made, 0.0, 0))
+        made = replace(present(lane), slots=(Pattern("P", 4.0, curve([(0.0, 0.1), (4.0, 0.9)])),))
+        self.session.edit_lane("Slots", lanes.with_switch(present(made), 0.0, 0))
 
     def test_bypassing_all_remembers_who_was(self) -> None:
         self.do("bypass")
@@ -392,7 +405,7 @@ class Modeless(Hand):
         self.choose((2,), None)
         self.do("pin")
         self.drag((8.1, 0.6), (9.1, 0.7))
-        (pinned,) = self.session.lane.pins
+        (pinned,) = present(self.session.lane).pins
         self.assertIn(pinned, self.curve().beat)
         self.assertNotEqual(pinned, 8.1)
         self.do("undo")
@@ -406,12 +419,14 @@ class Modeless(Hand):
         self.session.touch("riser", "resonance")
         self.do("add-lane")
         lane = self.session.lane
-        heard = float(played(lane, self.session.project).at(3.0))
+        heard = float(played(present(lane), self.session.project).at(3.0))
         from zolvek.studio.commands.lanes import set_reach
 
         set_reach(self.session, 0.2, 0.7, False)
         self.assertAlmostEqual(
-            float(played(self.session.lane, self.session.project).at(3.0)), heard, places=12
+            float(played(present(self.session.lane), self.session.project).at(3.0)),
+            heard,
+            places=12,
         )
 
     def test_no_word_widens_the_window(self) -> None:
@@ -419,7 +434,9 @@ class Modeless(Hand):
         self.session.tools.choose("line")
         self.session.hearing.compare("bypass")
         self.session.hearing.listen(alone="horn.cutoff")
-        self.session.edit_lane("Name", replace(self.session.lane, name="Very long " * 50))
+        self.session.edit_lane(
+            "Name", present(replace(present(self.session.lane), name="Very long " * 50))
+        )
         self.session.notices.say("x" * 600)
         self.session.notices.did("y" * 600)
         self.window.transport.note.setText("z" * 600)
@@ -552,7 +569,7 @@ class Keyboard(WindowTest):
             self.key(Qt.Key.Key_Insert, widget=lane)
             self.key(Qt.Key.Key_Return, widget=lane)
             field = self.app.focusWidget()
-            self.assertEqual(field.accessibleName(), "Value")
+            self.assertEqual(present(field).accessibleName(), "Value")
             QTest.keyClicks(field, value)
             self.key(Qt.Key.Key_Return, widget=field)
         lane_curve = self.curve()
@@ -575,7 +592,9 @@ class Keyboard(WindowTest):
         np.testing.assert_allclose(self.curve().at([8.0, 24.0]), [0.8, 0.8], atol=1e-9)
         self.ask.path = self.folder / "keys.mid"
         self.key(Qt.Key.Key_M, CTRL, lane)
-        self.until(lambda: self.ask.path.exists() and self.studio.deliveries.working is None)
+        self.until(
+            lambda: present(self.ask.path).exists() and self.studio.deliveries.working is None
+        )
         self.assertGreater(self.ask.path.stat().st_size, 1_000)
         self.assertEqual(self.errors, [])
 
@@ -606,7 +625,7 @@ class Keyboard(WindowTest):
         self.key(Qt.Key.Key_Space, widget=self.lane)
         self.assertTrue(self.studio.player.playing)
         self.do("stop")
-        self.assertTrue(all("&" in a.text() for a in self.window.menuBar().actions()))
+        self.assertTrue(all("&" in a.text() for a in present(self.window.menuBar()).actions()))
         self.assertTrue(issubclass(SeedEntry, Entry) and Words is not None)
 
 

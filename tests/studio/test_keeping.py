@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import time
 import unittest
+from typing import Any
 from unittest import mock
 
+from tests.present import present
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.building import flat
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
 from zolvek.formats import project_file, recovery
 from zolvek.studio import crash_report
 from zolvek.studio.commands import points
@@ -54,7 +57,7 @@ class Keeping(WindowTest):
         rest that never comes."""
         kept = []
 
-        def slowly(project, path):
+        def slowly(project: Project, path: Any) -> Any:
             time.sleep(0.25)
             kept.append(project)
 
@@ -67,7 +70,9 @@ class Keeping(WindowTest):
                 self.session.edit_curve("More", flat(level))
                 keeper.keep()
             self.until(lambda: len(kept) == 2)
-            self.assertEqual(float(kept[1].lane(self.session.focus.id).curve.value[0]), 0.4)
+            self.assertEqual(
+                float(kept[1].lane(present(self.session.focus.id)).curve.value[0]), 0.4
+            )
             keeper.keep()
             self.wait(300)
             self.assertEqual(len(kept), 2, "what is kept is not written again")

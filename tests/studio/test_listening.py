@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import json
 import unittest
+from typing import Any
 
 import numpy as np
 import soundfile
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtTest import QTest
 
 from tests.core.test_devices import OWN
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.building import flat
 from zolvek.core.document.parts import with_curve
 from zolvek.core.model.project import Clip
@@ -27,7 +29,7 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class Listening(WindowTest):
-    def dial(self, key: str):
+    def dial(self, key: str) -> Any:
         return next(d for d in self.window.bench.dials if d.parameter.id == key)
 
     def test_devices_are_added_set_and_removed_by_hand(self) -> None:
@@ -44,7 +46,7 @@ class Listening(WindowTest):
         self.assertIn("9", self.dial("rate").parameter.text(self.dial("rate").own))
         QTest.mouseClick(self.dial("depth"), LEFT)
         self.key(Qt.Key.Key_A)
-        self.assertIn("Tremolo", self.session.project.label_of(self.session.focus.id))
+        self.assertIn("Tremolo", self.session.project.label_of(present(self.session.focus.id)))
         self.do("bypass-device")
         self.assertTrue(self.session.project.tracks[0].devices[1].bypassed)
         self.ask.yes = True
@@ -174,7 +176,7 @@ class Listening(WindowTest):
         QTest.mouseClick(panel.even, LEFT)
         self.assertNotEqual(self.curve(), before)
         QTest.mouseClick(panel.set_reach, LEFT)
-        self.assertLess(self.session.lane.reach[1], 1.0)
+        self.assertLess(present(self.session.lane).reach[1], 1.0)
         # By ear: while the end of the reach is dragged, the curve is held there.
         top = QPoint(30, int(self.lane.plot.area.top()))
         QTest.mousePress(self.lane, LEFT, pos=top)
@@ -192,7 +194,7 @@ class Listening(WindowTest):
         self.assertNotEqual(self.lane.grab().toImage(), plain)
         self.lane.backdrops.set_kind("waveform")
         self.until(lambda: self.lane.backdrops.shown() is not None)
-        self.assertEqual(self.lane.backdrops.shown().kind, "waveform")
+        self.assertEqual(present(self.lane.backdrops.shown()).kind, "waveform")
 
     def test_the_controller_learns_moves_and_is_monitored(self) -> None:
         self.do("step-perform")
@@ -221,15 +223,15 @@ class Listening(WindowTest):
         monitor = self.window.monitor_window
         self.session.playhead.go(31.9)
         self.do("play")
-        self.until(lambda: monitor.model.rowCount() > 8)
-        monitor.words.setText("cutoff channel 1")
+        self.until(lambda: present(monitor).model.rowCount() > 8)
+        present(monitor).words.setText("cutoff channel 1")
         self.wait()
-        rows = monitor.model.shown
+        rows = present(monitor).model.shown
         self.assertTrue(rows and all(row[1].startswith("Hull") for row in rows))
-        monitor.frozen.setChecked(True)
+        present(monitor).frozen.setChecked(True)
         self.wait(300)
-        self.assertEqual(monitor.model.shown, rows)
-        self.assertIn("messages a second", monitor.rate.text())
+        self.assertEqual(present(monitor).model.shown, rows)
+        self.assertIn("messages a second", present(monitor).rate.text())
         self.do("stop")
 
     def test_sounds_come_go_missing_and_are_found(self) -> None:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
 import soundfile
 
+from tests.present import present
 from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.building import flat
@@ -41,7 +43,7 @@ class Meanwhile(WindowTest):
         self.assertEqual(len(self.session.project.tracks), tracks)
         self.assertEqual(self.session.project.name, "Edited meanwhile")
 
-    def control_file(self):
+    def control_file(self) -> Any:
         path = self.folder / "control.wav"
         soundfile.write(path, np.linspace(-1.0, 1.0, 48_000 * 2), 48_000, subtype="FLOAT")
         return path
@@ -87,12 +89,12 @@ class Meanwhile(WindowTest):
         track = devices.shown_track(self.session).id
         self.studio.media.take_sound(self.control_file())
         self.session.edit_curve("Level", flat(0.25))
-        edited = self.session.lane.curve
+        edited = present(self.session.lane).curve
         self.session.shown.show(self.session.project.tracks[-1].devices[-1].id)
         self.end()
         found = {each.id: each for each in self.session.project.tracks}
         self.assertEqual(len(found[track].clips), 1)
-        self.assertIs(self.session.lane.curve, edited)
+        self.assertIs(present(self.session.lane).curve, edited)
 
 
 if __name__ == "__main__":

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.document import stored_states
 from zolvek.studio.rail.morph_page import MorphPage
 from zolvek.studio.rail.morph_panel import MorphPanel
@@ -25,12 +27,12 @@ class Morphing(WindowTest):
         self.panel = self.window.rail.findChild(MorphPanel)
         self.page = self.window.rail.findChild(StatesPage)
 
-    def press(self, page, text: str) -> None:
+    def press(self, page: Any, text: str) -> None:
         found = [b for b in page.findChildren(QPushButton) if b.text() == text]
         QTest.mouseClick(found[0], LEFT)
         self.wait()
 
-    def riser(self):
+    def riser(self) -> Any:
         return self.session.project.device_track("riser").device("riser")
 
     def keep_two(self) -> None:
@@ -50,7 +52,7 @@ class Morphing(WindowTest):
         self.assertEqual([s.name for s in own], ["State", "State 2"])
         self.page.list.setCurrentRow(0)
         names = {
-            self.page.table.topLevelItem(i).text(0)
+            present(self.page.table.topLevelItem(i)).text(0)
             for i in range(self.page.table.topLevelItemCount())
         }
         self.assertEqual(names, {"Resonance", "Mute"})
@@ -62,19 +64,23 @@ class Morphing(WindowTest):
         page.end.setCurrentIndex(page.end.findText("State 2"))
         page.end.activated.emit(page.end.currentIndex())
         rows = [page.table.topLevelItem(i) for i in range(page.table.topLevelItemCount())]
-        self.assertEqual({r.text(0) for r in rows}, {"Resonance", "Mute"})
-        next(r for r in rows if r.text(0) == "Mute").setCheckState(0, Qt.CheckState.Unchecked)
+        self.assertEqual({present(r).text(0) for r in rows}, {"Resonance", "Mute"})
+        present(next(r for r in rows if present(r).text(0) == "Mute")).setCheckState(
+            0, Qt.CheckState.Unchecked
+        )
         held = self.session.project
         self.press(page, "Morph over the span")
         lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
-        self.assertAlmostEqual(float(lane.at(24.0)), 0.45, places=6)
+        self.assertAlmostEqual(float(present(lane).at(24.0)), 0.45, places=6)
         self.assertIsNone(self.session.project.device_track("riser").lane_on("riser", "mute"))
         # A state that is updated takes its morph along.
         self.panel.show_page("States")
         self.page.list.setCurrentRow(1)
         self.press(self.page, "Update")
         lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
-        self.assertAlmostEqual(float(lane.at(32.0)), self.riser().position("resonance"), places=9)
+        self.assertAlmostEqual(
+            float(present(lane).at(32.0)), self.riser().position("resonance"), places=9
+        )
         self.do("undo")
         self.do("undo")
         self.assertIs(self.session.project, held, "one step each")
@@ -94,7 +100,7 @@ class Morphing(WindowTest):
         self.panel.show_page("Pad")
         page = self.window.rail.findChild(PadPage)
         for row in range(2):
-            page.corners.item(row).setCheckState(Qt.CheckState.Checked)
+            present(page.corners.item(row)).setCheckState(Qt.CheckState.Checked)
             self.wait()
         self.assertEqual(len(page.pad.corners), 2)
         view = page.view
@@ -114,12 +120,12 @@ class Morphing(WindowTest):
         self.assertEqual((page.pad.first, page.pad.last), (16.0, 32.0))
         self.press(page, "To lanes")
         lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
-        self.assertGreater(np.ptp(lane.at(np.linspace(16, 31.9, 200))), 0.05)
+        self.assertGreater(np.ptp(present(lane).at(np.linspace(16, 31.9, 200))), 0.05)
         # The path is edited as a curve with the tools of the lane.
         self.session.focus.on("riser.cutoff")
         base = self.curve()
         self.press(page, "Edit up")
-        self.assertEqual(self.session.target.parameter.name, "Up")
+        self.assertEqual(present(self.session.target).parameter.name, "Up")
         self.view.show(14.0, 20.0)
         self.click(20.0, 0.9)
         self.assertAlmostEqual(float(page.pad.y.at(20.0)), 0.9, places=2)

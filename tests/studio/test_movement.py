@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
 
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import COSINE
 from zolvek.core.movement.playing import played
 from zolvek.formats import project_file
@@ -39,11 +41,13 @@ class Movement(WindowTest):
         self.type_in("LFO: Rate", "1 bar")
         self.assertIsNotNone(self.session.preview.curve)
         self.assertIs(self.curve(), before, "a preview first")
-        self.assertEqual(self.session.hearing.listening.tried[0], "echo.feedback", "and heard")
+        self.assertEqual(
+            present(self.session.hearing.listening.tried)[0], "echo.feedback", "and heard"
+        )
         self.session.playhead.go(97.0)
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "feedback")
         self.assertAlmostEqual(
-            dial.state()[0], float(self.session.preview.curve.at(97.0)), places=6
+            dial.state()[0], float(present(self.session.preview.curve).at(97.0)), places=6
         )
         self.press("Write")
         made = self.curve()
@@ -112,55 +116,59 @@ class Movement(WindowTest):
         self.press("Put on as a layer")
         self.panel.show_page("Random")
         self.press("Put on as a layer")
-        self.assertEqual([layer.random.seed for layer in self.session.lane.layers], [7, 7])
+        self.assertEqual(
+            [present(layer.random).seed for layer in present(self.session.lane).layers], [7, 7]
+        )
         self.panel.show_page("Random")
         page.seed.roll()
         for _ in range(2):
             self.panel.show_page("Random")
             self.press("Put on as a layer")
-        seeds = [layer.random.seed for layer in self.session.lane.layers]
+        seeds = [present(layer.random).seed for layer in present(self.session.lane).layers]
         self.assertEqual(len(set(seeds)), 3)
         self.panel.show_page("LFO")
-        page = self.panel.making["LFO"]
+        lfo: Any = self.panel.making["LFO"]
         for wave, skews, seeded in (("pulse", False, False), ("sample-hold", False, True), ("saw-up", True, False)):  # fmt: skip
-            page.wave.setCurrentIndex(page.wave.findData(wave))
-            page.wave.activated.emit(page.wave.currentIndex())
-            skew = page.fields.entries["skew"]
+            lfo.wave.setCurrentIndex(lfo.wave.findData(wave))
+            lfo.wave.activated.emit(lfo.wave.currentIndex())
+            skew = lfo.fields.entries["skew"]
             self.assertEqual(
-                (skew.isEnabled(), page.seeded.isVisible(), "middle" in skew.toolTip()),
+                (skew.isEnabled(), lfo.seeded.isVisible(), "middle" in skew.toolTip()),
                 (skews, seeded, wave != "pulse"),
             )
 
     def test_layers_are_put_on_drawn_on_and_baked(self) -> None:
         base = self.curve()
         self.press("Put on as a layer")
-        self.assertEqual(len(self.session.lane.layers), 1)
+        self.assertEqual(len(present(self.session.lane).layers), 1)
         self.assertIs(self.curve(), base, "the base stays editable underneath")
         self.press("+ Offset")
         self.assertIsNotNone(self.session.focus.drawn_layer)
-        self.assertEqual(self.session.target.parameter.text(0.75), "+50 %")
+        self.assertEqual(present(self.session.target).parameter.text(0.75), "+50 %")
         self.click(108.0, 0.9)
         self.click(120.0, 0.2)
-        self.assertEqual(self.session.lane.curve, base, "drawn on the layer, not on the base")
+        self.assertEqual(
+            present(self.session.lane).curve, base, "drawn on the layer, not on the base"
+        )
         layer = self.session.focus.drawn_layer
-        self.assertAlmostEqual(float(layer.curve.at(108.0)), 0.9, places=2)
+        self.assertAlmostEqual(float(present(present(layer).curve).at(108.0)), 0.9, places=2)
         self.session.points.choose(np.array([1]))
         self.type_in("Amount of the layer", "20 %")
         self.press("Draw on it")
         self.assertIsNone(self.session.focus.drawn_layer)
-        self.assertEqual(self.session.lane.layers[1].amount, 0.2)
+        self.assertEqual(present(self.session.lane).layers[1].amount, 0.2)
         # Bypassing while a layer is drawn on touches neither base nor layer.
         self.press("Draw on it")
         self.do("bypass")
-        self.assertEqual(self.session.lane.curve, base)
+        self.assertEqual(present(self.session.lane).curve, base)
         self.do("bypass")
-        heard = played(self.session.lane, self.session.project)
+        heard = played(present(self.session.lane), self.session.project)
         grid = np.linspace(90.0, 135.0, 2_000)
         wanted = heard.at(grid)
         self.session.span.choose(None)
         self.press("Bake all")
-        self.assertEqual(self.session.lane.layers, ())
-        after = played(self.session.lane, self.session.project)
+        self.assertEqual(present(self.session.lane).layers, ())
+        after = played(present(self.session.lane), self.session.project)
         apart = np.all(
             [np.abs(grid - jump) > 1e-3 for jump in (*heard.leaps, *after.leaps)], axis=0
         )
@@ -173,11 +181,11 @@ class Movement(WindowTest):
         self.press("Adjust")
         self.type_in("LFO: Rate", "1/2")
         self.press("Put on as a layer")
-        self.assertEqual(len(self.session.lane.layers), 2, "adjusted, not put on again")
-        self.assertEqual(self.session.lane.layers[0].lfo.rate.text, "1/2")
+        self.assertEqual(len(present(self.session.lane).layers), 2, "adjusted, not put on again")
+        self.assertEqual(present(present(self.session.lane).layers[0].lfo).rate.text, "1/2")
         item = self.panel.layers.list.item(0)
-        item.setCheckState(Qt.CheckState.Unchecked)
-        self.assertFalse(self.session.lane.layers[0].on)
+        present(item).setCheckState(Qt.CheckState.Unchecked)
+        self.assertFalse(present(self.session.lane).layers[0].on)
 
 
 if __name__ == "__main__":

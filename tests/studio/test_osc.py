@@ -5,19 +5,21 @@ from __future__ import annotations
 import socket
 import struct
 import unittest
+from typing import Any
 
 import numpy as np
 from pythonosc.osc_packet import OscPacket
 from pythonosc.udp_client import SimpleUDPClient
 
+from tests.present import present
 from tests.studio.driver import WindowTest
 from zolvek.formats import osc
 
 
 class Linked(WindowTest):
-    def page(self):
+    def page(self) -> Any:
         self.window.rail.show_step("step-perform")
-        panel = self.window.rail.shown["step-perform"].widget()
+        panel: Any = self.window.rail.shown["step-perform"].widget()
         panel.show_page("Connect")
         self.wait()
         return panel.pages.stack.currentWidget()
@@ -53,9 +55,9 @@ class Linked(WindowTest):
         self.assertGreater(len(rows), 10)
         wanted = osc.at(session.project, 32.0) + osc.between(session.project, 32.0, 34.0, session.settings.osc_rate)  # fmt: skip
         # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began anew.
-        came = {tuple(np.float32(params).tolist()) for _, params in rows}
+        came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}
         own = [row for row in wanted if row.address == address and row.beat < 32.9]
-        told = {tuple(np.float32((row.position, row.value)).tolist()) for row in own}
+        told = {tuple(np.array((row.position, row.value), np.float32).tolist()) for row in own}
         self.assertGreater(len(told), 10)
         self.assertLessEqual(told, came)
         self.assertIn("packets sent", page.said.text())
@@ -97,7 +99,7 @@ class Linked(WindowTest):
             return abs(at - 0.25) < 1e-6
 
         self.until(turned)
-        self.assertGreater(self.studio.osc.input.bad, 100)
+        self.assertGreater(present(self.studio.osc.input).bad, 100)
         self.assertEqual(self.studio.osc.strange, 1)
         self.assertIn("not OSC", page.said.text())
         self.wait(500)  # hands off
@@ -127,17 +129,17 @@ class Linked(WindowTest):
         ][:60]
         for number in range(3_000):
             client.send_message(free[number % len(free)], number / 3_000.0)
-        self.until(lambda: len(link.input.latest) >= len(free))
+        self.until(lambda: len(present(link.input).latest) >= len(free))
         newest = struct.pack(">f", 0.95)
 
         def newest_came() -> bool:  # what floods a network is lost in part
             client.send_message(free[-1], 0.95)
-            return link.input.latest[free[-1]].endswith(newest)
+            return present(link.input).latest[free[-1]].endswith(newest)
 
         self.until(newest_came)
         link._take()
         self.assertEqual(len(edits), 1)
-        self.assertGreater(link.input.left_out, 1_000)
+        self.assertGreater(present(link.input).left_out, 1_000)
         device, key = targets[free[-1]]
         parameter = session.project.device_track(device).device(device).parameter(key)
         if not parameter.steps:
@@ -147,10 +149,10 @@ class Linked(WindowTest):
         self.type_in("OSC address", f"127.0.0.1:{link.port}")
         page.sends.click()
         self.assertIn("what it sends is not taken", session.notices.hint)
-        came = link.input.came
-        link.output.send(osc.bundles([osc.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
-        self.until(lambda: link.input.own > 0)
-        self.assertEqual(link.input.came, came)
+        came = present(link.input).came
+        present(link.output).send(osc.bundles([osc.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
+        self.until(lambda: present(link.input).own > 0)
+        self.assertEqual(present(link.input).came, came)
         page.sends.click()
         page.listens.click()
         self.assertEqual(self.errors, [])

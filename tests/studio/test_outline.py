@@ -5,16 +5,16 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
+from zolvek.core.curve.curve import Curve
 from zolvek.studio.lanes.outline import SLIMMINGS, UNSEEN, band, by_column, line, slimmed
 from zolvek.studio.viewport import Viewport
 
 
 class Outline(unittest.TestCase):
-    @settings(deadline=None)
     @given(st.lists(st.floats(-300.0, 300.0), min_size=1, max_size=400))
     def test_a_slimmed_line_lies_where_it_lay(self, heights: list[float]) -> None:
         x, y = np.arange(float(len(heights))), np.array(heights)
@@ -28,9 +28,8 @@ class Outline(unittest.TestCase):
         y = np.array([0.0, 0.0, 50.0, 50.0, 0.0, 0.0])
         self.assertEqual([part.tolist() for part in slimmed(x, y)], [x.tolist(), y.tolist()])
 
-    @settings(deadline=None)
     @given(curves())
-    def test_line_and_band_are_the_curve(self, drawn) -> None:
+    def test_line_and_band_are_the_curve(self, drawn: Curve) -> None:
         view = Viewport(max(float(drawn.beat[-1]), 1.0))
         view.set_width(200)
         x, value = line(drawn, view)

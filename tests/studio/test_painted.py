@@ -8,17 +8,18 @@ import os
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from tests.crossings.features import LANE, bare
 from tests.crossings.pairs import made, sets
 from tests.crossings.probe import as_described, probes
 from tests.studio.driver import WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.document import naming, parts
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -31,7 +32,7 @@ def pixels(image: QImage) -> np.ndarray:
     data = image.constBits()
     assert data is not None
     data.setsize(image.sizeInBytes())
-    rows = np.frombuffer(bytes(data), np.uint8).reshape(
+    rows = np.frombuffer(data.asstring(), np.uint8).reshape(
         image.height(), image.bytesPerLine() // 4, 4
     )
     return rows[:, : image.width(), :3]
@@ -50,7 +51,7 @@ class Painted(WindowTest):
         """What the screen shows of it."""
         screen, at = self.window.screen(), widget.mapTo(self.window, part.topLeft())
         assert screen is not None
-        window = int(self.window.winId())
+        window: Any = int(self.window.winId())  # PyQt takes a number here
         return pixels(
             screen.grabWindow(window, at.x(), at.y(), part.width(), part.height()).toImage()
         )
@@ -104,8 +105,8 @@ class Painted(WindowTest):
         self.check("opening")
         rng = np.random.default_rng(3)
         lanes = [lane.id for lane in session.project.lanes() if len(lane.curve) > 3][:4]
-        for lane in lanes:
-            session.focus.on(lane)
+        for key in lanes:
+            session.focus.on(key)
             self.wait()
             for _ in range(3):
                 i = int(rng.integers(1, len(self.curve()) - 1))
@@ -114,7 +115,7 @@ class Painted(WindowTest):
                 self.wait()
                 start = self.spot(beat, float(self.curve().value[i]))
                 self.slow_drag(self.lane, start, self.spot(beat + 0.5, float(rng.random())))
-            self.check(f"drags on {lane}")
+            self.check(f"drags on {key}")
         low = self.window.areas.low_lanes
         self.view.show(0.0, session.project.length)
         moved = 0
@@ -128,8 +129,8 @@ class Painted(WindowTest):
                 self.check(f"a drag on other lane {number}")
         self.assertGreater(moved, 2)
 
-        def edit(what: str, project: object) -> None:
-            session.document.edit(what, project)  # type: ignore[arg-type]  # a project, by the table below
+        def edit(what: str, project: Any) -> None:
+            session.document.edit(what, project)
             self.wait()
             self.check(what)
 

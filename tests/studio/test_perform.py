@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import time
 import unittest
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtTest import QTest
 
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import HOLD
 from zolvek.core.document.parts import with_lane
 from zolvek.core.records import replace
@@ -30,7 +32,7 @@ class Performing(WindowTest):
         self.recorder = self.studio.recorder
         self.studio.player.ready().warm_up()
 
-    def dial(self, key: str):
+    def dial(self, key: str) -> Any:
         return next(d for d in self.window.bench.dials if d.parameter.id == key)
 
     def test_touch_writes_what_the_hand_did_and_returns(self) -> None:
@@ -69,7 +71,7 @@ class Performing(WindowTest):
         outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
         np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
         self.assertEqual(self.settings.mode, "read", "back to read")
-        self.assertEqual(len(self.session.lane.takes), 1)
+        self.assertEqual(len(present(self.session.lane).takes), 1)
         self.do("undo")
         self.assertEqual(
             self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step"
@@ -91,20 +93,20 @@ class Performing(WindowTest):
         self.do("stop")
         self.assertEqual(self.settings.mode, "write", "told to stay")
         lane = self.session.lane
-        self.assertGreaterEqual(len(lane.takes), 2)
-        self.assertAlmostEqual(float(lane.takes[0].curve.at(32.7)), 0.8, places=6)
+        self.assertGreaterEqual(len(present(lane).takes), 2)
+        self.assertAlmostEqual(float(present(lane).takes[0].curve.at(32.7)), 0.8, places=6)
         page = self.window.rail.findChild(TakesPage)
         self.window.rail.findChild(PerformPanel).show_page("Takes")
-        self.assertEqual(page.list.count(), len(lane.takes))
+        self.assertEqual(page.list.count(), len(present(lane).takes))
         # Dragging across the first take's strip chooses that span of it.
         view = self.window.takes_view
         self.view.show(31.0, 4.0)
         self.settings.glide = 0.0
         self.wait()
-        row = (len(lane.takes) - 1) * 34 + 15
+        row = (len(present(lane).takes) - 1) * 34 + 15
         x = [int(64 + self.view.x(b)) for b in (32.5, 32.75)]
         self.drag_on(view, QPoint(x[0], row), QPoint(x[1], row))
-        choice = self.session.lane.comp.choices[0]
+        choice = present(present(self.session.lane).comp).choices[0]
         self.assertEqual((choice.first, choice.last, choice.take), (32.5, 32.75, "take-1"))
         self.assertAlmostEqual(float(self.curve().at(32.6)), 0.8, delta=0.01)
         page.list.setCurrentRow(0)
@@ -114,11 +116,11 @@ class Performing(WindowTest):
         self.do("take-hear")
         self.assertIsNone(self.session.hearing.listening.tried)
         self.do("take-delete")
-        self.assertEqual(len(self.session.lane.takes), len(lane.takes) - 1)
+        self.assertEqual(len(present(self.session.lane).takes), len(present(lane).takes) - 1)
 
     def test_the_depth_of_a_layer_is_played_by_hand(self) -> None:
         self.session.focus.on("lantern-strip.pan")
-        base = self.session.lane.curve
+        base = present(self.session.lane).curve
         self.do("layer-depth")
         self.do("arm")
         self.settings.mode = "latch"
@@ -129,9 +131,9 @@ class Performing(WindowTest):
         self.until(lambda: self.session.playhead.beat > 141.2)
         at = self.session.playhead.beat
         self.do("stop")
-        layer = self.session.lane.layers[0]
-        self.assertIs(self.session.lane.curve, base, "the base stays")
-        told = layer.amount * (2.0 * float(layer.amount_way.at(at - 0.1)) - 1.0)
+        layer = present(self.session.lane).layers[0]
+        self.assertIs(present(self.session.lane).curve, base, "the base stays")
+        told = layer.amount * (2.0 * float(present(layer.amount_way).at(at - 0.1)) - 1.0)
         self.assertAlmostEqual(told, -0.8, delta=0.01)
         self.assertIn("Record a pass", self.session.document.history.undo_label)
 
@@ -142,7 +144,7 @@ class Performing(WindowTest):
         self.do("arm")
         self.settings.count_in = 16  # a click is short: on a busy machine some are looked past
         self.do("record")
-        self.until(lambda: max(self.studio.player.playback.peaks) > 0.1)
+        self.until(lambda: max(present(self.studio.player.playback).peaks) > 0.1)
         self.assertEqual(self.session.playhead.beat, 0.0, "it counts in where it begins")
         self.do("stop")
         self.assertIs(
@@ -173,11 +175,11 @@ class Performing(WindowTest):
         """More moves than are written while one waits: the window goes on, and saving waits."""
         recorder = self.studio.recorder
         lane = self.session.lane
-        self.session.passes.arm(lane.id)
+        self.session.passes.arm(present(lane).id)
         self.session.settings.count_in, self.session.settings.mode = 0, "latch"
         recorder.begin()
-        self.until(lambda: recorder.player.playback.pulls)
-        passed = recorder.passes[lane.id]
+        self.until(lambda: present(recorder.player.playback).pulls)
+        passed = recorder.passes[present(lane).id]
         for number in range(6_000):
             passed.add(number * 0.004, 0.5 + 0.4 * np.sin(number / 300.0))
         self.session.playhead.go(24.0)
@@ -186,7 +188,7 @@ class Performing(WindowTest):
         self.assertIsNotNone(recorder.writing)
         self.assertIs(self.session.project, before, "nobody waits for it")
         # An edit of another lane meanwhile stays; saving takes the pass with it.
-        other = next(x for x in self.session.project.lanes() if x.id != lane.id)
+        other = next(x for x in self.session.project.lanes() if x.id != present(lane).id)
         self.session.document.edit(
             "Hide", with_lane(self.session.project, replace(other, hidden=True))
         )
@@ -195,8 +197,8 @@ class Performing(WindowTest):
         self.assertIsNone(recorder.writing)
         saved = project_file.load(target)
         self.assertTrue(saved.lane(other.id).hidden)
-        made = saved.lane(lane.id)
-        self.assertEqual(len(made.takes), len(lane.takes) + 1)
+        made = saved.lane(present(lane).id)
+        self.assertEqual(len(made.takes), len(present(lane).takes) + 1)
         beats = np.linspace(0.1, 23.0, 400)
         wanted = 0.5 + 0.4 * np.sin(beats / 0.004 / 300.0)
         self.assertLess(np.abs(made.curve.at(beats) - wanted).max(), 0.02)

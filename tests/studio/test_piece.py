@@ -5,16 +5,18 @@ from __future__ import annotations
 
 import time
 import unittest
+from typing import Any
 
 import numpy as np
 import soundfile
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtTest import QTest
 
+from tests.present import present
 from tests.projects import ordinary_midi
 from tests.sound.test_hits import drums
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.document import parts, sections
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
@@ -34,25 +36,25 @@ class Piece(WindowTest):
         self.project = self.session.project
         self.arranging = self.session.arranging
 
-    def twice(self, widget, at: QPoint) -> None:
+    def twice(self, widget: Any, at: QPoint) -> None:
         QTest.mousePress(widget, LEFT, NO_KEY, at)
         QTest.mouseRelease(widget, LEFT, NO_KEY, at)
         QTest.mouseDClick(widget, LEFT, NO_KEY, at)
         QTest.mouseRelease(widget, LEFT, NO_KEY, at)
         self.wait()
 
-    def typed(self, field, text: str) -> None:
+    def typed(self, field: Any, text: str) -> None:
         field.selectAll()
         QTest.keyClicks(field, text)
         QTest.keyClick(field, Qt.Key.Key_Return)
         self.wait()
 
-    def drop(self, widget, at: QPoint, paths) -> None:
+    def drop(self, widget: Any, at: QPoint, paths: Any) -> None:
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
         widget.dropEvent(QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, LEFT, NO_KEY))
 
-    def tone(self, name: str, seconds: float = 4.0):
+    def tone(self, name: str, seconds: float = 4.0) -> Any:
         path = self.folder / name
         soundfile.write(path, 0.4 * np.sin(np.arange(int(RATE * seconds)) / 30.0), RATE)
         return path
@@ -84,7 +86,7 @@ class Time(Piece):
         self.assertEqual(session.project.tempo, tempo, "a drag is one step")
         self.twice(rows, self.at(48.0, rows.scale().y(tempo.points[1].bpm)))
         self.typed(rows.field, "0")
-        self.assertTrue(rows.field.isVisible() and rows.field.words.isVisible())
+        self.assertTrue(rows.field.isVisible() and present(rows.field.words).isVisible())
         self.typed(rows.field, "100->120 over 4 bars")
         self.assertAlmostEqual(float(session.project.tempo.bpm(56.0)), 110.0)
         self.assertEqual(float(session.project.tempo.bpm(64.0)), 120.0)
@@ -104,7 +106,7 @@ class Time(Piece):
         session, rows, meter = self.session, self.rows, self.project.meter
         self.twice(rows, self.at(meter.bar_beat(9) + 1.0, METER[0] + 9))
         self.typed(rows.field, "255/64")
-        self.assertTrue(rows.field.words.isVisible())
+        self.assertTrue(present(rows.field.words).isVisible())
         self.typed(rows.field, "7/8")
         changed = session.project.meter
         self.assertEqual(changed.bar_beat(11), changed.bar_beat(9) + 7.0)
@@ -170,7 +172,8 @@ class Time(Piece):
     def test_versions_are_heard_chosen_and_told_apart(self) -> None:
         session = self.session
         self.do("step-piece")
-        panel = self.window.rail.panels.currentWidget().widget()
+        page: Any = self.window.rail.panels.currentWidget()
+        panel = page.widget()
         panel.list.setCurrentRow(1)
         self.do("version-new")
         session.span.choose((32.0, 64.0))
@@ -184,7 +187,9 @@ class Time(Piece):
         other = compared_with(self.session)
         old = self.project.lane("horn.cutoff").curve
         at = np.linspace(32.0, 63.9, 50)
-        np.testing.assert_allclose(other.lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)
+        np.testing.assert_allclose(
+            present(other).lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9
+        )
         self.studio.loudness.match(True)
         self.until(lambda: "LUFS" in self.studio.loudness.told)
         QTest.mouseClick(panel.choose, LEFT)
@@ -208,10 +213,10 @@ class Strip(Piece):
         self.session.focus.on("riser.level" if self.session.project.has_lane("riser.level") else next(self.project.lanes()).id)  # fmt: skip
 
     def clips(self) -> tuple[Clip, ...]:
-        return self.strip.track.clips
+        return present(self.strip.track).clips
 
     def area(self, number: int = 0) -> QRectF:
-        return self.strip.strip().block_area(self.clips()[number])
+        return present(self.strip.strip()).block_area(self.clips()[number])
 
     def place(self) -> None:
         self.view.show(8.0, 44.5)
@@ -230,7 +235,7 @@ class Strip(Piece):
         area = self.area()
         self.drag_on(self.strip, QPointF(area.right() - 1, area.bottom() - 6).toPoint(), QPointF(64 + self.view.x(28.0), 30).toPoint())  # fmt: skip
         lasts = float(self.project.tempo.seconds(28.0) - self.project.tempo.seconds(24.0))
-        self.assertAlmostEqual(self.clips()[0].seconds, lasts, places=6)
+        self.assertAlmostEqual(present(self.clips()[0].seconds), lasts, places=6)
         self.drag_on(self.strip, QPointF(self.area().left() + 1, 50).toPoint(), QPointF(64 + self.view.x(25.0), 50).toPoint())  # fmt: skip
         self.assertEqual(self.clips()[0].beat, 25.0)
         self.assertAlmostEqual(self.clips()[0].start, 60.0 / 112.0, places=6)
@@ -261,26 +266,26 @@ class Strip(Piece):
         self.view.show(0.0, 32.0)
         self.wait()
         strip, session = self.strip, self.session
-        count = len(strip.track.notes)
+        count = len(present(strip.track).notes)
         at = QPoint(round(64 + self.view.x(29.1)), 12)
         self.twice(strip, at)
-        self.assertEqual(len(strip.track.notes), count + 1)
+        self.assertEqual(len(present(strip.track).notes), count + 1)
         (new,) = self.arranging.notes
-        note = strip.track.notes[new]
+        note = present(strip.track).notes[new]
         self.assertEqual((note.beat, note.length), (29.0, 0.25))
-        self.drag_on(strip, strip.strip().note_area(note).center().toPoint() - QPoint(1, 0), at + QPoint(round(self.view.x(2.0)) - 1, 20))  # fmt: skip
+        self.drag_on(strip, present(strip.strip()).note_area(note).center().toPoint() - QPoint(1, 0), at + QPoint(round(self.view.x(2.0)) - 1, 20))  # fmt: skip
         (new,) = self.arranging.notes
-        self.assertLess(strip.track.notes[new].pitch, note.pitch)
-        pitch = strip.track.notes[new].pitch
+        self.assertLess(present(strip.track).notes[new].pitch, note.pitch)
+        pitch = present(strip.track).notes[new].pitch
         QTest.keyClick(strip, Qt.Key.Key_Up)
         QTest.keyClick(strip, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
         (new,) = self.arranging.notes
-        self.assertEqual(strip.track.notes[new].pitch, pitch + 13)
+        self.assertEqual(present(strip.track).notes[new].pitch, pitch + 13)
         self.do("notes-longer")
         (new,) = self.arranging.notes
-        self.assertEqual(strip.track.notes[new].length, 0.5)
+        self.assertEqual(present(strip.track).notes[new].length, 0.5)
         QTest.keyClick(strip, Qt.Key.Key_Delete)
-        self.assertEqual(len(strip.track.notes), count)
+        self.assertEqual(len(present(strip.track).notes), count)
         session.settings.count_in, session.settings.quantise_notes = 0, True
         session.playhead.go(40.0)
         self.do("notes-record")
@@ -292,14 +297,14 @@ class Strip(Piece):
         self.wait(120)
         self.studio.outside.came.emit((0x90, 64, 0), time.perf_counter())
         self.do("stop")
-        made = [strip.track.notes[i] for i in sorted(self.arranging.notes)]
+        made = [present(strip.track).notes[i] for i in sorted(self.arranging.notes)]
         self.assertEqual(sorted(n.pitch for n in made), [52, 64])
         self.assertTrue(all((4 * n.beat).is_integer() and n.beat >= 40.0 for n in made))
         self.assertFalse(
             session.lane is None or session.points.chosen.size, "letters were keys alone"
         )
         self.do("undo")
-        self.assertEqual(len(strip.track.notes), count)
+        self.assertEqual(len(present(strip.track).notes), count)
         self.assertEqual(self.errors, [])
 
 
@@ -341,7 +346,7 @@ class Whole(Piece):
         from zolvek.studio.commands.devices import add_device
 
         add_device(session, drum.id, DEVICE_KINDS["filter"])
-        session.touch(session.shown.device, "cutoff")
+        session.touch(present(session.shown.device), "cutoff")
         self.do("add-lane")
         self.until(lambda: self.studio.hits.beats.size > 20)
         hit = self.studio.hits.beats[np.argmin(np.abs(self.studio.hits.beats - 16.0))]
@@ -444,7 +449,7 @@ class Whole(Piece):
         self.until(lambda: session.document.path is not None)
         self.assertEqual(session.document.path, self.folder / "all" / "all.zolvek")
         self.assertTrue((self.folder / "all" / "sounds" / "bell.wav").is_file())
-        loaded = project_file.load(session.document.path)
+        loaded = project_file.load(present(session.document.path))
         self.assertIn(str(self.folder / "all/sounds/bell.wav"), loaded.sounds)
         self.assertEqual(self.errors, [])
 

@@ -5,21 +5,22 @@ from __future__ import annotations
 import shutil
 import unittest
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import soundfile
 from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
+from tests.present import present
 from tests.sound.test_vst3 import CAN, compiled, virtual_display
 from tests.studio.driver import WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.document.parts import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.hosting import plugin_folders
 from zolvek.sound.hosting.listing import Listed
-from zolvek.studio.plugin_dialog import PluginDialog
 from zolvek.studio.sound_export import SoundExport
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
@@ -33,7 +34,7 @@ class Hosted(WindowTest):
         self.do("add-track")
         self.ask.accepts = True
 
-        def pick(dialog: PluginDialog) -> None:
+        def pick(dialog: Any) -> None:
             self.until(lambda: self.studio.plugins.found is not None)
             QTest.keyClicks(dialog.search, "jx10")
             assert dialog.chosen is not None
@@ -46,7 +47,7 @@ class Hosted(WindowTest):
         self.until(lambda: session.project.tracks[-1].devices[0].row.plugin is not None)
         track = session.project.tracks[-1]
         device = track.devices[0]
-        self.assertEqual(session.settings.recent_plugins, [device.row.plugin.uri])
+        self.assertEqual(session.settings.recent_plugins, [present(device.row.plugin).uri])
         self.assertGreater(len([s for s in session.project.states if s.of(device.id)]), 8)
         notes = tuple(Note(float(b), 0.9, 50) for b in range(16))
         session.document.edit("Notes", with_track(session.project, replace(track, notes=notes)))
@@ -89,7 +90,7 @@ class OwnWindow(WindowTest):
         self.do("add-track")
         self.ask.path, self.ask.accepts = bundle, True
 
-        def pick(dialog: PluginDialog) -> None:
+        def pick(dialog: Any) -> None:
             self.until(lambda: self.studio.plugins.found is not None)
             button = next(b for b in dialog.findChildren(QPushButton) if "folder" in b.text())
             QTest.mouseClick(button, Qt.MouseButton.LeftButton)
@@ -109,7 +110,7 @@ class OwnWindow(WindowTest):
             now = session.project.device_track(device.id).device(device.id)
             self.assertAlmostEqual(now.position("level"), 0.75, 6)
             self.do("add-lane")
-            self.assertEqual(session.focus.lane.parameter, "level")
+            self.assertEqual(present(session.focus.lane).parameter, "level")
             self.do("plugin-window")
             self.until(lambda: not windows.open)
             self.assertTrue(session.project.device_track(device.id).device(device.id).state)

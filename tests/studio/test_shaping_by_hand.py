@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
-from zolvek.core.curve.building import lines
-from zolvek.core.curve.shapes import CODES, SHAPES
+from tests.studio.qtest import QTest
+from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.model.project import Pattern
 from zolvek.core.records import replace
 from zolvek.formats import clipboard, pattern_library
 from zolvek.studio.lanes.frame import HANDLES, frame_of
+from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel
 from zolvek.studio.session import NONE_CHOSEN
 
@@ -24,7 +27,7 @@ HANDLE = {handle.key: handle for handle in HANDLES}
 
 
 class ByHand(WindowTest):
-    def lane_key(self, key, keys=Qt.KeyboardModifier.NoModifier) -> None:
+    def lane_key(self, key: Any, keys: Any = Qt.KeyboardModifier.NoModifier) -> None:
         self.lane.setFocus()
         self.key(key, keys, self.lane)
 
@@ -42,7 +45,7 @@ class ByHand(WindowTest):
         self.session.span.choose((32.0, 40.0))
         self.session.touch("mallet", "drive")
         self.key(Qt.Key.Key_A)
-        present = self.session.project.device_of("mallet.drive").position("drive")
+        before = self.session.project.device_of("mallet.drive").position("drive")
         self.assertEqual(self.curve().value.tolist(), [present])
         self.window.action("step-shape").trigger()
         panel = self.window.rail.findChild(ShapePanel)
@@ -52,12 +55,12 @@ class ByHand(WindowTest):
         self.assertIsNotNone(self.session.preview.curve)
         QTest.mouseClick(panel.apply, LEFT)
         self.assertAlmostEqual(float(self.curve().at(36.0)), 0.8, places=6)
-        np.testing.assert_allclose(self.curve().at([31.9, 32.0, 40.0, 41.0]), present, atol=1e-9)
+        np.testing.assert_allclose(self.curve().at([31.9, 32.0, 40.0, 41.0]), before, atol=1e-9)
         # The curve goes along to another control, its form kept.
         drawn = self.curve()
         self.session.touch("mallet", "noise")
         self.do("retarget")
-        self.assertEqual((self.session.lane.parameter, self.curve()), ("noise", drawn))
+        self.assertEqual((present(self.session.lane).parameter, self.curve()), ("noise", drawn))
 
     def test_moves_keep_their_distance_from_the_grid(self) -> None:
         self.view.show(32.0, 32.0)
@@ -100,7 +103,7 @@ class ByHand(WindowTest):
     def test_3_nudges_changes_jumps_and_the_dial(self) -> None:
         self.on_transpose()
         self.click(92.0, float(self.curve().at(92.0)))
-        text = self.session.target.parameter.text
+        text = present(self.session.target).parameter.text
         self.lane_key(Qt.Key.Key_Up)
         self.assertEqual(text(self.curve().value[2]), "+8 st")
         self.lane_key(Qt.Key.Key_Down, SHIFT)
@@ -125,7 +128,9 @@ class ByHand(WindowTest):
             self.curve().value[2],
         )
         self.do("reset")
-        self.assertEqual(self.curve(), self.session.document.saved.lane("mallet.transpose").curve)
+        self.assertEqual(
+            self.curve(), present(self.session.document.saved).lane("mallet.transpose").curve
+        )
 
     def test_4_a_bar_is_lifted_by_a_fifth_and_frames_shape(self) -> None:
         self.on_transpose()
@@ -152,7 +157,7 @@ class ByHand(WindowTest):
             self.do("undo")
         start = self.grab("length")
         self.drag_on(self.lane, start.toPoint(), self.lane.plot.point(48.0, 0.5).toPoint())
-        peak = self.session.document.saved.lane("horn.cutoff").curve.at(63.999)
+        peak = present(self.session.document.saved).lane("horn.cutoff").curve.at(63.999)
         self.assertAlmostEqual(float(self.curve().at(47.999)), float(peak), delta=0.01)
 
     def test_4_every_operation_of_the_panel_works_on_the_span_only(self) -> None:
@@ -204,22 +209,24 @@ class ByHand(WindowTest):
         levels.activated.emit(levels.currentIndex())
         value = float(self.curve().at(92.0))
         self.drag((92.0, value), (92.0, value - 3.3 / 48))
-        self.assertEqual(self.session.target.parameter.text(self.curve().value[2]), "+4 st")
+        self.assertEqual(
+            present(self.session.target).parameter.text(self.curve().value[2]), "+4 st"
+        )
         self.drag((92.0, float(self.curve().value[2])), (92.0, value + 0.4 / 48), CTRL)
         self.assertNotIn(
-            self.session.target.parameter.text(self.curve().value[2]), ("+7 st", "+8 st")
+            present(self.session.target).parameter.text(self.curve().value[2]), ("+7 st", "+8 st")
         )
 
     def test_6_copies(self) -> None:
         self.lane.setFocus()
         self.session.span.choose((56.0, 64.0))
         self.lane_key(Qt.Key.Key_C, CTRL)
-        pieces = clipboard.from_text(QApplication.clipboard().text())
+        pieces = clipboard.from_text(present(QApplication.clipboard()).text())
         self.assertEqual(pieces[0][1].beat[-1], 8.0)
         self.session.focus.on("echo.feedback")
         self.session.playhead.go(100.0)
         self.lane_key(Qt.Key.Key_V, CTRL)
-        source = self.session.document.saved.lane("horn.cutoff").curve
+        source = present(self.session.document.saved).lane("horn.cutoff").curve
         beats = np.linspace(0.1, 7.9, 30)
         np.testing.assert_allclose(
             self.curve().at(100.0 + beats), source.at(56.0 + beats), atol=1e-9
@@ -240,19 +247,15 @@ class ByHand(WindowTest):
         self.session.playhead.go(8.0)
         self.do("paste")
         for lane in self.session.project.lanes():
-            first = self.session.span.beats[0]
+            first = present(self.session.span.beats)[0]
             np.testing.assert_allclose(lane.curve.at(8.5), lane.curve.at(first + 0.5), atol=1e-9)
-        QApplication.clipboard().setText("a shopping list")
+        present(QApplication.clipboard()).setText("a shopping list")
         self.do("paste")
         self.assertIn("no curve", self.errors.pop().what)
 
     def test_7_patterns_and_slots(self) -> None:
         self.do("step-patterns")
-        panel = next(
-            w
-            for w in self.window.rail.shown["step-patterns"].findChildren(object)
-            if type(w).__name__ == "PatternsPanel"
-        )
+        panel = present(self.window.rail.shown["step-patterns"].findChild(PatternsPanel))
         self.session.span.choose((64.0, 80.0))
         panel.save_as("Ripple")
         (pattern_library.folder() / "broken.json").write_text("{")
@@ -263,7 +266,7 @@ class ByHand(WindowTest):
         panel.list.setCurrentRow(0)
         self.session.span.choose((0.0, 32.0))
         self.do("pattern-place")
-        source = self.session.document.saved.lane("horn.cutoff").curve
+        source = present(self.session.document.saved).lane("horn.cutoff").curve
         np.testing.assert_allclose(self.curve().at([1.0, 17.0]), source.at([65.0, 65.0]), atol=1e-9)
         self.do("slot-add")
         self.session.playhead.go(100.0)
@@ -272,9 +275,9 @@ class ByHand(WindowTest):
         from zolvek.core.movement.playing import played
 
         lane = self.session.lane
-        heard = played(lane, self.session.project).curve
+        heard = played(present(lane), self.session.project).curve
         np.testing.assert_allclose(heard.at([97.0, 113.0]), source.at([65.0, 65.0]), atol=1e-9)
-        self.assertEqual(float(heard.at(129.0)), float(lane.curve.at(129.0)))
+        self.assertEqual(float(heard.at(129.0)), float(present(lane).curve.at(129.0)))
         pattern_library.rename("Ripple", "Wavelet")
         panel.reload()
         panel.list.setCurrentRow(0)
@@ -282,7 +285,7 @@ class ByHand(WindowTest):
         self.assertEqual(panel.found, [])
         self.do("pattern-undo")
         self.assertEqual([p.name for p in panel.found], ["Wavelet"])
-        self.ask.confirms = False
+        self.ask.yes = False
         self.session.span.choose((0.0, 4.0))
         panel.save_as("Wavelet")
         self.assertEqual(panel.found[0].length, 16.0, "one that is there is not replaced unasked")
@@ -293,15 +296,15 @@ class ByHand(WindowTest):
         self.session.span.choose((64.0, 68.0))
         self.key(Qt.Key.Key_O)
         lane = self.session.lane
-        heard = played(lane, self.session.project).curve
+        heard = played(present(lane), self.session.project).curve
         beats = np.linspace(0.05, 3.95, 20)
         for start in (64.0, 68.0, 100.0, 184.0):
             np.testing.assert_allclose(
-                heard.at(start + beats), lane.curve.at(64.0 + beats), atol=5e-4
+                heard.at(start + beats), present(lane).curve.at(64.0 + beats), atol=5e-4
             )
-        self.assertEqual(float(heard.at(40.0)), float(lane.curve.at(40.0)))
+        self.assertEqual(float(heard.at(40.0)), float(present(lane).curve.at(40.0)))
         self.do("unroll")
-        self.assertIsNone(self.session.lane.cycle)
+        self.assertIsNone(present(self.session.lane).cycle)
         self.assertEqual(self.curve(), heard)
 
     def test_9_reach_by_dragging_typing_and_from_the_selection(self) -> None:
@@ -312,16 +315,16 @@ class ByHand(WindowTest):
             top.toPoint(),
             QPointF(30, top.y() + self.lane.plot.area.height() * 0.3).toPoint(),
         )
-        self.assertAlmostEqual(self.session.lane.reach[1], 0.7, delta=0.02)
-        self.assertEqual(self.curve(), lane.curve, "the form stays")
+        self.assertAlmostEqual(present(self.session.lane).reach[1], 0.7, delta=0.02)
+        self.assertEqual(self.curve(), present(lane).curve, "the form stays")
         self.do("undo")
         self.session.span.choose((64.0, 80.0))
         self.key(Qt.Key.Key_R, SHIFT)
         new = self.session.lane
-        text = self.session.target.parameter.text
-        self.assertEqual([text(end) for end in new.reach], ["900 Hz", "1.9 kHz"])
+        text = present(self.session.target).parameter.text
+        self.assertEqual([text(end) for end in present(new).reach], ["900 Hz", "1.9 kHz"])
         beats = np.linspace(64.5, 79.5, 20)
-        np.testing.assert_allclose(new.at(beats), lane.at(beats), atol=1e-6)
+        np.testing.assert_allclose(present(new).at(beats), present(lane).at(beats), atol=1e-6)
 
     def test_10_lanes(self) -> None:
         ids = [lane.id for lane in self.session.project.lanes()]
@@ -373,7 +376,7 @@ class ByHand(WindowTest):
         self.do("quantise")
         self.key(Qt.Key.Key_O)
         self.assertTrue(self.studio.player.playing)
-        self.assertIs(self.studio.player.playback.project, self.session.project)
+        self.assertIs(present(self.studio.player.playback).project, self.session.project)
         self.wait(120)
         self.lane_key(Qt.Key.Key_Space)
         self.assertEqual(self.errors, [])
@@ -383,20 +386,20 @@ class ByHand(WindowTest):
 
         lane = self.session.lane
         changed = replace(
-            lane,
+            present(lane),
             slots=(
                 Pattern(
                     "x",
                     4.0,
-                    self.curve().__class__([0.0, 2.0], [0.1, 0.2], [CODES["bend"], 1], [0.5, 0.0]),
+                    curve([(0.0, 0.1, "bend", 0.5), (2.0, 0.2)]),
                 ),
             ),
         )
-        self.session.edit_lane("slot", changed)
+        self.session.edit_lane("slot", present(changed))
         self.assertEqual(
             project_file.decode(project_file.encode(self.session.project)), self.session.project
         )
-        self.assertEqual(SHAPES[changed.slots[0].curve.shape[0]].key, "bend")
+        self.assertEqual(SHAPES[present(changed).slots[0].curve.shape[0]].key, "bend")
 
 
 if __name__ == "__main__":

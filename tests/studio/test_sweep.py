@@ -9,9 +9,9 @@ import mido
 import numpy as np
 import soundfile
 from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
 
 from tests.studio.driver import LEFT, WindowTest
+from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.formats import curve_csv, project_file
 from zolvek.studio.actions.table import ACTIONS

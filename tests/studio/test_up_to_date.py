@@ -7,10 +7,12 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
 
+from tests.present import present
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.building import curve
 from zolvek.core.document.parts import with_track
@@ -38,7 +40,7 @@ class UpToDate(WindowTest):
         page.wave.setCurrentIndex(
             page.wave.findText("Pattern: Two steps")
         )  # others may have patterns too
-        self.assertEqual(page.made_lfo().pattern.name, "Two steps")
+        self.assertEqual(present(page.made_lfo().pattern).name, "Two steps")
         self.session.shelf.undo()
         self.assertEqual(page.wave.count(), before)
 
@@ -76,7 +78,7 @@ class UpToDate(WindowTest):
 class Kept(unittest.TestCase):
     def test_words_and_lists_of_the_settings_are_looked_at(self) -> None:
         """Each setting that takes one of a few values, with another one in the file; and lists of other things."""
-        wrong = dict.fromkeys(settings._words(), "no such word")
+        wrong: dict[str, Any] = dict.fromkeys(settings._words(), "no such word")
         wrong["sound_rate"] = 12_345
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "settings.json"
