@@ -21,7 +21,7 @@ from zolvek.beside.jack import slots
 from zolvek.beside.live import Live
 from zolvek.beside.live_streams import OscStream
 from zolvek.beside.osc_ports import Output
-from zolvek.core.model.beside import Beside
+from zolvek.core.model.connections import Beside
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import clock, timeline
 from zolvek.formats.midi.following import Follower

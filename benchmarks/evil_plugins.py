@@ -11,10 +11,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.construction import flat
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document.chain import add_device, add_track, apply_preset
-from zolvek.core.document.parts import add_lane, with_curve, with_track
+from zolvek.core.edits.chains import add_device, add_track, apply_preset
+from zolvek.core.edits.replacement import add_lane, with_curve, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Note, Project

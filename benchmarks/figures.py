@@ -146,7 +146,7 @@ def rendering() -> None:
 
 def crowded(lanes: int) -> Project:
     """The demo with `lanes` lanes of 10,000 points each."""
-    from zolvek.core.document.parts import add_lane, with_curve
+    from zolvek.core.edits.replacement import add_lane, with_curve
     from zolvek.demo.night_regatta import build
 
     project = build()
@@ -163,7 +163,7 @@ def crowded(lanes: int) -> Project:
 @figure("painting")
 def painting() -> None:
     from benchmarks.answers import Answers
-    from zolvek.core.curve import edits
+    from zolvek.core.curve import point_edits
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
 
@@ -182,7 +182,7 @@ def painting() -> None:
         repaints, moves = [], []
         for i in range(60):
             began = time.perf_counter()
-            moved, where = edits.move(curve, [5_000], 0.0, 0.001 * (i % 50) - 0.02)
+            moved, where = point_edits.move(curve, [5_000], 0.0, 0.001 * (i % 50) - 0.02)
             window.session.edit_curve("Move", moved, where, gesture)
             edited = time.perf_counter()
             lane.repaint()
@@ -224,10 +224,10 @@ def painting() -> None:
 
 @figure("edits")
 def edits_() -> None:
-    from zolvek.core.curve import edits, shaping, spans
-    from zolvek.core.document.parts import with_curve
+    from zolvek.core.curve import point_edits, shaping, spans
+    from zolvek.core.edits.replacement import with_curve
     from zolvek.core.model.project import Pattern
-    from zolvek.core.movement.playing import filled
+    from zolvek.core.movement.evaluation.lane_evaluation import filled
     from zolvek.core.time.grid import Grid
     from zolvek.core.time.meter import MeterMap
     from zolvek.demo.night_regatta import build
@@ -241,7 +241,7 @@ def edits_() -> None:
         ("tilt", lambda: shaping.tilted(many, 0.1, -0.2)),
         ("mirror", lambda: shaping.mirrored(many)),
         ("paste", lambda: spans.splice(many, 2_000.0, piece)),
-        ("move 5,000 of them", lambda: edits.move(many, np.arange(5_000) * 7, 0.001, 0.01)),
+        ("move 5,000 of them", lambda: point_edits.move(many, np.arange(5_000) * 7, 0.001, 0.01)),
     ):
         say(f"{name}, 100,000 points", best(work) * 1e3, "ms", "at most 20")
 
@@ -259,7 +259,7 @@ def edits_() -> None:
 
 
 def quantised_(curve: Curve, grid: object, meter: object) -> object:
-    from zolvek.core.curve.quantise import quantised
+    from zolvek.core.curve.quantising import quantised
 
     return quantised(curve, grid, meter)  # type: ignore[arg-type]  # handed through
 
@@ -268,8 +268,8 @@ def quantised_(curve: Curve, grid: object, meter: object) -> object:
 def crowd() -> None:
     """Dragging 5,000 selected points of 100,000."""
     from benchmarks.answers import Answers
-    from zolvek.core.curve import edits
-    from zolvek.core.document.parts import with_curve
+    from zolvek.core.curve import point_edits
+    from zolvek.core.edits.replacement import with_curve
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
@@ -287,7 +287,7 @@ def crowd() -> None:
     gesture, repaints, moves = object(), [], []
     for i in range(30):
         began = time.perf_counter()
-        moved, where = edits.move(many, chosen, 0.0, 0.0005 * (i % 20))
+        moved, where = point_edits.move(many, chosen, 0.0, 0.0005 * (i % 20))
         window.session.edit_curve("Move", moved, where, gesture)
         edited = time.perf_counter()
         window.focus_lane.repaint()
@@ -311,7 +311,7 @@ def crowd() -> None:
 @figure("effects")
 def effects_() -> None:
     """A track with a sound file through each effect, two of its controls moving or not."""
-    from zolvek.core.curve.building import curve
+    from zolvek.core.curve.construction import curve
     from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.project import Clip, Device, Lane, Project, Track
     from zolvek.sound.effects import PROCESSORS
@@ -354,13 +354,13 @@ def analysis() -> None:
 
 @figure("movement")
 def movement() -> None:
-    from zolvek.core.curve.building import curve
+    from zolvek.core.curve.construction import curve
     from zolvek.core.model.layer import Layer
     from zolvek.core.model.project import Lane
-    from zolvek.core.movement.layering import layered
-    from zolvek.core.movement.lfo import Cycles, Lfo
-    from zolvek.core.movement.lfo_points import as_curve
-    from zolvek.core.movement.randomness import RandomMove
+    from zolvek.core.movement.evaluation.layering import layered
+    from zolvek.core.movement.generators.lfo import Cycles, Lfo
+    from zolvek.core.movement.generators.lfo_points import as_curve
+    from zolvek.core.movement.generators.randomness import RandomMove
     from zolvek.core.time.rates import Rate
     from zolvek.core.time.tempo import TempoMap
 
@@ -467,7 +467,7 @@ def recording() -> None:
     import threading
 
     from benchmarks.answers import Answers
-    from zolvek.core.document.parts import add_lane
+    from zolvek.core.edits.replacement import add_lane
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings
@@ -486,7 +486,7 @@ def recording() -> None:
     session = window.session
     for number, key in enumerate(keys):
         session.passes.arm(f"horn.{key}")
-        from zolvek.core.document.control import mapped
+        from zolvek.core.edits.controller_mappings import mapped
 
         session.document.edit("Map", mapped(session.project, f"cc:1:{number + 1}", "horn", key))
     painted = [0]
@@ -532,14 +532,13 @@ def recording() -> None:
 
 @figure("morphing")
 def morphing() -> None:
-    from zolvek.core.document import stored_states
+    from zolvek.core.edits import states
     from zolvek.core.model.catalogue import DeviceKind
     from zolvek.core.model.morph import Way
     from zolvek.core.model.pad import Pad, PadCorner
     from zolvek.core.model.project import Device, Project, Track
     from zolvek.core.model.state import StatePart
-    from zolvek.core.movement import morphing as morphs
-    from zolvek.core.movement import pad_paths
+    from zolvek.core.movement.morphing.morphs import morphs, pads
     from zolvek.core.time.rates import Rate
     from zolvek.core.value.parameter import Parameter
 
@@ -559,20 +558,20 @@ def morphing() -> None:
     x, y = rng.random((2, 1_000_000))
     say(
         "pad weights, 8 states at 1,000,000 places",
-        best(lambda: pad_paths.weights(corners, x, y), 3) * 1e3,
+        best(lambda: pads.weights(corners, x, y), 3) * 1e3,
         "ms",
         "under 250",
     )
     sixty, placed = project_of(60), []
     for i, place in enumerate(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))):
         values = {f"p{n}": float(rng.random()) for n in range(60)}
-        sixty, key = stored_states.kept(sixty, f"S {i}", (StatePart("m", values),))
+        sixty, key = states.kept(sixty, f"S {i}", (StatePart("m", values),))
         placed.append(PadCorner(key, *place))
-    pad = pad_paths.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
-    pad_paths.as_lanes(sixty, pad, 0.002)
+    pad = pads.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
+    pads.as_lanes(sixty, pad, 0.002)
     say(
         "a 32-bar pad path to 60 lanes within 0.2 %",
-        best(lambda: pad_paths.as_lanes(sixty, pad, 0.002), 3),
+        best(lambda: pads.as_lanes(sixty, pad, 0.002), 3),
         "s",
         "under 1",
     )
@@ -587,7 +586,7 @@ def _ticks() -> list[int]:
 def playing() -> None:
     """The demo plays for a minute while a point is dragged 60 times a second."""
     from benchmarks.answers import Answers
-    from zolvek.core.curve import edits
+    from zolvek.core.curve import point_edits
     from zolvek.demo.night_regatta import build
     from zolvek.studio import garbage_collection
     from zolvek.studio.app import application, make_window
@@ -607,7 +606,7 @@ def playing() -> None:
     ticks = _ticks()
     began, moves, gesture = time.perf_counter(), 0, object()
     while time.perf_counter() - began < 60.0:
-        moved, where = edits.move(curve, [3], 0.0, 0.1 * np.sin(moves / 20.0))
+        moved, where = point_edits.move(curve, [3], 0.0, 0.1 * np.sin(moves / 20.0))
         window.session.edit_curve("Move", moved, where, gesture)
         moves += 1
         hardness.wait(max(int(1_000 * (began + moves / 60.0 - time.perf_counter())), 0))
@@ -626,9 +625,9 @@ def playing() -> None:
 @figure("piece")
 def piece_() -> None:
     """Time and sounds of a piece of one's own."""
-    from zolvek.core.curve.building import lines
-    from zolvek.core.document import bars
-    from zolvek.core.document.parts import with_curve
+    from zolvek.core.curve.construction import lines
+    from zolvek.core.edits import bars
+    from zolvek.core.edits.replacement import with_curve
     from zolvek.sound.hits import RATE, found
     from zolvek.sound.peaks import peaks_of
 

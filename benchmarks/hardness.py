@@ -43,8 +43,8 @@ def readers(folder: Path) -> list[Reader]:
     import numpy as np
     import soundfile
 
-    from zolvek.core.document import stored_states
-    from zolvek.core.document.parts import with_lane
+    from zolvek.core.edits import states
+    from zolvek.core.edits.replacement import with_lane
     from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.messages import MidiTarget
     from zolvek.core.model.pattern import Pattern
@@ -73,10 +73,8 @@ def readers(folder: Path) -> list[Reader]:
     soundfile.write(flac, signal_, 8_000, format="FLAC", subtype="PCM_16")
     csv = curve_csv.to_text(demo.lane("horn.cutoff").curve).encode()
     device = device_file.save(DEVICE_KINDS["synth"], folder / "device.json").read_bytes()
-    kept, key = stored_states.kept(demo, "One", (StatePart("horn", stored_states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
-    state = state_file.save(
-        kept, [stored_states.state_of(kept, key)], folder / "state.json"
-    ).read_bytes()
+    kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    state = state_file.save(kept, [states.state_of(kept, key)], folder / "state.json").read_bytes()
 
     told = pattern_library.File(
         pattern_library.FORMAT,
@@ -350,7 +348,7 @@ def actions(count: int, seed: int = 1) -> Played:
     from PyQt6.QtTest import QTest
 
     from benchmarks.answers import Answers
-    from zolvek.core.document import history
+    from zolvek.core.history import history
     from zolvek.demo.night_regatta import build
     from zolvek.formats import project_file
     from zolvek.studio.actions.table import ACTIONS

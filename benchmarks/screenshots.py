@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from benchmarks import hardness
 from tests.beside.server import Jack
 from zolvek.core.curve import shaping
-from zolvek.core.curve.building import curve
-from zolvek.core.document import blocks
-from zolvek.core.document.blocks import Block
-from zolvek.core.document.comping import auditioned
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits import clips
+from zolvek.core.edits.clips import Block
+from zolvek.core.edits.takes import auditioned
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import bar, build
 from zolvek.formats.midi.report import report
@@ -293,7 +293,7 @@ def _blocks(window: Window) -> None:
     window.action("block-split").trigger()
     session.arranging.pick_block(Block(fog.id, 1))
     clip = session.project.track_of("fog-strip.level").clips[1]
-    made = blocks.changed(
+    made = clips.changed(
         session.project, Block(fog.id, 1), replace(clip, fade_in=1.4, gain_db=-3.0)
     )
     session.document.edit("Fade", made)
@@ -320,18 +320,19 @@ def _plugin_list(window: Window) -> QWidget:
 
 def _plugin_morph(window: Window) -> None:
     """A synth from one of its presets to another over Cast off, every parameter that differs in its lane."""
-    from zolvek.core.document import chain, hosted, parts
+    from zolvek.core.movement.morphing.morphs.morphs import chained
+
+    from zolvek.core.edits import chains, plugins, replacement
     from zolvek.core.model.morph import Way
-    from zolvek.core.movement.morphing import chained
     from zolvek.sound.hosting.apart import described_apart
 
     session, project = window.session, window.session.project
     kind = described_apart(SYNTH)
     figure = next(track.notes for track in project.tracks if track.name == "Lanterns")
-    project, track = chain.add_track(project, "Sails")
+    project, track = chains.add_track(project, "Sails")
     own = next(each for each in project.tracks if each.id == track)
-    project = parts.with_track(project, replace(own, notes=figure))
-    project, device = hosted.added(project, track, kind)
+    project = replacement.with_track(project, replace(own, notes=figure))
+    project, device = plugins.added(project, track, kind)
     ends = [next(s for s in project.states if s.name == name) for name in MORPHED]
     way = Way("s-curve", 0.4)
     project = chained(project, device, [(bar(9), ends[0].id), (bar(17), ends[1].id)], way)

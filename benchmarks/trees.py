@@ -36,7 +36,7 @@ def kinds() -> list[Kind]:
 
     import msgspec
 
-    from zolvek.core.document import stored_states
+    from zolvek.core.edits import states
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
     from zolvek.core.model.pattern import Pattern
     from zolvek.core.model.state import StatePart
@@ -93,12 +93,10 @@ def kinds() -> list[Kind]:
                 parameter.text(at)
                 parameter.value(at)
 
-    kept, key = stored_states.kept(demo, "One", (StatePart("horn", stored_states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
     with tempfile.TemporaryDirectory() as name:
         state = json.loads(
-            state_file.save(
-                kept, [stored_states.state_of(kept, key)], Path(name) / "s.json"
-            ).read_bytes()
+            state_file.save(kept, [states.state_of(kept, key)], Path(name) / "s.json").read_bytes()
         )
 
     def stated(text: str, path: Path) -> None:

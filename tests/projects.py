@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Device, Lane, Note, Project, Section, Track
@@ -97,7 +97,7 @@ def two_hours() -> Project:
 
 
 def replace_beats(drawn: Curve, beats: np.ndarray) -> Curve:
-    from zolvek.core.curve.building import joined
+    from zolvek.core.curve.construction import joined
 
     return joined(beats, drawn.value, drawn.shape, drawn.amount)
 

@@ -18,11 +18,11 @@ from click.testing import CliRunner, Result
 
 from tests.projects import ordinary_midi
 from zolvek.cli import zolvek
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.pattern import Pattern
-from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS
-from zolvek.core.movement.waves import WAVES
+from zolvek.core.movement.generators.randomness import RANDOM_KINDS, SPREADS
+from zolvek.core.movement.generators.waves import WAVES
 from zolvek.formats import curve_csv, pattern_library, project_file
 from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.project_file import to_plain

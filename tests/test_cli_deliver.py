@@ -15,7 +15,7 @@ from click.testing import CliRunner
 
 from zolvek.cli import zolvek
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build
 from zolvek.formats import curve_csv, project_file
 

@@ -19,14 +19,14 @@ from tests.beside.server import Capture, Jack, PipeWire
 from zolvek.beside.jack import slots
 from zolvek.beside.jack.link import Link
 from zolvek.beside.jack.transport import JackTransport
-from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document import beside
-from zolvek.core.document.chain import add_track
-from zolvek.core.document.parts import with_track
-from zolvek.core.model.beside import Beside
+from zolvek.core.edits import connections
+from zolvek.core.edits.chains import add_track
+from zolvek.core.edits.replacement import with_track
+from zolvek.core.model.connections import Beside
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -109,7 +109,7 @@ class Beside_(unittest.TestCase):
     # --- what is wanted ---
 
     def wanted(self) -> dict[int, list[bytes]]:
-        found = timeline.sending(self.project, RATE, beside.ports_of(self.project))
+        found = timeline.sending(self.project, RATE, connections.ports_of(self.project))
         wanted: dict[int, list[bytes]] = {}
         for frame, data, size in zip(found.frame.tolist(), found.data, found.size, strict=True):
             wanted.setdefault(frame, []).append(data[:size].tobytes())

@@ -22,7 +22,7 @@ from pythonosc.osc_packet import OscPacket
 from tests.beside.server import Capture, Jack
 from zolvek.beside.performance import Performance
 from zolvek.cli.main import zolvek
-from zolvek.core.document.beside import connected
+from zolvek.core.edits.connections import connected
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
 from zolvek.formats import osc, project_file

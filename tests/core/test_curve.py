@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves, value_at
 from zolvek.core.curve import extents
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.edits import bend_amount
+from zolvek.core.curve.point_edits import bend_amount
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
 

@@ -15,16 +15,16 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from tests.core.curves import curves
-from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.edits import add, delete, set_value
-from zolvek.core.curve.places import inner_jumps, leaps
+from zolvek.core.curve.discontinuities import inner_jumps, leaps
+from zolvek.core.curve.point_edits import add, delete, set_value
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.shaping import mirrored, scaled
 from zolvek.core.curve.spans import cut, piece, splice
 from zolvek.core.model.messages import even
-from zolvek.core.movement.playing import played
-from zolvek.core.movement.stepping import Resolution, stepped
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.quantised_steps import Resolution, stepped
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
@@ -105,7 +105,7 @@ class Cutting(unittest.TestCase):
         self.assertEqual(len(plain.part), 0)
         project = build()
         lane = next(project.lanes())
-        from zolvek.core.document.parts import with_curve
+        from zolvek.core.edits.replacement import with_curve
 
         kept = project_file.decode(project_file.encode(with_curve(project, lane.id, drawn)))
         self.assertEqual(kept.lane(lane.id).curve, drawn)
@@ -190,8 +190,8 @@ row = shapes.Shape("made-up", "Made up", shapes.NONE, form, lambda a: (),
                    lambda u0, u1, a: (form(u0), form(u1)), True)
 shapes.SHAPES = (*shapes.SHAPES, row)
 shapes.CODES["made-up"] = len(shapes.CODES)
-from zolvek.core.curve.building import curve
-from zolvek.core.curve.comparing import differences
+from zolvek.core.curve.construction import curve
+from zolvek.core.curve.deviation import differences
 from zolvek.core.curve.shaping import mirrored, smoothed
 from zolvek.core.curve.spans import cut, piece
 from zolvek.core.curve.thinning import thinned

@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.document import chain, control
-from zolvek.core.document.listening import Listening, heard
-from zolvek.core.document.parts import add_lane
+from zolvek.core.edits import chains, controller_mappings
+from zolvek.core.edits.monitoring import Listening, heard
+from zolvek.core.edits.replacement import add_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS, FORMAT, VERSION, kind_from_plain, plain
 from zolvek.core.model.shipped_devices import DEVICES
@@ -61,7 +61,7 @@ class Catalogue(unittest.TestCase):
 
     def test_a_described_device_travels_with_its_project(self) -> None:
         kind = device_file.decode(json.dumps(OWN).encode())
-        project, device = chain.add_device(build(), "hull", kind)
+        project, device = chains.add_device(build(), "hull", kind)
         project, lane = add_lane(project, device, "bend")
         self.assertEqual(project.lane(lane).midi.kind, "bend")
         self.assertIn("My bass", project.label_of(lane))
@@ -98,34 +98,34 @@ class Catalogue(unittest.TestCase):
 
 class Chains(unittest.TestCase):
     def test_devices_are_added_ordered_and_removed_with_their_lanes(self) -> None:
-        project, eq = chain.add_device(build(), "hull", DEVICE_KINDS["eq"])
+        project, eq = chains.add_device(build(), "hull", DEVICE_KINDS["eq"])
         self.assertEqual([d.kind for d in project.tracks[0].devices], ["synth", "eq", "strip"])
-        project, crush = chain.add_device(project, "hull", DEVICE_KINDS["crush"])
-        moved = chain.move_device(project, crush, -1)
+        project, crush = chains.add_device(project, "hull", DEVICE_KINDS["crush"])
+        moved = chains.move_device(project, crush, -1)
         self.assertEqual([d.id for d in moved.tracks[0].devices][1:3], [crush, eq])
         with self.assertRaises(ZolvekError):
-            chain.move_device(project, eq, -1)
+            chains.move_device(project, eq, -1)
         with self.assertRaises(ZolvekError):
-            chain.add_device(project, "hull", DEVICE_KINDS["drums"])
+            chains.add_device(project, "hull", DEVICE_KINDS["drums"])
         project, lane = add_lane(project, eq, "mid-gain")
-        project = control.mapped(project, "dial-1", eq, "mid-gain")
-        gone = chain.remove_device(project, eq)
+        project = controller_mappings.mapped(project, "dial-1", eq, "mid-gain")
+        gone = chains.remove_device(project, eq)
         self.assertNotIn(lane, [each.id for each in gone.lanes()])
         self.assertEqual(gone.mappings, ())
-        project, _track = chain.add_track(project, "Hull")
+        project, _track = chains.add_track(project, "Hull")
         self.assertEqual(project.tracks[-1].name, "Hull 2")
-        self.assertEqual(len(chain.remove_track(project, "fog").tracks), 4)
+        self.assertEqual(len(chains.remove_track(project, "fog").tracks), 4)
 
     def test_presets_and_favourites(self) -> None:
-        project = chain.apply_preset(build(), "horn", "Round bass")
+        project = chains.apply_preset(build(), "horn", "Round bass")
         horn = project.tracks[0].devices[0]
         self.assertEqual(horn.parameter("cutoff").text(horn.position("cutoff")), "320 Hz")
-        project = chain.toggle_favourite(project, "horn", "level")
-        project = chain.toggle_favourite(project, "horn", "cutoff")
+        project = chains.toggle_favourite(project, "horn", "level")
+        project = chains.toggle_favourite(project, "horn", "cutoff")
         first = project.tracks[0].devices[0].favourites_first
         self.assertEqual([p.id for p in first][:3], ["level", "cutoff", "wave"])
         self.assertEqual(len(first), len(horn.parameters))
-        again = chain.toggle_favourite(project, "horn", "level")
+        again = chains.toggle_favourite(project, "horn", "level")
         self.assertEqual(again.tracks[0].devices[0].favourites, ("cutoff",))
 
     def test_listening_changes_only_what_is_heard(self) -> None:
@@ -153,20 +153,22 @@ class Controls(unittest.TestCase):
             (0xD5, 0): ("pressure:6", 0.0),
         }
         for message, wanted in cases.items():
-            which, position = control.read_message(message) or ("", -1.0)
+            which, position = controller_mappings.read_message(message) or ("", -1.0)
             self.assertEqual(which, wanted[0])
             self.assertAlmostEqual(position, wanted[1], places=4)
         for message in ((), (0x90, 60, 1), (0xB0, 121, 0), (0xB0, 200, 1), (0xF8,)):
-            self.assertIsNone(control.read_message(message))
+            self.assertIsNone(controller_mappings.read_message(message))
 
     def test_mappings_are_kept_with_the_project(self) -> None:
-        project = control.mapped(build(), "dial-3", "horn", "cutoff")
-        project = control.mapped(project, "dial-3", "echo", "mix")
-        self.assertEqual(control.target_of(project, "dial-3"), ("echo", "mix"))
+        project = controller_mappings.mapped(build(), "dial-3", "horn", "cutoff")
+        project = controller_mappings.mapped(project, "dial-3", "echo", "mix")
+        self.assertEqual(controller_mappings.target_of(project, "dial-3"), ("echo", "mix"))
         self.assertEqual(project_file.decode(project_file.encode(project)), project)
-        self.assertIsNone(control.target_of(control.unmapped(project, "dial-3"), "dial-3"))
+        self.assertIsNone(
+            controller_mappings.target_of(controller_mappings.unmapped(project, "dial-3"), "dial-3")
+        )
         with self.assertRaises(ZolvekError):
-            control.mapped(project, "dial-1", "horn", "nothing")
+            controller_mappings.mapped(project, "dial-1", "horn", "nothing")
         broken = project_file.encode(project).replace(b'"device": "echo"', b'"device": "gone"')
         with self.assertRaises(ZolvekError):
             project_file.decode(broken)

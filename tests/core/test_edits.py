@@ -9,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
-from zolvek.core.curve import edits
-from zolvek.core.curve.building import curve
+from zolvek.core.curve import point_edits
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.document.history import History
 from zolvek.core.errors import ZolvekError
+from zolvek.core.history.history import History
 from zolvek.core.limits import CLOSEST_POINTS
 from zolvek.core.model.project import Project
 from zolvek.demo.night_regatta import build
@@ -32,7 +32,7 @@ class Moves(unittest.TestCase):
         self, drawn: Curve, chosen: set[int], beats: float, value: float
     ) -> None:
         which = picked(drawn, chosen)
-        moved, where = edits.move(drawn, which, beats, value)
+        moved, where = point_edits.move(drawn, which, beats, value)
         self.assertEqual(len(moved), len(drawn))
         np.testing.assert_array_equal(where, which)
         rest = np.setdiff1d(np.arange(len(drawn)), which)
@@ -52,7 +52,7 @@ class Moves(unittest.TestCase):
         self, drawn: Curve, chosen: set[int], beats: float, value: float
     ) -> None:
         which = picked(drawn, chosen)
-        moved, where = edits.move(drawn, which, beats, value, edits.REPLACE)
+        moved, where = point_edits.move(drawn, which, beats, value, point_edits.REPLACE)
         way = max(beats, -drawn.beat[which[0]])
         np.testing.assert_allclose(moved.beat[where], drawn.beat[which] + way, atol=1e-9)
         rest = np.setdiff1d(np.arange(len(drawn)), which)
@@ -65,20 +65,21 @@ class Moves(unittest.TestCase):
 
     def test_a_group_stops_a_tick_before_a_jump(self) -> None:
         drawn = curve([(0.0, 0.2), (2.0, 0.3), (2.0, 0.8), (4.0, 0.5)])
-        moved, _ = edits.move(drawn, [0], 9.0, 0.0)
+        moved, _ = point_edits.move(drawn, [0], 9.0, 0.0)
         self.assertEqual(moved.beat[0], 2.0 - 1.0 / 960)
-        met, _ = edits.move(drawn, [3], -9.0, 0.0)
+        met, _ = point_edits.move(drawn, [3], -9.0, 0.0)
         self.assertEqual(met.beat[3], 2.0 + 1.0 / 960)
-        alone, _ = edits.move(curve([(0.0, 0.2), (2.0, 0.3)]), [0], 9.0, 0.0)
+        alone, _ = point_edits.move(curve([(0.0, 0.2), (2.0, 0.3)]), [0], 9.0, 0.0)
         self.assertEqual(alone.beat.tolist(), [2.0, 2.0], "one neighbour makes a jump")
 
     def test_a_typed_place_is_exact_or_refused(self) -> None:
         drawn = curve([(0.0, 0.2), (2.0, 0.3), (4.0, 0.5)])
-        self.assertEqual(edits.place(drawn, [1], 3.3)[0].beat[1], 3.3)
+        self.assertEqual(point_edits.place(drawn, [1], 3.3)[0].beat[1], 3.3)
         with self.assertRaises(ZolvekError):
-            edits.place(drawn, [1], 5.0)
+            point_edits.place(drawn, [1], 5.0)
         self.assertEqual(
-            edits.place(drawn, [1], 5.0, edits.REPLACE)[0].beat.tolist(), [0.0, 4.0, 5.0]
+            point_edits.place(drawn, [1], 5.0, point_edits.REPLACE)[0].beat.tolist(),
+            [0.0, 4.0, 5.0],
         )
 
 
@@ -92,18 +93,18 @@ class PointsAndSegments(unittest.TestCase):
     def test_added_points_are_there_and_the_rest_stays(
         self, drawn: Curve, beat: float, value: float
     ) -> None:
-        added, index = edits.add(drawn, beat, value)
+        added, index = point_edits.add(drawn, beat, value)
         self.assertEqual(added.value[index], value)
         self.assertAlmostEqual(added.beat[index], beat, delta=CLOSEST_POINTS)
         if len(added) > len(drawn):
-            back = edits.delete(added, [index])
+            back = point_edits.delete(added, [index])
             np.testing.assert_array_equal(back.beat, drawn.beat)
             np.testing.assert_array_equal(back.value, drawn.value)
 
     @given(st.floats(-0.99, 0.99), st.floats(0.01, 0.99))
     def test_a_point_put_on_a_bend_leaves_it_as_it_was(self, amount: float, u: float) -> None:
         drawn = curve([(0.0, 0.1, "bend", amount), (1.0, 0.9)])
-        split, _ = edits.add(drawn, u, float(drawn.at(u)))
+        split, _ = point_edits.add(drawn, u, float(drawn.at(u)))
         beats = np.linspace(0, 1, 60)
         np.testing.assert_allclose(split.at(beats), drawn.at(beats), atol=1e-7)
 
@@ -118,27 +119,29 @@ class PointsAndSegments(unittest.TestCase):
         value = 0.1 + 0.8 * y
         if s and falling:
             value = 1.0 - value
-        bent = edits.bend_through(drawn, 0, 2.0 * u, value)
-        near = 1e-6 if bent.amount[0] else edits.LEAST_BEND  # a bend that is hardly one is a line
+        bent = point_edits.bend_through(drawn, 0, 2.0 * u, value)
+        near = (
+            1e-6 if bent.amount[0] else point_edits.LEAST_BEND
+        )  # a bend that is hardly one is a line
         self.assertAlmostEqual(float(bent.at(2.0 * u)), value, delta=near)
 
     def test_shapes_and_amounts_go_to_the_segments_meant(self) -> None:
         drawn = curve([(0.0, 0.0), (1.0, 1.0), (2.0, 0.0), (3.0, 1.0)])
-        self.assertEqual(edits.segments_of(drawn, [1, 2]).tolist(), [1])
-        self.assertEqual(edits.segments_of(drawn, [0, 2]).tolist(), [0, 2])
+        self.assertEqual(point_edits.segments_of(drawn, [1, 2]).tolist(), [1])
+        self.assertEqual(point_edits.segments_of(drawn, [0, 2]).tolist(), [0, 2])
         for row in SHAPES:
-            shaped = edits.set_shape(drawn, [0, 2], row.key)
+            shaped = point_edits.set_shape(drawn, [0, 2], row.key)
             self.assertEqual(
                 [SHAPES[c].key for c in shaped.shape], [row.key, "line", row.key, "line"]
             )
-        bent = edits.set_amount(edits.set_shape(drawn, [0], "bend"), [0, 1], 0.5)
+        bent = point_edits.set_amount(point_edits.set_shape(drawn, [0], "bend"), [0, 1], 0.5)
         self.assertEqual(bent.amount.tolist(), [0.5, 0.0, 0.0, 0.0])
         with self.assertRaises(ZolvekError):
-            edits.set_amount(bent, [0], 1.5)
+            point_edits.set_amount(bent, [0], 1.5)
 
     def test_the_last_point_stays(self) -> None:
         drawn = curve([(1.0, 0.4), (2.0, 0.9)])
-        self.assertEqual(edits.delete(drawn, [0, 1]), curve([(1.0, 0.4)]))
+        self.assertEqual(point_edits.delete(drawn, [0, 1]), curve([(1.0, 0.4)]))
 
 
 class TheHistory(unittest.TestCase):

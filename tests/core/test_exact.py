@@ -14,21 +14,26 @@ from scipy.ndimage import gaussian_filter1d, uniform_filter1d
 
 from tests.core.curves import curves
 from tests.present import present
-from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.discontinuities import leaps
 from zolvek.core.curve.means import mean, means
-from zolvek.core.curve.places import leaps
-from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.shaping import faded, flattened, smoothed, tilted
-from zolvek.core.document import stored_states
+from zolvek.core.edits import states
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.state import StatePart
-from zolvek.core.movement import pad_paths
-from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.lfo_points import as_curve
-from zolvek.core.movement.playing import played
-from zolvek.core.movement.randomness import RANDOM_KINDS, RandomMove, humanised, random_curve
-from zolvek.core.movement.waves import WAVES
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.generators.lfo_points import as_curve
+from zolvek.core.movement.generators.randomness import (
+    RANDOM_KINDS,
+    RandomMove,
+    humanised,
+    random_curve,
+)
+from zolvek.core.movement.generators.waves import WAVES
+from zolvek.core.movement.morphing.morphs import pads
 from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -196,15 +201,13 @@ class Pads(unittest.TestCase):
         rng = np.random.default_rng(2)
         for number in range(6):
             values = {p.id: float(rng.random()) for p in device.parameters}
-            project, state = stored_states.kept(
-                project, f"S{number}", (StatePart(device.id, values),)
-            )
+            project, state = states.kept(project, f"S{number}", (StatePart(device.id, values),))
             corners.append(PadCorner(state, *rng.uniform(0.0, 1.0, 2).tolist()))
         pad = Pad(device.id, tuple(corners))
-        pad = pad_paths.travelled(pad, "circle", Rate(0.5), (4.0, 6.0), project)
-        made = pad_paths.as_lanes(pad_paths.with_pad(project, pad), pad, 0.005)
+        pad = pads.travelled(pad, "circle", Rate(0.5), (4.0, 6.0), project)
+        made = pads.as_lanes(pads.with_pad(project, pad), pad, 0.005)
         at = np.linspace(4.0, 6.0, 12_001)[:-1]
-        wanted = pad_paths.mixed(project, pad, pad.x.at(at), pad.y.at(at))
+        wanted = pads.mixed(project, pad, pad.x.at(at), pad.y.at(at))
         track = made.device_track(device.id)
         for key, positions in wanted.items():
             lane = track.lane_on(device.id, key)

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from tests import few
 from tests.projects import many_lanes
 from zolvek.core.curve.curve import COLUMNS, Curve
-from zolvek.core.document import history
-from zolvek.core.document.history import History
-from zolvek.core.document.parts import with_curve
+from zolvek.core.edits.replacement import with_curve
+from zolvek.core.history import history
+from zolvek.core.history.history import History
 from zolvek.core.model.project import Project
 
 

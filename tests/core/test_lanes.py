@@ -11,19 +11,19 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves
 from tests.present import present
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.edits import add, move
-from zolvek.core.document import lanes, parts, targets
-from zolvek.core.document.listening import Listening, heard
-from zolvek.core.document.midi_targets import free_number, taken_numbers
-from zolvek.core.document.worked_on import worked_on
+from zolvek.core.curve.point_edits import add, move
+from zolvek.core.edits import lanes, replacement, targets
+from zolvek.core.edits.edit_scope import worked_on
+from zolvek.core.edits.midi_numbers import free_number, taken_numbers
+from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import MESSAGES
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap
-from zolvek.core.value.typed import number_of, words
+from zolvek.core.value.number_entry import number_of, words
 from zolvek.demo.night_regatta import build
 
 DEMO = build()
@@ -37,15 +37,15 @@ class Relative(unittest.TestCase):
     ) -> None:
         """Heard as before where the control stands; elsewhere moved by as much, and kept to the travel."""
         key = "horn.cutoff"
-        project = parts.set_dial(DEMO, "horn", "cutoff", stands)
+        project = replacement.set_dial(DEMO, "horn", "cutoff", stands)
         lane = replace(project.lane(key), curve=own, reach=reach[::-1] if turned else reach)
-        project = parts.with_lane(project, lane)
+        project = replacement.with_lane(project, lane)
         heard = played(lane, project).at(AT)
         relative = lanes.made_relative(project, key)
         np.testing.assert_allclose(played(relative.lane(key), relative).at(AT), heard, atol=1e-9)
         back = lanes.made_absolute(relative, key)
         np.testing.assert_allclose(played(back.lane(key), back).at(AT), heard, atol=1e-9)
-        moved = parts.set_dial(relative, "horn", "cutoff", later)
+        moved = replacement.set_dial(relative, "horn", "cutoff", later)
         wanted = np.clip(heard + (later - stands), 0.0, 1.0)
         np.testing.assert_allclose(played(moved.lane(key), moved).at(AT), wanted, atol=1e-9)
 
@@ -57,7 +57,7 @@ class Relative(unittest.TestCase):
             played(DEMO.lane(key), DEMO).at(AT),
             atol=0.51,
         )
-        fresh, added = parts.add_lane(DEMO, "riser", "resonance")
+        fresh, added = replacement.add_lane(DEMO, "riser", "resonance")
         fresh = lanes.cleared(lanes.made_relative(fresh, added), added)
         own = fresh.device_of(added).position("resonance")
         np.testing.assert_allclose(played(fresh.lane(added), fresh).at(AT), own, atol=1e-12)
@@ -71,8 +71,8 @@ class Lanes(unittest.TestCase):
         which %= len(own)
         pins = (float(own.beat[which]),)
         made, where = move(own, [which], beats, 0.0, when_met)
-        old = parts.with_lane(DEMO, replace(DEMO.lane("horn.cutoff"), curve=own, pins=pins))
-        new = parts.with_curve(old, "horn.cutoff", made)
+        old = replacement.with_lane(DEMO, replace(DEMO.lane("horn.cutoff"), curve=own, pins=pins))
+        new = replacement.with_curve(old, "horn.cutoff", made)
         moved = lanes.pins_along(new, "horn.cutoff", old, (np.array([which]), where))
         self.assertEqual(moved.lane("horn.cutoff").pins, (float(made.beat[where[0]]),))
         # Told nothing of what has moved, a pin goes along where that is plain, and is never of no point.
@@ -144,7 +144,7 @@ class Lanes(unittest.TestCase):
 
 class Solo(unittest.TestCase):
     def test_a_track_that_is_safe_is_heard_beside_what_is_soloed(self) -> None:
-        safe = parts.with_track(DEMO, replace(DEMO.tracks[2], solo_safe=True))
+        safe = replacement.with_track(DEMO, replace(DEMO.tracks[2], solo_safe=True))
         told = heard(safe, Listening(solo=frozenset({"hull"})))
         self.assertEqual([t.muted for t in told.tracks], [False, True, False, True])
 

@@ -9,20 +9,20 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests import few
-from zolvek.core.curve import edits, shaping, spans
+from zolvek.core.curve import point_edits, shaping, spans
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.rules import first_fault
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.document import lanes
-from zolvek.core.document.history import History
-from zolvek.core.document.parts import with_curve, with_lane
+from zolvek.core.edits import lanes
+from zolvek.core.edits.replacement import with_curve, with_lane
 from zolvek.core.errors import ZolvekError
+from zolvek.core.history.history import History
 from zolvek.core.model.project import Cycle, Pattern
-from zolvek.core.movement.playing import unrolled
+from zolvek.core.movement.evaluation.lane_evaluation import unrolled
 from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
-from zolvek.core.value.changes import by_units, parse_change
+from zolvek.core.value.adjustment import by_units, parse_change
 from zolvek.core.value.value_grid import ValueGrid
 from zolvek.demo.night_regatta import build
 
@@ -36,7 +36,7 @@ def random_edit(rng: np.random.Generator, curve: Curve) -> Curve:
     some = np.unique(rng.integers(0, count, rng.integers(1, 6)))
     first = float(rng.uniform(0, 150))
     last = first + float(rng.uniform(0.5, 40))
-    mode = (edits.STOP, edits.REPLACE)[int(rng.integers(2))]
+    mode = (point_edits.STOP, point_edits.REPLACE)[int(rng.integers(2))]
     grid = Grid(int(rng.choice([1, 4, 16])), str(rng.choice(["straight", "triplet", "dotted"])))
     span = [
         lambda piece: shaping.lifted(piece, rng.uniform(-1, 1)),
@@ -48,13 +48,13 @@ def random_edit(rng: np.random.Generator, curve: Curve) -> Curve:
         lambda piece: shaping.flattened(piece),
     ]
     work = [
-        lambda: edits.add(curve, first, rng.random())[0],
-        lambda: edits.delete(curve, some),
-        lambda: edits.move(curve, some, rng.uniform(-30, 30), rng.uniform(-1, 1), mode)[0],
-        lambda: edits.set_shape(curve, some, SHAPES[int(rng.integers(len(SHAPES)))].key),
-        lambda: edits.set_value(curve, some, rng.random()),
-        lambda: edits.bend_through(curve, int(some[0]), first, rng.random()),
-        lambda: edits.toggle_jump(curve, int(some[0])),
+        lambda: point_edits.add(curve, first, rng.random())[0],
+        lambda: point_edits.delete(curve, some),
+        lambda: point_edits.move(curve, some, rng.uniform(-30, 30), rng.uniform(-1, 1), mode)[0],
+        lambda: point_edits.set_shape(curve, some, SHAPES[int(rng.integers(len(SHAPES)))].key),
+        lambda: point_edits.set_value(curve, some, rng.random()),
+        lambda: point_edits.bend_through(curve, int(some[0]), first, rng.random()),
+        lambda: point_edits.toggle_jump(curve, int(some[0])),
         lambda: quantised(curve, grid, DEMO.meter, rng.random(), some)[0],
         lambda: spans.splice(curve, rng.uniform(0, 100), spans.piece(curve, first, last)),
         lambda: spans.clear(curve, first, last),
@@ -90,7 +90,7 @@ class Laws(unittest.TestCase):
     def test_linked_lanes_follow_and_locked_ones_do_not(self) -> None:
         project = lanes.linked(DEMO, "horn.cutoff", "echo.feedback", -0.5)
         before = project.lane("horn.cutoff").curve
-        after = edits.set_value(before, [2], before.value[2] + 0.2)
+        after = point_edits.set_value(before, [2], before.value[2] + 0.2)
         moved = lanes.followed(
             with_curve(project, "horn.cutoff", after), "horn.cutoff", before, after
         )

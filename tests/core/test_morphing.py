@@ -11,24 +11,24 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
+from zolvek.core.movement.morphing.morphs.morphs import chained, morphed, rows
+from zolvek.core.movement.morphing.morphs.pads import weights
 
 from tests import few
 from tests.present import present
-from zolvek.core.curve.building import lines
-from zolvek.core.document import stored_states
-from zolvek.core.document.lanes import made_absolute, made_relative
-from zolvek.core.document.parts import remove_lane, with_lane
+from zolvek.core.curve.construction import lines
+from zolvek.core.edits import states as stored_states
+from zolvek.core.edits.lanes import made_absolute, made_relative
+from zolvek.core.edits.replacement import remove_lane, with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Cycle, Lane, Project
 from zolvek.core.model.state import State, StatePart
-from zolvek.core.movement import morphing, pad_paths
-from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.morphing import chained, morphed, rows
-from zolvek.core.movement.pad_paths import weights
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.morphing.morphs import morphs, pads
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose
@@ -104,12 +104,10 @@ class Meeting(unittest.TestCase):
             State(k, k, (StatePart("horn", settings_of(n)),)) for n, k in enumerate("ab", 1)
         )
         with self.assertRaisesRegex(ZolvekError, "is bypassed"):
-            pad_paths.as_lanes(replace(project, states=states), pad, 0.002)
+            pads.as_lanes(replace(project, states=states), pad, 0.002)
         project, lane = self.lane(layers=self.layers(0.9))
         path = lines([100.0, 116.0], [0.0, 1.0])
-        made = pad_paths.as_lanes(
-            replace(project, states=states), replace(pad, x=path, y=path), 0.002
-        )
+        made = pads.as_lanes(replace(project, states=states), replace(pad, x=path, y=path), 0.002)
         now = made.lane(lane.id)
         beats = np.concatenate((np.linspace(0.0, 99.9, 2_000), np.linspace(116.1, 193.0, 2_000)))
         apart = np.abs(played(now, made).at(beats) - played(lane, project).at(beats))
@@ -211,7 +209,7 @@ class Morphs(unittest.TestCase):
         changed = State(
             state.id, state.name, (StatePart("horn", {**state.of("horn"), "cutoff": 0.123}),)
         )
-        after = morphing.with_state(made, changed)
+        after = morphs.with_state(made, changed)
         self.assertAlmostEqual(
             stored_states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9
         )
@@ -311,13 +309,13 @@ class Pads(unittest.TestCase):
                 project, f"S{seed}", (StatePart("horn", settings_of(seed)),)
             )
             corners.append(PadCorner(key, x, y))
-        for kind in pad_paths.TRAVELS:
-            pad = pad_paths.travelled(
+        for kind in pads.TRAVELS:
+            pad = pads.travelled(
                 Pad("horn", tuple(corners)), kind, Rate(8.0), (128.0, 160.0), project, 3
             )
-            made = pad_paths.as_lanes(pad_paths.with_pad(project, pad), pad, 0.002)
+            made = pads.as_lanes(pads.with_pad(project, pad), pad, 0.002)
             beats = np.linspace(128.0, 159.9, 3_000)
-            wanted = pad_paths.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
+            wanted = pads.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
             for key, positions in wanted.items():
                 lane = made.device_track("horn").lane_on("horn", key)
                 if not HORN.parameter(key).steps:

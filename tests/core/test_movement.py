@@ -12,20 +12,26 @@ from scipy import signal, stats
 
 from tests import few
 from tests.core.curves import curves
-from zolvek.core.curve.approximate import approximated
-from zolvek.core.curve.building import curve, flat, lines
+from zolvek.core.curve.construction import curve, flat, lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.places import knots, leaps
+from zolvek.core.curve.discontinuities import knots, leaps
+from zolvek.core.curve.fitting import approximated
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.layering import baked, layered, part_of, shared_with, with_layer
-from zolvek.core.movement.lfo import Cycles, Lfo
-from zolvek.core.movement.lfo_points import as_curve, levels, value_at
-from zolvek.core.movement.playing import played
-from zolvek.core.movement.randomness import (
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.layering import (
+    baked,
+    layered,
+    part_of,
+    shared_with,
+    with_layer,
+)
+from zolvek.core.movement.generators.lfo import Cycles, Lfo
+from zolvek.core.movement.generators.lfo_points import as_curve, levels, value_at
+from zolvek.core.movement.generators.randomness import (
     RandomMove,
     drawn,
     humanised,
@@ -33,7 +39,7 @@ from zolvek.core.movement.randomness import (
     random_curve,
     randomised,
 )
-from zolvek.core.movement.reading import lfo_of, random_of
+from zolvek.core.movement.settings_parser import lfo_of, random_of
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate, parse_rate
 from zolvek.core.time.tempo import TempoMap, TempoPoint

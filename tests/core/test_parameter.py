@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.value.parameter import Parameter

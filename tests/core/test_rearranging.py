@@ -11,11 +11,13 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves
 from tests.present import present
-from zolvek.core.curve.building import lines
+from zolvek.core.curve.construction import lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.places import inner_jumps
-from zolvek.core.document import bars, blocks, chain, fitting, naming, parts, sections, timing
-from zolvek.core.document.stretches import END, Stretch, ordered
+from zolvek.core.curve.discontinuities import inner_jumps
+from zolvek.core.edits import bars, chains, replacement, sections, tempo_fit, time_maps
+from zolvek.core.edits import clips as blocks
+from zolvek.core.edits import names as naming
+from zolvek.core.edits.stretches import END, Stretch, ordered
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Clip, Cycle, Note, Project, Section, Switch
@@ -27,10 +29,10 @@ from zolvek.demo.night_regatta import build
 
 
 def one_lane(curve: Curve, **more: Any) -> Project:
-    project, _ = chain.add_track(Project(length=32.0, **more), "T")
+    project, _ = chains.add_track(Project(length=32.0, **more), "T")
     device = project.tracks[0].devices[0].id
-    project, lane = parts.add_lane(project, device, "level")
-    return parts.with_curve(project, lane, curve)
+    project, lane = replacement.add_lane(project, device, "level")
+    return replacement.with_curve(project, lane, curve)
 
 
 def full(rng: np.random.Generator) -> Project:
@@ -51,7 +53,7 @@ def full(rng: np.random.Generator) -> Project:
     clips = tuple(Clip(b, "x.wav", seconds=0.002) for b in beats(5).tolist())
     track = replace(track, lanes=(lane,), notes=notes, clips=clips)
     marks = tuple(Section(b, f"S{i}") for i, b in enumerate(beats(4).tolist()))
-    return replace(parts.with_track(project, track), length=64.0, sections=marks)
+    return replace(replacement.with_track(project, track), length=64.0, sections=marks)
 
 
 class Bars(unittest.TestCase):
@@ -137,7 +139,7 @@ class Bars(unittest.TestCase):
                     len(present(two)), len(present(one)) + 1, "a line that was cut keeps the point"
                 )
             kept = replace(y, curve=x.curve, takes=x.takes, layers=x.layers)
-            self.assertEqual(replace(parts.with_lane(back, kept), meter=old.meter), old, seed)
+            self.assertEqual(replace(replacement.with_lane(back, kept), meter=old.meter), old, seed)
             spans = [(e.first, e.last) for e in (y.takes[0], y.layers[0])]
             self.assertEqual(spans, [(e.first, e.last) for e in (x.takes[0], x.layers[0])])
             self.assertTrue(
@@ -219,7 +221,7 @@ class Sections(unittest.TestCase):
     def test_versions_of_a_section_come_and_go_whole(self) -> None:
         one = sections.versioned(self.demo, 1, "Wilder")
         _, first, last = one.section_spans()[1]
-        one = parts.edit_lane(one, self.lane, lambda c: lines([0.0], [0.25]))
+        one = replacement.edit_lane(one, self.lane, lambda c: lines([0.0], [0.25]))
         found = sections.differences(one, 1, 0)
         self.assertEqual([each.lane for each in found], [self.lane])
         back = sections.chosen(one, 1, 0)
@@ -240,12 +242,12 @@ class Sections(unittest.TestCase):
             lambda p: sections.changed(p, 1, name="  "),
             lambda p: sections.joined(p, len(p.sections) - 1),
             lambda p: sections.chosen(p, 1, 3),
-            lambda p: timing.meter_put(p.meter, 1, 0, 0),
-            lambda p: timing.meter_put(p.meter, 3, 255, 64),
-            lambda p: timing.tempo_typed(p, 0.0, "0"),
-            lambda p: timing.tempo_typed(p, 0.0, "112→116 over nothing"),
-            lambda p: timing.tempo_without(p.tempo, 0),
-            lambda p: timing.with_end(p, 0.0, True),
+            lambda p: time_maps.meter_put(p.meter, 1, 0, 0),
+            lambda p: time_maps.meter_put(p.meter, 3, 255, 64),
+            lambda p: time_maps.tempo_typed(p, 0.0, "0"),
+            lambda p: time_maps.tempo_typed(p, 0.0, "112→116 over nothing"),
+            lambda p: time_maps.tempo_without(p.tempo, 0),
+            lambda p: time_maps.with_end(p, 0.0, True),
             lambda p: naming.track_renamed(p, p.tracks[0].id, p.tracks[1].name),
             lambda p: naming.device_moved(p, p.tracks[0].devices[0].id, p.tracks[1].id, 0),
         )  # fmt: skip
@@ -258,24 +260,24 @@ class Sections(unittest.TestCase):
 class Timing(unittest.TestCase):
     def test_tempo_as_it_is_written(self) -> None:
         demo = build()
-        ramp = timing.tempo_typed(demo, 64.0, "112→120 over 8 bars")
+        ramp = time_maps.tempo_typed(demo, 64.0, "112→120 over 8 bars")
         self.assertAlmostEqual(float(ramp.bpm(80.0)), 116.0)
         self.assertEqual(float(ramp.bpm(96.0)), 120.0)
-        self.assertEqual(float(timing.tempo_typed(demo, 64.0, "97.5 BPM").bpm(70.0)), 97.5)
-        self.assertEqual(timing.tapped([0.0, 0.5, 1.0, 1.52, 2.0]), 120.0)
-        self.assertIsNone(timing.tapped([1.0]))
-        kept = timing.with_tempo(
+        self.assertEqual(float(time_maps.tempo_typed(demo, 64.0, "97.5 BPM").bpm(70.0)), 97.5)
+        self.assertEqual(time_maps.tapped([0.0, 0.5, 1.0, 1.52, 2.0]), 120.0)
+        self.assertIsNone(time_maps.tapped([1.0]))
+        kept = time_maps.with_tempo(
             one_clip(10.0), TempoMap((TempoPoint(0.0, 60.0),)), keep_sound=True
         )
         self.assertAlmostEqual(float(kept.tempo.seconds(kept.tracks[0].clips[0].beat)), 5.0)
 
     def test_the_end_cuts_or_keeps(self) -> None:
         demo = build()
-        self.assertIn("points", timing.beyond(demo, 64.0))
-        kept, cut = (timing.with_end(demo, 64.0, each) for each in (False, True))
+        self.assertIn("points", time_maps.beyond(demo, 64.0))
+        kept, cut = (time_maps.with_end(demo, 64.0, each) for each in (False, True))
         self.assertEqual((kept.length, cut.length), (64.0, 64.0))
         self.assertEqual(kept.tracks, demo.tracks)
-        self.assertEqual(timing.beyond(cut, 64.0), "")
+        self.assertEqual(time_maps.beyond(cut, 64.0), "")
         at = np.linspace(0.0, 63.99, 500)
         for old, new in zip(demo.lanes(), cut.lanes(), strict=True):
             np.testing.assert_allclose(new.curve.at(at), old.curve.at(at), atol=1e-9)
@@ -291,8 +293,9 @@ class Timing(unittest.TestCase):
                 ([0.0], np.cumsum(steps * rng.uniform(1.6, 2.6, count - 1)))
             )
             project = one_clip(0.0)
-            made = fitting.fitted(
-                project, [fitting.Mark(float(s), int(b)) for s, b in zip(seconds, bar, strict=True)]
+            made = tempo_fit.fitted(
+                project,
+                [tempo_fit.Mark(float(s), int(b)) for s, b in zip(seconds, bar, strict=True)],
             )
             clip = made.tracks[0].clips[0]
             begin = float(made.tempo.seconds(clip.beat)) - clip.start
@@ -302,7 +305,7 @@ class Timing(unittest.TestCase):
                     0.5 / 192_000,
                 )
         with self.assertRaises(ZolvekError):
-            fitting.fitted(one_clip(0.0), [fitting.Mark(1.0, 2), fitting.Mark(1.01, 9)])
+            tempo_fit.fitted(one_clip(0.0), [tempo_fit.Mark(1.0, 2), tempo_fit.Mark(1.01, 9)])
 
 
 def one_clip(beat: float) -> Project:
@@ -364,7 +367,7 @@ class Names(unittest.TestCase):
     def test_a_track_s_automation_goes_to_what_is_named_alike(self) -> None:
         demo = build()
         twin, key = naming.track_doubled(demo, demo.tracks[0].id)
-        cleared = parts.with_track(twin, replace(twin.tracks[1], lanes=()))
+        cleared = replacement.with_track(twin, replace(twin.tracks[1], lanes=()))
         done = naming.automation_copied(cleared, demo.tracks[0].id, key)
         self.assertEqual((done.lanes, done.without), (len(demo.tracks[0].lanes), []))
         for lane in demo.tracks[0].lanes:

@@ -12,10 +12,10 @@ from shapely.geometry import LineString
 
 from tests import few
 from tests.core.curves import curves
-from zolvek.core.curve import forms, shaping, spans
-from zolvek.core.curve.building import curve
+from zolvek.core.curve import shaping, spans, stamps
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.thinning import fitted as fit
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.grid import Grid
@@ -198,10 +198,10 @@ class Repeats(unittest.TestCase):
 
 class FormsAndFits(unittest.TestCase):
     def test_every_form_starts_and_ends_at_its_levels(self) -> None:
-        for form in forms.FORMS:
+        for form in stamps.FORMS:
             for slider in form.sliders:
                 for value in (slider.low, slider.default, slider.high):
-                    made = forms.stamped(form.key, 8.0, 0.2, 0.7, **{slider.key: value})
+                    made = stamps.stamped(form.key, 8.0, 0.2, 0.7, **{slider.key: value})
                     self.assertEqual((made.beat[0], made.beat[-1]), (0.0, 8.0), form.key)
                     self.assertAlmostEqual(
                         made.value[-1],
@@ -215,11 +215,11 @@ class FormsAndFits(unittest.TestCase):
                     )
         for bad in (("cloud", {}), ("ramp", {"bend": 2.0}), ("gate", {"bend": 0.0})):
             with self.assertRaises(ZolvekError):
-                forms.stamped(bad[0], 4.0, 0.0, 1.0, **bad[1])
+                stamps.stamped(bad[0], 4.0, 0.0, 1.0, **bad[1])
 
     def test_a_gate_of_eighths(self) -> None:
         """Common practice, no source: open for half of each beat."""
-        gate = forms.stamped("gate", 4.0, 0.0, 1.0, count=4)
+        gate = stamps.stamped("gate", 4.0, 0.0, 1.0, count=4)
         beats = np.arange(0.0, 4.0, 1 / 64)
         np.testing.assert_array_equal(gate.at(beats), (beats % 1.0 < 0.5).astype(float))
 

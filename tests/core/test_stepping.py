@@ -10,14 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.curves import curves
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.places import leaps
+from zolvek.core.curve.discontinuities import leaps
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import even
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.playing import played
-from zolvek.core.movement.stepping import Resolution, from_steps, stepped
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.quantised_steps import Resolution, from_steps, stepped
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 STEADY = TempoMap()

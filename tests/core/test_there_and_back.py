@@ -11,9 +11,9 @@ import numpy as np
 import soundfile
 
 from tests.core.wild import BARS, BEATS, wild
-from zolvek.core.document import bars, sections
+from zolvek.core.edits import bars, sections
 from zolvek.core.model.project import Project
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.sound import clips
 from zolvek.sound.controls import Block
 

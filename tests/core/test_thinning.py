@@ -14,20 +14,26 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
+from zolvek.core.movement.recording.passes.passes import (
+    Move,
+    Pass,
+    count_in_times,
+    raw_curve,
+    written,
+)
 
 from tests import few
 from tests.core.curves import curves
 from tests.present import present
-from zolvek.core.curve.building import curve, flat
-from zolvek.core.curve.comparing import deviation
+from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.deviation import deviation
 from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
 from zolvek.core.curve.thinning import compiled, extremes, thinned, thinned_to
 from zolvek.core.curve.thinning_loops import _rise, farthest, funnel
-from zolvek.core.document import comping
+from zolvek.core.edits import takes
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.recording import Move, Pass, count_in_times, raw_curve, written
 from zolvek.core.records import replace
 
 
@@ -326,10 +332,10 @@ class Recording(unittest.TestCase):
 
     def test_takes_are_chosen_let_go_and_deleted(self) -> None:
         lane = Lane("x", "d", "p", self.BASE)
-        lane = comping.with_take(lane, flat(0.9, 2.0), 2.0, 10.0)
-        lane = comping.with_take(lane, flat(0.1, 2.0), 2.0, 10.0)
-        lane = comping.chosen(lane, "take-1", 3.0, 7.0, 0.25, 0.004)
-        lane = comping.chosen(lane, "take-2", 5.0, 9.0, 0.0, 0.004)
+        lane = takes.with_take(lane, flat(0.9, 2.0), 2.0, 10.0)
+        lane = takes.with_take(lane, flat(0.1, 2.0), 2.0, 10.0)
+        lane = takes.chosen(lane, "take-1", 3.0, 7.0, 0.25, 0.004)
+        lane = takes.chosen(lane, "take-2", 5.0, 9.0, 0.0, 0.004)
         self.assertEqual(
             [(c.first, c.last, c.take) for c in present(lane.comp).choices],
             [(3.0, 5.0, "take-1"), (5.0, 9.0, "take-2")],
@@ -339,19 +345,19 @@ class Recording(unittest.TestCase):
         self.assertAlmostEqual(
             float(lane.curve.at(3.0)), float(self.BASE.at(3.0)), places=9, msg="glides in"
         )
-        back = comping.unchosen(lane, 0.0, 16.0)
+        back = takes.unchosen(lane, 0.0, 16.0)
         x = np.linspace(0, 16, 300)
         np.testing.assert_allclose(back.curve.at(x), self.BASE.at(x), atol=1e-9)
         self.assertIsNone(back.comp)
-        gone = comping.without_take(lane, "take-2")
+        gone = takes.without_take(lane, "take-2")
         self.assertAlmostEqual(float(gone.curve.at(7.5)), float(self.BASE.at(7.5)), places=9)
-        self.assertEqual(comping.cropped(lane, "take-1", 4.0, 6.0).takes[0].first, 4.0)
+        self.assertEqual(takes.cropped(lane, "take-1", 4.0, 6.0).takes[0].first, 4.0)
         self.assertAlmostEqual(
-            float(comping.auditioned(replace(lane, curve=self.BASE), ["take-1"]).at(9.0)), 0.9
+            float(takes.auditioned(replace(lane, curve=self.BASE), ["take-1"]).at(9.0)), 0.9
         )
         for wrong in (
-            lambda: comping.chosen(lane, "take-1", 12.0, 14.0, 0.0, 0.01),
-            lambda: comping.chosen(lane, "no", 1.0, 2.0, 0.0, 0.01),
+            lambda: takes.chosen(lane, "take-1", 12.0, 14.0, 0.0, 0.01),
+            lambda: takes.chosen(lane, "no", 1.0, 2.0, 0.0, 0.01),
         ):
             with self.assertRaises(ZolvekError):
                 wrong()

@@ -8,12 +8,12 @@ import numpy as np
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.document import chain, parts
+from zolvek.core.edits import chains, replacement
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Clip, Cycle, Note, Project, Section
 from zolvek.core.model.take import Choice, Comp, Take
-from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.randomness import RandomMove
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.generators.randomness import RandomMove
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate
@@ -76,9 +76,9 @@ def wild_layers(rng: np.random.Generator) -> tuple[Layer, ...]:
 
 def wild(seed: int, sound: str = "x.wav", seconds: float = 2.0) -> Project:
     rng = np.random.default_rng(seed)
-    project, _ = chain.add_track(Project(length=BEATS, tempo=wild_tempo(rng)), "T")
+    project, _ = chains.add_track(Project(length=BEATS, tempo=wild_tempo(rng)), "T")
     device = project.tracks[0].devices[0].id
-    project, lane_id = parts.add_lane(project, device, "level")
+    project, lane_id = replacement.add_lane(project, device, "level")
     first, last = span(rng)
     takes = (
         Take("t-1", "One", wild_curve(rng, 5), first, last),
@@ -89,7 +89,7 @@ def wild(seed: int, sound: str = "x.wav", seconds: float = 2.0) -> Project:
         comp=Comp(wild_curve(rng, 4), (Choice(first, last, "t-1"),)),
         cycle=Cycle(40.0, 4.0) if rng.random() < 0.2 else None,
     )  # fmt: skip
-    project = parts.with_lane(project, lane)
+    project = replacement.with_lane(project, lane)
     notes = tuple(Note(float(b) / 4.0, 0.2, 60) for b in np.sort(rng.integers(0, 250, 12)))
     clips = []
     for number in range(3):
@@ -99,7 +99,7 @@ def wild(seed: int, sound: str = "x.wav", seconds: float = 2.0) -> Project:
             Clip(at, sound, seconds=seconds * float(rng.uniform(0.2, 0.9)), loop_until=loops)
         )
     own = replace(project.tracks[0], notes=notes, clips=tuple(sorted(clips, key=lambda c: c.beat)))
-    project = parts.with_track(project, own)
+    project = replacement.with_track(project, own)
     meter = MeterMap((MeterPoint(1, 4, 4),))
     marks = tuple(
         Section(4.0 * b, f"S{b}") for b in sorted({0, *rng.integers(1, BARS, 4).tolist()})

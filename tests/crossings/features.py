@@ -11,11 +11,11 @@ import numpy as np
 import soundfile
 
 from tests.crossings.probe import DELAY, LISTENER, PROBE
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.spans import cut
-from zolvek.core.document import chain, comping, lanes, parts, sections, stored_states
-from zolvek.core.document.listening import Listening, heard
+from zolvek.core.edits import chains, lanes, replacement, sections, states, takes
+from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
@@ -24,10 +24,10 @@ from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Clip, Lane, Note, Project, Section
 from zolvek.core.model.state import StatePart
-from zolvek.core.movement import morphing, pad_paths
-from zolvek.core.movement.layering import with_layer
-from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.randomness import STREAMS, RandomMove
+from zolvek.core.movement.evaluation.layering import with_layer
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.generators.randomness import STREAMS, RandomMove
+from zolvek.core.movement.morphing.morphs import morphs, pads
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate
@@ -61,33 +61,33 @@ def bare(folder: Path) -> Project:
     path = folder / "noise.wav"
     noise = 0.3 * np.random.default_rng(5).uniform(-1, 1, round(1.3 * FILE_RATE))
     soundfile.write(path, noise, FILE_RATE, subtype="FLOAT")
-    project, first = chain.add_track(Project(name="Crossing", length=LENGTH), "Shown")
-    project, _ = chain.add_device(project, first, PROBE)
-    project, lane = parts.add_lane(project, DEVICE, "value")
+    project, first = chains.add_track(Project(name="Crossing", length=LENGTH), "Shown")
+    project, _ = chains.add_device(project, first, PROBE)
+    project, lane = replacement.add_lane(project, DEVICE, "value")
     assert lane == LANE, lane
     drawn = curve([(0.0, 0.2), (6.0, 0.7, "bend", 0.5), (13.5, 0.3), (20.0, 0.6), (32.0, 0.4)])
-    project = parts.with_curve(project, lane, drawn)
-    project, second = chain.add_track(project, "Sound")
-    project, _ = chain.add_device(project, second, DEVICE_KINDS["filter"])
+    project = replacement.with_curve(project, lane, drawn)
+    project, second = chains.add_track(project, "Sound")
+    project, _ = chains.add_device(project, second, DEVICE_KINDS["filter"])
     own = next(each for each in project.tracks if each.id == second)
     clip = Clip(3.0, str(path))
-    project = parts.with_track(project, replace(own, clips=(clip,)))
+    project = replacement.with_track(project, replace(own, clips=(clip,)))
     marks = tuple(Section(beat, name) for beat, name in ((0.0, "A"), (8.0, "B"), (20.0, "C")))
     return replace(project, sections=marks)
 
 
 def _lane(project: Project, **changes: object) -> Project:
-    return parts.with_lane(project, replace(project.lane(LANE), **changes))
+    return replacement.with_lane(project, replace(project.lane(LANE), **changes))
 
 
 def _curved(project: Project, points: list[tuple]) -> Project:
-    return parts.with_curve(project, LANE, curve(points))
+    return replacement.with_curve(project, LANE, curve(points))
 
 
 def _clip(project: Project, **changes: object) -> Project:
     own = project.tracks[1]
     clip = replace(own.clips[0], **changes)
-    return parts.with_track(project, replace(own, clips=(clip, *own.clips[1:])))
+    return replacement.with_track(project, replace(own, clips=(clip, *own.clips[1:])))
 
 
 # --- what is drawn ---
@@ -112,7 +112,7 @@ def _every_shape(project: Project) -> Project:
 @drawn("cut inside a shape")
 def _cut_inside(project: Project) -> Project:
     drawn = curve([(0.0, 0.1, "stairs", 4.0), (16.0, 0.9, "pulses", 3.0), (32.0, 0.2)])
-    return parts.with_curve(project, LANE, cut(drawn, [6.4, 7.7, 16.0 + 16.0 / 6.0, 25.0]))
+    return replacement.with_curve(project, LANE, cut(drawn, [6.4, 7.7, 16.0 + 16.0 / 6.0, 25.0]))
 
 
 @drawn("jumps on borders")
@@ -147,7 +147,7 @@ def _turned(project: Project) -> Project:
 
 @feature("relative", against=("turned reach",))
 def _relative(project: Project) -> Project:
-    moved = parts.set_dial(project, DEVICE, "value", 0.55)
+    moved = replacement.set_dial(project, DEVICE, "value", 0.55)
     return lanes.made_relative(moved, LANE)
 
 
@@ -163,7 +163,7 @@ def _locked(project: Project) -> Project:
 
 @feature("lane's own loop", against=("slots",))
 def _loop(project: Project) -> Project:
-    return parts.with_lane(project, lanes.with_loop(project.lane(LANE), 5.0, 8.0))
+    return replacement.with_lane(project, lanes.with_loop(project.lane(LANE), 5.0, 8.0))
 
 
 @feature("slots", against=("lane's own loop",))
@@ -174,7 +174,7 @@ def _slots(project: Project) -> Project:
     ))  # fmt: skip
     for beat, slot in ((7.0, 0), (12.5, 1), (20.0, -1)):
         own = lanes.with_switch(own, beat, slot)
-    return parts.with_lane(project, own)
+    return replacement.with_lane(project, own)
 
 
 @feature("LFO layer")
@@ -222,10 +222,10 @@ def _fitted(project: Project) -> Project:
 
 @feature("takes")
 def _takes(project: Project) -> Project:
-    own = comping.with_take(project.lane(LANE), curve([(6.0, 0.8), (15.0, 0.1), (22.0, 0.9)]), 6.0, 22.0)  # fmt: skip
-    own = comping.with_take(own, curve([(0.0, 0.4), (30.0, 0.6)]), 0.0, 30.0)
-    own = comping.chosen(own, own.takes[0].id, 7.0, 9.5, 0.25, 0.0)
-    return parts.with_lane(project, comping.chosen(own, own.takes[1].id, 18.0, 21.0, 0.0, 0.0))
+    own = takes.with_take(project.lane(LANE), curve([(6.0, 0.8), (15.0, 0.1), (22.0, 0.9)]), 6.0, 22.0)  # fmt: skip
+    own = takes.with_take(own, curve([(0.0, 0.4), (30.0, 0.6)]), 0.0, 30.0)
+    own = takes.chosen(own, own.takes[0].id, 7.0, 9.5, 0.25, 0.0)
+    return replacement.with_lane(project, takes.chosen(own, own.takes[1].id, 18.0, 21.0, 0.0, 0.0))
 
 
 @feature("pins")
@@ -235,7 +235,7 @@ def _pins(project: Project) -> Project:
 
 @feature("link")
 def _link(project: Project) -> Project:
-    project, other = parts.add_lane(project, SOUND, "cutoff")
+    project, other = replacement.add_lane(project, SOUND, "cutoff")
     return lanes.linked(project, LANE, other, -0.5)
 
 
@@ -245,15 +245,15 @@ def _link(project: Project) -> Project:
 @feature("states")
 def _states(project: Project) -> Project:
     for name, cutoff in (("Dull", 0.2), ("Bright", 0.8)):
-        values = stored_states.present(project.device_track(SOUND).device(SOUND)) | {"cutoff": cutoff}  # fmt: skip
-        project, _ = stored_states.kept(project, name, (StatePart(SOUND, values),))
+        values = states.present(project.device_track(SOUND).device(SOUND)) | {"cutoff": cutoff}  # fmt: skip
+        project, _ = states.kept(project, name, (StatePart(SOUND, values),))
     return project
 
 
 @feature("morph", needs=("states",), against=("pad",))
 def _morph(project: Project) -> Project:
     dull, bright = (state.id for state in project.states)
-    return morphing.chained(project, SOUND, [(6.0, dull), (12.0, bright), (26.0, dull)], Way("bend", 0.3))  # fmt: skip
+    return morphs.chained(project, SOUND, [(6.0, dull), (12.0, bright), (26.0, dull)], Way("bend", 0.3))  # fmt: skip
 
 
 @feature("pad", needs=("states",), against=("morph",))
@@ -262,7 +262,7 @@ def _pad(project: Project) -> Project:
     way = curve([(4.0, 0.0), (14.0, 1.0), (24.0, 0.3)])
     corners = (PadCorner(dull, 0.0, 0.5), PadCorner(bright, 1.0, 0.5))
     pad = Pad(SOUND, corners, x=way, first=4.0, last=24.0)
-    return pad_paths.as_lanes(pad_paths.with_pad(project, pad), pad, 0.002)
+    return pads.as_lanes(pads.with_pad(project, pad), pad, 0.002)
 
 
 # --- time ---
@@ -283,7 +283,7 @@ def _meter(project: Project) -> Project:
 @feature("versions")
 def _versions(project: Project) -> Project:
     project = sections.versioned(project, 1, "Other")
-    return parts.edit_lane(project, LANE, lambda own: own)
+    return replacement.edit_lane(project, LANE, lambda own: own)
 
 
 # --- sound ---
@@ -301,31 +301,31 @@ def _faded(project: Project) -> Project:
 
 @feature("side-chain")
 def _side_chain(project: Project) -> Project:
-    project, device = chain.add_device(project, project.tracks[0].id, LISTENER)
+    project, device = chains.add_device(project, project.tracks[0].id, LISTENER)
     own = project.device_track(device).device(device)
-    project = chain.with_device(project, replace(own, side_chain=project.tracks[1].id))
-    return chain.move_device(project, device, -2)  # before the probe, which lets nothing through
+    project = chains.with_device(project, replace(own, side_chain=project.tracks[1].id))
+    return chains.move_device(project, device, -2)  # before the probe, which lets nothing through
 
 
 @feature("send")
 def _send(project: Project) -> Project:
-    project, _ = chain.add_track(project, "Room", takes_sends=True)
+    project, _ = chains.add_track(project, "Room", takes_sends=True)
     strip = project.tracks[1].devices[-1].id
-    return parts.set_dial(project, strip, "send", 0.7)
+    return replacement.set_dial(project, strip, "send", 0.7)
 
 
 @feature("latent device")
 def _latent(project: Project) -> Project:
     for track in project.tracks[:2]:
-        project, device = chain.add_device(project, track.id, DELAY)
+        project, device = chains.add_device(project, track.id, DELAY)
         for _ in track.devices:
-            project = chain.move_device(project, device, -1)
+            project = chains.move_device(project, device, -1)
     return project
 
 
 @feature("muted track")
 def _muted(project: Project) -> Project:
-    return parts.with_track(project, replace(project.tracks[1], muted=True))
+    return replacement.with_track(project, replace(project.tracks[1], muted=True))
 
 
 @feature("solo")
@@ -335,17 +335,17 @@ def _solo(project: Project) -> Project:
 
 @feature("device bypass lane")
 def _bypass_lane(project: Project) -> Project:
-    project, lane = parts.add_lane(project, SOUND, "bypass")
-    return parts.with_curve(project, lane, curve([(0.0, 0.0, "hold"), (9.0, 1.0, "hold"), (17.0, 0.0)]))  # fmt: skip
+    project, lane = replacement.add_lane(project, SOUND, "bypass")
+    return replacement.with_curve(project, lane, curve([(0.0, 0.0, "hold"), (9.0, 1.0, "hold"), (17.0, 0.0)]))  # fmt: skip
 
 
 @feature("notes")
 def _notes(project: Project) -> Project:
-    project, track = chain.add_track(project, "Keys")
-    project, _ = chain.add_device(project, track, DEVICE_KINDS["synth"])
+    project, track = chains.add_track(project, "Keys")
+    project, _ = chains.add_device(project, track, DEVICE_KINDS["synth"])
     own = project.tracks[-1]
     rows = tuple(Note(1.5 * n, 1.0, 48 + n, 0.7) for n in range(18))
-    return parts.with_track(project, replace(own, notes=rows))
+    return replacement.with_track(project, replace(own, notes=rows))
 
 
 # --- messages ---

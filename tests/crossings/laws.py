@@ -10,16 +10,16 @@ import numpy as np
 
 from tests.crossings.features import LENGTH, shown
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.places import leaps
+from zolvek.core.curve.discontinuities import leaps
 from zolvek.core.curve.thinning import thinned
-from zolvek.core.document import bars, parts
-from zolvek.core.document.beside import ports_of
-from zolvek.core.document.history import History
+from zolvek.core.edits import bars, replacement
+from zolvek.core.edits.connections import ports_of
+from zolvek.core.history.history import History
 from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane, Project, Track
-from zolvek.core.movement import lfo_points, randomness
-from zolvek.core.movement.layering import applied, baked
-from zolvek.core.movement.playing import played, unrolled, without_cycle
+from zolvek.core.movement.evaluation.lane_evaluation import played, unrolled, without_cycle
+from zolvek.core.movement.evaluation.layering import applied, baked
+from zolvek.core.movement.generators import lfo_points, randomness
 from zolvek.core.records import replace
 from zolvek.core.time.meter import TICKS
 from zolvek.formats import project_file
@@ -197,7 +197,7 @@ def _undone(project: Project) -> str:
         beats = np.linspace(0.0, LENGTH, 700)
         drawn = Curve(beats, rng.random(700), np.ones(700, np.uint8), np.zeros(700))
         lane = replace(shown(history.project), curve=drawn)
-        history = history.edited(parts.with_lane(history.project, lane), f"Draw {number}")
+        history = history.edited(replacement.with_lane(history.project, lane), f"Draw {number}")
         steps.append(history.project)
     kept = [project_file.encode(each) for each in steps]
     for number in range(5, -1, -1):

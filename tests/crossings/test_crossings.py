@@ -15,10 +15,10 @@ from tests.crossings.features import FEATURES, LANE, bare
 from tests.crossings.laws import LAWS, broken
 from tests.crossings.pairs import all_pairs, made, sets, with_needs
 from tests.crossings.probe import probes
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.construction import flat
 from zolvek.core.curve.thinning import thinned
-from zolvek.core.document import bars
-from zolvek.core.document.parts import with_lane
+from zolvek.core.edits import bars
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.records import replace
 from zolvek.formats.midi.file_out import encode
@@ -75,7 +75,7 @@ class Crossings(unittest.TestCase):
                 "tests.crossings.laws.report.report",
                 lambda own: replace(report(own), messages=1),
             ),
-            "all is finite and in range": ("zolvek.core.movement.playing.Heard.at", lambda heard, at: np.asarray(at) + np.inf),
+            "all is finite and in range": ("zolvek.core.movement.evaluation.lane_evaluation.Heard.at", lambda heard, at: np.asarray(at) + np.inf),
         }  # fmt: skip
         self.assertEqual(set(faults), set(LAWS))
         for name, (place, wrong) in faults.items():

@@ -10,9 +10,9 @@ import mido
 import numpy as np
 
 from zolvek.beside.live_streams import RATE, MidiStream
-from zolvek.core.document.beside import ports_of
-from zolvek.core.document.parts import with_lane
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.edits.connections import ports_of
+from zolvek.core.edits.replacement import with_lane
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import clock, file_out, timeline

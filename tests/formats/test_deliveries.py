@@ -16,10 +16,10 @@ import numpy as np
 import soundfile
 from scipy.io import wavfile as scipys
 
-from zolvek.core.curve.building import curve
-from zolvek.core.document.parts import with_lane
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build

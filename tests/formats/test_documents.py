@@ -12,7 +12,7 @@ import numpy as np
 
 from tests.core.wild import wild
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build
 from zolvek.formats import device_file, project_file, schema
 

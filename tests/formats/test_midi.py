@@ -12,9 +12,9 @@ import mido
 import numpy as np
 import symusic
 
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_out as midi_out

@@ -14,11 +14,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests import few
-from zolvek.core.curve.building import curve, flat
-from zolvek.core.document.parts import with_lane
+from zolvek.core.curve.construction import curve, flat
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.messages import MESSAGES, MidiTarget
 from zolvek.core.model.project import Note, Project
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build

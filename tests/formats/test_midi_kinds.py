@@ -14,12 +14,12 @@ import mido
 import numpy as np
 import symusic
 
-from zolvek.core.curve.building import curve
-from zolvek.core.document.parts import with_lane
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.messages import MESSAGES, MidiTarget
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.playing import played
-from zolvek.core.movement.stepping import Resolution, covered, from_steps
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.quantised_steps import Resolution, covered, from_steps
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_in as midi_in

@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 
 from tests.present import present
 from tests.projects import many_lanes
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Note, Project, Section, Track
 from zolvek.core.records import replace

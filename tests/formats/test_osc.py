@@ -11,13 +11,13 @@ import numpy as np
 from pythonosc.osc_bundle import OscBundle
 
 from zolvek.beside.live_streams import OscStream
-from zolvek.core.curve.building import curve, lines
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import add_lane, with_curve
+from zolvek.core.curve.construction import curve, lines
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.replacement import add_lane, with_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Project
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build

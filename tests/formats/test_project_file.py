@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from tests import few
 from tests.core.curves import curves
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document.parts import with_curve
+from zolvek.core.edits.replacement import with_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
 from zolvek.formats import curve_csv, project_file

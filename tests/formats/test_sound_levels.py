@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from zolvek.core.curve.building import curve
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import add_lane, with_curve, with_track
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.replacement import add_lane, with_curve, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Project

@@ -13,9 +13,9 @@ import mido
 import numpy as np
 import soundfile
 
-from zolvek.core.curve.building import curve, flat
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import add_lanes, remove_lane
+from zolvek.core.curve.construction import curve, flat
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.replacement import add_lanes, remove_lane
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.value.parameter import Parameter

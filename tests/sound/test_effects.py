@@ -14,13 +14,13 @@ import numpy as np
 import soundfile
 from scipy import signal
 
-from zolvek.core.curve.building import curve
-from zolvek.core.document import chain
-from zolvek.core.document.parts import add_lane, set_dial, with_curve
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits import chains
+from zolvek.core.edits.replacement import add_lane, set_dial, with_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
@@ -237,7 +237,7 @@ class Instruments(unittest.TestCase):
         )
         muted = replace(source, muted=True)
         self.assertEqual(np.abs(render(Project(length=2.0, tracks=(muted, back)))).max(), 0.0)
-        outside, _ = chain.add_device(
+        outside, _ = chains.add_device(
             Project(length=2.0, tracks=(source,)), "a", DEVICE_KINDS["midi"]
         )
         np.testing.assert_array_equal(render(outside), dry)

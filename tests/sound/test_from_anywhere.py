@@ -7,8 +7,8 @@ import unittest
 
 import numpy as np
 
-from zolvek.core.curve.building import curve
-from zolvek.core.document import chain, parts
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits import chains, replacement
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
@@ -25,19 +25,19 @@ START, ELSEWHERE = 0.0, 7.37  # beats; the latter in the midst of everything
 
 def with_stand_in(kind: str) -> tuple[Project, str]:
     """A track with notes through one stand-in, or with sound through it; and the device."""
-    project, track = chain.add_track(Project(length=48.0), "T")
+    project, track = chains.add_track(Project(length=48.0), "T")
     row = DEVICE_KINDS[kind]
     if row.role == "instrument" or kind == "strip":
         notes = tuple(Note(0.75 * n, 0.5, 36 + n % 24, 0.8) for n in range(60))
         source = kind if row.role == "instrument" else "synth"
-        project, device = chain.add_device(project, track, DEVICE_KINDS[source])
-        project = parts.with_track(project, replace(project.tracks[0], notes=notes))
+        project, device = chains.add_device(project, track, DEVICE_KINDS[source])
+        project = replacement.with_track(project, replace(project.tracks[0], notes=notes))
         if kind == "strip":
             device = project.tracks[0].devices[-1].id
     else:
         clip = Clip(0.0, "shipped:fog.flac", loop_until=48.0)
-        project = parts.with_track(project, replace(project.tracks[0], clips=(clip,)))
-        project, device = chain.add_device(project, track, row)
+        project = replacement.with_track(project, replace(project.tracks[0], clips=(clip,)))
+        project, device = chains.add_device(project, track, row)
     return project, device
 
 
@@ -59,12 +59,12 @@ class FromAnywhere(unittest.TestCase):
         for kind in sorted(set(MAKERS) & set(DEVICE_KINDS)):
             project, device = with_stand_in(kind)
             row = DEVICE_KINDS[kind].parameters[0]
-            project, lane = parts.add_lane(project, device, row.id)
+            project, lane = replacement.add_lane(project, device, row.id)
             here = project.device_track(device).device(device).position(row.id)
             low, high = max(here - 0.1, 0.0), min(here + 0.1, 1.0)
             drawn = curve([(0.0, low), (20.0, high, "cosine"), (48.0, low)])
             with self.subTest(kind):
-                moved = parts.with_curve(project, lane, drawn)
+                moved = replacement.with_curve(project, lane, drawn)
                 self.assertLess(self.apart(moved, TAIL_SECONDS), SAME)
 
 

@@ -10,8 +10,9 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from zolvek.core.curve.building import flat, lines
-from zolvek.core.document import blocks, hits
+from zolvek.core.curve.construction import flat, lines
+from zolvek.core.edits import clips as blocks
+from zolvek.core.edits import hits
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Clip, Note, Project, Track
 from zolvek.core.records import replace

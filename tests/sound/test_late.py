@@ -15,11 +15,11 @@ import numpy as np
 import soundfile
 
 from benchmarks.evil_plugins import HEAD, PORT, RANGE, SEE
-from zolvek.core.curve.building import lines
+from zolvek.core.curve.construction import lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document import hosted
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import add_lane, set_dial, with_curve, with_track
+from zolvek.core.edits import plugins
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
@@ -161,7 +161,7 @@ class Late(unittest.TestCase):
         )
         project = self.filtered()
         project, device = add_device(project, project.tracks[1].id, described_apart(uri))
-        project = hosted.listening(project, device, project.tracks[0].id)
+        project = plugins.listening(project, device, project.tracks[0].id)
         plain = render(project)
         for numbers in ((0,), (1,), (0, 1)):
             with self.subTest(numbers):

@@ -17,19 +17,19 @@ from unittest import mock
 
 import numpy as np
 import soundfile
+from zolvek.core.movement.morphing.morphs.morphs import chained
 
 from benchmarks.evil_plugins import FORKS, HEAD, PORT, SEE, SOURCE, compiled, harmed
 from tests.present import present
-from zolvek.core.curve.building import lines
-from zolvek.core.document import hosted, stored_states
-from zolvek.core.document.chain import add_device, add_track, apply_preset, remove_track
-from zolvek.core.document.parts import add_lane, set_dial, with_curve, with_track
+from zolvek.core.curve.construction import lines
+from zolvek.core.edits import plugins, states
+from zolvek.core.edits.chains import add_device, add_track, apply_preset, remove_track
+from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import kind_from_plain, plain
 from zolvek.core.model.morph import Way
 from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
-from zolvek.core.movement.morphing import chained
 from zolvek.core.records import replace
 from zolvek.core.value.port_parameters import Port, parameter_of
 from zolvek.formats import project_file
@@ -212,7 +212,7 @@ class Heard(unittest.TestCase):
 
     def song(self, uri: str) -> tuple[Project, str]:
         project, track = add_track(Project(length=16.0), "S")
-        project, device = hosted.added(project, track, self.kind_of(uri))
+        project, device = plugins.added(project, track, self.kind_of(uri))
         notes = tuple(Note(float(b), 0.9, 45 + b % 12) for b in range(16))
         return with_track(project, replace(project.tracks[0], notes=notes)), device
 
@@ -226,7 +226,7 @@ class Heard(unittest.TestCase):
             next(s for s in project.states if s.name == n)
             for n in ("5th Sweep Pad", "303 Saw Bass")
         ]
-        still = [render(stored_states.set_to(project, state), 0.0, 8.0) for state in ends]
+        still = [render(states.set_to(project, state), 0.0, 8.0) for state in ends]
         made = chained(project, device, [(0.0, ends[0].id), (8.0, ends[1].id)], Way())
         own = made.device_track(device).device(device)
         assert own.row.plugin is not None
@@ -312,7 +312,7 @@ class Heard(unittest.TestCase):
             plugin=replace(present(plugin), ports=ports, outputs=(0,), events=1),
         )
         self.assertEqual(
-            hosted.changes(older, row),
+            plugins.changes(older, row),
             [
                 f"{wider.name} was {wider.text(0.0)} to {wider.text(1.0)} and is "
                 f"{wider.text(0.0)} to {parameters[0].text(1.0)}.",
@@ -320,7 +320,7 @@ class Heard(unittest.TestCase):
                 "1 parameter is new.",
             ],
         )
-        self.assertEqual(hosted.changes(row, row), [])
+        self.assertEqual(plugins.changes(row, row), [])
         listed = listing.job(lambda *_: None, (row, older))
         self.assertEqual([name for name, _ in listed.changed], [row.name])
         wide = wider.position(parameters[0].default)
@@ -405,15 +405,15 @@ class Evil(unittest.TestCase):
             own = next(t for t in project.tracks if t.id == key)
             project = with_track(project, replace(own, clips=(Clip(0.0, sound),)))
         project, device = add_device(project, first, kind)
-        project = hosted.listening(project, device, second)
+        project = plugins.listening(project, device, second)
         with self.assertRaisesRegex(ZolvekError, "wait for each other"):
             other, twin = add_device(project, second, kind)
-            hosted.listening(other, twin, first)
+            plugins.listening(other, twin, first)
         path = self.folder / "held.zolvek"
         for wanted, made in (
             (0.125 + 0.25 + 0.25, project),
             (2 * 0.125 + 0.25 + 0.25, apply_preset(project, device, "Twice")),
-            (0.125 + 0.25, hosted.listening(project, device, "")),
+            (0.125 + 0.25, plugins.listening(project, device, "")),
             (0.125, remove_track(project, second)),
         ):
             project_file.save(made, path)

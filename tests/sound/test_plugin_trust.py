@@ -13,7 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from benchmarks.evil_plugins import HEAD, PORT, SEE
-from zolvek.core.document.chain import add_device, add_track
+from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project

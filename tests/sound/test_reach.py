@@ -8,7 +8,7 @@ from typing import Any, cast
 
 import numpy as np
 
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Note, Project, Track
 from zolvek.core.records import replace

@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 from scipy import signal
 
-from zolvek.core.curve.building import curve, flat
-from zolvek.core.document.parts import with_curve
+from zolvek.core.curve.construction import curve, flat
+from zolvek.core.edits.replacement import with_curve
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build

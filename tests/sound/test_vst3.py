@@ -18,13 +18,15 @@ from unittest import mock
 import numpy as np
 import soundfile
 from click.testing import CliRunner
+from zolvek.core.movement.morphing.morphs.morphs import chained
 
 from tests.sound.test_lv2 import heard_on
 from zolvek.cli import zolvek
-from zolvek.core.curve.building import lines
-from zolvek.core.document import hosted, stored_states
-from zolvek.core.document.chain import add_device, add_track, apply_preset, with_device
-from zolvek.core.document.parts import add_lane, set_dial, with_curve, with_track
+from zolvek.core.curve.construction import lines
+from zolvek.core.edits import plugins as hosted
+from zolvek.core.edits import states as stored_states
+from zolvek.core.edits.chains import add_device, add_track, apply_preset, with_device
+from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.morph import Way
@@ -32,7 +34,6 @@ from zolvek.core.model.plugin import reached, real
 from zolvek.core.model.project import Device, Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.model.state import StatePart
-from zolvek.core.movement.morphing import chained
 from zolvek.core.records import replace
 from zolvek.core.value.reach import to_position
 from zolvek.core.value.text_parameters import PLACES, Told, parameter_of

@@ -14,8 +14,8 @@ from tests.beside.server import Capture, Jack
 from tests.present import present
 from tests.studio.driver import WindowTest
 from zolvek.beside.jack import slots
-from zolvek.core.document import control
-from zolvek.core.document.parts import with_lane
+from zolvek.core.edits import controller_mappings
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
 from zolvek.formats import project_file
 from zolvek.formats.midi.clock import CLOCKS
@@ -104,7 +104,9 @@ class Together(WindowTest):
         page, session = self.join(), self.session
         capture = Capture(self, self.server)
         lane = session.project.lane("fog-filter.cutoff")
-        project = control.mapped(session.project, "cc:1:20", lane.device, lane.parameter)
+        project = controller_mappings.mapped(
+            session.project, "cc:1:20", lane.device, lane.parameter
+        )
         project = with_lane(project, replace(lane, locked=False))
         session.document.edit("Mapping", project)
         session.focus.on(lane.id)

@@ -20,12 +20,12 @@ from tests.present import present
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
 from zolvek.beside import midi_ports as ports
-from zolvek.core.document import stored_states
-from zolvek.core.document.parts import with_lane
+from zolvek.core.edits import states
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model import catalogue
 from zolvek.core.model.project import Project
 from zolvek.core.model.state import StatePart
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.formats import state_file
 from zolvek.studio.rail.export_midi_page import DragFile
@@ -38,11 +38,9 @@ def device_file_bytes() -> bytes:
 
 def states_bytes(project: Project) -> bytes:
     horn = project.device_track("horn").device("horn")
-    own, key = stored_states.kept(
-        project, "Bright", (StatePart("horn", stored_states.present(horn)),)
-    )
+    own, key = states.kept(project, "Bright", (StatePart("horn", states.present(horn)),))
     with tempfile.TemporaryDirectory() as folder:
-        path = state_file.save(own, [stored_states.state_of(own, key)], Path(folder) / "s.json")
+        path = state_file.save(own, [states.state_of(own, key)], Path(folder) / "s.json")
         return path.read_bytes()
 
 

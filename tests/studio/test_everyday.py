@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton, QTo
 from tests.present import present
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.core.curve.shapes import BENT, HOLD
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build
 from zolvek.studio.actions.table import ACTIONS
 

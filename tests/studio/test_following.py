@@ -10,8 +10,8 @@ from PyQt6.QtGui import QImage
 from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.curve.building import curve, flat
-from zolvek.core.movement.playing import played
+from zolvek.core.curve.construction import curve, flat
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.studio.rail.shape_panel import ShapePanel
 
 

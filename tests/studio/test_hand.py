@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QApplication, QMenu, QToolButton
 from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.curve.building import curve
-from zolvek.core.document import parts
-from zolvek.core.movement.playing import played
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits import replacement
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.studio import context_menus
 from zolvek.studio.actions.table import ACTIONS
@@ -113,7 +113,7 @@ class Scope(Hand):
     def test_nothing_changes_a_locked_lane(self) -> None:
         project = self.session.project
         for lane in list(project.lanes()):
-            project = parts.with_lane(project, replace(lane, locked=True, cycle=None))
+            project = replacement.with_lane(project, replace(lane, locked=True, cycle=None))
         self.session.document.edit("Lock all", project)
         self.ask.yes = True
         self.choose((1, 2), (4.0, 9.0))
@@ -386,7 +386,7 @@ class Modeless(Hand):
         self.session.playhead.go(9.0)
 
     def with_slot(self) -> None:
-        from zolvek.core.document import lanes
+        from zolvek.core.edits import lanes
         from zolvek.core.model.pattern import Pattern
 
         lane = self.session.lane

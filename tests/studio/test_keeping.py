@@ -9,7 +9,7 @@ from unittest import mock
 
 from tests.present import present
 from tests.studio.driver import WindowTest
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.construction import flat
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats import project_file, recovery

@@ -14,8 +14,8 @@ from tests.core.test_devices import OWN
 from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.curve.building import flat
-from zolvek.core.document.parts import with_curve
+from zolvek.core.curve.construction import flat
+from zolvek.core.edits.replacement import with_curve
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
 from zolvek.formats import project_file

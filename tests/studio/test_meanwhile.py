@@ -11,7 +11,7 @@ import soundfile
 from tests.present import present
 from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.construction import flat
 from zolvek.core.records import replace
 from zolvek.studio.commands import devices, lanes
 

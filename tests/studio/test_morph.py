@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QPushButton
 from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.document import stored_states
+from zolvek.core.edits import states
 from zolvek.studio.rail.morph_page import MorphPage
 from zolvek.studio.rail.morph_panel import MorphPanel
 from zolvek.studio.rail.pad_page import PadPage
@@ -93,7 +93,7 @@ class Morphing(WindowTest):
         self.press(self.page, "Vary")
         self.key(Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
         wanted = self.session.project.states[-2].of("riser")
-        self.assertEqual(stored_states.present(self.riser()), wanted)
+        self.assertEqual(states.present(self.riser()), wanted)
 
     def test_the_pad_is_dragged_travels_and_becomes_lanes(self) -> None:
         self.keep_two()

@@ -20,7 +20,8 @@ from tests.crossings.pairs import made, sets
 from tests.crossings.probe import as_described, probes
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.document import naming, parts
+from zolvek.core.edits import names as naming
+from zolvek.core.edits import replacement
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -137,7 +138,7 @@ class Painted(WindowTest):
         project = session.project
         lane = low.lanes[0]
         own = project.track_of(lane.id)
-        edit("bypass", parts.with_lane(project, replace(lane, bypassed=True)))
+        edit("bypass", replacement.with_lane(project, replace(lane, bypassed=True)))
         edit("a track's name", naming.track_renamed(session.project, own.id, "Another name"))
         edit("meter", replace(session.project, meter=MeterMap((MeterPoint(1, 3, 4),))))
         edit("tempo", replace(session.project, tempo=TempoMap((TempoPoint(0.0, 97.0),))))

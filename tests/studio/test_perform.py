@@ -13,7 +13,7 @@ from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import HOLD
-from zolvek.core.document.parts import with_lane
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
 from zolvek.formats import project_file
 from zolvek.studio.rail.perform_panel import PerformPanel

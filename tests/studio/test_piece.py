@@ -17,7 +17,7 @@ from tests.projects import ordinary_midi
 from tests.sound.test_hits import drums
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.document import parts, sections
+from zolvek.core.edits import replacement, sections
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.formats import project_file, templates
@@ -209,7 +209,7 @@ class Strip(Piece):
         self.strip = self.window.strip
         self.studio.sounds.begin()
         flare = replace(self.project.tracks[3], notes=())
-        self.session.document.edit("Clear", parts.with_track(self.project, flare))
+        self.session.document.edit("Clear", replacement.with_track(self.project, flare))
         self.session.focus.on("riser.level" if self.session.project.has_lane("riser.level") else next(self.project.lanes()).id)  # fmt: skip
 
     def clips(self) -> tuple[Clip, ...]:

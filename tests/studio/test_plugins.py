@@ -16,7 +16,7 @@ from tests.present import present
 from tests.sound.test_vst3 import CAN, compiled, virtual_display
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.document.parts import with_track
+from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.hosting import plugin_folders

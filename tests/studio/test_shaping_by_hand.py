@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.curve.building import curve, lines
+from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.model.project import Pattern
 from zolvek.core.records import replace
@@ -272,7 +272,7 @@ class ByHand(WindowTest):
         self.session.playhead.go(100.0)
         panel.slots.setCurrentRow(1)
         panel.play_here()
-        from zolvek.core.movement.playing import played
+        from zolvek.core.movement.evaluation.lane_evaluation import played
 
         lane = self.session.lane
         heard = played(present(lane), self.session.project).curve
@@ -291,7 +291,7 @@ class ByHand(WindowTest):
         self.assertEqual(panel.found[0].length, 16.0, "one that is there is not replaced unasked")
 
     def test_8_a_cycle_plays_on_once_and_then_repeats(self) -> None:
-        from zolvek.core.movement.playing import played
+        from zolvek.core.movement.evaluation.lane_evaluation import played
 
         self.session.span.choose((64.0, 68.0))
         self.key(Qt.Key.Key_O)

@@ -14,8 +14,8 @@ import soundfile
 
 from tests.present import present
 from tests.studio.driver import WindowTest
-from zolvek.core.curve.building import curve
-from zolvek.core.document.parts import with_track
+from zolvek.core.curve.construction import curve
+from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace

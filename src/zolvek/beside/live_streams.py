@@ -10,9 +10,9 @@ import numpy as np
 
 from zolvek.beside.osc_ports import Output
 from zolvek.core.arrays import Floats
-from zolvek.core.document.beside import Port
+from zolvek.core.edits.connections import Port
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.formats import osc
 from zolvek.formats.midi import timeline
 from zolvek.formats.midi.clock import (

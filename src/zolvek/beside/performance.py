@@ -9,10 +9,10 @@ from typing import NamedTuple, Protocol
 from zolvek.beside.live import Live
 from zolvek.beside.live_streams import MidiStream, OscStream
 from zolvek.beside.steering import Steering
-from zolvek.core.document.beside import named
+from zolvek.core.edits.connections import named
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.formats.midi.following import Follower
 from zolvek.sound.own_transport import SilentTransport

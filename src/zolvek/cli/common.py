@@ -58,7 +58,7 @@ def settings(table: tuple[Setting, ...], **defaults: str | None) -> Any:
 
 def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str, Any]:
     """What the options of `settings` stand for, taken out of `texts`."""
-    from zolvek.core.movement.reading import read_setting
+    from zolvek.core.movement.settings_parser import read_setting
 
     return {
         each.key: read_setting(each, texts.pop(each.key)) for each in table if each.key in texts

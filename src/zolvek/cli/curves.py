@@ -66,7 +66,7 @@ def tool(name: str, *options: Any) -> Any:
 )
 def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset: float) -> Any:
     """Pull the points of a curve to a grid (4/4, from beat 0)."""
-    from zolvek.core.curve.quantise import quantised
+    from zolvek.core.curve.quantising import quantised
     from zolvek.core.time.grid import parse_grid
     from zolvek.core.time.meter import MeterMap
 
@@ -193,8 +193,8 @@ def curve_stamp(
     sliders: tuple[str, ...],
 ) -> Any:
     """Put a ready form into a span of a curve."""
-    from zolvek.core.curve.forms import stamped
     from zolvek.core.curve.spans import splice
+    from zolvek.core.curve.stamps import stamped
 
     in_range("--from", first, 0.0, 1e6)
     in_range("--to", last, 0.0, 1e6)

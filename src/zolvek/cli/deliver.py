@@ -16,7 +16,7 @@ from zolvek.core.errors import ZolvekError
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from zolvek.core.movement.stepping import Resolution
+    from zolvek.core.movement.evaluation.quantised_steps import Resolution
 
 PROJECT = click.argument("project", type=click.Path())
 FROM = click.option(
@@ -112,7 +112,7 @@ EXACT_TIME = click.option(
 
 
 def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
-    from zolvek.core.movement.stepping import Resolution
+    from zolvek.core.movement.evaluation.quantised_steps import Resolution
 
     return Resolution(ticks, ms, tolerance / 100.0)
 

@@ -18,8 +18,8 @@ from zolvek.core.movement.settings import (
 
 if TYPE_CHECKING:
     from zolvek.core.model.pattern import Pattern
-    from zolvek.core.movement.lfo import Lfo
-    from zolvek.core.movement.randomness import RandomMove
+    from zolvek.core.movement.generators.lfo import Lfo
+    from zolvek.core.movement.generators.randomness import RandomMove
 
 TEMPO = click.option(
     "--tempo", default=120.0, show_default=True, help="BPM, for what is told in s or Hz."
@@ -60,7 +60,7 @@ def _random_options(command: Any) -> Any:
 
 def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
     """The movement that the options tell, taken out of `values`, and its amount."""
-    from zolvek.core.movement.reading import random_of
+    from zolvek.core.movement.settings_parser import random_of
 
     read = read_settings(RANDOM_SETTINGS, values)
     in_range("--amount", 100.0 * (read["amount"] or 0.0), 0.0, 100.0)
@@ -77,7 +77,7 @@ def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
 def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
     """Add random movement to a curve, within --amount of what is there."""
     from zolvek.core.curve.spans import splice
-    from zolvek.core.movement.randomness import randomised
+    from zolvek.core.movement.generators.randomness import randomised
 
     move, amount = _random(values)
     first, last = float(drawn.beat[0]), float(drawn.beat[-1])
@@ -89,7 +89,7 @@ def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
 def curve_humanise(drawn: Any, **values: Any) -> Any:
     """Draw a curve as a hand would: small slow irregularities, none at its ends."""
     from zolvek.core.curve.spans import splice
-    from zolvek.core.movement.randomness import humanised
+    from zolvek.core.movement.generators.randomness import humanised
 
     strength = read_settings(HAND_SETTINGS, values)["strength"] or 0.0
     in_range("--strength", 100.0 * strength, 0.0, 100.0)
@@ -109,7 +109,7 @@ def curve_jitter(drawn: Any, step: float | None, tempo: float, **values: Any) ->
     """Move the points of a curve a little, never past a neighbour."""
     import numpy as np
 
-    from zolvek.core.movement.randomness import jittered
+    from zolvek.core.movement.generators.randomness import jittered
 
     read = read_settings(JITTER_SETTINGS, values)
     value, seconds = read["value"] or 0.0, read["time"] or 0.0
@@ -161,8 +161,8 @@ def _pattern(option: str, name: str | None) -> Pattern | None:
 
 def _lfo(values: dict[str, Any]) -> Lfo:
     """The LFO that the options tell, taken out of `values`."""
-    from zolvek.core.movement.reading import EQUAL, EVEN, lfo_of
-    from zolvek.core.movement.waves import WAVES
+    from zolvek.core.movement.generators.waves import WAVES
+    from zolvek.core.movement.settings_parser import EQUAL, EVEN, lfo_of
     from zolvek.core.time.rates import parse_rate
 
     shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
@@ -203,7 +203,7 @@ def _lfo(values: dict[str, Any]) -> Lfo:
 @click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
 def curve_lfo(first: float, last: float, tempo: float, output: str, **values: Any) -> None:
     """Write an LFO as a curve: exact, from its first beat to its last."""
-    from zolvek.core.movement.lfo_points import as_curve
+    from zolvek.core.movement.generators.lfo_points import as_curve
     from zolvek.formats import curve_csv
 
     for name, beat in (("--from", first), ("--to", last)):
@@ -227,7 +227,7 @@ def _put(
     kind: str, amount: float, **movement: Any,
 ) -> None:  # fmt: skip
     from zolvek.core.model.layer import LAYER_KINDS, Layer
-    from zolvek.core.movement.layering import free_layer_id, with_layer
+    from zolvek.core.movement.evaluation.layering import free_layer_id, with_layer
     from zolvek.formats import project_file
 
     loaded = load(project)

@@ -57,7 +57,8 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def add_device(project: str, track: str, plugin: str, preset: str | None, output: str) -> None:
     """Add an installed plugin to a track, its presets as states."""
-    from zolvek.core.document import chain, hosted
+    from zolvek.core.edits import chains
+    from zolvek.core.edits import plugins as hosted
     from zolvek.formats import project_file
     from zolvek.sound.hosting.apart import described_apart
     from zolvek.sound.hosting.installed import found
@@ -69,12 +70,12 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
         raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")
     own = next((each for each in loaded.tracks if each.name == track), None)
     if own is None:
-        loaded, key = chain.add_track(loaded, track)
+        loaded, key = chains.add_track(loaded, track)
     else:
         key = own.id
     loaded, device = hosted.added(loaded, key, kind)
     if preset is not None:
-        loaded = chain.apply_preset(loaded, device, preset)
+        loaded = chains.apply_preset(loaded, device, preset)
     project_file.save(loaded, output)
     say(f"{device}: {len(kind.parameters)} parameters, {len(kind.presets)} presets.")
 

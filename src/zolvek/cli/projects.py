@@ -17,23 +17,23 @@ from zolvek.core.errors import ZolvekError
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: str) -> None:
     """Begin a project: an empty desk, or a track for each of the FILES (sound, MIDI, devices)."""
-    from zolvek.core.document import beginning
-    from zolvek.core.document.worked_on import counted
+    from zolvek.core.edits import new_project
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.formats import from_files, project_file
 
     own_time = tempo is not None or meter is not None
     if files or own_time:
-        start = beginning.timed(
-            beginning.TEMPO if tempo is None else tempo,
+        start = new_project.timed(
+            new_project.TEMPO if tempo is None else tempo,
             meter or "4/4",
-            1 if files else beginning.BARS,
+            1 if files else new_project.BARS,
         )
         brought = from_files.read(files)
         project = from_files.with_files(start, brought, not own_time)
         if from_files.left_out(brought):
             say(f"Left out: {from_files.left_out(brought)}.")
     else:
-        project = beginning.fresh()
+        project = new_project.fresh()
     project_file.save(project, output)
     bars = project.meter.bar_at(project.length - 1e-6)
     say(f"{counted(len(project.tracks), 'track')}, {counted(bars, 'bar')}.")
@@ -71,7 +71,7 @@ def lanes(project: str) -> None:
 def sample(project: str, lane: str, step: float, first: str | None, last: str | None) -> None:
     """Print a lane's values as CSV: beat,seconds,position,value,text."""
     loaded = load(project)
-    from zolvek.core.movement.playing import played
+    from zolvek.core.movement.evaluation.lane_evaluation import played
     from zolvek.formats.names import cell
 
     found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
@@ -140,9 +140,9 @@ def morph(
     amount: float, output: str,
 ) -> None:  # fmt: skip
     """Move every parameter of a device from one state to another over a span."""
-    from zolvek.core.document.stored_states import state_of
+    from zolvek.core.edits.states import state_of
     from zolvek.core.model.morph import Way
-    from zolvek.core.movement.morphing import chained
+    from zolvek.core.movement.morphing.morphs.morphs import chained
     from zolvek.formats import project_file
 
     loaded = load(project)
@@ -159,8 +159,8 @@ def morph(
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     """Write all layers of a lane that are heard into its points."""
-    from zolvek.core.document.parts import with_lane
-    from zolvek.core.movement.layering import baked
+    from zolvek.core.edits.replacement import with_lane
+    from zolvek.core.movement.evaluation.layering import baked
     from zolvek.formats import project_file
 
     in_range("--tolerance", tolerance, 0.001, 50.0)
@@ -186,7 +186,7 @@ def _bars(verb: str) -> Any:
 
 
 def _change_bars(change: str, project: str, bar: int, count: int, output: str) -> None:
-    from zolvek.core.document import bars
+    from zolvek.core.edits import bars
     from zolvek.formats import project_file
     from zolvek.sound.lengths import lengths_of
 
@@ -218,7 +218,7 @@ def remove_bars(project: str, bar: int, count: int, output: str) -> None:
 )
 def collect(project: str, output: str, anywhere: bool) -> None:
     """Write the project with all of its sounds in one .zip, or in one folder."""
-    from zolvek.core.document.chain import own_sound_files
+    from zolvek.core.edits.chains import own_sound_files
     from zolvek.formats import collecting
     from zolvek.formats.own_files import need_other
 

@@ -11,18 +11,18 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.curve.building import curve, flat
+from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document import comping, stored_states
-from zolvek.core.document.parts import LANE_COLOURS
+from zolvek.core.edits import states, takes
+from zolvek.core.edits.replacement import LANE_COLOURS
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.morph import Way
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
 from zolvek.core.model.state import StatePart
-from zolvek.core.movement import morphing, pad_paths
-from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.recording import Move, written
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.morphing.morphs import morphs, pads
+from zolvek.core.movement.recording.passes.passes import Move, written
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate
@@ -174,7 +174,7 @@ def _by_hand(device: Device) -> Lane:
     lane = Lane(
         "fog-filter.resonance", "fog-filter", "resonance", made.curve, midi=MidiTarget(3, 71)
     )
-    return comping.with_take(lane, made.raw, first, last)
+    return takes.with_take(lane, made.raw, first, last)
 
 
 def swaying() -> Lane:
@@ -227,25 +227,25 @@ def _with_morphs(project: Project) -> Project:
     over open water the echo wanders among three settings of its own."""
     horn = project.device_track("horn").device("horn")
     lead = {
-        **stored_states.present(horn),
+        **states.present(horn),
         "drive": 0.62,
         "amount": 0.64,
         "attack": 0.35,
         "sustain": 0.9,
     }
     soft = {
-        **stored_states.present(horn),
+        **states.present(horn),
         "drive": 0.1,
         "amount": 0.5,
         "attack": 0.72,
         "release": 0.85,
     }
-    project, gate = stored_states.kept(project, "Pressed", (StatePart("horn", lead),))
-    project, free = stored_states.kept(project, "Let go", (StatePart("horn", soft),))
+    project, gate = states.kept(project, "Pressed", (StatePart("horn", lead),))
+    project, free = states.kept(project, "Let go", (StatePart("horn", soft),))
     stops = [(bar(25), ""), (bar(31), gate), (bar(33), free)]
     # What is drawn by hand stays as it is; the morph moves the rest.
     way = Way("s-curve", 0.3, left_out=("cutoff", "resonance"))
-    project = morphing.chained(project, "horn", stops, way)
+    project = morphs.chained(project, "horn", stops, way)
     corners = []
     for name, x, y, mix, time in (
         ("Near", 0.1, 0.15, 0.2, 0.45),
@@ -253,12 +253,12 @@ def _with_morphs(project: Project) -> Project:
         ("Far", 0.5, 0.95, 0.36, 0.7),
     ):
         values = {"mix": mix, "time": time}
-        project, key = stored_states.kept(project, name, (StatePart("echo", values),))
+        project, key = states.kept(project, name, (StatePart("echo", values),))
         corners.append(PadCorner(key, x, y))
-    pad = pad_paths.travelled(
+    pad = pads.travelled(
         Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
     )
-    return pad_paths.as_lanes(pad_paths.with_pad(project, pad), pad, 0.004)
+    return pads.as_lanes(pads.with_pad(project, pad), pad, 0.004)
 
 
 def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]]) -> Project:

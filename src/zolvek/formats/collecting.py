@@ -13,7 +13,7 @@ import zlib
 from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
-from zolvek.core.document.chain import own_sound_files, with_file_found
+from zolvek.core.edits.chains import own_sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats import project_file

@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from zolvek.core.document.beginning import with_sound_track
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import LANE_COLOURS
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.new_project import with_sound_track
+from zolvek.core.edits.replacement import LANE_COLOURS
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace

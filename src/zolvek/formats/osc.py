@@ -12,7 +12,7 @@ import numpy as np
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 
 ROOT = "/zolvek"
 RATES = (10.0, 30.0, 60.0, 120.0, 250.0)  # times a second that a lane which moves is sent

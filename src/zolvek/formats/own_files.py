@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 
-from zolvek.core.document.chain import own_sound_files
+from zolvek.core.edits.chains import own_sound_files
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 

@@ -13,8 +13,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.movement.layering import Layered
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.layering import Layered
 from zolvek.formats.names import xml_text
 from zolvek.storage.atomic import write_bytes
 
@@ -82,7 +82,7 @@ def _path(
     curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float
 ) -> str:
     """The curve as a path: both sides of every jump, and closely between."""
-    from zolvek.core.curve.places import leaps
+    from zolvek.core.curve.discontinuities import leaps
 
     jumps = leaps(curve) if isinstance(curve, Curve) else curve.leaps
     jumps = jumps[(jumps > first) & (jumps <= last)]

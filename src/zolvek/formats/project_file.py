@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from zolvek.core.curve.shapes import CODES, SHAPES
-from zolvek.core.document.chain import sound_files, with_file_found
+from zolvek.core.edits.chains import sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.source import SHIPPED

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from zolvek.core.document.chain import own_sound_files
+from zolvek.core.edits.chains import own_sound_files
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace

@@ -7,7 +7,7 @@ import os
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve.building import joined
+from zolvek.core.curve.construction import joined
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import LINE
 from zolvek.core.curve.thinning import thinned

@@ -11,11 +11,11 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.document.hosted import hosts_plugins
-from zolvek.core.document.listening import Listening, heard
+from zolvek.core.edits.monitoring import Listening, heard
+from zolvek.core.edits.plugins import hosts_plugins
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project, Track
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import Record
 from zolvek.formats.names import file_names
 from zolvek.sound.hosting import installed

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from zolvek.core.document.stored_states import checked, kept
+from zolvek.core.edits.states import checked, kept
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.state import State, StatePart

@@ -12,7 +12,7 @@ import numpy as np
 from zolvek.core.arrays import Floats, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.formats.names import cell
 from zolvek.storage.atomic import write_bytes
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.document.chain import sound_files
+from zolvek.core.edits.chains import sound_files
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project
 from zolvek.core.time.tempo import TempoMap

@@ -11,7 +11,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints, frozen
 from zolvek.core.model.project import Device, Project
-from zolvek.core.movement.playing import Heard, played
+from zolvek.core.movement.evaluation.lane_evaluation import Heard, played
 from zolvek.core.records import Record, field
 from zolvek.core.time.tempo import TempoMap
 

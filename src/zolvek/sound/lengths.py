@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from zolvek.core.document.chain import sound_files
+from zolvek.core.edits.chains import sound_files
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.sound.streams import opened, path_of

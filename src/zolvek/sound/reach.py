@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.curve.building import chained
+from zolvek.core.curve.construction import chained
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.thinning import fitted

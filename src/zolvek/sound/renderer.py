@@ -8,7 +8,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.model.catalogue import BYPASS
 from zolvek.core.model.project import Device, Project, Track
 from zolvek.core.model.source import Note
-from zolvek.core.movement.playing import Heard
+from zolvek.core.movement.evaluation.lane_evaluation import Heard
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound import clips
 from zolvek.sound.alignment import Alignment, SongHistory

@@ -52,7 +52,7 @@ def application(theme: str = "vellum") -> QApplication:
 
 def first_project(path: Path | None) -> Project:
     if path is None:
-        from zolvek.core.document.beginning import fresh
+        from zolvek.core.edits.new_project import fresh
 
         return fresh()
     from zolvek.formats import project_file

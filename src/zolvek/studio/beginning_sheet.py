@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.curve.building import curve
+from zolvek.core.curve.construction import curve
 from zolvek.formats import templates
 from zolvek.studio import theme as themes
 from zolvek.studio.context import Studio

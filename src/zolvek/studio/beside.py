@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from zolvek.core.document import beside as edits
-from zolvek.core.model.beside import Beside as Kept
+from zolvek.core.edits import connections as edits
+from zolvek.core.model.connections import Beside as Kept
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint

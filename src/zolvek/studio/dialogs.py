@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.curve.forms import FORMS
+from zolvek.core.curve.stamps import FORMS
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.fields import Entry, NumberEntry

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.settings import new_seed
-from zolvek.core.value.typed import number_of, whole_of, words
+from zolvek.core.value.number_entry import number_of, whole_of, words
 from zolvek.studio.keys import give_back
 
 SEED = re.compile(r"[0-9]{1,18}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zolvek.core.document.worked_on import counted
+from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats.from_files import KINDS, Brought, left_out, read, with_files
@@ -113,7 +113,7 @@ class Files:
 
     def new(self) -> None:
         """An empty desk, ready to draw."""
-        from zolvek.core.document.beginning import fresh
+        from zolvek.core.edits.new_project import fresh
 
         self.begin(fresh())
 
@@ -135,7 +135,7 @@ class Files:
 
     def begin_with(self, found: list[Path]) -> None:
         """A project with a track for each of the files, read beside the window."""
-        from zolvek.core.document.beginning import timed
+        from zolvek.core.edits.new_project import timed
 
         def done(brought: list[Brought]) -> None:
             self.autosave.settled()

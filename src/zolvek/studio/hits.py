@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.arrays import Floats
-from zolvek.core.document import hits
+from zolvek.core.edits import hits
 from zolvek.core.model.project import Track
 from zolvek.core.same import Same
 from zolvek.studio.session import Session

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zolvek.core.document.chain import with_file_found
-from zolvek.core.document.worked_on import counted
+from zolvek.core.edits.chains import with_file_found
+from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.sound import clips
 from zolvek.studio import paths
@@ -75,7 +75,7 @@ class Media:
     def take_sound(self, path: Path) -> bool:
         """The sound file as a block on the shown track, at the playhead, once it has been read through beside
         the window; one that can't be read changes nothing."""
-        from zolvek.core.document import blocks
+        from zolvek.core.edits import clips as blocks
         from zolvek.core.model.source import Clip
         from zolvek.sound.streams import examine
 

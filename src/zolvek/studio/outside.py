@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from zolvek.core.document import control
+from zolvek.core.edits import controller_mappings
 from zolvek.studio.bench.player import Player
 from zolvek.studio.commands.controls import turn_all
 from zolvek.studio.session import Session
@@ -67,9 +67,11 @@ class Outside(QObject):
         if self.session.passes.learning == "controls":
             self._learn()
             return
-        target = control.target_of(self.session.project, which)
+        target = controller_mappings.target_of(self.session.project, which)
         if target is None:
-            self.session.notices.say(f"{control.control_name(which)} moves nothing yet.")
+            self.session.notices.say(
+                f"{controller_mappings.control_name(which)} moves nothing yet."
+            )
             return
         self.turned(target, position, seconds)
 
@@ -114,9 +116,10 @@ class Outside(QObject):
             return
         device, key = session.shown.control
         name = session.project.device_track(device).device(device).parameter(key).name
-        moved = control.control_name(self.last_control)
+        moved = controller_mappings.control_name(self.last_control)
         session.document.edit(
-            f"{moved} moves {name}", control.mapped(session.project, self.last_control, device, key)
+            f"{moved} moves {name}",
+            controller_mappings.mapped(session.project, self.last_control, device, key),
         )
         session.notices.say(f"{moved} moves {name} now.")
         self.last_control = ""
@@ -127,11 +130,11 @@ class Outside(QObject):
         """A message has come at a time of time.perf_counter."""
         if self.filters(bytes(message), seconds):
             return
-        key = control.read_key(message)
+        key = controller_mappings.read_key(message)
         if key is not None:
             self.key_moved.emit(*key, seconds)
             return
-        found = control.read_message(message)
+        found = controller_mappings.read_message(message)
         if found is not None:
             self.move(*found, seconds)
 

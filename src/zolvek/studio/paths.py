@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zolvek.core.document.worked_on import counted
+from zolvek.core.edits.edit_scope import counted
 from zolvek.formats.own_files import need_other
 from zolvek.formats.project_file import SUFFIX
 from zolvek.storage import folders

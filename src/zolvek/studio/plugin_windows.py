@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.document import chain
+from zolvek.core.edits import chains
 from zolvek.core.model.project import Device
 from zolvek.core.records import replace
 from zolvek.studio.outside import Outside
@@ -67,7 +67,7 @@ class PluginWindows(QObject):
         """What it holds beyond its parameters, as it was left."""
         own = self.session.project.device_track(device).device(device)
         if own.state != state:
-            kept = chain.with_device(self.session.project, replace(own, state=state))
+            kept = chains.with_device(self.session.project, replace(own, state=state))
             self.session.document.edit(f"Settings of {own.name}", kept)
 
     def _follow(self) -> None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.document import hosted
+from zolvek.core.edits import plugins
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
 from zolvek.studio.background import Background
@@ -81,7 +81,7 @@ class Plugins(QObject):
         self.deliveries.change(
             f"Add {name}",
             lambda told: described_apart(uri, told),
-            lambda project, kind: hosted.added(project, track, kind)[0],
+            lambda project, kind: plugins.added(project, track, kind)[0],
             f"{name} is on the track; its presets are states in the Morph panel.",
         )
 

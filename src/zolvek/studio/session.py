@@ -12,11 +12,11 @@ from typing import NamedTuple
 
 from zolvek.core.arrays import Ints
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document import parts
-from zolvek.core.document.history import changed_lanes
-from zolvek.core.document.lanes import pins_along
-from zolvek.core.document.targets import Target
+from zolvek.core.edits import replacement
+from zolvek.core.edits.lanes import pins_along
+from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
+from zolvek.core.history.history import changed_lanes
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.time import durations
@@ -157,7 +157,7 @@ class Session:
 
     def edit_lane(self, label: str, lane: Lane, gesture: object = None) -> None:
         """Put a changed lane in the place of the one of its id."""
-        self.document.edit(label, parts.with_lane(self.project, lane), gesture)
+        self.document.edit(label, replacement.with_lane(self.project, lane), gesture)
 
     def cancel_gesture(self, chosen: Ints) -> None:
         """Give up what is being dragged; these points were selected before."""

@@ -23,7 +23,7 @@ from zolvek.core.limits import (
     Wait,
     limited,
 )
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.grid import BARS
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
@@ -63,7 +63,7 @@ class Settings:
     rail_width: Pixels = 300
     low_height: Pixels = 140
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
-    mode: str = "touch"  # of recording, a key of core.movement.recording.MODES
+    mode: str = "touch"  # of recording, a key of core.movement.recording.passes.MODES
     stay: bool = False  # the mode stays after a pass instead of going back to read
     count_in: Clicks = 4  # clicks before a pass
     pre_roll: Wait = 0.0  # beats played before a pass begins to write
@@ -150,8 +150,8 @@ def read(path: Path) -> Settings:
 @cache
 def _words() -> dict[str, tuple[object, ...]]:
     """Of settings that take one of a few values, which."""
-    from zolvek.core.curve.edits import REPLACE, STOP
-    from zolvek.core.movement.recording import MODES
+    from zolvek.core.curve.point_edits import REPLACE, STOP
+    from zolvek.core.movement.recording.passes.passes import MODES
     from zolvek.core.time.grid import DIVISIONS, GRID_KINDS
     from zolvek.formats.midi.file_out import SPLITS
     from zolvek.formats.sound_out import DEPTHS, RATES, SOUND_KINDS, SWINGS

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.arrays import Floats
-from zolvek.core.document.chain import sound_files
+from zolvek.core.edits.chains import sound_files
 from zolvek.studio.background import Background
 from zolvek.studio.session import Session
 

@@ -12,7 +12,7 @@ import numpy as np
 from zolvek.beside.jack import callbacks, library
 from zolvek.beside.jack import slots as s
 from zolvek.beside.jack.memory import ROWS, SharedMemory
-from zolvek.core.document.beside import MOST_NAMED, MOST_TRACKS, Port
+from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port
 from zolvek.core.errors import ZolvekError
 from zolvek.formats.midi.clock import RATES, FrameRate
 from zolvek.formats.midi.timeline import Sending

@@ -14,7 +14,7 @@ from zolvek.beside.jack import slots as s
 from zolvek.beside.jack.memory import SharedMemory
 from zolvek.beside.jack.report import Report
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.process import begin, command, end, shut
 from zolvek.sound.framing import Sender
 

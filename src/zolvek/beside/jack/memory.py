@@ -19,7 +19,7 @@ from zolvek.beside.jack.slots import (
     SEGMENTS_HELD,
     SLOTS,
 )
-from zolvek.core.document.beside import MOST_TRACKS
+from zolvek.core.edits.connections import MOST_TRACKS
 
 ROWS = 2 + 2 * MOST_TRACKS  # of sound: left and right of the mix, then of each track
 

@@ -27,10 +27,10 @@ from zolvek.beside.jack import looking
 from zolvek.beside.jack import slots as s
 from zolvek.beside.jack.memory import ROWS, SharedMemory
 from zolvek.beside.jack.report import NO_SERVER, Report
-from zolvek.core.document.beside import MIX, SIDES, Port, ports_of
+from zolvek.core.edits.connections import MIX, SIDES, Port, ports_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.tempo import TempoMap
 from zolvek.formats.midi import timeline
 from zolvek.formats.midi.clock import RATES

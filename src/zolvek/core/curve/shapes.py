@@ -13,8 +13,8 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats
-from zolvek.core.curve import rises
-from zolvek.core.curve.rises import Extent, Guess, Prepare, Rise
+from zolvek.core.curve import easings
+from zolvek.core.curve.easings import Extent, Guess, Prepare, Rise
 
 # Where fitting looks at a run, as parts of its way, to guess the amount that would follow it.
 PLACES = (0.25, 0.375, 0.5, 0.625, 0.75)
@@ -66,8 +66,8 @@ class Shape(NamedTuple):
     extent: Extent
     steady: bool = False  # it never turns back on its way, and holds no inner jump
     before: Rise | None = None  # its limit from the left, where that is another
-    jumps: Callable[[float], Floats] = rises.no_places  # where it jumps inside
-    turns: Callable[[float], Floats] = rises.no_places  # where it turns back, or bends sharply
+    jumps: Callable[[float], Floats] = easings.no_places  # where it jumps inside
+    turns: Callable[[float], Floats] = easings.no_places  # where it turns back, or bends sharply
     part: Callable[[Floats, Floats, Floats], Floats] | None = None  # amount of a part of it
     joined: Callable[[Floats], float] | None = None  # amount of the one that a row of them is
     backwards: Callable[[Floats], Floats] | None = None  # amount of it seen backwards
@@ -112,38 +112,38 @@ def _first_half(u: float) -> bool:
 
 SHAPES: tuple[Shape, ...] = (
     Shape(
-        "hold", "Hold", NONE, rises.hold, rises.nothing, rises.hold_extent, True,
-        before=rises.hold_before, part=rises.no_part, sum=rises.hold_sum, ends_early=True,
+        "hold", "Hold", NONE, easings.hold, easings.nothing, easings.hold_extent, True,
+        before=easings.hold_before, part=easings.no_part, sum=easings.hold_sum, ends_early=True,
     ),
     Shape(
-        "line", "Line", NONE, rises.line, rises.nothing, rises.ends(rises.line, rises.nothing), True,
-        part=rises.no_part, backwards=rises.same, guesses=(rises.guess_nothing,), sum=rises.line_sum, straight=True,
+        "line", "Line", NONE, easings.line, easings.nothing, easings.ends(easings.line, easings.nothing), True,
+        part=easings.no_part, backwards=easings.same, guesses=(easings.guess_nothing,), sum=easings.line_sum, straight=True,
     ),
     Shape(
-        "bend", "Bend", BEND, rises.bend, rises.steepness, rises.ends(rises.bend, rises.steepness), True,
-        part=rises.bend_part, joined=rises.bends_joined, backwards=rises.opposite, through=rises.searched(rises.bend, rises.steepness, _never),
-        guesses=(rises.guess_bend, rises.guess_bend_by_three), sum=rises.bend_sum,
+        "bend", "Bend", BEND, easings.bend, easings.steepness, easings.ends(easings.bend, easings.steepness), True,
+        part=easings.bend_part, joined=easings.bends_joined, backwards=easings.opposite, through=easings.searched(easings.bend, easings.steepness, _never),
+        guesses=(easings.guess_bend, easings.guess_bend_by_three), sum=easings.bend_sum,
     ),
     Shape(
-        "s-curve", "S-curve", BEND, rises.s_curve, rises.mirrored, rises.ends(rises.s_curve, rises.mirrored), True,
-        turns=rises.middle, backwards=rises.same, through=rises.searched(rises.s_curve, rises.mirrored, _first_half),
-        guesses=(rises.guess_s_curve,), sum=rises.s_curve_sum,
+        "s-curve", "S-curve", BEND, easings.s_curve, easings.mirrored, easings.ends(easings.s_curve, easings.mirrored), True,
+        turns=easings.middle, backwards=easings.same, through=easings.searched(easings.s_curve, easings.mirrored, _first_half),
+        guesses=(easings.guess_s_curve,), sum=easings.s_curve_sum,
     ),
     Shape(
-        "cosine", "Cosine", NONE, rises.cosine, rises.nothing, rises.ends(rises.cosine, rises.nothing), True,
-        backwards=rises.same, guesses=(rises.guess_nothing,), sum=rises.cosine_sum,
+        "cosine", "Cosine", NONE, easings.cosine, easings.nothing, easings.ends(easings.cosine, easings.nothing), True,
+        backwards=easings.same, guesses=(easings.guess_nothing,), sum=easings.cosine_sum,
     ),
     Shape(
-        "stairs", "Stairs", COUNT, rises.stairs, rises.itself, rises.stairs_extent,
-        before=rises.stairs_before, jumps=rises.stairs_edges, backwards=rises.same, sum=rises.stairs_sum,
+        "stairs", "Stairs", COUNT, easings.stairs, easings.itself, easings.stairs_extent,
+        before=easings.stairs_before, jumps=easings.stairs_edges, backwards=easings.same, sum=easings.stairs_sum,
     ),
     Shape(
-        "pulses", "Pulses", COUNT, rises.pulses, rises.itself, rises.pulses_extent,
-        before=rises.pulses_before, jumps=rises.pulses_edges, backwards=rises.same, sum=rises.pulses_sum,
+        "pulses", "Pulses", COUNT, easings.pulses, easings.itself, easings.pulses_extent,
+        before=easings.pulses_before, jumps=easings.pulses_edges, backwards=easings.same, sum=easings.pulses_sum,
     ),
     Shape(
-        "waves", "Waves", COUNT, rises.waves, rises.itself, rises.waves_extent,
-        turns=rises.waves_turns, backwards=rises.same, sum=rises.waves_sum,
+        "waves", "Waves", COUNT, easings.waves, easings.itself, easings.waves_extent,
+        turns=easings.waves_turns, backwards=easings.same, sum=easings.waves_sum,
     ),
 )  # fmt: skip
 CODES: dict[str, int] = {shape.key: code for code, shape in enumerate(SHAPES)}

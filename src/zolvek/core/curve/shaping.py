@@ -11,12 +11,12 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats, floats
-from zolvek.core.curve.approximate import approximated
-from zolvek.core.curve.building import columns_of, joined, lines
-from zolvek.core.curve.comparing import is_lines
+from zolvek.core.curve.construction import columns_of, joined, lines
 from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.deviation import is_lines
+from zolvek.core.curve.discontinuities import knots
+from zolvek.core.curve.fitting import approximated
 from zolvek.core.curve.means import mean, means
-from zolvek.core.curve.places import knots
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.curve.spans import cut, piece, splice

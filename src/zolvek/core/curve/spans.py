@@ -9,9 +9,9 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints, Numbers, floats
-from zolvek.core.curve.building import columns_of, joined, lines
+from zolvek.core.curve.construction import columns_of, joined, lines
 from zolvek.core.curve.curve import WHOLE, Curve
-from zolvek.core.curve.places import SAME
+from zolvek.core.curve.discontinuities import SAME
 from zolvek.core.curve.rules import present, risen
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.errors import ZolvekError

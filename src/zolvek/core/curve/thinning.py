@@ -17,10 +17,10 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
 from zolvek.core.curve import thinning_loops
-from zolvek.core.curve.building import chained, lines
-from zolvek.core.curve.comparing import deviation, differences, is_lines
+from zolvek.core.curve.construction import chained, lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.runs import runs_of
+from zolvek.core.curve.deviation import deviation, differences, is_lines
+from zolvek.core.curve.polylines import runs_of
 from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.thinning_loops import farthest, funnel
 from zolvek.core.errors import ZolvekError

@@ -5,8 +5,8 @@ from __future__ import annotations
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Amount, Beat, Seconds
-from zolvek.core.movement.lfo import Lfo
-from zolvek.core.movement.randomness import RandomMove
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.generators.randomness import RandomMove
 from zolvek.core.records import Record
 
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.construction import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Share

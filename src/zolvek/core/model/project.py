@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from zolvek.core.arrays import Floats, Numbers
-from zolvek.core.curve.building import flat
+from zolvek.core.curve.construction import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Length
-from zolvek.core.model.beside import Beside
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
+from zolvek.core.model.connections import Beside
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
@@ -225,7 +225,7 @@ class Link(Record, frozen=True):
 
 
 class Mapping(Record, frozen=True):
-    """A control from outside (its id, see core.document.control) that moves a device's parameter."""
+    """A control from outside (its id, see core.edits.controller_mappings) that moves a device's parameter."""
 
     control: str
     device: str

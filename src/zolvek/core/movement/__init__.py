@@ -1,1 +1,1 @@
-"""Movement: LFOs, randomness, layers, morphs, pads, passes, and what is heard of them."""
+"""Movement: what makes it, what is recorded of it, how a lane plays it, and morphs between states."""

@@ -8,12 +8,12 @@ import os
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import add_lanes, with_track
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.replacement import add_lanes, with_track
 from zolvek.core.model.catalogue import DEVICE_KINDS, DeviceKind
 from zolvek.core.model.messages import CONTROLLERS, MESSAGES, MidiTarget
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import from_steps
+from zolvek.core.movement.evaluation.quantised_steps import from_steps
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi.decode import Score, TrackPart, decode

@@ -11,8 +11,8 @@ import numpy as np
 from zolvek.core.arrays import Ints
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
-from zolvek.core.movement.playing import Heard
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.lane_evaluation import Heard
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.chunks import (
     DEVICE,

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from zolvek.core.model.beside import SOURCES
+from zolvek.core.model.connections import SOURCES
 from zolvek.formats.midi.clock import (
     CLOCK,
     CLOCKS,

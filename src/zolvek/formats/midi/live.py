@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.encode import BEND, CONTROL, Messages, messages
 from zolvek.formats.midi.streams import FINEST, delivered, lane_messages, stream

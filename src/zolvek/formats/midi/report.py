@@ -10,8 +10,8 @@ import numpy as np
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.model.messages import MESSAGES
 from zolvek.core.model.project import Project
-from zolvek.core.movement.playing import Heard
-from zolvek.core.movement.stepping import Resolution, Stream, step_extents
+from zolvek.core.movement.evaluation.lane_evaluation import Heard
+from zolvek.core.movement.evaluation.quantised_steps import Resolution, Stream, step_extents
 from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.parameter import Parameter

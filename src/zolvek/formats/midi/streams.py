@@ -8,8 +8,8 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 from zolvek.core.model.project import Project
-from zolvek.core.movement.playing import Heard, played
-from zolvek.core.movement.stepping import Resolution, Stream, stepped
+from zolvek.core.movement.evaluation.lane_evaluation import Heard, played
+from zolvek.core.movement.evaluation.quantised_steps import Resolution, Stream, stepped
 from zolvek.core.same import Same
 from zolvek.formats.midi.encode import Messages, messages, sharing
 

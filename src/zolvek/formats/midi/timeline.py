@@ -10,9 +10,9 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.document.beside import Port
+from zolvek.core.edits.connections import Port
 from zolvek.core.model.project import Project
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.clock import FrameRate, clocks, quarter_frames
 from zolvek.formats.midi.encode import Messages, whole

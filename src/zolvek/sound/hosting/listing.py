@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from zolvek.core.document.hosted import changes
+from zolvek.core.edits.plugins import changes
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.sound.hosting import installed

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from zolvek.core.document.hosted import MOST_STATES
+from zolvek.core.edits.plugins import MOST_STATES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device

@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.curve.building import lines
-from zolvek.core.document.chain import add_device, add_track
-from zolvek.core.document.parts import add_lanes, with_track
+from zolvek.core.curve.construction import lines
+from zolvek.core.edits.chains import add_device, add_track
+from zolvek.core.edits.replacement import add_lanes, with_track
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.plugin import reached
 from zolvek.core.model.project import Note, Project

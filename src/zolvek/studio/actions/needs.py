@@ -3,7 +3,7 @@ change."""
 
 from __future__ import annotations
 
-from zolvek.core.document.chain import own_sound_files
+from zolvek.core.edits.chains import own_sound_files
 from zolvek.studio.commands import controls, scope
 from zolvek.studio.commands.devices import chosen_device
 from zolvek.studio.context import Studio

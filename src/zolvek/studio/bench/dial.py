@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWh
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.playing import played, reach_heard
+from zolvek.core.movement.evaluation.lane_evaluation import played, reach_heard
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio import theme as themes
 from zolvek.studio.asking import Ask

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from zolvek.core.document import sections
-from zolvek.core.document.listening import heard
+from zolvek.core.edits import sections
+from zolvek.core.edits.monitoring import heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace

@@ -9,11 +9,11 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.arrays import Floats
-from zolvek.core.document import comping
-from zolvek.core.document.parts import with_lane
+from zolvek.core.edits import takes
+from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.playing import reach_heard
-from zolvek.core.movement.recording import Pass, written
+from zolvek.core.movement.evaluation.lane_evaluation import reach_heard
+from zolvek.core.movement.recording.passes.passes import Pass, written
 from zolvek.core.records import replace
 from zolvek.studio.bench.passing import (
     depth_written,
@@ -220,9 +220,7 @@ class Recorder(QObject):
             if found is not None:
                 # A take of a loop ends with it; only the curve glides back beyond.
                 ends = min(found.last, stop) if passed.loops else found.last
-                lane = comping.with_take(
-                    lane, found.raw, found.first, max(ends, found.first + 1e-3)
-                )
+                lane = takes.with_take(lane, found.raw, found.first, max(ends, found.first + 1e-3))
                 done = found
         if done is None:
             return None

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import chain, parts
-from zolvek.core.document.worked_on import counted
+from zolvek.core.edits import chains, replacement
+from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project
 from zolvek.core.value.parameter import Parameter
@@ -41,7 +41,7 @@ def turn_all(
         position = min(max(position, 0.0), 1.0)
         if parameter.steps:
             position = float(parameter.position(parameter.value(position)))
-        project = parts.set_dial(project, device, key, position)
+        project = replacement.set_dial(project, device, key, position)
         labels.append(f"Set {parameter.name} to {parameter.text(position)}")
         if is_driven:
             session.notices.say(
@@ -93,7 +93,7 @@ def touch(session: Session, device: str, key: str) -> None:
     """A control touched by hand: it comes up, and while favourites are learned becomes one."""
     if session.passes.learning == "favourites":
         name = session.project.device_track(device).device(device).parameter(key).name
-        project = chain.toggle_favourite(session.project, device, key)
+        project = chains.toggle_favourite(session.project, device, key)
         session.document.edit(f"{name} among the favourites", project)
     session.touch(device, key)
 
@@ -121,7 +121,7 @@ def add_touched_lane(session: Session) -> None:
     if session.shown.control is None:
         return
     device, key = session.shown.control
-    project, lane = parts.add_lane(session.project, device, key)
+    project, lane = replacement.add_lane(session.project, device, key)
     name = session.project.device_track(device).device(device).parameter(key).name
     session.document.edit(f"Add a lane for {name}", project)
     session.focus.on(lane)

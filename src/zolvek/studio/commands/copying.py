@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QApplication
 
-from zolvek.core.curve import edits, shaping, spans
-from zolvek.core.document import parts
-from zolvek.core.document.targets import Target
+from zolvek.core.curve import point_edits, shaping, spans
+from zolvek.core.edits import replacement
+from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Pattern, Project
-from zolvek.core.movement.playing import filled
+from zolvek.core.movement.evaluation.lane_evaluation import filled
 from zolvek.formats import clipboard
 from zolvek.studio.commands.scope import edit_together, scope, target, together
 from zolvek.studio.context import Studio
@@ -61,21 +61,21 @@ def paste(session: Session, scaled: bool = False) -> None:
 
 
 def _spliced(
-    session: Session, project: Project, lane: str, first: float, put: edits.Curve, alone: bool
+    session: Session, project: Project, lane: str, first: float, put: point_edits.Curve, alone: bool
 ) -> Project:
     """`put` from beat `first` on: in what is drawn on, where that belongs to the lane. Linked lanes follow
     it when it goes `alone`; of several lanes each has its own."""
     drawn = session.target
     if drawn is not None and drawn.lane == lane and (alone or drawn.aside):
         return drawn.put(project, lambda curve: spans.splice(curve, first, put))
-    return parts.with_curve(project, lane, spans.splice(project.lane(lane).curve, first, put))
+    return replacement.with_curve(project, lane, spans.splice(project.lane(lane).curve, first, put))
 
 
 def duplicate(session: Session) -> None:
     """The scope once more, right after itself; the span moves along."""
     first, last, _ = scope(session)
 
-    def edit(each: Target) -> edits.Curve:
+    def edit(each: Target) -> point_edits.Curve:
         return spans.splice(each.curve, last, spans.piece(each.curve, first, last))
 
     edit_together(session, "Duplicate", edit, NONE_CHOSEN)
@@ -87,7 +87,7 @@ def at_speed(session: Session, factor: float) -> None:
     """The scope `factor` times as fast, again and again so that it fills the same time."""
     first, last, _ = scope(session)
 
-    def edit(each: Target) -> edits.Curve:
+    def edit(each: Target) -> point_edits.Curve:
         own = spans.piece(each.curve, first, last)
         quick = Pattern("", (last - first) / factor, shaping.stretched(own, 1.0 / factor))
         return spans.splice(each.curve, first, filled(quick, last - first), last)

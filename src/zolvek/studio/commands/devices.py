@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import chain, parts, stored_states
+from zolvek.core.edits import chains, replacement, states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device, Track
@@ -23,16 +23,16 @@ def chosen_device(session: Session) -> Device:
 
 
 def add_device(session: Session, track: str, kind: DeviceKind) -> None:
-    project, device = chain.add_device(session.project, track, kind)
+    project, device = chains.add_device(session.project, track, kind)
     session.document.edit(f"Add {kind.name}", project)
     session.shown.show(device)
 
 
 def apply_preset(session: Session, device: str, preset: str) -> None:
     """The preset's values on the controls; lanes keep driving what they drive."""
-    project = chain.apply_preset(session.project, device, preset)
+    project = chains.apply_preset(session.project, device, preset)
     session.document.edit(f"Preset {preset}", project)
-    driven = [x for x in chain.lanes_of(session.project, device) if not x.bypassed]
+    driven = [x for x in chains.lanes_of(session.project, device) if not x.bypassed]
     if driven:
         noun = "control is" if len(driven) == 1 else "controls are"
         session.notices.say(f"{preset}: {len(driven)} {noun} still driven by lanes.")
@@ -40,7 +40,7 @@ def apply_preset(session: Session, device: str, preset: str) -> None:
 
 def move_device(session: Session, by: int) -> None:
     device = chosen_device(session)
-    project = chain.move_device(session.project, device.id, by)
+    project = chains.move_device(session.project, device.id, by)
     session.document.edit(f"Move {device.name}", project)
 
 
@@ -48,19 +48,19 @@ def bypass_device(session: Session) -> None:
     device = chosen_device(session)
     label = f"Apply {device.name}" if device.bypassed else f"Bypass {device.name}"
     changed = replace(device, bypassed=not device.bypassed)
-    session.document.edit(label, chain.with_device(session.project, changed))
+    session.document.edit(label, chains.with_device(session.project, changed))
 
 
 def remove_device(session: Session, ask: Ask) -> None:
     """Remove the shown device; its lanes are named first."""
     device = chosen_device(session)
-    gone = chain.lanes_of(session.project, device.id)
+    gone = chains.lanes_of(session.project, device.id)
     names = ", ".join(session.project.parameter_of(lane.id).name for lane in gone)
     if gone and not ask.confirm(
         f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. Undo brings all back."
     ):
         return
-    project = chain.remove_device(session.project, device.id)
+    project = chains.remove_device(session.project, device.id)
     session.document.edit(f"Remove {device.name}", project)
 
 
@@ -76,7 +76,7 @@ def hear_state(session: Session, number: int) -> None:
     if number >= len(found):
         session.notices.say("There are fewer states: keep one in the Morph panel.")
         return
-    project = stored_states.set_to(session.project, found[number])
+    project = states.set_to(session.project, found[number])
     session.document.edit(f"Go to {found[number].name}", project)
 
 
@@ -112,7 +112,7 @@ def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:
     if told is None:
         return
     name = told.strip() or ("Sends" if takes_sends else "Track")
-    project, key = chain.add_track(session.project, name, takes_sends)
+    project, key = chains.add_track(session.project, name, takes_sends)
     session.document.edit(f"Add the track {name}", project)
     added = next(each for each in session.project.tracks if each.id == key)
     session.shown.show(added.devices[0].id)
@@ -125,13 +125,13 @@ def remove_track(session: Session, ask: Ask) -> None:
         f"Remove the track {track.name} and its {len(track.lanes)} lanes?",
         f"{names}. Undo brings it back.",
     ):
-        project = chain.remove_track(session.project, track.id)
+        project = chains.remove_track(session.project, track.id)
         session.document.edit(f"Remove {track.name}", project)
 
 
 def mute_track(session: Session, track: Track) -> None:
     label = f"Hear {track.name}" if track.muted else f"Mute {track.name}"
-    project = parts.with_track(session.project, replace(track, muted=not track.muted))
+    project = replacement.with_track(session.project, replace(track, muted=not track.muted))
     session.document.edit(label, project)
 
 
@@ -139,7 +139,7 @@ def safe_track(session: Session, track: Track) -> None:
     """The track is heard whatever else is soloed, or no longer."""
     label = f"{track.name} is {'no longer ' if track.solo_safe else ''}safe from solo"
     changed = replace(track, solo_safe=not track.solo_safe)
-    session.document.edit(label, parts.with_track(session.project, changed))
+    session.document.edit(label, replacement.with_track(session.project, changed))
 
 
 def solo_track(session: Session, track: Track) -> None:

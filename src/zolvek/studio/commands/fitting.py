@@ -6,7 +6,7 @@ import itertools
 import re
 from pathlib import Path
 
-from zolvek.core.document import fitting
+from zolvek.core.edits import tempo_fit
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
 from zolvek.studio.commands.devices import shown_track
@@ -47,7 +47,7 @@ def propose_tempo(studio: Studio) -> None:
             return
         project = session.project
         begin = float(project.tempo.seconds(clip.beat))
-        made = fitting.at_tempo(project, rows[answer], begin + found.first - clip.start)
+        made = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
         session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", made)
 
     studio.deliveries.run_for_project(name, lambda told: tempo_of(hits_of(clip.file, told)), done)
@@ -100,7 +100,7 @@ def fit_to(session: Session, text: str) -> None:
             f"There are {len(marks) - 1} gaps between the marks, and {len(counts)} counts.",
             remedy="Write one for all, or one for each.",
         )
-    made = fitting.fitted(project, _marks(project, marks, counts))
+    made = tempo_fit.fitted(project, _marks(project, marks, counts))
     session.document.edit("Fit the grid to the recording", made)
     session.arranging.mark(())
     low, high = (f(p.bpm for p in made.tempo.points) for f in (min, max))
@@ -108,9 +108,9 @@ def fit_to(session: Session, text: str) -> None:
     session.notices.say(f"Fitted: {words_}. The first mark is bar 1.")
 
 
-def _marks(project: Project, beats: tuple[float, ...], counts: list[int]) -> list[fitting.Mark]:
+def _marks(project: Project, beats: tuple[float, ...], counts: list[int]) -> list[tempo_fit.Mark]:
     bar, made = 1, []
     for beat, count in zip(beats, [*counts, 0], strict=True):
-        made.append(fitting.Mark(float(project.tempo.seconds(beat)), bar))
+        made.append(tempo_fit.Mark(float(project.tempo.seconds(beat)), bar))
         bar += count
     return made

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.curve import edits
+from zolvek.core.curve import point_edits
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.forms import BY_KEY
-from zolvek.core.document import hits
-from zolvek.core.document.targets import Target
+from zolvek.core.curve.stamps import BY_KEY
+from zolvek.core.edits import hits
+from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.durations import note_beats
 from zolvek.studio.commands.scope import edit_together, target
@@ -89,7 +89,7 @@ def until_hit(studio: Studio) -> None:
     if found is None:
         raise ZolvekError("There is no hit further on.", remedy="Begin earlier.")
     to = max(found - early, 0.0)
-    curve, moved = edits.move(
+    curve, moved = point_edits.move(
         drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met
     )
     where = f"{told.strip()} before the hit at {session.project.meter.text(found)}"

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import lanes, parts
-from zolvek.core.document.worked_on import bars_text, counted
+from zolvek.core.edits import lanes, replacement
+from zolvek.core.edits.edit_scope import bars_text, counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.playing import without_cycle
+from zolvek.core.movement.evaluation.lane_evaluation import without_cycle
 from zolvek.core.records import replace
 from zolvek.studio.commands.scope import base_only, scope, unlocked
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 
-COLOURS = parts.LANE_COLOURS
+COLOURS = replacement.LANE_COLOURS
 
 
 def change(session: Session, label: str, **changes: object) -> None:
@@ -193,7 +193,7 @@ def hide(session: Session) -> None:
 def show_all(session: Session) -> None:
     project = session.project
     for lane in project.lanes():
-        project = parts.with_lane(project, replace(lane, hidden=False))
+        project = replacement.with_lane(project, replace(lane, hidden=False))
     session.document.edit("Show all lanes", project)
     if session.focus.id is None:
         session.focus.on(next((lane.id for lane in project.lanes()), None))
@@ -307,7 +307,7 @@ def clear(session: Session) -> None:
 def remove(session: Session) -> None:
     lane = unlocked(session)
     label = session.project.label_of(lane.id)
-    project = parts.remove_lane(session.project, lane.id)
+    project = replacement.remove_lane(session.project, lane.id)
     session.document.edit(f"Remove the lane of {label}", project)
     session.notices.say(f"{label} is back at the control's own value.")
 
@@ -331,5 +331,5 @@ def remove_many(studio: Studio, device_only: bool) -> None:
     if studio.ask.confirm(f"{title}?", f"{names}.{left} Undo brings them back."):
         project = session.project
         for each in gone:
-            project = parts.remove_lane(project, each.id)
+            project = replacement.remove_lane(project, each.id)
         session.document.edit(title, project)

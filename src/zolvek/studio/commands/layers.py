@@ -7,7 +7,7 @@ from zolvek.core.curve.spans import piece
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane
-from zolvek.core.movement import layering
+from zolvek.core.movement.evaluation import layering
 from zolvek.core.records import replace
 from zolvek.studio.commands.lanes import other_lane
 from zolvek.studio.commands.scope import unlocked, with_own

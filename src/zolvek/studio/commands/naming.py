@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import naming, parts
+from zolvek.core.edits import names, replacement
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.studio.commands.devices import chosen_device, shown_track
@@ -23,15 +23,15 @@ def rename(session: Session, track: str | None, device: str | None, name: str) -
     old = name_of(session, track, device)
     project = session.project
     made = (
-        naming.track_renamed(project, track, name)
+        names.track_renamed(project, track, name)
         if track
-        else naming.device_renamed(project, str(device), name)
+        else names.device_renamed(project, str(device), name)
     )
     session.document.edit(f"Rename {old} to {name.strip()}", made)
 
 
 def move_track(session: Session, track: str, to: int) -> None:
-    made = naming.track_moved(session.project, track, to)
+    made = names.track_moved(session.project, track, to)
     session.document.edit(f"Move the track {name_of(session, track, None)}", made)
 
 
@@ -43,7 +43,7 @@ def step_track(session: Session, way: int) -> None:
 
 def move_device(session: Session, device: str, track: str, to: int) -> None:
     name = name_of(session, None, device)
-    made = naming.device_moved(session.project, device, track, to)
+    made = names.device_moved(session.project, device, track, to)
     session.document.edit(f"Move {name}", made)
     session.shown.show(device)
 
@@ -64,14 +64,14 @@ def device_to(studio: Studio) -> None:
 
 def double_device(session: Session) -> None:
     device = chosen_device(session)
-    made, key = naming.device_doubled(session.project, device.id)
+    made, key = names.device_doubled(session.project, device.id)
     session.document.edit(f"Duplicate {device.name}", made)
     session.shown.show(key)
 
 
 def double_track(session: Session) -> None:
     own = shown_track(session)
-    made, key = naming.track_doubled(session.project, own.id)
+    made, key = names.track_doubled(session.project, own.id)
     session.document.edit(f"Duplicate the track {own.name}", made)
     twin = next(each for each in made.tracks if each.id == key)
     if twin.devices:
@@ -81,7 +81,7 @@ def double_track(session: Session) -> None:
 def colour_track(session: Session) -> None:
     own = shown_track(session)
     changed = replace(own, colour=(own.colour + 1) % COLOURS)
-    session.document.edit(f"Colour {own.name}", parts.with_track(session.project, changed))
+    session.document.edit(f"Colour {own.name}", replacement.with_track(session.project, changed))
 
 
 def copy_automation(studio: Studio) -> None:
@@ -96,7 +96,7 @@ def copy_automation(studio: Studio) -> None:
     )
     if answer is None:
         return
-    done = naming.automation_copied(session.project, own.id, others[answer])
+    done = names.automation_copied(session.project, own.id, others[answer])
     if done.lanes:
         session.document.edit(f"Copy {own.name}'s automation to {answer}", done.project)
     if done.without:

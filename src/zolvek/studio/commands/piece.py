@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 import time
 
-from zolvek.core.document import bars, naming, sections, timing
-from zolvek.core.document.beginning import meter_of
+from zolvek.core.edits import bars, names, sections, time_maps
+from zolvek.core.edits.new_project import meter_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Project
@@ -26,7 +26,7 @@ def name_piece(studio: Studio) -> None:
 
 def rename_piece(session: Session, name: str) -> None:
     session.document.edit(
-        f"Name the piece {name.strip()}", naming.project_renamed(session.project, name)
+        f"Name the piece {name.strip()}", names.project_renamed(session.project, name)
     )
 
 
@@ -83,7 +83,7 @@ def _put(session: Session, label: str, done: bars.Done) -> None:
 
 def put_tempo(session: Session, label: str, tempo: TempoMap, gesture: object = None) -> None:
     before = session.document.before(gesture)
-    made = timing.with_tempo(before, tempo, session.settings.keep_sound)
+    made = time_maps.with_tempo(before, tempo, session.settings.keep_sound)
     session.document.edit(label, made, gesture)
 
 
@@ -91,18 +91,18 @@ def tempo_typed(session: Session, text: str, beat: float | None = None) -> None:
     """At a beat, else at the playhead: in the place of the point that holds there, where nothing but the
     number is typed."""
     at = session.playhead.beat if beat is None else beat
-    put_tempo(session, f"Tempo {text.strip()}", timing.tempo_typed(session.project, at, text))
+    put_tempo(session, f"Tempo {text.strip()}", time_maps.tempo_typed(session.project, at, text))
 
 
 def tempo_here(session: Session, text: str) -> None:
     """The tempo that holds at the playhead, wherever its point is; a ramp begins at the playhead."""
-    told = timing.parse_tempo(text, session.project, session.playhead.beat)
+    told = time_maps.parse_tempo(text, session.project, session.playhead.beat)
     if told.end is not None:
         tempo_typed(session, text)
         return
     points = session.project.tempo.points
     place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
-    tempo = timing.tempo_put(session.project.tempo, points[place].beat, told.bpm)
+    tempo = time_maps.tempo_put(session.project.tempo, points[place].beat, told.bpm)
     put_tempo(session, f"Tempo {told.bpm:g}", tempo)
 
 
@@ -131,16 +131,16 @@ TAPS = Taps()
 def tap_tempo(session: Session, now: float | None = None) -> None:
     """From the fourth tap on the tempo at the playhead is what is tapped."""
     now = time.perf_counter() if now is None else now
-    if not TAPS.times or not 0.0 < now - TAPS.times[-1] <= timing.LONGEST_TAP:
+    if not TAPS.times or not 0.0 < now - TAPS.times[-1] <= time_maps.LONGEST_TAP:
         TAPS.times, TAPS.gesture = [], object()
     TAPS.times.append(now)
-    bpm = timing.tapped(TAPS.times)
+    bpm = time_maps.tapped(TAPS.times)
     if bpm is None or len(TAPS.times) < FEWEST_TAPS:
         session.notices.say(f"Tapped {len(TAPS.times)} of {FEWEST_TAPS}: go on in time.")
         return
     points = session.document.before(TAPS.gesture).tempo.points
     place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
-    tempo = timing.tempo_put(TempoMap(points), points[place].beat, bpm)
+    tempo = time_maps.tempo_put(TempoMap(points), points[place].beat, bpm)
     put_tempo(session, f"Tap {bpm:g} BPM", tempo, TAPS.gesture)
     session.notices.say(f"{bpm:g} BPM from {len(TAPS.times)} taps.")
 
@@ -160,14 +160,14 @@ def tempo_point_at(session: Session) -> int:
 
 def ramp_tempo(session: Session) -> None:
     place = tempo_point_at(session)
-    tempo = timing.tempo_ramped(session.project.tempo, place)
+    tempo = time_maps.tempo_ramped(session.project.tempo, place)
     word = "ramps" if tempo.points[place].ramp else "holds"
     put_tempo(session, f"The tempo {word} from {tempo.points[place].bpm:g} on", tempo)
 
 
 def remove_tempo(session: Session) -> None:
     place = tempo_point_at(session)
-    tempo = timing.tempo_without(session.project.tempo, place)
+    tempo = time_maps.tempo_without(session.project.tempo, place)
     put_tempo(session, "Remove a tempo point", tempo)
 
 
@@ -175,7 +175,7 @@ def meter_typed(session: Session, text: str, bar: int | None = None) -> None:
     """From a bar on, else from the playhead's."""
     project = session.project
     at = project.meter.bar_at(session.playhead.beat + 1e-9) if bar is None else bar
-    meter = timing.meter_put(project.meter, at, *meter_of(text))
+    meter = time_maps.meter_put(project.meter, at, *meter_of(text))
     put_meter(session, f"Meter {text.strip()} from bar {at} on", project, meter)
 
 
@@ -207,7 +207,7 @@ def type_meter(studio: Studio) -> None:
 def remove_meter(session: Session) -> None:
     meter = session.project.meter
     bar = meter.meter_at(session.playhead.beat + 1e-9).bar
-    made = timing.meter_without(meter, bar)
+    made = time_maps.meter_without(meter, bar)
     put_meter(session, f"No other meter from bar {bar} on", session.project, made)
 
 
@@ -228,7 +228,7 @@ def end_at(studio: Studio, end: float) -> None:
     session = studio.session
     project, meter = session.project, session.project.meter
     LIMITS["length"].need(end, "end")
-    beyond = timing.beyond(project, end) if end < project.length else ""
+    beyond = time_maps.beyond(project, end) if end < project.length else ""
     cut = False
     if beyond:
         answer = studio.ask.choose(
@@ -239,7 +239,7 @@ def end_at(studio: Studio, end: float) -> None:
         if answer is None:
             return
         cut = answer == "Cut it off"
-    made = timing.with_end(project, end, cut, lengths_of(project))
+    made = time_maps.with_end(project, end, cut, lengths_of(project))
     session.document.edit(f"End at {meter.text(end)}", made)
     if beyond:
         session.notices.say(

@@ -3,7 +3,7 @@ sound process down."""
 
 from __future__ import annotations
 
-from zolvek.core.document import hosted
+from zolvek.core.edits import plugins
 from zolvek.studio.commands.devices import chosen_device
 from zolvek.studio.context import Studio
 
@@ -38,5 +38,5 @@ def side_chain(studio: Studio) -> None:
     names = {track.name: track.id for track in session.project.tracks if track.id != own}
     taken = studio.ask.choose("Side-chain", f"{device.name} listens to", [SILENCE, *names])
     if taken is not None:
-        project = hosted.listening(session.project, device.id, names.get(taken, ""))
+        project = plugins.listening(session.project, device.id, names.get(taken, ""))
         session.document.edit(f"{device.name} listens to {taken.lower() if taken == SILENCE else taken}", project)  # fmt: skip

@@ -7,19 +7,19 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Ints
-from zolvek.core.curve import edits
+from zolvek.core.curve import point_edits
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.quantise import quantised
+from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.curve.thinning import thinned
-from zolvek.core.document import parts
-from zolvek.core.document.targets import Target
-from zolvek.core.document.worked_on import WorkedOn, counted, worked_on
+from zolvek.core.edits import replacement
+from zolvek.core.edits.edit_scope import WorkedOn, counted, worked_on
+from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.playing import reach_heard
+from zolvek.core.movement.evaluation.lane_evaluation import reach_heard
 from zolvek.core.records import replace
-from zolvek.core.value.changes import by_units, parse_change
-from zolvek.core.value.typed import number_of
+from zolvek.core.value.adjustment import by_units, parse_change
+from zolvek.core.value.number_entry import number_of
 from zolvek.studio.commands.scope import (
     base_only,
     edit_together,
@@ -86,10 +86,10 @@ def select_band(studio: Studio) -> None:
             f"“{told}” can't be read.", "Select points by value", f"Write {low} to {high}."
         )
     band = np.sort(drawn.from_position([drawn.parameter.parse(part) for part in ends]))
-    within = edits.points_in(drawn.curve, -np.inf, np.inf, float(band[0]), float(band[1]))
+    within = point_edits.points_in(drawn.curve, -np.inf, np.inf, float(band[0]), float(band[1]))
     span = session.span.beats
     if span is not None:
-        within = np.intersect1d(within, edits.points_in(drawn.curve, *span))
+        within = np.intersect1d(within, point_edits.points_in(drawn.curve, *span))
     session.points.choose(within)
     session.notices.say(f"{counted(len(within), 'point')} selected.")
 
@@ -101,7 +101,7 @@ def add_at(session: Session, beat: float, value: float | None = None) -> None:
     """A point at a beat, on the curve or at a value; it is selected."""
     drawn = target(session)
     height = float(drawn.curve.at(beat)) if value is None else value
-    curve, index = edits.add(drawn.curve, beat, height, bool(drawn.parameter.steps))
+    curve, index = point_edits.add(drawn.curve, beat, height, bool(drawn.parameter.steps))
     where = session.project.meter.text(beat)
     session.edit_curve(f"Add a point at {where}", curve, np.array([index]))
 
@@ -128,7 +128,7 @@ def average(session: Session) -> None:
     drawn, found = target(session), worked_points(session)
     mean = float(drawn.curve.value[found.points].mean())
     text = drawn.parameter.text(float(drawn.to_position(mean)))
-    curve = edits.set_value(drawn.curve, found.points, mean)
+    curve = point_edits.set_value(drawn.curve, found.points, mean)
     session.edit_curve(f"Average {found.name}: {text}", curve, session.points.chosen)
 
 
@@ -144,7 +144,7 @@ def delete(session: Session) -> None:
     found = worked_points(session)
 
     def edit(each: Target) -> Curve:
-        return edits.delete(each.curve, _own(session, each, found).points)
+        return point_edits.delete(each.curve, _own(session, each, found).points)
 
     edit_together(session, f"Delete {found.name}", edit, NONE_CHOSEN)
 
@@ -154,7 +154,7 @@ def set_shape(session: Session, key: str) -> None:
     found = worked_segments(session)
 
     def edit(each: Target) -> Curve:
-        return edits.set_shape(each.curve, _own(session, each, found).segments, key)
+        return point_edits.set_shape(each.curve, _own(session, each, found).segments, key)
 
     label = f"{SHAPES[CODES[key]].label} on {found.segments_name}"
     edit_together(session, label, edit, session.points.chosen)
@@ -176,14 +176,14 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
     drawn, found = target(session), worked_points(session)
     beat = float(drawn.curve.beat[found.points[0]])
     grid, meter = session.tools.grid, session.project.meter
-    step = 10 * edits.TICK if fine else grid.step_at(beat, meter)
+    step = 10 * point_edits.TICK if fine else grid.step_at(beat, meter)
     when_met = session.settings.when_met
     where = found.points
 
     def edit(each: Target) -> Curve:
         nonlocal where
         own = _own(session, each, found).points
-        curve, moved = edits.move(each.curve, own, way * step, 0.0, when_met)
+        curve, moved = point_edits.move(each.curve, own, way * step, 0.0, when_met)
         where = moved if each.lane == drawn.lane else where
         return curve
 
@@ -226,7 +226,7 @@ def set_value(session: Session, text: str) -> None:
             drawn.parameter.name,
             f"It goes from {words(low)} to {words(high)}.",
         )
-    curve = edits.set_value(drawn.curve, found.points, drawn.from_position(position))
+    curve = point_edits.set_value(drawn.curve, found.points, drawn.from_position(position))
     label = f"Set {found.name} to {drawn.parameter.text(position)}"
     session.edit_curve(label, curve, session.points.chosen)
 
@@ -235,7 +235,7 @@ def set_position(session: Session, text: str) -> None:
     """The points as a group, so that the first of them lies at the position that is typed."""
     drawn, found = target(session), worked_points(session)
     meter, beat = session.project.meter, session.position_of(text)
-    curve, where = edits.place(drawn.curve, found.points, beat, session.settings.when_met)
+    curve, where = point_edits.place(drawn.curve, found.points, beat, session.settings.when_met)
     label = f"Move {found.name} to {meter.text(beat)}"
     session.edit_curve(label, curve, _still(session, where), moved=(found.points, where))
 
@@ -244,14 +244,14 @@ def set_amount(session: Session, text: str) -> None:
     """What the shapes of the segments take."""
     drawn, found = target(session), worked_segments(session)
     amount = number_of(text, "", -1e6, 1e6, "Amount")
-    curve = edits.set_amount(drawn.curve, found.segments, amount)
+    curve = point_edits.set_amount(drawn.curve, found.segments, amount)
     session.edit_curve(f"Set the amount of {found.segments_name} to {text}", curve)
 
 
 def _by(drawn: Target, change: Callable, points: Ints) -> Curve:
     """Points changed in the parameter's own measure."""
     position = change(drawn.to_position(drawn.curve.value[points]))
-    return edits.set_value(drawn.curve, points, drawn.from_position(position))
+    return point_edits.set_value(drawn.curve, points, drawn.from_position(position))
 
 
 def _still(session: Session, where: Ints) -> Ints:
@@ -262,7 +262,7 @@ def _still(session: Session, where: Ints) -> Ints:
 def toggle_jump(session: Session) -> None:
     """At the last of the points."""
     curve, found = target(session).curve, worked_points(session)
-    curve = edits.toggle_jump(curve, int(found.points[-1]))
+    curve = point_edits.toggle_jump(curve, int(found.points[-1]))
     session.edit_curve("Make or close a jump", curve, NONE_CHOSEN)
 
 
@@ -271,7 +271,7 @@ def take_from_dial(session: Session) -> None:
     lane, found = base_only(session, "dial"), worked_points(session)
     position = session.project.device_of(lane.id).position(lane.parameter)
     value = 0.5 if lane.relative else lane.from_position(position)
-    curve = edits.set_value(lane.curve, found.points, value)
+    curve = point_edits.set_value(lane.curve, found.points, value)
     session.edit_curve(f"Take the dial's value for {found.name}", curve, session.points.chosen)
 
 
@@ -282,7 +282,7 @@ def send_to_dial(session: Session) -> None:
     low, high = reach_heard(lane, session.project)
     position = min(max(low + (high - low) * float(lane.curve.at(at)), 0.0), 1.0)
     parameter = session.project.parameter_of(lane.id)
-    project = parts.set_dial(session.project, lane.device, lane.parameter, position)
+    project = replacement.set_dial(session.project, lane.device, lane.parameter, position)
     session.document.edit(f"Set {parameter.name} to {parameter.text(position)}", project)
 
 

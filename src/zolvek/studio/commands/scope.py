@@ -7,9 +7,9 @@ from collections.abc import Callable
 from zolvek.core.arrays import Ints
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document import parts
-from zolvek.core.document.targets import Target, base
-from zolvek.core.document.worked_on import WorkedOn, bars_text, worked_on
+from zolvek.core.edits import replacement
+from zolvek.core.edits.edit_scope import WorkedOn, bars_text, worked_on
+from zolvek.core.edits.targets import Target, base
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.studio.session import NONE_CHOSEN, Session
@@ -171,4 +171,4 @@ def with_own(session: Session, lane: Lane) -> Project:
     """The project with the focus lane replaced. Raises ZolvekError when it is locked."""
     if lane.locked:
         raise ZolvekError("The lane is locked.", remedy="Unlock it first.")
-    return parts.with_lane(session.project, lane)
+    return replacement.with_lane(session.project, lane)

@@ -7,15 +7,15 @@ from pathlib import Path
 
 from PyQt6.QtCore import QMimeData
 
-from zolvek.core.document import blocks, notes
-from zolvek.core.document.blocks import Block
-from zolvek.core.document.worked_on import counted
+from zolvek.core.edits import clips, notes
+from zolvek.core.edits.clips import Block
+from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
-from zolvek.core.value.typed import number_of
+from zolvek.core.value.number_entry import number_of
 from zolvek.formats.from_files import SOUNDS
 from zolvek.sound.lengths import length_of
 from zolvek.studio.commands.devices import own_track
@@ -56,7 +56,7 @@ def place(studio: Studio, paths: list[Path], beat: float) -> None:
         at = float(project.tempo.seconds(beat))
         for path, lasts in zip(paths, seconds, strict=True):
             clip = Clip(float(project.tempo.beats(at)), str(path.resolve()))
-            project, _ = blocks.placed(project, track, clip)
+            project, _ = clips.placed(project, track, clip)
             at += lasts
         return project
 
@@ -70,7 +70,7 @@ def picked(session: Session) -> tuple[Block, Clip]:
     block = session.arranging.block
     if block is None:
         raise ZolvekError("No block is selected.", remedy="Press one on the track's strip.")
-    return block, blocks.clip_of(session.project, block)
+    return block, clips.clip_of(session.project, block)
 
 
 def _name(clip: Clip) -> str:
@@ -79,7 +79,7 @@ def _name(clip: Clip) -> str:
 
 def _change(session: Session, label: str, **changes: object) -> None:
     block, clip = picked(session)
-    session.document.edit(label, blocks.changed(session.project, block, replace(clip, **changes)))
+    session.document.edit(label, clips.changed(session.project, block, replace(clip, **changes)))
 
 
 def type_gain(studio: Studio) -> None:
@@ -109,7 +109,7 @@ def type_fades(studio: Studio) -> None:
 def split(session: Session) -> None:
     """At the playhead."""
     block, clip = picked(session)
-    made = blocks.split(session.project, block, session.playhead.beat, length_of(clip.file))
+    made = clips.split(session.project, block, session.playhead.beat, length_of(clip.file))
     session.document.edit(f"Split {_name(clip)}", made)
 
 
@@ -117,26 +117,26 @@ def loop(session: Session) -> None:
     """Repeated to the end of the selected span, else of the section it ends in; again ends it."""
     block, clip = picked(session)
     if clip.loop_until is not None:
-        session.document.edit(f"{_name(clip)} once", blocks.looped(session.project, block, None))
+        session.document.edit(f"{_name(clip)} once", clips.looped(session.project, block, None))
         return
     lasts = length_of(clip.file)
-    end = blocks.end_of(clip, session.project.tempo, lasts)
+    end = clips.end_of(clip, session.project.tempo, lasts)
     span = session.span.beats
     until = span[1] if span and span[1] > end else session.project.section_at(end)[1]
     until = until if until > end else session.project.length
     if until <= clip.beat:
         raise ZolvekError("There is no room to repeat it.", _name(clip), "Move it earlier.")
-    made = blocks.looped(session.project, block, until)
+    made = clips.looped(session.project, block, until)
     session.document.edit(f"{_name(clip)} again and again", made)
 
 
 def duplicate(session: Session) -> None:
     """Once more, right after itself."""
     block, clip = picked(session)
-    end = blocks.end_of(clip, session.project.tempo, length_of(clip.file))
+    end = clips.end_of(clip, session.project.tempo, length_of(clip.file))
     until = None if clip.loop_until is None else end + (clip.loop_until - clip.beat)
     twin = replace(clip, beat=end, loop_until=until)
-    made, new = blocks.placed(session.project, block.track, twin)
+    made, new = clips.placed(session.project, block.track, twin)
     session.arranging.will_be(new)
     session.document.edit(f"Duplicate {_name(clip)}", made)
     session.arranging.pick_block(new)
@@ -150,7 +150,7 @@ def to_track(studio: Studio) -> None:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
     answer = studio.ask.choose("Move the block", f"{_name(clip)} onto:", list(others))
     if answer is not None:
-        made, new = blocks.moved_to(session.project, block, others[answer])
+        made, new = clips.moved_to(session.project, block, others[answer])
         session.arranging.will_be(new)
         session.document.edit(f"{_name(clip)} onto {answer}", made)
 
@@ -186,7 +186,7 @@ def select_span(session: Session) -> None:
 def delete(session: Session) -> None:
     if session.arranging.block is not None:
         block, clip = picked(session)
-        session.document.edit(f"Remove {_name(clip)}", blocks.removed(session.project, block))
+        session.document.edit(f"Remove {_name(clip)}", clips.removed(session.project, block))
         session.arranging.pick_block(None)
         return
     track, which = _notes(session)
@@ -206,10 +206,10 @@ def nudge(session: Session, way: int) -> None:
     if session.arranging.block is not None:
         block, clip = picked(session)
         to = max(clip.beat + way * grid.step_at(clip.beat, project.meter), 0.0)
-        session.document.edit(f"Nudge {_name(clip)}", blocks.moved(project, block, to))
+        session.document.edit(f"Nudge {_name(clip)}", clips.moved(project, block, to))
         return
     track, which = _notes(session)
-    first = min(blocks.track_of(project, track).notes[i].beat for i in which)
+    first = min(clips.track_of(project, track).notes[i].beat for i in which)
     step = way * grid.step_at(first, project.meter)
     _put(
         session, f"Nudge {counted(len(which), 'note')}", notes.moved(project, track, which, step, 0)
@@ -219,7 +219,7 @@ def nudge(session: Session, way: int) -> None:
 def lengthen(session: Session, way: int) -> None:
     track, which = _notes(session)
     grid, project = session.tools.grid, session.project
-    first = min(blocks.track_of(project, track).notes[i].beat for i in which)
+    first = min(clips.track_of(project, track).notes[i].beat for i in which)
     by = way * grid.step_at(first, project.meter)
     word = "Lengthen" if way > 0 else "Shorten"
     _put(

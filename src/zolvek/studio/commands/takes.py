@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zolvek.core.document import comping, parts
+from zolvek.core.edits import replacement, takes
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.model.take import BEST, Take
@@ -33,7 +33,7 @@ def audition(session: Session, keys: list[str]) -> None:
     if lane is None or not keys:
         session.hearing.audition(None, ())
     else:
-        session.hearing.audition((lane.id, comping.auditioned(lane, keys)), tuple(keys))
+        session.hearing.audition((lane.id, takes.auditioned(lane, keys)), tuple(keys))
 
 
 def hear(session: Session) -> None:
@@ -65,8 +65,8 @@ def hear_all(session: Session) -> None:
 def choose(session: Session, take: str, first: float, last: float) -> None:
     """A span of a take for the lane's curve, joined by the glide that is set."""
     lane, settings = unlocked(session), session.settings
-    made = comping.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
-    _put(session, f"Choose {comping.take_of(lane, take).name}", made)
+    made = takes.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
+    _put(session, f"Choose {takes.take_of(lane, take).name}", made)
 
 
 def choose_whole(session: Session) -> None:
@@ -83,13 +83,13 @@ def let_go(session: Session) -> None:
     """The curve under the choices again, in the selected span or everywhere."""
     lane = unlocked(session)
     first, last = session.span.beats or (0.0, session.project.length)
-    _put(session, "Let a choice go", comping.unchosen(lane, first, last))
+    _put(session, "Let a choice go", takes.unchosen(lane, first, last))
 
 
 def crop(session: Session) -> None:
     """The picked take cut down to the selected span."""
     lane, take = picked(session)
-    _put(session, f"Crop {take.name}", comping.cropped(lane, take.id, *session.span.needed()))
+    _put(session, f"Crop {take.name}", takes.cropped(lane, take.id, *session.span.needed()))
 
 
 # --- as things ---
@@ -97,7 +97,7 @@ def crop(session: Session) -> None:
 
 def change(session: Session, label: str, **changes: object) -> None:
     lane, take = picked(session)
-    _put(session, f"{label} {take.name}", comping.changed(lane, take.id, **changes))
+    _put(session, f"{label} {take.name}", takes.changed(lane, take.id, **changes))
 
 
 def mute(session: Session) -> None:
@@ -124,7 +124,7 @@ def next_colour(session: Session) -> None:
 def work_on(session: Session) -> None:
     """The take whole and raw in the lane's place; recording keeps the take itself as it was."""
     lane, take = picked(session)
-    session.edit_curve(f"Work on {take.name}", comping.auditioned(lane, [take.id]))
+    session.edit_curve(f"Work on {take.name}", takes.auditioned(lane, [take.id]))
     session.span.choose((take.first, take.last))
 
 
@@ -134,10 +134,10 @@ def copy_to(studio: Studio) -> None:
     other = other_lane(studio, "Copy the take")
     if other:
         document = studio.session.document
-        made = comping.with_take(document.project.lane(other), take.curve, take.first, take.last)
-        document.edit(f"Copy {take.name}", parts.with_lane(document.project, made))
+        made = takes.with_take(document.project.lane(other), take.curve, take.first, take.last)
+        document.edit(f"Copy {take.name}", replacement.with_lane(document.project, made))
 
 
 def delete(session: Session) -> None:
     lane, take = picked(session)
-    _put(session, f"Delete {take.name}", comping.without_take(lane, take.id))
+    _put(session, f"Delete {take.name}", takes.without_take(lane, take.id))

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from zolvek.core.curve import edits
+from zolvek.core.curve import point_edits
 from zolvek.studio import theme as themes
 from zolvek.studio.commands.leaving import leave
 from zolvek.studio.keys import FOCUS_LANE, TYPED_IN
@@ -289,7 +289,9 @@ class FocusLane(QWidget):
             if self._held(event).free
             else self.session.tools.grid.snap(beat, self.session.project.meter)
         )
-        curve, index = edits.add(target.curve, float(snapped), float(target.curve.at(snapped)))
+        curve, index = point_edits.add(
+            target.curve, float(snapped), float(target.curve.at(snapped))
+        )
         self.session.edit_curve("Add a point", curve, np.array([index]))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

@@ -12,15 +12,15 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.curve import edits
-from zolvek.core.curve.building import curve as line_curve
-from zolvek.core.curve.building import lines
+from zolvek.core.curve import point_edits
+from zolvek.core.curve.construction import curve as line_curve
+from zolvek.core.curve.construction import lines
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.forms import stamped
 from zolvek.core.curve.shapes import HOLD
 from zolvek.core.curve.spans import splice
+from zolvek.core.curve.stamps import stamped
 from zolvek.core.curve.thinning import fitted
-from zolvek.core.document.targets import Target
+from zolvek.core.edits.targets import Target
 from zolvek.studio.session import NONE_CHOSEN, Session
 
 
@@ -115,18 +115,18 @@ def _level_move(drag: Drag, rise: float, held: Held) -> float:
 
 def _move(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
     beats, height = _shift(drag, beat, value, held, along)
-    return edits.move(drag.curve, drag.points, beats, height, drag.session.settings.when_met)
+    return point_edits.move(drag.curve, drag.points, beats, height, drag.session.settings.when_met)
 
 
 def _bend(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
-    return edits.bend_through(drag.curve, drag.segment, drag.beat, value), drag.before
+    return point_edits.bend_through(drag.curve, drag.segment, drag.beat, value), drag.before
 
 
 def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
     """A freehand stroke, reduced to few shaped points while the hand is still down."""
     drag.stroke.go(max(beat, 0.0), value)
     beats, values = drag.stroke.samples()
-    if beats[-1] - beats[0] < edits.TICK:
+    if beats[-1] - beats[0] < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
     target = drag.session.target
     if target is not None and target.parameter.steps:
@@ -153,7 +153,7 @@ def _span_of(drag: Drag, beat: float, held: Held) -> tuple[float, float]:
 
 def _line(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
-    if last - first < edits.TICK:
+    if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
     ends = (drag.value, value) if beat >= drag.beat else (value, drag.value)
     levels = [min(max(level, 0.0), 1.0) for level in ends]
@@ -163,7 +163,7 @@ def _line(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tup
 
 def _form(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
-    if last - first < edits.TICK:
+    if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
     key, sliders = drag.session.tools.form, drag.session.tools.sliders
     ends = [min(max(level, 0.0), 1.0) for level in (drag.value, value)]
@@ -240,7 +240,7 @@ def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
     )
     if not held.free:
         value = session.tools.value_grid.snap(value, target.reach, target.parameter)
-    curve, index = edits.add(target.curve, at, value, bool(target.parameter.steps))
+    curve, index = point_edits.add(target.curve, at, value, bool(target.parameter.steps))
     drag = Drag(session, "add", curve, beat, value, np.array([index]), before=before)
     session.edit_curve(drag.label, curve, drag.points, drag)
     return drag

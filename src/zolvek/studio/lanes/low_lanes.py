@@ -7,11 +7,11 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.curve import edits
-from zolvek.core.document.lanes import beside
-from zolvek.core.document.targets import base
+from zolvek.core.curve import point_edits
+from zolvek.core.edits.lanes import beside
+from zolvek.core.edits.targets import base
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.same import Same
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
@@ -51,7 +51,7 @@ class LowDrag:
                 else own
             )
         rise = -way.y() / self.inner.height()
-        curve, _ = edits.move(
+        curve, _ = point_edits.move(
             self.curve, np.array([self.index]), to - own, rise, session.settings.when_met
         )
         project = self.target.put(session.document.before(self), lambda _: curve)

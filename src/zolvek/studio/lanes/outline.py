@@ -10,11 +10,11 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPolygonF
 
 from zolvek.core.arrays import Floats, Ints, floats
-from zolvek.core.curve.comparing import STRAIGHT
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.places import inner_jumps
+from zolvek.core.curve.deviation import STRAIGHT
+from zolvek.core.curve.discontinuities import inner_jumps
 from zolvek.core.curve.rules import COUNTING
-from zolvek.core.movement.layering import Layered
+from zolvek.core.movement.evaluation.layering import Layered
 from zolvek.studio.viewport import Viewport
 
 UNSEEN = 0.06  # pixels that a line may lie aside

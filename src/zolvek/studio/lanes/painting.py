@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Project
-from zolvek.core.movement.layering import Layered
+from zolvek.core.movement.evaluation.layering import Layered
 from zolvek.core.time.grid import Grid
 from zolvek.studio.lanes.outline import (
     band,

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF
 
 from zolvek.core.arrays import Ints
-from zolvek.core.curve.edits import points_in
+from zolvek.core.curve.point_edits import points_in
 from zolvek.studio.commands.lanes import set_reach
 from zolvek.studio.lanes.frame import CopyDrag, FrameDrag, frame_of
 from zolvek.studio.lanes.gestures import (

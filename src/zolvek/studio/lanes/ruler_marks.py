@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from zolvek.core.document import lanes
+from zolvek.core.edits import lanes
 from zolvek.core.model.project import Lane
 from zolvek.studio.commands.scope import unlocked
 from zolvek.studio.session import Session

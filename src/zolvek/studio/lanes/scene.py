@@ -9,12 +9,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from zolvek.core.arrays import floats
-from zolvek.core.curve.building import lines
+from zolvek.core.curve.construction import lines
 from zolvek.core.curve.shapes import HOLD
-from zolvek.core.document.targets import Target
+from zolvek.core.edits.targets import Target
 from zolvek.core.model.project import Lane
-from zolvek.core.movement.layering import Layered
-from zolvek.core.movement.playing import played
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.layering import Layered
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting
 from zolvek.studio.lanes.frame import HANDLES, Handle, frame_of

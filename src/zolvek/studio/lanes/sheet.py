@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
 
-from zolvek.core.document.targets import Target
+from zolvek.core.edits.targets import Target
 from zolvek.core.same import Same
 from zolvek.studio import theme as themes
 from zolvek.studio.lanes import painting

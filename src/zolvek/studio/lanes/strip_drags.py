@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QMouseEvent
 
-from zolvek.core.document import blocks, notes
-from zolvek.core.document.blocks import Block
+from zolvek.core.edits import clips, notes
+from zolvek.core.edits.clips import Block
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
@@ -43,7 +43,7 @@ class BlockDrag(StripDrag):
     def __init__(self, session: Session, strip: Strip, at: QPointF, block: Block, way: str) -> None:
         super().__init__(session, strip, at)
         self.block, self.way = block, way
-        self.clip = blocks.clip_of(session.project, block)
+        self.clip = clips.clip_of(session.project, block)
         self.lasts = strip.lasts(self.clip)
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
@@ -53,22 +53,22 @@ class BlockDrag(StripDrag):
         tempo, text = before.tempo, before.meter.text
         if self.way == "move":
             to = self.moved(clip.beat, clip.beat + beat - self.beat, free)
-            made, label = blocks.moved(before, block, to), f"Move {name} to {text(to)}"
+            made, label = clips.moved(before, block, to), f"Move {name} to {text(to)}"
         elif self.way == "start":
-            made = blocks.trimmed_start(before, block, self.snap(beat, free), self.lasts)
-            label = f"{name} begins at {text(blocks.clip_of(made, block).beat)}"
+            made = clips.trimmed_start(before, block, self.snap(beat, free), self.lasts)
+            label = f"{name} begins at {text(clips.clip_of(made, block).beat)}"
         elif self.way == "end":
-            made = blocks.trimmed_end(before, block, self.snap(beat, free), self.lasts)
-            end = blocks.end_of(blocks.clip_of(made, block), tempo, self.lasts)
+            made = clips.trimmed_end(before, block, self.snap(beat, free), self.lasts)
+            end = clips.end_of(clips.clip_of(made, block), tempo, self.lasts)
             label = f"{name} ends at {text(end)}"
         else:
-            end = blocks.end_of(clip, tempo, self.lasts)
+            end = clips.end_of(clip, tempo, self.lasts)
             ends = float(tempo.seconds(clip.beat)), float(tempo.seconds(end))
             here = min(max(float(tempo.seconds(beat)), ends[0]), ends[1])
             inner = self.way == "fade-in"
             seconds = here - ends[0] if inner else ends[1] - here
             changed = replace(clip, **{"fade_in" if inner else "fade_out": seconds})
-            made = blocks.changed(before, block, changed)
+            made = clips.changed(before, block, changed)
             label = f"{name} fades {'in' if inner else 'out'} over {seconds:.2f} s"
         session.arranging.will_be(block)
         session.document.edit(label, made, self)

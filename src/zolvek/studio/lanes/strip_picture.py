@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from zolvek.core.document import blocks
+from zolvek.core.edits import clips
 from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Clip, Note
 from zolvek.studio import theme as themes
@@ -46,7 +46,7 @@ class Strip(NamedTuple):
         return found.seconds if found is not None else None
 
     def block_area(self, clip: Clip) -> QRectF:
-        end = blocks.end_of(clip, self.project.tempo, self.lasts(clip))
+        end = clips.end_of(clip, self.project.tempo, self.lasts(clip))
         left = self.x(clip.beat)
         return QRectF(left, self.area.top() + 1, self.x(end) - left, self.area.height() - 2)
 
@@ -151,7 +151,7 @@ def _faded(strip: Strip, clip: Clip, beats: np.ndarray) -> np.ndarray:
     tempo = strip.project.tempo
     seconds = tempo.seconds(np.maximum(beats, 0.0))
     begin = float(tempo.seconds(clip.beat))
-    end = float(tempo.seconds(blocks.end_of(clip, tempo, strip.lasts(clip))))
+    end = float(tempo.seconds(clips.end_of(clip, tempo, strip.lasts(clip))))
     gain = np.ones(len(beats))
     for length, way in ((clip.fade_in, seconds - begin), (clip.fade_out, end - seconds)):
         if length > 0.0:
@@ -163,7 +163,7 @@ def fade_handles(strip: Strip, clip: Clip) -> tuple[QPointF, QPointF]:
     """Where the ends of a block's fades are taken hold of."""
     tempo, area = strip.project.tempo, strip.block_area(clip)
     begin = float(tempo.seconds(clip.beat))
-    end = float(tempo.seconds(blocks.end_of(clip, tempo, strip.lasts(clip))))
+    end = float(tempo.seconds(clips.end_of(clip, tempo, strip.lasts(clip))))
     left = strip.x(float(tempo.beats(begin + clip.fade_in)))
     right = strip.x(float(tempo.beats(max(end - clip.fade_out, 0.0))))
     top = area.top() + NAME + 2.0

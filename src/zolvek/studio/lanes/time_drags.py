@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 
-from zolvek.core.document import timing
+from zolvek.core.edits import time_maps
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap
 from zolvek.studio.commands import piece
@@ -116,7 +116,7 @@ class TempoDrag(Drag):
                 bpm = own.bpm
             else:
                 beat = own.beat
-        tempo = timing.tempo_moved(self.tempo, self.place, beat, bpm)
+        tempo = time_maps.tempo_moved(self.tempo, self.place, beat, bpm)
         point = tempo.points[self.place]
         where = self.session.project.meter.text(point.beat)
         piece.put_tempo(self.session, f"Tempo {point.bpm:g} at {where}", tempo, self)

@@ -18,8 +18,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.document import notes
-from zolvek.core.document.blocks import Block
+from zolvek.core.edits import notes
+from zolvek.core.edits.clips import Block
 from zolvek.core.model.project import Track
 from zolvek.studio import theme as themes
 from zolvek.studio.commands import sources

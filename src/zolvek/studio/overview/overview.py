@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.document.lanes import moves
+from zolvek.core.edits.lanes import moves
 from zolvek.core.model.project import Lane
 from zolvek.core.same import Same
 from zolvek.studio import theme as themes

@@ -14,17 +14,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.curve import edits
-from zolvek.core.curve.forms import BY_KEY as FORMS_BY_KEY
-from zolvek.core.curve.forms import FORMS
+from zolvek.core.curve import point_edits
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.document.worked_on import WorkedOn, worked_on
+from zolvek.core.curve.stamps import BY_KEY as FORMS_BY_KEY
+from zolvek.core.curve.stamps import FORMS
+from zolvek.core.edits.edit_scope import WorkedOn, worked_on
 from zolvek.core.limits import LIMITS
 from zolvek.core.time.durations import note_beats
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
 from zolvek.core.time.meter import TICKS
-from zolvek.core.value.typed import number_of
+from zolvek.core.value.number_entry import number_of
 from zolvek.core.value.value_grid import DIVISIONS as VALUE_PARTS
 from zolvek.core.value.value_grid import LEVEL_KINDS
 from zolvek.studio.commands.points import (
@@ -39,7 +39,10 @@ from zolvek.studio.fields import Entry, NumberEntry
 from zolvek.studio.lanes.gestures import TOOLS
 from zolvek.studio.widgets import choice, column, field_label, form, heading, note, pick
 
-WHEN_MET = (("Stop at other points", edits.STOP), ("Replace other points", edits.REPLACE))
+WHEN_MET = (
+    ("Stop at other points", point_edits.STOP),
+    ("Replace other points", point_edits.REPLACE),
+)
 MIXED = "several"
 
 

@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document.midi_targets import free_number
+from zolvek.core.edits.midi_numbers import free_number
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
-from zolvek.core.movement.stepping import Resolution
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.formats.midi.file_out import SPLITS
 from zolvek.studio.context import Studio

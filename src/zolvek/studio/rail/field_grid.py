@@ -8,8 +8,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from zolvek.core.movement.reading import read_setting
 from zolvek.core.movement.settings import Setting
+from zolvek.core.movement.settings_parser import read_setting
 from zolvek.studio.fields import Entry
 from zolvek.studio.widgets import field_label
 

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QCheckBox
 
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
-from zolvek.core.movement.randomness import humanised, jittered
+from zolvek.core.movement.generators.randomness import humanised, jittered
 from zolvek.core.movement.settings import HAND_SETTINGS, JITTER_SETTINGS
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio

@@ -12,7 +12,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import LAYER_KINDS, Layer
 from zolvek.core.model.project import Lane
 from zolvek.core.records import replace
-from zolvek.core.value.typed import number_of
+from zolvek.core.value.number_entry import number_of
 from zolvek.studio.action_buttons import action_buttons
 from zolvek.studio.commands import layers
 from zolvek.studio.commands.scope import with_own

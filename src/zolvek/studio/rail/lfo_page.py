@@ -9,11 +9,11 @@ from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.pattern import Pattern
-from zolvek.core.movement import lfo as lfos
-from zolvek.core.movement import lfo_points
-from zolvek.core.movement.reading import EQUAL, EVEN, lfo_of
+from zolvek.core.movement.generators import lfo as lfos
+from zolvek.core.movement.generators import lfo_points
+from zolvek.core.movement.generators.waves import WAVES
 from zolvek.core.movement.settings import LFO_SETTINGS
-from zolvek.core.movement.waves import WAVES
+from zolvek.core.movement.settings_parser import EQUAL, EVEN, lfo_of
 from zolvek.core.records import replace
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio

@@ -6,12 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.document import stored_states
+from zolvek.core.edits import states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.state import Values
-from zolvek.core.movement import morphing
-from zolvek.core.value.typed import number_of
+from zolvek.core.movement.morphing.morphs import morphs
+from zolvek.core.value.number_entry import number_of
 from zolvek.core.value.units import read
 from zolvek.studio.commands.controls import edit_with_lanes
 from zolvek.studio.commands.devices import chosen_device, own_states
@@ -123,7 +123,7 @@ class MorphPage(QWidget):
         first = session.span.beats[0] if session.span.beats else session.playhead.beat
         try:
             start, end = self._ends(first)
-            rows = morphing.rows(session.project, session.shown.device, start, end)
+            rows = morphs.rows(session.project, session.shown.device, start, end)
         except ZolvekError:
             return
         for row in rows:
@@ -150,11 +150,9 @@ class MorphPage(QWidget):
         for box in (self.start, self.end):
             key = box.currentData()
             if key:
-                found.append(
-                    stored_states.state_of(session.project, str(key)).of(session.shown.device)
-                )
+                found.append(states.state_of(session.project, str(key)).of(session.shown.device))
             else:
-                found.append(stored_states.at_beat(session.project, session.shown.device, first))
+                found.append(states.at_beat(session.project, session.shown.device, first))
         return {**found[0]}, {**found[0], **found[1]}
 
     def way(self) -> Way:
@@ -171,10 +169,10 @@ class MorphPage(QWidget):
         if end is None:
             raise ZolvekError("There is no state to go to.", remedy="Keep one on the States page.")
         stops = [(first, str(self.start.currentData() or "")), (last, str(end))]
-        project = morphing.chained(
+        project = morphs.chained(
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
-        name = stored_states.state_of(project, str(end)).name
+        name = states.state_of(project, str(end)).name
         edit_with_lanes(session, f"Morph to {name}", project)
 
     def chain(self) -> None:
@@ -190,7 +188,7 @@ class MorphPage(QWidget):
                 remedy="Keep more states, or select fewer sections.",
             )
         stops = list(zip(beats, ["", *found[: len(beats) - 1]], strict=True))
-        project = morphing.chained(
+        project = morphs.chained(
             session.project, device.id, stops, self.way(), self.linked.isChecked()
         )
         edit_with_lanes(session, f"Morph through {len(beats) - 1} states", project)

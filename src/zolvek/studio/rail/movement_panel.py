@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.model.layer import Layer
-from zolvek.core.movement import layering
+from zolvek.core.movement.evaluation import layering
 from zolvek.core.records import replace
 from zolvek.studio.commands.scope import scope_words
 from zolvek.studio.context import Studio

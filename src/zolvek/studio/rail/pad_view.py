@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from zolvek.core.document.stored_states import state_of
+from zolvek.core.edits.states import state_of
 from zolvek.core.model.pad import CLOSEST, Pad
 from zolvek.core.records import replace
 from zolvek.studio import theme as themes

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document import control
+from zolvek.core.edits import controller_mappings
 from zolvek.studio import theme as themes
 from zolvek.studio.bench.dial import draw_ring
 from zolvek.studio.context import Studio
@@ -43,8 +43,8 @@ class ControllerDial(QWidget):
         self.start: tuple[float, float] | None = None
         self.setFixedSize(QSize(48, 48))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(control.control_name(which))
-        self.setToolTip(f"{control.control_name(which)}: drag, wheel or arrow keys")
+        self.setAccessibleName(controller_mappings.control_name(which))
+        self.setToolTip(f"{controller_mappings.control_name(which)}: drag, wheel or arrow keys")
 
     def set(self, position: float) -> None:
         self.position = min(max(position, 0.0), 1.0)
@@ -55,7 +55,7 @@ class ControllerDial(QWidget):
         painter = QPainter(self)
         theme = themes.THEMES[self.session.settings.theme]
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        used = control.target_of(self.session.project, self.which) is not None
+        used = controller_mappings.target_of(self.session.project, self.which) is not None
         ink = theme.curve if used else theme.quiet
         draw_ring(painter, theme, QPointF(24, 21), 14, self.position, ink)
         painter.setFont(themes.font(9.5))
@@ -168,14 +168,16 @@ class ControllerPage(QWidget):
         layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
-        self.dials = [ControllerDial(session, self.outside, each.id) for each in control.DIALS]
+        self.dials = [
+            ControllerDial(session, self.outside, each.id) for each in controller_mappings.DIALS
+        ]
         for place, dial in enumerate(self.dials):
             grid.addWidget(dial, place // 4, place % 4)
         layout.addLayout(grid)
         self.buttons = []
         row = QHBoxLayout()
         row.setSpacing(2)
-        for each in control.BUTTONS:
+        for each in controller_mappings.BUTTONS:
             made = button(each.id.rpartition("-")[2], lambda: None, tip=each.name)
             made.setCheckable(True)
             made.setAccessibleName(each.name)
@@ -215,7 +217,7 @@ class ControllerPage(QWidget):
         for each in project.mappings:
             device = project.device_track(each.device).device(each.device)
             name = f"{device.name} · {device.parameter(each.parameter).name}"
-            rows.append((f"{control.control_name(each.control)}: {name}", each.control))
+            rows.append((f"{controller_mappings.control_name(each.control)}: {name}", each.control))
         items = [self.list.item(i) for i in range(self.list.count())]
         if rows != [(item.text(), item.data(CONTROL)) for item in items if item is not None]:
             self.list.clear()
@@ -232,7 +234,7 @@ class ControllerPage(QWidget):
         if self.session.passes.learning != "controls":
             self.said.setText("Learn, then move a control and touch a dial on the bench.")
         elif self.outside.last_control:
-            moved = control.control_name(self.outside.last_control)
+            moved = controller_mappings.control_name(self.outside.last_control)
             self.said.setText(f"{moved} it is. Now touch the dial it shall move.")
         else:
             self.said.setText("Move a control, here or on a real one.")
@@ -241,8 +243,10 @@ class ControllerPage(QWidget):
         item = self.list.currentItem()
         if item is not None:
             which = item.data(CONTROL)
-            project = control.unmapped(self.session.project, which)
-            self.session.document.edit(f"{control.control_name(which)} moves nothing", project)
+            project = controller_mappings.unmapped(self.session.project, which)
+            self.session.document.edit(
+                f"{controller_mappings.control_name(which)} moves nothing", project
+            )
 
 
 class PerformPanel(QWidget):

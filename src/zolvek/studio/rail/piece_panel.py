@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document import sections
+from zolvek.core.edits import sections
 from zolvek.core.model.project import Section
 from zolvek.core.same import Same
 from zolvek.studio.action_buttons import action_buttons

@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QCheckBox
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.layer import Layer
-from zolvek.core.movement.randomness import RANDOM_KINDS, SPREADS, RandomMove, randomised
-from zolvek.core.movement.reading import random_of
+from zolvek.core.movement.generators.randomness import RANDOM_KINDS, SPREADS, RandomMove, randomised
 from zolvek.core.movement.settings import RANDOM_SETTINGS
+from zolvek.core.movement.settings_parser import random_of
 from zolvek.studio.commands.scope import target
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import SeedEntry

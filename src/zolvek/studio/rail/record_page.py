@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.limits import LIMITS
-from zolvek.core.movement.recording import MODES
-from zolvek.core.value.typed import number_of
+from zolvek.core.movement.recording.passes.passes import MODES
+from zolvek.core.value.number_entry import number_of
 from zolvek.studio.action_buttons import action_buttons
 from zolvek.studio.commands import takes
 from zolvek.studio.context import Studio

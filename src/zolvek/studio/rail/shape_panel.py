@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.forms import FORMS, Form, stamped
+from zolvek.core.curve.stamps import FORMS, Form, stamped
 from zolvek.core.records import Record
 from zolvek.studio.commands.scope import scope_words, shape_scope, shaped
 from zolvek.studio.context import Studio

@@ -17,13 +17,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document import stored_states
+from zolvek.core.edits import states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
 from zolvek.core.model.state import State, StatePart, Values
-from zolvek.core.movement import morphing
+from zolvek.core.movement.morphing.morphs import morphs
 from zolvek.core.records import replace
-from zolvek.core.value.typed import number_of
+from zolvek.core.value.number_entry import number_of
 from zolvek.core.value.units import read
 from zolvek.studio import theme as themes
 from zolvek.studio.commands.devices import chosen_device, own_states, shown_track
@@ -131,11 +131,11 @@ class StatesPage(QWidget):
         found = own_states(session)
         device = session.shown.device
         self.device.setText(f"States of {self.own.name}" if device else "No device.")
-        now = stored_states.present(self.own) if found else {}
+        now = states.present(self.own) if found else {}
         self.list.blockSignals(True)
         self.list.clear()
         for state in found:
-            count = len(stored_states.differing(state.of(device or ""), now))
+            count = len(states.differing(state.of(device or ""), now))
             item = QListWidgetItem(
                 f"{state.name}   ({count} differ)" if count else f"{state.name}   (as now)"
             )
@@ -168,7 +168,7 @@ class StatesPage(QWidget):
         state = self.state
         if state is None or self.session.shown.device is None:
             return
-        values, now = state.of(self.own.id), stored_states.present(self.own)
+        values, now = state.of(self.own.id), states.present(self.own)
         picked = [item.data(STATE) for item in self.list.selectedItems()]
         other = next(
             (s for s in own_states(self.session) if s.id in picked and s is not state), None
@@ -178,7 +178,7 @@ class StatesPage(QWidget):
         self.table.setHeaderLabels(["", state.name, other.name if other else "Now"])
         for parameter in self.own.parameters:
             key = parameter.id
-            if key in values and abs(values[key] - now[key]) > stored_states.SAME:
+            if key in values and abs(values[key] - now[key]) > states.SAME:
                 row = QTreeWidgetItem(
                     [parameter.name, parameter.text(values[key]), parameter.text(now[key])]
                 )
@@ -198,19 +198,15 @@ class StatesPage(QWidget):
         self._keep(f"{state.name}, part", {key: values[key] for key in ticked})
 
     def _keep(self, name: str, values: Values) -> str:
-        project, key = stored_states.kept(
-            self.session.project, name, (StatePart(self.own.id, values),)
-        )
+        project, key = states.kept(self.session.project, name, (StatePart(self.own.id, values),))
         self.session.document.edit(f"Keep the state {name}", project)
         return key
 
     def keep(self) -> None:
-        self._keep("State", stored_states.present(self.own))
+        self._keep("State", states.present(self.own))
 
     def keep_heard(self) -> None:
-        values = stored_states.at_beat(
-            self.session.project, self.own.id, self.session.playhead.beat
-        )
+        values = states.at_beat(self.session.project, self.own.id, self.session.playhead.beat)
         self._keep(f"Bar {self.session.project.meter.bar_at(self.session.playhead.beat)}", values)
 
     def keep_preset(self) -> None:
@@ -223,10 +219,8 @@ class StatesPage(QWidget):
 
     def keep_chain(self) -> None:
         track = shown_track(self.session)
-        parts = tuple(
-            StatePart(device.id, stored_states.present(device)) for device in track.devices
-        )
-        project, _ = stored_states.kept(self.session.project, f"{track.name}, all", parts)
+        parts = tuple(StatePart(device.id, states.present(device)) for device in track.devices)
+        project, _ = states.kept(self.session.project, f"{track.name}, all", parts)
         self.session.document.edit("Keep the whole chain", project)
 
     def _needed(self) -> State:
@@ -237,20 +231,18 @@ class StatesPage(QWidget):
     def go(self) -> None:
         state = self._needed()
         self.session.document.edit(
-            f"Go to {state.name}", stored_states.set_to(self.session.project, state)
+            f"Go to {state.name}", states.set_to(self.session.project, state)
         )
 
     def update_state(self) -> None:
         state = self._needed()
         project = self.session.project
         parts = tuple(
-            StatePart(
-                p.device, stored_states.present(project.device_track(p.device).device(p.device))
-            )
+            StatePart(p.device, states.present(project.device_track(p.device).device(p.device)))
             for p in state.parts
         )
         self.session.document.edit(
-            f"Update {state.name}", morphing.with_state(project, replace(state, parts=parts))
+            f"Update {state.name}", morphs.with_state(project, replace(state, parts=parts))
         )
 
     def rename(self) -> None:
@@ -267,21 +259,19 @@ class StatesPage(QWidget):
     def delete(self) -> None:
         state = self._needed()
         self.session.document.edit(
-            f"Delete {state.name}", stored_states.without_state(self.session.project, state.id)
+            f"Delete {state.name}", states.without_state(self.session.project, state.id)
         )
 
     def vary(self) -> None:
         """Three variations of the chosen state, or of what is there now."""
-        base = self.state.of(self.own.id) if self.state else stored_states.present(self.own)
+        base = self.state.of(self.own.id) if self.state else states.present(self.own)
         name = self.state.name if self.state else "Now"
         distance = min(max((read(self.distance.text(), "%") or 20.0) / 100.0, 0.0), 1.0)
         project = self.session.project
         for number in (1, 2, 3):
             seed = 3 * self.tries + number
-            values = stored_states.mutated(self.own, base, distance, seed)
-            project, _ = stored_states.kept(
-                project, f"{name} ~ {seed}", (StatePart(self.own.id, values),)
-            )
+            values = states.mutated(self.own, base, distance, seed)
+            project, _ = states.kept(project, f"{name} ~ {seed}", (StatePart(self.own.id, values),))
         self.tries += 1
         self.session.document.edit("Three variations", project)
 
@@ -299,7 +289,7 @@ class StatesPage(QWidget):
         if label is not None:
             part = StatePart(others[label], state.of(self.own.id))
             self.session.document.edit(
-                "Copy the state", stored_states.kept(project, state.name, (part,))[0]
+                "Copy the state", states.kept(project, state.name, (part,))[0]
             )
 
     def write(self) -> None:

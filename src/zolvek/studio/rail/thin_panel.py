@@ -9,15 +9,15 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from zolvek.core.arrays import Bools
 from zolvek.core.curve import shaping, spans
-from zolvek.core.curve.comparing import differences
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.deviation import differences
 from zolvek.core.curve.thinning import Thinned, extremes, straightened, thinned, thinned_to
-from zolvek.core.document import targets
-from zolvek.core.document.targets import Target
+from zolvek.core.edits import targets
+from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.time.rates import parse_rate
-from zolvek.core.value.changes import parse_change
+from zolvek.core.value.adjustment import parse_change
 from zolvek.core.value.units import read
 from zolvek.studio.commands.scope import scope, scope_words, shape_scope, target
 from zolvek.studio.context import Studio
@@ -238,7 +238,7 @@ class ThinPanel(QWidget):
         self.session.notices.try_to(work)
 
     def _all_thinned(self, project: Project, first: float, last: float) -> tuple[Project, int, int]:
-        from zolvek.core.document.parts import with_curve
+        from zolvek.core.edits.replacement import with_curve
 
         before = after = 0
         for lane in list(project.lanes()):

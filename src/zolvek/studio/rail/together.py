@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.document import beside as edits
-from zolvek.core.model.beside import CODES, ROLES, SOURCES
+from zolvek.core.edits import connections as edits
+from zolvek.core.model.connections import CODES, ROLES, SOURCES
 from zolvek.core.model.project import Project
 from zolvek.studio import theme as themes
 from zolvek.studio.context import Studio

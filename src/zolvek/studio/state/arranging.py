@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.document.blocks import Block
+from zolvek.core.edits.clips import Block
 from zolvek.core.model.project import Section, Track
 from zolvek.studio.state.document import Document
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.document.history import History
+from zolvek.core.history.history import History
 from zolvek.core.model.project import Project
 from zolvek.studio.settings import Settings
 from zolvek.studio.state.notices import Notices

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.document import targets
-from zolvek.core.document.targets import Target
+from zolvek.core.edits import targets
+from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.pad import Pad

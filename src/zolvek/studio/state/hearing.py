@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.curve.curve import Curve
-from zolvek.core.document.listening import Listening
+from zolvek.core.edits.monitoring import Listening
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace

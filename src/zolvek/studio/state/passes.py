@@ -68,7 +68,7 @@ class Passes(QObject):
         self.changed.emit()
 
     def set_mode(self, mode: str) -> None:
-        """What a pass does: a key of core.movement.recording.MODES."""
+        """What a pass does: a key of core.movement.recording.passes.MODES."""
         self.settings.mode = mode
         self.changed.emit()
 

@@ -1,1 +1,0 @@
-"""Edits of a project, a module a matter, and its history."""

@@ -1,0 +1,165 @@
+"""Edits of tracks and their chains: devices added, ordered, bypassed, removed; presets; sources."""
+
+from __future__ import annotations
+
+import re
+
+from zolvek.core.edits.replacement import remove_lane, with_track
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.project import Clip, Device, Lane, Project, Track
+from zolvek.core.model.source import SHIPPED
+from zolvek.core.records import replace
+
+
+def free_id(project: Project, wanted: str) -> str:
+    """`wanted`, or with a number behind it when something bears it already."""
+    base = re.sub(r"[^a-z0-9]+", "-", wanted.lower()).strip("-") or "device"
+    used = {track.id for track in project.tracks} | {lane.id for lane in project.lanes()}
+    used |= {device.id for track in project.tracks for device in track.devices}
+    key, number = base, 2
+    while key in used:
+        key, number = f"{base}-{number}", number + 1
+    return key
+
+
+def free_name(names: list[str], wanted: str) -> str:
+    name, number = wanted, 2
+    while name in names:
+        name, number = f"{wanted} {number}", number + 1
+    return name
+
+
+def with_device(project: Project, device: Device) -> Project:
+    """The project with the device of this id replaced."""
+    track = project.device_track(device.id)
+    devices = tuple(device if each.id == device.id else each for each in track.devices)
+    return with_track(project, replace(track, devices=devices))
+
+
+def add_track(project: Project, name: str, takes_sends: bool = False) -> tuple[Project, str]:
+    """A track of its own name with nothing but a channel strip; returns its id."""
+    name = free_name([track.name for track in project.tracks], name.strip() or "Track")
+    key = free_id(project, name)
+    strip = Device(free_id(project, f"{key}-strip"), "strip", "Channel strip")
+    track = Track(key, name, (strip,), takes_sends=takes_sends)
+    return replace(project, tracks=(*project.tracks, track)), key
+
+
+def remove_track(project: Project, key: str) -> Project:
+    """The track gone, its lanes and what is linked or mapped to them too."""
+    track = next((each for each in project.tracks if each.id == key), None)
+    if track is None:
+        raise ZolvekError(f"There is no track “{key}”.", "project")
+    for device in track.devices:
+        project = remove_device(project, device.id)
+    for device in (each for own in project.tracks for each in own.devices):
+        if device.side_chain == key:
+            project = with_device(project, replace(device, side_chain=""))
+    return replace(project, tracks=tuple(each for each in project.tracks if each.id != key))
+
+
+def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
+    """A device at the end of the chain, but before the channel strip; an instrument at its
+    beginning. Returns its id. Raises ZolvekError for a second instrument."""
+    from zolvek.core.model.catalogue import DEVICE_KINDS
+
+    owner = next((each for each in project.tracks if each.id == track), None)
+    if owner is None:
+        raise ZolvekError(f"There is no track “{track}”.", "project")
+    devices = list(owner.devices)
+    if kind.role == "instrument" and any(each.role == "instrument" for each in devices):
+        raise ZolvekError(
+            "The track has an instrument already.", owner.name, "Remove that one, or add a track."
+        )
+    name = free_name([each.name for each in devices], kind.name)
+    described = None if DEVICE_KINDS.get(kind.key) is kind else kind
+    key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
+    device = Device(key, kind.key, name, described=described)
+    at = len(devices)
+    if kind.role == "instrument":
+        at = 0
+    elif devices and devices[-1].kind == "strip":
+        at -= 1
+    devices.insert(at, device)
+    return with_track(project, replace(owner, devices=tuple(devices))), device.id
+
+
+def move_device(project: Project, key: str, by: int) -> Project:
+    """A device further on in its chain, or back; an instrument stays first. Raises ZolvekError
+    where it can't go on."""
+    track = project.device_track(key)
+    devices = list(track.devices)
+    at = next(i for i, device in enumerate(devices) if device.id == key)
+    to = min(max(at + by, 0), len(devices) - 1)
+    devices.insert(to, devices.pop(at))
+    if any(device.role == "instrument" for device in devices[1:]):
+        raise ZolvekError(
+            "An instrument comes first in its chain.", track.name, "Move an effect instead."
+        )
+    return with_track(project, replace(track, devices=tuple(devices)))
+
+
+def lanes_of(project: Project, device: str) -> list[Lane]:
+    """The lanes that would go with the device."""
+    return [lane for lane in project.device_track(device).lanes if lane.device == device]
+
+
+def remove_device(project: Project, key: str) -> Project:
+    """The device gone, its lanes with it."""
+    for lane in lanes_of(project, key):
+        project = remove_lane(project, lane.id)
+    track = project.device_track(key)
+    devices = tuple(device for device in track.devices if device.id != key)
+    mappings = tuple(each for each in project.mappings if each.device != key)
+    return with_track(replace(project, mappings=mappings), replace(track, devices=devices))
+
+
+def apply_preset(project: Project, key: str, preset: str) -> Project:
+    """The device's controls at a preset's values; its lanes stay as they are."""
+    device = project.device_track(key).device(key)
+    kept = device.values if device.row.plugin is not None else {}  # what it does not name stays
+    state = device.row.state(preset) or device.state
+    values = kept | device.row.preset(preset)
+    return with_device(project, replace(device, values=values, state=state))
+
+
+def toggle_favourite(project: Project, key: str, parameter: str) -> Project:
+    """The parameter among the device's favourites, or no longer."""
+    device = project.device_track(key).device(key)
+    device.parameter(parameter)
+    own = device.favourites
+    favourites = (
+        tuple(each for each in own if each != parameter) if parameter in own else (*own, parameter)
+    )
+    return with_device(project, replace(device, favourites=favourites))
+
+
+def with_sound(project: Project, track: str, file: str) -> Project:
+    """A sound file as the track's source, from the start on; what sounded there before goes."""
+    owner = next((each for each in project.tracks if each.id == track), None)
+    if owner is None:
+        raise ZolvekError("The track is there no more.", track, "Choose another one.")
+    return with_track(project, replace(owner, clips=(Clip(0.0, file),)))
+
+
+def sound_files(project: Project) -> list[str]:
+    """All sound files that the project plays, each once."""
+    return list(dict.fromkeys(clip.file for track in project.tracks for clip in track.clips))
+
+
+def own_sound_files(project: Project) -> list[str]:
+    """Those of them that don't come with the program."""
+    return [name for name in sound_files(project) if not name.startswith(SHIPPED)]
+
+
+def with_file_found(project: Project, lost: str, found: str) -> Project:
+    """Every clip of the file `lost` plays `found` instead."""
+    for track in project.tracks:
+        clips = tuple(replace(c, file=found) if c.file == lost else c for c in track.clips)
+        if clips != track.clips:
+            project = with_track(project, replace(track, clips=clips))
+    if lost in project.sounds:
+        told = {found if name == lost else name: mark for name, mark in project.sounds.items()}
+        project = replace(project, sounds=told)
+    return project

@@ -1,0 +1,197 @@
+"""Names, order and copies of tracks and devices."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from zolvek.core.edits.chains import free_id, free_name, with_device
+from zolvek.core.edits.replacement import add_lane, with_lane, with_track
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Device, Lane, Project, Track
+from zolvek.core.model.state import State, StatePart
+from zolvek.core.records import replace
+
+
+def _named(name: str) -> str:
+    clean = " ".join(name.split())
+    if not clean:
+        raise ZolvekError("A name is needed.", remedy="Write one.")
+    if len(clean) > 200:
+        raise ZolvekError("The name is too long.", remedy="200 letters will do.")
+    return clean
+
+
+def _track(project: Project, key: str) -> Track:
+    found = next((track for track in project.tracks if track.id == key), None)
+    if found is None:
+        raise ZolvekError(f"There is no track “{key}”.", "project")
+    return found
+
+
+def track_renamed(project: Project, key: str, name: str) -> Project:
+    name, own = _named(name), _track(project, key)
+    if any(track.name == name for track in project.tracks if track.id != key):
+        raise ZolvekError(f"Another track is called {name}.", remedy="Take another name.")
+    return with_track(project, replace(own, name=name))
+
+
+def device_renamed(project: Project, key: str, name: str) -> Project:
+    name, track = _named(name), project.device_track(key)
+    if any(device.name == name for device in track.devices if device.id != key):
+        raise ZolvekError(
+            f"Another device of {track.name} is called {name}.", remedy="Take another name."
+        )
+    return with_device(project, replace(track.device(key), name=name))
+
+
+def project_renamed(project: Project, name: str) -> Project:
+    return replace(project, name=_named(name))
+
+
+def track_moved(project: Project, key: str, to: int) -> Project:
+    """The track at another place among all, counted from 0."""
+    rest = [track for track in project.tracks if track.id != key]
+    rest.insert(min(max(to, 0), len(rest)), _track(project, key))
+    return replace(project, tracks=tuple(rest))
+
+
+def device_moved(project: Project, key: str, track: str, to: int) -> Project:
+    """The device, with its lanes, at place `to` of a track's chain, its own or another one's. Raises
+    ZolvekError for a second instrument, or one that would not come first."""
+    source, target = project.device_track(key), _track(project, track)
+    device = source.device(key)
+    rest = [each for each in target.devices if each.id != key]
+    if device.role == "instrument" and any(each.role == "instrument" for each in rest):
+        raise ZolvekError(
+            "The track has an instrument already.", target.name, "Remove that one first."
+        )
+    if source.id != track:
+        device = replace(device, name=free_name([each.name for each in rest], device.name))
+    rest.insert(min(max(to, 0), len(rest)), device)
+    if any(each.role == "instrument" for each in rest[1:]):
+        raise ZolvekError(
+            "An instrument comes first in its chain.", target.name, "Move an effect instead."
+        )
+    if source.id == track:
+        return with_track(project, replace(target, devices=tuple(rest)))
+    lanes = tuple(lane for lane in source.lanes if lane.device == key)
+    left = replace(
+        source,
+        devices=tuple(each for each in source.devices if each.id != key),
+        lanes=tuple(lane for lane in source.lanes if lane.device != key),
+    )
+    gained = replace(target, devices=tuple(rest), lanes=(*target.lanes, *lanes))
+    tracks = tuple({source.id: left, track: gained}.get(each.id, each) for each in project.tracks)
+    return replace(project, tracks=tracks)
+
+
+def _twin(project: Project, device: Device, track: str, names: list[str]) -> Device:
+    key = free_id(project, f"{track}-{device.kind}")
+    return replace(device, id=key, name=free_name(names, device.name))
+
+
+def _twin_lanes(project: Project, lanes: list[Lane], ids: dict[str, str]) -> tuple[Lane, ...]:
+    used = {lane.id for lane in project.lanes()}
+    made = []
+    for lane in lanes:
+        key = base = f"{ids[lane.device]}.{lane.parameter}"
+        number = 2
+        while key in used:
+            key, number = f"{base}.{number}", number + 1
+        used.add(key)
+        made.append(replace(lane, id=key, device=ids[lane.device]))
+    return tuple(made)
+
+
+def device_doubled(project: Project, key: str) -> tuple[Project, str]:
+    """The device once more, right after itself, with its lanes and states. Raises ZolvekError for an
+    instrument, of which a track has one."""
+    track = project.device_track(key)
+    device = track.device(key)
+    if device.role == "instrument":
+        raise ZolvekError("A track has one instrument.", track.name, "Duplicate the track instead.")
+    twin = _twin(project, device, track.id, [each.name for each in track.devices])
+    devices = list(track.devices)
+    devices.insert(devices.index(device) + 1, twin)
+    own = [lane for lane in track.lanes if lane.device == key]
+    lanes = (*track.lanes, *_twin_lanes(project, own, {key: twin.id}))
+    made = with_track(project, replace(track, devices=tuple(devices), lanes=lanes))
+    return replace(made, states=(*made.states, *_twin_states(made, {key: twin.id}))), twin.id
+
+
+def track_doubled(project: Project, key: str) -> tuple[Project, str]:
+    """The track once more, right after itself, with its devices, lanes, states, notes and blocks."""
+    track = _track(project, key)
+    name = free_name([each.name for each in project.tracks], track.name)
+    new = free_id(project, name)
+    ids: dict[str, str] = {}
+    devices: list[Device] = []
+    growing = replace(project, tracks=(*project.tracks, Track(new, name)))
+    for device in track.devices:
+        twin = _twin(growing, device, new, [each.name for each in devices])
+        devices.append(twin)
+        ids[device.id] = twin.id
+        growing = with_track(growing, Track(new, name, tuple(devices)))
+    lanes = _twin_lanes(project, list(track.lanes), ids)
+    twin_track = replace(track, id=new, name=name, devices=tuple(devices), lanes=lanes)
+    tracks = list(project.tracks)
+    tracks.insert(tracks.index(track) + 1, twin_track)
+    states = (*project.states, *_twin_states(project, ids))
+    return replace(project, tracks=tuple(tracks), states=states), new
+
+
+def _twin_states(project: Project, ids: dict[str, str]) -> list[State]:
+    """The states of devices, for their twins."""
+    used = {state.id for state in project.states}
+    made = []
+    for state in project.states:
+        parts = tuple(StatePart(ids[p.device], p.values) for p in state.parts if p.device in ids)
+        if parts:
+            key, number = f"{state.id}-2", 3
+            while key in used:
+                key, number = f"{state.id}-{number}", number + 1
+            used.add(key)
+            made.append(replace(state, id=key, parts=parts))
+    return made
+
+
+class Copied(NamedTuple):
+    """How many lanes have been copied, and the names of those that had no counterpart."""
+
+    project: Project
+    lanes: int
+    without: list[str]
+
+
+def automation_copied(project: Project, source: str, target: str) -> Copied:
+    """All of a track's automation on another track: each lane on the like-named parameter of the
+    like-named device, else of the only device that has one of that name. What was drawn there is
+    replaced; locked lanes stay, and count as without counterpart."""
+    own, other = _track(project, source), _track(project, target)
+    if source == target:
+        raise ZolvekError("This is the same track.", own.name, "Choose another one.")
+    without, count = [], 0
+    for lane in own.lanes:
+        device = own.device(lane.device)
+        name = device.parameter(lane.parameter).name
+        found = _counterpart(other, device.name, name)
+        there = other.lane_on(*found) if found else None
+        if found is None or (there is not None and there.locked):
+            without.append(f"{device.name} · {name}")
+            continue
+        project, key = add_lane(project, *found)
+        old = project.lane(key)
+        kept = replace(
+            lane, id=old.id, device=old.device, parameter=old.parameter, midi=old.midi,
+            colour=old.colour, reach=lane.reach,
+        )  # fmt: skip
+        project, count = with_lane(project, kept), count + 1
+    return Copied(project, count, without)
+
+
+def _counterpart(track: Track, device: str, parameter: str) -> tuple[str, str] | None:
+    rows = [(each, p.id) for each in track.devices for p in each.parameters if p.name == parameter]
+    same = [(each.id, key) for each, key in rows if each.name == device]
+    if same:
+        return same[0]
+    return (rows[0][0].id, rows[0][1]) if len({each.id for each, _ in rows}) == 1 else None

@@ -1,0 +1,95 @@
+"""Hosted plugins in a project: added with their presets as states; what another version has changed."""
+
+from __future__ import annotations
+
+from zolvek.core.edits import states
+from zolvek.core.edits.chains import add_device, with_device
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.project import Project
+from zolvek.core.model.state import StatePart
+from zolvek.core.records import replace
+from zolvek.core.value.parameter import Parameter
+
+MOST_STATES = (
+    32  # of a plugin's presets that become states at once; the others are there as presets
+)
+
+
+def hosts_plugins(project: Project) -> bool:
+    return any(
+        device.row.plugin is not None for track in project.tracks for device in track.devices
+    )
+
+
+def added(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
+    """The plugin in a track's chain, its first presets as states, so that it can go from one to another.
+    Returns the device's id."""
+    project, key = add_device(project, track, kind)
+    device = project.device_track(key).device(key)
+    present = states.present(device)
+    for preset in kind.presets[:MOST_STATES]:
+        values = present | kind.named(preset.name)
+        project, _ = states.kept(project, preset.name, (StatePart(key, values),))
+    return project, key
+
+
+def listening(project: Project, device: str, track: str) -> Project:
+    """The side-chain of a device takes in the sound of a track; of none, "", it takes silence. Raises
+    ZolvekError where that sound is not there yet when the device plays."""
+    own = project.device_track(device)
+    if track:
+        source = next((each for each in project.tracks if each.id == track), None)
+        if source is None:
+            raise ZolvekError("The track is there no more.", track, "Choose another one.")
+        if source.takes_sends and not own.takes_sends:
+            raise ZolvekError(
+                "That track takes in sends: its sound comes after this one's.", source.name, "Choose another one."
+            )  # fmt: skip
+        if own.id in heard_by(project, track):
+            raise ZolvekError(
+                "The two would wait for each other.", f"{own.name}, {source.name}", "Choose another track."
+            )  # fmt: skip
+    return with_device(project, replace(own.device(device), side_chain=track))
+
+
+def heard_by(project: Project, track: str) -> set[str]:
+    """A track, and those whose sound its side-chains need, and theirs."""
+    needs = {t.id: {d.side_chain for d in t.devices if d.side_chain} for t in project.tracks}
+    found: set[str] = set()
+    waiting = [track]
+    while waiting:
+        one = waiting.pop()
+        if one not in found:
+            found.add(one)
+            waiting += needs.get(one, ())
+    return found
+
+
+def changes(own: DeviceKind, there: DeviceKind) -> list[str]:
+    """What differs between a plugin as a project knows it and as it is installed, a line each. Parameters
+    are the same where their ports have one symbol."""
+    if own.plugin is None or there.plugin is None:
+        return []
+    now = {binding.symbol: key for key, binding in there.plugin.ports.items()}
+    told = []
+    for key, binding in own.plugin.ports.items():
+        parameter = own.parameter(key)
+        if binding.symbol not in now:
+            told.append(f"{parameter.name} is no longer there.")
+            continue
+        other = there.parameter(now[binding.symbol])
+        if _travel(parameter) != _travel(other):
+            told.append(f"{parameter.name} was {_range(parameter)} and is {_range(other)}.")
+    count = len(set(now) - {binding.symbol for binding in own.plugin.ports.values()})
+    if count:
+        told.append(f"{count} parameter{'s are' if count > 1 else ' is'} new.")
+    return told
+
+
+def _travel(parameter: Parameter) -> tuple[object, ...]:
+    return parameter.low, parameter.high, parameter.unit, parameter.taper, parameter.choices
+
+
+def _range(parameter: Parameter) -> str:
+    return ", ".join(parameter.choices) or f"{parameter.text(0.0)} to {parameter.text(1.0)}"

@@ -1,0 +1,189 @@
+"""Targets: what is drawn on, as a value, wherever in the project its curve lies."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.curve.construction import flat, lines
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.shaping import valued
+from zolvek.core.curve.spans import piece
+from zolvek.core.edits.lanes import followed, pins_moved
+from zolvek.core.edits.replacement import with_lane
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.layer import Layer
+from zolvek.core.model.project import Lane, Project
+from zolvek.core.movement.evaluation.layering import with_layer
+from zolvek.core.movement.generators.lfo import Lfo
+from zolvek.core.movement.morphing.morphs.pads import with_pad
+from zolvek.core.records import replace
+from zolvek.core.value import reach as reaches
+from zolvek.core.value.parameter import Parameter
+from zolvek.core.value.reach import WHOLE, Reach
+
+Edit = Callable[[Curve], Curve]
+AXES = {
+    key: Parameter("axis", name, "", "%", 0.0, 100.0)
+    for key, name in (("x", "Across"), ("y", "Up"))
+}
+# What is drawn on a layer is counted in: how far it takes the base, at the layer's full amount.
+LAYER_PARAMETERS = {
+    kind: Parameter("layer", label, "", "±%", -100.0, 100.0)
+    for kind, label in (("offset", "Offset"), ("scale", "Scale"))
+}
+
+
+class Target(NamedTuple):
+    """`lane`: the id of the lane it belongs to, or in whose place it is shown. `curve`, counted in
+    `parameter` through `reach`. `put(project, edit)` gives a project in which the curve is edited,
+    any later one too; it raises ZolvekError where there is no such curve any more, or the lane is
+    locked. `aside`: what it is, when it is not the lane's base."""
+
+    lane: str
+    curve: Curve
+    parameter: Parameter
+    reach: Reach
+    put: Callable[[Project, Edit], Project]
+    aside: str = ""
+
+    def to_position(self, value: Numbers) -> Floats:
+        """The parameter's positions for values of the curve."""
+        return reaches.to_position(self.reach, value)
+
+    def from_position(self, position: Numbers) -> Floats:
+        """The curve's values for positions of the parameter, kept to 0..1."""
+        return reaches.from_position(self.reach, position)
+
+
+def _open(project: Project, lane: str) -> Lane:
+    """The lane, where it may be edited."""
+    own = project.lane(lane)
+    if own.locked:
+        raise ZolvekError(
+            "The lane is locked.", project.label_of(lane), "Unlock it in the Lane menu first."
+        )
+    return own
+
+
+def base(project: Project, lane: str) -> Target:
+    """The lane's own curve. Lanes that are linked to it follow."""
+    own = project.lane(lane)
+
+    def put(project: Project, edit: Edit) -> Project:
+        own = _open(project, lane)
+        before, after = own.curve, edit(own.curve)
+        pins = pins_moved(own.pins, before, after) if own.pins else ()
+        changed = with_lane(project, replace(own, curve=after, pins=pins))
+        return followed(changed, lane, before, after)
+
+    parameter = project.parameter_of(lane)
+    if own.relative:
+        parameter = Parameter("relative", parameter.name, "", "±%", -100.0, 100.0)
+    return Target(lane, own.curve, parameter, own.reach, put)
+
+
+def layer(project: Project, lane: str, key: str) -> Target:
+    """The curve of a layer of the lane. Raises ZolvekError where it has none."""
+
+    def drawn(own: Lane) -> tuple[Curve, str, str]:
+        found = own.layer(key)
+        if found is None or found.curve is None:
+            raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+        return found.curve, found.kind, found.label
+
+    def put(project: Project, edit: Edit) -> Project:
+        own = _open(project, lane)
+        curve, _, _ = drawn(own)
+        changed = next(each for each in own.layers if each.id == key)
+        return with_layer(project, lane, replace(changed, curve=edit(curve)))
+
+    curve, kind, label = drawn(project.lane(lane))
+    return Target(lane, curve, LAYER_PARAMETERS[kind], WHOLE, put, f"the layer {label}")
+
+
+def layer_depth(project: Project, lane: str, key: str) -> Target:
+    """How deep a layer of the lane goes, −100 to 100 % over the project's beats: its amount as a curve.
+    Raises ZolvekError where there is no such layer."""
+
+    def drawn(own: Lane) -> tuple[Layer, Curve, float]:
+        found = own.layer(key)
+        if found is None:
+            raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+        most = max(abs(found.amount), 1.0)
+        if found.amount_way is None:
+            return found, flat(0.5 + 0.5 * found.amount / most), most
+        way, factor = found.amount_way, found.amount / most
+        return found, valued(way, 0.5 + factor * (way.value - 0.5), factor), most
+
+    def put(project: Project, edit: Edit) -> Project:
+        found, curve, most = drawn(_open(project, lane))
+        return with_layer(project, lane, replace(found, amount=most, amount_way=edit(curve)))
+
+    found, curve, most = drawn(project.lane(lane))
+    parameter = Parameter("depth", "Depth", "", "±%", -100.0 * most, 100.0 * most)
+    return Target(lane, curve, parameter, WHOLE, put, f"the depth of the layer {found.label}")
+
+
+FASTER = 4.0  # how much the rate of a steady LFO may be drawn up to begin with
+
+
+def layer_rate(project: Project, lane: str, key: str) -> Target:
+    """The rate of an LFO layer over its span, from its rate to the one at its end, which is four times as
+    fast where there is none yet. Raises ZolvekError where there is no such LFO."""
+
+    def drawn(own: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
+        found = own.layer(key)
+        if found is None or found.lfo is None:
+            raise ZolvekError("The layer is no LFO.", remedy="Draw its depth, or choose another.")
+        first = found.first
+        last = max(project.length if found.last is None else found.last, first + 1e-6)
+        lfo = found.lfo
+        way = lfo.rate_way or (flat(0.0) if lfo.rate_end is None else lines([0.0, 1.0], [0.0, 1.0]))
+        return found, lfo, way.having(beat=first + way.beat * (last - first)), (first, last)
+
+    def put(project: Project, edit: Edit) -> Project:
+        found, lfo, curve, (first, last) = drawn(_open(project, lane))
+        made = piece(edit(curve), first, last)
+        way = made.having(beat=np.clip(made.beat / (last - first), 0.0, 1.0))
+        end = lfo.rate_end or replace(lfo.rate, period=lfo.rate.period / FASTER)
+        changed = replace(lfo, rate_end=end, rate_way=way)
+        return with_layer(project, lane, replace(found, lfo=changed))
+
+    found, lfo, curve, _ = drawn(project.lane(lane))
+    end = lfo.rate.period / FASTER if lfo.rate_end is None else lfo.rate_end.period
+    ends = 1.0 / lfo.rate.period, 1.0 / end
+    low, high = (min(ends), max(ends)) if ends[0] != ends[1] else (ends[0], 2.0 * ends[0])
+    taper = "linear" if lfo.by_equal_steps else "exponential"
+    name = "Rate" if lfo.rate.timed else "Cycles a beat"
+    parameter = Parameter("rate", name, "", "Hz" if lfo.rate.timed else "", low, high, low, taper)
+    reach = (1.0, 0.0) if ends[1] < ends[0] else WHOLE
+    return Target(lane, curve, parameter, reach, put, f"the rate of the layer {found.label}")
+
+
+# What of a layer can be drawn on.
+ASPECTS = {"curve": layer, "depth": layer_depth, "rate": layer_rate}
+
+
+def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:
+    """A device's pad path, across ("x") or up ("y"), in the lane's place. Raises ZolvekError where
+    there is none."""
+
+    def drawn(project: Project) -> Curve:
+        pad = next((each for each in project.pads if each.device == device), None)
+        if pad is None:
+            raise ZolvekError("The pad's path is there no more.", remedy="Do it again.")
+        return pad.x if axis == "x" else pad.y
+
+    def put(project: Project, edit: Edit) -> Project:
+        _open(project, lane)
+        curve = edit(drawn(project))
+        pad = next(each for each in project.pads if each.device == device)
+        changed = replace(pad, x=curve) if axis == "x" else replace(pad, y=curve)
+        return with_pad(project, changed)
+
+    name = AXES[axis].name.lower()
+    return Target(lane, drawn(project), AXES[axis], WHOLE, put, f"the pad's path, {name}")

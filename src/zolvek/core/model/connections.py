@@ -1,0 +1,43 @@
+"""How a project stands beside other programs: who keeps time, and what is connected."""
+
+from __future__ import annotations
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.records import Record
+
+# Who keeps time -> how it is called, and what that means.
+ROLES: dict[str, tuple[str, str]] = {
+    "alone": ("Alone", "Starts and stops by itself, and nobody else with it"),
+    "follow": ("Follow", "Another program or machine starts, stops and locates it"),
+    "lead": ("Lead", "Others start, stop and locate with it, and take its bars and tempo"),
+}
+# What is followed -> how it is called.
+SOURCES = {"transport": "The transport of JACK", "clock": "MIDI clock", "code": "MIDI time code"}
+CODES = (
+    "",
+    "24",
+    "25",
+    "29.97 drop",
+    "30",
+)  # frames a second of the time code that is sent, "" for none
+
+
+class Beside(Record, frozen=True):
+    """`role` and `source` are keys of ROLES and SOURCES. `clock`: MIDI clock is sent; `code`: time code. `connections`:
+    a port of the project's (core.edits.connections tells their names) and the name of another program's."""
+
+    role: str = "alone"
+    source: str = "transport"
+    clock: bool = False
+    code: str = ""
+    connections: tuple[tuple[str, str], ...] = ()
+
+    def __post_init__(self) -> None:
+        for key, table in ((self.role, ROLES), (self.source, SOURCES), (self.code, CODES)):
+            if key not in table:
+                raise ZolvekError(f"There is no “{key}” beside other programs.", "project")
+
+    @property
+    def together(self) -> bool:
+        """Whether it goes with the transport that all programs share."""
+        return self.role == "lead" or (self.role == "follow" and self.source == "transport")

@@ -1,0 +1,1 @@
+"""What a lane plays: cycle, slots and layers applied, as a curve or as steps."""

@@ -1,0 +1,1 @@
+"""What makes movement: LFOs and random movement."""

@@ -1,0 +1,1 @@
+"""Morphs between states of a device, over a span or across a pad."""

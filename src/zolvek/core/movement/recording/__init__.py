@@ -1,0 +1,1 @@
+"""Passes and notes that are played by hand."""
