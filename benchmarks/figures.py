@@ -538,7 +538,7 @@ def morphing() -> None:
     from zolvek.core.model.pad import Pad, PadCorner
     from zolvek.core.model.project import Device, Project, Track
     from zolvek.core.model.state import StatePart
-    from zolvek.core.movement.morphing.morphs import morphs, pads
+    from zolvek.core.movement.morphing import morphs, pads
     from zolvek.core.time.rates import Rate
     from zolvek.core.value.parameter import Parameter
 

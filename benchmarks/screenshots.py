@@ -320,10 +320,9 @@ def _plugin_list(window: Window) -> QWidget:
 
 def _plugin_morph(window: Window) -> None:
     """A synth from one of its presets to another over Cast off, every parameter that differs in its lane."""
-    from zolvek.core.movement.morphing.morphs.morphs import chained
-
     from zolvek.core.edits import chains, plugins, replacement
     from zolvek.core.model.morph import Way
+    from zolvek.core.movement.morphing.morphs import chained
     from zolvek.sound.hosting.apart import described_apart
 
     session, project = window.session, window.session.project

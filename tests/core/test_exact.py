@@ -33,7 +33,7 @@ from zolvek.core.movement.generators.randomness import (
     random_curve,
 )
 from zolvek.core.movement.generators.waves import WAVES
-from zolvek.core.movement.morphing.morphs import pads
+from zolvek.core.movement.morphing import pads
 from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap, MeterPoint

@@ -11,8 +11,6 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
-from zolvek.core.movement.morphing.morphs.morphs import chained, morphed, rows
-from zolvek.core.movement.morphing.morphs.pads import weights
 
 from tests import few
 from tests.present import present
@@ -28,7 +26,9 @@ from zolvek.core.model.project import Cycle, Lane, Project
 from zolvek.core.model.state import State, StatePart
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.movement.generators.lfo import Lfo
-from zolvek.core.movement.morphing.morphs import morphs, pads
+from zolvek.core.movement.morphing import morphs, pads
+from zolvek.core.movement.morphing.morphs import chained, morphed, rows
+from zolvek.core.movement.morphing.pads import weights
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose

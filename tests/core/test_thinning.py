@@ -14,13 +14,6 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
-from zolvek.core.movement.recording.passes.passes import (
-    Move,
-    Pass,
-    count_in_times,
-    raw_curve,
-    written,
-)
 
 from tests import few
 from tests.core.curves import curves
@@ -34,6 +27,13 @@ from zolvek.core.curve.thinning_loops import _rise, farthest, funnel
 from zolvek.core.edits import takes
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
+from zolvek.core.movement.recording.passes import (
+    Move,
+    Pass,
+    count_in_times,
+    raw_curve,
+    written,
+)
 from zolvek.core.records import replace
 
 

@@ -27,7 +27,7 @@ from zolvek.core.model.state import StatePart
 from zolvek.core.movement.evaluation.layering import with_layer
 from zolvek.core.movement.generators.lfo import Lfo
 from zolvek.core.movement.generators.randomness import STREAMS, RandomMove
-from zolvek.core.movement.morphing.morphs import morphs, pads
+from zolvek.core.movement.morphing import morphs, pads
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate

@@ -17,7 +17,6 @@ from unittest import mock
 
 import numpy as np
 import soundfile
-from zolvek.core.movement.morphing.morphs.morphs import chained
 
 from benchmarks.evil_plugins import FORKS, HEAD, PORT, SEE, SOURCE, compiled, harmed
 from tests.present import present
@@ -30,6 +29,7 @@ from zolvek.core.model.catalogue import kind_from_plain, plain
 from zolvek.core.model.morph import Way
 from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
+from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.core.value.port_parameters import Port, parameter_of
 from zolvek.formats import project_file

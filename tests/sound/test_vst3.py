@@ -18,7 +18,6 @@ from unittest import mock
 import numpy as np
 import soundfile
 from click.testing import CliRunner
-from zolvek.core.movement.morphing.morphs.morphs import chained
 
 from tests.sound.test_lv2 import heard_on
 from zolvek.cli import zolvek
@@ -34,6 +33,7 @@ from zolvek.core.model.plugin import reached, real
 from zolvek.core.model.project import Device, Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.model.state import StatePart
+from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.core.value.reach import to_position
 from zolvek.core.value.text_parameters import PLACES, Told, parameter_of

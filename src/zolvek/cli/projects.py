@@ -142,7 +142,7 @@ def morph(
     """Move every parameter of a device from one state to another over a span."""
     from zolvek.core.edits.states import state_of
     from zolvek.core.model.morph import Way
-    from zolvek.core.movement.morphing.morphs.morphs import chained
+    from zolvek.core.movement.morphing.morphs import chained
     from zolvek.formats import project_file
 
     loaded = load(project)

@@ -21,8 +21,8 @@ from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
 from zolvek.core.model.state import StatePart
 from zolvek.core.movement.generators.lfo import Lfo
-from zolvek.core.movement.morphing.morphs import morphs, pads
-from zolvek.core.movement.recording.passes.passes import Move, written
+from zolvek.core.movement.morphing import morphs, pads
+from zolvek.core.movement.recording.passes import Move, written
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate

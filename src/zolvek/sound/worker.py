@@ -28,7 +28,7 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.model.project import Project
-from zolvek.core.movement.recording.passes.passes import count_in_times
+from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.process import own_output
 from zolvek.sound.controls import Block
 from zolvek.sound.devices import LEFT_OUT

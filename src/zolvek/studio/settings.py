@@ -151,7 +151,7 @@ def read(path: Path) -> Settings:
 def _words() -> dict[str, tuple[object, ...]]:
     """Of settings that take one of a few values, which."""
     from zolvek.core.curve.point_edits import REPLACE, STOP
-    from zolvek.core.movement.recording.passes.passes import MODES
+    from zolvek.core.movement.recording.passes import MODES
     from zolvek.core.time.grid import DIVISIONS, GRID_KINDS
     from zolvek.formats.midi.file_out import SPLITS
     from zolvek.formats.sound_out import DEPTHS, RATES, SOUND_KINDS, SWINGS

@@ -7,7 +7,7 @@ import time
 from zolvek.beside.jack import slots as s
 from zolvek.beside.jack.link import Link
 from zolvek.core.model.connections import Beside
-from zolvek.core.movement.recording.passes.passes import count_in_times
+from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.sound.playback import Playback
 
 CALM = 0.3  # seconds without an edit after which sound is made ready anew

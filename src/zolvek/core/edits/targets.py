@@ -19,7 +19,7 @@ from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.evaluation.layering import with_layer
 from zolvek.core.movement.generators.lfo import Lfo
-from zolvek.core.movement.morphing.morphs.pads import with_pad
+from zolvek.core.movement.morphing.pads import with_pad
 from zolvek.core.records import replace
 from zolvek.core.value import reach as reaches
 from zolvek.core.value.parameter import Parameter

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from zolvek.core.edits import notes
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.recording.passes.played_notes import LETTERS, Played, pitch_of
+from zolvek.core.movement.recording.played_notes import LETTERS, Played, pitch_of
 from zolvek.core.records import replace
 from zolvek.studio.bench.player import Player
 from zolvek.studio.commands.devices import own_track

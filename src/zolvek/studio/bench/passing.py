@@ -5,7 +5,7 @@ from __future__ import annotations
 from zolvek.core.edits.targets import layer_depth
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.recording.passes.passes import MODES, Pass, written
+from zolvek.core.movement.recording.passes import MODES, Pass, written
 from zolvek.studio.session import Session
 
 

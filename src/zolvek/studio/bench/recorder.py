@@ -13,7 +13,7 @@ from zolvek.core.edits import takes
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.evaluation.lane_evaluation import reach_heard
-from zolvek.core.movement.recording.passes.passes import Pass, written
+from zolvek.core.movement.recording.passes import Pass, written
 from zolvek.core.records import replace
 from zolvek.studio.bench.passing import (
     depth_written,

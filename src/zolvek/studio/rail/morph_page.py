@@ -10,7 +10,7 @@ from zolvek.core.edits import states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
 from zolvek.core.model.state import Values
-from zolvek.core.movement.morphing.morphs import morphs
+from zolvek.core.movement.morphing import morphs
 from zolvek.core.value.number_entry import number_of
 from zolvek.core.value.units import read
 from zolvek.studio.commands.controls import edit_with_lanes

@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import (
 from zolvek.core.curve.construction import lines
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.model.pad import WEIGHTS, Pad, PadCorner
-from zolvek.core.movement.morphing.morphs import pads
-from zolvek.core.movement.morphing.morphs.pads import TRAVELS
+from zolvek.core.movement.morphing import pads
+from zolvek.core.movement.morphing.pads import TRAVELS
 from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
 from zolvek.studio.commands.controls import edit_with_lanes, turn

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.limits import LIMITS
-from zolvek.core.movement.recording.passes.passes import MODES
+from zolvek.core.movement.recording.passes import MODES
 from zolvek.core.value.number_entry import number_of
 from zolvek.studio.action_buttons import action_buttons
 from zolvek.studio.commands import takes

@@ -21,7 +21,7 @@ from zolvek.core.edits import states
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
 from zolvek.core.model.state import State, StatePart, Values
-from zolvek.core.movement.morphing.morphs import morphs
+from zolvek.core.movement.morphing import morphs
 from zolvek.core.records import replace
 from zolvek.core.value.number_entry import number_of
 from zolvek.core.value.units import read

@@ -24,7 +24,7 @@ from zolvek.core.model.morph import Morph, Way
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, Values
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.core.movement.morphing.morphs.lane_writing import ready
+from zolvek.core.movement.morphing.lane_writing import ready
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 

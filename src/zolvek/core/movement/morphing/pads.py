@@ -25,7 +25,7 @@ from zolvek.core.model.project import Device, Project
 from zolvek.core.model.state import Values
 from zolvek.core.movement.generators.lfo import Lfo
 from zolvek.core.movement.generators.lfo_points import as_curve
-from zolvek.core.movement.morphing.morphs.lane_writing import ready
+from zolvek.core.movement.morphing.lane_writing import ready
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 
