@@ -44,7 +44,7 @@ def grown(code: str, *arguments: str) -> tuple[float, float]:
 def measured() -> Iterator[Row]:
     """Two hours delivered, an hour of sound, undo of a large lane, ten thousand lanes, large files."""
     from tests.projects import many_lanes, two_hours
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
@@ -68,7 +68,7 @@ def measured() -> Iterator[Row]:
             for _ in range(60):
                 file.write(minute)
         seconds, size = grown(
-            "from zolvek.sound.streams import examine, stream\nimport soundfile\nfrom scipy.signal import resample_poly, firwin\n"
+            "from zolvek.formats.audio.streams import examine, stream\nimport soundfile\nfrom scipy.signal import resample_poly, firwin\n"
             "# begin\nexamine(sys.argv[1])\nmade = stream(sys.argv[1], 48_000)\n"
             "for first in range(0, made.frames, 480_000): made.read(first, 48_000)",
             str(flac),
@@ -97,8 +97,8 @@ def measured() -> Iterator[Row]:
 
 
 def _large_files() -> list[tuple[str, str, Callable[[Path], object], str]]:
-    from zolvek.formats import curve_csv
     from zolvek.formats.midi import chunks as midi_chunks
+    from zolvek.formats.tables import curve_csv
 
     def midi(path: Path) -> None:
         count = midi_chunks.MOST_EVENTS - 10

@@ -51,16 +51,12 @@ def readers(folder: Path) -> list[Reader]:
     from zolvek.core.model.state import StatePart
     from zolvek.core.time.tempo import TempoMap
     from zolvek.demo.night_regatta import build
-    from zolvek.formats import (
-        curve_csv,
-        device_file,
-        pattern_library,
-        project_file,
-        sound_in,
-        state_file,
-    )
+    from zolvek.formats import device_file, pattern_library, state_file
+    from zolvek.formats.audio import curve_import
     from zolvek.formats.midi import file_in as midi_in
     from zolvek.formats.midi import file_out as midi_out
+    from zolvek.formats.project import project_file
+    from zolvek.formats.tables import curve_csv
 
     demo = build()
     small = replace(demo, length=16.0)
@@ -87,9 +83,9 @@ def readers(folder: Path) -> list[Reader]:
         midi_in.as_project(midi_in.load(path))
 
     def control(path: Path) -> None:
-        sound, rate = sound_in.read(path)
-        sound_in.as_control(sound, rate, TempoMap(), 0.0)
-        sound_in.followed(sound, rate, TempoMap(), 0.0)
+        sound, rate = curve_import.read(path)
+        curve_import.as_control(sound, rate, TempoMap(), 0.0)
+        curve_import.followed(sound, rate, TempoMap(), 0.0)
 
     return [
         Reader(".zolvek", project_file.encode(demo), project_file.load),
@@ -218,7 +214,7 @@ ONE_STATE = threading.Lock()  # the place of the copies is told by the environme
 def kill_once(folder: Path, rng: random.Random) -> float | None:
     """Seconds of edits that are lost when an editing process is killed at a random moment; None
     when nothing of what it left opens."""
-    from zolvek.formats import project_file, recovery
+    from zolvek.formats.project import project_file, recovery
 
     env = {**os.environ, "XDG_STATE_HOME": str(folder), "QT_QPA_PLATFORM": "offscreen"}
     path = folder / "piece.zolvek"
@@ -350,7 +346,7 @@ def actions(count: int, seed: int = 1) -> Played:
     from benchmarks.answers import Answers
     from zolvek.core.history import history
     from zolvek.demo.night_regatta import build
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
     from zolvek.studio.actions.table import ACTIONS
     from zolvek.studio.app import application, make_window
     from zolvek.studio.settings import Settings

@@ -42,19 +42,12 @@ def kinds() -> list[Kind]:
     from zolvek.core.model.state import StatePart
     from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
-    from zolvek.formats import (
-        clipboard,
-        device_file,
-        pattern_library,
-        picture,
-        project_file,
-        recovery,
-        state_file,
-        tables,
-    )
+    from zolvek.formats import device_file, pattern_library, picture, state_file
     from zolvek.formats.midi import file_in as midi_in
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.midi import report as midi_report
+    from zolvek.formats.project import project_file, recovery
+    from zolvek.formats.tables import clipboard, lane_table
     from zolvek.sound.offline import render
     from zolvek.studio import settings
 
@@ -71,7 +64,7 @@ def kinds() -> list[Kind]:
             lambda: midi_in.decode(midi_out.encode(project)),
             lambda: midi_report.report(project),
             lambda: picture.svg(project, lanes, short),
-            lambda: tables.to_text(project, lanes, 0.5, cells="text", span=short),
+            lambda: lane_table.to_text(project, lanes, 0.5, cells="text", span=short),
             lambda: render(project, 0.0, min(project.length, 0.2)),
             lambda: [project.section_at(beat) for beat in (0.0, 1.0, project.length)],
             lambda: project.meter.bar_lines(0.0, min(project.length, 4_000.0)),

@@ -17,7 +17,8 @@ import numpy as np
 import soundfile
 
 from tests.core.curves import value_at
-from zolvek.formats import curve_csv, project_file
+from zolvek.formats.project import project_file
+from zolvek.formats.tables import curve_csv
 
 ENVIRONMENT = {
     k: v

@@ -12,7 +12,7 @@ from click.testing import CliRunner
 from tests.projects import PROJECTS, ordinary_midi
 from zolvek.cli import zolvek
 from zolvek.core.errors import ZolvekError
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 
 HEAVY = {"the longest", "two hours", "1,000 lanes"}
 

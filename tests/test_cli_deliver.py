@@ -17,7 +17,8 @@ from zolvek.cli import zolvek
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build
-from zolvek.formats import curve_csv, project_file
+from zolvek.formats.project import project_file
+from zolvek.formats.tables import curve_csv
 
 DEMO = build()
 

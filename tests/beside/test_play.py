@@ -25,7 +25,8 @@ from zolvek.cli.main import zolvek
 from zolvek.core.edits.connections import connected
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import osc, project_file
+from zolvek.formats import osc
+from zolvek.formats.project import project_file
 
 SINCE_1900 = 2_208_988_800  # seconds until 1970 (RFC 868)
 

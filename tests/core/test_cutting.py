@@ -28,7 +28,8 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution, stepped
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
-from zolvek.formats import curve_csv, project_file
+from zolvek.formats.project import project_file
+from zolvek.formats.tables import curve_csv
 from zolvek.sound.controls import Block, Controls
 
 SAME = 1e-12

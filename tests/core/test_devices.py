@@ -18,7 +18,8 @@ from zolvek.core.model.catalogue import DEVICE_KINDS, FORMAT, VERSION, kind_from
 from zolvek.core.model.shipped_devices import DEVICES
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.formats import device_file, project_file
+from zolvek.formats import device_file
+from zolvek.formats.project import project_file
 
 OWN = {
     "format": "zolvek-device",

@@ -24,8 +24,8 @@ from zolvek.core.time.meter import MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.core.value.parameter import Parameter
 from zolvek.demo.night_regatta import build
-from zolvek.formats import project_file
-from zolvek.formats.schema import schema
+from zolvek.formats.project import project_file
+from zolvek.formats.project.schema import schema
 from zolvek.studio import settings
 
 GOOD = {

@@ -32,7 +32,8 @@ from zolvek.core.movement.morphing.pads import weights
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose
-from zolvek.formats import project_file, state_file
+from zolvek.formats import state_file
+from zolvek.formats.project import project_file
 
 DEMO = replace(build(), states=(), morphs=(), pads=())
 HORN = DEMO.device_track("horn").device("horn")

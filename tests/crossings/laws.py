@@ -22,8 +22,8 @@ from zolvek.core.movement.evaluation.layering import applied, baked
 from zolvek.core.movement.generators import lfo_points, randomness
 from zolvek.core.records import replace
 from zolvek.core.time.meter import TICKS
-from zolvek.formats import project_file
 from zolvek.formats.midi import file_out, report, timeline
+from zolvek.formats.project import project_file
 from zolvek.sound.offline import render
 
 Law = Callable[[Project], str]

@@ -23,7 +23,10 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
-from zolvek.formats import picture, project_file, schema, sound_in, sound_out, tables
+from zolvek.formats import picture, sound_out
+from zolvek.formats.audio import curve_import
+from zolvek.formats.project import project_file, schema
+from zolvek.formats.tables import lane_table
 
 DEMO = build()
 DOCS = Path(__file__).parents[2] / "docs"
@@ -83,8 +86,8 @@ class Files(unittest.TestCase):
             )
             wanted = 2.0 * value - 1.0 if swing == "both" else value
             np.testing.assert_allclose(data, wanted, atol=1e-7)
-            sound, rate = sound_in.read(path)
-            back = sound_in.as_control(sound, rate, DEMO.tempo, 0.0, 0.001, swing)
+            sound, rate = curve_import.read(path)
+            back = curve_import.as_control(sound, rate, DEMO.tempo, 0.0, 0.001, swing)
             beats = np.linspace(0.0, 191.9, 50_001)
             far = np.abs(back.at(beats) - played(DEMO.lane(lane), DEMO).curve.at(beats))
             self.assertLessEqual(np.percentile(far, 99.9), 0.00101)
@@ -94,7 +97,7 @@ class Files(unittest.TestCase):
         """A one-pole follower goes 63 % of the way in its time constant."""
         rate = 48_000
         sound = np.concatenate((np.zeros(rate), np.ones(rate), np.zeros(rate)))
-        made = sound_in.followed(sound, rate, TempoMap(), 0.0, 0.1, 0.4, 0.002)
+        made = curve_import.followed(sound, rate, TempoMap(), 0.0, 0.1, 0.4, 0.002)
         at = made.at(2.0 * np.array([1.1, 2.4]))  # 120 BPM: two beats a second
         np.testing.assert_allclose(at, [1 - np.exp(-1), np.exp(-1)], atol=0.02)
 
@@ -102,7 +105,7 @@ class Files(unittest.TestCase):
         """RFC 4180, read by Python's own csv."""
         lanes = [lane.id for lane in DEMO.lanes()]
         named = with_lane(DEMO, replace(DEMO.lane("horn.cutoff"), name='Sweep, "wide"'))
-        rows = list(csv.reader(io.StringIO(tables.to_text(named, lanes, 0.5, "seconds"))))
+        rows = list(csv.reader(io.StringIO(lane_table.to_text(named, lanes, 0.5, "seconds"))))
         self.assertEqual(rows[0][2], 'Sweep, "wide" (Hull · Horn · Cutoff) [Hz]')
         self.assertEqual({len(row) for row in rows}, {18})
         seconds = np.array([float(row[1]) for row in rows[1:]])
@@ -111,7 +114,7 @@ class Files(unittest.TestCase):
         wanted = DEMO.parameter_of(lanes[0]).value(played(DEMO.lane(lanes[0]), DEMO).at(beats))
         self.assertEqual([float(row[2]) for row in rows[1:]], wanted.tolist(), "to the last bit")
         with self.assertRaises(ZolvekError):
-            tables.to_text(DEMO, lanes, 1e-9)
+            lane_table.to_text(DEMO, lanes, 1e-9)
 
     def test_the_project_file_fits_its_published_schema(self) -> None:
         """JSON Schema draft 2020-12, by jsonschema."""

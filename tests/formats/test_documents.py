@@ -14,7 +14,8 @@ from tests.core.wild import wild
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build
-from zolvek.formats import device_file, project_file, schema
+from zolvek.formats import device_file
+from zolvek.formats.project import project_file, schema
 
 DOCS = Path(__file__).resolve().parents[2] / "docs"
 

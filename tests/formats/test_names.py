@@ -26,17 +26,12 @@ from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Note, Project, Section, Track
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.formats import (
-    clipboard,
-    names,
-    pattern_library,
-    picture,
-    project_file,
-    sound_out,
-    tables,
-)
+from zolvek.formats import pattern_library, picture, sound_out
 from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.midi import file_out as midi_out
+from zolvek.formats.project import project_file
+from zolvek.formats.tables import clipboard, lane_table
+from zolvek.storage import names
 
 ODD = (
     "Kick:Snare", "Kick/Snare", "a=b", "=1+1", "+7 st", "-6 dB", "@sum", '"quoted", \'too\'', "tab\tand\x07bell",
@@ -91,7 +86,7 @@ class Names(unittest.TestCase):
             # CSV by the standard reader; no cell that a spreadsheet takes for a formula.
             rows = list(
                 csv.reader(
-                    io.StringIO(tables.to_text(project, lanes, 4.0, cells="text"), newline="")
+                    io.StringIO(lane_table.to_text(project, lanes, 4.0, cells="text"), newline="")
                 )
             )
             for row in rows:

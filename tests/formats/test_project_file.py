@@ -20,7 +20,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.edits.replacement import with_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import curve_csv, project_file
+from zolvek.formats.project import project_file
+from zolvek.formats.tables import curve_csv
 from zolvek.storage import atomic
 
 DEMO = build()

@@ -14,7 +14,9 @@ from unittest import mock
 
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import identity, pattern_library, recovery
+from zolvek.formats import pattern_library
+from zolvek.formats.project import recovery
+from zolvek.storage import process_identity
 
 # Writes a copy as the program does, over and over, until it is killed.
 KEEPS_ON = """
@@ -152,11 +154,11 @@ class Recovery(unittest.TestCase):
         folder = old.parent
         others = {
             f"{os.getpid()}-123-another-boot.json": text.replace(
-                identity.own(), f"{os.getpid()}-123-another-boot"
+                process_identity.own(), f"{os.getpid()}-123-another-boot"
             ),
-            f"{os.getpid()}.json": text.replace(f'"{identity.own()}"', str(os.getpid())).replace(
-                '"version":2', '"version":1'
-            ),
+            f"{os.getpid()}.json": text.replace(
+                f'"{process_identity.own()}"', str(os.getpid())
+            ).replace('"version":2', '"version":1'),
         }
         for name, copy in others.items():
             self.assertNotEqual(copy, text)
@@ -184,7 +186,7 @@ class Recovery(unittest.TestCase):
         recovery.let_go()
         folder = good.parent
         for number, data in enumerate((
-            text.replace(f'"{identity.own()}"', "1e300").encode(),
+            text.replace(f'"{process_identity.own()}"', "1e300").encode(),
             b"[" * 100_000, b"\xff\xfe{}", text[: len(text) // 2].encode(), b"",
             text.replace('"when"', '"when": NaN, "x"').encode(),
         )):  # fmt: skip
@@ -194,7 +196,7 @@ class Recovery(unittest.TestCase):
         (folder / "79.json").mkdir()
         self.assertEqual(recovery.left_behind(), [])
         # A number that no process has: the work in it is offered all the same.
-        (folder / "80.json").write_text(text.replace(f'"{identity.own()}"', "9" * 400))
+        (folder / "80.json").write_text(text.replace(f'"{process_identity.own()}"', "9" * 400))
         self.assertEqual([left.file.name for left in recovery.left_behind()], ["80.json"])
 
 

@@ -18,8 +18,9 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Project
 from zolvek.core.records import replace
-from zolvek.formats import project_file, sound_out
-from zolvek.formats.own_files import need_other
+from zolvek.formats import sound_out
+from zolvek.formats.project import project_file
+from zolvek.formats.project.own_files import need_other
 from zolvek.sound.offline import render
 from zolvek.sound.peak_meter import PeakMeter, decibels
 

@@ -24,6 +24,7 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
+from zolvek.formats.audio.streams import examine
 from zolvek.sound import clips, turning
 from zolvek.sound.controls import Block, Controls
 from zolvek.sound.devices import MAKERS
@@ -32,7 +33,6 @@ from zolvek.sound.metronome import clicks
 from zolvek.sound.mixing import pan_gains
 from zolvek.sound.offline import render
 from zolvek.sound.renderer import RATE, Renderer
-from zolvek.sound.streams import examine
 
 T = np.arange(RATE) / RATE
 

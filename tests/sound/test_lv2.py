@@ -32,7 +32,7 @@ from zolvek.core.model.source import Clip
 from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.core.value.port_parameters import Port, parameter_of
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.formats.sound_out import SoundForm, deliver_apart
 from zolvek.sound.devices import LEFT_OUT
 from zolvek.sound.hosting import installed, listing

@@ -18,7 +18,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.process import command, environment
 from zolvek.sound.hosting import installed, mark, plugin_folders, scan
 from zolvek.sound.hosting.apart import described_apart

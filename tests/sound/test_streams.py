@@ -17,16 +17,18 @@ import soxr
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project, Track
-from zolvek.formats import project_file, sound_out
-from zolvek.formats.sound_content import told_by_content
-from zolvek.sound import clips, streams
+from zolvek.formats import sound_out
+from zolvek.formats.audio import streams
+from zolvek.formats.audio.content import told_by_content
+from zolvek.formats.project import project_file
+from zolvek.sound import clips
 
 # Plays two stretches of a clip an hour long, and prints the most memory that took, in MB.
 AN_HOUR = """
 import resource, sys
 from zolvek.core.model.project import Clip, Project, Track
 from zolvek.sound.renderer import Renderer
-from zolvek.sound.streams import examine
+from zolvek.formats.audio.streams import examine
 examine(sys.argv[1])
 track = Track("t", "T", clips=(Clip(0.0, sys.argv[1]),))
 renderer = Renderer(Project(length=7_000.0, tracks=(track,)))

@@ -37,7 +37,7 @@ from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.core.value.reach import to_position
 from zolvek.core.value.text_parameters import PLACES, Told, parameter_of
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.sound.hosting import installed
 from zolvek.sound.hosting.apart import described_apart
 from zolvek.sound.hosting.own_window import OwnWindow

@@ -17,8 +17,8 @@ from zolvek.beside.jack import slots
 from zolvek.core.edits import controller_mappings
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
-from zolvek.formats import project_file
 from zolvek.formats.midi.clock import CLOCKS
+from zolvek.formats.project import project_file
 
 RATE = 48_000
 

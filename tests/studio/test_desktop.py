@@ -37,7 +37,7 @@ from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
 from zolvek import desktop
 from zolvek.demo.night_regatta import build
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 
 CONTROLS = (QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QTextEdit, QAbstractSlider)  # fmt: skip
 

@@ -18,7 +18,7 @@ from zolvek.core.curve.construction import flat
 from zolvek.core.edits.replacement import with_curve
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.sound import clips
 from zolvek.studio.index.index_panel import LETTERS
 from zolvek.studio.rail.devices_panel import DevicesPanel

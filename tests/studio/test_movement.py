@@ -13,7 +13,7 @@ from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import COSINE
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.studio.rail.movement_panel import MovementPanel
 
 

@@ -15,7 +15,7 @@ from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import HOLD
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.studio.rail.perform_panel import PerformPanel
 from zolvek.studio.rail.record_page import RecordPage, TakesPage
 from zolvek.studio.rail.thin_panel import ThinPanel

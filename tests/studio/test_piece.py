@@ -20,7 +20,7 @@ from tests.studio.qtest import QTest
 from zolvek.core.edits import replacement, sections
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
-from zolvek.formats import project_file, templates
+from zolvek.formats.project import project_file, templates
 from zolvek.studio.bench.player import compared_with
 from zolvek.studio.collect_export import collect
 from zolvek.studio.commands import fitting, piece

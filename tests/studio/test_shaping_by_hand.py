@@ -16,7 +16,8 @@ from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.model.project import Pattern
 from zolvek.core.records import replace
-from zolvek.formats import clipboard, pattern_library
+from zolvek.formats import pattern_library
+from zolvek.formats.tables import clipboard
 from zolvek.studio.lanes.frame import HANDLES, frame_of
 from zolvek.studio.rail.patterns_panel import PatternsPanel
 from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel
@@ -382,7 +383,7 @@ class ByHand(WindowTest):
         self.assertEqual(self.errors, [])
 
     def test_slots_survive_the_file(self) -> None:
-        from zolvek.formats import project_file
+        from zolvek.formats.project import project_file
 
         lane = self.session.lane
         changed = replace(

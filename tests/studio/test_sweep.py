@@ -13,7 +13,8 @@ from PyQt6.QtCore import Qt
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.formats import curve_csv, project_file
+from zolvek.formats.project import project_file
+from zolvek.formats.tables import curve_csv
 from zolvek.studio.actions.table import ACTIONS
 from zolvek.studio.sound_export import SoundExport
 

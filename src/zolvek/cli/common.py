@@ -90,18 +90,18 @@ def load(path: str) -> Project:
 
 def load_with_folder(path: str) -> tuple[Project, Path]:
     """As `load`, and the folder that it lies in, or was unpacked into."""
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     where = path
     if path.lower().endswith(".zip"):
         import atexit
         import tempfile
 
-        from zolvek.formats import collecting
+        from zolvek.formats.project import collection
 
         folder = tempfile.TemporaryDirectory(prefix="zolvek-")
         atexit.register(folder.cleanup)
-        where = str(collecting.unpacked(path, Path(folder.name)))
+        where = str(collection.unpacked(path, Path(folder.name)))
     project = project_file.load(where)
     if project_file.is_newer(project):
         say(f"{path}: {project_file.NEWER}")

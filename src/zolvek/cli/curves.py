@@ -22,7 +22,7 @@ def curve() -> None:
 @click.option("--to", "last", type=float, help="Last beat, included. Default: the last point's.")
 def curve_eval(file: str, step: float, first: float | None, last: float | None) -> None:
     """Print a curve's values as CSV: beat,value."""
-    from zolvek.formats import curve_csv
+    from zolvek.formats.tables import curve_csv
 
     loaded = curve_csv.load(file)
     low = float(loaded.beat[0]) if first is None else first
@@ -37,7 +37,7 @@ def tool(name: str, *options: Any) -> Any:
 
     def declare(work: Any) -> Any:
         def run(file: str, output: str, **values: Any) -> None:
-            from zolvek.formats import curve_csv
+            from zolvek.formats.tables import curve_csv
 
             curve_csv.save(work(curve_csv.load(file), **values), output)
 
@@ -239,7 +239,7 @@ def curve_thin(
 ) -> None:
     """Thin a curve; ends and jumps stay, the bound holds at every instant."""
     from zolvek.core.curve.thinning import thinned, thinned_to
-    from zolvek.formats import curve_csv
+    from zolvek.formats.tables import curve_csv
 
     if (tolerance is None) == (count is None):
         raise ZolvekError("Give either --tolerance or --count.", "curve thin")

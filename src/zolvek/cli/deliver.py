@@ -72,7 +72,7 @@ def render(
     bits: str, tracks: bool, tail: bool, allow_missing: bool, headroom: float | None,
 ) -> None:  # fmt: skip
     """Render the mix, or each track, to a sound file."""
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project.own_files import need_other
     from zolvek.formats.sound_out import SoundForm, deliver_apart, files_of
 
     if headroom is not None:
@@ -128,7 +128,7 @@ def export(
 ) -> None:
     """Write every lane as a stream of MIDI messages, those of its target."""
     from zolvek.formats.midi import file_out as midi_out
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project.own_files import need_other
 
     loaded = load(project)
     need_other(midi_out.files_of(loaded, midi, split), loaded, project)
@@ -155,9 +155,9 @@ def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bo
 def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     """Make a project of a MIDI file: its controllers as lanes, its notes, tempo and meter."""
     from zolvek.core.model.project import Project
-    from zolvek.formats import project_file
     from zolvek.formats.midi import file_in as midi_in
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project import project_file
+    from zolvek.formats.project.own_files import need_other
 
     in_range("--tolerance", tolerance, 0.001, 50.0)
     score = midi_in.load(midi)
@@ -180,7 +180,7 @@ def control(
     project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
 ) -> None:  # fmt: skip
     """Write a lane as a control signal, sample by sample."""
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project.own_files import need_other
     from zolvek.formats.sound_out import SoundForm, save_control
 
     loaded = load(project)
@@ -203,17 +203,20 @@ def from_sound(
     """Make a curve of a sound file: a control signal, or its level."""
     from zolvek.core.model.project import Project
     from zolvek.core.time.tempo import TempoMap, TempoPoint
-    from zolvek.formats import curve_csv, sound_in
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.audio import curve_import
+    from zolvek.formats.project.own_files import need_other
+    from zolvek.formats.tables import curve_csv
 
     in_range("--tolerance", tolerance, 0.0001, 50.0)
     need_other([output], Project(), sound)
-    samples, rate = sound_in.read(sound)
+    samples, rate = curve_import.read(sound)
     steady, within = TempoMap((TempoPoint(0.0, tempo),)), tolerance / 100.0
     if follow:
-        made = sound_in.followed(samples, rate, steady, 0.0, attack / 1e3, release / 1e3, within)
+        made = curve_import.followed(
+            samples, rate, steady, 0.0, attack / 1e3, release / 1e3, within
+        )
     else:
-        made = sound_in.as_control(samples, rate, steady, 0.0, within, swing)
+        made = curve_import.as_control(samples, rate, steady, 0.0, within, swing)
     curve_csv.save(made, output)
 
 
@@ -234,14 +237,14 @@ def table(
     first: str | None, last: str | None,
 ) -> None:  # fmt: skip
     """Write lanes side by side on a common clock as CSV."""
-    from zolvek.formats import tables
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project.own_files import need_other
+    from zolvek.formats.tables import lane_table
 
     loaded = load(project)
     need_other([output], loaded, project)
     wanted = list(lanes) or [lane.id for lane in loaded.lanes()]
-    text = tables.to_text(loaded, wanted, step, unit, cells, span(loaded, first, last))
-    tables.save(output, text)
+    text = lane_table.to_text(loaded, wanted, step, unit, cells, span(loaded, first, last))
+    lane_table.save(output, text)
 
 
 @_command("picture", PROJECT, _output("The SVG or PNG file to write."), LANES, FROM, TO)
@@ -250,7 +253,7 @@ def picture(
 ) -> None:
     """Draw lanes for a document."""
     from zolvek.formats import picture as pictures
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project.own_files import need_other
 
     loaded = load(project)
     need_other([output], loaded, project)
@@ -274,7 +277,7 @@ def schema() -> None:
     """Print the JSON Schema of the project file."""
     import json
 
-    from zolvek.formats.schema import schema as made
+    from zolvek.formats.project.schema import schema as made
 
     click.echo(json.dumps(made(), indent=1))
 

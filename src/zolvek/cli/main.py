@@ -44,7 +44,7 @@ def demo(target: str | None) -> None:
     if target is None:
         return _window(None, demo=True)
     from zolvek.demo.night_regatta import build
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     project_file.save(build(), target)
 
@@ -55,10 +55,10 @@ def open_(file: str | None) -> None:
     """Open a project in the window, or a collected .zip; without one, the sheet to begin from."""
     if file is None:
         return _window(None)
-    from zolvek.formats import collecting, project_file
+    from zolvek.formats.project import collection, project_file
 
     if file.lower().endswith(".zip"):
-        file = str(collecting.unpacked(file))
+        file = str(collection.unpacked(file))
 
     project_file.load(file)  # a broken file is said here, before a window comes up
     _window(Path(file))

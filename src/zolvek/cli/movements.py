@@ -204,7 +204,7 @@ def _lfo(values: dict[str, Any]) -> Lfo:
 def curve_lfo(first: float, last: float, tempo: float, output: str, **values: Any) -> None:
     """Write an LFO as a curve: exact, from its first beat to its last."""
     from zolvek.core.movement.generators.lfo_points import as_curve
-    from zolvek.formats import curve_csv
+    from zolvek.formats.tables import curve_csv
 
     for name, beat in (("--from", first), ("--to", last)):
         in_range(name, beat, 0.0, 1e6)
@@ -228,7 +228,7 @@ def _put(
 ) -> None:  # fmt: skip
     from zolvek.core.model.layer import LAYER_KINDS, Layer
     from zolvek.core.movement.evaluation.layering import free_layer_id, with_layer
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     loaded = load(project)
     own = loaded.lane(lane)

@@ -23,8 +23,8 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     used."""
     import msgspec
 
-    from zolvek.formats.names import cell
     from zolvek.sound.hosting import installed as plugin_list
+    from zolvek.storage.names import cell
 
     words = text.casefold().split()
     if bundle is not None:
@@ -59,7 +59,7 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     """Add an installed plugin to a track, its presets as states."""
     from zolvek.core.edits import chains
     from zolvek.core.edits import plugins as hosted
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
     from zolvek.sound.hosting.apart import described_apart
     from zolvek.sound.hosting.installed import found
 

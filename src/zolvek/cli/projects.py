@@ -19,7 +19,8 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
     """Begin a project: an empty desk, or a track for each of the FILES (sound, MIDI, devices)."""
     from zolvek.core.edits import new_project
     from zolvek.core.edits.edit_scope import counted
-    from zolvek.formats import from_files, project_file
+    from zolvek.formats import track_import
+    from zolvek.formats.project import project_file
 
     own_time = tempo is not None or meter is not None
     if files or own_time:
@@ -28,10 +29,10 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
             meter or "4/4",
             1 if files else new_project.BARS,
         )
-        brought = from_files.read(files)
-        project = from_files.with_files(start, brought, not own_time)
-        if from_files.left_out(brought):
-            say(f"Left out: {from_files.left_out(brought)}.")
+        brought = track_import.read(files)
+        project = track_import.with_files(start, brought, not own_time)
+        if track_import.left_out(brought):
+            say(f"Left out: {track_import.left_out(brought)}.")
     else:
         project = new_project.fresh()
     project_file.save(project, output)
@@ -72,7 +73,7 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
     """Print a lane's values as CSV: beat,seconds,position,value,text."""
     loaded = load(project)
     from zolvek.core.movement.evaluation.lane_evaluation import played
-    from zolvek.formats.names import cell
+    from zolvek.storage.names import cell
 
     found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
     beats = steps(*span(loaded, first, last), step)
@@ -143,7 +144,7 @@ def morph(
     from zolvek.core.edits.states import state_of
     from zolvek.core.model.morph import Way
     from zolvek.core.movement.morphing.morphs import chained
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     loaded = load(project)
     first, last = span(loaded, *part)
@@ -161,7 +162,7 @@ def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     """Write all layers of a lane that are heard into its points."""
     from zolvek.core.edits.replacement import with_lane
     from zolvek.core.movement.evaluation.layering import baked
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     in_range("--tolerance", tolerance, 0.001, 50.0)
     loaded = load(project)
@@ -187,8 +188,8 @@ def _bars(verb: str) -> Any:
 
 def _change_bars(change: str, project: str, bar: int, count: int, output: str) -> None:
     from zolvek.core.edits import bars
-    from zolvek.formats import project_file
-    from zolvek.sound.lengths import lengths_of
+    from zolvek.formats.audio.lengths import lengths_of
+    from zolvek.formats.project import project_file
 
     loaded = load(project)
     done = getattr(bars, change)(loaded, bar, count, lengths_of(loaded))
@@ -219,12 +220,12 @@ def remove_bars(project: str, bar: int, count: int, output: str) -> None:
 def collect(project: str, output: str, anywhere: bool) -> None:
     """Write the project with all of its sounds in one .zip, or in one folder."""
     from zolvek.core.edits.chains import own_sound_files
-    from zolvek.formats import collecting
-    from zolvek.formats.own_files import need_other
+    from zolvek.formats.project import collection
+    from zolvek.formats.project.own_files import need_other
 
     loaded, folder = load_with_folder(project)
     need_other([output], loaded, project)
-    collecting.collected(loaded, output, folder=folder, anywhere=anywhere)
+    collection.collected(loaded, output, folder=folder, anywhere=anywhere)
     count = len(own_sound_files(loaded))
     say(f"1 project, {count} sound{'s' * (count != 1)}.")
 

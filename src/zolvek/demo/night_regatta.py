@@ -194,7 +194,7 @@ SHIPPED = Path(__file__).with_name("night_regatta.zolvek")
 
 def build() -> Project:
     """The piece as it ships."""
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     return project_file.decode(SHIPPED.read_bytes(), str(SHIPPED))
 
@@ -294,7 +294,7 @@ def make(key: str, kind: str, name: str, **values: str) -> Device:
 
 
 if __name__ == "__main__":
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     project_file.save(compose(), SHIPPED)
     print(f"{SHIPPED}: {SHIPPED.stat().st_size} bytes")

@@ -10,10 +10,10 @@ import msgspec
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Pattern
-from zolvek.formats.names import file_name
-from zolvek.formats.project_file import from_plain, placed, to_plain
+from zolvek.formats.project.project_file import from_plain, placed, to_plain
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
+from zolvek.storage.names import file_name
 from zolvek.storage.opening import read_bytes
 
 FORMAT, VERSION = "zolvek-pattern", 1

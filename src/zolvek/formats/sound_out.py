@@ -17,11 +17,11 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project, Track
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import Record
-from zolvek.formats.names import file_names
 from zolvek.sound.hosting import installed
 from zolvek.sound.jobs import ProcessLost, done_apart
 from zolvek.sound.peak_meter import PeakMeter, decibels
 from zolvek.storage.atomic import written
+from zolvek.storage.names import file_names
 
 RATES = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}

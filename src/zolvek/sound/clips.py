@@ -9,8 +9,8 @@ from zolvek.core.edits.chains import sound_files
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project
 from zolvek.core.time.tempo import TempoMap
+from zolvek.formats.audio.streams import Stream, opened, path_of, stream
 from zolvek.sound.controls import Block
-from zolvek.sound.streams import Stream, opened, path_of, stream
 
 EDGE_SECONDS = 0.0015  # in which a block's edge inside its file comes and goes
 

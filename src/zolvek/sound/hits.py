@@ -64,7 +64,7 @@ def _pieces(name: str, progress: Progress | None) -> Iterator[Floats]:
     """The file's mean of channels at our rate, ten seconds at a time."""
     import soxr
 
-    from zolvek.sound.streams import opened
+    from zolvek.formats.audio.streams import opened
 
     with opened(name) as file:
         rate, done = int(file.samplerate), 0

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.errors import ZolvekError
-from zolvek.sound.streams import opened
+from zolvek.formats.audio.streams import opened
 
 A_SECOND = 100
 BLOCK_SECONDS = 4

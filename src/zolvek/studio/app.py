@@ -55,7 +55,7 @@ def first_project(path: Path | None) -> Project:
         from zolvek.core.edits.new_project import fresh
 
         return fresh()
-    from zolvek.formats import project_file
+    from zolvek.formats.project import project_file
 
     return project_file.load(path)
 

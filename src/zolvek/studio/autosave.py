@@ -66,7 +66,7 @@ class Autosave(QObject):
         self.work.start()
 
     def _write(self, project: Project, path: Path | None) -> None:
-        from zolvek.formats import recovery
+        from zolvek.formats.project import recovery
 
         try:
             recovery.keep(project, path)
@@ -107,7 +107,7 @@ class Autosave(QObject):
         self.wanted = False
         self.wait()
         if self.kept is not None:
-            from zolvek.formats import recovery
+            from zolvek.formats.project import recovery
 
             recovery.let_go()
             self.kept = None

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.curve.construction import curve
-from zolvek.formats import templates
+from zolvek.formats.project import templates
 from zolvek.studio import theme as themes
 from zolvek.studio.context import Studio
 from zolvek.studio.lanes.painting import draw_curve

@@ -10,7 +10,7 @@ from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.work import Progress
 
 if TYPE_CHECKING:
-    from zolvek.formats.collecting import OutsideFiles
+    from zolvek.formats.project.collection import OutsideFiles
 
 
 KINDS = "One file with all sounds (*.zip)"
@@ -28,7 +28,7 @@ def export_collected(deliveries: Deliveries) -> None:
 def collect(deliveries: Deliveries, path: Path, anywhere: bool = False) -> None:
     """Write it beside the window. Sounds outside the project's folder and the home are asked for; `anywhere`: they
     have been."""
-    from zolvek.formats.collecting import OutsideFiles, collected
+    from zolvek.formats.project.collection import OutsideFiles, collected
 
     session = deliveries.session
     project, file = session.project, session.document.path

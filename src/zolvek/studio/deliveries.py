@@ -92,7 +92,7 @@ class Deliveries(QObject):
     def midi_to_drag(self) -> Path:
         """The MIDI file in a folder of its own, to be dragged into another program."""
         from zolvek.formats.midi import file_out as midi_out
-        from zolvek.formats.names import file_name
+        from zolvek.storage.names import file_name
 
         folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
         name = file_name(self.session.project.name)
@@ -161,7 +161,7 @@ class Deliveries(QObject):
     def take_curve(self, path: Path) -> None:
         """A sound file as the focus lane's curve from the selection or the playhead on."""
         from zolvek.core.curve.spans import splice
-        from zolvek.formats import sound_in
+        from zolvek.formats.audio import curve_import
         from zolvek.studio.dialogs import SoundCurveDialog
 
         self.needed_lane()
@@ -174,11 +174,13 @@ class Deliveries(QObject):
         drawn = target(session)  # now, wherever the focus goes meanwhile
 
         def reading(_: Progress) -> Curve:
-            sound, rate = sound_in.read(path)
+            sound, rate = curve_import.read(path)
             if dialog.follows:
-                made = sound_in.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
+                made = curve_import.followed(
+                    sound, rate, tempo, first, *dialog.times, dialog.tolerance
+                )
             else:
-                made = sound_in.as_control(
+                made = curve_import.as_control(
                     sound, rate, tempo, first, dialog.tolerance, dialog.swing
                 )
             return made.shifted(-first)
@@ -193,7 +195,7 @@ class Deliveries(QObject):
     # --- tables and pictures ---
 
     def points(self) -> None:
-        from zolvek.formats import curve_csv
+        from zolvek.formats.tables import curve_csv
 
         self.needed_lane()
         path = self._write("Write the lane's points", ".csv", CSV)
@@ -211,7 +213,7 @@ class Deliveries(QObject):
             self.take_points(path)
 
     def take_points(self, path: Path) -> None:
-        from zolvek.formats import curve_csv
+        from zolvek.formats.tables import curve_csv
 
         self.needed_lane()
         self.session.edit_curve(f"Read {path.name}", curve_csv.load(path))
@@ -222,13 +224,15 @@ class Deliveries(QObject):
             self.table_to(path)
 
     def table_to(self, path: Path) -> None:
-        from zolvek.formats import tables
+        from zolvek.formats.tables import lane_table
 
         own, project, lanes = self.settings, self.session.project, self._lanes()
 
         def writing(_: Progress) -> list[Path]:
-            text = tables.to_text(project, lanes, own.table_step, own.table_clock, own.table_cells)
-            return [tables.save(path, text)]
+            text = lane_table.to_text(
+                project, lanes, own.table_step, own.table_clock, own.table_cells
+            )
+            return [lane_table.save(path, text)]
 
         self.run(path.name, writing)
 

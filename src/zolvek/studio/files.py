@@ -7,7 +7,7 @@ from pathlib import Path
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.formats.from_files import KINDS, Brought, left_out, read, with_files
+from zolvek.formats.track_import import KINDS, Brought, left_out, read, with_files
 from zolvek.sound import clips
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
@@ -49,7 +49,7 @@ class Files:
 
     def open_path(self, path: Path) -> bool:
         """Open a project; when it can't be read, or the unsaved one is to be kept, nothing changes."""
-        from zolvek.formats import project_file
+        from zolvek.formats.project import project_file
 
         if path.suffix.lower() == ".zip":
             self._unpack(path)
@@ -70,15 +70,15 @@ class Files:
 
     def _unpack(self, path: Path) -> None:
         """A collected project, unpacked beside the window into a folder beside its file, and opened there."""
-        from zolvek.formats import collecting
+        from zolvek.formats.project import collection
 
         self.deliveries.run(
-            path.name, lambda told: collecting.unpacked(path, progress=told), self.open_path, ""
+            path.name, lambda told: collection.unpacked(path, progress=told), self.open_path, ""
         )
 
     def save_template(self) -> None:
         """Ask for a name, and keep the project as a template."""
-        from zolvek.formats import templates
+        from zolvek.formats.project import templates
 
         told = self.ask.text("Save as a template", "Name:", self.session.project.name)
         if told is None:
@@ -91,7 +91,7 @@ class Files:
         self.session.notices.say(f"New pieces can begin with {told.strip()}.")
 
     def new_from_template(self) -> None:
-        from zolvek.formats import templates
+        from zolvek.formats.project import templates
 
         names = templates.names()
         if not names:
@@ -101,7 +101,7 @@ class Files:
             self.begin_from(answer)
 
     def begin_from(self, template: str) -> None:
-        from zolvek.formats import templates
+        from zolvek.formats.project import templates
 
         self.begin(templates.load(template))
         self.tell_missing()
@@ -172,7 +172,7 @@ class Files:
         return path is not None and self.save_to(path)
 
     def save_to(self, path: Path, ask_again: bool = False) -> bool:
-        from zolvek.formats import project_file, recovery
+        from zolvek.formats.project import project_file, recovery
 
         self.recorder.settle()
         if self._changed_by_others(path) and not self.ask.confirm(
@@ -201,7 +201,7 @@ class Files:
         return done
 
     def _changed_by_others(self, path: Path) -> bool:
-        from zolvek.formats import recovery
+        from zolvek.formats.project import recovery
 
         return (
             path == self.document.path
@@ -213,7 +213,7 @@ class Files:
         """Say when another program has changed the file that is open; once for each change."""
         path = self.document.path
         if path is not None and self._changed_by_others(path):
-            from zolvek.formats import recovery
+            from zolvek.formats.project import recovery
 
             self.stamp = recovery.stamp(path)
             self.session.notices.report(
@@ -225,7 +225,7 @@ class Files:
 
     def _opened(self, path: Path) -> None:
         """The file is open in this window: locked, where another one has not got it."""
-        from zolvek.formats import recovery
+        from zolvek.formats.project import recovery
 
         self._release()
         self.stamp = recovery.stamp(path)
@@ -241,7 +241,7 @@ class Files:
             )
 
     def _release(self) -> None:
-        from zolvek.formats import recovery
+        from zolvek.formats.project import recovery
 
         if self.locked is not None:
             recovery.unlock(self.locked)
@@ -251,7 +251,7 @@ class Files:
         """After a crash: what was open is offered, and from when it is."""
         import time
 
-        from zolvek.formats import recovery
+        from zolvek.formats.project import recovery
 
         for left in recovery.left_behind():
             name = Path(left.path).name if left.path else left.project.name

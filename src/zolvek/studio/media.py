@@ -29,7 +29,7 @@ class Media:
 
     def find_sounds(self) -> None:
         """Ask for a folder, and look for all missing files below it, by content and by name, in one step."""
-        from zolvek.formats.sound_content import Search, searched
+        from zolvek.formats.audio.content import Search, searched
 
         session = self.session
         missing = clips.missing(session.project)
@@ -77,7 +77,7 @@ class Media:
         the window; one that can't be read changes nothing."""
         from zolvek.core.edits import clips as blocks
         from zolvek.core.model.source import Clip
-        from zolvek.sound.streams import examine
+        from zolvek.formats.audio.streams import examine
 
         track, beat = devices.shown_track(self.session), self.session.playhead.beat
         clip = Clip(beat, str(path.resolve()))

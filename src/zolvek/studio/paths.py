@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from zolvek.core.edits.edit_scope import counted
-from zolvek.formats.own_files import need_other
-from zolvek.formats.project_file import SUFFIX
+from zolvek.formats.project.own_files import need_other
+from zolvek.formats.project.project_file import SUFFIX
 from zolvek.storage import folders
 from zolvek.studio.asking import Ask
 from zolvek.studio.state.document import Document

@@ -155,7 +155,7 @@ def _words() -> dict[str, tuple[object, ...]]:
     from zolvek.core.time.grid import DIVISIONS, GRID_KINDS
     from zolvek.formats.midi.file_out import SPLITS
     from zolvek.formats.sound_out import DEPTHS, RATES, SOUND_KINDS, SWINGS
-    from zolvek.formats.tables import CELLS, CLOCKS
+    from zolvek.formats.tables.lane_table import CELLS, CLOCKS
     from zolvek.sound.backdrop import BACKDROP_KINDS
     from zolvek.studio.theme import THEMES
 

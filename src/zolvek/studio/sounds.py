@@ -23,7 +23,7 @@ Stamp = tuple[int, int] | None
 
 def _stamp(name: str) -> Stamp:
     """Another one when a file has changed; None where there is none."""
-    from zolvek.sound.streams import path_of
+    from zolvek.formats.audio.streams import path_of
 
     try:
         about = path_of(name).stat()

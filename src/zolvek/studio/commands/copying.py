@@ -10,7 +10,7 @@ from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Pattern, Project
 from zolvek.core.movement.evaluation.lane_evaluation import filled
-from zolvek.formats import clipboard
+from zolvek.formats.tables import clipboard
 from zolvek.studio.commands.scope import edit_together, scope, target, together
 from zolvek.studio.context import Studio
 from zolvek.studio.session import NONE_CHOSEN, Session

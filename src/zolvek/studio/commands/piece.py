@@ -11,7 +11,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Project
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.lengths import lengths_of
+from zolvek.formats.audio.lengths import lengths_of
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
 

@@ -16,8 +16,8 @@ from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.core.value.number_entry import number_of
-from zolvek.formats.from_files import SOUNDS
-from zolvek.sound.lengths import length_of
+from zolvek.formats.audio.lengths import length_of
+from zolvek.formats.track_import import SOUNDS
 from zolvek.studio.commands.devices import own_track
 from zolvek.studio.context import Studio
 from zolvek.studio.session import Session
@@ -44,7 +44,7 @@ def sounds_in(data: QMimeData | None) -> list[Path]:
 
 def place(studio: Studio, paths: list[Path], beat: float) -> None:
     """Sounds on the shown track, one after another from a beat on, read through beside the window."""
-    from zolvek.sound.streams import examine
+    from zolvek.formats.audio.streams import examine
 
     track = own_track(studio.session).id
     label = f"Place {paths[0].name}" if len(paths) == 1 else f"Place {counted(len(paths), 'sound')}"

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from zolvek.core.limits import LIMITS
 from zolvek.formats.sound_out import DEPTHS, RATES, SWINGS
-from zolvek.formats.tables import CELLS, CLOCKS
+from zolvek.formats.tables.lane_table import CELLS, CLOCKS
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import NumberEntry
 from zolvek.studio.session import Session

@@ -114,7 +114,7 @@ def _device(path: Path, _: Progress | None) -> Brought:
 
 
 def _sound(path: Path, progress: Progress | None) -> Brought:
-    from zolvek.sound.streams import examine
+    from zolvek.formats.audio.streams import examine
 
     file = str(path.resolve())
     seconds = examine(file, progress)

@@ -7,7 +7,7 @@ from functools import lru_cache
 from zolvek.core.edits.chains import sound_files
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.sound.streams import opened, path_of
+from zolvek.formats.audio.streams import opened, path_of
 
 
 @lru_cache(maxsize=1_024)

@@ -24,7 +24,7 @@ FOLLOW_HZ = 200  # places a second at which a level is told
 
 def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
     """All channels' mean as float64 (frames,), and frames a second. Raises ZolvekError."""
-    from zolvek.sound.streams import opened
+    from zolvek.formats.audio.streams import opened
 
     try:
         with opened(str(path)) as file:

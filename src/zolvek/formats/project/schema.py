@@ -9,7 +9,7 @@ import numpy as np
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.model.project import Project
 from zolvek.core.records import UNKNOWN
-from zolvek.formats.project_file import FORMAT, VERSION
+from zolvek.formats.project.project_file import FORMAT, VERSION
 
 
 def schema() -> dict[str, Any]:

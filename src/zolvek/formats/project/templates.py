@@ -7,9 +7,9 @@ from pathlib import Path
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
-from zolvek.formats import project_file
-from zolvek.formats.names import file_name
+from zolvek.formats.project import project_file
 from zolvek.storage import folders
+from zolvek.storage.names import file_name
 
 
 def folder() -> Path:

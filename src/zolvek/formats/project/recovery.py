@@ -21,8 +21,8 @@ import msgspec
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import Record
-from zolvek.formats import identity, project_file
-from zolvek.storage import folders, locking
+from zolvek.formats.project import project_file
+from zolvek.storage import folders, locking, process_identity
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
 
@@ -33,7 +33,7 @@ HALF_SECONDS = 60  # after which nobody is still writing a file
 
 class Head(msgspec.Struct):
     """Whose copy it is: the project's own file ("" when it was never saved), when it was written
-    (seconds since 1970), and the process that wrote it (`formats.identity`; a number alone before
+    (seconds since 1970), and the process that wrote it (`storage.process_identity`; a number alone before
     version 2)."""
 
     format: str
@@ -58,7 +58,7 @@ class Left(Record, frozen=True):
 
 def copy_file() -> Path:
     """Where this process keeps its copy: no other process has the name, before or after."""
-    return folders.state() / "recovery" / f"{identity.own()}.json"
+    return folders.state() / "recovery" / f"{process_identity.own()}.json"
 
 
 def _lock_of(copy: Path) -> Path:
@@ -81,7 +81,7 @@ def keep(project: Project, path: Path | None) -> Path:
         "version": VERSION,
         "path": str(path or ""),
         "when": time.time(),
-        "process": identity.own(),
+        "process": process_identity.own(),
         "project": msgspec.Raw(project_file.encode(project)),
     }
     return write_bytes(target, msgspec.json.encode(head))
@@ -106,7 +106,7 @@ def abandoned(file: Path, head: Head) -> bool:
     if lock_.exists():
         return locking.free(lock_)
     if isinstance(head.process, str):
-        return not identity.alive(head.process)
+        return not process_identity.alive(head.process)
     # Of an older version, by its number alone: a process that began after the copy was written is
     # another one.
     began = _began(head.process)
@@ -115,7 +115,7 @@ def abandoned(file: Path, head: Head) -> bool:
 
 def _began(process: int) -> float | None:
     """When a process began, in seconds since 1970; None for one there is none of."""
-    ticks = identity.began(process) if 0 < process < 1 << 31 else ""
+    ticks = process_identity.began(process) if 0 < process < 1 << 31 else ""
     if not ticks:
         return None
     since = time.clock_gettime(time.CLOCK_BOOTTIME)

@@ -13,8 +13,8 @@ from zolvek.core.arrays import Floats, floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.formats.names import cell
 from zolvek.storage.atomic import write_bytes
+from zolvek.storage.names import cell
 
 CLOCKS = {"beats": "Beats", "seconds": "Seconds"}
 CELLS = {

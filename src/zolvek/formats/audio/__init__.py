@@ -1,0 +1,1 @@
+"""Sound files: read a block at a time, recognised, followed, written."""

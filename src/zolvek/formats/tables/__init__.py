@@ -1,0 +1,1 @@
+"""Curves and lanes as tables."""
