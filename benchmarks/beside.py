@@ -17,16 +17,16 @@ import numpy as np
 from tests.beside.server import Capture, Jack
 from tests.beside.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
 from tests.beside.test_play import moment_of
-from zolvek.beside.jack import slots
-from zolvek.beside.live import Live
-from zolvek.beside.live_streams import OscStream
-from zolvek.beside.osc_ports import Output
 from zolvek.core.model.connections import Beside
 from zolvek.demo.night_regatta import build
-from zolvek.formats.midi import clock, timeline
-from zolvek.formats.midi.following import Follower
 from zolvek.sound.own_transport import SilentTransport
 from zolvek.sound.playback import Playback
+from zolvek.sync import clock_messages, timeline
+from zolvek.sync.clock_reader import Follower
+from zolvek.sync.jack import shared_layout
+from zolvek.sync.message_streams import OscStream
+from zolvek.sync.osc_ports import Output
+from zolvek.sync.scheduler import Live
 
 TRIES = 4
 Say = Callable[[str, float, str, str], None]
@@ -61,7 +61,7 @@ def _together(say: Say) -> None:
     for attempt in range(TRIES):
         with _Case() as case:
             kept = _journey(case)
-            left_out = int(case.link.words[slots.LEFT_OUT])
+            left_out = int(case.link.words[shared_layout.LEFT_OUT])
             if left_out and attempt < TRIES - 1:
                 continue
             _messages(say, case, kept, f"{left_out} cycles that the server left us out of")
@@ -115,22 +115,22 @@ def _messages(say: Say, case: _Case, kept: dict[str, np.ndarray], how: str) -> N
 
 def _clock(say: Say, case: _Case, kept: dict[str, np.ndarray]) -> None:
     frames = timeline.clock_frames(case.project, RATE)
-    code, data = timeline.code_frames(case.project, RATE, clock.RATES["25"])
+    code, data = timeline.code_frames(case.project, RATE, clock_messages.RATES["25"])
     mine = (kept["port"] == 1) & (kept["song"] >= 0)
     off = {"clock": 0, "code": 0, "position": 0}
     count = dict.fromkeys(off, 0)
     for song, text in zip(kept["song"][mine].tolist(), kept["data"][mine], strict=True):
         message = bytes.fromhex(str(text))
-        if message[0] == clock.CLOCK:
+        if message[0] == clock_messages.CLOCK:
             off["clock"] = max(off["clock"], int(np.abs(frames - song).min()))
             count["clock"] += 1
-        elif message[0] == clock.QUARTER_FRAME:
+        elif message[0] == clock_messages.QUARTER_FRAME:
             own = code[data == message[1]]
             off["code"] = max(off["code"], int(np.abs(own - song).min()))
             count["code"] += 1
-        elif message[0] == clock.SONG_POSITION:
+        elif message[0] == clock_messages.SONG_POSITION:
             told = message[1] | message[2] << 7
-            true = clock.position_at(float(case.project.tempo.beats((song - 0.5) / RATE)))
+            true = clock_messages.position_at(float(case.project.tempo.beats((song - 0.5) / RATE)))
             off["position"] = max(off["position"], abs(told - true))
             count["position"] += 1
     say(f"MIDI clock off at most, {count['clock']} messages", off["clock"], "frames", "at most 1")
@@ -170,11 +170,11 @@ def _faster(say: Say) -> None:
         capture.ask("connect", "Zolvek:All tracks", "capture:midi")
         for side, taker in (("left", 1), ("right", 2)):
             case.link.send("disconnect", f"Mix {side}", f"system:playback_{taker}")
-        case.until(lambda: not case.link.words[slots.SOUND_WANTED])
+        case.until(lambda: not case.link.words[shared_layout.SOUND_WANTED])
         capture.ask("free", 1)
         began = time.perf_counter()
         case.transport.start(0.0)
-        case.until(lambda: int(case.link.words[slots.FRAME]) > 55 * RATE)
+        case.until(lambda: int(case.link.words[shared_layout.FRAME]) > 55 * RATE)
         took = time.perf_counter() - began
         capture.ask("free", 0)
         case.transport.stop()
@@ -186,13 +186,13 @@ def _followed(say: Say) -> None:
     rng, worst, wrong = np.random.default_rng(1), 0.0, 0.0
     for bpm in (60.0, 112.5, 174.0):
         for _ in range(10):
-            follower, step = Follower("clock"), 60.0 / bpm / clock.CLOCKS
+            follower, step = Follower("clock"), 60.0 / bpm / clock_messages.CLOCKS
             follower.take(b"\xfa", 10.0)
             for number in range(24 * 16):
                 at = 10.0 + number * step
                 follower.take(b"\xf8", at + rng.uniform(-1e-3, 1e-3))
                 if number >= 48:
-                    off = follower.beat_at(at) - number / clock.CLOCKS
+                    off = follower.beat_at(at) - number / clock_messages.CLOCKS
                     worst = max(worst, abs(off) * 60.0 / bpm)
                     wrong = max(wrong, abs(follower.bpm / bpm - 1.0))
     say("a clock with 1 ms of jitter: place off after two beats", 1e3 * worst, "ms", "at most 1")
@@ -263,7 +263,10 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
     studio.player.set_looping(True)
     studio.player.play()
     wait(1_000)
-    before = {word: int(link.words[word]) for word in (slots.XRUNS, slots.MISSING, slots.CYCLES)}
+    before = {
+        word: int(link.words[word])
+        for word in (shared_layout.XRUNS, shared_layout.MISSING, shared_layout.CYCLES)
+    }
     lane, edits = studio.session.lane, 0
     assert lane is not None
     session, end = studio.session, time.monotonic() + seconds
@@ -279,10 +282,10 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
     counts = {word: int(link.words[word]) - was for word, was in before.items()}
     kind = "with" if real_time else "without"
     say(
-        f"cycles of 256 frames missed in {seconds:.0f} s of dragging ({edits} edits), {kind} real-time scheduling, of {counts[slots.CYCLES]}",
-        counts[slots.XRUNS], "", "none" if real_time else "as it is",
+        f"cycles of 256 frames missed in {seconds:.0f} s of dragging ({edits} edits), {kind} real-time scheduling, of {counts[shared_layout.CYCLES]}",
+        counts[shared_layout.XRUNS], "", "none" if real_time else "as it is",
     )  # fmt: skip
-    say("frames of sound that were not ready", counts[slots.MISSING], "", "as it is")
+    say("frames of sound that were not ready", counts[shared_layout.MISSING], "", "as it is")
     studio.player.stop()
     studio.close()
     window.leaving = True

@@ -16,9 +16,6 @@ import numpy as np
 import soundfile
 
 from tests.beside.server import Capture, Jack, PipeWire
-from zolvek.beside.jack import slots
-from zolvek.beside.jack.link import Link
-from zolvek.beside.jack.transport import JackTransport
 from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import connections
@@ -30,8 +27,11 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
-from zolvek.formats.midi import clock, timeline
 from zolvek.sound.playback import Playback
+from zolvek.sync import clock_messages, timeline
+from zolvek.sync.jack import shared_layout
+from zolvek.sync.jack.jack_transport import JackTransport
+from zolvek.sync.jack.link import Link
 
 RATE = 48_000
 FONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
@@ -93,18 +93,20 @@ class Beside_(unittest.TestCase):
         self.link.send("send_clock", kept.clock, kept.code)
         self.transport.use(kept)
         self.playback.warm_up()
-        self.until(lambda: self.link.there and self.link.words[slots.TABLE])
+        self.until(lambda: self.link.there and self.link.words[shared_layout.TABLE])
 
     def listen(self, server: Jack | PipeWire, *ports: tuple[str, str]) -> Capture:
         capture = Capture(self, server)
         for own, its in ports:
             capture.ask("connect", f"Zolvek:{own}", f"capture:{its}")
-        self.until(lambda: self.link.words[slots.SOUND_WANTED] or "Mix left" not in dict(ports))
+        self.until(
+            lambda: self.link.words[shared_layout.SOUND_WANTED] or "Mix left" not in dict(ports)
+        )
         time.sleep(0.2)
         return capture
 
     def rolls(self) -> bool:
-        return self.link.state == slots.ROLLING
+        return self.link.state == shared_layout.ROLLING
 
     # --- what is wanted ---
 
@@ -143,25 +145,25 @@ class Beside_(unittest.TestCase):
         """Blocks that may not be whole: on a busy machine the server goes on without a client that had no time, which
         sends what it missed in its next cycle."""
         words = self.link.words
-        missed = 2 * int(words[slots.LEFT_OUT] + words[slots.XRUNS])
+        missed = 2 * int(words[shared_layout.LEFT_OUT] + words[shared_layout.XRUNS])
         return min(missed, len(kept["block_at"]) // 10)
 
     def check_clock(self, kept: dict[str, np.ndarray], code: str) -> None:
         frames = set(timeline.clock_frames(self.project, RATE).tolist())
-        quarters = dict(zip(*(x.tolist() for x in timeline.code_frames(self.project, RATE, clock.RATES[code])), strict=True))  # fmt: skip
+        quarters = dict(zip(*(x.tolist() for x in timeline.code_frames(self.project, RATE, clock_messages.RATES[code])), strict=True))  # fmt: skip
         mine = (kept["port"] == 1) & (kept["song"] >= 0)
         clocks, wrong = 0, set()
         block = len(kept["block_sound"][0])
         for song, text in zip(kept["song"][mine].tolist(), kept["data"][mine], strict=True):
             data = bytes.fromhex(str(text))
             right = True
-            if data[0] == clock.CLOCK:
+            if data[0] == clock_messages.CLOCK:
                 right = song in frames
                 clocks += 1
-            elif data[0] == clock.QUARTER_FRAME:
+            elif data[0] == clock_messages.QUARTER_FRAME:
                 right = quarters.get(song) == data[1]
-            elif data[0] == clock.SONG_POSITION:
-                position = (data[1] | data[2] << 7) * clock.POSITION_BEATS
+            elif data[0] == clock_messages.SONG_POSITION:
+                position = (data[1] | data[2] << 7) * clock_messages.POSITION_BEATS
                 beat = float(self.project.tempo.beats(song / RATE))
                 right = beat - 1e-4 <= position < beat + 0.25 + 1e-4
             if not right:
@@ -236,7 +238,7 @@ class Beside_(unittest.TestCase):
         self.check_clock(found, "29.97 drop")
         self.check_clicks(found, 12)
         self.check_bars(found)
-        self.assertEqual(self.link.words[slots.FULL], 0)
+        self.assertEqual(self.link.words[shared_layout.FULL], 0)
 
     def test_alone_loops_to_the_frame_and_another_speed_goes_with_it(self) -> None:
         """By itself a loop is exact within a cycle, whatever the server's transport does; a song that goes faster
@@ -289,7 +291,7 @@ class Beside_(unittest.TestCase):
         server = Jack(self)
         self.join(server, Beside(role="lead"))
         capture = self.listen(server, ("All tracks", "midi"), ("Clicks left", "sound"))
-        self.until(lambda: self.link.words[slots.SOUND_APART])
+        self.until(lambda: self.link.words[shared_layout.SOUND_APART])
         capture.ask("free", 1)
         self.transport.start(0.0)
         self.until(lambda: self.link.frame_at(time.perf_counter()) > 20 * RATE)
@@ -394,14 +396,14 @@ class Beside_(unittest.TestCase):
         self.until(lambda: link.report.trouble)
         self.assertFalse(link.playing)
         server.start()
-        self.until(lambda: link.there and link.words[slots.TABLE])
+        self.until(lambda: link.there and link.words[shared_layout.TABLE])
         self.until(lambda: ("Mix left", "system:playback_1") in link.report.connections, 5.0)
         server.stop()
         self.until(lambda: not link.there, 10.0)
         self.assertIn("ended", link.report.trouble)
         server.rate, server.block = 44_100, 512
         server.start()
-        self.until(lambda: link.there and link.words[slots.TABLE])
+        self.until(lambda: link.there and link.words[shared_layout.TABLE])
         self.assertEqual((link.report.rate, link.report.block), (44_100, 512))
         self.until(lambda: ("Mix left", "system:playback_1") in link.report.connections, 5.0)
         link.process.kill()
@@ -414,20 +416,20 @@ class Beside_(unittest.TestCase):
         self.join(server, Beside(role="lead"))
         told: list[bool] = []
         self.playback.on_loss = lambda _, goes_on: told.append(goes_on)
-        self.until(lambda: self.link.words[slots.SOUND_WANTED])
+        self.until(lambda: self.link.words[shared_layout.SOUND_WANTED])
         self.transport.start(3.0)
         self.until(lambda: self.link.beat > 4.0)
         words = self.link.words
-        sent, cycles = int(words[slots.SENT]), int(words[slots.CYCLES])
+        sent, cycles = int(words[shared_layout.SENT]), int(words[shared_layout.CYCLES])
         assert self.playback.worker is not None
         self.playback.worker.process.kill()
         self.until(lambda: told)
-        written = int(words[slots.SEGMENT_WRITTEN])
-        self.until(lambda: words[slots.SEGMENT_WRITTEN] > written + 20)
+        written = int(words[shared_layout.SEGMENT_WRITTEN])
+        self.until(lambda: words[shared_layout.SEGMENT_WRITTEN] > written + 20)
         self.assertTrue(self.rolls())
         self.assertEqual(told, [True])
-        self.assertGreater(int(words[slots.SENT]), sent)
-        self.assertGreater(int(words[slots.CYCLES]), cycles)
+        self.assertGreater(int(words[shared_layout.SENT]), sent)
+        self.assertGreater(int(words[shared_layout.CYCLES]), cycles)
         self.transport.stop()
 
     def test_pipewire_in_its_place(self) -> None:

@@ -20,13 +20,13 @@ from click.testing import CliRunner
 from pythonosc.osc_packet import OscPacket
 
 from tests.beside.server import Capture, Jack
-from zolvek.beside.performance import Performance
 from zolvek.cli.main import zolvek
 from zolvek.core.edits.connections import connected
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.formats import osc
 from zolvek.formats.project import project_file
+from zolvek.sync import osc_messages
+from zolvek.sync.headless_player import Performance
 
 SINCE_1900 = 2_208_988_800  # seconds until 1970 (RFC 868)
 
@@ -97,7 +97,7 @@ class Play(unittest.TestCase):
         project = self.project
         self.assertGreater(len(packets), 30)
         first = project.meter.parse("47.3")
-        wanted = osc.between(project, first, project.length, 60.0)
+        wanted = osc_messages.between(project, first, project.length, 60.0)
         by_value: dict[tuple[str, float], list[float]] = {}
         for row in wanted:
             key = row.address, float(np.float32(row.position))
@@ -126,8 +126,8 @@ class Play(unittest.TestCase):
         port = mock.Mock()
         port.send.side_effect = sent.append
         with (
-            mock.patch("zolvek.beside.midi_ports.outputs", lambda: ["Zolvek"]),
-            mock.patch("zolvek.beside.midi_ports.Output", lambda name: port),
+            mock.patch("zolvek.sync.midi_ports.outputs", lambda: ["Zolvek"]),
+            mock.patch("zolvek.sync.midi_ports.Output", lambda name: port),
         ):
             performance = Performance(build(), "alsa", "alone")
             self.addCleanup(performance.close)

@@ -22,9 +22,10 @@ from zolvek.core.movement.evaluation.layering import applied, baked
 from zolvek.core.movement.generators import lfo_points, randomness
 from zolvek.core.records import replace
 from zolvek.core.time.meter import TICKS
-from zolvek.formats.midi import file_out, report, timeline
+from zolvek.formats.midi import file_out, report
 from zolvek.formats.project import project_file
 from zolvek.sound.offline import render
+from zolvek.sync import timeline
 
 Law = Callable[[Project], str]
 LAWS: dict[str, Law] = {}

@@ -9,41 +9,44 @@ from itertools import pairwise
 import mido
 import numpy as np
 
-from zolvek.beside.live_streams import RATE, MidiStream
 from zolvek.core.edits.connections import ports_of
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.formats.midi import clock, file_out, timeline
-from zolvek.formats.midi.following import Follower
+from zolvek.formats.midi import file_out
+from zolvek.sync import clock_messages, timeline
+from zolvek.sync.clock_reader import Follower
+from zolvek.sync.message_streams import RATE, MidiStream
 
 
 class OnTheWire(unittest.TestCase):
     def test_time_code(self) -> None:
         """SMPTE 12M: with dropped numbers 0:59;29 is followed by 1:00;02, ten minutes have 17,982 frames, and an hour
         is 3.6 ms off a clock's; from memory. The bytes as mido reads them."""
-        drop = clock.RATES["29.97 drop"]
-        told = np.stack(clock.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1)
+        drop = clock_messages.RATES["29.97 drop"]
+        told = np.stack(
+            clock_messages.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1
+        )
         self.assertEqual(told.tolist(), [[0, 0, 59, 29], [0, 1, 0, 2], [0, 9, 59, 29], [0, 10, 0, 0], [1, 0, 0, 0]])  # fmt: skip
         self.assertAlmostEqual(107_892 / drop.fps, 3_600.0, delta=0.0037)
-        for name, rate in clock.RATES.items():
+        for name, rate in clock_messages.RATES.items():
             numbers = np.arange(0, 200_000, 331)
-            fields = np.array(clock.time_code(numbers, rate))
-            back = [clock.frames_of(h, m, s, f, rate) for h, m, s, f in fields.T.tolist()]
+            fields = np.array(clock_messages.time_code(numbers, rate))
+            back = [clock_messages.frames_of(h, m, s, f, rate) for h, m, s, f in fields.T.tolist()]
             self.assertEqual(back, numbers.tolist(), name)
-            moments, data = clock.quarter_frames(700.0, rate)
+            moments, data = clock_messages.quarter_frames(700.0, rate)
             at = 8 * 4_000
             parts = [mido.parse([0xF1, int(byte)]) for byte in data[at : at + 8]]
             self.assertEqual([part.frame_type for part in parts], list(range(8)))
             low = [part.frame_value for part in parts]
             read = low[6] | (low[7] & 1) << 4, low[4] | low[5] << 4, low[2] | low[3] << 4, low[0] | low[1] << 4  # fmt: skip
-            true = [int(x[0]) for x in clock.time_code([8_000], rate)]
+            true = [int(x[0]) for x in clock_messages.time_code([8_000], rate)]
             self.assertEqual((list(read), low[7] >> 1), (true, rate.code))
             self.assertAlmostEqual(moments[at], 8_000 / rate.fps, 9)
-            whole = mido.parse(clock.full_frame(8_000 / rate.fps + 1e-3, rate))
+            whole = mido.parse(clock_messages.full_frame(8_000 / rate.fps + 1e-3, rate))
             self.assertEqual(whole.data[4:8], (true[0] | rate.code << 5, *true[1:]))
-        position = mido.parse(clock.song_position(clock.position_at(33.2)))
+        position = mido.parse(clock_messages.song_position(clock_messages.position_at(33.2)))
         self.assertEqual((position.type, position.pos), ("songpos", 133))
 
     def test_an_outside_clock_is_followed(self) -> None:
@@ -51,15 +54,15 @@ class OnTheWire(unittest.TestCase):
         it is put exactly; and where it ends without a word."""
         rng = np.random.default_rng(3)
         for bpm in (60.0, 112.5, 174.0):
-            follower, step = Follower("clock"), 60.0 / bpm / clock.CLOCKS
-            follower.take(clock.song_position(8), 9.0)
+            follower, step = Follower("clock"), 60.0 / bpm / clock_messages.CLOCKS
+            follower.take(clock_messages.song_position(8), 9.0)
             self.assertEqual(follower.beat_at(9.5), 2.0)
             follower.take(b"\xfb", 10.0)
             for number in range(24 * 12):
                 at = 10.0 + number * step
                 follower.take(b"\xf8", at + rng.uniform(-1e-3, 1e-3))
                 if number >= 48:
-                    off = follower.beat_at(at) - (2.0 + number / clock.CLOCKS)
+                    off = follower.beat_at(at) - (2.0 + number / clock_messages.CLOCKS)
                     self.assertLess(abs(off) * 60.0 / bpm, 1e-3)
                     self.assertLess(abs(follower.bpm / bpm - 1.0), 1e-3)
             end = 10.0 + 24 * 12 * step
@@ -72,14 +75,14 @@ class OnTheWire(unittest.TestCase):
             for number in range(24):
                 follower.take(b"\xf8", end + number * step)
             self.assertAlmostEqual(follower.beat_at(end + 23 * step), place + 23 / 24, delta=2e-3)
-        for rate in clock.RATES.values():
+        for rate in clock_messages.RATES.values():
             follower = Follower("code")
-            for moment, byte in zip(*clock.quarter_frames(200.0, rate), strict=True):
+            for moment, byte in zip(*clock_messages.quarter_frames(200.0, rate), strict=True):
                 if moment > 150.0:  # joined in the midst of it
                     follower.take(bytes((0xF1, int(byte))), 7.0 + moment + rng.uniform(-1e-3, 1e-3))
                 if moment > 152.0:
                     self.assertAlmostEqual(follower.seconds_at(7.0 + moment), moment, delta=1e-3)
-            follower.take(clock.full_frame(61.0, rate), 300.0)
+            follower.take(clock_messages.full_frame(61.0, rate), 300.0)
             self.assertFalse(follower.running)
             self.assertAlmostEqual(follower.seconds_at(301.0), 61.0, delta=1.0 / rate.fps)
         odd = Follower("clock")
@@ -117,7 +120,7 @@ class OnTheWire(unittest.TestCase):
         rows = [row for a, b in pairwise(cuts) for row in stream.between(a, b)]
         plain = [data for _, (_, data) in rows if data[0] < 0xF0]
         self.assertEqual(len(plain), sum(map(len, wanted.values())))
-        self.assertEqual(sum(data[0] == clock.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)  # fmt: skip
+        self.assertEqual(sum(data[0] == clock_messages.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)  # fmt: skip
         stands = {data[:2] for _, data in stream.at(50.0) if data[0] < 0xF0}
         sounding = {(n.pitch, k) for k, t in enumerate(project.tracks) for n in t.notes if n.beat < float(project.tempo.beats(50.0)) < n.beat + n.length}  # fmt: skip
         self.assertEqual({(data[1], data[0] & 15) for _, data in stream.at(50.0) if data[0] >> 4 == 9}, sounding)  # fmt: skip

@@ -10,7 +10,6 @@ from unittest import mock
 import numpy as np
 from pythonosc.osc_bundle import OscBundle
 
-from zolvek.beside.live_streams import OscStream
 from zolvek.core.curve.construction import curve, lines
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lane, with_curve
@@ -21,7 +20,8 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
-from zolvek.formats import osc
+from zolvek.sync import osc_messages
+from zolvek.sync.message_streams import OscStream
 
 NTP = 2_208_988_800  # seconds from 1900 to 1970 (RFC 5905, figure 4)
 
@@ -38,7 +38,7 @@ class Osc(unittest.TestCase):
     def test_addresses_are_plain_and_no_two_alike(self) -> None:
         project, _, device = self.project()
         project, _ = add_track(project, "My_#1_track")
-        found = osc.addresses(project)
+        found = osc_messages.addresses(project)
         name = next(d.name for d in project.tracks[0].devices if d.id == device)
         self.assertEqual(
             found[f"/zolvek/My__1_track/{name.replace(' ', '_')}/Cutoff"], (device, "cutoff")
@@ -49,14 +49,14 @@ class Osc(unittest.TestCase):
 
     def test_what_is_sent_is_what_plays_on_a_grid_of_the_song_and_at_jumps(self) -> None:
         for project in (self.project()[0], build()):
-            whole = osc.between(project, 0.0, project.length, 60.0)
+            whole = osc_messages.between(project, 0.0, project.length, 60.0)
             cuts = np.linspace(0.0, project.length, 41)
-            parts = [osc.between(project, a, b, 60.0) for a, b in pairwise(cuts)]
+            parts = [osc_messages.between(project, a, b, 60.0) for a, b in pairwise(cuts)]
             self.assertEqual(whole, [row for part in parts for row in part])
             lanes = {
                 address: lane
                 for lane in project.lanes()
-                for address, target in osc.addresses(project).items()
+                for address, target in osc_messages.addresses(project).items()
                 if target == (lane.device, lane.parameter)
             }
             for address, lane in lanes.items():
@@ -72,21 +72,21 @@ class Osc(unittest.TestCase):
                 off = np.abs(ticks - np.round(ticks)) > 1e-6
                 self.assertLessEqual(set(beats[off]), set(heard.leaps))
         project, lane_id, _ = self.project()
-        rows = osc.between(project, 0.0, 16.0, 60.0)
+        rows = osc_messages.between(project, 0.0, 16.0, 60.0)
         self.assertEqual([row.position for row in rows if row.beat == 4.0], [0.1])
         self.assertLessEqual(max(row.beat for row in rows), 8.1)  # what stays is not sent again
         still = with_curve(project, lane_id, lines([0.0, 16.0], [0.5, 0.5]))
-        self.assertEqual(osc.between(still, 1.0, 16.0, 60.0), [])
-        (first,) = osc.at(still, 3.0)
+        self.assertEqual(osc_messages.between(still, 1.0, 16.0, 60.0), [])
+        (first,) = osc_messages.at(still, 3.0)
         self.assertEqual(first.position, 0.5)
 
     def test_time_tags_are_the_song_s_to_a_millionth(self) -> None:
         """As bytes: eight of "#bundle", a time tag of NTP's 32.32 bits, then sized messages (OSC 1.0)."""
         project, *_ = self.project()
-        rows = osc.between(project, 3.0, 5.0, 60.0)
+        rows = osc_messages.between(project, 3.0, 5.0, 60.0)
         begin = 1_800_000_000.25
         moment = {row.beat: begin + float(project.tempo.seconds(row.beat)) for row in rows}
-        packets = osc.bundles(rows, moment)
+        packets = osc_messages.bundles(rows, moment)
         self.assertEqual(len(packets), len(rows))
         for packet, row in zip(packets, rows, strict=True):
             self.assertEqual(packet[:8], b"#bundle\0")
@@ -95,22 +95,22 @@ class Osc(unittest.TestCase):
             self.assertAlmostEqual(told, 0.25 + float(project.tempo.seconds(row.beat)), 6)
             self.assertEqual(packet[-8:], struct.pack(">ff", row.position, row.value))
             self.assertEqual(len(OscBundle(packet).content(0).params), 2)
-        many = [osc.Timed(1.0, f"/zolvek/{'x' * 60}/{n}", 0.5, 1.0) for n in range(200)]
-        made = osc.bundles(many, {1.0: begin})
-        self.assertLessEqual(max(map(len, made)), osc.MOST_BYTES)
-        self.assertEqual([osc.read(p) for p in made].count([]), 0)
-        self.assertEqual(sum(len(osc.read(p)) for p in made), 200)
+        many = [osc_messages.Timed(1.0, f"/zolvek/{'x' * 60}/{n}", 0.5, 1.0) for n in range(200)]
+        made = osc_messages.bundles(many, {1.0: begin})
+        self.assertLessEqual(max(map(len, made)), osc_messages.MOST_BYTES)
+        self.assertEqual([osc_messages.read(p) for p in made].count([]), 0)
+        self.assertEqual(sum(len(osc_messages.read(p)) for p in made), 200)
 
     def test_packets_are_read_and_what_is_none_is_refused(self) -> None:
         """The first is the example of the specification (OSC 1.0 examples: 440.0 for an oscillator)."""
         example = b"/oscillator/4/frequency\0,f\0\0\x43\xdc\0\0"
-        self.assertEqual(osc.read(example), [("/oscillator/4/frequency", 440.0)])
+        self.assertEqual(osc_messages.read(example), [("/oscillator/4/frequency", 440.0)])
         for number in (
             b"\x7f\xc0\0\0",
             b"\x7f\x80\0\0",
             b"\xff\x80\0\0",
         ):  # NaN, and both infinities
-            self.assertEqual(osc.read(example[:-4] + number), [])
+            self.assertEqual(osc_messages.read(example[:-4] + number), [])
         # A bundle's element of negative size, of one beyond its end, and bundles in bundles without end: a reader
         # that trusts the size never comes to an end.
         head = b"#bundle\0" + bytes(8)
@@ -125,9 +125,10 @@ class Osc(unittest.TestCase):
         )
         for packet in hostile:
             with self.assertRaises(ZolvekError):
-                osc.read(packet)
+                osc_messages.read(packet)
         self.assertEqual(
-            osc.read(head + struct.pack(">i", len(example)) + example), osc.read(example)
+            osc_messages.read(head + struct.pack(">i", len(example)) + example),
+            osc_messages.read(example),
         )
         rng = np.random.default_rng(4)
         bad = [b"", b"x", b"#bundle\0", example[:-2], *(rng.bytes(int(n)) for n in range(1, 300))]
@@ -138,15 +139,15 @@ class Osc(unittest.TestCase):
         refused = 0
         for packet in bad:
             try:
-                osc.read(packet)
+                osc_messages.read(packet)
             except ZolvekError:
                 refused += 1
         self.assertGreater(refused, 250)
-        self.assertEqual(osc.place(" studio.local:9000 "), ("studio.local", 9_000))
-        self.assertEqual(osc.place("[::1]:9"), ("::1", 9))
+        self.assertEqual(osc_messages.place(" studio.local:9000 "), ("studio.local", 9_000))
+        self.assertEqual(osc_messages.place("[::1]:9"), ("::1", 9))
         for text in ("", "9000", "a:", ":9", "a:0", "a:70000", "a:x", "a:²"):
             with self.assertRaises(ZolvekError, msg=text):
-                osc.place(text)
+                osc_messages.place(text)
 
     def test_of_two_edits_between_two_looks_both_go_out(self) -> None:
         project, lane, _ = self.project()
@@ -164,7 +165,9 @@ class Osc(unittest.TestCase):
         own = project.lane(lane)
         track = project.track_of(lane)
         quiet = replace(track, lanes=(replace(own, bypassed=True),))
-        self.assertEqual(osc.between(replace(project, tracks=(quiet,)), 0.0, 16.0, 60.0), [])
+        self.assertEqual(
+            osc_messages.between(replace(project, tracks=(quiet,)), 0.0, 16.0, 60.0), []
+        )
 
 
 if __name__ == "__main__":

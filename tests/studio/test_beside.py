@@ -13,12 +13,12 @@ import numpy as np
 from tests.beside.server import Capture, Jack
 from tests.present import present
 from tests.studio.driver import WindowTest
-from zolvek.beside.jack import slots
 from zolvek.core.edits import controller_mappings
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
-from zolvek.formats.midi.clock import CLOCKS
 from zolvek.formats.project import project_file
+from zolvek.sync.clock_messages import CLOCKS
+from zolvek.sync.jack import shared_layout
 
 RATE = 48_000
 
@@ -113,9 +113,11 @@ class Together(WindowTest):
         capture.ask("connect", "capture:out", "Zolvek:Control")
         page.by_role["follow"].click()
         # Ten thousand messages a second do no harm: of each control the last ones are followed.
-        before = present(self.studio.beside.link).words[slots.CAME]
+        before = present(self.studio.beside.link).words[shared_layout.CAME]
         capture.ask("send", 5, [[0xB0, 20, number % 128] for number in range(6_000)])
-        self.until(lambda: present(self.studio.beside.link).words[slots.CAME] >= before + 5_000)
+        self.until(
+            lambda: present(self.studio.beside.link).words[shared_layout.CAME] >= before + 5_000
+        )
         self.wait(800)
         self.assertGreater(self.studio.beside.dropped, 1_000)
         session.settings.mode, session.settings.count_in = "latch", 0

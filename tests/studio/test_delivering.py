@@ -19,7 +19,6 @@ from PyQt6.QtGui import QDropEvent
 from tests.present import present
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
-from zolvek.beside import midi_ports as ports
 from zolvek.core.edits import states
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model import catalogue
@@ -30,6 +29,7 @@ from zolvek.core.records import replace
 from zolvek.formats import state_file
 from zolvek.studio.rail.export_midi_page import DragFile
 from zolvek.studio.rail.export_panel import ExportPanel
+from zolvek.sync import midi_ports as ports
 
 
 def device_file_bytes() -> bytes:

@@ -13,7 +13,7 @@ from pythonosc.udp_client import SimpleUDPClient
 
 from tests.present import present
 from tests.studio.driver import WindowTest
-from zolvek.formats import osc
+from zolvek.sync import osc_messages
 
 
 class Linked(WindowTest):
@@ -44,7 +44,7 @@ class Linked(WindowTest):
                 except TimeoutError:
                     break
         lane = next(each for each in session.project.lanes() if each.id == "fog-filter.cutoff")
-        address = next(a for a, t in osc.addresses(session.project).items() if t == (lane.device, lane.parameter))  # fmt: skip
+        address = next(a for a, t in osc_messages.addresses(session.project).items() if t == (lane.device, lane.parameter))  # fmt: skip
         rows = [
             (timed.time, message.params)
             for packet in packets
@@ -53,7 +53,7 @@ class Linked(WindowTest):
             if message.address == address
         ]
         self.assertGreater(len(rows), 10)
-        wanted = osc.at(session.project, 32.0) + osc.between(session.project, 32.0, 34.0, session.settings.osc_rate)  # fmt: skip
+        wanted = osc_messages.at(session.project, 32.0) + osc_messages.between(session.project, 32.0, 34.0, session.settings.osc_rate)  # fmt: skip
         # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began anew.
         came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}
         own = [row for row in wanted if row.address == address and row.beat < 32.9]
@@ -73,7 +73,7 @@ class Linked(WindowTest):
         client = SimpleUDPClient("127.0.0.1", self.studio.osc.port)
         self.addCleanup(client._sock.close)
         address, (device, key) = next(
-            (a, t) for a, t in osc.addresses(session.project).items() if t[1] == "glide" or t[1] == "pan"
+            (a, t) for a, t in osc_messages.addresses(session.project).items() if t[1] == "glide" or t[1] == "pan"
         )  # fmt: skip
         before = session.project
         client.send_message(address, 0.625)
@@ -116,7 +116,7 @@ class Linked(WindowTest):
         page.listens.click()
         link = self.studio.osc
         self.until(lambda: link.port > 0)
-        targets = osc.addresses(session.project)
+        targets = osc_messages.addresses(session.project)
         edits = []
         session.document.changed.connect(lambda: edits.append(session.project))
         link.timer.stop()
@@ -150,7 +150,9 @@ class Linked(WindowTest):
         page.sends.click()
         self.assertIn("what it sends is not taken", session.notices.hint)
         came = present(link.input).came
-        present(link.output).send(osc.bundles([osc.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
+        present(link.output).send(
+            osc_messages.bundles([osc_messages.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0})
+        )
         self.until(lambda: present(link.input).own > 0)
         self.assertEqual(present(link.input).came, came)
         page.sends.click()

@@ -21,12 +21,12 @@ EVERY = 10  # reports to a line, where no terminal shows them in one place
 def ports(as_json: bool) -> None:
     """Print the ports that Zolvek can be connected to: MIDI ports of the machine, and those of the programs beside
     it through JACK or PipeWire."""
-    from zolvek.beside import midi_ports as machine
-    from zolvek.beside.jack import looking
+    from zolvek.sync import midi_ports as machine
+    from zolvek.sync.jack import port_query
 
     rows = [("midi", "in", name) for name in machine.inputs()]
     rows += [("midi", "out", name) for name in machine.outputs()]
-    rows += looking.ports()
+    rows += port_query.ports()
     if as_json:
         keys = ("kind", "direction", "name")
         click.echo(json.dumps([dict(zip(keys, row, strict=True)) for row in rows], indent=1))
@@ -74,11 +74,11 @@ def play(
     allow_missing: bool,
 ) -> None:
     """Play a project until its end or Ctrl+C, its ports named as in the window."""
-    from zolvek.beside.performance import Performance
-    from zolvek.formats.osc import place
     from zolvek.formats.sound_out import need_plugins
     from zolvek.sound import clips
     from zolvek.sound.hosting import installed
+    from zolvek.sync.headless_player import Performance
+    from zolvek.sync.osc_messages import place
 
     loaded = load(project)
     if not allow_missing:

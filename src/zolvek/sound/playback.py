@@ -165,7 +165,7 @@ class Playback:
             self._send("use_metronome", on)
 
     def fill(self, path: str) -> None:
-        """Let the worker keep a memory filled with sound by itself (beside.jack.filling); "" ends that."""
+        """Let the worker keep a memory filled with sound by itself (sync.jack.audio_prefill); "" ends that."""
         with self.lock:
             self.filling = path
             self.shown.clear()

@@ -38,7 +38,7 @@ from zolvek.sound.metronome import click, clicks
 from zolvek.sound.renderer import Renderer
 from zolvek.sound.worker_process import ALIVE_EVERY, FILLED, SAID, STATES
 
-FILLER = "zolvek.beside.jack.filling"  # a room above: it is loaded where it is wanted
+FILLER = "zolvek.sync.jack.audio_prefill"  # a room above: it is loaded where it is wanted
 IDLE = 0.002  # seconds between looks whether sound is wanted
 Chunk = tuple[int, float, float, np.ndarray, dict[str, float]]
 CHUNK = 1_344  # frames rendered at a time: shorter ones cost more in all
@@ -68,7 +68,7 @@ class Worker:
         self.loop: tuple[float, float] | None = None
         self.play_number = self.wanted = self.rate = 0
         self.closing = self.warm = False
-        self.filling: Any = None  # of beside.jack.filling
+        self.filling: Any = None  # of sync.jack.audio_prefill
         self.shown = 0.0  # when something of it was told last
         self.reported: set[str] = set()  # devices of which has been said that they are not run
 

@@ -18,11 +18,11 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.beside.jack.link import Link
-    from zolvek.beside.jack.report import Report
-    from zolvek.beside.jack.transport import JackTransport
-    from zolvek.beside.steering import Steering
     from zolvek.sound.playback import Playback
+    from zolvek.sync.clock_follower import Steering
+    from zolvek.sync.jack.jack_transport import JackTransport
+    from zolvek.sync.jack.link import Link
+    from zolvek.sync.jack.server_report import Report
 
 TAKEN_MS = 8  # how often what has come in is looked at
 SHOWN = 0.25  # seconds between telling how well a clock is followed
@@ -75,7 +75,7 @@ class Beside(QObject):
         """Take part beside other programs, or no more."""
         self.session.settings.beside = on
         if on and self.link is None:
-            from zolvek.beside.jack.link import Link
+            from zolvek.sync.jack.link import Link
 
             self.link = Link(self.told.emit)
             self.sent = ()
@@ -106,7 +106,7 @@ class Beside(QObject):
             return
 
         def made(playback: Playback) -> JackTransport:
-            from zolvek.beside.jack.transport import JackTransport
+            from zolvek.sync.jack.jack_transport import JackTransport
 
             assert self.link is not None
             self.through = JackTransport(playback, self.link)
@@ -217,8 +217,8 @@ class Beside(QObject):
 
     def _steer(self) -> None:
         """Follow what the project says, through what there is now."""
-        from zolvek.beside.steering import Steering
-        from zolvek.formats.midi.following import Follower
+        from zolvek.sync.clock_follower import Steering
+        from zolvek.sync.clock_reader import Follower
 
         self.player.ready()
         out, source = self.player.out, self.kept.source
@@ -235,16 +235,20 @@ class Beside(QObject):
     @property
     def late(self) -> str:
         """What went wrong on the way, counted; "" for nothing."""
-        from zolvek.beside.jack import slots
+        from zolvek.sync.jack import shared_layout
 
         if self.link is None:
             return ""
         words = self.link.words
         rows = (
-            (int(words[slots.XRUNS]), "late cycle", "late cycles"),
-            (int(words[slots.FULL]), "message that did not fit", "messages that did not fit"),
+            (int(words[shared_layout.XRUNS]), "late cycle", "late cycles"),
             (
-                int(words[slots.HEARD_LOST]) + self.dropped,
+                int(words[shared_layout.FULL]),
+                "message that did not fit",
+                "messages that did not fit",
+            ),
+            (
+                int(words[shared_layout.HEARD_LOST]) + self.dropped,
                 "message left out",
                 "messages left out",
             ),
@@ -288,16 +292,20 @@ class Beside(QObject):
 
     def _light(self) -> None:
         """Lights are lit by what the callbacks count."""
-        from zolvek.beside.jack import slots
+        from zolvek.sync.jack import shared_layout
 
         assert self.link is not None
         words, now = self.link.words, time.monotonic()
-        for light, word in (("clock", slots.CLOCKED), ("in", slots.CAME), ("out", slots.SENT)):
+        for light, word in (
+            ("clock", shared_layout.CLOCKED),
+            ("in", shared_layout.CAME),
+            ("out", shared_layout.SENT),
+        ):
             count = int(words[word])
             if count != self.counted.get(light, count):
                 self.lights[light] = now + LIT_MS / 1000.0
             self.counted[light] = count
-        if self.kept.together and self.link.state == slots.ROLLING:
+        if self.kept.together and self.link.state == shared_layout.ROLLING:
             self.lights["clock"] = now + LIT_MS / 1000.0
         if self.lit_now != self.seen:
             self.seen = self.lit_now

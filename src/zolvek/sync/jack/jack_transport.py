@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import time
 
-from zolvek.beside.jack import slots as s
-from zolvek.beside.jack.link import Link
 from zolvek.core.model.connections import Beside
 from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.sound.playback import Playback
+from zolvek.sync.jack import shared_layout as s
+from zolvek.sync.jack.link import Link
 
 CALM = 0.3  # seconds without an edit after which sound is made ready anew
 

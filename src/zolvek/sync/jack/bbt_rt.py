@@ -6,15 +6,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.beside.jack.native import (
-    compiled,
-    put_real,
-    put_single,
-    put_uint32,
-    real_at,
-    uint32_at,
-)
-from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.native import compiled, put_real, put_single, put_uint32, real_at, uint32_at
+from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
 
 TICKS_A_UNIT = 960.0
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from zolvek.core.model.connections import SOURCES
-from zolvek.formats.midi.clock import (
+from zolvek.sync.clock_messages import (
     CLOCK,
     CLOCKS,
     CONTINUE,

@@ -10,7 +10,7 @@ from numba import carray, njit, types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-from zolvek.beside.jack import library
+from zolvek.sync.jack import library
 
 binding.load_library_permanently(library.path())
 

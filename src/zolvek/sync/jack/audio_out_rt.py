@@ -6,15 +6,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.beside.jack import native
-from zolvek.beside.jack.native import (
-    compiled,
-    int64_at,
-    put_int64,
-    put_single,
-    single_at,
-)
-from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack import native
+from zolvek.sync.jack.native import compiled, int64_at, put_int64, put_single, single_at
+from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
 
 KEPT_BACK = 4  # frames that have been played and are still there, to read between them
 LONGEST_WAIT, NAP = (

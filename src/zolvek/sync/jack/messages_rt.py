@@ -6,15 +6,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.beside.jack import native
-from zolvek.beside.jack.native import (
-    byte_at,
-    compiled,
-    int64_at,
-    put_byte,
-    real_at,
-)
-from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack import native
+from zolvek.sync.jack.native import byte_at, compiled, int64_at, put_byte, real_at
+from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
 
 # What has been told of the clock: nothing runs; it waits for the sixteenth that it goes on from; it runs.
 CLOCK_STILL, CLOCK_WAITS, CLOCK_RUNS = 0, 1, 2

@@ -6,14 +6,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.beside.jack import native
-from zolvek.beside.jack.native import (
-    compiled,
-    int64_at,
-    put_real,
-    uint32_at,
-)
-from zolvek.beside.jack.sending import (
+from zolvek.sync.jack import native
+from zolvek.sync.jack.audio_out_rt import LONGEST_WAIT, NAP, copied, stretched
+from zolvek.sync.jack.messages_rt import (
     LAST_SIXTEENTH,
     before,
     begin_notes,
@@ -27,8 +22,8 @@ from zolvek.beside.jack.sending import (
     tell_position,
     write,
 )
-from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
-from zolvek.beside.jack.sounding import LONGEST_WAIT, NAP, copied, stretched
+from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
+from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
 
 FADE = 240  # frames in which sound that is cut off dies away
 CAUGHT_UP, AT_ONCE = (

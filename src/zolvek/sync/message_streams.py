@@ -8,14 +8,12 @@ from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
-from zolvek.beside.osc_ports import Output
 from zolvek.core.arrays import Floats
 from zolvek.core.edits.connections import Port
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
-from zolvek.formats import osc
-from zolvek.formats.midi import timeline
-from zolvek.formats.midi.clock import (
+from zolvek.sync import osc_messages, timeline
+from zolvek.sync.clock_messages import (
     CLOCK,
     CONTINUE,
     LAST_POSITION,
@@ -30,6 +28,7 @@ from zolvek.formats.midi.clock import (
     quarter_frames,
     song_position,
 )
+from zolvek.sync.osc_ports import Output
 
 RATE = 48_000  # frames a second that messages are placed by
 APART = 0.2  # seconds between reckonings
@@ -221,23 +220,25 @@ class OscStream:
 
     def at(self, seconds: float) -> list[Any]:
         self.sent = self.project
-        return list(osc.at(self.sent, float(self.sent.tempo.beats(seconds))))
+        return list(osc_messages.at(self.sent, float(self.sent.tempo.beats(seconds))))
 
     def changed(self, seconds: float) -> list[Any]:
         before, now = self.sent, self.project
         self.sent = now
-        stood = {row[1:] for row in osc.at(before, float(before.tempo.beats(seconds)))}
-        return [r for r in osc.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood]
+        stood = {row[1:] for row in osc_messages.at(before, float(before.tempo.beats(seconds)))}
+        return [
+            r for r in osc_messages.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood
+        ]
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         project = self.project
         beats = project.tempo.beats(np.array([first, last]))
-        rows = osc.between(project, float(beats[0]), float(beats[1]), self.rate)
+        rows = osc_messages.between(project, float(beats[0]), float(beats[1]), self.rate)
         when = project.tempo.seconds(np.array([row.beat for row in rows])).tolist()
         return list(zip(when, rows, strict=True))
 
     def send(self, packets: list[Any], moment: float) -> None:
-        self.output.send(osc.bundles(packets, {row.beat: moment for row in packets}))
+        self.output.send(osc_messages.bundles(packets, {row.beat: moment for row in packets}))
 
     def stop(self) -> None:
         """Nothing hangs."""

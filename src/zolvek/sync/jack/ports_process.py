@@ -1,4 +1,4 @@
-"""The process that has the ports: `python -m zolvek.beside.jack.ports_process FILE`, where FILE is the memory that
+"""The process that has the ports: `python -m zolvek.sync.jack.ports_process FILE`, where FILE is the memory that
 it shares with the program. A crash of whatever makes sound leaves ports and transport standing.
 
 It reads commands (a row of `PortsProcess.COMMANDS` and its arguments) from its standard input, and tells a
@@ -23,20 +23,20 @@ from zlib import crc32
 
 import numpy as np
 
-from zolvek.beside.jack import looking
-from zolvek.beside.jack import slots as s
-from zolvek.beside.jack.memory import ROWS, SharedMemory
-from zolvek.beside.jack.report import NO_SERVER, Report
 from zolvek.core.edits.connections import MIX, SIDES, Port, ports_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.tempo import TempoMap
-from zolvek.formats.midi import timeline
-from zolvek.formats.midi.clock import RATES
 from zolvek.process import own_output
 from zolvek.sound.framing import Receiver
 from zolvek.storage import folders
+from zolvek.sync import timeline
+from zolvek.sync.clock_messages import RATES
+from zolvek.sync.jack import port_query
+from zolvek.sync.jack import shared_layout as s
+from zolvek.sync.jack.server_report import NO_SERVER, Report
+from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
 
 CACHE, COMPILED = (
     "NUMBA_CACHE_DIR",
@@ -206,8 +206,8 @@ class PortsProcess:
 
     def _join(self) -> None:
         try:
-            looking.server()  # before anything is compiled
-            from zolvek.beside.jack.client import Client
+            port_query.server()  # before anything is compiled
+            from zolvek.sync.jack.client import Client
 
             self.client = Client(self.memory, ports_of(self.project))
         except ZolvekError as error:
@@ -297,7 +297,7 @@ class PortsProcess:
         else:
             if self.said is not None and self.said.seen == (self.graph, self.rate, int(words[s.BLOCK])) and self.said.name:  # fmt: skip
                 return
-            from zolvek.beside.jack import library
+            from zolvek.sync.jack import library
 
             report = Report(
                 "PipeWire" if library.is_pipewire() else "JACK", "", client.name, self.rate,
@@ -318,7 +318,7 @@ def tables_of(
     project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str
 ) -> Any:
     """All that the callbacks send of a project."""
-    from zolvek.beside.jack.client import Tables
+    from zolvek.sync.jack.client import Tables
 
     none: tuple[np.ndarray, np.ndarray] = np.zeros(0, np.int64), np.zeros(0, np.uint8)
     quarters, data = timeline.code_frames(project, rate, RATES[code]) if code in RATES else none

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from zolvek.core.model.project import Project
-from zolvek.formats.midi.following import Follower
 from zolvek.sound.transport import Transport
+from zolvek.sync.clock_reader import Follower
 
 DRAWN = 0.5  # seconds in which what is off is made good
 MOST_DRAWN = 0.03  # of the speed

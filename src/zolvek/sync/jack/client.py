@@ -9,13 +9,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from zolvek.beside.jack import callbacks, library
-from zolvek.beside.jack import slots as s
-from zolvek.beside.jack.memory import ROWS, SharedMemory
 from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port
 from zolvek.core.errors import ZolvekError
-from zolvek.formats.midi.clock import RATES, FrameRate
-from zolvek.formats.midi.timeline import Sending
+from zolvek.sync.clock_messages import RATES, FrameRate
+from zolvek.sync.jack import callbacks_rt, library
+from zolvek.sync.jack import shared_layout as s
+from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
+from zolvek.sync.timeline import Sending
 
 NAME = "Zolvek"
 PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client
@@ -85,14 +85,14 @@ class Client:
     def _begin(self, ports: tuple[Port, ...]) -> None:
         here = ctypes.c_void_p(self.words.ctypes.data)
         for name, callback in (
-            ("jack_set_process_callback", callbacks.process),
-            ("jack_set_freewheel_callback", callbacks.freewheel),
-            ("jack_set_buffer_size_callback", callbacks.buffer_size),
-            ("jack_set_sample_rate_callback", callbacks.sample_rate),
-            ("jack_set_xrun_callback", callbacks.xrun),
-            ("jack_set_port_connect_callback", callbacks.connected),
-            ("jack_set_port_registration_callback", callbacks.registered),
-            ("jack_on_shutdown", callbacks.shutdown),
+            ("jack_set_process_callback", callbacks_rt.process),
+            ("jack_set_freewheel_callback", callbacks_rt.freewheel),
+            ("jack_set_buffer_size_callback", callbacks_rt.buffer_size),
+            ("jack_set_sample_rate_callback", callbacks_rt.sample_rate),
+            ("jack_set_xrun_callback", callbacks_rt.xrun),
+            ("jack_set_port_connect_callback", callbacks_rt.connected),
+            ("jack_set_port_registration_callback", callbacks_rt.registered),
+            ("jack_on_shutdown", callbacks_rt.shutdown),
         ):
             getattr(self.library, name)(self.client, ctypes.c_void_p(callback.address), here)
         self.use_ports(ports)
@@ -204,7 +204,7 @@ class Client:
         if on:
             here = ctypes.c_void_p(self.words.ctypes.data)
             self.library.jack_set_timebase_callback(
-                self.client, 0, ctypes.c_void_p(callbacks.timebase.address), here
+                self.client, 0, ctypes.c_void_p(callbacks_rt.timebase.address), here
             )
         else:
             self.library.jack_release_timebase(self.client)
@@ -212,7 +212,7 @@ class Client:
     def together(self, on: bool) -> None:
         """Go with the server's transport; sound is waited for then."""
         here = ctypes.c_void_p(self.words.ctypes.data)
-        callback = ctypes.c_void_p(callbacks.sync.address if on else None)
+        callback = ctypes.c_void_p(callbacks_rt.sync.address if on else None)
         self.words[s.MODE] = s.TOGETHER if on else s.ALONE
         self.library.jack_set_sync_callback(self.client, callback, here)
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import ctypes
 from typing import Any
 
-from zolvek.beside.jack import library as jack
 from zolvek.core.errors import ZolvekError
+from zolvek.sync.jack import library as jack
 
 NAME = b"Zolvek looks"
 

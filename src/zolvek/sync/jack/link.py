@@ -10,13 +10,13 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from zolvek.beside.jack import slots as s
-from zolvek.beside.jack.memory import SharedMemory
-from zolvek.beside.jack.report import Report
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.process import begin, command, end, shut
 from zolvek.sound.framing import Sender
+from zolvek.sync.jack import shared_layout as s
+from zolvek.sync.jack.server_report import Report
+from zolvek.sync.jack.shared_memory import SharedMemory
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
 TOLD_WITHIN = 1.0
@@ -38,7 +38,7 @@ class Link:
         self.rolled = 0.0  # when it was seen to move last
         self.closed = False
         self.lock = threading.Lock()
-        self.process = begin(command("zolvek.beside.jack.ports_process", str(self.memory.path)))
+        self.process = begin(command("zolvek.sync.jack.ports_process", str(self.memory.path)))
         assert self.process.stdin is not None
         self.sender = Sender(self.process.stdin)
         self.thread = threading.Thread(target=self._read, name="ports", daemon=True)

@@ -14,10 +14,10 @@ from zolvek.core.edits.connections import Port
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
-from zolvek.formats.midi.clock import FrameRate, clocks, quarter_frames
 from zolvek.formats.midi.encode import Messages, whole
 from zolvek.formats.midi.file_out import note_messages, note_spans
 from zolvek.formats.midi.streams import FINEST, delivered, lane_messages
+from zolvek.sync.clock_messages import FrameRate, clocks, quarter_frames
 
 ALL = 0  # the port that everything of the tracks goes to besides their own
 BEYOND = (

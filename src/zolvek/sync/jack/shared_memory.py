@@ -9,7 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.beside.jack.slots import (
+from zolvek.core.edits.connections import MOST_TRACKS
+from zolvek.sync.jack.shared_layout import (
     HEARD_BYTES,
     HEARD_HELD,
     PAST_HELD,
@@ -19,7 +20,6 @@ from zolvek.beside.jack.slots import (
     SEGMENTS_HELD,
     SLOTS,
 )
-from zolvek.core.edits.connections import MOST_TRACKS
 
 ROWS = 2 + 2 * MOST_TRACKS  # of sound: left and right of the mix, then of each track
 

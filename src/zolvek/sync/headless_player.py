@@ -6,18 +6,18 @@ import time
 from collections.abc import Callable, Iterator
 from typing import NamedTuple, Protocol
 
-from zolvek.beside.live import Live
-from zolvek.beside.live_streams import MidiStream, OscStream
-from zolvek.beside.steering import Steering
 from zolvek.core.edits.connections import named
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
-from zolvek.formats.midi.following import Follower
 from zolvek.sound.own_transport import SilentTransport
 from zolvek.sound.playback import Playback
 from zolvek.sound.transport import Transport
+from zolvek.sync.clock_follower import Steering
+from zolvek.sync.clock_reader import Follower
+from zolvek.sync.message_streams import MidiStream, OscStream
+from zolvek.sync.scheduler import Live
 
 OUTS = ("jack", "alsa", "silent")
 TOLD = 0.1  # seconds between lines of progress
@@ -84,9 +84,9 @@ class Performance:
 
     def _transport(self, out: str) -> Transport:
         if out == "jack":
-            from zolvek.beside.jack import library
-            from zolvek.beside.jack.link import Link
-            from zolvek.beside.jack.transport import JackTransport
+            from zolvek.sync.jack import library
+            from zolvek.sync.jack.jack_transport import JackTransport
+            from zolvek.sync.jack.link import Link
 
             library.library()
             self.link: Link | None = Link(lambda _: None)
@@ -105,7 +105,7 @@ class Performance:
         return silent
 
     def _send_midi(self) -> None:
-        from zolvek.beside import midi_ports as ports
+        from zolvek.sync import midi_ports as ports
 
         if not ports.outputs():
             raise ZolvekError(
@@ -118,7 +118,7 @@ class Performance:
         self._follow(stream)
 
     def _send_osc(self, host: str, port: int) -> None:
-        from zolvek.beside.osc_ports import Output
+        from zolvek.sync.osc_ports import Output
 
         output = Output(host, port)
         self.closing.append(output)
@@ -161,11 +161,13 @@ class Performance:
 
     def _wait(self) -> None:
         """Until the ports stand: a server that is not there yet is waited for by the song itself."""
-        from zolvek.beside.jack import slots
+        from zolvek.sync.jack import shared_layout
 
         self.playback.warm_up()
         said, begun = {""}, time.monotonic()
-        while self.link is not None and not (self.link.there and self.link.words[slots.TABLE]):
+        while self.link is not None and not (
+            self.link.there and self.link.words[shared_layout.TABLE]
+        ):
             time.sleep(0.02)
             why = self.link.report.trouble
             if not why and time.monotonic() - begun > READY:
@@ -185,15 +187,15 @@ class Performance:
         steering.tick(time.perf_counter())
 
     def _ports(self) -> str:
-        from zolvek.beside.jack import slots
+        from zolvek.sync.jack import shared_layout
 
         if self.link is None:
             return ""
         report = self.link.report
         if not report.state:
             return report.trouble
-        missed = int(self.link.words[slots.XRUNS])
-        unsent = int(self.link.words[slots.FULL])
+        missed = int(self.link.words[shared_layout.XRUNS])
+        unsent = int(self.link.words[shared_layout.FULL])
         full = f", {unsent} messages did not fit" if unsent else ""
         return f"{report.state} {report.rate / 1000:g} kHz, {missed} late{full}"
 

@@ -12,10 +12,10 @@ from __future__ import annotations
 import numpy as np
 from numba import cfunc, types
 
-from zolvek.beside.jack import native
-from zolvek.beside.jack.bars import tell_bars
-from zolvek.beside.jack.moving import alone, together, want
-from zolvek.beside.jack.native import (
+from zolvek.sync.jack import native
+from zolvek.sync.jack.bbt_rt import tell_bars
+from zolvek.sync.jack.messages_rt import chase_changed, hush
+from zolvek.sync.jack.native import (
     byte_at,
     compiled,
     int64_at,
@@ -27,8 +27,8 @@ from zolvek.beside.jack.native import (
     uint32_at,
     words,
 )
-from zolvek.beside.jack.sending import chase_changed, hush
-from zolvek.beside.jack.slots import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.transport_rt import alone, together, want
 
 CLOCK_MONOTONIC = 1  # time.h
 STRAYS_MOST, DRAWN = 5_000.0, 0.01  # microseconds; a part of them a cycle

@@ -11,9 +11,9 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from zolvek.beside.jack import slots as s
-from zolvek.beside.jack.memory import SharedMemory
 from zolvek.core.model.project import Project
+from zolvek.sync.jack import shared_layout as s
+from zolvek.sync.jack.shared_memory import SharedMemory
 
 AHEAD = 4_800  # frames that are kept ready; more, where that was not enough
 MOST_AHEAD = 24_000

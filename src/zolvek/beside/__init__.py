@@ -1,1 +1,0 @@
-"""Other programs and machines beside this one, in time: ports, clocks and OSC. No interface code."""

@@ -1,0 +1,1 @@
+"""Other programs and machines in time with this one: ports, clocks, MIDI and OSC over one timeline of messages. No interface code."""

@@ -1,0 +1,1 @@
+"""JACK, or PipeWire in its place: ports, transport, sound and messages at their frame. Modules ending in _rt are compiled."""
