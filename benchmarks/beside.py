@@ -19,14 +19,14 @@ from tests.beside.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
 from tests.beside.test_play import moment_of
 from zolvek.core.model.connections import Beside
 from zolvek.demo.night_regatta import build
-from zolvek.sound.own_transport import SilentTransport
-from zolvek.sound.playback import Playback
-from zolvek.sync import clock_messages, timeline
-from zolvek.sync.clock_reader import Follower
+from zolvek.sound.playback.internal_transport import SilentTransport
+from zolvek.sound.playback.playback import Playback
+from zolvek.sync.clocks.clock_reader import Follower
 from zolvek.sync.jack import shared_layout
-from zolvek.sync.message_streams import OscStream
-from zolvek.sync.osc_ports import Output
-from zolvek.sync.scheduler import Live
+from zolvek.sync.ports.message_streams import OscStream
+from zolvek.sync.ports.osc_ports import Output
+from zolvek.sync.ports.scheduler import Live
+from zolvek.sync.timeline import clock_messages, song_timeline
 
 TRIES = 4
 Say = Callable[[str, float, str, str], None]
@@ -114,8 +114,8 @@ def _messages(say: Say, case: _Case, kept: dict[str, np.ndarray], how: str) -> N
 
 
 def _clock(say: Say, case: _Case, kept: dict[str, np.ndarray]) -> None:
-    frames = timeline.clock_frames(case.project, RATE)
-    code, data = timeline.code_frames(case.project, RATE, clock_messages.RATES["25"])
+    frames = song_timeline.clock_frames(case.project, RATE)
+    code, data = song_timeline.code_frames(case.project, RATE, clock_messages.RATES["25"])
     mine = (kept["port"] == 1) & (kept["song"] >= 0)
     off = {"clock": 0, "code": 0, "position": 0}
     count = dict.fromkeys(off, 0)

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from zolvek.sound.playback import Playback
+    from zolvek.sound.playback.playback import Playback
 
 Row = tuple[str, float, str, str]
 TWO_HOURS = 7_200.0
@@ -172,8 +172,8 @@ def _many(project: Any) -> Iterator[Row]:
 def losses() -> Iterator[Row]:
     """Seconds from a worker's end to a word about it, and to sound going on; and that closing takes."""
     from zolvek.demo.night_regatta import build
-    from zolvek.sound.playback import Playback
-    from zolvek.sound.silent_clock import SilentClock
+    from zolvek.sound.playback.playback import Playback
+    from zolvek.sound.playback.silent_clock import SilentClock
 
     for sign, word in ((signal.SIGKILL, "killed"), (signal.SIGSTOP, "stopped")):
         told: list[float] = []
@@ -233,7 +233,7 @@ def hours(count: float) -> Iterator[Row]:
 
     from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
-    from zolvek.sound.playback import Playback
+    from zolvek.sound.playback.playback import Playback
 
     project = replace(build(), name="0")
     rate = 6_000

@@ -19,9 +19,9 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Note, Project
 from zolvek.core.records import replace
-from zolvek.sound.hosting.apart import described_apart
-from zolvek.sound.playback import Playback
-from zolvek.sound.silent_clock import SilentClock
+from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.playback.playback import Playback
+from zolvek.sound.playback.silent_clock import SilentClock
 
 SOURCE = Path(__file__).resolve().parents[1] / "tests" / "sound" / "evil.c"
 HEAD = "@prefix lv2: <http://lv2plug.in/ns/lv2core#> . @prefix doap: <http://usefulinc.com/ns/doap#> .\n"

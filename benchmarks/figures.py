@@ -132,8 +132,8 @@ def start() -> None:
 @figure("rendering")
 def rendering() -> None:
     from zolvek.demo.night_regatta import build
-    from zolvek.sound.offline import render
-    from zolvek.sound.renderer import RATE
+    from zolvek.sound.engine.offline import render
+    from zolvek.sound.engine.renderer import RATE
 
     demo = build()
     render(demo, 0.0, 4.0)
@@ -314,8 +314,8 @@ def effects_() -> None:
     from zolvek.core.curve.construction import curve
     from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.project import Clip, Device, Lane, Project, Track
-    from zolvek.sound.effects import PROCESSORS
-    from zolvek.sound.offline import render
+    from zolvek.sound.effects.processors import PROCESSORS
+    from zolvek.sound.engine.offline import render
 
     for kind in PROCESSORS:
         device = Device(
@@ -339,8 +339,8 @@ def effects_() -> None:
 @figure("analysis")
 def analysis() -> None:
     from zolvek.demo.night_regatta import bar, build
-    from zolvek.sound.analysis import spectrogram
-    from zolvek.sound.reach import measure
+    from zolvek.sound.analysis.measures import spectrogram
+    from zolvek.sound.analysis.useful_reach import measure
 
     seconds, rate = 180, 48_000
     sound = np.random.default_rng(0).standard_normal((2, seconds * rate)).astype(np.float32)
@@ -538,7 +538,7 @@ def morphing() -> None:
     from zolvek.core.model.pad import Pad, PadCorner
     from zolvek.core.model.project import Device, Project, Track
     from zolvek.core.model.state import StatePart
-    from zolvek.core.movement.morphing import morphs, pads
+    from zolvek.core.movement.morphing import morphs, pad_paths
     from zolvek.core.time.rates import Rate
     from zolvek.core.value.parameter import Parameter
 
@@ -558,7 +558,7 @@ def morphing() -> None:
     x, y = rng.random((2, 1_000_000))
     say(
         "pad weights, 8 states at 1,000,000 places",
-        best(lambda: pads.weights(corners, x, y), 3) * 1e3,
+        best(lambda: pad_paths.weights(corners, x, y), 3) * 1e3,
         "ms",
         "under 250",
     )
@@ -567,11 +567,11 @@ def morphing() -> None:
         values = {f"p{n}": float(rng.random()) for n in range(60)}
         sixty, key = states.kept(sixty, f"S {i}", (StatePart("m", values),))
         placed.append(PadCorner(key, *place))
-    pad = pads.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
-    pads.as_lanes(sixty, pad, 0.002)
+    pad = pad_paths.travelled(Pad("m", tuple(placed)), "wander", Rate(4.0), (0.0, 128.0), sixty)
+    pad_paths.as_lanes(sixty, pad, 0.002)
     say(
         "a 32-bar pad path to 60 lanes within 0.2 %",
-        best(lambda: pads.as_lanes(sixty, pad, 0.002), 3),
+        best(lambda: pad_paths.as_lanes(sixty, pad, 0.002), 3),
         "s",
         "under 1",
     )
@@ -628,8 +628,8 @@ def piece_() -> None:
     from zolvek.core.curve.construction import lines
     from zolvek.core.edits import bars
     from zolvek.core.edits.replacement import with_curve
-    from zolvek.sound.hits import RATE, found
-    from zolvek.sound.peaks import peaks_of
+    from zolvek.sound.analysis.onsets import RATE, found
+    from zolvek.sound.analysis.waveform import peaks_of
 
     rng = np.random.default_rng(0)
     project = crowded(64)
@@ -663,8 +663,9 @@ def plugins_() -> None:
     from concurrent.futures import ThreadPoolExecutor
 
     from zolvek.core.errors import ZolvekError
-    from zolvek.sound.hosting.installed import installed
-    from zolvek.sound.jobs import done_apart
+    from zolvek.sound.hosting.catalogue.installed import installed
+    from zolvek.sound.processes.job_messages import Job
+    from zolvek.sound.processes.job_process import done_apart
 
     every, faults = installed()
     for fault in faults:
@@ -674,7 +675,11 @@ def plugins_() -> None:
 
     def sweep(each: Any) -> None:
         try:
-            told.append(done_apart("sweep", (each.id, each.path), lambda *_: None, 60.0))
+            told.append(
+                done_apart(
+                    Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0
+                )
+            )
         except ZolvekError as error:
             print(f"{each.name}: {error.what}")
 

@@ -43,11 +43,11 @@ def readers(folder: Path) -> list[Reader]:
     import numpy as np
     import soundfile
 
+    from zolvek.core.curve.pattern import Pattern
     from zolvek.core.edits import states
     from zolvek.core.edits.replacement import with_lane
     from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.messages import MidiTarget
-    from zolvek.core.model.pattern import Pattern
     from zolvek.core.model.state import StatePart
     from zolvek.core.time.tempo import TempoMap
     from zolvek.demo.night_regatta import build

@@ -323,7 +323,7 @@ def _plugin_morph(window: Window) -> None:
     from zolvek.core.edits import chains, plugins, replacement
     from zolvek.core.model.morph import Way
     from zolvek.core.movement.morphing.morphs import chained
-    from zolvek.sound.hosting.apart import described_apart
+    from zolvek.sound.jobs.plugin_description import described_apart
 
     session, project = window.session, window.session.project
     kind = described_apart(SYNTH)

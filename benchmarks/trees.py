@@ -36,9 +36,9 @@ def kinds() -> list[Kind]:
 
     import msgspec
 
+    from zolvek.core.curve.pattern import Pattern
     from zolvek.core.edits import states
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
-    from zolvek.core.model.pattern import Pattern
     from zolvek.core.model.state import StatePart
     from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
@@ -48,7 +48,7 @@ def kinds() -> list[Kind]:
     from zolvek.formats.midi import report as midi_report
     from zolvek.formats.project import project_file, recovery
     from zolvek.formats.tables import clipboard, lane_table
-    from zolvek.sound.offline import render
+    from zolvek.sound.engine.offline import render
     from zolvek.studio import settings
 
     demo = build()

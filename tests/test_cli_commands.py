@@ -19,8 +19,8 @@ from click.testing import CliRunner, Result
 from tests.projects import ordinary_midi
 from zolvek.cli import zolvek
 from zolvek.core.curve.construction import curve
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.generators.randomness import RANDOM_KINDS, SPREADS
 from zolvek.core.movement.generators.waves import WAVES
 from zolvek.formats import pattern_library
@@ -28,7 +28,7 @@ from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.project import project_file
 from zolvek.formats.project.project_file import to_plain
 from zolvek.formats.tables import curve_csv
-from zolvek.sound.offline import render
+from zolvek.sound.engine.offline import render
 
 # Command -> a good line and a bad one; {demo}, {midi}, {wav}, {csv}, {one} (a curve of one point) and {beats} stand
 # for files, {out} for where to write.

@@ -376,12 +376,15 @@ class ForeignCode(unittest.TestCase):
         self.assertFalse((self.folder / "ran").exists())
 
     def test_nor_do_the_processes_beside_the_window(self) -> None:
-        from zolvek.process import command
+        from zolvek.storage.python_process import command
 
         here = os.getcwd()
         self.addCleanup(os.chdir, here)
         os.chdir(self.folder)
-        for module in ("zolvek.sound.worker", "zolvek.sound.jobs"):
+        for module in (
+            "zolvek.sound.processes.render_worker",
+            "zolvek.sound.processes.job_process",
+        ):
             done = subprocess.run(
                 command(module), input=b"", capture_output=True, check=False, timeout=120
             )

@@ -127,7 +127,7 @@ class Structure(unittest.TestCase):
                 and isinstance(node.func, ast.Name)
                 and node.func.id == "id"
             ]
-            if name != "zolvek.sound.framing":
+            if name != "zolvek.sound.processes.framing":
                 self.assertEqual(calls, [], name)
         first, second = [1], [1]
         self.assertEqual({Same(first): "one"}.get(Same(first)), "one")

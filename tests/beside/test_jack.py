@@ -27,11 +27,11 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
-from zolvek.sound.playback import Playback
-from zolvek.sync import clock_messages, timeline
+from zolvek.sound.playback.playback import Playback
 from zolvek.sync.jack import shared_layout
 from zolvek.sync.jack.jack_transport import JackTransport
 from zolvek.sync.jack.link import Link
+from zolvek.sync.timeline import clock_messages, song_timeline
 
 RATE = 48_000
 FONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
@@ -111,7 +111,7 @@ class Beside_(unittest.TestCase):
     # --- what is wanted ---
 
     def wanted(self) -> dict[int, list[bytes]]:
-        found = timeline.sending(self.project, RATE, connections.ports_of(self.project))
+        found = song_timeline.sending(self.project, RATE, connections.ports_of(self.project))
         wanted: dict[int, list[bytes]] = {}
         for frame, data, size in zip(found.frame.tolist(), found.data, found.size, strict=True):
             wanted.setdefault(frame, []).append(data[:size].tobytes())
@@ -149,8 +149,8 @@ class Beside_(unittest.TestCase):
         return min(missed, len(kept["block_at"]) // 10)
 
     def check_clock(self, kept: dict[str, np.ndarray], code: str) -> None:
-        frames = set(timeline.clock_frames(self.project, RATE).tolist())
-        quarters = dict(zip(*(x.tolist() for x in timeline.code_frames(self.project, RATE, clock_messages.RATES[code])), strict=True))  # fmt: skip
+        frames = set(song_timeline.clock_frames(self.project, RATE).tolist())
+        quarters = dict(zip(*(x.tolist() for x in song_timeline.code_frames(self.project, RATE, clock_messages.RATES[code])), strict=True))  # fmt: skip
         mine = (kept["port"] == 1) & (kept["song"] >= 0)
         clocks, wrong = 0, set()
         block = len(kept["block_sound"][0])
@@ -319,7 +319,7 @@ class Beside_(unittest.TestCase):
         lane = next(x for x in self.project.lanes() if x.midi.kind == "cc")
         self.assertGreater(len(rows), 35)
         block = 256 / RATE * 140 / 60  # beats; what a client sends itself comes a cycle later
-        steps = next(s for h, s, _ in timeline.lane_messages(self.project, timeline.delivered(self.project)) if h.lane.id == lane.id)  # fmt: skip
+        steps = next(s for h, s, _ in song_timeline.lane_messages(self.project, song_timeline.delivered(self.project)) if h.lane.id == lane.id)  # fmt: skip
         ticks = steps.tick / 960.0
         for beat, value in rows[3:]:
             near = steps.value[(ticks > beat - 2.5 * block) & (ticks <= beat + block / 4)]

@@ -25,8 +25,8 @@ from zolvek.core.edits.connections import connected
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
-from zolvek.sync import osc_messages
 from zolvek.sync.headless_player import Performance
+from zolvek.sync.timeline import osc_messages
 
 SINCE_1900 = 2_208_988_800  # seconds until 1970 (RFC 868)
 
@@ -126,8 +126,8 @@ class Play(unittest.TestCase):
         port = mock.Mock()
         port.send.side_effect = sent.append
         with (
-            mock.patch("zolvek.sync.midi_ports.outputs", lambda: ["Zolvek"]),
-            mock.patch("zolvek.sync.midi_ports.Output", lambda name: port),
+            mock.patch("zolvek.sync.ports.midi_ports.outputs", lambda: ["Zolvek"]),
+            mock.patch("zolvek.sync.ports.midi_ports.Output", lambda name: port),
         ):
             performance = Performance(build(), "alsa", "alone")
             self.addCleanup(performance.close)

@@ -30,7 +30,7 @@ from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import curve_csv
-from zolvek.sound.controls import Block, Controls
+from zolvek.sound.signal.controls import Block, Controls
 
 SAME = 1e-12
 

@@ -20,6 +20,7 @@ from zolvek.core.curve.discontinuities import leaps
 from zolvek.core.curve.means import mean, means
 from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.shaping import faded, flattened, smoothed, tilted
+from zolvek.core.edits import pads as pads_edits
 from zolvek.core.edits import states
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.state import StatePart
@@ -33,7 +34,7 @@ from zolvek.core.movement.generators.randomness import (
     random_curve,
 )
 from zolvek.core.movement.generators.waves import WAVES
-from zolvek.core.movement.morphing import pads
+from zolvek.core.movement.morphing import pad_paths
 from zolvek.core.records import replace
 from zolvek.core.time.grid import Grid
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -204,10 +205,10 @@ class Pads(unittest.TestCase):
             project, state = states.kept(project, f"S{number}", (StatePart(device.id, values),))
             corners.append(PadCorner(state, *rng.uniform(0.0, 1.0, 2).tolist()))
         pad = Pad(device.id, tuple(corners))
-        pad = pads.travelled(pad, "circle", Rate(0.5), (4.0, 6.0), project)
-        made = pads.as_lanes(pads.with_pad(project, pad), pad, 0.005)
+        pad = pad_paths.travelled(pad, "circle", Rate(0.5), (4.0, 6.0), project)
+        made = pad_paths.as_lanes(pads_edits.with_pad(project, pad), pad, 0.005)
         at = np.linspace(4.0, 6.0, 12_001)[:-1]
-        wanted = pads.mixed(project, pad, pad.x.at(at), pad.y.at(at))
+        wanted = pad_paths.mixed(project, pad, pad.x.at(at), pad.y.at(at))
         track = made.device_track(device.id)
         for key, positions in wanted.items():
             lane = track.lane_on(device.id, key)

@@ -136,7 +136,7 @@ class Laws(unittest.TestCase):
 
     def test_a_cycle_is_heard_by_the_renderer_and_delivered(self) -> None:
         from zolvek.formats.midi import streams
-        from zolvek.sound.controls import applied_lanes
+        from zolvek.sound.signal.controls import applied_lanes
 
         lane = DEMO.lane("horn.cutoff")
         looped = replace(lane, cycle=Cycle(64.0, 4.0))

@@ -15,6 +15,7 @@ from scipy.interpolate import RegularGridInterpolator
 from tests import few
 from tests.present import present
 from zolvek.core.curve.construction import lines
+from zolvek.core.edits import pads as pads_edits
 from zolvek.core.edits import states as stored_states
 from zolvek.core.edits.lanes import made_absolute, made_relative
 from zolvek.core.edits.replacement import remove_lane, with_lane
@@ -26,9 +27,9 @@ from zolvek.core.model.project import Cycle, Lane, Project
 from zolvek.core.model.state import State, StatePart
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.movement.generators.lfo import Lfo
-from zolvek.core.movement.morphing import morphs, pads
+from zolvek.core.movement.morphing import morphs, pad_paths
 from zolvek.core.movement.morphing.morphs import chained, morphed, rows
-from zolvek.core.movement.morphing.pads import weights
+from zolvek.core.movement.morphing.pad_paths import weights
 from zolvek.core.records import replace
 from zolvek.core.time.rates import Rate
 from zolvek.demo.night_regatta import build, compose
@@ -105,10 +106,12 @@ class Meeting(unittest.TestCase):
             State(k, k, (StatePart("horn", settings_of(n)),)) for n, k in enumerate("ab", 1)
         )
         with self.assertRaisesRegex(ZolvekError, "is bypassed"):
-            pads.as_lanes(replace(project, states=states), pad, 0.002)
+            pad_paths.as_lanes(replace(project, states=states), pad, 0.002)
         project, lane = self.lane(layers=self.layers(0.9))
         path = lines([100.0, 116.0], [0.0, 1.0])
-        made = pads.as_lanes(replace(project, states=states), replace(pad, x=path, y=path), 0.002)
+        made = pad_paths.as_lanes(
+            replace(project, states=states), replace(pad, x=path, y=path), 0.002
+        )
         now = made.lane(lane.id)
         beats = np.concatenate((np.linspace(0.0, 99.9, 2_000), np.linspace(116.1, 193.0, 2_000)))
         apart = np.abs(played(now, made).at(beats) - played(lane, project).at(beats))
@@ -310,13 +313,13 @@ class Pads(unittest.TestCase):
                 project, f"S{seed}", (StatePart("horn", settings_of(seed)),)
             )
             corners.append(PadCorner(key, x, y))
-        for kind in pads.TRAVELS:
-            pad = pads.travelled(
+        for kind in pad_paths.TRAVELS:
+            pad = pad_paths.travelled(
                 Pad("horn", tuple(corners)), kind, Rate(8.0), (128.0, 160.0), project, 3
             )
-            made = pads.as_lanes(pads.with_pad(project, pad), pad, 0.002)
+            made = pad_paths.as_lanes(pads_edits.with_pad(project, pad), pad, 0.002)
             beats = np.linspace(128.0, 159.9, 3_000)
-            wanted = pads.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
+            wanted = pad_paths.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
             for key, positions in wanted.items():
                 lane = made.device_track("horn").lane_on("horn", key)
                 if not HORN.parameter(key).steps:

@@ -16,19 +16,14 @@ from zolvek.core.curve.construction import curve, flat, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.discontinuities import knots, leaps
 from zolvek.core.curve.fitting import approximated
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.curve.shapes import COSINE, HOLD, LINE
+from zolvek.core.edits.layers import shared_with, with_layer
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.core.movement.evaluation.layering import (
-    baked,
-    layered,
-    part_of,
-    shared_with,
-    with_layer,
-)
+from zolvek.core.movement.evaluation.layering import baked, layered, part_of
 from zolvek.core.movement.generators.lfo import Cycles, Lfo
 from zolvek.core.movement.generators.lfo_points import as_curve, levels, value_at
 from zolvek.core.movement.generators.randomness import (

@@ -14,8 +14,8 @@ from tests.core.wild import BARS, BEATS, wild
 from zolvek.core.edits import bars, sections
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.sound import clips
-from zolvek.sound.controls import Block
+from zolvek.sound.engine import clips
+from zolvek.sound.signal.controls import Block
 
 PROJECTS = 50
 PLACES = 10_000

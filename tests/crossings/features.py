@@ -12,22 +12,23 @@ import soundfile
 
 from tests.crossings.probe import DELAY, LISTENER, PROBE
 from zolvek.core.curve.construction import curve
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.spans import cut
 from zolvek.core.edits import chains, lanes, replacement, sections, states, takes
+from zolvek.core.edits import pads as pads_edits
+from zolvek.core.edits.layers import with_layer
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Way
 from zolvek.core.model.pad import Pad, PadCorner
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Clip, Lane, Note, Project, Section
 from zolvek.core.model.state import StatePart
-from zolvek.core.movement.evaluation.layering import with_layer
 from zolvek.core.movement.generators.lfo import Lfo
 from zolvek.core.movement.generators.randomness import STREAMS, RandomMove
-from zolvek.core.movement.morphing import morphs, pads
+from zolvek.core.movement.morphing import morphs, pad_paths
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.rates import Rate
@@ -262,7 +263,7 @@ def _pad(project: Project) -> Project:
     way = curve([(4.0, 0.0), (14.0, 1.0), (24.0, 0.3)])
     corners = (PadCorner(dull, 0.0, 0.5), PadCorner(bright, 1.0, 0.5))
     pad = Pad(SOUND, corners, x=way, first=4.0, last=24.0)
-    return pads.as_lanes(pads.with_pad(project, pad), pad, 0.002)
+    return pad_paths.as_lanes(pads_edits.with_pad(project, pad), pad, 0.002)
 
 
 # --- time ---

@@ -24,8 +24,8 @@ from zolvek.core.records import replace
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi import file_out, report
 from zolvek.formats.project import project_file
-from zolvek.sound.offline import render
-from zolvek.sync import timeline
+from zolvek.sound.engine.offline import render
+from zolvek.sync.timeline import song_timeline
 
 Law = Callable[[Project], str]
 LAWS: dict[str, Law] = {}
@@ -166,7 +166,7 @@ def _live(project: Project) -> str:
             tick += message.time
             if not message.is_meta:
                 theirs.append((tick, bytes(message.bytes())))
-    own = timeline.sending(project, rate, ports_of(project))
+    own = song_timeline.sending(project, rate, ports_of(project))
     ours = [
         (int(frame), bytes(data[:size].tolist()))
         for frame, data, size in zip(own.frame, own.data, own.size, strict=True)

@@ -13,8 +13,8 @@ from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
-from zolvek.sound import devices
-from zolvek.sound.unit import Incoming, Played
+from zolvek.sound.engine import devices
+from zolvek.sound.signal.unit import Incoming, Played
 
 LATE = 413  # frames
 PROBE = DeviceKind("probe", "Probe", "effect", (Parameter("value", "Value"), Parameter("other", "Other")))  # fmt: skip

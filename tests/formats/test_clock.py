@@ -15,9 +15,9 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_out
-from zolvek.sync import clock_messages, timeline
-from zolvek.sync.clock_reader import Follower
-from zolvek.sync.message_streams import RATE, MidiStream
+from zolvek.sync.clocks.clock_reader import Follower
+from zolvek.sync.ports.message_streams import RATE, MidiStream
+from zolvek.sync.timeline import clock_messages, song_timeline
 
 
 class OnTheWire(unittest.TestCase):
@@ -97,7 +97,7 @@ class OnTheWire(unittest.TestCase):
         lane = next(project.lanes())
         project = with_lane(project, replace(lane, midi=replace(lane.midi, port="Desk")))
         ports = ports_of(project)
-        found = timeline.sending(project, RATE, ports)
+        found = song_timeline.sending(project, RATE, ports)
         read = mido.MidiFile(file=io.BytesIO(file_out.encode(project)))
         wanted: dict[int, list[bytes]] = {}
         for track in read.tracks:

@@ -23,10 +23,11 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
-from zolvek.formats import picture, sound_out
-from zolvek.formats.audio import curve_import
+from zolvek.formats import picture
+from zolvek.formats.audio import curve_import, sound_writer
 from zolvek.formats.project import project_file, schema
 from zolvek.formats.tables import lane_table
+from zolvek.sound.jobs import control_export, mix_export
 
 DEMO = build()
 DOCS = Path(__file__).parents[2] / "docs"
@@ -47,39 +48,39 @@ class Files(unittest.TestCase):
     def test_sound_in_all_forms_tracks_and_tails(self) -> None:
         span = (64.0, 66.0)
         mix = self.folder / "mix.wav"
-        sound_out.deliver(DEMO, mix, sound_out.SoundForm(44_100, "float"), span, tail=False)
+        mix_export.deliver(DEMO, mix, sound_writer.SoundForm(44_100, "float"), span, tail=False)
         rate, data = read_wav(mix)
         seconds = float(np.diff(DEMO.tempo.seconds(span))[0])
         self.assertEqual(
             (rate, data.dtype, len(data)), (44_100, np.float32, round(seconds * 44_100))
         )
-        stems = sound_out.deliver(
-            DEMO, mix, sound_out.SoundForm(44_100, "float"), span, tail=False, tracks=True
+        stems = mix_export.deliver(
+            DEMO, mix, sound_writer.SoundForm(44_100, "float"), span, tail=False, tracks=True
         ).files
         self.assertEqual(len(stems), 4)
         whole = sum(read_wav(path)[1] for path in stems)
         np.testing.assert_allclose(whole, data, atol=1e-5)
         for kind, depth, subtype in ((".flac", "16", "PCM_16"), (".wav", "24", "PCM_24")):
             path = self.folder / f"mix{kind}"
-            sound_out.deliver(DEMO, path, sound_out.SoundForm(44_100, depth), span, tail=False)
+            mix_export.deliver(DEMO, path, sound_writer.SoundForm(44_100, depth), span, tail=False)
             info = soundfile.info(path)
             self.assertEqual((info.samplerate, info.subtype), (44_100, subtype))
             far = soundfile.read(path)[0] - np.clip(data, -1, 1)
             self.assertLess(np.abs(far).max(), 2.1 / 2 ** (int(depth) - 1))
-        sound_out.deliver(DEMO, mix, sound_out.SoundForm(44_100), span, tail=True)
+        mix_export.deliver(DEMO, mix, sound_writer.SoundForm(44_100), span, tail=True)
         longer = soundfile.read(mix)[0]
         self.assertGreater(len(longer), len(data) + 44_100 // 2)
         self.assertLess(np.abs(longer[-2_000:]).max(), 1e-3, "it has died away")
         with self.assertRaises(ZolvekError):
-            sound_out.deliver(
-                DEMO, self.folder / "x.flac", sound_out.SoundForm(depth="float"), span
+            mix_export.deliver(
+                DEMO, self.folder / "x.flac", sound_writer.SoundForm(depth="float"), span
             )
         self.assertFalse((self.folder / "x.flac").exists())
 
     def test_a_lane_as_sound_is_the_curve_and_comes_back(self) -> None:
         """Sample by sample, its mean with it: nothing is filtered out."""
         for lane, swing in (("horn.cutoff", "both"), ("mallet.transpose", "up")):
-            path = sound_out.save_control(DEMO, lane, self.folder / "c.wav", swing=swing)
+            path = control_export.save_control(DEMO, lane, self.folder / "c.wav", swing=swing)
             rate, data = read_wav(path)
             value = played(DEMO.lane(lane), DEMO).curve.at(
                 DEMO.tempo.beats(np.arange(len(data)) / rate)

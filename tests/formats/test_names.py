@@ -22,15 +22,16 @@ from hypothesis import strategies as st
 from tests.present import present
 from tests.projects import many_lanes
 from zolvek.core.curve.construction import curve
-from zolvek.core.model.pattern import Pattern
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.model.project import Note, Project, Section, Track
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.formats import pattern_library, picture, sound_out
+from zolvek.formats import pattern_library, picture
 from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.midi import file_out as midi_out
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import clipboard, lane_table
+from zolvek.sound.jobs import mix_export
 from zolvek.storage import names
 
 ODD = (
@@ -108,7 +109,7 @@ class Names(unittest.TestCase):
                 for n, name in enumerate(("Kick/Snare", "Kick:Snare", "KICK-SNARE", "Kick:Snare"))
             )
         )  # fmt: skip
-        written = sound_out.deliver(
+        written = mix_export.deliver(
             project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True
         ).files
         self.assertEqual(len({path.name.casefold() for path in written}), 4)

@@ -20,8 +20,8 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
-from zolvek.sync import osc_messages
-from zolvek.sync.message_streams import OscStream
+from zolvek.sync.ports.message_streams import OscStream
+from zolvek.sync.timeline import osc_messages
 
 NTP = 2_208_988_800  # seconds from 1900 to 1970 (RFC 5905, figure 4)
 

@@ -18,11 +18,12 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Project
 from zolvek.core.records import replace
-from zolvek.formats import sound_out
+from zolvek.formats.audio import sound_writer
 from zolvek.formats.project import project_file
 from zolvek.formats.project.own_files import need_other
-from zolvek.sound.offline import render
-from zolvek.sound.peak_meter import PeakMeter, decibels
+from zolvek.sound.analysis.peak_meter import PeakMeter, decibels
+from zolvek.sound.engine.offline import render
+from zolvek.sound.jobs import mix_export
 
 RATE = 48_000
 
@@ -61,15 +62,15 @@ class Levels(unittest.TestCase):
 
     def test_clipping_is_said_and_lower_it_is_gone(self) -> None:
         project, out = self.loud(1.2), self.folder / "mix.wav"
-        done = sound_out.deliver(project, out, tail=False)
+        done = mix_export.deliver(project, out, tail=False)
         over = int((np.abs(render(project)) > 1.0).any(axis=0).sum())
         self.assertEqual(done.cut, over)
         self.assertAlmostEqual(done.peak, 20.0 * np.log10(1.2), 2)
         self.assertIn("were cut off", done.words[0])
-        lower = sound_out.deliver(project, out, tail=False, lower=done.true_peak + 1.0)
+        lower = mix_export.deliver(project, out, tail=False, lower=done.true_peak + 1.0)
         self.assertEqual((lower.cut, lower.words), (0, []))
         self.assertAlmostEqual(lower.true_peak, -1.0, 2)
-        floats = sound_out.deliver(project, out, sound_out.SoundForm(depth="float"), tail=False)
+        floats = mix_export.deliver(project, out, sound_writer.SoundForm(depth="float"), tail=False)
         self.assertEqual(floats.words, [])
         self.assertGreater(np.abs(soundfile.read(out)[0]).max(), 1.19)
 
@@ -83,13 +84,15 @@ class Levels(unittest.TestCase):
         self.assertTrue(np.isfinite(render(with_curve(project, lane, close))).all())
         meter = PeakMeter()
         bad = np.array([[0.1, np.nan, np.inf, -0.2]], np.float32)
-        path = sound_out.save(iter((bad,)), self.folder / "bad.wav", meter=meter)
+        path = sound_writer.save(map(meter.feed, (bad,)), self.folder / "bad.wav")
         self.assertEqual(meter.faults, 2)
         np.testing.assert_allclose(soundfile.read(path)[0], [0.1, 0.0, 0.0, -0.2], atol=1e-6)
 
     def test_no_two_blocks_have_the_same_dither(self) -> None:
         blocks = [np.zeros((1, 4_096), np.float32) for _ in range(3)]
-        path = sound_out.save(iter(blocks), self.folder / "d.wav", sound_out.SoundForm(depth="16"))
+        path = sound_writer.save(
+            iter(blocks), self.folder / "d.wav", sound_writer.SoundForm(depth="16")
+        )
         rows = soundfile.read(path, dtype="int16")[0].reshape(3, -1)
         self.assertTrue(rows.any())
         for one, other in ((0, 1), (0, 2), (1, 2)):

@@ -25,14 +25,15 @@ from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.formats.audio.streams import examine
-from zolvek.sound import clips, turning
-from zolvek.sound.controls import Block, Controls
-from zolvek.sound.devices import MAKERS
-from zolvek.sound.effects import PROCESSORS
-from zolvek.sound.metronome import clicks
-from zolvek.sound.mixing import pan_gains
-from zolvek.sound.offline import render
-from zolvek.sound.renderer import RATE, Renderer
+from zolvek.sound.effects import modulation
+from zolvek.sound.effects.processors import PROCESSORS
+from zolvek.sound.engine import clips
+from zolvek.sound.engine.devices import MAKERS
+from zolvek.sound.engine.metronome import clicks
+from zolvek.sound.engine.offline import render
+from zolvek.sound.engine.renderer import RATE, Renderer
+from zolvek.sound.signal.controls import Block, Controls
+from zolvek.sound.signal.mixing import pan_gains
 
 T = np.arange(RATE) / RATE
 
@@ -171,8 +172,8 @@ class Formulas(unittest.TestCase):
                 raise RuntimeError("cannot cache function: no locator available")
             return numba_njit(*given)
 
-        turning._loop.cache_clear()
-        self.addCleanup(turning._loop.cache_clear)
+        modulation._loop.cache_clear()
+        self.addCleanup(modulation._loop.cache_clear)
         numba_njit = numba.njit
         with patch("numba.njit", njit):
             np.testing.assert_array_equal(processed("phaser", noise), wanted)

@@ -13,8 +13,8 @@ from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.sound.devices import MAKERS
-from zolvek.sound.offline import render
+from zolvek.sound.engine.devices import MAKERS
+from zolvek.sound.engine.offline import render
 
 RATE = 16_000
 DEMO_SECONDS = 14.0  # after which the demo's echoes have died away

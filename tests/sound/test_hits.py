@@ -18,9 +18,9 @@ from zolvek.core.model.project import Clip, Note, Project, Track
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.formats.audio.streams import Stream
-from zolvek.sound import clips
-from zolvek.sound.controls import Block
-from zolvek.sound.hits import RATE, found, hits_of, tempo_of
+from zolvek.sound.analysis.onsets import RATE, found, hits_of, tempo_of
+from zolvek.sound.engine import clips
+from zolvek.sound.signal.controls import Block
 
 
 def clicks(times: np.ndarray, rng: np.random.Generator) -> np.ndarray:

@@ -23,10 +23,10 @@ from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_t
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
-from zolvek.sound.hosting.apart import described_apart
-from zolvek.sound.offline import render
-from zolvek.sound.renderer import RATE, Renderer
-from zolvek.sound.worker import Worker
+from zolvek.sound.engine.offline import render
+from zolvek.sound.engine.renderer import RATE, Renderer
+from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.processes.render_worker import Worker
 
 SOURCE = Path(__file__).resolve().parent
 

@@ -9,10 +9,10 @@ import unittest
 import numpy as np
 
 from zolvek.demo.night_regatta import build
-from zolvek.sound.analysis import loudness
-from zolvek.sound.mixing import matching_gains
-from zolvek.sound.offline import render
-from zolvek.sound.renderer import RATE
+from zolvek.sound.analysis.measures import loudness
+from zolvek.sound.engine.offline import render
+from zolvek.sound.engine.renderer import RATE
+from zolvek.sound.signal.mixing import matching_gains
 
 LIBRARY = "libebur128.so.1"
 INTEGRATED = 1 << 2 | 1  # the modes of its header: integrated, and momentary, on which that stands

@@ -31,18 +31,21 @@ from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
-from zolvek.core.value.port_parameters import Port, parameter_of
+from zolvek.formats.audio.sound_writer import SoundForm
 from zolvek.formats.project import project_file
-from zolvek.formats.sound_out import SoundForm, deliver_apart
-from zolvek.sound.devices import LEFT_OUT
-from zolvek.sound.hosting import installed, listing
-from zolvek.sound.hosting.apart import described_apart
-from zolvek.sound.jobs import done_apart
-from zolvek.sound.lv2.instance import Instance
-from zolvek.sound.offline import render
-from zolvek.sound.playback import Playback
-from zolvek.sound.renderer import Renderer
-from zolvek.sound.silent_clock import SilentClock
+from zolvek.sound.engine.devices import LEFT_OUT
+from zolvek.sound.engine.offline import render
+from zolvek.sound.engine.renderer import Renderer
+from zolvek.sound.hosting.catalogue import installed
+from zolvek.sound.hosting.lv2.lv2_instance import Instance
+from zolvek.sound.hosting.plugin.port_parameters import Port, parameter_of
+from zolvek.sound.jobs import plugin_listing
+from zolvek.sound.jobs.mix_export import deliver_apart
+from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.playback.playback import Playback
+from zolvek.sound.playback.silent_clock import SilentClock
+from zolvek.sound.processes.job_messages import Job
+from zolvek.sound.processes.job_process import done_apart
 
 MDA = "http://drobilla.net/plugins/mda/"
 AMP = "http://lv2plug.in/plugins/eg-amp"
@@ -54,7 +57,7 @@ def apart(project: Project) -> np.ndarray:
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "out.wav"
         work = project, out, SoundForm(depth="float"), None, False, False, False, True, 0.0
-        done_apart("deliver", work, lambda *_: None)
+        done_apart(Job("zolvek.sound.jobs.mix_export:job", work), lambda *_: None)
         return soundfile.read(out, always_2d=True)[0].T
 
 
@@ -120,8 +123,8 @@ class Described(unittest.TestCase):
 
     @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
     def test_every_installed_plugin_keeps_its_defaults_and_says_what_lv2info_says(self) -> None:
-        from zolvek.sound.hosting.loading import kind_of
-        from zolvek.sound.lv2.world import World, bundles, describe
+        from zolvek.sound.hosting.catalogue.loading import kind_of
+        from zolvek.sound.hosting.lv2.lv2_world import World, bundles, describe
 
         world = World(bundles())
         count = 0
@@ -166,7 +169,7 @@ class Described(unittest.TestCase):
 @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
 class Heard(unittest.TestCase):
     def setUp(self) -> None:
-        from zolvek.sound.hosting.loading import kind_of
+        from zolvek.sound.hosting.catalogue.loading import kind_of
 
         self.kind_of = kind_of
         folder = tempfile.TemporaryDirectory()
@@ -321,7 +324,7 @@ class Heard(unittest.TestCase):
             ],
         )
         self.assertEqual(plugins.changes(row, row), [])
-        listed = listing.job(lambda *_: None, (row, older))
+        listed = plugin_listing.job(lambda *_: None, (row, older))
         self.assertEqual([name for name, _ in listed.changed], [row.name])
         wide = wider.position(parameters[0].default)
         values = {k: v for k, v in own.values.items() if k != lost} | {other: float(wide)}
@@ -346,7 +349,7 @@ class Heard(unittest.TestCase):
                 any(each.fault for each in found), "those that can't be used are told too"
             )
             with mock.patch(
-                "zolvek.sound.hosting.scan.read", side_effect=AssertionError("read again")
+                "zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")
             ):
                 self.assertEqual(installed.installed()[0], found)
 
@@ -390,7 +393,10 @@ class Evil(unittest.TestCase):
             f'{prefixes}<{uri}> a lv2:Plugin ; doap:name "Held" ; lv2:requiredFeature <http://lv2plug.in/ns/ext/log#log> ; {" ; ".join(ports)} .\n'
             f'<{uri}#twice> a pset:Preset ; lv2:appliesTo <{uri}> ; state:state [ <{uri}#louder> "2.0"^^<http://www.w3.org/2001/XMLSchema#float> ] .\n'
         )
-        listed = done_apart("plugin-file", (str(bundle / "manifest.ttl"),), lambda *_: None)
+        listed = done_apart(
+            Job("zolvek.sound.hosting.catalogue.installed:add", (str(bundle / "manifest.ttl"),)),
+            lambda *_: None,
+        )
         self.assertEqual([(each.id, each.path) for each in listed], [(uri, str(bundle))])
         kind = described_apart(uri)
         self.assertEqual([preset.name for preset in kind.presets], ["Twice"])
@@ -434,7 +440,7 @@ class Evil(unittest.TestCase):
 
     def test_ten_ways_to_misbehave(self) -> None:
         """Four at a time: most of it is waiting."""
-        with mock.patch("zolvek.sound.playback.SPARE_AFTER", 600.0), ThreadPoolExecutor(4) as pool:
+        with mock.patch("zolvek.sound.playback.playback.SPARE_AFTER", 600.0), ThreadPoolExecutor(4) as pool:
             for done in [pool.submit(self.played, way) for way in range(10)]:
                 done.result()
 
@@ -463,7 +469,15 @@ class Evil(unittest.TestCase):
     def played(self, way: int) -> None:
         project, device = self.project(way)
         told, left_out = heard_on(self, project, 1.0)
-        if way in (0, 1, 2, 5, 7, 8, 9):  # it took the process with it, or held it up
+        if way in (
+            0,
+            1,
+            2,
+            5,
+            7,
+            8,
+            9,
+        ):  # it took the process with it, or held it up
             self.assertTrue(told)
             self.assertIn("Evil", told[0].what)
             self.assertIn(device, left_out)

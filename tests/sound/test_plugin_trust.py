@@ -19,10 +19,11 @@ from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
-from zolvek.process import command, environment
-from zolvek.sound.hosting import installed, mark, plugin_folders, scan
-from zolvek.sound.hosting.apart import described_apart
-from zolvek.sound.lv2.services import inside
+from zolvek.sound.hosting.catalogue import installed, scan
+from zolvek.sound.hosting.lv2.host_features import inside
+from zolvek.sound.hosting.plugin import plugin_folders, work_mark
+from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.storage.python_process import command, environment
 
 LOADED = """#include <stdio.h>
 #include <stdlib.h>
@@ -189,7 +190,9 @@ class Trust(unittest.TestCase):
         self.assertIn("within 3 s", rows["pipe.lv2"].fault)
         self.assertFalse(rows["zz.lv2"].fault or rows["tremble.lv2"].fault)
         self.assertFalse(self.ran.exists())
-        with mock.patch("zolvek.sound.hosting.scan.read", side_effect=AssertionError("read again")):
+        with mock.patch(
+            "zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")
+        ):
             self.assertEqual(installed.installed()[0], found)
 
     def test_paths_in_a_state_stay_in_the_plugins_own_folders(self) -> None:
@@ -206,16 +209,19 @@ class Trust(unittest.TestCase):
         self.assertEqual(inside(str(own / "a.wav"), [own, kept]), str(own / "a.wav"))
 
     def test_of_several_that_are_made_the_one_at_work_is_named(self) -> None:
-        own = mark.Mark.create()
+        own = work_mark.Mark.create()
         self.addCleanup(own.close)
-        with mock.patch.object(mark, "_own", [own]):
-            with mark.phase("outer", mark.STARTING), mark.phase("inner", mark.STARTING):
-                self.assertEqual(own.likeliest, ("inner", mark.STARTING))
+        with mock.patch.object(work_mark, "_own", [own]):
+            with (
+                work_mark.phase("outer", work_mark.STARTING),
+                work_mark.phase("inner", work_mark.STARTING),
+            ):
+                self.assertEqual(own.likeliest, ("inner", work_mark.STARTING))
             self.assertEqual(own.active, [])
-            with mark.phase("outer", mark.PLAYING):
-                with mark.phase("inner", mark.STARTING):
-                    self.assertEqual(own.active, [("inner", mark.STARTING)])
-                self.assertEqual(own.active, [("outer", mark.PLAYING)])
+            with work_mark.phase("outer", work_mark.PLAYING):
+                with work_mark.phase("inner", work_mark.STARTING):
+                    self.assertEqual(own.active, [("inner", work_mark.STARTING)])
+                self.assertEqual(own.active, [("outer", work_mark.PLAYING)])
 
 
 if __name__ == "__main__":

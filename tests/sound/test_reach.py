@@ -13,12 +13,13 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Note, Project, Track
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.sound import effects
-from zolvek.sound.analysis import HIGHEST, LOWEST, brightness, level_db, spectrogram
-from zolvek.sound.backdrop import backdrop
-from zolvek.sound.jobs import Jobs
-from zolvek.sound.reach import Probe, evened, measure, proposed
-from zolvek.sound.renderer import RATE
+from zolvek.sound.analysis.backdrop import backdrop
+from zolvek.sound.analysis.measures import HIGHEST, LOWEST, brightness, level_db, spectrogram
+from zolvek.sound.analysis.useful_reach import Probe, evened, measure, proposed
+from zolvek.sound.effects import processors
+from zolvek.sound.engine.renderer import RATE
+from zolvek.sound.processes.job_messages import Done, Job, News, Progress, Refused
+from zolvek.sound.processes.job_process import Jobs
 
 
 class Plateau:
@@ -45,9 +46,9 @@ def noisy() -> Project:
 
 class Reach(unittest.TestCase):
     def setUp(self) -> None:
-        usual = effects.PROCESSORS["width"]
-        effects.PROCESSORS["width"] = cast(Any, Plateau)
-        self.addCleanup(effects.PROCESSORS.__setitem__, "width", usual)
+        usual = processors.PROCESSORS["width"]
+        processors.PROCESSORS["width"] = cast(Any, Plateau)
+        self.addCleanup(processors.PROCESSORS.__setitem__, "width", usual)
 
     def test_a_control_that_does_nothing_above_64_percent(self) -> None:
         told: list[tuple[int, int]] = []
@@ -92,29 +93,34 @@ class Pictures(unittest.TestCase):
             self.assertAlmostEqual(found / hertz, 1.0, delta=0.06)
         self.assertEqual(spectrogram(np.zeros((2, RATE)), RATE, np.array([0.0])).max(), 0)
 
-    def test_work_in_the_background_is_told_and_can_be_given_up(self) -> None:
-        jobs, done, told = Jobs(), threading.Event(), []
+    def test_a_job_reports_and_can_be_cancelled(self) -> None:
+        jobs, ended = Jobs(), threading.Event()
+        received: list[News] = []
 
-        def hear(what: str, value: Any) -> None:
-            told.append((what, value))
-            if what != "progress":
-                done.set()
+        def hear(news: News) -> None:
+            received.append(news)
+            if not isinstance(news, Progress):
+                ended.set()
 
         self.addCleanup(jobs.close)
         small = replace(build(), length=16.0)
-        jobs.start("backdrop", (build(), "hull", "spectrogram"), hear)
+        picture = "zolvek.sound.analysis.backdrop:job"
+        jobs.start(Job(picture, (build(), "hull", "spectrogram")), hear)
         jobs.cancel()
-        jobs.start("backdrop", (small, "hull", "waveform"), hear)
-        self.assertTrue(done.wait(30))
-        what, found = told[-1]
-        self.assertEqual(what, "done")
-        np.testing.assert_array_equal(found.picture, backdrop(small, "hull", "waveform").picture)
-        self.assertFalse(any(value == "spectrogram" for _, value in told))
-        done.clear()
-        jobs.start("reach", (small, "horn", "cutoff", (1.0, 1.0)), hear)
-        self.assertTrue(done.wait(30))
-        self.assertEqual(told[-1][0], "error")
-        self.assertIsInstance(told[-1][1], ZolvekError)
+        jobs.start(Job(picture, (small, "hull", "waveform")), hear)
+        self.assertTrue(ended.wait(30))
+        done = received[-1]
+        assert isinstance(done, Done)
+        wanted = backdrop(small, "hull", "waveform").picture
+        np.testing.assert_array_equal(done.value.picture, wanted)
+        self.assertEqual([type(news) for news in received].count(Done), 1)
+        ended.clear()
+        reach = Job("zolvek.sound.analysis.useful_reach:job", (small, "horn", "cutoff", (1.0, 1.0)))
+        jobs.start(reach, hear)
+        self.assertTrue(ended.wait(30))
+        refused = received[-1]
+        assert isinstance(refused, Refused)
+        self.assertIsInstance(refused.error, ZolvekError)
 
 
 if __name__ == "__main__":

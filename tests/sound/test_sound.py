@@ -18,13 +18,13 @@ from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.formats.audio.streams import stream
-from zolvek.sound.filters import damping, low_pass, svf
-from zolvek.sound.framing import MOST_BYTES, Receiver, Sender
-from zolvek.sound.offline import render
-from zolvek.sound.playback import AHEAD, MOST_AHEAD, Playback
-from zolvek.sound.renderer import RATE, Renderer
-from zolvek.sound.silent_clock import SilentClock
-from zolvek.sound.voices import pitch_hz
+from zolvek.sound.engine.offline import render
+from zolvek.sound.engine.renderer import RATE, Renderer
+from zolvek.sound.instruments.voices import pitch_hz
+from zolvek.sound.playback.playback import AHEAD, MOST_AHEAD, Playback
+from zolvek.sound.playback.silent_clock import SilentClock
+from zolvek.sound.processes.framing import MOST_BYTES, Receiver, Sender
+from zolvek.sound.signal.filters import damping, low_pass, svf
 
 STEADY = {"sustain": 1.0, "attack": 0.0, "cutoff": 1.0, "level": 0.8}
 

@@ -17,17 +17,17 @@ import soxr
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project, Track
-from zolvek.formats import sound_out
 from zolvek.formats.audio import streams
 from zolvek.formats.audio.content import told_by_content
 from zolvek.formats.project import project_file
-from zolvek.sound import clips
+from zolvek.sound.engine import clips
+from zolvek.sound.jobs import mix_export
 
 # Plays two stretches of a clip an hour long, and prints the most memory that took, in MB.
 AN_HOUR = """
 import resource, sys
 from zolvek.core.model.project import Clip, Project, Track
-from zolvek.sound.renderer import Renderer
+from zolvek.sound.engine.renderer import Renderer
 from zolvek.formats.audio.streams import examine
 examine(sys.argv[1])
 track = Track("t", "T", clips=(Clip(0.0, sys.argv[1]),))
@@ -90,7 +90,7 @@ class Streams(unittest.TestCase):
                 0.0,
             )
             with self.assertRaises(Failure) as refused:
-                sound_out.deliver(project, self.folder / "out.wav")
+                mix_export.deliver(project, self.folder / "out.wav")
             self.assertEqual(refused.exception.where, path)
             self.assertFalse((self.folder / "out.wav").exists())
 
@@ -117,7 +117,7 @@ class Streams(unittest.TestCase):
             out = self.folder / "out.wav"
             loaded = project_file.load(path)
             self.assertEqual(loaded, told_by_content(project))
-            sound_out.deliver(loaded, out)
+            mix_export.deliver(loaded, out)
             self.assertGreater(float(np.abs(soundfile.read(out)[0]).max()), 0.2)
             (self.folder / name).unlink()
             out.unlink()
@@ -131,7 +131,7 @@ class Streams(unittest.TestCase):
 
 
 def stretch() -> Any:
-    from zolvek.sound.controls import Block
+    from zolvek.sound.signal.controls import Block
 
     return Block(np.arange(64) / 64.0, 48_000)
 

@@ -36,12 +36,12 @@ from zolvek.core.model.state import StatePart
 from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.core.value.reach import to_position
-from zolvek.core.value.text_parameters import PLACES, Told, parameter_of
 from zolvek.formats.project import project_file
-from zolvek.sound.hosting import installed
-from zolvek.sound.hosting.apart import described_apart
-from zolvek.sound.hosting.own_window import OwnWindow
-from zolvek.sound.offline import render
+from zolvek.sound.engine.offline import render
+from zolvek.sound.hosting.catalogue import installed
+from zolvek.sound.hosting.plugin.text_parameters import PLACES, Told, parameter_of
+from zolvek.sound.hosting.windows.own_window import OwnWindow
+from zolvek.sound.jobs.plugin_description import described_apart
 
 HEADERS = Path("/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK")
 SOURCE = Path(__file__).with_name("vst.cpp")
@@ -167,7 +167,9 @@ class Hosted(unittest.TestCase):
         )
         self.assertEqual(rows[GAIN].role, "effect")
         self.assertEqual([each.name for each in rows.values() if each.fault], ["broken"])
-        with mock.patch("zolvek.sound.hosting.scan.read", side_effect=AssertionError("read again")):
+        with mock.patch(
+            "zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")
+        ):
             self.assertEqual(installed.installed()[0], found)
         self.assertEqual(installed.found(f"{self.bundle}#Test tone").id, TONE)
         with self.assertRaisesRegex(ZolvekError, "Several"):

@@ -16,11 +16,11 @@ from tests.present import present
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.process import processor_time
-from zolvek.sound import playback as playbacks
-from zolvek.sound.playback import Playback
-from zolvek.sound.silent_clock import SilentClock
-from zolvek.sound.worker_process import STARVED, WorkerProcess
+from zolvek.sound.playback import playback as playbacks
+from zolvek.sound.playback.playback import Playback
+from zolvek.sound.playback.silent_clock import SilentClock
+from zolvek.sound.processes.worker_process import STARVED, WorkerProcess
+from zolvek.storage.python_process import processor_time
 
 
 class WorkerLost(unittest.TestCase):

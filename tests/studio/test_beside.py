@@ -17,8 +17,8 @@ from zolvek.core.edits import controller_mappings
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
-from zolvek.sync.clock_messages import CLOCKS
 from zolvek.sync.jack import shared_layout
+from zolvek.sync.timeline.clock_messages import CLOCKS
 
 RATE = 48_000
 

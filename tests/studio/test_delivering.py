@@ -29,7 +29,7 @@ from zolvek.core.records import replace
 from zolvek.formats import state_file
 from zolvek.studio.rail.export_midi_page import DragFile
 from zolvek.studio.rail.export_panel import ExportPanel
-from zolvek.sync import midi_ports as ports
+from zolvek.sync.ports import midi_ports as ports
 
 
 def device_file_bytes() -> bytes:

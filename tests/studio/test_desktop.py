@@ -35,7 +35,7 @@ from PyQt6.QtWidgets import (
 from tests.present import present
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
-from zolvek import desktop
+from zolvek.cli import desktop_entry
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 
@@ -132,20 +132,20 @@ class Entries(unittest.TestCase):
         """Desktop Entry, Shared MIME Info, AppStream: those validators that are installed, and the
         rules that matter here in any case."""
         with tempfile.TemporaryDirectory() as name:
-            done = desktop.install(name)
+            done = desktop_entry.install(name)
             self.assertEqual(len(done), 4)
-            entry = Path(name, "applications", f"{desktop.ID}.desktop")
+            entry = Path(name, "applications", f"{desktop_entry.ID}.desktop")
             parsed = configparser.ConfigParser(interpolation=None)
             parsed.optionxform = str  # type: ignore[assignment]  # keys as they are written
             parsed.read(entry)
             keys = parsed["Desktop Entry"]
-            self.assertEqual((keys["Type"], keys["Icon"]), ("Application", desktop.ID))
+            self.assertEqual((keys["Type"], keys["Icon"]), ("Application", desktop_entry.ID))
             self.assertTrue(keys["Exec"].endswith("open %f"))
             self.assertTrue(shutil.which(keys["TryExec"]), "what it starts is there")
-            kind = xml.parse(Path(name, "mime", "packages", f"{desktop.ID}.xml")).getroot()[0]
+            kind = xml.parse(Path(name, "mime", "packages", f"{desktop_entry.ID}.xml")).getroot()[0]
             self.assertEqual(f"{kind.get('type')};", keys["MimeType"])
-            metainfo = Path(name, "metainfo", f"{desktop.ID}.metainfo.xml")
-            self.assertEqual(xml.parse(metainfo).getroot().findtext("id"), desktop.ID)
+            metainfo = Path(name, "metainfo", f"{desktop_entry.ID}.metainfo.xml")
+            self.assertEqual(xml.parse(metainfo).getroot().findtext("id"), desktop_entry.ID)
             for command in (
                 ["desktop-file-validate", str(entry)],
                 ["appstreamcli", "validate", "--no-net", str(metainfo)],
@@ -153,7 +153,7 @@ class Entries(unittest.TestCase):
                 if shutil.which(command[0]):
                     checked = subprocess.run(command, capture_output=True, text=True, check=False)
                     self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
-            self.assertEqual(len(desktop.remove(name)), 4)
+            self.assertEqual(len(desktop_entry.remove(name)), 4)
             self.assertFalse(entry.exists())
 
     def test_a_picture_is_drawn_without_a_window(self) -> None:

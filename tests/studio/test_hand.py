@@ -386,8 +386,8 @@ class Modeless(Hand):
         self.session.playhead.go(9.0)
 
     def with_slot(self) -> None:
+        from zolvek.core.curve.pattern import Pattern
         from zolvek.core.edits import lanes
-        from zolvek.core.model.pattern import Pattern
 
         lane = self.session.lane
         made = replace(present(lane), slots=(Pattern("P", 4.0, curve([(0.0, 0.1), (4.0, 0.9)])),))

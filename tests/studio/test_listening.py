@@ -19,7 +19,7 @@ from zolvek.core.edits.replacement import with_curve
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
-from zolvek.sound import clips
+from zolvek.sound.engine import clips
 from zolvek.studio.index.index_panel import LETTERS
 from zolvek.studio.rail.devices_panel import DevicesPanel
 from zolvek.studio.rail.listen_panel import ListenPanel

@@ -13,7 +13,7 @@ from pythonosc.udp_client import SimpleUDPClient
 
 from tests.present import present
 from tests.studio.driver import WindowTest
-from zolvek.sync import osc_messages
+from zolvek.sync.timeline import osc_messages
 
 
 class Linked(WindowTest):

@@ -19,8 +19,8 @@ from tests.studio.qtest import QTest
 from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
-from zolvek.sound.hosting import plugin_folders
-from zolvek.sound.hosting.listing import Listed
+from zolvek.sound.hosting.plugin import plugin_folders
+from zolvek.sound.jobs.plugin_listing import Listed
 from zolvek.studio.sound_export import SoundExport
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()

@@ -47,7 +47,7 @@ class ByHand(WindowTest):
         self.session.touch("mallet", "drive")
         self.key(Qt.Key.Key_A)
         before = self.session.project.device_of("mallet.drive").position("drive")
-        self.assertEqual(self.curve().value.tolist(), [present])
+        self.assertEqual(self.curve().value.tolist(), [before])
         self.window.action("step-shape").trigger()
         panel = self.window.rail.findChild(ShapePanel)
         panel.choose("form-swell")

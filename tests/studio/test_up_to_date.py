@@ -15,8 +15,8 @@ import soundfile
 from tests.present import present
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.construction import curve
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.edits.replacement import with_track
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build

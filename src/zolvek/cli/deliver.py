@@ -72,8 +72,9 @@ def render(
     bits: str, tracks: bool, tail: bool, allow_missing: bool, headroom: float | None,
 ) -> None:  # fmt: skip
     """Render the mix, or each track, to a sound file."""
+    from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
-    from zolvek.formats.sound_out import SoundForm, deliver_apart, files_of
+    from zolvek.sound.jobs.mix_export import deliver_apart, files_of
 
     if headroom is not None:
         in_range("--headroom", headroom, 0.0, 60.0)
@@ -180,8 +181,9 @@ def control(
     project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
 ) -> None:  # fmt: skip
     """Write a lane as a control signal, sample by sample."""
+    from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
-    from zolvek.formats.sound_out import SoundForm, save_control
+    from zolvek.sound.jobs.control_export import save_control
 
     loaded = load(project)
     need_other([output], loaded, project)
@@ -289,7 +291,7 @@ def schema() -> None:
 )  # fmt: skip
 def install_desktop(folder: str | None, remove: bool) -> None:
     """Put Zolvek into the desktop's menu, with its icon and file type."""
-    from zolvek import desktop
+    from zolvek.cli import desktop_entry
 
-    for path in (desktop.remove if remove else desktop.install)(folder):
+    for path in (desktop_entry.remove if remove else desktop_entry.install)(folder):
         click.echo(str(path))

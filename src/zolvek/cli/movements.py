@@ -17,7 +17,7 @@ from zolvek.core.movement.settings import (
 )
 
 if TYPE_CHECKING:
-    from zolvek.core.model.pattern import Pattern
+    from zolvek.core.curve.pattern import Pattern
     from zolvek.core.movement.generators.lfo import Lfo
     from zolvek.core.movement.generators.randomness import RandomMove
 
@@ -226,8 +226,8 @@ def _put(
     project: str, lane: str, first: str | None, last: str | None, output: str,
     kind: str, amount: float, **movement: Any,
 ) -> None:  # fmt: skip
+    from zolvek.core.edits.layers import free_layer_id, with_layer
     from zolvek.core.model.layer import LAYER_KINDS, Layer
-    from zolvek.core.movement.evaluation.layering import free_layer_id, with_layer
     from zolvek.formats.project import project_file
 
     loaded = load(project)

@@ -23,7 +23,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     used."""
     import msgspec
 
-    from zolvek.sound.hosting import installed as plugin_list
+    from zolvek.sound.hosting.catalogue import installed as plugin_list
     from zolvek.storage.names import cell
 
     words = text.casefold().split()
@@ -60,8 +60,8 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     from zolvek.core.edits import chains
     from zolvek.core.edits import plugins as hosted
     from zolvek.formats.project import project_file
-    from zolvek.sound.hosting.apart import described_apart
-    from zolvek.sound.hosting.installed import found
+    from zolvek.sound.hosting.catalogue.installed import found
+    from zolvek.sound.jobs.plugin_description import described_apart
 
     loaded, own_plugin = load(project), found(plugin)
     kind = described_apart(own_plugin.id)

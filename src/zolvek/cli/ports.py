@@ -21,8 +21,8 @@ EVERY = 10  # reports to a line, where no terminal shows them in one place
 def ports(as_json: bool) -> None:
     """Print the ports that Zolvek can be connected to: MIDI ports of the machine, and those of the programs beside
     it through JACK or PipeWire."""
-    from zolvek.sync import midi_ports as machine
     from zolvek.sync.jack import port_query
+    from zolvek.sync.ports import midi_ports as machine
 
     rows = [("midi", "in", name) for name in machine.inputs()]
     rows += [("midi", "out", name) for name in machine.outputs()]
@@ -74,11 +74,11 @@ def play(
     allow_missing: bool,
 ) -> None:
     """Play a project until its end or Ctrl+C, its ports named as in the window."""
-    from zolvek.formats.sound_out import need_plugins
-    from zolvek.sound import clips
-    from zolvek.sound.hosting import installed
+    from zolvek.sound.engine import clips
+    from zolvek.sound.hosting.catalogue import installed
+    from zolvek.sound.jobs.mix_export import need_plugins
     from zolvek.sync.headless_player import Performance
-    from zolvek.sync.osc_messages import place
+    from zolvek.sync.timeline.osc_messages import place
 
     loaded = load(project)
     if not allow_missing:

@@ -96,8 +96,8 @@ def devices(kind: str | None, plugin: str | None) -> None:
     from zolvek.core.model.catalogue import DEVICE_KINDS, plain
 
     if plugin is not None:
-        from zolvek.sound.hosting.apart import described_apart
-        from zolvek.sound.hosting.installed import found
+        from zolvek.sound.hosting.catalogue.installed import found
+        from zolvek.sound.jobs.plugin_description import described_apart
 
         own = found(plugin)
         row = plain(described_apart(own.id))

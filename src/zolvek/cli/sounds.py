@@ -11,7 +11,7 @@ from zolvek.cli.common import print_csv
 @click.argument("sound", type=click.Path())
 def hits(sound: str) -> None:
     """Print where a sound's hits are, as CSV: seconds,strength (0 to 1)."""
-    from zolvek.sound.hits import hits_of
+    from zolvek.sound.analysis.onsets import hits_of
 
     found = hits_of(sound)
     rows = zip(found.seconds.tolist(), found.strength.tolist(), strict=True)
@@ -24,7 +24,7 @@ def tempo(sound: str) -> None:
     """Print the tempo that a sound's hits tell, as CSV: bpm, the second of the first beat, how sure it is
     (0 to 1)."""
     from zolvek.core.errors import ZolvekError
-    from zolvek.sound.hits import hits_of, tempo_of
+    from zolvek.sound.analysis.onsets import hits_of, tempo_of
 
     try:
         found = tempo_of(hits_of(sound))

@@ -13,6 +13,7 @@ import numpy as np
 
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
+from zolvek.core.edits import pads as pads_edits
 from zolvek.core.edits import states, takes
 from zolvek.core.edits.replacement import LANE_COLOURS
 from zolvek.core.model.layer import Layer
@@ -21,7 +22,7 @@ from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
 from zolvek.core.model.state import StatePart
 from zolvek.core.movement.generators.lfo import Lfo
-from zolvek.core.movement.morphing import morphs, pads
+from zolvek.core.movement.morphing import morphs, pad_paths
 from zolvek.core.movement.recording.passes import Move, written
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -255,10 +256,10 @@ def _with_morphs(project: Project) -> Project:
         values = {"mix": mix, "time": time}
         project, key = states.kept(project, name, (StatePart("echo", values),))
         corners.append(PadCorner(key, x, y))
-    pad = pads.travelled(
+    pad = pad_paths.travelled(
         Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
     )
-    return pads.as_lanes(pads.with_pad(project, pad), pad, 0.004)
+    return pad_paths.as_lanes(pads_edits.with_pad(project, pad), pad, 0.004)
 
 
 def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]]) -> Project:

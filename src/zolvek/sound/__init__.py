@@ -1,1 +1,1 @@
-"""Stand-in instruments and effects, the renderer and the playback clock. No interface code."""
+"""Instruments, effects, plugins, the renderer, playback and the analysis of sound. No interface code."""

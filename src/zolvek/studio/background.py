@@ -1,4 +1,4 @@
-"""Long work for the window: a job of sound.jobs, told by signals on the interface thread."""
+"""Long work for the window: a job of sound.processes.job_process, reported by signals on the interface thread."""
 
 from __future__ import annotations
 
@@ -7,32 +7,35 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 if TYPE_CHECKING:
-    from zolvek.sound.jobs import Jobs
+    from zolvek.sound.processes.job_process import Jobs
 
 
 class Background(QObject):
-    """One job at a time; beginning another gives the first up. Made cheaply: the process starts
+    """One job at a time; beginning another cancels the first. Made cheaply: the process starts
     with the first job."""
 
     progressed = pyqtSignal(int, int)
     done = pyqtSignal(object)
     failed = pyqtSignal(object)  # ZolvekError
-    told = pyqtSignal(int, str, object)
+    received = pyqtSignal(int, object)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.jobs: Jobs | None = None
         self.number = 0
-        self.told.connect(self._pass_on)
+        self.received.connect(self._pass_on)
 
-    def start(self, name: str, *arguments: Any) -> None:
+    def start(self, function: str, *arguments: Any) -> None:
+        """Begin the job that `function` names as "module:function"."""
+        from zolvek.sound.processes.job_messages import Job
+
         if self.jobs is None:
-            from zolvek.sound.jobs import Jobs
+            from zolvek.sound.processes.job_process import Jobs
 
             self.jobs = Jobs()
         self.number += 1
         number = self.number
-        self.jobs.start(name, arguments, lambda what, value: self.told.emit(number, what, value))
+        self.jobs.start(Job(function, arguments), lambda news: self.received.emit(number, news))
 
     def cancel(self) -> None:
         self.number += 1
@@ -48,10 +51,14 @@ class Background(QObject):
     def busy(self) -> bool:
         return self.jobs is not None and self.jobs.busy
 
-    def _pass_on(self, number: int, what: str, value: Any) -> None:
+    def _pass_on(self, number: int, news: Any) -> None:
+        from zolvek.sound.processes.job_messages import Done, Progress, Refused
+
         if number != self.number:
-            return  # of a job that was given up
-        if what == "progress":
-            self.progressed.emit(*value)
-        else:
-            (self.done if what == "done" else self.failed).emit(value)
+            return  # of a job that was cancelled
+        if isinstance(news, Progress):
+            self.progressed.emit(news.done, news.total)
+        elif isinstance(news, Done):
+            self.done.emit(news.value)
+        elif isinstance(news, Refused):
+            self.failed.emit(news.error)

@@ -18,8 +18,8 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sound.playback import Playback
-    from zolvek.sync.clock_follower import Steering
+    from zolvek.sound.playback.playback import Playback
+    from zolvek.sync.clocks.clock_follower import Steering
     from zolvek.sync.jack.jack_transport import JackTransport
     from zolvek.sync.jack.link import Link
     from zolvek.sync.jack.server_report import Report
@@ -217,8 +217,8 @@ class Beside(QObject):
 
     def _steer(self) -> None:
         """Follow what the project says, through what there is now."""
-        from zolvek.sync.clock_follower import Steering
-        from zolvek.sync.clock_reader import Follower
+        from zolvek.sync.clocks.clock_follower import Steering
+        from zolvek.sync.clocks.clock_reader import Follower
 
         self.player.ready()
         out, source = self.player.out, self.kept.source

@@ -143,7 +143,8 @@ class Deliveries(QObject):
             self.control_to(lane, path)
 
     def control_to(self, lane: str, path: Path) -> None:
-        from zolvek.formats.sound_out import SoundForm, save_control
+        from zolvek.formats.audio.sound_writer import SoundForm
+        from zolvek.sound.jobs.control_export import save_control
 
         own, project = self.settings, self.session.project
         span = self.session.span.needed() if own.sound_selection else None

@@ -8,7 +8,7 @@ from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats.track_import import KINDS, Brought, left_out, read, with_files
-from zolvek.sound import clips
+from zolvek.sound.engine import clips
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
 from zolvek.studio.autosave import Autosave

@@ -9,6 +9,7 @@ from zolvek.studio.background import Background
 from zolvek.studio.bench.player import Player, compared_with
 from zolvek.studio.session import Session
 
+LOUDNESS_JOB = "zolvek.sound.jobs.loudness_comparison:job"
 AGAIN_MS = 800  # after which edits have come to rest
 LONGEST = 64.0  # beats that are measured
 
@@ -49,7 +50,7 @@ class EqualLoudness(QObject):
         last = min(last, first + LONGEST, session.project.length)
         self._tell("Measuring the loudness…")
         span = max(min(first, last - 1), 0), last
-        self.background.start("loudness", session.project, other, span)
+        self.background.start(LOUDNESS_JOB, session.project, other, span)
 
     def _later(self) -> None:
         if self.session.hearing.match_loudness and self.session.hearing.comparing:
@@ -65,7 +66,7 @@ class EqualLoudness(QObject):
                 self.measure()
 
     def _measured(self, found: tuple[float, float]) -> None:
-        from zolvek.sound.mixing import matching_gains
+        from zolvek.sound.signal.mixing import matching_gains
 
         self.player.set_gains(matching_gains(*found))
         one, other = (f"{level:.1f} LUFS".replace("-", "−") for level in found)

@@ -7,7 +7,7 @@ from pathlib import Path
 from zolvek.core.edits.chains import with_file_found
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.sound import clips
+from zolvek.sound.engine import clips
 from zolvek.studio import paths
 from zolvek.studio.asking import Ask
 from zolvek.studio.commands import devices

@@ -27,7 +27,7 @@ from zolvek.studio.widgets import button, note
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from zolvek.sync.lane_messages import Sent
+    from zolvek.sync.timeline.lane_messages import Sent
 
 COLUMNS = ("Position", "Lane", "Channel", "Kind", "Number", "Value")
 MOST_SHOWN = 500

@@ -12,9 +12,9 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sync.message_streams import OscStream
-    from zolvek.sync.osc_ports import Input, Output
-    from zolvek.sync.scheduler import Live
+    from zolvek.sync.ports.message_streams import OscStream
+    from zolvek.sync.ports.osc_ports import Input, Output
+    from zolvek.sync.ports.scheduler import Live
 
 OUR_OWN = ("127.0.0.1", "::1", "0.0.0.0")
 TAKEN_MS = 16  # how often what has come in is looked at
@@ -48,15 +48,15 @@ class OscLink(QObject):
 
     def send_to(self, text: str) -> None:
         """Send to "host:port"; "" ends it. Raises ZolvekError for what is no address."""
-        from zolvek.sync.osc_messages import place
-        from zolvek.sync.osc_ports import Output
+        from zolvek.sync.ports.osc_ports import Output
+        from zolvek.sync.timeline.osc_messages import place
 
         made = Output(*place(text)) if text.strip() else None
         self._end_output()
         self.output, self.sends_to = made, text.strip()
         if made is not None:
-            from zolvek.sync.message_streams import OscStream
-            from zolvek.sync.scheduler import Live
+            from zolvek.sync.ports.message_streams import OscStream
+            from zolvek.sync.ports.scheduler import Live
 
             self.stream = OscStream(made)
             self._know_ourselves()
@@ -91,8 +91,8 @@ class OscLink(QObject):
     def listen_at(self, port: int, anywhere: bool = False) -> None:
         """Listen at a port, to this machine alone unless `anywhere`; 0 ends it. Raises ZolvekError where
         it is taken."""
-        from zolvek.sync import osc_messages
-        from zolvek.sync.osc_ports import Input
+        from zolvek.sync.ports.osc_ports import Input
+        from zolvek.sync.timeline import osc_messages
 
         if self.input is not None:
             self.input.close()
@@ -141,7 +141,7 @@ class OscLink(QObject):
 
     def _targets(self) -> dict[str, tuple[str, str]]:
         """Addresses of the project's parameters, kept while its tracks are the same."""
-        from zolvek.sync.osc_messages import addresses
+        from zolvek.sync.timeline.osc_messages import addresses
 
         project = self.session.project
         if self.known[0] is None or self.known[0].tracks != project.tracks:

@@ -15,10 +15,10 @@ from zolvek.studio.commands.controls import turn_all
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sync.lane_messages import Sent
-    from zolvek.sync.message_streams import MidiStream
-    from zolvek.sync.midi_ports import Input, Output
-    from zolvek.sync.scheduler import Live
+    from zolvek.sync.ports.message_streams import MidiStream
+    from zolvek.sync.ports.midi_ports import Input, Output
+    from zolvek.sync.ports.scheduler import Live
+    from zolvek.sync.timeline.lane_messages import Sent
 
 MOST_ROWS = 2_000  # messages remembered
 ALL_OFF = (123, 120)  # controllers: all notes off, all sound off (MIDI 1.0)
@@ -140,7 +140,7 @@ class Outside(QObject):
 
     def listen_to(self, name: str | None) -> None:
         """Listen to a real port; None to none. Raises ZolvekError when it can't be opened."""
-        from zolvek.sync.midi_ports import Input
+        from zolvek.sync.ports.midi_ports import Input
 
         if self.input is not None:
             self.input.close()
@@ -152,12 +152,12 @@ class Outside(QObject):
 
     def send_to(self, name: str | None) -> None:
         """Send what the piece plays to a real port; None to none. Raises ZolvekError as above."""
-        from zolvek.sync.midi_ports import Output
+        from zolvek.sync.ports.midi_ports import Output
 
         self._close_outputs()
         if name:
-            from zolvek.sync.message_streams import MidiStream
-            from zolvek.sync.scheduler import Live
+            from zolvek.sync.ports.message_streams import MidiStream
+            from zolvek.sync.ports.scheduler import Live
 
             self.output = Output(name)
             self._open_named()
@@ -188,7 +188,7 @@ class Outside(QObject):
 
     def _open_named(self) -> None:
         """The ports that lanes name, where the machine has them."""
-        from zolvek.sync import midi_ports as ports
+        from zolvek.sync.ports import midi_ports as ports
 
         wanted = {lane.midi.port for lane in self.session.project.lanes() if lane.midi.port}
         for name in wanted - set(self.named):
@@ -197,7 +197,7 @@ class Outside(QObject):
                 self.session.notices.try_to(partial(self._open, name))
 
     def _open(self, name: str) -> None:
-        from zolvek.sync.midi_ports import Output
+        from zolvek.sync.ports.midi_ports import Output
 
         self.named[name] = Output(name)
 
@@ -211,7 +211,7 @@ class Outside(QObject):
 
     def _begun(self, beat: float) -> None:
         if self.needed:
-            from zolvek.sync import lane_messages
+            from zolvek.sync.timeline import lane_messages
 
             self._show(
                 lane_messages.at(self.session.project, beat, self.session.settings.resolution)
@@ -219,7 +219,7 @@ class Outside(QObject):
 
     def _passed(self, first: float, last: float) -> None:
         if self.needed:
-            from zolvek.sync import lane_messages
+            from zolvek.sync.timeline import lane_messages
 
             self._show(
                 lane_messages.between(

@@ -20,7 +20,7 @@ from zolvek.studio.plugins import Plugins
 from zolvek.studio.widgets import note
 
 if TYPE_CHECKING:
-    from zolvek.sound.hosting.found import Found
+    from zolvek.sound.hosting.plugin.plugin_entry import Found
 
 ID = Qt.ItemDataRole.UserRole
 ROLES = {"instrument": "Instrument", "effect": "Effect"}

@@ -13,7 +13,7 @@ from zolvek.studio.outside import Outside
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sound.hosting.own_window import OwnWindow
+    from zolvek.sound.hosting.windows.own_window import OwnWindow
 
 
 class PluginWindows(QObject):
@@ -39,7 +39,7 @@ class PluginWindows(QObject):
             window.leave()  # it tells what it holds, and that it is closed
             return
         self._close(device.id)
-        from zolvek.sound.hosting.own_window import OwnWindow
+        from zolvek.sound.hosting.windows.own_window import OwnWindow
 
         self.count += 1
         key, number = device.id, self.count

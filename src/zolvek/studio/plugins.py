@@ -17,9 +17,11 @@ from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
     from zolvek.core.model.catalogue import DeviceKind
-    from zolvek.sound.hosting.found import Found
-    from zolvek.sound.hosting.listing import Listed
+    from zolvek.sound.hosting.plugin.plugin_entry import Found
+    from zolvek.sound.jobs.plugin_listing import Listed
 
+LISTING_JOB = "zolvek.sound.jobs.plugin_listing:job"
+ADDING_JOB = "zolvek.sound.hosting.catalogue.installed:add"
 MOST_RECENT = 8
 MOST_LINES = 4  # of what has changed, in one message
 
@@ -53,13 +55,13 @@ class Plugins(QObject):
             for device in self._hosted():
                 if device.row not in kinds:
                     kinds.append(device.row)
-            self.background.start("plugins", tuple(kinds))
+            self.background.start(LISTING_JOB, tuple(kinds))
 
     def look_in(self, folder: Path) -> None:
         """The plugins of a bundle that lies anywhere are listed too, from now on."""
         self.fault = f"Looking into {folder.name}…"
         self.changed.emit()
-        self.opening.start("plugin-file", str(folder))
+        self.opening.start(ADDING_JOB, str(folder))
 
     def _take_beside(self, every: list[Found]) -> None:
         known = {each.id for each in every}
@@ -73,7 +75,7 @@ class Plugins(QObject):
 
     def add(self, uri: str, name: str) -> None:
         """A plugin on the shown track, its presets as states, once it has been described beside the window."""
-        from zolvek.sound.hosting.apart import described_apart
+        from zolvek.sound.jobs.plugin_description import described_apart
 
         track = shown_track(self.session).id
         own = self.session.settings

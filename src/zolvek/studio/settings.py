@@ -62,7 +62,7 @@ class Settings:
     index_width: Pixels = 196
     rail_width: Pixels = 300
     low_height: Pixels = 140
-    backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.backdrop.KINDS
+    backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.analysis.backdrop.KINDS
     mode: str = "touch"  # of recording, a key of core.movement.recording.passes.MODES
     stay: bool = False  # the mode stays after a pass instead of going back to read
     count_in: Clicks = 4  # clicks before a pass
@@ -84,7 +84,7 @@ class Settings:
     sound_selection: bool = False
     sound_bypass: bool = False
     sound_tail: bool = True
-    control_swing: str = "both"  # a key of formats.sound_out.SWINGS
+    control_swing: str = "both"  # a key of sound.jobs.control_export.SWINGS
     table_clock: str = "beats"
     table_step: ClockStep = 0.25  # of the clock
     table_cells: str = "value"  # a key of formats.tables.CELLS
@@ -153,10 +153,11 @@ def _words() -> dict[str, tuple[object, ...]]:
     from zolvek.core.curve.point_edits import REPLACE, STOP
     from zolvek.core.movement.recording.passes import MODES
     from zolvek.core.time.grid import DIVISIONS, GRID_KINDS
+    from zolvek.formats.audio.sound_writer import DEPTHS, RATES, SOUND_KINDS
     from zolvek.formats.midi.file_out import SPLITS
-    from zolvek.formats.sound_out import DEPTHS, RATES, SOUND_KINDS, SWINGS
     from zolvek.formats.tables.lane_table import CELLS, CLOCKS
-    from zolvek.sound.backdrop import BACKDROP_KINDS
+    from zolvek.sound.analysis.backdrop import BACKDROP_KINDS
+    from zolvek.sound.jobs.control_export import SWINGS
     from zolvek.studio.theme import THEMES
 
     return {

@@ -12,7 +12,7 @@ from zolvek.studio.deliveries import Deliveries
 from zolvek.studio.work import Progress
 
 if TYPE_CHECKING:
-    from zolvek.formats.sound_out import Delivery, MissingPlugins
+    from zolvek.sound.jobs.mix_export import Delivery, MissingPlugins
 
 
 SOUND = "WAV files (*.wav);;FLAC files (*.flac)"
@@ -40,8 +40,8 @@ class SoundExport:
 
     def start(self) -> None:
         """Ask for what has to be asked, and write."""
-        from zolvek.formats.sound_out import files_of
-        from zolvek.sound import clips
+        from zolvek.sound.engine import clips
+        from zolvek.sound.jobs.mix_export import files_of
 
         files = files_of(self.project, self.path, self.settings.sound_tracks)
         if not paths.may_replace(self.session.document, self.ask, self.path, files):
@@ -56,7 +56,8 @@ class SoundExport:
         self._write()
 
     def _write(self) -> None:
-        from zolvek.formats.sound_out import MissingPlugins, SoundForm, deliver_apart
+        from zolvek.formats.audio.sound_writer import SoundForm
+        from zolvek.sound.jobs.mix_export import MissingPlugins, deliver_apart
 
         own = self.settings
         form = SoundForm(own.sound_rate, self.depth)
@@ -80,7 +81,7 @@ class SoundExport:
         self.deliveries.run(self.path.name, task, self._finish, "")
 
     def _finish(self, result: Delivery | MissingPlugins) -> None:
-        from zolvek.formats.sound_out import MissingPlugins
+        from zolvek.sound.jobs.mix_export import MissingPlugins
 
         if not isinstance(result, MissingPlugins):
             self._report(result)

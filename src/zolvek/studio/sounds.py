@@ -13,8 +13,12 @@ from zolvek.studio.background import Background
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sound.peaks import Peaks
+    from zolvek.sound.analysis.waveform import Peaks
 
+JOBS = {
+    "peaks": "zolvek.sound.analysis.waveform:job",
+    "hits": "zolvek.sound.analysis.onsets:job",
+}
 LATER_MS = 60
 AGAIN_MS = 2_000  # between looks whether files have changed
 Key = tuple[str, str]  # what is looked for, and the file
@@ -102,7 +106,8 @@ class Sounds(QObject):
         self.going = self.wanted.pop(0) if self.wanted else None
         if self.going is not None:
             self.tried[self.going] = _stamp(self.going[1])
-            self.background.start(*self.going)
+            what, name = self.going
+            self.background.start(JOBS[what], name)
 
     def _take(self, made: Any) -> None:
         assert self.going is not None

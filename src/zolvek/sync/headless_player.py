@@ -11,13 +11,13 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
-from zolvek.sound.own_transport import SilentTransport
-from zolvek.sound.playback import Playback
-from zolvek.sound.transport import Transport
-from zolvek.sync.clock_follower import Steering
-from zolvek.sync.clock_reader import Follower
-from zolvek.sync.message_streams import MidiStream, OscStream
-from zolvek.sync.scheduler import Live
+from zolvek.sound.playback.internal_transport import SilentTransport
+from zolvek.sound.playback.playback import Playback
+from zolvek.sound.playback.transport import Transport
+from zolvek.sync.clocks.clock_follower import Steering
+from zolvek.sync.clocks.clock_reader import Follower
+from zolvek.sync.ports.message_streams import MidiStream, OscStream
+from zolvek.sync.ports.scheduler import Live
 
 OUTS = ("jack", "alsa", "silent")
 TOLD = 0.1  # seconds between lines of progress
@@ -105,7 +105,7 @@ class Performance:
         return silent
 
     def _send_midi(self) -> None:
-        from zolvek.sync import midi_ports as ports
+        from zolvek.sync.ports import midi_ports as ports
 
         if not ports.outputs():
             raise ZolvekError(
@@ -118,7 +118,7 @@ class Performance:
         self._follow(stream)
 
     def _send_osc(self, host: str, port: int) -> None:
-        from zolvek.sync.osc_ports import Output
+        from zolvek.sync.ports.osc_ports import Output
 
         output = Output(host, port)
         self.closing.append(output)

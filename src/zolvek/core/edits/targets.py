@@ -13,13 +13,13 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shaping import valued
 from zolvek.core.curve.spans import piece
 from zolvek.core.edits.lanes import followed, pins_moved
+from zolvek.core.edits.layers import with_layer
+from zolvek.core.edits.pads import with_pad
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.evaluation.layering import with_layer
 from zolvek.core.movement.generators.lfo import Lfo
-from zolvek.core.movement.morphing.pads import with_pad
 from zolvek.core.records import replace
 from zolvek.core.value import reach as reaches
 from zolvek.core.value.parameter import Parameter

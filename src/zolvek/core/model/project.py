@@ -9,6 +9,7 @@ from functools import cached_property
 from zolvek.core.arrays import Floats, Numbers
 from zolvek.core.curve.construction import flat
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Length
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
@@ -17,7 +18,6 @@ from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
 from zolvek.core.model.pad import Pad
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.plugin import need_state
 from zolvek.core.model.source import Clip, Note
 from zolvek.core.model.state import State

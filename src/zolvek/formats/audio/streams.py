@@ -39,7 +39,7 @@ Progress = Callable[[int, int], object]
 def path_of(name: str) -> Path:
     """Where a clip's file is."""
     if name.startswith(SHIPPED):  # its name alone: no path of a file leads out of there
-        return Path(str(files("zolvek.demo"))) / Path(name.removeprefix(SHIPPED)).name
+        return Path(str(files("zolvek"))) / "demo" / Path(name.removeprefix(SHIPPED)).name
     return Path(name)
 
 

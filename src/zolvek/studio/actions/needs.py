@@ -220,7 +220,7 @@ def left_out(studio: Studio) -> str:
 
 
 def own_window(studio: Studio) -> str:
-    from zolvek.sound.hosting.own_window import OWN_WINDOWS
+    from zolvek.sound.hosting.windows.own_window import OWN_WINDOWS
 
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
     if plugin is None:

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QIODevice, QObject
 
-from zolvek.sound.own_transport import OwnTransport
-from zolvek.sound.playback import Playback
-from zolvek.sound.silent_clock import SilentClock
+from zolvek.sound.playback.internal_transport import OwnTransport
+from zolvek.sound.playback.playback import Playback
+from zolvek.sound.playback.silent_clock import SilentClock
 
 if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QAudioSink

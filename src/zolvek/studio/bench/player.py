@@ -16,9 +16,9 @@ from zolvek.core.records import replace
 from zolvek.studio.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.sound.clock import Clock
-    from zolvek.sound.playback import Playback
-    from zolvek.sound.transport import Transport
+    from zolvek.sound.playback.clock import Clock
+    from zolvek.sound.playback.playback import Playback
+    from zolvek.sound.playback.transport import Transport
 
 TICK_MS = 16
 LOOK_MS = 30  # between looks whether somebody else has started or moved the song
@@ -107,7 +107,7 @@ class Player(QObject):
 
     def ready(self) -> Playback:
         if self.playback is None:
-            from zolvek.sound.playback import Playback
+            from zolvek.sound.playback.playback import Playback
 
             self.playback = Playback(self.session.project)
             self.playback.on_loss = self.lost.emit

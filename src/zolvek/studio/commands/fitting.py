@@ -25,7 +25,7 @@ def sound_track(session: Session) -> Track:
 def propose_tempo(studio: Studio) -> None:
     """The tempo that the first block's hits tell, found beside the window and put in when the person says
     so."""
-    from zolvek.sound.hits import Tempo, hits_of, tempo_of
+    from zolvek.sound.analysis.onsets import Tempo, hits_of, tempo_of
 
     session = studio.session
     track = sound_track(session)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.spans import piece
+from zolvek.core.edits import layers
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.project import Lane
@@ -25,7 +26,7 @@ def picked(session: Session) -> tuple[Lane, Layer]:
 
 def change(session: Session, label: str, **changes: object) -> None:
     lane, layer = picked(session)
-    project = layering.with_layer(session.project, lane.id, replace(layer, **changes))
+    project = layers.with_layer(session.project, lane.id, replace(layer, **changes))
     session.document.edit(label, project)
 
 
@@ -49,7 +50,7 @@ def rename(studio: Studio) -> None:
 def move(session: Session, by: int) -> None:
     """Applied earlier or later among the layers."""
     lane, layer = picked(session)
-    made = layering.moved_layer(lane, layer.id, by)
+    made = layers.moved_layer(lane, layer.id, by)
     session.document.edit(f"Move {layer.label}", with_own(session, made))
 
 
@@ -73,7 +74,7 @@ def stretch_to_span(session: Session) -> None:
 
 def remove(session: Session) -> None:
     lane, layer = picked(session)
-    made = layering.without_layer(lane, layer.id)
+    made = layers.without_layer(lane, layer.id)
     session.document.edit(f"Remove the layer {layer.label}", with_own(session, made))
 
 
@@ -126,7 +127,7 @@ def share(studio: Studio) -> None:
     told = "Amount there in % (negative: the opposite way):"
     amount = studio.ask.number("Share the layer", told, 50.0, -200, 200, 1)
     if amount is not None:
-        project = layering.shared_with(session.project, lane.id, layer.id, other, amount / 100.0)
+        project = layers.shared_with(session.project, lane.id, layer.id, other, amount / 100.0)
         session.document.edit(f"Share {layer.label}", project)
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from zolvek.core.curve import spans
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.edits import lanes
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.evaluation.lane_evaluation import filled
 from zolvek.core.records import replace
 from zolvek.studio.commands.scope import scope, target, unlocked

@@ -17,8 +17,9 @@ from zolvek.studio.theme import Theme, color
 from zolvek.studio.viewport import Viewport
 
 if TYPE_CHECKING:
-    from zolvek.sound.backdrop import Backdrop
+    from zolvek.sound.analysis.backdrop import Backdrop
 
+BACKDROP_JOB = "zolvek.sound.analysis.backdrop:job"
 LATER_MS = 700  # after the last change, so that a drag is not interrupted by it
 DARKEST = 0.34  # opacity of the loudest shade
 LOWEST, HIGHEST = 20.0, 20_000.0  # Hz of a spectrogram's bottom and top row
@@ -97,7 +98,7 @@ class Backdrops(QObject):
         if (found and found[0] == state) or self.asked == (key, state):
             return
         self.asked = (key, state)
-        self.background.start("backdrop", project, track.id, kind)
+        self.background.start(BACKDROP_JOB, project, track.id, kind)
 
     def _take(self, made: Backdrop) -> None:
         if self.asked:

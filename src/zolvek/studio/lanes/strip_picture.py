@@ -18,7 +18,7 @@ from zolvek.studio.theme import Theme
 from zolvek.studio.viewport import Viewport
 
 if TYPE_CHECKING:
-    from zolvek.sound.peaks import Peaks
+    from zolvek.sound.analysis.waveform import Peaks
 
 NAME = 15.0  # pixels at a block's top that its name takes
 LEAST_PITCHES = 12
@@ -115,7 +115,7 @@ def _draw_wave(
     painter: QPainter, strip: Strip, clip: Clip, peaks: Peaks, seen: QRectF, ink: QColor
 ) -> None:
     """Lowest and highest sample of what each pixel lasts."""
-    from zolvek.sound.peaks import A_SECOND
+    from zolvek.sound.analysis.waveform import A_SECOND
 
     columns = int(seen.width())
     if columns < 1:

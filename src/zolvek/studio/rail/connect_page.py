@@ -70,7 +70,7 @@ class ConnectPage(QWidget):
     # --- MIDI ports ---
 
     def _look_for_ports(self) -> None:
-        from zolvek.sync import midi_ports as ports
+        from zolvek.sync.ports import midi_ports as ports
 
         found = ports.inputs(), ports.outputs()
         for box, names in zip((self.ports_in, self.ports_out), found, strict=True):
@@ -89,7 +89,7 @@ class ConnectPage(QWidget):
 
     def _address(self, text: str) -> None:
         """Raises ZolvekError for what is none: said under the field."""
-        from zolvek.sync.osc_messages import place
+        from zolvek.sync.timeline.osc_messages import place
 
         place(text)
         self.session.settings.osc_out = text.strip()

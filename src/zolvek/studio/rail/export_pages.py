@@ -8,8 +8,9 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from zolvek.core.limits import LIMITS
-from zolvek.formats.sound_out import DEPTHS, RATES, SWINGS
+from zolvek.formats.audio.sound_writer import DEPTHS, RATES
 from zolvek.formats.tables.lane_table import CELLS, CLOCKS
+from zolvek.sound.jobs.control_export import SWINGS
 from zolvek.studio.context import Studio
 from zolvek.studio.fields import NumberEntry
 from zolvek.studio.session import Session

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QCheckBox
 
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.model.layer import Layer
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.generators import lfo as lfos
 from zolvek.core.movement.generators import lfo_points
 from zolvek.core.movement.generators.waves import WAVES

@@ -22,8 +22,9 @@ from zolvek.studio.session import Session
 from zolvek.studio.widgets import button, choice, column, field_label, form, heading, note, pick
 
 if TYPE_CHECKING:
-    from zolvek.sound.reach import Measured
+    from zolvek.sound.analysis.useful_reach import Measured
 
+REACH_JOB = "zolvek.sound.analysis.useful_reach:job"
 BACKDROPS = (("Spectrogram", "spectrogram"), ("Waveform", "waveform"), ("None", "off"))
 COMPARED = (
     ("The project as it is", ""),
@@ -202,7 +203,7 @@ class ListenPanel(QWidget):
             self._show_result()
 
     def _show_result(self) -> None:
-        from zolvek.sound.reach import proposed
+        from zolvek.sound.analysis.useful_reach import proposed
 
         assert self.measured is not None
         span = proposed(self.measured)
@@ -235,7 +236,7 @@ class ListenPanel(QWidget):
         bars = 8.0
         self.measuring, self.measured = (lane.device, lane.parameter), None
         span = (first, min(last, first + bars)) if session.span.beats is None else (first, last)
-        self.background.start("reach", session.project, lane.device, lane.parameter, span)
+        self.background.start(REACH_JOB, session.project, lane.device, lane.parameter, span)
         self.bar.setRange(0, 0)
         self.result.setText("Rendering the control at one position after another…")
         self.refresh()
@@ -257,7 +258,7 @@ class ListenPanel(QWidget):
         self.refresh()
 
     def _set_reach(self) -> None:
-        from zolvek.sound.reach import proposed
+        from zolvek.sound.analysis.useful_reach import proposed
 
         if self.measured is not None:
             low, high = proposed(self.measured)
@@ -266,7 +267,7 @@ class ListenPanel(QWidget):
 
     def _even(self) -> None:
         """First a preview over the ghost of the curve, then the step itself."""
-        from zolvek.sound.reach import evened
+        from zolvek.sound.analysis.useful_reach import evened
 
         lane, measured = self.session.lane, self.measured
         if lane is None or measured is None:

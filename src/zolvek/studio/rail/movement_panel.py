@@ -6,8 +6,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.edits import layers
 from zolvek.core.model.layer import Layer
-from zolvek.core.movement.evaluation import layering
 from zolvek.core.records import replace
 from zolvek.studio.commands.scope import scope_words
 from zolvek.studio.context import Studio
@@ -74,10 +74,8 @@ class MovementPanel(QWidget):
         if old is not None and old.kind == kind:
             layer = replace(old, amount=amount, name=name, **movement)
         else:
-            layer = Layer(layering.free_layer_id(lane), kind, name, first, last, amount, **movement)
-        session.document.edit(
-            f"Layer: {name}", layering.with_layer(session.project, lane.id, layer)
-        )
+            layer = Layer(layers.free_layer_id(lane), kind, name, first, last, amount, **movement)
+        session.document.edit(f"Layer: {name}", layers.with_layer(session.project, lane.id, layer))
         self.show_page("Layers")
         self.layers.choose(layer.id)
 
@@ -85,7 +83,7 @@ class MovementPanel(QWidget):
         """A layer of a kind that is drawn, ready to be drawn on."""
 
         def work() -> None:
-            self._put(kind, "", 0.5, {"curve": layering.rest_curve()})
+            self._put(kind, "", 0.5, {"curve": layers.rest_curve()})
             self.layers.draw_on()
 
         self.session.notices.try_to(work)

@@ -18,9 +18,10 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.curve.construction import lines
 from zolvek.core.curve.thinning import thinned
+from zolvek.core.edits import pads as pads_edits
 from zolvek.core.model.pad import WEIGHTS, Pad, PadCorner
-from zolvek.core.movement.morphing import pads
-from zolvek.core.movement.morphing.pads import TRAVELS
+from zolvek.core.movement.morphing import pad_paths
+from zolvek.core.movement.morphing.pad_paths import TRAVELS
 from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
 from zolvek.studio.commands.controls import edit_with_lanes, turn
@@ -129,10 +130,10 @@ class PadPage(QWidget):
 
     @property
     def pad(self) -> Pad:
-        return pads.pad_of(self.session.project, chosen_device(self.session).id)
+        return pads_edits.pad_of(self.session.project, chosen_device(self.session).id)
 
     def _set(self, label: str, pad: Pad) -> None:
-        self.session.document.edit(label, pads.with_pad(self.session.project, pad))
+        self.session.document.edit(label, pads_edits.with_pad(self.session.project, pad))
 
     def refresh(self) -> None:
         session = self.session
@@ -190,7 +191,7 @@ class PadPage(QWidget):
 
         def work() -> None:
             pad = self.pad
-            for key, position in pads.mixed(session.project, pad, x, y).items():
+            for key, position in pad_paths.mixed(session.project, pad, x, y).items():
                 turn(session, pad.device, key, float(position[0]), self.gesture)
 
         session.notices.try_to(work)
@@ -245,7 +246,7 @@ class PadPage(QWidget):
         self.seed.used = place
         meter = session.project.meter.meter_at(session.span.needed()[0])
         rate = parse_rate(self.rate.text(), meter.count * 4.0 / meter.unit)
-        pad = pads.travelled(
+        pad = pad_paths.travelled(
             self.pad,
             str(self.kind.currentData()),
             rate,
@@ -259,7 +260,7 @@ class PadPage(QWidget):
         session, pad = self.session, self.pad
         tolerance = max(session.settings.take_tolerance, 0.001)
         edit_with_lanes(
-            session, "The pad's path to lanes", pads.as_lanes(session.project, pad, tolerance)
+            session, "The pad's path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
         )
         session.notices.say("The path is kept: edit it and write it again.")
 

@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.pattern import Pattern
 from zolvek.formats import pattern_library
 
 MOST_STEPS = 100

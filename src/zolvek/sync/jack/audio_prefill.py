@@ -22,7 +22,7 @@ CHECKED = 0.25
 
 
 class Renders(Protocol):
-    """The worker of sound.worker, as far as it is needed here."""
+    """The worker of sound.processes.render_worker, as far as it is needed here."""
 
     project: Project
     renderer: Any

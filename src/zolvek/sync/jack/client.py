@@ -11,11 +11,11 @@ import numpy as np
 
 from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port
 from zolvek.core.errors import ZolvekError
-from zolvek.sync.clock_messages import RATES, FrameRate
 from zolvek.sync.jack import callbacks_rt, library
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
-from zolvek.sync.timeline import Sending
+from zolvek.sync.timeline.clock_messages import RATES, FrameRate
+from zolvek.sync.timeline.song_timeline import Sending
 
 NAME = "Zolvek"
 PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client

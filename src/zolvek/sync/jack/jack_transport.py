@@ -6,15 +6,18 @@ import time
 
 from zolvek.core.model.connections import Beside
 from zolvek.core.movement.recording.passes import count_in_times
-from zolvek.sound.playback import Playback
+from zolvek.sound.playback.playback import Playback
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link import Link
 
 CALM = 0.3  # seconds without an edit after which sound is made ready anew
 
+# What keeps sound ready for the callbacks, in the process that renders it.
+FILLER = "zolvek.sync.jack.audio_prefill:Filling"
+
 
 class JackTransport:
-    """A Transport of sound.transport. `tick` is to be called now and then."""
+    """A Transport of sound.playback.transport. `tick` is to be called now and then."""
 
     steered = True
 
@@ -23,7 +26,7 @@ class JackTransport:
         self.words = link.words
         self.beside = Beside()
         self.stale = 0.0  # when it was edited last while it rested, until that is made ready
-        playback.fill(str(link.memory.path))
+        playback.fill(str(link.memory.path), FILLER)
 
     @property
     def silent(self) -> bool:

@@ -12,8 +12,8 @@ from typing import Any
 
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
-from zolvek.process import begin, command, end, shut
-from zolvek.sound.framing import Sender
+from zolvek.sound.processes.framing import Sender
+from zolvek.storage.python_process import begin, command, end, shut
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.server_report import Report
 from zolvek.sync.jack.shared_memory import SharedMemory

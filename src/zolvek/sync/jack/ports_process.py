@@ -28,15 +28,15 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.tempo import TempoMap
-from zolvek.process import own_output
-from zolvek.sound.framing import Receiver
+from zolvek.sound.processes.framing import Receiver
 from zolvek.storage import folders
-from zolvek.sync import timeline
-from zolvek.sync.clock_messages import RATES
+from zolvek.storage.python_process import own_output
 from zolvek.sync.jack import port_query
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.server_report import NO_SERVER, Report
 from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
+from zolvek.sync.timeline import song_timeline
+from zolvek.sync.timeline.clock_messages import RATES
 
 CACHE, COMPILED = (
     "NUMBA_CACHE_DIR",
@@ -321,10 +321,12 @@ def tables_of(
     from zolvek.sync.jack.client import Tables
 
     none: tuple[np.ndarray, np.ndarray] = np.zeros(0, np.int64), np.zeros(0, np.uint8)
-    quarters, data = timeline.code_frames(project, rate, RATES[code]) if code in RATES else none
+    quarters, data = (
+        song_timeline.code_frames(project, rate, RATES[code]) if code in RATES else none
+    )
     return Tables(
-        timeline.sending(project, rate, ports, resolution), timeline.clock_frames(project, rate), quarters, data,
-        code, timeline.tempo_table(project), timeline.meter_table(project),
+        song_timeline.sending(project, rate, ports, resolution), song_timeline.clock_frames(project, rate), quarters, data,
+        code, song_timeline.tempo_table(project), song_timeline.meter_table(project),
         round(float(project.tempo.seconds(project.length)) * rate),
     )  # fmt: skip
 

@@ -32,7 +32,7 @@ FIRST_BUFFER, FIRST_SOUND_BUFFER = 640, 840  # and those of their buffers in thi
 
 NOT_QUIET = -(1 << 40)  # until when a count-in keeps messages back, where there is none
 
-# A message table: addresses of its arrays, and how long they are (sync.timeline.Sending).
+# A message table: addresses of its arrays, and how long they are (sync.timeline.song_timeline.Sending).
 (
     T_COUNT, T_FRAME, T_PORT, T_DATA, T_SIZE, T_LANES, T_LANE_FIRST, T_LANE_PORT, T_STATE_FRAME, T_STATE_ROW,
     T_ROW_DATA, T_ROW_SIZE, T_CLOCKS, T_CLOCK_FRAME, T_QUARTERS, T_QUARTER_FRAME, T_QUARTER_DATA,

@@ -8,9 +8,9 @@ from zolvek.core.arrays import Floats, Numbers
 from zolvek.core.curve.construction import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.discontinuities import leaps
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.curve.shaping import repeated
 from zolvek.core.curve.spans import piece, splice
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.evaluation.layering import Applied, Layered, layered
 from zolvek.core.records import Record, replace

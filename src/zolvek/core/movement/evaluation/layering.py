@@ -13,11 +13,10 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.discontinuities import knots, leaps
 from zolvek.core.curve.fitting import approximated
 from zolvek.core.curve.spans import piece, splice
-from zolvek.core.edits.replacement import with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS
 from zolvek.core.model.layer import LAYER_KINDS, Layer
-from zolvek.core.model.project import Lane, Project
+from zolvek.core.model.project import Lane
 from zolvek.core.movement.generators.lfo_points import as_curve
 from zolvek.core.movement.generators.randomness import random_curve
 from zolvek.core.records import Record, replace
@@ -282,76 +281,6 @@ def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
 
 
 # --- edits of a lane's layers ---
-
-
-def free_layer_id(lane: Lane) -> str:
-    used, number = {layer.id for layer in lane.layers}, len(lane.layers) + 1
-    while f"layer-{number}" in used:
-        number += 1
-    return f"layer-{number}"
-
-
-def with_layer(project: Project, lane: str, layer: Layer) -> Project:
-    """The layer put in, or in the place of the one with its id; layers of other lanes that share
-    its movement get the same, and keep their own amounts."""
-    own = project.lane(lane)
-    if any(each.id == layer.id for each in own.layers):
-        layers = tuple(layer if each.id == layer.id else each for each in own.layers)
-    else:
-        layers = (*own.layers, layer)
-    project = with_lane(project, replace(own, layers=layers))
-    if not layer.shared:
-        return project
-    for other in list(project.lanes()):
-        if other.id != lane and any(each.shared == layer.shared for each in other.layers):
-            new = tuple(
-                _like(each, layer) if each.shared == layer.shared else each for each in other.layers
-            )
-            project = with_lane(project, replace(other, layers=new))
-    return project
-
-
-def _like(own: Layer, source: Layer) -> Layer:
-    """A shared layer brought up to date: the movement, not the amount."""
-    return replace(
-        own,
-        kind=source.kind,
-        lfo=source.lfo,
-        random=source.random,
-        curve=source.curve,
-        first=source.first,
-        last=source.last,
-        gaps=source.gaps,
-    )
-
-
-def without_layer(lane: Lane, key: str) -> Lane:
-    return replace(lane, layers=tuple(each for each in lane.layers if each.id != key))
-
-
-def moved_layer(lane: Lane, key: str, by: int) -> Lane:
-    """A layer applied earlier or later."""
-    layers = list(lane.layers)
-    at = next(i for i, each in enumerate(layers) if each.id == key)
-    layers.insert(min(max(at + by, 0), len(layers) - 1), layers.pop(at))
-    return replace(lane, layers=tuple(layers))
-
-
-def shared_with(project: Project, lane: str, key: str, other: str, amount: float) -> Project:
-    """The layer on another lane too, at an amount of its own (negative: the opposite way)."""
-    layer = next(each for each in project.lane(lane).layers if each.id == key)
-    mark = layer.shared or f"{lane}:{key}"
-    project = with_layer(project, lane, replace(layer, shared=mark))
-    target = project.lane(other)
-    copy = replace(
-        layer, id=free_layer_id(target), shared=mark, amount=amount, amount_way=None, solo=False
-    )
-    return with_lane(project, replace(target, layers=(*target.layers, copy)))
-
-
-def rest_curve() -> Curve:
-    """What a new offset or scale layer begins with: it changes nothing."""
-    return flat(0.5)
 
 
 def rescaled(layers: tuple[Layer, ...], factor: float) -> tuple[Layer, ...]:

@@ -10,8 +10,8 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.pattern import Pattern
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.pattern import Pattern
 from zolvek.core.movement.generators.waves import WAVES
 from zolvek.core.records import Record
 from zolvek.core.time.rates import Rate

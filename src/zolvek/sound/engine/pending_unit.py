@@ -1,0 +1,51 @@
+"""A plugin that is made while others play on: sound goes past it, or through the one that it takes the place of,
+until it is there."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+from zolvek.sound.signal.controls import COARSE
+from zolvek.sound.signal.unit import Incoming, Played, Unit
+
+
+class Waiting:
+    """`make` is called in a thread of its own."""
+
+    def __init__(self, make: Callable[[], Unit], meanwhile: Unit | None = None) -> None:
+        self.made = meanwhile
+        self.thread = threading.Thread(target=self._make, args=(make,), daemon=True)
+        self.thread.start()
+
+    def _make(self, make: Callable[[], Unit]) -> None:
+        self.made = make()
+
+    @property
+    def spacing(self) -> int:
+        return COARSE if self.made is None else self.made.spacing
+
+    @property
+    def latency(self) -> int:
+        return 0 if self.made is None else self.made.latency
+
+    def play(self, block: Incoming) -> Played:
+        return Played(block.sound) if self.made is None else self.made.play(block)
+
+    def release_all(self, now: float) -> None:
+        if self.made is not None:
+            self.made.release_all(now)
+
+    def release(self, pitch: int, now: float) -> None:
+        if self.made is not None:
+            self.made.release(pitch, now)
+
+    def close(self) -> None:
+        self.thread.join()
+        if self.made is not None and hasattr(self.made, "close"):
+            self.made.close()
+
+    def begin_again(self) -> bool:
+        self.thread.join()
+        again = getattr(self.made, "begin_again", None)
+        return again is not None and bool(again())

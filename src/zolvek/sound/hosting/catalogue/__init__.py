@@ -1,0 +1,1 @@
+"""Which plugins are installed, and the one way to load them."""

@@ -1,0 +1,182 @@
+"""The list of installed plugins, kept between starts, and the one map from a plugin's id to the bundle that it is
+loaded from. Only bundles that have changed are read again."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from zolvek.core.errors import Failure, ZolvekError, one_line
+from zolvek.core.model.project import Project
+from zolvek.sound.hosting.catalogue.hosts import HOSTS, bundle_at, host
+from zolvek.sound.hosting.catalogue.scan import Kept, by_name, read, scanned
+from zolvek.sound.hosting.plugin import plugin_folders
+from zolvek.sound.hosting.plugin.plugin_entry import Found
+from zolvek.sound.hosting.plugin.plugin_ids import format_of
+from zolvek.storage import folders
+from zolvek.storage.atomic import write_bytes
+from zolvek.storage.opening import read_bytes
+
+VERSION = 3
+Progress = Callable[[int, int], object]
+HOW_TO_ADD = (
+    "Install it, or add its folder: Add a plugin ▸ From a folder, or `zolvek plugins --add`."
+)
+
+
+class Cache(msgspec.Struct):
+    version: int
+    bundles: dict[str, Kept]
+
+
+def _file() -> Path:
+    return folders.cache() / "plugins.json"
+
+
+def _load() -> dict[str, Kept]:
+    try:
+        cache = msgspec.json.decode(read_bytes(_file()), type=Cache)
+    except (ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        return {}
+    return cache.bundles if cache.version == VERSION else {}
+
+
+def look(
+    progress: Progress | None = None, again: bool = False
+) -> tuple[dict[str, Kept], list[Failure]]:
+    """What is in each bundle that plugins may be loaded from; and what keeps a whole standard from being hosted
+    here, such as lilv missing from the system. `again`: those that could not be read are tried once more."""
+    kept = _load()
+    known = {name: own for name, own in kept.items() if not (again and _has_fault(own))}
+    now, faults = scanned(known, progress, plugin_folders.added())
+    if now != kept:
+        with contextlib.suppress(ZolvekError, OSError):  # it only costs the memory of it
+            folders.made(_file().parent, "cache")
+            write_bytes(_file(), msgspec.json.encode(Cache(VERSION, now)))
+    return now, faults
+
+
+def _has_fault(own: Kept) -> bool:
+    return any(each.fault for each in own.plugins)
+
+
+def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[Found], list[Failure]]:  # fmt: skip
+    """All plugins, by name; those that can't be used with the reason."""
+    now, faults = look(progress, again)
+    return by_name(now), faults
+
+
+def allowed(bundle: Path) -> bool:
+    """Whether plugins may be loaded from a bundle: it lies in a folder of its standard, or was added by hand."""
+    if bundle in plugin_folders.added():
+        return True
+    return any(
+        host(form).is_bundle(bundle) and any(root in bundle.parents for root in host(form).roots())
+        for form in HOSTS
+    )
+
+
+_bundles: dict[str, Path] = {}  # where plugins were found in this process
+
+
+def bundle_of(uri: str, expected: str = "") -> Path:
+    """The bundle that the plugin of an id is loaded from, by the list alone. Raises Failure where it is not
+    installed here; `expected`: where a project had it, which is said and nothing else."""
+    if uri not in _bundles:
+        bundle = _listed(_load(), uri)
+        if bundle is None:
+            now, _ = look()
+            bundle = _listed(now, uri)
+        if bundle is None:
+            where = f"{uri}, expected in {shortened(expected)}" if expected else uri
+            raise Failure("The plugin is not installed here.", where, HOW_TO_ADD)
+        _bundles[uri] = bundle
+    return _bundles[uri]
+
+
+def shortened(text: str, most: int = 160) -> str:
+    """A text of others as a message can hold it: on one line, its middle left out where it is long."""
+    line = one_line(text)
+    return line if len(line) <= most else f"{line[: most // 2]}…{line[-most // 2 :]}"
+
+
+def missing(project: Project) -> list[tuple[str, str]]:
+    """The devices whose plugins are not installed here: their ids, and why."""
+    found = []
+    for track in project.tracks:
+        for device in track.devices:
+            own = device.row.plugin
+            if own is not None:
+                try:
+                    bundle_of(own.uri, own.path)
+                except ZolvekError as error:
+                    found.append((device.id, str(error)))
+    return found
+
+
+def _listed(bundles: dict[str, Kept], uri: str) -> Path | None:
+    for name, own in bundles.items():
+        if any(each.id == uri and not each.fault for each in own.plugins):
+            bundle = Path(name)
+            form = host(format_of(uri))
+            if (
+                form.is_bundle(bundle)
+                and allowed(bundle)
+                and form.stamp(bundle) == tuple(own.stamp)
+            ):
+                return bundle
+    return None
+
+
+def preset_bundles(uri: str) -> list[Path]:
+    """The bundles that hold presets for a plugin, its own first."""
+    own = bundle_of(uri)
+    others = [Path(name) for name, kept in _load().items() if uri in kept.presets_for]
+    return [own, *(bundle for bundle in others if bundle != own and allowed(bundle))]
+
+
+def found(uri: str) -> Found:
+    """The installed plugin of an id, or the one in a bundle of the list; of several there, the one that is named
+    after a "#". Raises ZolvekError where there is none that can be used."""
+    every, faults = installed()
+    own = next((each for each in every if each.id == uri), None)
+    path, _, name = uri.partition("#")
+    if own is None and Path(path).exists():
+        own = _in_bundle(every, Path(path), name)
+    if own is None:
+        raise faults[0] if faults and not every else Failure(
+            "The plugin is not installed here.", uri, "`zolvek plugins` lists those that are."
+        )  # fmt: skip
+    if own.fault:
+        raise ZolvekError("The plugin can't be used.", own.name, own.fault)
+    return own
+
+
+def _in_bundle(every: list[Found], path: Path, name: str) -> Found:
+    _, bundle = bundle_at(path)
+    inside = [each for each in every if Path(each.path).resolve() == bundle.resolve()]
+    if not inside:
+        raise ZolvekError(
+            "This bundle is in none of your plugin folders.", str(path),
+            f"If you trust it, add it first: `zolvek plugins --add {path}`.",
+        )  # fmt: skip
+    own = next((each for each in inside if each.name == name), None)
+    if own is None and len(inside) > 1:
+        names = ", ".join(each.name for each in inside)
+        raise ZolvekError("Several plugins are in it.", str(path), f"Write one of them after a #: {names}.")  # fmt: skip
+    return own or inside[0]
+
+
+def add(progress: Progress, path: str) -> list[Found]:
+    """Allow the bundle that a person picks, and list it; as a job of a process beside the window. Raises
+    ZolvekError for what is not one, or holds no plugin."""
+    form, bundle = bundle_at(Path(path).absolute())
+    [(_, contents)] = read([bundle.resolve()], form)
+    if not contents.plugins:
+        raise ZolvekError("There is no plugin in it.", path, "Choose another one.")
+    plugin_folders.add(bundle)
+    look(progress)
+    return contents.plugins

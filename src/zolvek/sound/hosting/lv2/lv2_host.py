@@ -1,0 +1,107 @@
+"""LV2 as one of the hosted standards."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from pathlib import Path
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.plugin import fitted
+from zolvek.core.model.project import Device
+from zolvek.sound.hosting.lv2.lv2_world import (
+    World,
+    bundles,
+    describe,
+    described,
+    is_bundle,
+    kind_of,
+    roots,
+)
+from zolvek.sound.hosting.plugin.control_events import defaults
+from zolvek.sound.hosting.plugin.plugin_entry import Contents, Found
+from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
+from zolvek.sound.signal.unit import Unit
+
+__all__ = [
+    "bare",
+    "bundles",
+    "described",
+    "is_bundle",
+    "kind_of",
+    "restored",
+    "roots",
+    "stamp",
+    "unit",
+    "within",
+]
+
+
+def stamp(bundle: Path) -> tuple[int, int]:
+    """The newest change of its descriptions, and their size."""
+    newest = size = 0
+    for path in bundle.glob("*.ttl"):
+        with contextlib.suppress(OSError):
+            about = path.stat()
+            newest, size = max(newest, about.st_mtime_ns), size + about.st_size
+    return newest, size
+
+
+def within(bundle: Path) -> Contents:
+    """No code of the plugins is run."""
+    world = World([bundle])
+    found = []
+    for plugin in world.plugins():
+        uri = world.uri_of(plugin)
+        name = world.text(world.lib.lilv_plugin_get_name(plugin), free=True) or uri
+        try:
+            kind = describe(world, plugin)
+        except ZolvekError as error:
+            found.append(Found(uri, name, fault=error.what, path=str(bundle)))
+            continue
+        assert kind.plugin is not None
+        own, count = kind.plugin, len(kind.plugin.ports)
+        found.append(Found(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
+    presets_for = world.presets_for()
+    world.lib.lilv_world_free(world.made)
+    return Contents(found, presets_for)
+
+
+def unit(device: Device, rate: int, bundle: Path) -> Unit:
+    from zolvek.sound.hosting.lv2.lv2_instance import Instance
+
+    own = device.row.plugin
+    assert own is not None
+    there = described(own.uri, bundle)
+    assert there.plugin is not None
+    plugin = fitted(own, there.plugin)
+
+    def make() -> Instance:
+        made = Instance(plugin, bundle, rate, device.id, device.state)
+        made.set(defaults(there, rate))
+        return made
+
+    return HostedUnit(device, there, plugin, rate, make)
+
+
+def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
+    from zolvek.sound.hosting.lv2.lv2_instance import Instance
+
+    assert kind.plugin is not None
+    bundle = Path(kind.plugin.path)
+    values = defaults(kind, rate)
+    first = Instance(kind.plugin, bundle, rate)
+    first.begin(values)
+    second = Instance(kind.plugin, bundle, rate, "", first.state)
+    second.begin(values)
+    return first.state, second.state
+
+
+def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
+    from zolvek.sound.hosting.lv2.lv2_instance import BLOCK, Instance
+
+    assert kind.plugin is not None
+    instance = Instance(kind.plugin, Path(kind.plugin.path), rate)
+    instance.begin(defaults(kind, rate))
+    return lambda: instance.run_(instance.handle, BLOCK)

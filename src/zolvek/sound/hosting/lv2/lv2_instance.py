@@ -1,0 +1,289 @@
+"""One LV2 plugin at work: its buffers, its events, its controls, and what it asks of its host."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.plugin import Plugin
+from zolvek.sound.hosting.lv2.host_features import Services, within_reach
+from zolvek.sound.hosting.lv2.lilv import loaded, urids
+from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, MIDI_EVENT, World, world_of
+from zolvek.sound.hosting.plugin.cleared_memory import settled
+from zolvek.sound.hosting.plugin.control_events import BLOCK
+from zolvek.sound.hosting.plugin.note_events import Message, between
+from zolvek.sound.hosting.plugin.plugin_unit import Stretch
+
+EVENTS = 8_192  # bytes of an event buffer
+BUFFER_SIZE = f"{LV2}ext/buf-size#"
+WORKER = f"{LV2}ext/worker#"
+SUCCESS, NO_SPACE = 0, 3  # LV2_Worker_Status
+
+
+class Instance:
+    """Instantiated, from its bundle; `begin` makes it active. `controls`: float32, one for each port of the plugin, in its own counting;
+    writing there is all it takes to set one. `seed`: what its randomness begins with; `state`: what it was
+    told beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
+
+    def __init__(
+        self, plugin: Plugin, bundle: Path, rate: int, seed: str = "", state: str = ""
+    ) -> None:
+        with settled(seed):
+            self._begin(plugin, bundle, rate, state)
+
+    def _begin(self, plugin: Plugin, bundle: Path, rate: int, state: str) -> None:
+        self.ffi, self.lib = loaded()
+        self.plugin, self.bundle, self.rate = plugin, bundle, rate
+        world = world_of(bundle)
+        found = world.plugin(plugin.uri)
+        count = self.lib.lilv_plugin_get_num_ports(found)
+        self.controls = np.zeros(count, np.float32)
+        self.audio = np.zeros((count, BLOCK), np.float32)
+        # Its rows in the order of the ports: those that it is given, those that it gives, all others.
+        taken = (*plugin.inputs[:2], *plugin.side[:2])
+        self.into = self.audio[: len(taken)]
+        self.come = self.audio[len(taken) :][: len(plugin.outputs[:2])]
+        first = (*taken, *plugin.outputs[:2])
+        rest = [index for index in range(count) if index not in first]
+        self.rows_of = {index: row for row, index in enumerate((*first, *rest))}
+        self.events: dict[int, np.ndarray] = {}  # of every atom port, in and out
+        self.told: list[np.ndarray] = []  # of those that it writes
+        self.noted = True  # there are notes in the buffer of the last run
+        self.waiting: list[bytes] = []  # what it wants done aside, done right after its run
+        self.answers: list[bytes] = []
+        self.services = Services(bundle, plugin.uri)
+        self.features = self._features()
+        self.made = self.lib.lilv_plugin_instantiate(found, float(rate), self.features)
+        if self.made == self.ffi.NULL:
+            raise ZolvekError("The plugin can't be started.", plugin.uri, "Use another one.")
+        self.descriptor, self.handle = self.made.lv2_descriptor, self.made.lv2_handle
+        self.run_, self.worker = self.descriptor.run, self._worker()
+        self._connect(world, found, count)
+        self.notes = self.events.get(plugin.events)
+        state = within_reach(state, bundle, plugin.uri)
+        world.restore(self.made, plugin.uri, state, self.features)
+        self.active = False
+
+    def begin(self, values: list[tuple[int, float]]) -> None:
+        """Values come before activation: some plugins take what they find then. A block of silence tells how late it
+        is, and is forgotten."""
+        self.set(values)
+        self._activate(True)
+        self.audio[:] = 0.0
+        if self.plugin.latency >= 0:
+            self.run(BLOCK, [])
+            self.begin_again()
+
+    def _activate(self, on: bool) -> None:
+        step = self.descriptor.activate if on else self.descriptor.deactivate
+        if on != self.active and step != self.ffi.NULL:
+            step(self.handle)
+        self.active = on
+
+    # --- what it is given ---
+
+    def _features(self) -> Any:
+        ffi, numbers = self.ffi, urids()
+        self.numbers = ffi.new("int32_t[]", [1, BLOCK, EVENTS])
+        self.float_rate = ffi.new("float*", float(self.rate))
+        number, real = numbers.of(f"{ATOM}Int"), numbers.of(f"{ATOM}Float")
+        rows = [
+            (f"{BUFFER_SIZE}minBlockLength", number, 4, self.numbers),
+            (f"{BUFFER_SIZE}maxBlockLength", number, 4, self.numbers + 1),
+            (f"{BUFFER_SIZE}sequenceSize", number, 4, self.numbers + 2),
+            (f"{LV2}ext/parameters#sampleRate", real, 4, self.float_rate),
+        ]
+        self.options = ffi.new("LV2_Options_Option[]", len(rows) + 1)
+        for place, (key, kind, size, value) in enumerate(rows):
+            self.options[place] = (0, 0, numbers.of(key), size, kind, ffi.cast("void*", value))
+
+        @ffi.callback("int(void*, uint32_t, const void*)")
+        def schedule(_: Any, size: int, data: Any) -> int:
+            self.waiting.append(bytes(ffi.buffer(data, size)))
+            return SUCCESS
+
+        @ffi.callback("int(void*, uint32_t, const void*)")
+        def answer(_: Any, size: int, data: Any) -> int:
+            self.answers.append(bytes(ffi.buffer(data, size)))
+            return SUCCESS
+
+        self.callbacks = schedule, answer
+        self.schedule = ffi.new("LV2_Worker_Schedule*", {"schedule_work": schedule})
+        told = {
+            f"{LV2}ext/urid#map": numbers.map,
+            f"{LV2}ext/urid#unmap": numbers.unmap,
+            f"{LV2}ext/options#options": self.options,
+            f"{WORKER}schedule": self.schedule,
+            f"{BUFFER_SIZE}boundedBlockLength": ffi.NULL,
+            f"{LV2}ext/state#loadDefaultState": ffi.NULL,
+            **self.services.rows,
+        }
+        self.names = [ffi.new("char[]", uri.encode()) for uri in told]
+        self.rows = [
+            ffi.new("LV2_Feature*", {"URI": name, "data": ffi.cast("void*", data)})
+            for name, data in zip(self.names, told.values(), strict=True)
+        ]
+        return ffi.new("LV2_Feature*[]", [*self.rows, ffi.NULL])
+
+    def _worker(self) -> Any:
+        ask = self.descriptor.extension_data
+        if ask == self.ffi.NULL:
+            return self.ffi.NULL
+        self.asked = self.ffi.new("char[]", f"{WORKER}interface".encode())
+        return self.ffi.cast("const LV2_Worker_Interface*", ask(self.asked))
+
+    def _connect(self, world: World, found: Any, count: int) -> None:
+        ffi, connect = self.ffi, self.descriptor.connect_port
+        core = f"{LV2}lv2core#"
+        for index in range(count):
+            if world.is_a(found, index, f"{core}ControlPort"):
+                place = ffi.cast("void*", self.controls.ctypes.data + 4 * index)
+            elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(
+                found, index, f"{core}CVPort"
+            ):
+                place = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
+            elif world.is_a(found, index, f"{ATOM}AtomPort"):
+                buffer = np.zeros(EVENTS // 8, np.int64)  # aligned as atoms are
+                self.events[index] = buffer
+                place = ffi.cast("void*", buffer.ctypes.data)
+                if world.is_a(found, index, f"{core}OutputPort"):
+                    self.told.append(buffer)
+                else:
+                    _empty(buffer)
+            else:
+                place = ffi.NULL
+            connect(self.handle, index, place)
+
+    def set(self, values: list[tuple[int, float]]) -> None:
+        for port, value in values:
+            self.controls[port] = value
+
+    # --- running ---
+
+    def through(self, stretch: Stretch) -> None:
+        """From cut to cut."""
+        plugin, controls = self.plugin, self.controls
+        sound, side, out, messages = stretch.sound, stretch.side, stretch.out, stretch.messages
+        ports, values = stretch.ports, stretch.values.astype(np.float32)
+        handle, run = self.handle, self.run_
+        plain = self.plain and not messages
+        taken = [sound[min(n, len(sound) - 1)] for n in range(len(plugin.inputs[:2]))]
+        taken += [
+            np.zeros_like(sound[0]) if side is None else side[min(n, len(side) - 1)]
+            for n in range(len(plugin.side[:2]))
+        ]
+        given = np.stack(taken) if taken else np.empty((0, sound.shape[1]), np.float32)
+        into, come = self.into, self.come
+        sides = come.shape[0]
+        none: list[Message] = []
+        at = 0
+        for place, (first, last) in enumerate(pairwise(stretch.bounds)):
+            count = last - first
+            if ports.size:
+                controls[ports] = values[place]
+            into[:, :count] = given[:, first:last]
+            if plain:  # nothing but sound goes in and out
+                run(handle, count)
+            else:
+                own = none
+                if messages:
+                    own, at = between(messages, at, first, last)
+                self.run(count, own)
+            out[:sides, first:last] = come[: len(out), :count]
+        if sides < len(out):
+            out[1] = out[0]
+
+    @property
+    def plain(self) -> bool:
+        """Whether a run without messages is a call of the plugin and no more."""
+        noted = self.notes is not None and self.noted
+        return not (noted or self.told or self.worker != self.ffi.NULL)
+
+    def run(self, frames: int, messages: list[tuple[int, bytes]]) -> None:
+        """The next `frames`, at most BLOCK, of what is in `audio`; `messages`: MIDI at frames of them,
+        increasing."""
+        if self.notes is not None and (messages or self.noted):
+            _write(self.notes, messages)
+            self.noted = bool(messages)
+        for buffer in self.told:
+            _room(buffer)
+        self.run_(self.handle, frames)
+        if self.waiting and self.worker != self.ffi.NULL:
+            self._work()
+
+    def _work(self) -> None:
+        """What it wanted done aside: done now, and answered."""
+        ffi, worker = self.ffi, self.worker
+        waiting, self.waiting = self.waiting, []
+        for data in waiting:
+            worker.work(self.handle, self.callbacks[1], ffi.NULL, len(data), ffi.from_buffer(data))
+        answers, self.answers = self.answers, []
+        for data in answers:
+            if worker.work_response != ffi.NULL:
+                worker.work_response(self.handle, len(data), ffi.from_buffer(data))
+        if worker.end_run != ffi.NULL:
+            worker.end_run(self.handle)
+
+    @property
+    def latency(self) -> int:
+        """Frames that it is late by, as it says itself."""
+        if self.plugin.latency < 0:
+            return 0
+        said = float(self.controls[self.plugin.latency])
+        return int(max(said, 0.0)) if np.isfinite(said) else 0
+
+    def begin_again(self) -> bool:
+        """Deactivated and activated: what it holds of sound is let go (LV2 core, activate)."""
+        self._activate(False)
+        self._activate(True)
+        return True
+
+    @property
+    def state(self) -> str:
+        """What it holds beyond its ports, as text."""
+        plugin = self.plugin
+        return world_of(self.bundle).kept(self.made, plugin.uri, self.features)
+
+    def close(self) -> None:
+        if self.made is not None:
+            self._activate(False)
+            self.lib.lilv_instance_free(self.made)
+            self.made = None
+
+
+# --- event buffers: an LV2 atom sequence (lv2/atom/atom.h) as words of eight bytes ---
+
+
+@lru_cache(maxsize=1)
+def _kinds() -> tuple[int, int, int]:
+    numbers = urids()
+    return numbers.of(f"{ATOM}Sequence"), numbers.of(MIDI_EVENT), numbers.of(f"{ATOM}Chunk")
+
+
+def _empty(buffer: np.ndarray) -> None:
+    buffer[0] = 8 | _kinds()[0] << 32  # size of the body, and its kind
+    buffer[1] = 0
+
+
+def _room(buffer: np.ndarray) -> None:
+    """An output's: how much may be written there."""
+    buffer[0] = (EVENTS - 8) | _kinds()[2] << 32
+
+
+def _write(buffer: np.ndarray, messages: list[tuple[int, bytes]]) -> None:
+    sequence, midi, _ = _kinds()
+    place = 2
+    for frame, data in messages:
+        if 8 * (place + 3) > EVENTS:
+            break
+        buffer[place] = frame
+        buffer[place + 1] = len(data) | midi << 32
+        buffer[place + 2] = int.from_bytes(data.ljust(8, b"\0"), "little", signed=True)
+        place += 3
+    buffer[0] = 8 * (place - 1) | sequence << 32
+    buffer[1] = 0

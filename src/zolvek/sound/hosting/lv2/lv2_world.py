@@ -1,0 +1,393 @@
+"""What LV2 plugins say of themselves, read by lilv from their bundles: no code of theirs is run here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlparse
+
+import numpy as np
+
+from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.model.catalogue import DeviceKind, Preset
+from zolvek.core.model.plugin import Plugin
+from zolvek.core.records import replace
+from zolvek.core.value.parameter import Parameter
+from zolvek.sound.hosting.lv2.host_features import URIS as SERVICES
+from zolvek.sound.hosting.lv2.lilv import loaded, urids
+from zolvek.sound.hosting.plugin import plugin_folders
+from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, written
+from zolvek.sound.hosting.plugin.port_parameters import Port, keys_of, parameter_of
+from zolvek.storage.opening import is_ordinary
+
+LV2 = "http://lv2plug.in/ns/"
+CORE, ATOM = f"{LV2}lv2core#", f"{LV2}ext/atom#"
+PROPS, UNITS = f"{LV2}ext/port-props#", f"{LV2}extensions/units#"
+GROUPS, PRESETS = f"{LV2}ext/port-groups#", f"{LV2}ext/presets#"
+MIDI_EVENT = f"{LV2}ext/midi#MidiEvent"
+RDF_TYPE = "http://www.w3.org/1999/02/22-rdf-syntax-ns#type"
+DYNAMIC_MANIFESTS = b"http://drobilla.net/ns/lilv#dyn-manifest"  # LILV_OPTION_DYN_MANIFEST
+LABEL = "http://www.w3.org/2000/01/rdf-schema#label"
+USUAL_PLACES = (
+    "~/.lv2",
+    "/usr/lib/lv2",
+    "/usr/local/lib/lv2",
+    "/usr/lib64/lv2",
+    "/usr/local/lib64/lv2",
+)
+# What this host offers; a plugin that requires anything else can't be used.
+OFFERED = {
+    f"{LV2}ext/urid#map", f"{LV2}ext/urid#unmap", f"{LV2}ext/options#options", f"{LV2}ext/worker#schedule",
+    f"{LV2}ext/buf-size#boundedBlockLength", f"{LV2}ext/state#loadDefaultState",
+    *SERVICES, f"{CORE}isLive", f"{CORE}inPlaceBroken", f"{CORE}hardRTCapable",
+}  # fmt: skip
+STATE_URI = b"urn:zolvek:state"
+PREFIX = "lv2:"  # before a plugin's URI, in the key of its kind
+
+
+def roots() -> list[Path]:
+    """The folders of the search path: LV2_PATH, else the usual places."""
+    return plugin_folders.roots("LV2_PATH", USUAL_PLACES)
+
+
+def is_bundle(path: Path) -> bool:
+    return is_ordinary(path / "manifest.ttl")
+
+
+def bundles() -> list[Path]:
+    """The folders of all bundles on the search path."""
+    found = []
+    for root in roots():
+        try:
+            found += [each for each in root.iterdir() if is_bundle(each)]
+        except OSError:
+            continue
+    return sorted(found)
+
+
+class World:
+    """The plugins of some bundles. No code of a plugin is run to know them: dynamic manifests, which are code that
+    lists plugins, are left out."""
+
+    def __init__(self, only: Sequence[Path]) -> None:
+        self.ffi, self.lib = loaded()
+        self.made = self.lib.lilv_world_new()
+        off = self.lib.lilv_new_bool(self.made, False)
+        self.lib.lilv_world_set_option(self.made, DYNAMIC_MANIFESTS, off)
+        self.lib.lilv_node_free(off)
+        self.uris: dict[str, Any] = {}
+        for bundle in only:
+            self._take(bundle)
+
+    def _take(self, bundle: Path) -> None:
+        if bundle.is_dir():
+            path = f"{bundle}/".encode(errors="surrogateescape")
+            node = self.lib.lilv_new_file_uri(self.made, self.ffi.NULL, path)
+            self.lib.lilv_world_load_bundle(self.made, node)
+            self.lib.lilv_node_free(node)
+
+    def presets_for(self) -> list[str]:
+        """The plugins that the bundles say they have presets for."""
+        kind, applies, any_ = self.uri(RDF_TYPE), self.uri(f"{CORE}appliesTo"), self.ffi.NULL
+        found = set()
+        for preset in self.nodes(self.lib.lilv_world_find_nodes(self.made, any_, kind, self.uri(f"{PRESETS}Preset"))):  # fmt: skip
+            found |= set(self.nodes(self.lib.lilv_world_find_nodes(self.made, self.uri(preset), applies, any_)))  # fmt: skip
+        return sorted(found)
+
+    def uri(self, text: str) -> Any:
+        if text not in self.uris:
+            self.uris[text] = self.lib.lilv_new_uri(self.made, text.encode())
+        return self.uris[text]
+
+    def text(self, node: Any, free: bool = False) -> str:
+        if node == self.ffi.NULL:
+            return ""
+        told = self.ffi.string(self.lib.lilv_node_as_string(node)).decode(errors="replace")
+        if free:
+            self.lib.lilv_node_free(node)
+        return told
+
+    def nodes(self, nodes: Any) -> list[str]:
+        found = []
+        if nodes != self.ffi.NULL:
+            at = self.lib.lilv_nodes_begin(nodes)
+            while not self.lib.lilv_nodes_is_end(nodes, at):
+                found.append(self.text(self.lib.lilv_nodes_get(nodes, at)))
+                at = self.lib.lilv_nodes_next(nodes, at)
+            self.lib.lilv_nodes_free(nodes)
+        return found
+
+    def plugins(self) -> Iterator[Any]:
+        every = self.lib.lilv_world_get_all_plugins(self.made)
+        at = self.lib.lilv_plugins_begin(every)
+        while not self.lib.lilv_plugins_is_end(every, at):
+            yield self.lib.lilv_plugins_get(every, at)
+            at = self.lib.lilv_plugins_next(every, at)
+
+    def plugin(self, uri: str) -> Any:
+        """Raises Failure where there is none of this URI."""
+        every = self.lib.lilv_world_get_all_plugins(self.made)
+        found = self.lib.lilv_plugins_get_by_uri(every, self.uri(uri))
+        if found == self.ffi.NULL:
+            raise Failure(
+                "The plugin is no longer in its bundle.",
+                uri,
+                "Install it again, or use another one.",
+            )
+        return found
+
+    # --- what a plugin is told beyond its ports ---
+
+    def state_text(self, state: Any) -> str:
+        """As Turtle; "" where it holds values of ports alone."""
+        if not self.lib.lilv_state_get_num_properties(state):
+            return ""
+        numbers = urids()
+        told = self.lib.lilv_state_to_string(
+            self.made, numbers.map, numbers.unmap, state, STATE_URI, self.ffi.NULL
+        )
+        if told == self.ffi.NULL:
+            return ""
+        text = self.ffi.string(told).decode(errors="replace")
+        self.lib.lilv_free(told)
+        return text
+
+    def kept(self, instance: Any, uri: str, features: Any) -> str:
+        """What an instance holds beyond its ports now, as `restore` takes it; "" for nothing."""
+        lib, ffi = self.lib, self.ffi
+        nobody, none = ffi.cast("LilvGetPortValueFunc", ffi.NULL), ffi.NULL
+        state = lib.lilv_state_new_from_instance(
+            self.plugin(uri), instance, urids().map, none, none, none, none, nobody, none, 0, features
+        )  # fmt: skip
+        if state == ffi.NULL:
+            return ""
+        text = self.state_text(state)
+        lib.lilv_state_free(state)
+        return text
+
+    def restore(self, instance: Any, uri: str, text: str, features: Any) -> None:
+        """Give an instance the state of a text; without one, the plugin's own, where it has one."""
+        lib, ffi = self.lib, self.ffi
+        if text:
+            state = lib.lilv_state_new_from_string(self.made, urids().map, text.encode())
+        else:
+            state = lib.lilv_state_new_from_world(self.made, urids().map, self.uri(uri))
+        if state == ffi.NULL:
+            return
+        if lib.lilv_state_get_num_properties(state):
+            nobody = ffi.cast("LilvSetPortValueFunc", ffi.NULL)
+            lib.lilv_state_restore(state, instance, nobody, ffi.NULL, 0, features)
+        lib.lilv_state_free(state)
+
+    # --- what a plugin says ---
+
+    def uri_of(self, plugin: Any) -> str:
+        return self.text(self.lib.lilv_plugin_get_uri(plugin))
+
+    def bundle_of(self, plugin: Any) -> Path:
+        return Path(unquote(urlparse(self.text(self.lib.lilv_plugin_get_bundle_uri(plugin))).path))
+
+    def port(self, plugin: Any, index: int) -> Any:
+        return self.lib.lilv_plugin_get_port_by_index(plugin, index)
+
+    def is_a(self, plugin: Any, index: int, kind: str) -> bool:
+        return bool(self.lib.lilv_port_is_a(plugin, self.port(plugin, index), self.uri(kind)))
+
+    def has(self, plugin: Any, index: int, property_: str) -> bool:
+        return bool(
+            self.lib.lilv_port_has_property(plugin, self.port(plugin, index), self.uri(property_))
+        )
+
+    def told(self, plugin: Any, index: int, predicate: str) -> str:
+        node = self.lib.lilv_port_get(plugin, self.port(plugin, index), self.uri(predicate))
+        return self.text(node, free=True)
+
+    def label(self, subject: str) -> str:
+        node = self.lib.lilv_world_get(self.made, self.uri(subject), self.uri(LABEL), self.ffi.NULL)
+        return self.text(node, free=True)
+
+
+def describe(world: World, plugin: Any) -> DeviceKind:
+    """A plugin's own description as a kind of device. Raises ZolvekError for one that can't be used,
+    with the reason."""
+    lib = world.lib
+    uri, count = world.uri_of(plugin), lib.lilv_plugin_get_num_ports(plugin)
+    missing = set(world.nodes(lib.lilv_plugin_get_required_features(plugin))) - OFFERED
+    if missing:
+        raise ZolvekError(f"It needs {min(missing)}, which there is not here.", uri)
+    ports, audio = [], {"in": [], "out": [], "side": []}  # type: ignore[var-annotated]  # indices
+    events = latency = -1
+    ranges = [np.zeros(count, np.float32) for _ in range(3)]
+    lib.lilv_plugin_get_port_ranges_float(
+        plugin, *(world.ffi.cast("float*", each.ctypes.data) for each in ranges)
+    )
+    for index in range(count):
+        comes_in = world.is_a(plugin, index, f"{CORE}InputPort")
+        if world.is_a(plugin, index, f"{CORE}AudioPort"):
+            audio[_side(world, plugin, index) if comes_in else "out"].append(index)
+        elif world.is_a(plugin, index, f"{CORE}ControlPort"):
+            if comes_in:
+                ports.append(_port(world, plugin, index, *(float(each[index]) for each in ranges)))
+            elif world.has(plugin, index, f"{CORE}reportsLatency") or world.told(plugin, index, f"{CORE}designation") == f"{CORE}latency":  # fmt: skip
+                latency = index
+        elif world.is_a(plugin, index, f"{ATOM}AtomPort"):
+            port = world.port(plugin, index)
+            if comes_in and lib.lilv_port_supports_event(plugin, port, world.uri(MIDI_EVENT)):
+                events = index if events < 0 else events
+        elif not world.has(plugin, index, f"{CORE}connectionOptional") and not world.is_a(plugin, index, f"{CORE}CVPort"):  # fmt: skip
+            raise ZolvekError("It has a port of a kind that there is not here.", uri)
+    if not audio["out"]:
+        raise ZolvekError("It gives no sound.", uri)
+    return _kind(world, plugin, uri, tuple(ports), audio, events, latency)
+
+
+def _side(world: World, plugin: Any, index: int) -> str:
+    """Whether an audio input is a side-chain's: by what it says, or by its name."""
+    name = world.text(lib_name(world, plugin, index), free=True).lower()
+    named = any(word in name for word in ("sidechain", "side-chain", "side chain"))
+    return "side" if named or world.has(plugin, index, f"{CORE}isSideChain") else "in"
+
+
+def lib_name(world: World, plugin: Any, index: int) -> Any:
+    return world.lib.lilv_port_get_name(plugin, world.port(plugin, index))
+
+
+def _port(world: World, plugin: Any, index: int, low: float, high: float, default: float) -> Port:
+    symbol = world.text(world.lib.lilv_port_get_symbol(plugin, world.port(plugin, index)))
+    group = world.told(plugin, index, f"{GROUPS}group")
+    unit = world.told(plugin, index, f"{UNITS}unit").rpartition("#")[2]
+    return Port(
+        symbol, index, world.text(lib_name(world, plugin, index), free=True) or symbol, low, high, default,
+        unit, (world.label(group) if group else "") or "", points=_points(world, plugin, index),
+        toggled=world.has(plugin, index, f"{CORE}toggled") or world.has(plugin, index, f"{PROPS}trigger"),
+        integer=world.has(plugin, index, f"{CORE}integer"),
+        enumeration=world.has(plugin, index, f"{CORE}enumeration"),
+        logarithmic=world.has(plugin, index, f"{PROPS}logarithmic"),
+        by_rate=world.has(plugin, index, f"{CORE}sampleRate"),
+        hidden=world.has(plugin, index, f"{PROPS}notOnGUI"),
+    )  # fmt: skip
+
+
+def _points(world: World, plugin: Any, index: int) -> tuple[tuple[float, str], ...]:
+    lib = world.lib
+    points = lib.lilv_port_get_scale_points(plugin, world.port(plugin, index))
+    if points == world.ffi.NULL:
+        return ()
+    found, at = [], lib.lilv_scale_points_begin(points)
+    while not lib.lilv_scale_points_is_end(points, at):
+        one = lib.lilv_scale_points_get(points, at)
+        value = float(lib.lilv_node_as_float(lib.lilv_scale_point_get_value(one)))
+        found.append((value, world.text(lib.lilv_scale_point_get_label(one))))
+        at = lib.lilv_scale_points_next(points, at)
+    lib.lilv_scale_points_free(points)
+    return tuple(sorted(found))
+
+
+def _kind(
+    world: World, plugin: Any, uri: str, ports: tuple[Port, ...], audio: dict[str, list[int]],
+    events: int, latency: int,
+) -> DeviceKind:  # fmt: skip
+    lib = world.lib
+    parameters, bindings, hidden = [], {}, []
+    enabled = ""
+    for key, port in zip(keys_of(ports), ports, strict=True):
+        parameter, binding = parameter_of(port, key)
+        if not parameter.group:
+            parameter = _grouped(parameter)
+        parameters.append(parameter)
+        bindings[key] = binding
+        if port.hidden:
+            hidden.append(key)
+        if world.told(plugin, port.index, f"{CORE}designation") == f"{CORE}enabled":
+            enabled = key
+    sort = world.text(lib.lilv_plugin_class_get_uri(lib.lilv_plugin_get_class(plugin)))
+    plays = events >= 0 and (sort.endswith("#InstrumentPlugin") or not audio["in"])
+    versions = [
+        "".join(world.nodes(lib.lilv_plugin_get_value(plugin, world.uri(f"{CORE}{part}")))[:1])
+        or "0"
+        for part in ("minorVersion", "microVersion")
+    ]
+    own = Plugin(
+        "lv2", uri, world.text(lib.lilv_plugin_get_author_name(plugin), free=True), ".".join(versions),
+        bindings, tuple(audio["in"]), tuple(audio["out"]), tuple(audio["side"]), events, latency,
+        enabled, tuple(hidden), str(world.bundle_of(plugin)),
+    )  # fmt: skip
+    name = world.text(lib.lilv_plugin_get_name(plugin), free=True) or uri
+    if not parameters:
+        parameters = [Parameter("nothing", "Nothing to set", "Plugin", taper="switch")]
+    about = f"{sort.rpartition('#')[2].removesuffix('Plugin') or 'Plugin'}" + (f" by {own.maker}" if own.maker else "")  # fmt: skip
+    kind = DeviceKind(
+        PREFIX + uri, name, "instrument" if plays else "effect", tuple(parameters), (), about, own
+    )
+    return kind
+
+
+def _grouped(parameter: Parameter) -> Parameter:
+    return replace(parameter, group="Plugin")
+
+
+def presets_of(
+    world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000.0
+) -> tuple[Preset, ...]:
+    """A plugin's presets, each with the values it names, as they are written; those that it does not name
+    are left out."""
+    lib, ffi = world.lib, world.ffi
+    assert kind.plugin is not None
+    by_symbol = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
+    types = {
+        urids().of(f"{ATOM}{name}"): name for name in ("Float", "Double", "Int", "Long", "Bool")
+    }
+    found: list[Preset] = []
+    values: dict[str, float] = {}
+
+    @ffi.callback("void(const char*, void*, const void*, uint32_t, uint32_t)")
+    def told(symbol: Any, _: Any, value: Any, size: int, kind_: int) -> None:
+        c_types = {"Float": "float*", "Double": "double*", "Int": "int32_t*", "Long": "int64_t*", "Bool": "int32_t*"}  # fmt: skip
+        name = types.get(kind_)
+        if name is not None:
+            values[ffi.string(symbol).decode(errors="replace")] = float(
+                ffi.cast(c_types[name], value)[0]
+            )
+
+    related = world.nodes(lib.lilv_plugin_get_related(plugin, world.uri(f"{PRESETS}Preset")))
+    for uri in sorted(related)[:MOST_PRESETS]:
+        lib.lilv_world_load_resource(world.made, world.uri(uri))
+        state = lib.lilv_state_new_from_world(world.made, urids().map, world.uri(uri))
+        if state == ffi.NULL:
+            continue
+        values.clear()
+        lib.lilv_state_emit_port_values(state, told, ffi.NULL)
+        beyond = world.state_text(state)
+        lib.lilv_state_free(state)
+        named = {}
+        for symbol, port in values.items():
+            key = by_symbol.get(symbol)
+            if key is not None and np.isfinite(port):
+                named[key] = written(kind, key, port, rate)
+        if named or beyond:
+            found.append(Preset(world.label(uri) or uri.rpartition("#")[2], named, beyond))
+    return tuple(sorted(found, key=lambda preset: preset.name.casefold()))
+
+
+@lru_cache(maxsize=64)
+def described(uri: str, bundle: Path) -> DeviceKind:
+    """The kind of the plugin of a URI in a bundle. Raises ZolvekError where it can't be used."""
+    world = world_of(bundle)
+    return describe(world, world.plugin(uri))
+
+
+@lru_cache(maxsize=64)
+def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind:
+    """The same with its presets, those that lie in other bundles too."""
+    world = World([bundle, *others])
+    plugin = world.plugin(uri)
+    kind = describe(world, plugin)
+    return replace(kind, presets=presets_of(world, plugin, kind))
+
+
+@lru_cache(maxsize=64)
+def world_of(bundle: Path) -> World:
+    """A bundle read alone, once in a process: reading all that is installed takes long."""
+    return World([bundle])

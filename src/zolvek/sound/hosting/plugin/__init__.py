@@ -1,0 +1,1 @@
+"""What hosting a plugin takes, whatever its standard."""

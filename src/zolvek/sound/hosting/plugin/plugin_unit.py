@@ -1,0 +1,143 @@
+"""A hosted plugin as a device of a track: notes at their frame, parameters every 64 frames and at every jump,
+cut on a grid of the song's own frames."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple, Protocol
+
+import numpy as np
+
+from zolvek.core.arrays import Floats, Ints
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.plugin import Plugin
+from zolvek.core.model.project import Device
+from zolvek.sound.hosting.plugin import work_mark
+from zolvek.sound.hosting.plugin.control_events import BLOCK, Driver
+from zolvek.sound.hosting.plugin.note_events import Keys, Message
+from zolvek.sound.signal.controls import Controls
+from zolvek.sound.signal.unit import Incoming, Played
+
+MOST_LATE = 10.0  # seconds
+
+
+class Stretch(NamedTuple):
+    """What an instance is given for a stretch: float32 sound (sides, frames), of a side-chain too or None;
+    where to write its own; the frames at which it is cut; the ports that move, and their values, a row for
+    each cut; and messages at their frames."""
+
+    sound: np.ndarray
+    side: np.ndarray | None
+    out: np.ndarray
+    bounds: list[int]
+    ports: Ints
+    values: Floats
+    messages: list[Message]
+
+
+class Instance(Protocol):
+    """A plugin that has been made, by one of the hosts."""
+
+    def set(self, values: list[tuple[int, float]]) -> None:
+        """Ports to values of theirs."""
+
+    def begin(self, values: list[tuple[int, float]]) -> None:
+        """Set its ports and let it begin: it knows then how late it is."""
+
+    @property
+    def latency(self) -> int: ...
+
+    def through(self, stretch: Stretch) -> None: ...
+
+    def begin_again(self) -> bool:
+        """Let go of what it holds of sound; False where it can't."""
+
+    def close(self) -> None: ...
+
+
+class HostedUnit:
+    """`there`: the plugin as it is installed; `plugin`: as the project has it, fitted to that; `make` makes an
+    instance, at its defaults. Raises ZolvekError where it can't."""
+
+    spacing = BLOCK
+
+    def __init__(
+        self, device: Device, there: DeviceKind, plugin: Plugin, rate: int, make: Callable[[], Instance]
+    ) -> None:  # fmt: skip
+        self.device, self.there, self.plugin, self.rate, self.make = (
+            device.id, there, plugin, rate, make,
+        )  # fmt: skip
+        self.last = device  # as it was played last
+        self._forget()
+        self.made = self._all(device)
+
+    @property
+    def latency(self) -> int:
+        """As the plugin says itself, now."""
+        return min(self.made[0].latency, round(MOST_LATE * self.rate))
+
+    def _forget(self) -> None:
+        self.keys = Keys(self.rate)
+        self.driver = Driver(self.plugin, self.rate, self.there)
+
+    def _all(self, device: Device) -> list[Instance]:
+        """One instance; two where it is mono, for two sides."""
+        mono = len(self.plugin.inputs) == 1 and len(self.plugin.outputs) == 1
+        with work_mark.phase(self.device, work_mark.STARTING):
+            made = [self.make() for _ in range(2 if mono else 1)]
+            for instance in made:
+                instance.begin(self.driver.present(device))
+        return made
+
+    def release_all(self, now: float) -> None:
+        self.keys.release_all()
+
+    def release(self, pitch: int, now: float) -> None:
+        self.keys.release(pitch, now)
+
+    def begin_again(self) -> bool:
+        """As if it had just been made: what rings on is gone. Not all let themselves be reset."""
+        self._forget()
+        with work_mark.phase(self.device, work_mark.STARTING):
+            for instance in self.made:
+                instance.set(self.driver.present(self.last))
+            return all(instance.begin_again() for instance in self.made)
+
+    def play(self, block: Incoming) -> Played:
+        device, stretch = block.controls.device, block.controls.stretch
+        self.last = device
+        controls = Controls(device, block.controls.lanes, stretch, BLOCK)
+        to_set, ports, values = self.driver.still(controls)
+        messages = self.keys.messages(block.notes, block.now, stretch.frames)
+        bounds = [*controls.cuts.tolist(), stretch.frames]
+        out = np.zeros((2, stretch.frames), np.float32)
+        twice = len(self.made) > 1
+        sound = self._taken(block.sound, len(self.plugin.inputs), twice)
+        side = None if block.side is None else self._taken(block.side, len(self.plugin.side), False)
+        with work_mark.phase(self.device, work_mark.PLAYING):
+            for which, instance in enumerate(self.made):
+                own = slice(which, which + 1) if twice else slice(None)
+                instance.set(to_set)
+                given = Stretch(sound[own], side, out[own], bounds, ports, values, messages)
+                instance.through(given)
+        if not np.isfinite(out).all():
+            out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)
+            self._remake(device)
+        return Played(block.sound + out if device.role == "instrument" else out.astype(float))
+
+    def _taken(self, sound: Floats, inputs: int, twice: bool) -> np.ndarray:
+        """What inputs are given, float32: a single one takes the mean of two sides."""
+        single = inputs == 1 and not twice
+        return (sound.mean(axis=0, keepdims=True) if single else sound).astype(np.float32)
+
+    def close(self) -> None:
+        with work_mark.phase(self.device, work_mark.STARTING):
+            for instance in self.made:
+                instance.close()
+
+    def _remake(self, device: Device) -> None:
+        """It has given what is not sound: another one in its place."""
+        self.close()
+        self._forget()
+        self.made = self._all(device)
+        self.driver.forget()

@@ -1,0 +1,111 @@
+"""VST3 as one of the hosted standards."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.plugin import fitted
+from zolvek.core.model.project import Device
+from zolvek.sound.hosting.plugin.control_events import BLOCK, defaults
+from zolvek.sound.hosting.plugin.plugin_entry import Contents, Found
+from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
+from zolvek.sound.hosting.vst3.vst3_instance import Instance
+from zolvek.sound.hosting.vst3.vst3_library import (
+    describe,
+    described,
+    give,
+    kind_of,
+    loaded,
+    names_in,
+    state_of,
+    with_state,
+)
+from zolvek.sound.hosting.vst3.vst3_paths import SUFFIX, bundles, roots
+from zolvek.sound.signal.unit import Unit
+
+__all__ = [
+    "bare",
+    "bundles",
+    "described",
+    "is_bundle",
+    "kind_of",
+    "restored",
+    "roots",
+    "stamp",
+    "unit",
+    "within",
+]
+
+
+def is_bundle(path: Path) -> bool:
+    return path.suffix.lower() == SUFFIX and path.exists()
+
+
+def stamp(bundle: Path) -> tuple[int, int]:
+    """The newest change of its binaries, and their size."""
+    newest = size = 0
+    for path in [bundle, *bundle.glob("Contents/*/*")]:
+        try:
+            about = path.stat()
+        except OSError:
+            continue
+        newest, size = max(newest, about.st_mtime_ns), size + about.st_size
+    return newest, size
+
+
+def within(bundle: Path) -> Contents:
+    """Loading runs the plugins' code, which may end this process."""
+    from zolvek.core.errors import ZolvekError
+
+    path, plugins = str(bundle), []
+    try:
+        names = names_in(path)
+    except ZolvekError as error:
+        return Contents([Found(f"vst3:{bundle}", bundle.stem, fault=error.what, path=path)])
+    for name in names:
+        try:
+            kind = describe(loaded(path, name), path)
+        except ZolvekError as error:
+            plugins.append(Found(f"vst3:{bundle}/{name}", name, fault=error.what, path=path))
+            continue
+        assert kind.plugin is not None
+        own = kind.plugin
+        plugins.append(Found(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))  # fmt: skip
+    return Contents(plugins)
+
+
+def unit(device: Device, rate: int, bundle: Path) -> Unit:
+    own = device.row.plugin
+    assert own is not None
+    there = described(own.uri, bundle)
+    assert there.plugin is not None
+    plugin = fitted(own, there.plugin)
+
+    def make() -> Instance:
+        made = Instance(plugin, there.name, rate, device.id, device.state)
+        made.set(defaults(there, rate))
+        return made
+
+    return HostedUnit(device, there, plugin, rate, make)
+
+
+def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
+    assert kind.plugin is not None
+    first, second = (loaded(kind.plugin.path, kind.name) for _ in range(2))
+    for parameter in first._parameters:
+        parameter.raw_value = 0.25
+    give(first, np.zeros((len(kind.plugin.outputs), BLOCK), np.float32), [], rate)
+    text = state_of(first)
+    with_state(second, text)
+    return text, state_of(second)
+
+
+def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
+    assert kind.plugin is not None
+    plugin = loaded(kind.plugin.path, kind.name)
+    silence = np.zeros((len(kind.plugin.outputs), BLOCK), np.float32)
+    return lambda: give(plugin, silence, [], rate)

@@ -1,0 +1,1 @@
+"""Plugins' own windows, each in a process of its own."""

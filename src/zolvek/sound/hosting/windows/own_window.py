@@ -1,0 +1,75 @@
+"""A plugin's own window: a process beside ours, which is told where controls stand and tells what is moved."""
+
+from __future__ import annotations
+
+import contextlib
+import pickle
+import subprocess
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from zolvek.core.errors import Failure
+from zolvek.core.model.project import Device
+from zolvek.storage.python_process import begin, command, kill, shut
+
+CLOSING = 1.0  # seconds that it has to tell its state and end
+OWN_WINDOWS = {"vst3": "zolvek.sound.hosting.windows.vst3_window"}  # of which formats there are any
+Told = Callable[
+    [str, Any], None
+]  # "moved" {parameter: position}, "state" text, "fault" ZolvekError, "closed" None
+
+
+class OwnWindow:
+    """`told` is called from another thread; "closed" comes last, once, whatever happens there."""
+
+    def __init__(self, device: Device, told: Told) -> None:
+        assert device.row.plugin is not None
+        self.device, self.told = device, told
+        self.leaving = self.ending = False
+        self.process = begin(command(OWN_WINDOWS[device.row.plugin.format]))
+        self._send("open", device)
+        self.thread = threading.Thread(target=self._read, name="plugin window", daemon=True)
+        self.thread.start()
+
+    def set(self, device: Device, tell: bool = True) -> None:
+        """Where the controls stand now. Not told is what the window itself has moved: meanwhile the hand is
+        further on, and would be pulled back."""
+        if device is not self.device:
+            self.device = device
+            if tell:
+                self._send("set", device)
+
+    def leave(self) -> None:
+        """Let it close by itself."""
+        self.leaving = True
+        self._send("close")
+
+    def _send(self, *message: object) -> None:
+        assert self.process.stdin is not None
+        with contextlib.suppress(OSError, ValueError):  # it is gone: the reader tells
+            pickle.dump(message, self.process.stdin)
+            self.process.stdin.flush()
+
+    def _read(self) -> None:
+        assert self.process.stdout is not None
+        whole = False  # it came to an end of its own
+        with contextlib.suppress(EOFError, OSError, ValueError, pickle.UnpicklingError):
+            while True:
+                what, value = pickle.load(self.process.stdout)
+                whole = whole or what in ("state", "fault")
+                self.told(what, value)
+        if not whole and not self.ending:
+            self.told("fault", Failure("The plugin's window has ended by itself; the sound goes on.", self.device.name, "Open it again."))  # fmt: skip
+        self.told("closed", None)
+
+    def close(self) -> None:
+        """End it; what was moved there has been told."""
+        self.leave()
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self.process.wait(timeout=CLOSING)
+        self.ending = True
+        kill(self.process)
+        if self.thread is not threading.current_thread():
+            self.thread.join(timeout=CLOSING)
+        shut(self.process, self.thread)

@@ -1,0 +1,1 @@
+"""Jobs that a process of its own does: exports, and what concerns plugins."""

@@ -1,0 +1,44 @@
+"""The list of plugins for a window: what is installed, and what a project's plugins have become."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
+
+from zolvek.core.edits.plugins import changes
+from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.sound.hosting.catalogue import installed
+from zolvek.sound.hosting.plugin.plugin_entry import Found
+from zolvek.sound.jobs.plugin_description import described_apart
+
+
+class Listed(msgspec.Struct):
+    """What is installed; and what plugins of a project that are, but not as it knows them, have changed:
+    a name and the changes each. `faults`: what keeps a standard from being hosted."""
+
+    found: list[Found]
+    changed: list[tuple[str, list[str]]]
+    faults: list[str] = []
+
+
+def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] = ()) -> Listed:
+    """As a job of a process beside the window; `hosted`: the plugins of its project, each described in a process
+    of its own, so that one that breaks doesn't take the list away."""
+    every, faults = installed.installed(progress)
+    there = {each.id for each in every if not each.fault}
+    differing = []
+    for kind in hosted:
+        own = kind.plugin
+        if own is None or own.uri not in there:
+            continue
+        try:
+            different = changes(kind, described_apart(own.uri))
+        except Failure as error:
+            different = [error.what]
+        except ZolvekError as error:
+            different = [f"It can't be described: {error.what}"]
+        if different:
+            differing.append((kind.name, different))
+    return Listed(every, differing, [f"{each.what} {each.remedy}" for each in faults])

@@ -1,0 +1,1 @@
+"""Playback: where the song is, and the sound that is heard."""

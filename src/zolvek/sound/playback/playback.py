@@ -1,0 +1,347 @@
+"""Playback: hands out sound that a worker process renders ahead, and knows what is heard now."""
+
+from __future__ import annotations
+
+import sys
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+
+import numpy as np
+
+from zolvek.core.errors import Failure, ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.sound.engine.renderer import RATE
+from zolvek.sound.playback.pull_times import Pulls
+from zolvek.sound.processes import worker_messages as messages
+from zolvek.sound.processes.worker_messages import Chunk
+from zolvek.sound.processes.worker_process import WorkerProcess
+
+AHEAD = 3  # chunks kept ready: with the sink's own, well under 150 ms
+MOST_AHEAD = 8  # where the machine does not keep up: sound without gaps, edits heard later
+# Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
+# of a chunk, is too long when the interface has its hands full.
+THREAD_SECONDS = 0.0005
+SPARE_AFTER = 1.5  # seconds after which a spare worker is made: the one that plays comes first
+MOST_LOSSES, LOSSES_WITHIN = 4, 30.0  # of workers, within seconds, after which playing stops
+
+
+class Playback:
+    """Start, stop and loop; `pull` is what an audio sink or the silent clock calls.
+
+    Every public method may be called from any thread.
+    """
+
+    def __init__(self, project: Project, rate: int = RATE) -> None:
+        self.rate = rate
+        self.lock = threading.RLock()
+        self.project = project
+        self.ready: deque[Chunk] = deque()
+        self.used = 0  # frames taken from the first chunk
+        self.loop: tuple[float, float] | None = None
+        self.other: Project | None = None
+        self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
+        self.held: tuple[tuple[str, float], ...] = ()
+        self.metronome = False
+        self.filling = (
+            "",
+            "",
+        )  # the memory that the worker fills by itself, and the class that does it
+        # Of what was filled: where in the count of all frames, levels of the tracks, peaks.
+        self.shown: deque[tuple[int, dict[str, float], tuple[float, float]]] = deque()
+        self.levels: dict[str, float] = {}  # of each track in what is heard now
+        self.pulls = Pulls()
+        self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
+        self.playing = False
+        self.ahead, self.thirsty = AHEAD, False
+        self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
+        self.beat = 0.0
+        self.number = 0  # of the present play; chunks of earlier ones are dropped
+        self.begun = False  # enough of it has come to begin
+        self.worker: WorkerProcess | None = None
+        self.spare: WorkerProcess | None = None  # takes over at once when the worker is lost
+        self.closed = False
+        self.losses: deque[float] = deque(maxlen=MOST_LOSSES)
+        self.left_out: dict[str, str] = {}  # devices whose plugins are not run any more, and why
+        self.on_loss: Callable[[ZolvekError, bool], None] | None = None
+
+    def warm_up(self) -> None:
+        """Start the worker, so that the first play begins at once."""
+        with self.lock:
+            if self.worker is None and not self.closed:
+                sys.setswitchinterval(THREAD_SECONDS)
+                self.worker = WorkerProcess(self._taken, self._ended)
+                self._brief(self.worker)
+
+    def _brief(self, worker: WorkerProcess) -> None:
+        """Tell a worker all that it has to know."""
+        worker.send(messages.Use(self.project))
+        worker.send(messages.Hold(self.held))
+        worker.send(messages.LeaveOut(dict(self.left_out)))
+        worker.send(messages.SetLoop(self.loop))
+        worker.send(messages.UseOther(self.other))
+        worker.send(messages.HearOther(*self.hearing))
+        worker.send(messages.UseMetronome(self.metronome))
+
+    def _soon_stand_by(self, careful: bool = False) -> None:
+        later = threading.Timer(SPARE_AFTER, self._stand_by, (careful,))
+        later.daemon = True
+        later.start()
+
+    def _stand_by(self, careful: bool) -> None:
+        """Start a spare worker, that has everything loaded when it is needed. A `careful` one runs no plugin
+        before: one has brought the last spare down."""
+        with self.lock:
+            if self.spare is None and self.worker is not None and not self.closed:
+                self.spare = WorkerProcess(self._taken, self._ended)
+                devices = [d for track in self.project.tracks for d in track.devices]
+                hosted = {d.id: "not yet" for d in devices if d.row.plugin is not None and careful}
+                self.spare.send(messages.LeaveOut(hosted | self.left_out))
+                self.spare.send(messages.Use(self.project))
+
+    def play(self, beat: float, count_in: int = 0) -> None:
+        """Play from `beat` on, after `count_in` clicks of the metronome."""
+        self.warm_up()
+        with self.lock:
+            self.ready.clear()
+            self.pulls.begin(beat)
+            self.used, self.beat, self.begun, self.thirsty = 0, beat, False, False
+            self.number += 1
+            self.playing = True
+            self._send(messages.Play(self.number, beat, self.rate, self.ahead, count_in))
+            if self.spare is None:
+                self._soon_stand_by()
+
+    def stop(self) -> None:
+        with self.lock:
+            self.playing = False
+            self.ready.clear()
+            self._send(messages.Stop())
+
+    def use(self, project: Project) -> None:
+        """Go on with an edited project: heard as soon as what is ready has been played."""
+        with self.lock:
+            self.project = project
+            self._send(messages.Use(project))
+
+    def use_other(self, project: Project | None) -> None:
+        """Another version, rendered side by side to compare with; None ends it."""
+        with self.lock:
+            self.other = project
+            if project is None:
+                self.hearing = (False, (1.0, 1.0))
+            self._send(messages.UseOther(project))
+
+    def hold(self, held: tuple[tuple[str, float], ...]) -> None:
+        """Lanes held at values 0..1 of their curves, in whatever is heard; () lets all go."""
+        with self.lock:
+            self.held = held
+            self._send(messages.Hold(held))
+
+    def key(self, track: str, pitch: int, velocity: float) -> None:
+        """A key of a track's instrument down by hand, or up (no velocity)."""
+        with self.lock:
+            self._send(messages.Key(track, pitch, velocity))
+
+    def hear_other(self, on: bool, gains: tuple[float, float] = (1.0, 1.0)) -> None:
+        """Hear the other version, or the project again, each at its gain."""
+        with self.lock:
+            self.hearing = (on, gains)
+            self._send(messages.HearOther(on, gains))
+
+    def use_metronome(self, on: bool) -> None:
+        with self.lock:
+            self.metronome = on
+            self._send(messages.UseMetronome(on))
+
+    def fill(self, path: str, filler: str = "") -> None:
+        """Let the worker keep a memory filled with sound by itself, with the class that `filler` names as
+        "module:class"; no path ends that."""
+        with self.lock:
+            self.filling = path, filler
+            self.shown.clear()
+        self.warm_up()
+        self._send(messages.Fill(path, filler))
+        if path and self.spare is None:
+            self._soon_stand_by()
+
+    def hear_up_to(self, count: int) -> None:
+        """So many frames of what was filled have been heard: what is shown of them is shown now."""
+        with self.lock:
+            while self.shown and self.shown[0][0] <= count:
+                _, self.levels, self.peaks = self.shown.popleft()
+
+    def set_loop(self, span: tuple[float, float] | None) -> None:
+        """Repeat a span of beats, without a gap; None goes on to the end."""
+        with self.lock:
+            self.loop = span if span and span[1] > span[0] else None
+            self._send(messages.SetLoop(self.loop))
+
+    def pull(self, frames: int, played: bool = False) -> np.ndarray:
+        """The next sound, float32 (frames, 2); silence where nothing is ready. `played`: its time
+        is just over, as the silent clock has it; else it is about to begin."""
+        out = np.zeros((frames, 2), np.float32)
+        with self.lock:
+            moving = bool(self.ready) and self.ready[0].last > self.ready[0].beat
+            if self.playing and self.begun and moving and not played:  # not during a count-in
+                self.pulls.add(self.beat)
+            filled = 0
+            while filled < frames and self.ready and self.begun:
+                chunk = self.ready[0]
+                count = min(frames - filled, len(chunk.sound) - self.used)
+                out[filled : filled + count] = chunk.sound[self.used : self.used + count, :2]
+                filled, self.used = filled + count, self.used + count
+                self.beat = chunk.beat + (chunk.last - chunk.beat) * self.used / len(chunk.sound)
+                self.levels = chunk.levels
+                if self.used == len(chunk.sound):
+                    self.ready.popleft()
+                    self.used = 0
+                    self._send(messages.More(self.number, 1))
+            if self.playing and filled < frames:
+                ended = self.loop is None and self.beat >= self.project.length - 1e-6
+                self.playing = not ended
+                self._run_dry(self.begun and not ended)
+            else:
+                self.thirsty = False
+            if self.playing and self.begun and moving and played:
+                self.pulls.add(self.beat)
+            self.peaks = (
+                (0.0, 0.0)
+                if not filled
+                else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
+            )
+        return out
+
+    def _run_dry(self, dry: bool) -> None:
+        """Count it; at the first of several times keep one chunk more ready from now on."""
+        self.dry += dry
+        if dry and not self.thirsty and self.ahead < MOST_AHEAD:
+            self.ahead += 1
+            self._send(messages.More(self.number, 1))
+        self.thirsty = dry
+
+    def beat_at(self, seconds: float) -> float:
+        """The beat that was heard at a time of time.perf_counter: counted from the last pull
+        before it, so that neither the screen's nor the chunks' pace comes in."""
+        with self.lock:  # to the end: a seek meanwhile would be undone by what was found before it
+            return self.pulls.beat_at(seconds, self.beat, self.project.tempo, self.loop)
+
+    def close(self) -> None:
+        """End the workers; well within two seconds, whatever they do."""
+        with self.lock:
+            workers = [each for each in (self.worker, self.spare) if each is not None]
+            self.worker = self.spare = None
+            self.playing, self.closed = False, True
+        for worker in workers:
+            worker.close()
+
+    def _send(self, command: messages.Command) -> None:
+        if self.worker is not None:
+            self.worker.send(command)
+
+    def _taken(self, worker: WorkerProcess, report: messages.Report) -> None:
+        if isinstance(report, messages.Trouble):
+            self._say(worker, report.device, report.reason)
+        elif isinstance(report, messages.Filled):
+            if report.shown is not None:
+                with self.lock:
+                    self.shown.append(report.shown)
+        elif isinstance(report, Chunk):
+            self._take_chunk(worker, report)
+
+    def _take_chunk(self, worker: WorkerProcess, chunk: Chunk) -> None:
+        with self.lock:
+            if worker is self.worker and chunk.number == self.number and self.playing:
+                self.ready.append(chunk)
+                # With less in hand than is kept ready, the very start would run dry.
+                ends = self.loop is None and chunk.last >= self.project.length - 1e-6
+                self.begun = self.begun or ends or len(self.ready) >= self.ahead
+
+    def _say(self, worker: WorkerProcess, device: str, reason: str) -> None:
+        """What a worker reports while it goes on: a plugin that is not run, or sound that was not a number."""
+        with self.lock:
+            if worker is not self.worker or device in self.left_out:
+                return
+            if not device:
+                error = Failure(reason, "playback", "Bypass the device you changed last.")
+            elif self.project.has_device(device):
+                self.left_out[device] = reason
+                name = self.project.device_track(device).device(device).name
+                error = Failure(
+                    f"The plugin {name} is not run; sound goes past it.", reason, "Device ▸ Try the plugin again runs it once more.",
+                )  # fmt: skip
+            else:
+                return
+        if self.on_loss is not None:
+            self.on_loss(error, True)
+
+    def _ended(self, worker: WorkerProcess, reason: str) -> None:
+        """A worker is lost: another one goes on in its place; if that happens again and again,
+        playing stops."""
+        with self.lock:
+            if worker is self.spare:
+                self.spare = None
+                if not self.closed and (self.playing or self.filling[0]):
+                    self._soon_stand_by(careful=True)
+                return
+            if worker is not self.worker or self.closed:
+                return
+            blamed = self._blame(worker, reason)
+            if blamed:
+                self.losses.clear()  # it will not happen for the same reason again
+            now = time.monotonic()
+            often = len(self.losses) == MOST_LOSSES and now - self.losses[0] < LOSSES_WITHIN
+            self.losses.append(now)
+            playing, self.worker = self.playing or bool(self.filling[0]), None
+            goes_on = playing and not often
+            if goes_on:
+                self.worker, self.spare = (
+                    self.spare or WorkerProcess(self._taken, self._ended),
+                    None,
+                )
+                self._brief(self.worker)
+                self.number += 1
+                self.ready.clear()
+                self.pulls.begin(self.beat)
+                self.used, self.begun = 0, False
+                if self.filling[0]:
+                    self._send(messages.Fill(*self.filling))
+                else:
+                    self._send(messages.Play(self.number, self.beat, self.rate, self.ahead))
+                self._soon_stand_by()
+            elif playing:
+                self.playing = False
+        if playing and self.on_loss is not None:
+            self.on_loss(blamed or _loss(reason, goes_on), goes_on)
+
+    def _blame(self, worker: WorkerProcess, reason: str) -> ZolvekError | None:
+        """What is said where a plugin brought the worker down; it is left out from now on."""
+        device, phase = worker.culprit or ("", "")
+        if not device or not self.project.has_device(device):
+            return None
+        name = self.project.device_track(device).device(device).name
+        self.left_out[device] = f"it brought the sound process down while {phase} ({reason})"
+        return Failure(
+            f"The plugin {name} brought the sound process down while {phase} ({reason}); sound goes past it.",
+            name, "Device ▸ Try the plugin again runs it once more.",
+        )  # fmt: skip
+
+    def try_again(self, device: str) -> None:
+        """Run a device's plugin once more."""
+        with self.lock:
+            self.left_out.pop(device, None)
+            self._send(messages.LeaveOut(dict(self.left_out)))
+            # The spare is not told: it would run it too, and be lost at the same time.
+
+
+def _loss(reason: str, goes_on: bool) -> ZolvekError:
+    if goes_on:
+        return Failure(
+            f"The sound process was lost ({reason}); another one goes on.",
+            "playback",
+        )
+    return Failure(
+        f"The sound process was lost again and again ({reason}).", "playback",
+        "Bypass the device you added last, save, and play again.",
+    )  # fmt: skip

@@ -1,0 +1,43 @@
+"""Where there is no sound device: takes what is played at the pace a device would."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+from zolvek.sound.playback.playback import Playback
+
+PACE = 0.01  # seconds between pulls
+
+
+class SilentClock:
+    """Pulls from a playback in real time until it is closed."""
+
+    def __init__(self, playback: Playback) -> None:
+        self.playback = playback
+        self.running = False
+        self.thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        if self.thread is None:
+            self.running = True
+            self.thread = threading.Thread(target=self._work, name="silent clock", daemon=True)
+            self.thread.start()
+
+    def close(self) -> None:
+        self.running = False
+        if self.thread is not None:
+            self.thread.join()
+            self.thread = None
+
+    def _work(self) -> None:
+        began, taken = time.monotonic(), 0
+        while self.running:
+            time.sleep(PACE)
+            if not self.playback.playing:
+                began, taken = time.monotonic(), 0
+                continue
+            due = int((time.monotonic() - began) * self.playback.rate)
+            if due > taken:
+                self.playback.pull(due - taken, played=True)
+                taken = due

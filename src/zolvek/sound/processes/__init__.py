@@ -1,0 +1,1 @@
+"""Work in processes of its own: rendering ahead, and long jobs."""

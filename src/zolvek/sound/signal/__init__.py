@@ -1,0 +1,1 @@
+"""What every device works with: stretches of sound, controls, notes, gains, filters."""

@@ -1,0 +1,17 @@
+"""Notes as they reach an instrument."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from zolvek.core.model.project import Note
+
+HELD_BY_HAND = 600.0  # seconds, more than any note that is written lasts
+
+
+class NewNote(NamedTuple):
+    """A note to begin: seconds after the stretch begins (negative: on already), and how long."""
+
+    note: Note
+    after: float
+    seconds: float

@@ -1,0 +1,1 @@
+"""Following a clock from outside."""

@@ -1,0 +1,99 @@
+"""Keeps the song with an outside clock: started, stopped and located as that says, and drawn towards it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from zolvek.core.model.project import Project
+from zolvek.sound.playback.transport import Transport
+from zolvek.sync.clocks.clock_reader import Follower
+
+DRAWN = 0.5  # seconds in which what is off is made good
+MOST_DRAWN = 0.03  # of the speed
+FAR = 0.06  # seconds off from which the song is put there instead
+FAR_UNSTEERED = 0.03  # the same, where its speed can't be set
+PATIENCE = 1.0  # seconds between being put there
+SAME_TEMPO = 0.002  # of it
+
+
+class Steering:
+    """`tick` is to be called often. `drift`: seconds that the song is behind the clock."""
+
+    def __init__(
+        self, follower: Follower, transport: Transport, project: Callable[[], Project]
+    ) -> None:
+        self.follower, self.transport, self.project = follower, transport, project
+        self.moved = follower.moved
+        self.drift = 0.0
+        self.placed = float("-inf")
+        self.playing = False
+
+    def tick(self, now: float) -> None:
+        follower = self.follower
+        follower.tick(now)
+        if follower.running and (not self.playing or follower.moved != self.moved):
+            self._place(now)
+        elif not follower.running and (self.playing or follower.moved != self.moved):
+            if self.playing:
+                self.transport.stop()
+            self.transport.locate(self._beat(now))
+            self.playing, self.drift = False, 0.0
+        elif follower.running:
+            self._draw(now)
+        self.moved = follower.moved
+
+    def _beat(self, now: float) -> float:
+        if self.follower.source == "code":
+            return float(self.project().tempo.beats(max(self.follower.seconds_at(now), 0.0)))
+        return self.follower.beat_at(now)
+
+    def _place(self, now: float) -> None:
+        """Put the song where the clock is."""
+        beat, at, project = self._beat(now), now, self.project()
+        if self.follower.source == "clock":
+            beat, at = self.follower.anchor(now)
+        if beat < project.length:
+            self.transport.set_speed(self._pace(beat))
+            self.transport.start_at(beat, at)
+            self.playing, self.placed = True, now
+
+    def _pace(self, beat: float) -> float:
+        """How much faster than the piece the clock goes."""
+        bpm = self.follower.bpm
+        return bpm / float(self.project().tempo.bpm(beat)) if bpm else 1.0
+
+    def _draw(self, now: float) -> None:
+        clock, project = self.transport.clock, self.project()
+        if not clock.playing or now - self.placed < 0.3:
+            return
+        beat = self._beat(now)
+        if beat >= project.length:
+            return
+        tempo = project.tempo
+        bpm = self.follower.bpm or float(tempo.bpm(beat))
+        if self.follower.source == "code":
+            self.drift = float(tempo.seconds(beat)) - float(tempo.seconds(clock.beat_at(now)))
+        else:
+            self.drift = (beat - clock.beat_at(now)) * 60.0 / bpm
+        far = FAR if self.transport.steered else FAR_UNSTEERED
+        if abs(self.drift) > far and now - self.placed > PATIENCE:
+            self._place(now)
+            return
+        drawn = min(max(self.drift / DRAWN, -MOST_DRAWN), MOST_DRAWN)
+        self.transport.set_speed(self._pace(beat) * (1.0 + drawn))
+
+    @property
+    def told(self) -> str:
+        """How well it is followed, in words."""
+        follower = self.follower
+        name = "MIDI clock" if follower.source == "clock" else "Time code"
+        if not follower.running:
+            return f"{name}: waiting." if follower.last == float("-inf") else f"{name}: stopped."
+        tempo = f", {follower.bpm:.1f} BPM" if follower.bpm else ""
+        return f"{name}{tempo}, {abs(self.drift) * 1000:.1f} ms off."
+
+    def differs(self, beat: float) -> float:
+        """The clock's tempo, where the piece has another; else 0."""
+        bpm = self.follower.bpm
+        own = float(self.project().tempo.bpm(beat))
+        return bpm if bpm and abs(bpm / own - 1.0) > SAME_TEMPO else 0.0

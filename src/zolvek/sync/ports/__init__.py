@@ -1,0 +1,1 @@
+"""Ports of the machine and the network, and what is sent to them by time alone."""

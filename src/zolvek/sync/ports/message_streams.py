@@ -1,0 +1,244 @@
+"""What goes out by time alone: messages to ports of the machine, and lanes as OSC."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any, NamedTuple, Protocol
+
+import numpy as np
+
+from zolvek.core.arrays import Floats
+from zolvek.core.edits.connections import Port
+from zolvek.core.model.project import Project
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
+from zolvek.sync.ports.osc_ports import Output
+from zolvek.sync.timeline import osc_messages, song_timeline
+from zolvek.sync.timeline.clock_messages import (
+    CLOCK,
+    CONTINUE,
+    LAST_POSITION,
+    POSITION_BEATS,
+    QUARTER_FRAME,
+    RATES,
+    START,
+    STOP,
+    clocks,
+    full_frame,
+    position_at,
+    quarter_frames,
+    song_position,
+)
+
+RATE = 48_000  # frames a second that messages are placed by
+APART = 0.2  # seconds between reckonings
+OFF, ON = 0x80, 0x90
+
+
+class MidiOut(Protocol):
+    def send(self, message: bytes) -> None: ...
+
+
+class Wanted(NamedTuple):
+    """What is to be sent: a project at a resolution, with or without clock and time code."""
+
+    project: Project
+    resolution: Resolution
+    clock: bool
+    code: str
+
+
+class Placed(NamedTuple):
+    """The same by its moments: messages, names of ports, beats and seconds of clocks, and of quarter frames."""
+
+    of: Wanted
+    sending: song_timeline.Sending
+    names: tuple[str, ...]
+    beats: Floats
+    moments: Floats
+    code: Floats
+    data: np.ndarray
+
+
+class MidiStream:
+    """Everything that the MIDI file delivers, and the clock: the same messages in the same order. `port` gives the
+    output for a name that a lane gives, "" for all else, or None."""
+
+    def __init__(self, port: Callable[[str], MidiOut | None]) -> None:
+        self.port = port
+        self.wanted: Wanted | None = None
+        self.now: Placed | None = None  # what is sent of it
+        self.sent: Placed | None = (
+            None  # what was looked at last: edits since then are sent together
+        )
+        self.made = 0.0  # when that was reckoned
+        self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
+        self.runs = False  # the clock has been told to go
+        self.waits, self.begins = False, 0.0  # it is to be told so at a beat
+
+    def use(
+        self, project: Project, resolution: Resolution, clock: bool = False, code: str = ""
+    ) -> None:
+        """What is sent from now on; it is reckoned by who sends it."""
+        self.wanted = Wanted(project, resolution, clock, code)
+
+    def _fresh(self) -> Placed:
+        wanted, now = self.wanted, self.now
+        assert wanted is not None
+        # While something is dragged there are many; not each is worth the work.
+        due = time.monotonic() - self.made > APART
+        if now is None or (now.of is not wanted and due):
+            self.now = _placed(wanted)
+            self.made = time.monotonic()
+        assert self.now is not None
+        return self.now
+
+    def at(self, seconds: float) -> list[Any]:
+        placed = self.sent = self._fresh()
+        rows = _stands(placed, seconds) + _sounding(placed, seconds)
+        code = RATES.get(placed.of.code)
+        if code:
+            rows.append(("", full_frame(seconds, code)))
+        if placed.of.clock:
+            position = position_at(float(placed.of.project.tempo.beats(seconds)))
+            if position > 0:
+                rows.append(("", song_position(min(position, LAST_POSITION))))
+            self.begins, self.waits = position * POSITION_BEATS, True
+        return rows
+
+    def changed(self, seconds: float) -> list[Any]:
+        placed = self._fresh()
+        before, self.sent = self.sent, placed
+        stood = set(_stands(before, seconds)) if before is not None else set()
+        return [row for row in _stands(placed, seconds) if row not in stood]
+
+    def between(self, first: float, last: float) -> list[tuple[float, Any]]:
+        placed = self._fresh()
+        found = placed.sending
+        low, high = np.searchsorted(found.frame, np.ceil(np.array([first, last]) * RATE - 1e-6))
+        rows: list[tuple[float, Any]] = [
+            (frame / RATE, (placed.names[port], data[:size].tobytes()))
+            for frame, port, data, size in zip(
+                found.frame[low:high].tolist(), found.port[low:high].tolist(), found.data[low:high],
+                found.size[low:high].tolist(), strict=True,
+            )
+        ]  # fmt: skip
+        low, high = np.searchsorted(placed.code, [first, last])
+        rows += [
+            (when, ("", bytes((QUARTER_FRAME, value))))
+            for when, value in zip(
+                placed.code[low:high].tolist(), placed.data[low:high].tolist(), strict=True
+            )
+        ]
+        low, high = np.searchsorted(placed.moments, [first, last])
+        for beat, when in zip(
+            placed.beats[low:high].tolist(), placed.moments[low:high].tolist(), strict=True
+        ):
+            if self.waits and beat < self.begins - 1e-9:
+                continue
+            if self.waits:
+                rows.append((when, ("", bytes((START if beat == 0.0 else CONTINUE,)))))
+                self.waits = False
+            rows.append((when, ("", bytes((CLOCK,)))))
+        return sorted(rows, key=lambda row: row[0])
+
+    def send(self, packets: list[Any], moment: float) -> None:
+        for name, data in packets:
+            port = self.port(name)
+            if port is None:
+                continue
+            kind = data[0] & 0xF0
+            if kind in (OFF, ON):
+                key = name, data[0] & 15, data[1]
+                self.on.pop(key, None)
+                if kind == ON and data[2]:
+                    self.on[key] = None
+            self.runs = self.runs or data[0] in (START, CONTINUE)
+            port.send(data)
+
+    def stop(self) -> None:
+        for name, channel, pitch in list(self.on):
+            port = self.port(name)
+            if port is not None:
+                port.send(bytes((OFF | channel, pitch, 64)))
+        self.on.clear()
+        port = self.port("")
+        if self.runs and port is not None:
+            port.send(bytes((STOP,)))
+        self.runs = False
+
+
+def _placed(wanted: Wanted) -> Placed:
+    project = wanted.project
+    names = dict.fromkeys(x.midi.port for x in project.lanes() if x.midi.port)
+    ports = (Port("all", ""), *(Port(f"named {name}", name) for name in names))
+    beats = clocks(project.length) if wanted.clock else np.zeros(0)
+    code, data = np.zeros(0), np.zeros(0, np.uint8)
+    if wanted.code in RATES:
+        code, data = quarter_frames(
+            float(project.tempo.seconds(project.length)), RATES[wanted.code]
+        )
+    return Placed(
+        wanted, song_timeline.sending(project, RATE, ports, wanted.resolution), ("", *names), beats,
+        project.tempo.seconds(beats), code, data,
+    )  # fmt: skip
+
+
+def _stands(placed: Placed, seconds: float) -> list[Any]:
+    """What puts every lane where it stands."""
+    found, frame = placed.sending, round(seconds * RATE)
+    rows: list[Any] = []
+    for lane, port in enumerate(found.lane_port.tolist()):
+        first, last = found.lane_first[lane : lane + 2].tolist()
+        state = first + int(np.searchsorted(found.state_frame[first:last], frame)) - 1
+        if state >= first:
+            begin, end = found.state_row[state : state + 2].tolist()
+            rows += [
+                (placed.names[port], found.row_data[row, : found.row_size[row]].tobytes())
+                for row in range(begin, end)
+            ]
+    return rows
+
+
+def _sounding(placed: Placed, seconds: float) -> list[Any]:
+    """Notes that are on already."""
+    found, frame = placed.sending, round(seconds * RATE)
+    on = np.flatnonzero((found.note_first < frame) & (frame < found.note_last)).tolist()
+    return [(placed.names[found.note_port[n]], found.note_data[n].tobytes()) for n in on]
+
+
+class OscStream:
+    """Lanes to an address, `rate` times a second where they move, with the moment at which each is meant."""
+
+    def __init__(self, output: Output) -> None:
+        self.output = output
+        self.project, self.rate = Project(), 60.0
+        self.sent = self.project  # what was looked at last: edits since then are sent together
+
+    def use(self, project: Project, rate: float) -> None:
+        self.project, self.rate = project, rate
+
+    def at(self, seconds: float) -> list[Any]:
+        self.sent = self.project
+        return list(osc_messages.at(self.sent, float(self.sent.tempo.beats(seconds))))
+
+    def changed(self, seconds: float) -> list[Any]:
+        before, now = self.sent, self.project
+        self.sent = now
+        stood = {row[1:] for row in osc_messages.at(before, float(before.tempo.beats(seconds)))}
+        return [
+            r for r in osc_messages.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood
+        ]
+
+    def between(self, first: float, last: float) -> list[tuple[float, Any]]:
+        project = self.project
+        beats = project.tempo.beats(np.array([first, last]))
+        rows = osc_messages.between(project, float(beats[0]), float(beats[1]), self.rate)
+        when = project.tempo.seconds(np.array([row.beat for row in rows])).tolist()
+        return list(zip(when, rows, strict=True))
+
+    def send(self, packets: list[Any], moment: float) -> None:
+        self.output.send(osc_messages.bundles(packets, {row.beat: moment for row in packets}))
+
+    def stop(self) -> None:
+        """Nothing hangs."""

@@ -1,0 +1,128 @@
+"""What a song sends while it plays where no server keeps the frames: a thread that sends each thing when it is due."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from typing import Any, Protocol
+
+from zolvek.sound.playback.clock import Clock
+
+AHEAD = 0.25  # seconds that are looked up at a time
+SHORTEST = 0.0001  # seconds of rest at least
+PACE = 0.001  # seconds between looks while something may be due
+RESTS = 0.005  # and while nothing plays
+JUMPED = 0.04  # seconds off from which the song has gone elsewhere
+STRAYS, DRAWN = 0.002, 0.002  # seconds off, and the part of it that is made good at a look
+BACK = 0.005  # seconds that a clock may seem to go back by
+
+
+class Stream(Protocol):
+    """What is sent somewhere."""
+
+    def at(self, seconds: float) -> list[Any]:
+        """What puts everything where it stands at a second of the song."""
+        ...
+
+    def changed(self, seconds: float) -> list[Any]:
+        """After an edit: what puts there what stands elsewhere now."""
+        ...
+
+    def between(self, first: float, last: float) -> list[tuple[float, Any]]:
+        """What lies from one second of the song up to, but not at, another, in order: when, and what."""
+        ...
+
+    def send(self, packets: list[Any], moment: float) -> None:
+        """Send this now; `moment`: when it is meant, of time.time."""
+        ...
+
+    def stop(self) -> None:
+        """The song has stopped, or goes elsewhere: end what hangs."""
+        ...
+
+
+class Live:
+    """Follows a clock until it is closed. `clock` gives it, or None while there is none; `seconds` the second of
+    the song at a beat."""
+
+    def __init__(
+        self, stream: Stream, clock: Callable[[], Clock | None], seconds: Callable[[float], float]
+    ) -> None:
+        self.stream, self.clock, self.seconds = stream, clock, seconds
+        self.queue: deque[tuple[float, Any]] = deque()
+        self.filled = 0.0  # second of the song up to which it is looked up
+        self.zero: tuple[float, float] | None = None  # second 0, of perf_counter and of time.time
+        self.begun = -1.0  # where it was put last
+        self.stale = False
+        self.running = True
+        self.thread = threading.Thread(target=self._work, name="live", daemon=True)
+        self.thread.start()
+
+    def refresh(self) -> None:
+        """What is sent has changed: what was looked up is looked up again."""
+        self.stale = True
+
+    def close(self) -> None:
+        self.running = False
+        self.thread.join()
+        self.stream.stop()
+
+    def _work(self) -> None:
+        while self.running:
+            clock = self.clock()
+            if clock is None or not clock.playing:
+                if self.zero is not None:
+                    self.zero = None
+                    self.stream.stop()
+                time.sleep(RESTS)
+                continue
+            now = time.perf_counter()
+            song = self.seconds(clock.beat_at(now))
+            self._follow(song, now)
+            assert self.zero is not None
+            self._send(time.perf_counter() - self.zero[0])
+            soon = PACE
+            if self.queue:
+                soon = self.queue[0][0] - (time.perf_counter() - self.zero[0])
+            time.sleep(min(max(soon, SHORTEST), PACE))
+
+    def _follow(self, song: float, now: float) -> None:
+        """Look up what comes; where the song has gone elsewhere, begin again there."""
+        due = now - self.zero[0] if self.zero is not None else 0.0
+        if self.zero is not None and song == self.begun:  # it has not begun to move
+            due, self.zero = song, (now - song, time.time() - song)
+        strays = song - due
+        if self.zero is None or abs(strays) > JUMPED:
+            if self.zero is not None:  # before a jump all is sent that came before it
+                self._give([packet for when, packet in self.queue if when <= due + BACK], due)
+            self.zero = now - song, time.time() - song
+            self.queue.clear()
+            self.stream.stop()
+            self.begun = self.filled = song
+            self.stale = False
+            self._give(self.stream.at(song), song)
+        elif abs(strays) > STRAYS:  # another clock than this machine's keeps the time
+            self.zero = self.zero[0] - DRAWN * strays, self.zero[1] - DRAWN * strays
+        if self.stale:
+            self.queue.clear()
+            self.filled = song
+            self.stale = False
+            self._give(self.stream.changed(song), song)
+        if song + AHEAD / 2 > self.filled:
+            self.queue.extend(self.stream.between(self.filled, song + AHEAD))
+            self.filled = song + AHEAD
+
+    def _send(self, due: float) -> None:
+        while self.queue and self.queue[0][0] <= due:
+            when = self.queue[0][0]
+            packets = []
+            while self.queue and self.queue[0][0] == when:
+                packets.append(self.queue.popleft()[1])
+            self._give(packets, when)
+
+    def _give(self, packets: list[Any], when: float = 0.0) -> None:
+        if packets:
+            assert self.zero is not None
+            self.stream.send(packets, self.zero[1] + when)

@@ -1,0 +1,1 @@
+"""What a project sends, as messages in time."""
