@@ -23,7 +23,7 @@ class QuietBar:
 
 
 class Answers:
-    """See studio.asking.Ask. By itself it refuses everything, and gives unsaved work up; dialogs are
+    """See studio.session.asking.Ask. By itself it refuses everything, and gives unsaved work up; dialogs are
     painted before they are refused. `fill`, given a dialog, puts into it what the person would."""
 
     def __init__(self) -> None:

@@ -17,7 +17,7 @@ import numpy as np
 from tests.beside.server import Capture, Jack
 from tests.beside.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
 from tests.beside.test_play import moment_of
-from zolvek.core.model.connections import Beside
+from zolvek.core.model.sync_setup import Beside
 from zolvek.demo.night_regatta import build
 from zolvek.sound.playback.internal_transport import SilentTransport
 from zolvek.sound.playback.playback import Playback
@@ -243,8 +243,8 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
 
     from benchmarks.answers import Answers
     from zolvek.core.curve.curve import Curve
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     case = _Case()
     server = Jack(case, 256, real_time=real_time)

@@ -147,8 +147,8 @@ def _many(project: Any) -> Iterator[Row]:
     """A window on ten thousand lanes."""
     from benchmarks import hardness
     from benchmarks.answers import Answers
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     app = application()
     with tempfile.TemporaryDirectory() as name, hardness.unattended(Path(name), []):
@@ -285,11 +285,11 @@ from pathlib import Path
 from benchmarks import hardness
 from benchmarks.ceilings import _memory
 from zolvek.demo.night_regatta import build
-from zolvek.studio.app import application
-from zolvek.studio.settings import Settings
+from zolvek.studio.app.application import application
+from zolvek.studio.session.settings import Settings
 from benchmarks.answers import Answers
-from zolvek.studio.app import make_window
-from zolvek.studio.window import Window
+from zolvek.studio.app.application import make_window
+from zolvek.studio.app.window import Window
 import os
 app, faults, sizes = application(), [], []
 with hardness.unattended(Path(sys.argv[1]), faults):

@@ -105,7 +105,7 @@ app.processEvents(); print(time.perf_counter() - began)
 """
 OURS = """
 import time, sys; began = time.perf_counter()
-from zolvek.studio.app import start
+from zolvek.studio.app.application import start
 app, window = start(None, demo=True)
 app.processEvents(); print(time.perf_counter() - began)
 """
@@ -164,8 +164,8 @@ def crowded(lanes: int) -> Project:
 def painting() -> None:
     from benchmarks.answers import Answers
     from zolvek.core.curve import point_edits
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     app = application()
     window = make_window(crowded(24), Settings(), ask=Answers())
@@ -271,8 +271,8 @@ def crowd() -> None:
     from zolvek.core.curve import point_edits
     from zolvek.core.edits.replacement import with_curve
     from zolvek.demo.night_regatta import build
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     app = application()
     project = build()
@@ -469,8 +469,8 @@ def recording() -> None:
     from benchmarks.answers import Answers
     from zolvek.core.edits.replacement import add_lane
     from zolvek.demo.night_regatta import build
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     app = application()
     project, keys = (
@@ -588,9 +588,9 @@ def playing() -> None:
     from benchmarks.answers import Answers
     from zolvek.core.curve import point_edits
     from zolvek.demo.night_regatta import build
-    from zolvek.studio import garbage_collection
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.app import garbage_collection
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     app = application()
     window = make_window(build(), Settings(), ask=Answers())

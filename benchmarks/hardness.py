@@ -184,9 +184,9 @@ from pathlib import Path
 from PyQt6.QtCore import QCoreApplication, QTimer
 from zolvek.demo.night_regatta import build
 from zolvek.formats import project_file
-from zolvek.studio.autosave import Autosave
-from zolvek.studio.session import Session
-from zolvek.studio.settings import Settings
+from zolvek.studio.services.files.autosave import Autosave
+from zolvek.studio.session.session import Session
+from zolvek.studio.session.settings import Settings
 app = QCoreApplication([])
 path = Path(sys.argv[1])
 session = Session(build(), Settings(), path)
@@ -347,9 +347,9 @@ def actions(count: int, seed: int = 1) -> Played:
     from zolvek.core.history import history
     from zolvek.demo.night_regatta import build
     from zolvek.formats.project import project_file
-    from zolvek.studio.actions.table import ACTIONS
-    from zolvek.studio.app import application, make_window
-    from zolvek.studio.settings import Settings
+    from zolvek.studio.actions.action_table import ACTIONS
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
 
     rng = random.Random(seed)
     faults: list[str] = []

@@ -23,23 +23,24 @@ from zolvek.core.edits.takes import auditioned
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import bar, build
 from zolvek.formats.midi.report import report
-from zolvek.studio.actions.table import shortcuts_page
-from zolvek.studio.app import application, make_window
-from zolvek.studio.commands import hits, piece
-from zolvek.studio.commands.scope import shape_scope
-from zolvek.studio.fields import SeedEntry
-from zolvek.studio.lanes.hits import Hit
-from zolvek.studio.rail.export_panel import ExportPanel
-from zolvek.studio.rail.listen_panel import ListenPanel
-from zolvek.studio.rail.morph_panel import MorphPanel
-from zolvek.studio.rail.movement_panel import MovementPanel
-from zolvek.studio.rail.patterns_panel import PatternsPanel
-from zolvek.studio.rail.perform_panel import PerformPanel
-from zolvek.studio.rail.piece_panel import PiecePanel
-from zolvek.studio.rail.shape_panel import ShapePanel
-from zolvek.studio.rail.thin_panel import ThinPanel
-from zolvek.studio.settings import Settings
-from zolvek.studio.window import Window
+from zolvek.studio.actions.action_table import shortcuts_page
+from zolvek.studio.app.application import application, make_window
+from zolvek.studio.app.window import Window
+from zolvek.studio.commands import hits
+from zolvek.studio.commands import song as piece
+from zolvek.studio.session.command_scope import shape_scope
+from zolvek.studio.session.settings import Settings
+from zolvek.studio.toolkit.fields import SeedEntry
+from zolvek.studio.views.panels.export.export_panel import ExportPanel
+from zolvek.studio.views.panels.listen_panel import ListenPanel
+from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
+from zolvek.studio.views.panels.movement.movement_panel import MovementPanel
+from zolvek.studio.views.panels.patterns_panel import PatternsPanel
+from zolvek.studio.views.panels.record.record_panel import PerformPanel
+from zolvek.studio.views.panels.shape_panel import ShapePanel
+from zolvek.studio.views.panels.song_panel import PiecePanel
+from zolvek.studio.views.panels.thin_panel import ThinPanel
+from zolvek.studio.views.timeline.hit_test import Hit
 
 SIZE = (1280, 800)
 
@@ -308,11 +309,11 @@ def _blocks(window: Window) -> None:
 
 def _plugin_list(window: Window) -> QWidget:
     """What is installed where the picture is made."""
-    from zolvek.studio.plugin_dialog import PluginDialog
+    from zolvek.studio.toolkit.plugin_dialog import PluginDialog
 
     studio = window.studio
     studio.session.settings.favourite_plugins = [SYNTH]
-    dialog = PluginDialog(studio.plugins, studio.ask, window)
+    dialog = PluginDialog(studio.plugins, studio.session.settings, studio.ask.folder, window)
     dialog.show()
     _wait(lambda: studio.plugins.found is not None)
     return dialog

@@ -49,7 +49,7 @@ def kinds() -> list[Kind]:
     from zolvek.formats.project import project_file, recovery
     from zolvek.formats.tables import clipboard, lane_table
     from zolvek.sound.engine.offline import render
-    from zolvek.studio import settings
+    from zolvek.studio.session import settings
 
     demo = build()
     small = replace(demo, length=16.0, tracks=tuple(_few(track) for track in demo.tracks))

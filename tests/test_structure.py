@@ -6,24 +6,24 @@ import ast
 import subprocess
 import sys
 import unittest
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from graphlib import TopologicalSorter
 from pathlib import Path
 
 from zolvek.core.same import Same
-from zolvek.studio.actions.table import ACTIONS, shortcuts_page
-from zolvek.studio.app import application
-from zolvek.studio.icons import NAMES, icon
-from zolvek.studio.theme import THEMES
+from zolvek.studio.actions.action_table import ACTIONS, shortcuts_page
+from zolvek.studio.app.application import application
+from zolvek.studio.toolkit.icons import NAMES, icon
+from zolvek.studio.toolkit.theme import THEMES
 
 ROOT = Path(__file__).resolve().parent.parent
 ALONE = """
 import importlib, pkgutil, sys, zolvek
-compiled = {"sending", "sounding", "moving", "bars", "callbacks", "client", "native"}  # they need the system's library
-for package in ("core", "storage", "formats", "sound", "beside"):
+for package in ("core", "storage", "formats", "sound", "sync"):
     root = importlib.import_module(f"zolvek.{package}")
     for found in pkgutil.walk_packages(root.__path__, root.__name__ + "."):
-        if not (found.name.startswith("zolvek.beside.jack.") and found.name.split(".")[-1] in compiled):
+        # What is compiled needs the system's library.
+        if not found.name.endswith(("_rt", ".jack.client", ".jack.native")):
             importlib.import_module(found.name)
 print([name for name in sys.modules if name.startswith(("PyQt6", "zolvek.studio"))])
 importlib.import_module("zolvek.cli")
@@ -31,27 +31,9 @@ print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.
 """
 
 
-# What the parts of the program may import of one another, apart from themselves.
-MAY_IMPORT = {
-    "core": set(),
-    "storage": {"core"},
-    "formats": {"core", "storage", "sound"},
-    "sound": {"core", "storage", "process"},
-    "demo": {"core", "formats"},
-    "beside": {"core", "storage", "formats", "sound", "process"},
-    "cli": {
-        "core",
-        "storage",
-        "formats",
-        "sound",
-        "beside",
-        "demo",
-        "desktop",
-        "process",
-        "studio",
-    },
-    "studio": {"core", "storage", "formats", "sound", "beside", "demo", "process"},
-}
+# Each part may import those after it; the window and the commands are both on top.
+PARTS = ("cli", "studio", "sync", "sound", "formats", "storage", "core")
+STUDIO = ("app", "views", "actions", "commands", "services", "session", "toolkit")
 LONGEST = {"file": 400, "class": 300, "function": 60}
 
 
@@ -65,15 +47,34 @@ def sources() -> dict[str, ast.Module]:
     return found
 
 
-def imports(tree: ast.Module, known: set[str]) -> Iterator[str]:
-    """What a module imports of ours, at once or later, or for its types alone."""
+def imports(tree: ast.Module, known: Collection[str]) -> Iterator[str]:
+    """What a module imports of ours: at once or later, for its types alone, or by a name in a string (a process that
+    is started, a function that another one loads)."""
     for node in ast.walk(tree):
         if isinstance(node, ast.ImportFrom) and node.module:
             for name in node.names:
                 whole = f"{node.module}.{name.name}"
-                yield from [whole] if whole in known else [node.module]
+                yield whole if whole in known else node.module
         elif isinstance(node, ast.Import):
             yield from (name.name for name in node.names)
+        elif isinstance(node, ast.Constant) and isinstance(node.value, str):
+            module = node.value.partition(":")[0]
+            if "." in module and module in known:
+                yield module
+
+
+def arrows() -> dict[str, set[str]]:
+    """Module -> the modules of ours that it imports."""
+    found = sources()
+    return {
+        name: {other for other in imports(tree, found) if other in found and other != name}
+        for name, tree in found.items()
+    }
+
+
+def package_of(name: str) -> str:
+    path = ROOT / "src" / Path(*name.split("."))
+    return name if path.is_dir() else name.rpartition(".")[0]
 
 
 def contrast(one: str, other: str) -> float:
@@ -95,26 +96,50 @@ class Structure(unittest.TestCase):
         )
         self.assertEqual(done.stdout.split("\n")[:2], ["[]", "[]"])
 
-    def test_no_two_modules_import_each_other(self) -> None:
-        found = sources()
-        graph = {
-            name: {other for other in imports(tree, set(found)) if other in found and other != name}
-            for name, tree in found.items()
-        }
+    def test_no_two_modules_or_packages_import_each_other(self) -> None:
+        graph = arrows()
         self.assertGreater(sum(map(len, graph.values())), 500, "the imports are read")
         TopologicalSorter(graph).prepare()  # raises CycleError, which names them
+        packages: dict[str, set[str]] = {}
+        for name, others in graph.items():
+            if name != "zolvek.__main__":  # the entry, which starts the commands
+                own = package_of(name)
+                packages.setdefault(own, set()).update(map(package_of, others))
+                packages[own].discard(own)
+        TopologicalSorter(packages).prepare()
 
     def test_arrows_point_one_way(self) -> None:
-        found = sources()
-        for name, tree in found.items():
-            part = name.split(".")[1] if name.count(".") else ""
-            if part in MAY_IMPORT:
-                others = {
-                    other.split(".")[1]
-                    for other in imports(tree, set(found))
-                    if other.startswith("zolvek.") and other.split(".")[1] != part
-                }
-                self.assertLessEqual(others - {"version"}, MAY_IMPORT[part], name)
+        wrong = []
+        for name, others in arrows().items():
+            for other in others:
+                own, its = name.split("."), other.split(".")
+                if len(own) < 2 or len(its) < 2 or own[1] not in PARTS or its[1] not in PARTS:
+                    continue
+                if own[1] != its[1]:
+                    up = PARTS.index(own[1]) > PARTS.index(its[1])
+                elif own[1] == "studio" and own[2:3] != its[2:3]:
+                    up = STUDIO.index(own[2]) > STUDIO.index(its[2])
+                else:  # views know their own room and the shared one
+                    rooms = own[2:4], its[2:4]
+                    up = (
+                        own[1:3] == ["studio", "views"]
+                        and rooms[0] != rooms[1]
+                        and its[3] != "shared"
+                    )
+                if up:
+                    wrong.append(f"{name} -> {other}")
+        self.assertEqual(wrong, [])
+
+    def test_a_file_name_says_one_thing(self) -> None:
+        """A name is used once, but for commands of the window that carry out the edits of the same name."""
+        places: dict[str, list[str]] = {}
+        for name in sources():
+            if package_of(name) != name:
+                package, _, last = name.rpartition(".")
+                places.setdefault(last, []).append(package)
+        sisters = ["zolvek.core.edits", "zolvek.studio.commands"]
+        twice = {k: v for k, v in places.items() if len(v) > 1 and sorted(v) != sisters}
+        self.assertEqual(twice, {})
 
     def test_nothing_is_named_by_its_address(self) -> None:
         """An address belongs to another object once the first has gone: keys hold what they name (core.same). The

@@ -17,7 +17,7 @@ import os
 from pathlib import Path
 import zolvek
 from PyQt6.QtTest import QTest
-from zolvek.studio.app import start
+from zolvek.studio.app.application import start
 app, window = start(None, demo=True)
 window.complete()
 QTest.qWait(200)

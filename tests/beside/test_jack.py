@@ -21,8 +21,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import connections
 from zolvek.core.edits.chains import add_track
 from zolvek.core.edits.replacement import with_track
-from zolvek.core.model.connections import Beside
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project
+from zolvek.core.model.sync_setup import Beside
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint

@@ -30,7 +30,7 @@ from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import curve_csv
-from zolvek.sound.signal.controls import Block, Controls
+from zolvek.sound.signal.automation import Block, Controls
 
 SAME = 1e-12
 
@@ -196,8 +196,8 @@ from zolvek.core.curve.deviation import differences
 from zolvek.core.curve.shaping import mirrored, smoothed
 from zolvek.core.curve.spans import cut, piece
 from zolvek.core.curve.thinning import thinned
-from zolvek.studio.lanes.outline import line
-from zolvek.studio.viewport import Viewport
+from zolvek.studio.toolkit.outline import line
+from zolvek.studio.toolkit.viewport import Viewport
 drawn = curve([(0.0, 0.2, "made-up"), (8.0, 0.9)])
 at = np.linspace(0.0, 8.0, 801)
 told = 0.2 + 0.7 * form(at / 8.0)

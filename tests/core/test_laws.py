@@ -135,14 +135,14 @@ class Laws(unittest.TestCase):
         self.assertEqual(float(heard.at(120.0)), float(lane.curve.at(120.0)))
 
     def test_a_cycle_is_heard_by_the_renderer_and_delivered(self) -> None:
-        from zolvek.formats.midi import streams
-        from zolvek.sound.signal.controls import applied_lanes
+        from zolvek.formats.midi import step_streams
+        from zolvek.sound.signal.automation import applied_lanes
 
         lane = DEMO.lane("horn.cutoff")
         looped = replace(lane, cycle=Cycle(64.0, 4.0))
         project = with_lane(DEMO, looped)
         applied = applied_lanes(project, False)["horn"]["cutoff"]
-        delivered = next(x for x in streams.delivered(project) if x.lane.id == lane.id)
+        delivered = next(x for x in step_streams.delivered(project) if x.lane.id == lane.id)
         for heard in (applied, delivered):
             self.assertAlmostEqual(
                 float(heard.curve.at(150.5)), float(lane.curve.at(66.5)), places=3

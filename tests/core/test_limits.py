@@ -26,7 +26,7 @@ from zolvek.core.value.parameter import Parameter
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 from zolvek.formats.project.schema import schema
-from zolvek.studio import settings
+from zolvek.studio.session import settings
 
 GOOD = {
     Section: (3.0, "x"), Note: (0.0, 1.0, 60), Clip: (0.0, "x"), TempoPoint: (0.0, 120.0), MeterPoint: (1, 4, 4),

@@ -14,8 +14,8 @@ from tests.core.wild import BARS, BEATS, wild
 from zolvek.core.edits import bars, sections
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.sound.engine import clips
-from zolvek.sound.signal.controls import Block
+from zolvek.sound.engine import clip_playback
+from zolvek.sound.signal.automation import Block
 
 PROJECTS = 50
 PLACES = 10_000
@@ -51,7 +51,9 @@ class ThereAndBack(unittest.TestCase):
         seconds = float(project.tempo.seconds(project.length))
         at = np.arange(int(seconds * RATE))
         rows = project.tracks[0].clips
-        return clips.play(rows, project.tempo, Block(project.tempo.beats(at / RATE), RATE))[0]
+        return clip_playback.play(rows, project.tempo, Block(project.tempo.beats(at / RATE), RATE))[
+            0
+        ]
 
     def compare(self, what: str, old: Project, new: Project, cuts: list[float]) -> None:
         """Equal at all places but right at jumps and, for what fades there, at the cuts."""

@@ -13,8 +13,8 @@ from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
-from zolvek.sound.engine import devices
-from zolvek.sound.signal.unit import Incoming, Played
+from zolvek.sound.engine import device_registry
+from zolvek.sound.signal.device_unit import Incoming, Played
 
 LATE = 413  # frames
 PROBE = DeviceKind("probe", "Probe", "effect", (Parameter("value", "Value"), Parameter("other", "Other")))  # fmt: skip
@@ -80,5 +80,9 @@ def probes() -> Iterator[None]:
         "listener": lambda device, rate: Listener(),
     }
     rows = patch.dict(catalogue.ROWS, {key: {} for key in kinds})
-    with rows, patch.dict(catalogue.DEVICE_KINDS.made, kinds), patch.dict(devices.MAKERS, makers):
+    with (
+        rows,
+        patch.dict(catalogue.DEVICE_KINDS.made, kinds),
+        patch.dict(device_registry.MAKERS, makers),
+    ):
         yield

@@ -23,7 +23,7 @@ from zolvek.core.model.messages import MidiTarget
 from zolvek.core.records import replace
 from zolvek.formats.midi.file_out import encode
 from zolvek.formats.midi.report import report
-from zolvek.sound.signal.unit import Played
+from zolvek.sound.signal.device_unit import Played
 
 SHORT = 14  # features in each project of the short form
 PROJECTS = 12

@@ -18,7 +18,7 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_out as midi_out
-from zolvek.formats.midi import streams
+from zolvek.formats.midi import step_streams
 from zolvek.formats.midi.tempo_events import tempo_messages
 
 # The streams alone: notes have tests of their own.
@@ -30,7 +30,7 @@ def with_notes(data: bytes) -> bytes:
     """The file with one short note at the start of each track: symusic leaves out tracks that
     have none. Done on the bytes, so that nothing else is written anew."""
     parts = data.split(b"MTrk")
-    channels = [0] + [heard.lane.midi.channel - 1 for heard in streams.delivered(PROJECT)]
+    channels = [0] + [heard.lane.midi.channel - 1 for heard in step_streams.delivered(PROJECT)]
     for i, channel in enumerate(channels, 1):
         note = bytes([0, 0x90 | channel, 60, 64, 0, 0x80 | channel, 60, 0])
         parts[i] = struct.pack(">I", len(parts[i]) - 4 + len(note)) + note + parts[i][4:]
@@ -58,7 +58,7 @@ class MidiFile(unittest.TestCase):
             (self.mido.type, self.mido.ticks_per_beat, self.symusic.ticks_per_quarter),
             (1, 960, 960),
         )
-        lanes = [heard.lane for heard in streams.delivered(PROJECT)]
+        lanes = [heard.lane for heard in step_streams.delivered(PROJECT)]
         theirs = {track.name: track.controls for track in self.symusic.tracks}
         self.assertEqual(len(self.mido.tracks), len(lanes) + 1)
         for lane, track in zip(lanes, self.mido.tracks[1:], strict=True):
@@ -107,7 +107,7 @@ class MidiFile(unittest.TestCase):
     def test_a_sweep_over_eight_bars_runs_from_0_to_127(self) -> None:
         """Common practice, no source: controllers run 0–127."""
         lane = Lane("x", "d", "p", curve([(0.0, 0.0), (32.0, 1.0)]))
-        found = streams.stream(played(lane, Project(length=40.0)), Project(length=40.0))
+        found = step_streams.stream(played(lane, Project(length=40.0)), Project(length=40.0))
         self.assertEqual(
             found.value.tolist(), list(range(128)), "every step once: no message too many"
         )

@@ -22,7 +22,7 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
-from zolvek.formats.midi import encode, file_in, file_out, report, streams, tempo_events
+from zolvek.formats.midi import encode, file_in, file_out, report, step_streams, tempo_events
 from zolvek.formats.midi.decode import decode
 
 DEMO = build()
@@ -131,7 +131,9 @@ class Centres(unittest.TestCase):
             (MidiTarget(1, 5, "nrpn"), 8_192),
         ):
             middle = replace(lane, curve=flat(0.5), layers=(), midi=target, cycle=None, switches=())
-            self.assertEqual(streams.stream(played(middle, DEMO), DEMO).value.tolist(), [centre])
+            self.assertEqual(
+                step_streams.stream(played(middle, DEMO), DEMO).value.tolist(), [centre]
+            )
             row = MESSAGES[target.kind]
             if row.centred is None or target.controller in row.centred:
                 self.assertEqual(float(target.scale.values(centre)), 0.5)
@@ -232,7 +234,7 @@ class Times(unittest.TestCase):
             3 for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t if not m.is_meta
         )
         self.assertLess(len(data), 2.2 * plain / 1.0)
-        ours = streams.lane_messages(DEMO, streams.delivered(DEMO))
+        ours = step_streams.lane_messages(DEMO, step_streams.delivered(DEMO))
         count = sum(len(sent.tick) for _, _, sent in ours)
         seen = sum(
             m.type == "control_change"
@@ -263,8 +265,8 @@ class Times(unittest.TestCase):
         project = with_lane(
             DEMO, replace(next(DEMO.lanes()), curve=curve([(0.0, 0.1), (9.0, 0.9)]))
         )
-        one = streams.lane_messages(project, streams.delivered(project))
-        two = streams.lane_messages(project, streams.delivered(project))
+        one = step_streams.lane_messages(project, step_streams.delivered(project))
+        two = step_streams.lane_messages(project, step_streams.delivered(project))
         for a, b in zip(one, two, strict=True):
             self.assertIs(a[2], b[2])
 

@@ -25,7 +25,7 @@ from zolvek.demo.night_regatta import build
 from zolvek.formats.midi import file_in as midi_in
 from zolvek.formats.midi import file_out as midi_out
 from zolvek.formats.midi import report as midi_report
-from zolvek.formats.midi import streams
+from zolvek.formats.midi import step_streams
 from zolvek.formats.midi.encode import messages
 
 DEMO = build()
@@ -115,7 +115,7 @@ class RoundTrip(unittest.TestCase):
                 found = back[lane.midi.address]
                 self.assertEqual(found.midi.kind, kind)
                 strays = np.abs(found.curve.at(ticks / 960) - own.curve.at(ticks / 960)) * highest
-                stream = streams.stream(own, project)
+                stream = step_streams.stream(own, project)
                 self.assertLessEqual(strays.max(), max(stream.strays, 0.5) + 1e-6, lane.id)
                 # Where the curve does not run through more than a step in a tick: half a step.
                 slow = (
@@ -174,13 +174,13 @@ class RoundTrip(unittest.TestCase):
             midi=MidiTarget(1, 1, "cc14"),
         )
         heard, project = played(lane, Project(length=8.0)), Project(length=8.0)
-        fine = streams.stream(heard, project)
-        apart = streams.stream(heard, project, Resolution(milliseconds=5.0))
+        fine = step_streams.stream(heard, project)
+        apart = step_streams.stream(heard, project, Resolution(milliseconds=5.0))
         self.assertLess(len(apart.tick), len(fine.tick) / 5)
         gaps = np.diff(apart.tick) / 960 * 0.5
         self.assertGreaterEqual(np.sort(gaps)[1], 0.005 - 1e-9)
         self.assertEqual(apart.tick[-1], int(6.013 * 960), "a jump is sent at its own tick")
-        loose = streams.stream(heard, project, Resolution(tolerance=0.01))
+        loose = step_streams.stream(heard, project, Resolution(tolerance=0.01))
         self.assertLessEqual(loose.strays, 0.5 + 0.01 * 16_383 + 1)
         self.assertLess(len(loose.tick), 40)
 
@@ -253,7 +253,7 @@ class Report(unittest.TestCase):
         self.assertIn("jump together", told)
         self.assertTrue(told.startswith(("At 1.1.0", "At 17.1.0")), told)
         # A status is sent once for all that follow with the same (running status, MIDI 1.0).
-        rows = [row for lane in streams.lane_messages(same, streams.delivered(same)) for row in
+        rows = [row for lane in step_streams.lane_messages(same, step_streams.delivered(same)) for row in
                 zip(lane[2].tick.tolist(), lane[2].data[:, 0].tolist(), strict=True)]  # fmt: skip
         status = [each for _, each in sorted(rows, key=lambda row: row[0])]
         same_again = sum(a == b for a, b in itertools.pairwise(status))

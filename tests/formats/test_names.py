@@ -32,7 +32,7 @@ from zolvek.formats.midi import file_out as midi_out
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import clipboard, lane_table
 from zolvek.sound.jobs import mix_export
-from zolvek.storage import names
+from zolvek.storage import file_names
 
 ODD = (
     "Kick:Snare", "Kick/Snare", "a=b", "=1+1", "+7 st", "-6 dB", "@sum", '"quoted", \'too\'', "tab\tand\x07bell",
@@ -72,17 +72,17 @@ class Names(unittest.TestCase):
             # MIDI by mido, and by our own reader.
             heard = mido.MidiFile(file=io.BytesIO(midi_out.encode(project)), charset="utf-8")
             markers = [m.text for t in heard.tracks for m in t if m.type == "marker"]
-            self.assertEqual(markers, [names.one_line(name)] if markers else [])
-            if names.one_line(name).strip():
+            self.assertEqual(markers, [file_names.one_line(name)] if markers else [])
+            if file_names.one_line(name).strip():
                 read = midi_in.decode(midi_out.encode(project))
-                self.assertEqual(read.sections[0].name, names.one_line(name).strip())
+                self.assertEqual(read.sections[0].name, file_names.one_line(name).strip())
             # SVG by an XML parser (XML 1.0).
             drawn = ElementTree.fromstring(picture.svg(project, lanes).encode())
             self.assertEqual(
                 (present(drawn.find("{http://www.w3.org/2000/svg}title")).text or "").replace(
                     "\r", "\n"
                 ),
-                names.xml_text(name),
+                file_names.xml_text(name),
             )
             # CSV by the standard reader; no cell that a spreadsheet takes for a formula.
             rows = list(
@@ -131,7 +131,7 @@ class Names(unittest.TestCase):
 
     @given(st.lists(st.text(max_size=20)))
     def test_file_names_are_names_and_no_two_alike(self, texts: list[str]) -> None:
-        made = names.file_names(texts)
+        made = file_names.file_names(texts)
         self.assertEqual(len({name.casefold() for name in made}), len(texts))
         for name in made:
             self.assertTrue(
@@ -141,7 +141,7 @@ class Names(unittest.TestCase):
 
     @given(st.text())
     def test_a_cell_reads_back(self, text: str) -> None:
-        self.assertEqual(names.from_cell(names.cell(text)), text)
+        self.assertEqual(file_names.from_cell(file_names.cell(text)), text)
 
     def test_a_picture_that_is_too_large_is_refused_and_leaves_the_old_one(self) -> None:
         path, target = self.folder / "many.zolvek", self.folder / "old.png"

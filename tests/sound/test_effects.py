@@ -27,12 +27,12 @@ from zolvek.demo.night_regatta import build
 from zolvek.formats.audio.streams import examine
 from zolvek.sound.effects import modulation
 from zolvek.sound.effects.processors import PROCESSORS
-from zolvek.sound.engine import clips
-from zolvek.sound.engine.devices import MAKERS
+from zolvek.sound.engine import clip_playback
+from zolvek.sound.engine.device_registry import MAKERS
 from zolvek.sound.engine.metronome import clicks
 from zolvek.sound.engine.offline import render
 from zolvek.sound.engine.renderer import RATE, Renderer
-from zolvek.sound.signal.controls import Block, Controls
+from zolvek.sound.signal.automation import Block, Controls
 from zolvek.sound.signal.mixing import pan_gains
 
 T = np.arange(RATE) / RATE
@@ -309,7 +309,7 @@ class SoundFiles(unittest.TestCase):
             self.assertTrue(caught.exception.remedy)
         track = Track("t", "T", clips=(Clip(0.0, str(self.folder / "gone.wav")),))
         project = Project(length=1.0, tracks=(track,))
-        self.assertEqual(clips.missing(project), [str(self.folder / "gone.wav")])
+        self.assertEqual(clip_playback.missing(project), [str(self.folder / "gone.wav")])
         self.assertEqual(np.abs(Renderer(project).render(64)).max(), 0.0, "the rest plays")
 
 

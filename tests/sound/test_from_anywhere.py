@@ -13,7 +13,7 @@ from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.sound.engine.devices import MAKERS
+from zolvek.sound.engine.device_registry import MAKERS
 from zolvek.sound.engine.offline import render
 
 RATE = 16_000

@@ -19,8 +19,8 @@ from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.formats.audio.streams import Stream
 from zolvek.sound.analysis.onsets import RATE, found, hits_of, tempo_of
-from zolvek.sound.engine import clips
-from zolvek.sound.signal.controls import Block
+from zolvek.sound.engine import clip_playback
+from zolvek.sound.signal.automation import Block
 
 
 def clicks(times: np.ndarray, rng: np.random.Generator) -> np.ndarray:
@@ -164,7 +164,9 @@ class Sounding(unittest.TestCase):
         out = []
         for first in range(0, frames, 7_001):
             at = np.arange(first, min(first + 7_001, frames)) / 48_000
-            out.append(clips.play(rows, self.tempo, Block(self.tempo.beats(at), 48_000, first)))
+            out.append(
+                clip_playback.play(rows, self.tempo, Block(self.tempo.beats(at), 48_000, first))
+            )
         return np.concatenate(out, axis=1)
 
     def test_a_block_that_is_split_sounds_as_before_and_its_edges_do_not_click(self) -> None:

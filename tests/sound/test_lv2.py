@@ -33,7 +33,7 @@ from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.formats.audio.sound_writer import SoundForm
 from zolvek.formats.project import project_file
-from zolvek.sound.engine.devices import LEFT_OUT
+from zolvek.sound.engine.device_registry import LEFT_OUT
 from zolvek.sound.engine.offline import render
 from zolvek.sound.engine.renderer import Renderer
 from zolvek.sound.hosting.catalogue import installed
@@ -440,7 +440,10 @@ class Evil(unittest.TestCase):
 
     def test_ten_ways_to_misbehave(self) -> None:
         """Four at a time: most of it is waiting."""
-        with mock.patch("zolvek.sound.playback.playback.SPARE_AFTER", 600.0), ThreadPoolExecutor(4) as pool:
+        with (
+            mock.patch("zolvek.sound.playback.playback.SPARE_AFTER", 600.0),
+            ThreadPoolExecutor(4) as pool,
+        ):
             for done in [pool.submit(self.played, way) for way in range(10)]:
                 done.result()
 

@@ -18,9 +18,9 @@ import soxr
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project, Track
 from zolvek.formats.audio import streams
-from zolvek.formats.audio.content import told_by_content
+from zolvek.formats.audio.sound_content import told_by_content
 from zolvek.formats.project import project_file
-from zolvek.sound.engine import clips
+from zolvek.sound.engine import clip_playback
 from zolvek.sound.jobs import mix_export
 
 # Plays two stretches of a clip an hour long, and prints the most memory that took, in MB.
@@ -86,7 +86,11 @@ class Streams(unittest.TestCase):
                 self.assertTrue(told.exception.remedy and told.exception.where == path, name)
             project = Project(length=1.0, tracks=(Track("t", "T", clips=(Clip(0.0, path),)),))
             self.assertEqual(
-                float(np.abs(clips.play(project.tracks[0].clips, project.tempo, stretch())).max()),
+                float(
+                    np.abs(
+                        clip_playback.play(project.tracks[0].clips, project.tempo, stretch())
+                    ).max()
+                ),
                 0.0,
             )
             with self.assertRaises(Failure) as refused:
@@ -131,7 +135,7 @@ class Streams(unittest.TestCase):
 
 
 def stretch() -> Any:
-    from zolvek.sound.signal.controls import Block
+    from zolvek.sound.signal.automation import Block
 
     return Block(np.arange(64) / 64.0, 48_000)
 

@@ -26,8 +26,8 @@ from benchmarks.answers import Answers
 from tests.studio.qtest import QTest
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
-from zolvek.studio.app import application, make_window
-from zolvek.studio.settings import Settings
+from zolvek.studio.app.application import application, make_window
+from zolvek.studio.session.settings import Settings
 
 LEFT, NO_KEY = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 HARMLESS = (

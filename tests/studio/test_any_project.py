@@ -17,10 +17,10 @@ from tests.projects import PROJECTS
 from tests.studio import driver
 from tests.studio.qtest import QTest
 from zolvek.core.errors import ZolvekError
-from zolvek.studio.actions.table import ACTIONS, MENUS
-from zolvek.studio.app import application, make_window
-from zolvek.studio.settings import Settings
-from zolvek.studio.window import Window
+from zolvek.studio.actions.action_table import ACTIONS, MENUS
+from zolvek.studio.app.application import application, make_window
+from zolvek.studio.app.window import Window
+from zolvek.studio.session.settings import Settings
 
 LEAVING = {"quit", "new", "demo", "open"}
 WHOLE = {"empty", "no lanes", "no sections", "an ordinary MIDI file"}

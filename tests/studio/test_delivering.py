@@ -27,8 +27,8 @@ from zolvek.core.model.state import StatePart
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
 from zolvek.formats import state_file
-from zolvek.studio.rail.export_midi_page import DragFile
-from zolvek.studio.rail.export_panel import ExportPanel
+from zolvek.studio.views.panels.export.export_panel import ExportPanel
+from zolvek.studio.views.panels.export.midi_page import DragFile
 from zolvek.sync.ports import midi_ports as ports
 
 

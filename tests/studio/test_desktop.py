@@ -171,7 +171,7 @@ class Entries(unittest.TestCase):
             self.assertGreater(len(inks), 3, "paper, bar lines and the curve")
 
     def test_it_comes_up_at_twice_the_scale(self) -> None:
-        code = "from zolvek.studio.app import start; a, w = start(None); w.complete(); a.processEvents(); print(w.grab().devicePixelRatio(), w.minimumSizeHint().width())"
+        code = "from zolvek.studio.app.application import start; a, w = start(None); w.complete(); a.processEvents(); print(w.grab().devicePixelRatio(), w.minimumSizeHint().width())"
         for scale in ("1.25", "2"):
             env = {**os.environ, "QT_SCALE_FACTOR": scale, "QT_QPA_PLATFORM": "offscreen"}
             said = subprocess.run(

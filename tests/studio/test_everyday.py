@@ -22,7 +22,7 @@ from zolvek.core.curve.construction import curve
 from zolvek.core.curve.shapes import BENT, HOLD
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build
-from zolvek.studio.actions.table import ACTIONS
+from zolvek.studio.actions.action_table import ACTIONS
 
 BY_ID = {row.id: row for row in ACTIONS}
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier

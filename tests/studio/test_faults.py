@@ -21,7 +21,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 from zolvek.studio import app as starting
-from zolvek.studio.faults import Faults
+from zolvek.studio.app.faults import Faults
 application, window = starting.start(None)
 Faults(window).begin()
 window.complete()
@@ -130,7 +130,7 @@ def warm_up(self):
     self.session.document.edit("Name", replace(self.session.project, name="Unsaved"))
     print("ready", flush=True)
 windows.Window.warm_up = warm_up
-from zolvek.studio.app import run
+from zolvek.studio.app.application import run
 sys.exit(run(None))
 """
         for sign in (signal.SIGINT, signal.SIGTERM):

@@ -12,7 +12,7 @@ from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.studio.rail.shape_panel import ShapePanel
+from zolvek.studio.views.panels.shape_panel import ShapePanel
 
 
 class Following(WindowTest):

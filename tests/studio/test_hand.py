@@ -17,12 +17,12 @@ from zolvek.core.curve.construction import curve
 from zolvek.core.edits import replacement
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
-from zolvek.studio import context_menus
-from zolvek.studio.actions.table import ACTIONS
-from zolvek.studio.commands.leaving import MODES, modes
-from zolvek.studio.fields import Entry, SeedEntry, Words
-from zolvek.studio.rail.rail import STEPS
-from zolvek.studio.rail.shape_panel import ShapePanel
+from zolvek.studio.actions.action_table import ACTIONS
+from zolvek.studio.app import context_menus
+from zolvek.studio.commands.modes import MODES, modes
+from zolvek.studio.toolkit.fields import Entry, SeedEntry, Words
+from zolvek.studio.views.panels.rail import STEPS
+from zolvek.studio.views.panels.shape_panel import ShapePanel
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,

@@ -13,7 +13,7 @@ from zolvek.core.curve.construction import flat
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats.project import project_file, recovery
-from zolvek.studio import crash_report
+from zolvek.studio.app import crash_report
 from zolvek.studio.commands import points
 
 

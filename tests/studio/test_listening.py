@@ -19,11 +19,11 @@ from zolvek.core.edits.replacement import with_curve
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
-from zolvek.sound.engine import clips
-from zolvek.studio.index.index_panel import LETTERS
-from zolvek.studio.rail.devices_panel import DevicesPanel
-from zolvek.studio.rail.listen_panel import ListenPanel
-from zolvek.studio.rail.perform_panel import PerformPanel
+from zolvek.sound.engine import clip_playback
+from zolvek.studio.views.index.index_panel import LETTERS
+from zolvek.studio.views.panels.devices_panel import DevicesPanel
+from zolvek.studio.views.panels.listen_panel import ListenPanel
+from zolvek.studio.views.panels.record.record_panel import PerformPanel
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -259,7 +259,7 @@ class Listening(WindowTest):
         self.until(lambda: self.studio.deliveries.working is None)
         flare = self.session.project.tracks[3]
         self.assertEqual(flare.clips, (Clip(0.0, str(self.folder / "moved.wav")),))
-        self.assertEqual(clips.missing(self.session.project), [])
+        self.assertEqual(clip_playback.missing(self.session.project), [])
 
 
 if __name__ == "__main__":

@@ -13,7 +13,8 @@ from tests.projects import ordinary_midi
 from tests.studio.driver import WindowTest
 from zolvek.core.curve.construction import flat
 from zolvek.core.records import replace
-from zolvek.studio.commands import devices, lanes
+from zolvek.studio.commands import lanes
+from zolvek.studio.session import chosen
 
 
 class Meanwhile(WindowTest):
@@ -86,7 +87,7 @@ class Meanwhile(WindowTest):
         self.assertIn("Another project", self.errors.pop().what)
 
     def test_a_sound_comes_to_the_track_it_was_chosen_for(self) -> None:
-        track = devices.shown_track(self.session).id
+        track = chosen.shown_track(self.session).id
         self.studio.media.take_sound(self.control_file())
         self.session.edit_curve("Level", flat(0.25))
         edited = present(self.session.lane).curve

@@ -13,10 +13,10 @@ from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.edits import states
-from zolvek.studio.rail.morph_page import MorphPage
-from zolvek.studio.rail.morph_panel import MorphPanel
-from zolvek.studio.rail.pad_page import PadPage
-from zolvek.studio.rail.states_page import StatesPage
+from zolvek.studio.views.panels.morph.morph_page import MorphPage
+from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
+from zolvek.studio.views.panels.morph.pad_page import PadPage
+from zolvek.studio.views.panels.morph.states_page import StatesPage
 
 
 class Morphing(WindowTest):

@@ -14,7 +14,7 @@ from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import COSINE
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.formats.project import project_file
-from zolvek.studio.rail.movement_panel import MovementPanel
+from zolvek.studio.views.panels.movement.movement_panel import MovementPanel
 
 
 class Movement(WindowTest):

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves
 from zolvek.core.curve.curve import Curve
-from zolvek.studio.lanes.outline import SLIMMINGS, UNSEEN, band, by_column, line, slimmed
-from zolvek.studio.viewport import Viewport
+from zolvek.studio.toolkit.outline import SLIMMINGS, UNSEEN, band, by_column, line, slimmed
+from zolvek.studio.toolkit.viewport import Viewport
 
 
 class Outline(unittest.TestCase):

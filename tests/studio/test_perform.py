@@ -16,9 +16,9 @@ from zolvek.core.curve.shapes import HOLD
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
-from zolvek.studio.rail.perform_panel import PerformPanel
-from zolvek.studio.rail.record_page import RecordPage, TakesPage
-from zolvek.studio.rail.thin_panel import ThinPanel
+from zolvek.studio.views.panels.record.record_panel import PerformPanel
+from zolvek.studio.views.panels.record.take_pages import RecordPage, TakesPage
+from zolvek.studio.views.panels.thin_panel import ThinPanel
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 

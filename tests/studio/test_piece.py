@@ -21,10 +21,10 @@ from zolvek.core.edits import replacement, sections
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file, templates
-from zolvek.studio.bench.player import compared_with
-from zolvek.studio.collect_export import collect
-from zolvek.studio.commands import fitting, piece
-from zolvek.studio.lanes.time_rows import METER, SECTIONS
+from zolvek.studio.commands import song, tempo_fit
+from zolvek.studio.services.files.collect_export import collect
+from zolvek.studio.services.playback.player import compared_with
+from zolvek.studio.views.timeline.time_rows import METER, SECTIONS
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 RATE = 44_100
@@ -92,7 +92,7 @@ class Time(Piece):
         self.assertEqual(float(session.project.tempo.bpm(64.0)), 120.0)
         session.playhead.go(0.0)
         for tap in np.arange(5) * 0.5:
-            piece.tap_tempo(session, 1_000.0 + float(tap))
+            song.tap_tempo(session, 1_000.0 + float(tap))
         self.assertEqual(float(session.project.tempo.bpm(0.0)), 120.0)
         self.do("undo")
         self.assertEqual(float(session.project.tempo.bpm(0.0)), 112.0, "all taps are one step")
@@ -148,11 +148,11 @@ class Time(Piece):
             self.do("undo")
         self.assertIs(session.project, before)
         self.ask.row = "Keep it"
-        piece.end_typed(self.studio, "20")
+        song.end_typed(self.studio, "20")
         self.assertEqual((session.project.length, session.project.tracks), (80.0, before.tracks))
         self.do("undo")
         self.ask.row = "Cut it off"
-        piece.end_typed(self.studio, "20")
+        song.end_typed(self.studio, "20")
         self.assertTrue(all(n.beat < 80.0 for t in session.project.tracks for n in t.notes))
         self.assertEqual(self.errors, [])
 
@@ -343,7 +343,7 @@ class Whole(Piece):
         self.do("section-rename")
         self.assertEqual(session.project.sections[0].name, "Build")
         from zolvek.core.model.catalogue import DEVICE_KINDS
-        from zolvek.studio.commands.devices import add_device
+        from zolvek.studio.session.chosen import add_device
 
         add_device(session, drum.id, DEVICE_KINDS["filter"])
         session.touch(present(session.shown.device), "cutoff")
@@ -407,7 +407,7 @@ class Whole(Piece):
         self.ask.words = "4, four"
         self.do("marks-fit")
         self.assertIn("count of bars", self.errors.pop().what)
-        fitting.fit_to(session, "4")
+        tempo_fit.fit_to(session, "4")
         made = session.project
         at = [float(made.tempo.seconds(made.meter.bar_beat(bar))) for bar in (1, 5, 9)]
         np.testing.assert_allclose(np.diff(at), np.diff(seconds), atol=1e-9)

@@ -21,7 +21,7 @@ from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.hosting.plugin import plugin_folders
 from zolvek.sound.jobs.plugin_listing import Listed
-from zolvek.studio.sound_export import SoundExport
+from zolvek.studio.services.files.audio_export import SoundExport
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
 

@@ -18,10 +18,10 @@ from zolvek.core.model.project import Pattern
 from zolvek.core.records import replace
 from zolvek.formats import pattern_library
 from zolvek.formats.tables import clipboard
-from zolvek.studio.lanes.frame import HANDLES, frame_of
-from zolvek.studio.rail.patterns_panel import PatternsPanel
-from zolvek.studio.rail.shape_panel import OPERATIONS, ShapePanel
-from zolvek.studio.session import NONE_CHOSEN
+from zolvek.studio.session.session import NONE_CHOSEN
+from zolvek.studio.views.panels.patterns_panel import PatternsPanel
+from zolvek.studio.views.panels.shape_panel import OPERATIONS, ShapePanel
+from zolvek.studio.views.timeline.selection_frame import HANDLES, frame_of
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 HANDLE = {handle.key: handle for handle in HANDLES}

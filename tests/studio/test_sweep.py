@@ -15,8 +15,8 @@ from tests.studio.qtest import QTest
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import curve_csv
-from zolvek.studio.actions.table import ACTIONS
-from zolvek.studio.sound_export import SoundExport
+from zolvek.studio.actions.action_table import ACTIONS
+from zolvek.studio.services.files.audio_export import SoundExport
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 

@@ -20,9 +20,9 @@ from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
-from zolvek.studio import settings
-from zolvek.studio.rail.lfo_page import LfoPage
-from zolvek.studio.settings import Settings
+from zolvek.studio.session import settings
+from zolvek.studio.session.settings import Settings
+from zolvek.studio.views.panels.movement.lfo_page import LfoPage
 
 RATE = 8_000
 

@@ -13,9 +13,10 @@ from zolvek.core.errors import ZolvekError
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
+from zolvek.storage.shipped_files import ASSETS, PACKAGE
 
 ID = "org.zolvek.Zolvek"
-SHIPPED = Path(__file__).parent / "assets" / "desktop"
+SHIPPED = ASSETS / "desktop"
 # What is shipped -> where it goes below the data folder.
 PLACES = {
     f"{ID}.desktop": f"applications/{ID}.desktop",
@@ -34,7 +35,7 @@ def data_folder() -> Path:
 
 def launcher() -> str:
     """The command that starts the program: the one beside its source, or the installed one."""
-    beside = Path(__file__).parents[2] / "zolvek"
+    beside = PACKAGE.parents[1] / "zolvek"
     if beside.is_file() and os.access(beside, os.X_OK):
         return str(beside)
     return shutil.which("zolvek") or f"{sys.executable} -m zolvek"

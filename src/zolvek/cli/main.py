@@ -14,13 +14,13 @@ from pathlib import Path
 import click
 
 from zolvek import __version__
-from zolvek.cli.curves import curve
-from zolvek.cli.deliver import COMMANDS as DELIVERIES
-from zolvek.cli.movements import COMMANDS as MOVEMENTS
-from zolvek.cli.plugins import COMMANDS as PLUGINS
-from zolvek.cli.ports import COMMANDS as PORTS
-from zolvek.cli.projects import COMMANDS as PROJECTS
-from zolvek.cli.sounds import COMMANDS as SOUNDS
+from zolvek.cli.curve_commands import curve
+from zolvek.cli.export_commands import COMMANDS as DELIVERIES
+from zolvek.cli.movement_commands import COMMANDS as MOVEMENTS
+from zolvek.cli.plugin_commands import COMMANDS as PLUGINS
+from zolvek.cli.port_commands import COMMANDS as PORTS
+from zolvek.cli.project_commands import COMMANDS as PROJECTS
+from zolvek.cli.sound_commands import COMMANDS as SOUNDS
 from zolvek.core.errors import Failure, ZolvekError, one_line
 
 NO_DISPLAY = (
@@ -68,7 +68,7 @@ def _window(path: Path | None, demo: bool = False) -> None:
     named = os.environ.get("QT_QPA_PLATFORM", "")
     if not (named or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         raise ZolvekError(NO_DISPLAY)
-    from zolvek.studio.app import run
+    from zolvek.studio.app.application import run
 
     sys.exit(run(path, demo))
 

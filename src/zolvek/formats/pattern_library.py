@@ -13,7 +13,7 @@ from zolvek.core.model.project import Pattern
 from zolvek.formats.project.project_file import from_plain, placed, to_plain
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
-from zolvek.storage.names import file_name
+from zolvek.storage.file_names import file_name
 from zolvek.storage.opening import read_bytes
 
 FORMAT, VERSION = "zolvek-pattern", 1

@@ -16,7 +16,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.movement.evaluation.layering import Layered
 from zolvek.storage.atomic import write_bytes
-from zolvek.storage.names import xml_text
+from zolvek.storage.file_names import xml_text
 
 WIDTH, HEIGHT = 960, 150  # of a lane's row, in pixels
 LEFT, TOP, GAP, LABEL = 96, 34, 30, 12

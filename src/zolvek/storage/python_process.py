@@ -15,7 +15,7 @@ import time
 from pathlib import Path
 from typing import BinaryIO
 
-SOURCE = str(Path(__file__).resolve().parents[1])
+SOURCE = str(Path(__file__).resolve().parents[2])
 BEGIN = (
     "import sys, runpy; sys.path.insert(0, sys.argv.pop(1)); "
     "runpy.run_module(sys.argv.pop(1), run_name='__main__', alter_sys=True)"

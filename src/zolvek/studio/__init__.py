@@ -1,1 +1,1 @@
-"""The window: a thin Qt Widgets interface that shows a project and sends edits."""
+"""The window, in PyQt6: thin over core. Arrows: app, views, actions, commands, services, session; the toolkit is below all."""

@@ -13,7 +13,6 @@ from zolvek.core.curve.pattern import Pattern
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Length
 from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
-from zolvek.core.model.connections import Beside
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
@@ -21,6 +20,7 @@ from zolvek.core.model.pad import Pad
 from zolvek.core.model.plugin import need_state
 from zolvek.core.model.source import Clip, Note
 from zolvek.core.model.state import State
+from zolvek.core.model.sync_setup import Beside
 from zolvek.core.model.take import Comp, Take
 from zolvek.core.records import Record, field, replace
 from zolvek.core.time.meter import MeterMap

@@ -13,7 +13,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.generators.lfo import Lfo
 from zolvek.core.movement.generators.randomness import STREAMS, RandomMove
 from zolvek.core.movement.generators.waves import WAVES
-from zolvek.core.movement.settings import Setting
+from zolvek.core.movement.movement_settings import Setting
 from zolvek.core.records import replace
 from zolvek.core.time.rates import parse_rate
 from zolvek.core.value.units import read

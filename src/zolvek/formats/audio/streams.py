@@ -13,7 +13,6 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from functools import lru_cache
-from importlib.resources import files
 from math import gcd
 from pathlib import Path
 from typing import Any
@@ -25,6 +24,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.source import SHIPPED
 from zolvek.storage.opening import opened as open_ordinary
+from zolvek.storage.shipped_files import DEMO
 
 LONGEST_SECONDS = 3 * 3_600.0
 MOST_CHANNELS = 64
@@ -39,7 +39,7 @@ Progress = Callable[[int, int], object]
 def path_of(name: str) -> Path:
     """Where a clip's file is."""
     if name.startswith(SHIPPED):  # its name alone: no path of a file leads out of there
-        return Path(str(files("zolvek"))) / "demo" / Path(name.removeprefix(SHIPPED)).name
+        return DEMO / Path(name.removeprefix(SHIPPED)).name
     return Path(name)
 
 

@@ -28,10 +28,10 @@ from zolvek.formats.midi.chunks import (
     quantity,
 )
 from zolvek.formats.midi.encode import Messages, running
-from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.step_streams import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.midi.tempo_events import tempo_messages
 from zolvek.storage.atomic import write_bytes
-from zolvek.storage.names import file_names, one_line
+from zolvek.storage.file_names import file_names, one_line
 
 CLOCKS, THIRTY_SECONDS = 24, 8  # of a metronome click, and in a quarter note: the usual ones
 SPLITS = {"one": "One file", "track": "A file per track", "lane": "A file per lane"}

@@ -16,7 +16,7 @@ from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi.encode import BAUD, beyond, in_time, running
-from zolvek.formats.midi.streams import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.step_streams import FINEST, Progress, delivered, lane_messages
 from zolvek.formats.midi.tempo_events import time_stray
 
 BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)

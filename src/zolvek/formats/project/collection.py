@@ -16,11 +16,11 @@ from pathlib import Path, PurePosixPath
 from zolvek.core.edits.chains import own_sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.formats.audio.content import told_by_content
+from zolvek.formats.audio.sound_content import told_by_content
 from zolvek.formats.audio.streams import opened as open_sound
 from zolvek.formats.project import project_file
 from zolvek.storage.atomic import written
-from zolvek.storage.names import file_names
+from zolvek.storage.file_names import file_names
 from zolvek.storage.opening import opened
 
 SOUNDS = "sounds"

@@ -18,7 +18,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
-from zolvek.formats.audio.content import told_by_content
+from zolvek.formats.audio.sound_content import told_by_content
 from zolvek.formats.project import unknown_keys
 from zolvek.formats.project.own_files import need_other
 from zolvek.storage.atomic import write_bytes

@@ -9,7 +9,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
 from zolvek.storage import folders
-from zolvek.storage.names import file_name
+from zolvek.storage.file_names import file_name
 
 
 def folder() -> Path:

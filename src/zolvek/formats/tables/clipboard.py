@@ -9,7 +9,7 @@ import io
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.formats.tables import curve_csv
-from zolvek.storage.names import cell, from_cell
+from zolvek.storage.file_names import cell, from_cell
 
 WHERE = "the clipboard"
 

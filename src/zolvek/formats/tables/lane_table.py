@@ -14,7 +14,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.storage.atomic import write_bytes
-from zolvek.storage.names import cell
+from zolvek.storage.file_names import cell
 
 CLOCKS = {"beats": "Beats", "seconds": "Seconds"}
 CELLS = {

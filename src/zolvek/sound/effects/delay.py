@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.sound.signal.controls import FINE, Controls
+from zolvek.sound.signal.automation import FINE, Controls
 from zolvek.sound.signal.mixing import mixed
 
 LONGEST = 2.0  # seconds, the parameter's highest value

@@ -10,7 +10,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.sound.effects.delay import Line
-from zolvek.sound.signal.controls import FINE, Controls
+from zolvek.sound.signal.automation import FINE, Controls
 from zolvek.sound.signal.mixing import mixed
 from zolvek.sound.signal.phases import Phase
 

@@ -15,7 +15,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.records import Record
 from zolvek.sound.effects.delay import Delay
 from zolvek.sound.effects.modulation import Chorus, Phaser
-from zolvek.sound.signal.controls import COARSE, FINE, Controls
+from zolvek.sound.signal.automation import COARSE, FINE, Controls
 from zolvek.sound.signal.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
 from zolvek.sound.signal.mixing import level_gain, mixed, pan_gains, smoothed
 from zolvek.sound.signal.phases import Phase

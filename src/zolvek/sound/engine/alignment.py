@@ -7,7 +7,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.signal.controls import LEAD, Block
+from zolvek.sound.signal.automation import LEAD, Block
 
 KEPT = (
     16_384  # frames that a line keeps beyond its delay: where it grows, what comes is not silence

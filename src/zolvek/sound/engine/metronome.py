@@ -7,7 +7,7 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.signal.controls import Block
+from zolvek.sound.signal.automation import Block
 
 HERTZ = (1_000.0, 1_600.0)  # of a beat, of a bar
 FADE, LENGTH, LEVEL = 0.008, 0.05, 0.4  # seconds, seconds, full scale

@@ -6,8 +6,8 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 
-from zolvek.sound.signal.controls import COARSE
-from zolvek.sound.signal.unit import Incoming, Played, Unit
+from zolvek.sound.signal.automation import COARSE
+from zolvek.sound.signal.device_unit import Incoming, Played, Unit
 
 
 class Waiting:

@@ -10,13 +10,13 @@ from zolvek.core.model.project import Device, Project, Track
 from zolvek.core.model.source import Note
 from zolvek.core.movement.evaluation.lane_evaluation import Heard
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.engine import clips
+from zolvek.sound.engine import clip_playback
 from zolvek.sound.engine.alignment import Alignment, SongHistory
-from zolvek.sound.engine.units import Units, key_of
-from zolvek.sound.signal.controls import Block, Controls, applied_lanes
+from zolvek.sound.engine.device_units import Units, key_of
+from zolvek.sound.signal.automation import Block, Controls, applied_lanes
+from zolvek.sound.signal.device_unit import Incoming
 from zolvek.sound.signal.mixing import smoothed
 from zolvek.sound.signal.new_note import HELD_BY_HAND, NewNote
-from zolvek.sound.signal.unit import Incoming
 
 RATE = 48_000
 
@@ -200,7 +200,7 @@ class Renderer:
     ) -> tuple[Floats, list[tuple[int, Floats]]]:
         """The track's sound; and what its strips send, with how late that is."""
         stretch = self._block(0)
-        sound = clips.play(track.clips, self.project.tempo, stretch)
+        sound = clip_playback.play(track.clips, self.project.tempo, stretch)
         now_late = late[0]
         sound = (
             self.aligned.line(track.id, "clips", now_late, sound) if track.takes_sends else sound

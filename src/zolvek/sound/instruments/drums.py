@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.sound.signal.controls import Controls
+from zolvek.sound.signal.automation import Controls
 from zolvek.sound.signal.mixing import level_gain, pan_gains, smoothed
 from zolvek.sound.signal.new_note import NewNote
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.sound.instruments import voices as sounds
-from zolvek.sound.signal.controls import FINE, Controls
+from zolvek.sound.signal.automation import FINE, Controls
 from zolvek.sound.signal.filters import damping, low_pass, svf, warped
 from zolvek.sound.signal.mixing import level_gain, pan_gains, smoothed
 from zolvek.sound.signal.new_note import HELD_BY_HAND, NewNote

@@ -20,7 +20,7 @@ from zolvek.sound.analysis.peak_meter import PeakMeter, decibels
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.processes.job_messages import Job
 from zolvek.sound.processes.job_process import ProcessLost, done_apart
-from zolvek.storage.names import file_names
+from zolvek.storage.file_names import file_names
 
 JOB = "zolvek.sound.jobs.mix_export:job"
 HANGS = 120.0  # seconds without progress, of a process that runs plugins
@@ -92,13 +92,13 @@ def deliver(
     """Write the mix, or each track by itself beside each other, over a span or all, `lower` by so many dB; what still
     sounds at the end dies away after it with `tail`. A sound file or a plugin that can't be played is not
     passed over in silence but with `allow_missing`. Raises ZolvekError."""
-    from zolvek.sound.engine import clips
-    from zolvek.sound.engine.devices import LEFT_OUT
+    from zolvek.sound.engine import clip_playback
+    from zolvek.sound.engine.device_registry import LEFT_OUT
     from zolvek.sound.engine.offline import render_blocks
 
     LEFT_OUT.clear()
     if not allow_missing:
-        clips.need(project)
+        clip_playback.need(project)
         need_plugins(project, dict(installed.missing(project)))
 
     first, last = span or (0.0, project.length)

@@ -263,16 +263,11 @@ class Playback:
         with self.lock:
             if worker is not self.worker or device in self.left_out:
                 return
-            if not device:
-                error = Failure(reason, "playback", "Bypass the device you changed last.")
-            elif self.project.has_device(device):
-                self.left_out[device] = reason
-                name = self.project.device_track(device).device(device).name
-                error = Failure(
-                    f"The plugin {name} is not run; sound goes past it.", reason, "Device ▸ Try the plugin again runs it once more.",
-                )  # fmt: skip
-            else:
+            if device and not self.project.has_device(device):
                 return
+            if device:
+                self.left_out[device] = reason
+            error = _trouble(self.project, device, reason)
         if self.on_loss is not None:
             self.on_loss(error, True)
 
@@ -333,6 +328,16 @@ class Playback:
             self.left_out.pop(device, None)
             self._send(messages.LeaveOut(dict(self.left_out)))
             # The spare is not told: it would run it too, and be lost at the same time.
+
+
+def _trouble(project: Project, device: str, reason: str) -> ZolvekError:
+    """What is said of a device whose plugin does not run; or, without one, of sound that was not a number."""
+    if not device:
+        return Failure(reason, "playback", "Bypass the device you changed last.")
+    name = project.device_track(device).device(device).name
+    return Failure(
+        f"The plugin {name} is not run; sound goes past it.", reason, "Device ▸ Try the plugin again runs it once more.",
+    )  # fmt: skip
 
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:

@@ -28,15 +28,14 @@ from zolvek.core.arrays import Floats
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.model.project import Project
 from zolvek.core.movement.recording.passes import count_in_times
-from zolvek.sound.engine.devices import LEFT_OUT
+from zolvek.sound.engine.device_registry import LEFT_OUT
 from zolvek.sound.engine.metronome import click, clicks
 from zolvek.sound.engine.renderer import Renderer
 from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.processes import worker_messages as messages
 from zolvek.sound.processes.framing import Receiver
-from zolvek.sound.processes.worker_messages import Command, Report
-from zolvek.sound.processes.worker_process import ALIVE_EVERY
-from zolvek.sound.signal.controls import Block
+from zolvek.sound.processes.worker_messages import ALIVE_EVERY_S, Command, Report
+from zolvek.sound.signal.automation import Block
 from zolvek.storage.python_process import own_output
 
 IDLE = 0.002  # seconds between looks whether sound is wanted
@@ -263,7 +262,7 @@ class Worker:
         shown = self.filling.work(self) if self.filling.due else None
         self.report()
         now = time.monotonic()
-        if shown is not None or now - self.shown > ALIVE_EVERY:
+        if shown is not None or now - self.shown > ALIVE_EVERY_S:
             self.shown = now
             self._give(messages.Filled(shown))
 
@@ -285,7 +284,7 @@ class Worker:
         with contextlib.suppress(OSError, ValueError):
             while True:
                 self._give(messages.Alive())
-                time.sleep(ALIVE_EVERY)
+                time.sleep(ALIVE_EVERY_S)
 
     def _compared(self, renderer: Renderer, frames: int, beat: float) -> Floats:
         """The next frames of what is heard: one version, the other, or between them."""

@@ -13,6 +13,7 @@ import numpy as np
 
 from zolvek.core.model.project import Project
 
+ALIVE_EVERY_S = 0.25  # between a worker's signs of life
 Span = tuple[float, float]
 Held = tuple[tuple[str, float], ...]
 

@@ -37,7 +37,6 @@ from zolvek.storage.python_process import (
     wants_processor,
 )
 
-ALIVE_EVERY = 0.25  # seconds between the worker's signs of life
 WATCHED_EVERY = 0.1
 SILENT = 1.2  # seconds without one after which it stands still
 STARVED = 8.0  # the same while it waits for a processor that others have

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.sound.signal.controls import Controls
+from zolvek.sound.signal.automation import Controls
 
 GLIDE_SECONDS = 0.0015  # in which a sudden change of level is taken, against clicks
 

@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.sound.signal.controls import Block, Controls
+from zolvek.sound.signal.automation import Block, Controls
 
 PIECE = 1 << 18  # frames that a phase is worked out for at a time
 NOISE = 4_096  # frames of noise that are drawn together

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
-from zolvek.studio.context import Studio
+from zolvek.studio.services.context import Studio
 
 Test = Callable[[Studio], bool]
 Reason = Callable[[Studio], str]

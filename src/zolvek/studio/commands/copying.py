@@ -11,9 +11,9 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Pattern, Project
 from zolvek.core.movement.evaluation.lane_evaluation import filled
 from zolvek.formats.tables import clipboard
-from zolvek.studio.commands.scope import edit_together, scope, target, together
-from zolvek.studio.context import Studio
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import edit_together, scope, target, together
+from zolvek.studio.session.session import NONE_CHOSEN, Session
 
 
 def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
@@ -124,7 +124,7 @@ def repeat_to_section_end(session: Session) -> None:
 
 def repeat_growing(studio: Studio) -> None:
     """Ask for the bar to repeat to and the change of each repeat."""
-    from zolvek.studio.dialogs import RepeatDialog
+    from zolvek.studio.toolkit.dialogs import RepeatDialog
 
     dialog = studio.ask.filled(RepeatDialog)
     if dialog is not None:

@@ -3,29 +3,14 @@
 from __future__ import annotations
 
 from zolvek.core.edits import chains, replacement, states
-from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
-from zolvek.core.model.project import Device, Track
+from zolvek.core.model.project import Track
 from zolvek.core.model.state import State
 from zolvek.core.records import replace
-from zolvek.studio.asking import Ask
-from zolvek.studio.session import Session
+from zolvek.studio.session.asking import Ask
+from zolvek.studio.session.chosen import chosen_device, shown_track
+from zolvek.studio.session.session import Session
 
 # --- devices ---
-
-
-def chosen_device(session: Session) -> Device:
-    """The device whose dials are shown. Raises ZolvekError when there is none."""
-    key = session.shown.device
-    if key is None:
-        raise ZolvekError("There is no device.", remedy="Add one in the Devices panel.")
-    return session.project.device_track(key).device(key)
-
-
-def add_device(session: Session, track: str, kind: DeviceKind) -> None:
-    project, device = chains.add_device(session.project, track, kind)
-    session.document.edit(f"Add {kind.name}", project)
-    session.shown.show(device)
 
 
 def apply_preset(session: Session, device: str, preset: str) -> None:
@@ -81,28 +66,6 @@ def hear_state(session: Session, number: int) -> None:
 
 
 # --- tracks ---
-
-
-def track_shown(session: Session) -> Track | None:
-    """The focus lane's track, else the shown device's."""
-    if session.focus.id is not None:
-        return session.project.track_of(session.focus.id)
-    shown = session.shown.device
-    return session.project.device_track(shown) if shown is not None else None
-
-
-def own_track(session: Session) -> Track:
-    track = track_shown(session)
-    if track is None:
-        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
-    return track
-
-
-def shown_track(session: Session) -> Track:
-    """The track of the device whose dials are shown. Raises ZolvekError when there is none."""
-    if session.shown.device is None:
-        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
-    return session.project.device_track(session.shown.device)
 
 
 def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:

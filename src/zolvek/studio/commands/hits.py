@@ -11,9 +11,9 @@ from zolvek.core.edits import hits
 from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.durations import note_beats
-from zolvek.studio.commands.scope import edit_together, target
-from zolvek.studio.context import Studio
-from zolvek.studio.session import NONE_CHOSEN
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import edit_together, target
+from zolvek.studio.session.session import NONE_CHOSEN
 
 THIS = "The shown track"
 
@@ -124,7 +124,7 @@ def stamp(
 
 
 def ask_stamp(studio: Studio) -> None:
-    from zolvek.studio.dialogs import HitsDialog
+    from zolvek.studio.toolkit.dialogs import HitsDialog
 
     _needed(studio)
     target(studio.session)

@@ -7,9 +7,9 @@ from zolvek.core.edits.edit_scope import bars_text, counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.evaluation.lane_evaluation import without_cycle
 from zolvek.core.records import replace
-from zolvek.studio.commands.scope import base_only, scope, unlocked
-from zolvek.studio.context import Studio
-from zolvek.studio.session import Session
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import base_only, scope, unlocked
+from zolvek.studio.session.session import Session
 
 COLOURS = replacement.LANE_COLOURS
 
@@ -166,7 +166,7 @@ def reach_from_scope(session: Session) -> None:
 def type_reach(studio: Studio) -> None:
     """Ask for both ends of the reach in the parameter's unit, and what the curve keeps; again
     while what is typed can't be read."""
-    from zolvek.studio.dialogs import ReachDialog
+    from zolvek.studio.toolkit.dialogs import ReachDialog
 
     session = studio.session
     lane = base_only(session, "reach")

@@ -11,9 +11,9 @@ from zolvek.core.model.project import Lane
 from zolvek.core.movement.evaluation import layering
 from zolvek.core.records import replace
 from zolvek.studio.commands.lanes import other_lane
-from zolvek.studio.commands.scope import unlocked, with_own
-from zolvek.studio.context import Studio
-from zolvek.studio.session import Session
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import unlocked, with_own
+from zolvek.studio.session.session import Session
 
 
 def picked(session: Session) -> tuple[Lane, Layer]:

@@ -8,9 +8,9 @@ from zolvek.core.edits import lanes
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.evaluation.lane_evaluation import filled
 from zolvek.core.records import replace
-from zolvek.studio.commands.scope import scope, target, unlocked
-from zolvek.studio.context import Studio
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import scope, target, unlocked
+from zolvek.studio.session.session import NONE_CHOSEN, Session
 
 
 def picked(session: Session) -> Pattern:

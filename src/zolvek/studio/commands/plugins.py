@@ -4,15 +4,16 @@ sound process down."""
 from __future__ import annotations
 
 from zolvek.core.edits import plugins
-from zolvek.studio.commands.devices import chosen_device
-from zolvek.studio.context import Studio
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.chosen import chosen_device
 
 
 def add(studio: Studio) -> None:
     """Ask which of the installed ones, and put it on the shown track."""
-    from zolvek.studio.plugin_dialog import PluginDialog
+    from zolvek.studio.toolkit.plugin_dialog import PluginDialog
 
-    dialog = studio.ask.filled(lambda over: PluginDialog(studio.plugins, studio.ask, over))
+    settings, ask = studio.session.settings, studio.ask
+    dialog = ask.filled(lambda over: PluginDialog(studio.plugins, settings, ask.folder, over))
     if dialog is not None and dialog.chosen is not None:
         studio.plugins.add(*dialog.chosen)
 

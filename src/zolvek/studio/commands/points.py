@@ -20,7 +20,8 @@ from zolvek.core.movement.evaluation.lane_evaluation import reach_heard
 from zolvek.core.records import replace
 from zolvek.core.value.adjustment import by_units, parse_change
 from zolvek.core.value.number_entry import number_of
-from zolvek.studio.commands.scope import (
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import (
     base_only,
     edit_together,
     target,
@@ -29,8 +30,7 @@ from zolvek.studio.commands.scope import (
     worked_points,
     worked_segments,
 )
-from zolvek.studio.context import Studio
-from zolvek.studio.session import NONE_CHOSEN, Session
+from zolvek.studio.session.session import NONE_CHOSEN, Session
 
 
 def select_all(session: Session) -> None:

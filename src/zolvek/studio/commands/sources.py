@@ -16,11 +16,11 @@ from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.core.value.number_entry import number_of
-from zolvek.formats.audio.lengths import length_of
+from zolvek.formats.audio.sound_lengths import length_of
 from zolvek.formats.track_import import SOUNDS
-from zolvek.studio.commands.devices import own_track
-from zolvek.studio.context import Studio
-from zolvek.studio.session import Session
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.chosen import own_track
+from zolvek.studio.session.session import Session
 
 LONGEST_FADE = 600.0  # seconds
 

@@ -7,9 +7,9 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.model.take import BEST, Take
 from zolvek.studio.commands.lanes import COLOURS, other_lane
-from zolvek.studio.commands.scope import unlocked, with_own
-from zolvek.studio.context import Studio
-from zolvek.studio.session import Session
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import unlocked, with_own
+from zolvek.studio.session.session import Session
 
 
 def picked(session: Session) -> tuple[Lane, Take]:

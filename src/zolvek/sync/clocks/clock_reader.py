@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from zolvek.core.model.connections import SOURCES
+from zolvek.core.model.sync_setup import SOURCES
 from zolvek.sync.timeline.clock_messages import (
     CLOCK,
     CLOCKS,

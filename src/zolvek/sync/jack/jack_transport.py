@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from zolvek.core.model.connections import Beside
+from zolvek.core.model.sync_setup import Beside
 from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.sound.playback.playback import Playback
 from zolvek.sync.jack import shared_layout as s

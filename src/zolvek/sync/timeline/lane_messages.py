@@ -10,7 +10,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.encode import BEND, CONTROL, Messages, messages
-from zolvek.formats.midi.streams import FINEST, delivered, lane_messages, stream
+from zolvek.formats.midi.step_streams import FINEST, delivered, lane_messages, stream
 
 
 class Sent(NamedTuple):

@@ -16,7 +16,7 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.encode import Messages, whole
 from zolvek.formats.midi.file_out import note_messages, note_spans
-from zolvek.formats.midi.streams import FINEST, delivered, lane_messages
+from zolvek.formats.midi.step_streams import FINEST, delivered, lane_messages
 from zolvek.sync.timeline.clock_messages import FrameRate, clocks, quarter_frames
 
 ALL = 0  # the port that everything of the tracks goes to besides their own

@@ -10,7 +10,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin.plugin_entry import Contents
-from zolvek.sound.signal.unit import Unit
+from zolvek.sound.signal.device_unit import Unit
 
 
 class Host(Protocol):

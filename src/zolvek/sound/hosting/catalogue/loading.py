@@ -13,7 +13,7 @@ from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.catalogue.hosts import host
 from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.hosting.plugin.plugin_ids import format_of
-from zolvek.sound.signal.unit import Unit
+from zolvek.sound.signal.device_unit import Unit
 
 Positions = dict[str, dict[str, float]]  # of parameters, by preset
 

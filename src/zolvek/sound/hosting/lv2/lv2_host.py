@@ -22,7 +22,7 @@ from zolvek.sound.hosting.lv2.lv2_world import (
 from zolvek.sound.hosting.plugin.control_events import defaults
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, Found
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
-from zolvek.sound.signal.unit import Unit
+from zolvek.sound.signal.device_unit import Unit
 
 __all__ = [
     "bare",

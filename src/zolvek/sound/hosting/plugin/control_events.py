@@ -8,7 +8,7 @@ from zolvek.core.arrays import Floats, Ints
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.plugin import Binding, Plugin, reached
 from zolvek.core.model.project import Device
-from zolvek.sound.signal.controls import Controls
+from zolvek.sound.signal.automation import Controls
 
 BLOCK = 64  # frames at most that a plugin runs at a time, with its parameters standing still
 

@@ -15,8 +15,8 @@ from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.hosting.plugin.control_events import BLOCK, Driver
 from zolvek.sound.hosting.plugin.note_events import Keys, Message
-from zolvek.sound.signal.controls import Controls
-from zolvek.sound.signal.unit import Incoming, Played
+from zolvek.sound.signal.automation import Controls
+from zolvek.sound.signal.device_unit import Incoming, Played
 
 MOST_LATE = 10.0  # seconds
 

@@ -25,7 +25,7 @@ from zolvek.sound.hosting.vst3.vst3_library import (
     with_state,
 )
 from zolvek.sound.hosting.vst3.vst3_paths import SUFFIX, bundles, roots
-from zolvek.sound.signal.unit import Unit
+from zolvek.sound.signal.device_unit import Unit
 
 __all__ = [
     "bare",

@@ -1,0 +1,140 @@
+"""What the commands have in common: options, positions, ranges, loading, tables."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from zolvek.core.errors import ZolvekError, one_line
+from zolvek.core.movement.movement_settings import Setting, new_seed
+
+if TYPE_CHECKING:
+    from zolvek.core.model.project import Project
+
+MOST_ROWS = 10_000_000  # of a table asked for: more is a slip in the step
+
+
+def say(text: str) -> None:
+    """A line for a person, on standard error: one line, whatever names are in it."""
+    click.echo(one_line(text), err=True)
+
+
+def number(name: str, default: float, help_: str, **more: Any) -> Any:
+    return click.option(name, default=default, show_default=True, type=float, help=help_, **more)
+
+
+def in_range(name: str, value: float, low: float, high: float) -> None:
+    if not low <= value <= high:
+        raise ZolvekError(f"{value:g} is out of range.", name, f"It goes from {low:g} to {high:g}.")
+
+
+# What is said of a setting's unit after its help.
+UNITS = {"%": " (%)", "s": " (s or ms)", "list": " (%)"}
+
+
+def settings(table: tuple[Setting, ...], **defaults: str | None) -> Any:
+    """Declare the options of a table of settings, its own defaults but for those given; None leaves one
+    out."""
+
+    def declare(command: Any) -> Any:
+        for each in reversed(table):
+            default = defaults.get(each.key, each.default)
+            if default is not None:
+                command = click.option(
+                    "--" + each.key.replace("_", "-"),
+                    each.key,
+                    default=default,
+                    show_default=bool(default),
+                    help=f"{each.label}{UNITS.get(each.unit, '')}. {each.tip}.",
+                )(command)
+        return command
+
+    return declare
+
+
+def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str, Any]:
+    """What the options of `settings` stand for, taken out of `texts`."""
+    from zolvek.core.movement.settings_parser import read_setting
+
+    return {
+        each.key: read_setting(each, texts.pop(each.key)) for each in table if each.key in texts
+    }
+
+
+def seed(command: Any) -> Any:
+    """Declare `--seed`: the command is given a number, a new one when there is none."""
+    return click.option(
+        "--seed",
+        type=click.IntRange(0),
+        help="The same seed, the same curve. Default: a new one, which is said.",
+    )(command)
+
+
+def seed_of(given: int | None) -> int:
+    """The seed, or a new one, which is said so that it can be had again."""
+    if given is not None:
+        return given
+    made = new_seed()
+    say(f"Seed {made}.")
+    return made
+
+
+def load(path: str) -> Project:
+    """A project, or one that was collected into a `.zip`, which is unpacked for as long as this runs."""
+    return load_with_folder(path)[0]
+
+
+def load_with_folder(path: str) -> tuple[Project, Path]:
+    """As `load`, and the folder that it lies in, or was unpacked into."""
+    from zolvek.formats.project import project_file
+
+    where = path
+    if path.lower().endswith(".zip"):
+        import atexit
+        import tempfile
+
+        from zolvek.formats.project import collection
+
+        folder = tempfile.TemporaryDirectory(prefix="zolvek-")
+        atexit.register(folder.cleanup)
+        where = str(collection.unpacked(path, Path(folder.name)))
+    project = project_file.load(where)
+    if project_file.is_newer(project):
+        say(f"{path}: {project_file.NEWER}")
+    return project, Path(where).resolve().parent
+
+
+def span(project: Project, first: str | None, last: str | None) -> tuple[float, float]:
+    low = project.meter.parse(first, project.tempo) if first is not None else 0.0
+    high = project.meter.parse(last, project.tempo) if last is not None else project.length
+    if high <= low:
+        raise ZolvekError("The span is empty.", "--to", "Let it lie after --from.")
+    return low, high
+
+
+def steps(first: float, last: float, step: float) -> Any:
+    """Beats from first to last, both included when the step hits it."""
+    import numpy as np
+
+    for name, beats in (("--from", first), ("--to", last), ("--step", step)):
+        if not np.isfinite(beats):
+            raise ZolvekError(f"{beats} is not a number of beats.", name)
+    if step <= 0.0:
+        raise ZolvekError(f"A step of {step:g} leads nowhere.", "--step", "Use one above 0.")
+    if last < first:
+        raise ZolvekError("The span ends before it begins.", "--to", "Let it lie after --from.")
+    count = (last - first) / step
+    if count > MOST_ROWS:
+        raise ZolvekError(f"That makes more than {MOST_ROWS} rows.", "--step", "Use a larger one.")
+    return first + np.arange(int(count + 1e-9) + 1) * step
+
+
+def print_csv(header: tuple[str, ...], rows: Any) -> None:
+    writer = csv.writer(sys.stdout, lineterminator="\n")
+    writer.writerow(header)
+    for row in rows:
+        writer.writerow([one_line(cell) if isinstance(cell, str) else cell for cell in row])

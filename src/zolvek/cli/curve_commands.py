@@ -1,0 +1,263 @@
+"""Commands that work on a curve in a CSV file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from zolvek.cli.command_common import in_range, number, print_csv, say, steps
+from zolvek.core.errors import ZolvekError
+
+
+@click.group()
+def curve() -> None:
+    """Work on a curve in a CSV file: beat,value,shape,amount."""
+
+
+@curve.command("eval")
+@click.argument("file", type=click.Path())
+@click.option("--step", required=True, type=float, help="Beats between rows.")
+@click.option("--from", "first", type=float, help="First beat. Default: the first point's.")
+@click.option("--to", "last", type=float, help="Last beat, included. Default: the last point's.")
+def curve_eval(file: str, step: float, first: float | None, last: float | None) -> None:
+    """Print a curve's values as CSV: beat,value."""
+    from zolvek.formats.tables import curve_csv
+
+    loaded = curve_csv.load(file)
+    low = float(loaded.beat[0]) if first is None else first
+    high = float(loaded.beat[-1]) if last is None else last
+    beats = steps(low, high, step)
+    print_csv(("beat", "value"), zip(beats.tolist(), loaded.at(beats).tolist(), strict=True))
+
+
+def tool(name: str, *options: Any) -> Any:
+    """Declare a command that turns the curve in IN.csv into another: its function takes the
+    curve and the options' values, and returns the new curve."""
+
+    def declare(work: Any) -> Any:
+        def run(file: str, output: str, **values: Any) -> None:
+            from zolvek.formats.tables import curve_csv
+
+            curve_csv.save(work(curve_csv.load(file), **values), output)
+
+        command: Any = run
+        for option in reversed(options):
+            command = option(command)
+        command = click.option(
+            "-o", "--output", required=True, type=click.Path(), help="The CSV file to write."
+        )(command)
+        command = click.argument("file", type=click.Path())(command)
+        return curve.command(name, help=work.__doc__)(command)
+
+    return declare
+
+
+@tool(
+    "quantise",
+    click.option(
+        "--grid",
+        required=True,
+        help="1/1 to 1/128, with d (dotted) or t (triplet), or bars such as 2bars.",
+    ),
+    number("--strength", 100.0, "Percent of the way to the line."),
+    number("--swing", 0.0, "Percent of a step that every second line is late, up to 75."),
+    number("--offset", 0.0, "Beats after the line, or before it when negative."),
+)
+def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset: float) -> Any:
+    """Pull the points of a curve to a grid (4/4, from beat 0)."""
+    from zolvek.core.curve.quantising import quantised
+    from zolvek.core.time.grid import parse_grid
+    from zolvek.core.time.meter import MeterMap
+
+    in_range("--strength", strength, 0.0, 100.0)
+    in_range("--swing", swing, 0.0, 75.0)
+    in_range("--offset", offset, -4.0, 4.0)
+    chosen = parse_grid(grid, swing / 100.0, offset)
+    done, left = quantised(drawn, chosen, MeterMap(), strength / 100.0)
+    if len(left):
+        say(f"{len(left)} of {len(drawn)} points could not be placed and stay.")
+    return done
+
+
+@tool(
+    "repeat",
+    click.option(
+        "--times", required=True, type=click.IntRange(1, 100_000), help="How often in all."
+    ),
+    click.option(
+        "--every", type=float, help="Beats from one to the next. Default: the curve's own length."
+    ),
+    number(
+        "--scale", 1.0, "Factor by which the distance from the first value grows with each repeat."
+    ),
+    number("--tilt", 0.0, "Percent of full height that the level rises over each repeat."),
+)
+def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt: float) -> Any:
+    """Repeat a curve one after another."""
+    from zolvek.core.curve.shaping import repeated
+
+    first = drawn.beat[0]
+    length = float(drawn.beat[-1] - first) if every is None else every
+    in_range("--scale", scale, -10.0, 10.0)
+    in_range("--tilt", tilt, -100.0, 100.0)
+    return _from_zero(drawn, lambda own: repeated(own, length, times, scale, tilt / 100.0))
+
+
+@tool(
+    "scale",
+    click.option(
+        "--factor",
+        required=True,
+        type=float,
+        help="What distances from the level are multiplied by.",
+    ),
+    number("--about", 0.0, "The level that stays, in percent of full height."),
+    click.option(
+        "--time",
+        "in_time",
+        is_flag=True,
+        help="Stretch time from the first point on instead of values.",
+    ),
+)
+def curve_scale(drawn: Any, factor: float, about: float, in_time: bool) -> Any:
+    """Scale a curve in value about a level, or in time."""
+    from zolvek.core.curve.shaping import scaled, stretched
+
+    in_range("--factor", factor, -1e6, 1e6)
+    in_range("--about", about, 0.0, 100.0)
+    return stretched(drawn, factor) if in_time else scaled(drawn, factor, about / 100.0)
+
+
+@tool(
+    "tilt",
+    number("--left", 0.0, "Percent of full height that the first point is raised by."),
+    number("--right", 0.0, "Percent of full height that the last point is raised by."),
+)
+def curve_tilt(drawn: Any, left: float, right: float) -> Any:
+    """Raise or lower the two ends of a curve, what lies between in proportion."""
+    from zolvek.core.curve.shaping import tilted
+
+    in_range("--left", left, -100.0, 100.0)
+    in_range("--right", right, -100.0, 100.0)
+    return tilted(drawn, left / 100.0, right / 100.0)
+
+
+@tool("mirror")
+def curve_mirror(drawn: Any) -> Any:
+    """Turn a curve back to front in time, its first and last beat staying."""
+    from zolvek.core.curve.shaping import mirrored
+
+    return mirrored(drawn)
+
+
+@tool("invert", number("--about", 50.0, "The level that stays, in percent of full height."))
+def curve_invert(drawn: Any, about: float) -> Any:
+    """Turn a curve upside down about a level."""
+    from zolvek.core.curve.shaping import inverted
+
+    in_range("--about", about, 0.0, 100.0)
+    return inverted(drawn, about / 100.0)
+
+
+@tool(
+    "stamp",
+    click.option(
+        "--form", required=True, help="ramp, swell, dip, gate, staircase, build, drop or tremble."
+    ),
+    click.option("--from", "first", required=True, type=float, help="Beat at which it begins."),
+    click.option("--to", "last", required=True, type=float, help="Beat at which it ends."),
+    click.option(
+        "--start",
+        type=float,
+        help="Level it begins at, in percent. Default: the one that is there.",
+    ),
+    click.option(
+        "--end", type=float, help="Level it goes to, in percent. Default: the one that is there."
+    ),
+    click.option(
+        "--set",
+        "sliders",
+        multiple=True,
+        metavar="NAME=VALUE",
+        help="A slider of the form; may be repeated.",
+    ),
+)
+def curve_stamp(
+    drawn: Any,
+    form: str,
+    first: float,
+    last: float,
+    start: float | None,
+    end: float | None,
+    sliders: tuple[str, ...],
+) -> Any:
+    """Put a ready form into a span of a curve."""
+    from zolvek.core.curve.spans import splice
+    from zolvek.core.curve.stamps import stamped
+
+    in_range("--from", first, 0.0, 1e6)
+    in_range("--to", last, 0.0, 1e6)
+    levels = []
+    for name, level, beat in (("--start", start, first), ("--end", end, last)):
+        in_range(name, 0.0 if level is None else level, 0.0, 100.0)
+        levels.append(float(drawn.at(beat)) if level is None else level / 100.0)
+    values = {}
+    for slider in sliders:
+        name, _, text = slider.partition("=")
+        try:
+            values[name] = float(text)
+        except ValueError:
+            raise ZolvekError(
+                f"“{slider}” is not NAME=VALUE.", "--set", "Such as --set count=8."
+            ) from None
+    return splice(drawn, first, stamped(form, last - first, *levels, **values))
+
+
+@tool(
+    "smooth",
+    click.option(
+        "--beats", required=True, type=float, help="Standard deviation of the low-pass in beats."
+    ),
+)
+def curve_smooth(drawn: Any, beats: float) -> Any:
+    """Smooth a curve over time, its two ends staying."""
+    from zolvek.core.curve.shaping import smoothed
+
+    in_range("--beats", beats, 1e-6, 1e5)
+    return smoothed(drawn, beats)
+
+
+@curve.command("thin")
+@click.argument("file", type=click.Path())
+@click.option("--tolerance", type=float, help="Percent of full height that it stays within.")
+@click.option("--count", type=click.IntRange(2), help="Points to keep, at the least error.")
+@click.option("--shapes", is_flag=True, help="With bends, cosines and S-curves, not lines only.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
+def curve_thin(
+    file: str, tolerance: float | None, count: int | None, shapes: bool, output: str
+) -> None:
+    """Thin a curve; ends and jumps stay, the bound holds at every instant."""
+    from zolvek.core.curve.thinning import thinned, thinned_to
+    from zolvek.formats.tables import curve_csv
+
+    if (tolerance is None) == (count is None):
+        raise ZolvekError("Give either --tolerance or --count.", "curve thin")
+    drawn = curve_csv.load(file)
+    if count is not None:
+        done = thinned_to(drawn, count, shapes)
+    else:
+        assert tolerance is not None
+        in_range("--tolerance", tolerance, 0.0, 100.0)
+        done = thinned(drawn, tolerance / 100.0, shapes)
+    curve_csv.save(done.curve, output)
+    click.echo(
+        f"{done.before} points before, {done.after} after; "
+        f"the greatest error is {100 * done.error:.4f} % at beat {done.beat:.6g}."
+    )
+
+
+def _from_zero(drawn: Any, work: Any) -> Any:
+    """`work` done to the curve moved to beat 0, and moved back."""
+    first = float(drawn.beat[0])
+    return work(drawn.shifted(-first)).shifted(first)

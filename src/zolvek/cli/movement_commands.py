@@ -1,0 +1,293 @@
+"""Commands that make movement: into a curve in a CSV file, or as a layer of a project's lane."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from zolvek.cli.command_common import (
+    in_range,
+    load,
+    read_settings,
+    say,
+    seed,
+    seed_of,
+    settings,
+    span,
+)
+from zolvek.cli.curve_commands import curve, tool
+from zolvek.core.errors import ZolvekError, one_line
+from zolvek.core.movement.movement_settings import (
+    HAND_SETTINGS,
+    JITTER_SETTINGS,
+    LFO_SETTINGS,
+    RANDOM_SETTINGS,
+)
+
+if TYPE_CHECKING:
+    from zolvek.core.curve.pattern import Pattern
+    from zolvek.core.movement.generators.lfo import Lfo
+    from zolvek.core.movement.generators.randomness import RandomMove
+
+TEMPO = click.option(
+    "--tempo", default=120.0, show_default=True, help="BPM, for what is told in s or Hz."
+)
+LANE = click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
+OUTPUT = click.option(
+    "-o", "--output", required=True, type=click.Path(), help="The project file to write."
+)
+SHAPES = "sine, triangle, saw-up, saw-down, pulse, sample-hold, smooth-random or pattern."
+PERIOD = click.option("--period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
+
+
+def _steady(tempo: float) -> Any:
+    from zolvek.core.time.tempo import TempoMap, TempoPoint
+
+    return TempoMap((TempoPoint(0.0, tempo),))
+
+
+# --- randomness and the hand ---
+
+
+def _random_options(command: Any) -> Any:
+    for option in reversed(
+        (
+            click.option(
+                "--kind", default="steps", show_default=True, help="steps, smooth or walk."
+            ),
+            click.option(
+                "--spread", default="even", show_default=True, help="even, bell or levels."
+            ),
+            settings(RANDOM_SETTINGS),
+            seed,
+        )
+    ):
+        command = option(command)
+    return command
+
+
+def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
+    """The movement that the options tell, taken out of `values`, and its amount."""
+    from zolvek.core.movement.settings_parser import random_of
+
+    read = read_settings(RANDOM_SETTINGS, values)
+    in_range("--amount", 100.0 * (read["amount"] or 0.0), 0.0, 100.0)
+    kind, spread = values.pop("kind"), values.pop("spread")
+    return random_of(kind, read, spread, seed_of(values.pop("seed")))
+
+
+@tool(
+    "random",
+    _random_options,
+    click.option("--follow/--no-follow", default=True, help="About what is there, or the middle."),
+    TEMPO,
+)
+def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
+    """Add random movement to a curve, within --amount of what is there."""
+    from zolvek.core.curve.spans import splice
+    from zolvek.core.movement.generators.randomness import randomised
+
+    move, amount = _random(values)
+    first, last = float(drawn.beat[0]), float(drawn.beat[-1])
+    put = randomised(drawn, first, last, move, amount, _steady(tempo), follow)
+    return splice(drawn, first, put, last)
+
+
+@tool("humanise", settings(HAND_SETTINGS), seed)
+def curve_humanise(drawn: Any, **values: Any) -> Any:
+    """Draw a curve as a hand would: small slow irregularities, none at its ends."""
+    from zolvek.core.curve.spans import splice
+    from zolvek.core.movement.generators.randomness import humanised
+
+    strength = read_settings(HAND_SETTINGS, values)["strength"] or 0.0
+    in_range("--strength", 100.0 * strength, 0.0, 100.0)
+    first, last = float(drawn.beat[0]), float(drawn.beat[-1])
+    put = humanised(drawn, first, last, strength, seed_of(values["seed"]))
+    return splice(drawn, first, put, last)
+
+
+@tool(
+    "jitter",
+    settings(JITTER_SETTINGS),
+    click.option("--step", type=float, help="Beats; times move by whole steps of so many."),
+    seed,
+    TEMPO,
+)
+def curve_jitter(drawn: Any, step: float | None, tempo: float, **values: Any) -> Any:
+    """Move the points of a curve a little, never past a neighbour."""
+    import numpy as np
+
+    from zolvek.core.movement.generators.randomness import jittered
+
+    read = read_settings(JITTER_SETTINGS, values)
+    value, seconds = read["value"] or 0.0, read["time"] or 0.0
+    in_range("--value", 100.0 * value, 0.0, 100.0)
+    in_range("--time", seconds, 0.0, 60.0)
+    in_range("--step", 1.0 if step is None else step, 1e-6, 1e6)
+    beats = seconds * float(_steady(tempo).bpm(0.0)) / 60.0
+    return jittered(drawn, np.arange(len(drawn)), value, beats, seed_of(values["seed"]), step)
+
+
+# --- LFOs ---
+
+
+def _lfo_options(amount: str, **without: None) -> Any:
+    def declare(command: Any) -> Any:
+        for option in reversed((
+            click.option("--shape", required=True, help=SHAPES),
+            PERIOD,
+            settings(LFO_SETTINGS, rate=None, phase=None, amount=amount, **without),
+            click.option(
+                "--phase", default=0.0, show_default=True, help="Cycles; a sine is at its centre, rising, at 0."
+            ),
+            click.option("--pattern", metavar="NAME|FILE", help="A kept pattern: a cycle of the shape `pattern`."),
+            click.option("--rate-way", metavar="NAME|FILE", help="A kept pattern, along which the rate goes to its end."),
+            click.option("--equal-steps", is_flag=True, help="The rate changes evenly in Hz, not in octaves."),
+            click.option("--invert", is_flag=True, help="Upside down."),
+            seed,
+        )):  # fmt: skip
+            command = option(command)
+        return command
+
+    return declare
+
+
+def _pattern(option: str, name: str | None) -> Pattern | None:
+    """The pattern kept under a name, or in a file."""
+    from pathlib import Path
+
+    from zolvek.formats import pattern_library
+
+    if not name:
+        return None
+    path = Path(name) if Path(name).is_file() else pattern_library.path_of(name)
+    if not path.is_file():
+        kept = ", ".join(f"“{each.name}”" for each in pattern_library.load_all()[0])
+        raise ZolvekError(f"There is no pattern “{name}”.", option, f"Kept are {kept or 'none'}.")
+    return pattern_library.load(path)
+
+
+def _lfo(values: dict[str, Any]) -> Lfo:
+    """The LFO that the options tell, taken out of `values`."""
+    from zolvek.core.movement.generators.waves import WAVES
+    from zolvek.core.movement.settings_parser import EQUAL, EVEN, lfo_of
+    from zolvek.core.time.rates import parse_rate
+
+    shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
+    if shape not in WAVES:
+        raise ZolvekError(
+            f"There is no shape “{shape}”.", "--shape", f"There are {', '.join(WAVES)}."
+        )
+    if (shape == "pattern") != (pattern is not None):
+        raise ZolvekError(
+            "A pattern and the shape `pattern` go together.", "--pattern", "Give both, or neither."
+        )
+    way, equal = _pattern("--rate-way", values.pop("rate_way")), values.pop("equal_steps")
+    if way and (equal or not values.get("rate_end")):
+        raise ZolvekError(
+            "That way leads nowhere.", "--rate-way", "Give --rate-end, and no --equal-steps."
+        )
+    phase = values.pop("phase")  # in cycles here
+    read = read_settings(LFO_SETTINGS, values)
+    if read["skew"] and WAVES[shape].unskewed:
+        raise ZolvekError(WAVES[shape].unskewed, "--skew", "Leave it out.")
+    given = values.pop("seed")
+    return lfo_of(
+        shape,
+        {**read, "rate": parse_rate(values.pop("period")), "phase": phase},
+        EQUAL if equal else EVEN,
+        way.curve.having(beat=way.curve.beat / way.length) if way else None,
+        pattern=pattern,
+        invert=values.pop("invert"),
+        seed=seed_of(given) if WAVES[shape].random else given or 1,
+    )
+
+
+@curve.command("lfo")
+@_lfo_options("100 %")
+@click.option("--from", "first", required=True, type=float, help="Beat at which it begins.")
+@click.option("--to", "last", required=True, type=float, help="Beat at which it ends.")
+@TEMPO
+@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
+def curve_lfo(first: float, last: float, tempo: float, output: str, **values: Any) -> None:
+    """Write an LFO as a curve: exact, from its first beat to its last."""
+    from zolvek.core.movement.generators.lfo_points import as_curve
+    from zolvek.formats.tables import curve_csv
+
+    for name, beat in (("--from", first), ("--to", last)):
+        in_range(name, beat, 0.0, 1e6)
+    lfo = _lfo(values)
+    if lfo.rate.fast:
+        say("The rate is past a 1/128 note or 100 Hz.")
+    curve_csv.save(as_curve(lfo, first, last, _steady(tempo)), output)
+
+
+# --- layers ---
+
+
+@click.group()
+def layer() -> None:
+    """Put a movement on a lane as a layer, which `bake` writes into its points."""
+
+
+def _put(
+    project: str, lane: str, first: str | None, last: str | None, output: str,
+    kind: str, amount: float, **movement: Any,
+) -> None:  # fmt: skip
+    from zolvek.core.edits.layers import free_layer_id, with_layer
+    from zolvek.core.model.layer import LAYER_KINDS, Layer
+    from zolvek.formats.project import project_file
+
+    loaded = load(project)
+    own = loaded.lane(lane)
+    low, high = span(loaded, first, last)
+    made = Layer(
+        free_layer_id(own), kind, LAYER_KINDS[kind][0], low, None if last is None else high,
+        amount, **movement,
+    )  # fmt: skip
+    project_file.save(with_layer(loaded, lane, made), output)
+    click.echo(one_line(f"{made.id}: {made.label}, {len(own.layers) + 1} on {lane}."))
+
+
+def _layer_options(command: Any) -> Any:
+    for option in (
+        OUTPUT,
+        click.option("--to", "last", help="Position. Default: the end."),
+        click.option(
+            "--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start."
+        ),
+        LANE,
+        click.argument("project", type=click.Path()),
+    ):
+        command = option(command)
+    return command
+
+
+@layer.command("lfo")
+@_layer_options
+@_lfo_options("60 %", centre=None)
+def layer_lfo(
+    project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
+) -> None:
+    """An LFO as a layer: --amount is the layer's."""
+    from zolvek.core.records import replace
+
+    made = _lfo(values)
+    amount = made.amount * (-1.0 if made.invert else 1.0)
+    plain = replace(made, amount=1.0, centre=0.5, invert=False)
+    _put(project, lane, first, last, output, "lfo", amount, lfo=plain)
+
+
+@layer.command("random")
+@_layer_options
+@_random_options
+def layer_random(
+    project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
+) -> None:
+    """Random movement as a layer: --amount is the layer's."""
+    move, amount = _random(values)
+    _put(project, lane, first, last, output, "random", amount, random=move)
+
+
+COMMANDS = (layer,)

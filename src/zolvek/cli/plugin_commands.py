@@ -1,0 +1,83 @@
+"""Commands that deal with installed plugins."""
+
+from __future__ import annotations
+
+import click
+
+from zolvek.cli.command_common import load, print_csv, say
+from zolvek.core.errors import ZolvekError
+
+
+@click.command()
+@click.argument("text", required=False, default="")
+@click.option("--json", "as_json", is_flag=True, help="As JSON instead of CSV.")
+@click.option(
+    "--add",
+    "bundle",
+    type=click.Path(),
+    help="Allow a bundle that lies elsewhere, and list what is in it.",
+)
+@click.option("--again", is_flag=True, help="Read those that could not be read once more.")
+def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
+    """Print the installed plugins, or those with TEXT in their name, maker or id, and whether each can be
+    used."""
+    import msgspec
+
+    from zolvek.sound.hosting.catalogue import installed as plugin_list
+    from zolvek.storage.file_names import cell
+
+    words = text.casefold().split()
+    if bundle is not None:
+        inside = plugin_list.add(lambda done, total: None, bundle)
+        added = {each.id for each in inside}
+    every, faults = plugin_list.installed(again=again)
+    if bundle is not None:
+        every = [each for each in every if each.id in added]
+    for fault in faults:
+        say(f"{fault.what} {fault.remedy}")
+    found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
+    if as_json:
+        click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
+        return
+    print_csv(
+        ("id", "name", "maker", "role", "parameters", "fault"),
+        ((p.id, cell(p.name), cell(p.maker), p.role, p.parameters, p.fault) for p in found),
+    )
+
+
+@click.command("add-device")
+@click.argument("project", type=click.Path())
+@click.option("--track", required=True, help="The name of a track; a new one where there is none.")
+@click.option(
+    "--plugin",
+    required=True,
+    help="Its id, as `zolvek plugins` lists them, or its bundle; of several there BUNDLE#NAME.",
+)
+@click.option("--preset", help="One of the plugin's own presets.")
+@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+def add_device(project: str, track: str, plugin: str, preset: str | None, output: str) -> None:
+    """Add an installed plugin to a track, its presets as states."""
+    from zolvek.core.edits import chains
+    from zolvek.core.edits import plugins as hosted
+    from zolvek.formats.project import project_file
+    from zolvek.sound.hosting.catalogue.installed import found
+    from zolvek.sound.jobs.plugin_description import described_apart
+
+    loaded, own_plugin = load(project), found(plugin)
+    kind = described_apart(own_plugin.id)
+    if preset is not None and preset not in {each.name for each in kind.presets}:
+        names = ", ".join(each.name for each in kind.presets) or "none"
+        raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")
+    own = next((each for each in loaded.tracks if each.name == track), None)
+    if own is None:
+        loaded, key = chains.add_track(loaded, track)
+    else:
+        key = own.id
+    loaded, device = hosted.added(loaded, key, kind)
+    if preset is not None:
+        loaded = chains.apply_preset(loaded, device, preset)
+    project_file.save(loaded, output)
+    say(f"{device}: {len(kind.parameters)} parameters, {len(kind.presets)} presets.")
+
+
+COMMANDS = (plugins, add_device)

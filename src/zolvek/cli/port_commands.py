@@ -1,0 +1,121 @@
+"""Commands that deal with other programs and machines."""
+
+from __future__ import annotations
+
+import json
+import signal
+import sys
+
+import click
+
+from zolvek.cli.command_common import load, print_csv, say, span
+from zolvek.core.errors import Failure, ZolvekError
+
+ROLES = ("alone", "follow", "lead")
+OUTS = ("jack", "alsa", "silent")
+EVERY = 10  # reports to a line, where no terminal shows them in one place
+
+
+@click.command()
+@click.option("--json", "as_json", is_flag=True, help="As JSON instead of CSV.")
+def ports(as_json: bool) -> None:
+    """Print the ports that Zolvek can be connected to: MIDI ports of the machine, and those of the programs beside
+    it through JACK or PipeWire."""
+    from zolvek.sync.jack import port_query
+    from zolvek.sync.ports import midi_ports as machine
+
+    rows = [("midi", "in", name) for name in machine.inputs()]
+    rows += [("midi", "out", name) for name in machine.outputs()]
+    rows += port_query.ports()
+    if as_json:
+        keys = ("kind", "direction", "name")
+        click.echo(json.dumps([dict(zip(keys, row, strict=True)) for row in rows], indent=1))
+        return
+    print_csv(("kind", "direction", "name"), rows)
+
+
+@click.command()
+@click.argument("project")
+@click.option(
+    "--from", "first", help="Where to begin: bar.beat.tick or m:ss.mmm. Default: the start."
+)
+@click.option(
+    "--loop",
+    nargs=2,
+    default=None,
+    metavar="POS POS",
+    help="Repeat what lies between two positions.",
+)
+@click.option(
+    "--out",
+    type=click.Choice(OUTS),
+    default="jack",
+    show_default=True,
+    help="jack: sound and messages through JACK or PipeWire; alsa: messages at a port of its own; silent: neither.",
+)
+@click.option(
+    "--clock",
+    type=click.Choice(ROLES),
+    default="alone",
+    show_default=True,
+    help="Start by itself, with the transport of others, or lead it.",
+)
+@click.option("--osc", metavar="HOST:PORT", help="Send the lanes there as OSC.")
+@click.option(
+    "--allow-missing", is_flag=True, help="Play even where sound files or plugins can't be played."
+)
+def play(
+    project: str,
+    first: str | None,
+    loop: tuple[str, str] | None,
+    out: str,
+    clock: str,
+    osc: str | None,
+    allow_missing: bool,
+) -> None:
+    """Play a project until its end or Ctrl+C, its ports named as in the window."""
+    from zolvek.sound.engine import clip_playback
+    from zolvek.sound.hosting.catalogue import installed
+    from zolvek.sound.jobs.mix_export import need_plugins
+    from zolvek.sync.headless_player import Performance
+    from zolvek.sync.timeline.osc_messages import place
+
+    loaded = load(project)
+    if not allow_missing:
+        clip_playback.need(loaded)
+        need_plugins(loaded, dict(installed.missing(loaded)))
+    begin = loaded.meter.parse(first, loaded.tempo) if first is not None else 0.0
+    if begin >= loaded.length:
+        raise ZolvekError("That is where the project ends.", "--from", "Begin before it.")
+    looped = span(loaded, *loop) if loop else None
+    if looped is not None and first is None:
+        begin = looped[0]
+    to = place(osc) if osc else None
+    performance = Performance(loaded, out, clock, to, say)
+    shown = sys.stdout.isatty()
+    try:
+        for number, told in enumerate(performance.play(begin, looped)):
+            seconds = float(loaded.tempo.seconds(told.beat))
+            line = (
+                f"{loaded.meter.text(told.beat):>12}  {int(seconds // 60)}:{seconds % 60:06.3f}  "
+                f"{float(loaded.tempo.bpm(told.beat)):6.2f} BPM  {'plays' if told.playing else 'rests'}  {told.ports}"
+            )
+            if shown:
+                click.echo(f"\r{line:<78}", nl=False)
+            elif number % EVERY == 0:
+                click.echo(line)
+    except KeyboardInterrupt:
+        signal.setitimer(
+            signal.ITIMER_REAL, 0.0
+        )  # how it is meant to be ended: it need not be told again
+    finally:
+        performance.close()
+        if shown:
+            click.echo()
+    if performance.lost and not allow_missing:
+        raise Failure(
+            "Not everything was played.", project, "With --allow-missing that is as wanted."
+        )
+
+
+COMMANDS = (ports, play)

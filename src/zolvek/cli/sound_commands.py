@@ -1,0 +1,38 @@
+"""Commands that look into sound files."""
+
+from __future__ import annotations
+
+import click
+
+from zolvek.cli.command_common import print_csv
+
+
+@click.command()
+@click.argument("sound", type=click.Path())
+def hits(sound: str) -> None:
+    """Print where a sound's hits are, as CSV: seconds,strength (0 to 1)."""
+    from zolvek.sound.analysis.onsets import hits_of
+
+    found = hits_of(sound)
+    rows = zip(found.seconds.tolist(), found.strength.tolist(), strict=True)
+    print_csv(("seconds", "strength"), ((f"{at:.6f}", f"{how:.4f}") for at, how in rows))
+
+
+@click.command()
+@click.argument("sound", type=click.Path())
+def tempo(sound: str) -> None:
+    """Print the tempo that a sound's hits tell, as CSV: bpm, the second of the first beat, how sure it is
+    (0 to 1)."""
+    from zolvek.core.errors import ZolvekError
+    from zolvek.sound.analysis.onsets import hits_of, tempo_of
+
+    try:
+        found = tempo_of(hits_of(sound))
+    except ZolvekError as error:
+        raise error.at(sound) from error
+    print_csv(
+        ("bpm", "first", "sure"), [(f"{found.bpm:g}", f"{found.first:.6f}", f"{found.sure:.3f}")]
+    )
+
+
+COMMANDS = (hits, tempo)

@@ -1,0 +1,126 @@
+"""How devices sound: one registry for all of them.
+
+`make(device, rate)` gives what a device does to the sound of its track. An effect changes what comes in;
+an instrument adds its own; one that nobody here can play, such as a described plugin, lets the sound pass.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Protocol
+from zlib import crc32
+
+from zolvek.core.arrays import Floats
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Device
+from zolvek.sound.effects.processors import PROCESSORS, Processor
+from zolvek.sound.instruments.drums import Drums
+from zolvek.sound.instruments.synth import NewNote, Synth
+from zolvek.sound.signal.automation import COARSE, FINE, Controls
+from zolvek.sound.signal.device_unit import Incoming, Played, Unit
+
+
+class Instrument(Protocol):
+    def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats: ...
+
+    def release_all(self, now: float) -> None: ...
+
+    def release(self, pitch: int, now: float) -> None: ...
+
+
+class Effect:
+    """What comes in goes through a processor."""
+
+    latency = 0
+
+    def __init__(self, processor: Processor) -> None:
+        self.processor, self.spacing = processor, processor.spacing
+
+    def play(self, block: Incoming) -> Played:
+        sound = self.processor.process(block.sound, block.controls)
+        return Played(sound, self.processor.sent)
+
+    def release_all(self, now: float) -> None:
+        pass
+
+    def release(self, pitch: int, now: float) -> None:
+        pass
+
+
+class Source:
+    """An instrument's sound is added to what comes in."""
+
+    spacing, latency = FINE, 0
+
+    def __init__(self, instrument: Instrument) -> None:
+        self.instrument = instrument
+
+    def play(self, block: Incoming) -> Played:
+        own = self.instrument.play(block.notes, block.controls, block.now)
+        return Played(block.sound + own)
+
+    def release_all(self, now: float) -> None:
+        self.instrument.release_all(now)
+
+    def release(self, pitch: int, now: float) -> None:
+        self.instrument.release(pitch, now)
+
+
+class Passing:
+    """Sound goes through as it is."""
+
+    spacing, latency = COARSE, 0
+
+    def play(self, block: Incoming) -> Played:
+        return Played(block.sound)
+
+    def release_all(self, now: float) -> None:
+        pass
+
+    def release(self, pitch: int, now: float) -> None:
+        pass
+
+
+Maker = Callable[[Device, int], Unit]
+
+
+def _effect(device: Device, rate: int) -> Unit:
+    return Effect(PROCESSORS[device.kind](device.kind, rate))
+
+
+def _seed(device: Device) -> int:
+    """The device's own name seeds its noise: the same at every render, and unlike others'."""
+    return crc32(device.id.encode())
+
+
+MAKERS: dict[str, Maker] = {
+    "synth": lambda device, rate: Source(Synth(_seed(device), rate)),
+    "drums": lambda device, rate: Source(Drums(_seed(device), rate)),
+    **dict.fromkeys(PROCESSORS, _effect),
+}
+
+
+def make(device: Device, rate: int) -> Unit:
+    """What the device does to sound, at `rate` frames a second."""
+    if device.row.plugin is not None:
+        return _hosted(device, rate)
+    maker = None if device.described is not None else MAKERS.get(device.kind)
+    return maker(device, rate) if maker else Passing()
+
+
+LEFT_OUT: dict[str, str] = {}  # devices whose plugins are not run in this process, and why
+
+
+def _hosted(device: Device, rate: int) -> Unit:
+    """The plugin; where it is not there, or has brought a process down, sound goes past it."""
+    from zolvek.sound.hosting.catalogue import loading
+
+    if device.id in LEFT_OUT:
+        return Passing()
+    try:
+        return loading.unit(device, rate)
+    except ZolvekError as error:
+        LEFT_OUT[device.id] = str(error)
+    except Exception as error:  # a plugin's, or of what runs it: it must not be silent for ever
+        LEFT_OUT[device.id] = f"It could not be made ({type(error).__name__}: {error})."
+    return Passing()

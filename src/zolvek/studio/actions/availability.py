@@ -1,0 +1,235 @@
+"""Why actions can't be done now, in a few words; "" when they can. Quick questions, asked after every
+change."""
+
+from __future__ import annotations
+
+from zolvek.core.edits.chains import own_sound_files
+from zolvek.studio.commands import controls
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session import command_scope
+from zolvek.studio.session.chosen import chosen_device
+
+NO_LANE = "There is no lane: touch a control and press A."
+NO_POINTS = "Select points, or a span that holds some, first."
+NO_SPAN = "Select a span on the ruler first."
+
+
+def lane(studio: Studio) -> str:
+    return "" if studio.session.focus.id is not None else NO_LANE
+
+
+def open_lane(studio: Studio) -> str:
+    """A lane that is not locked."""
+    own = studio.session.lane
+    if own is None:
+        return NO_LANE
+    return "The lane is locked: K unlocks it." if own.locked else ""
+
+
+def points(studio: Studio) -> str:
+    """Points of the selection, or in the selected span."""
+    return open_lane(studio) or ("" if command_scope.chosen_points(studio.session) else NO_POINTS)
+
+
+def span(studio: Studio) -> str:
+    return open_lane(studio) or any_span(studio)
+
+
+def any_span(studio: Studio) -> str:
+    return "" if studio.session.span.beats is not None else NO_SPAN
+
+
+def device(studio: Studio) -> str:
+    return "" if studio.session.shown.device is not None else "There is no device: add one first."
+
+
+def new_control(studio: Studio) -> str:
+    """A control without a lane has been touched."""
+    return (
+        "" if controls.can_add_lane(studio.session) else "Touch a control that has no lane first."
+    )
+
+
+def lane_and_new_control(studio: Studio) -> str:
+    return open_lane(studio) or new_control(studio)
+
+
+def sound_files(studio: Studio) -> str:
+    """The project plays files of its own; whether they are there is asked when it matters."""
+    has = bool(own_sound_files(studio.session.project))
+    return "" if has else "The project plays no sound file of its own."
+
+
+def slots(studio: Studio) -> str:
+    own = studio.session.lane
+    return open_lane(studio) or (
+        "" if own and own.slots else "The lane has no slots: see Patterns."
+    )
+
+
+def armed(studio: Studio) -> str:
+    return "" if studio.session.passes.armed else "No lane is armed."
+
+
+def playing(studio: Studio) -> str:
+    return "" if studio.player.playing else "Nothing plays."
+
+
+def undo(studio: Studio) -> str:
+    return "" if studio.session.document.history.undo_label else "There is nothing to take back."
+
+
+def redo(studio: Studio) -> str:
+    return "" if studio.session.document.history.redo_label else "There is nothing to do again."
+
+
+def take(studio: Studio) -> str:
+    has = studio.session.picked.take is not None
+    return lane(studio) or ("" if has else "The lane has no take: arm it and record a pass.")
+
+
+def open_take(studio: Studio) -> str:
+    return open_lane(studio) or take(studio)
+
+
+def take_and_span(studio: Studio) -> str:
+    return open_take(studio) or any_span(studio)
+
+
+def layer(studio: Studio) -> str:
+    has = studio.session.picked.layer is not None
+    return open_lane(studio) or ("" if has else "The lane has no layer.")
+
+
+def drawn_layer(studio: Studio) -> str:
+    own = studio.session.picked.layer
+    return layer(studio) or ("" if own and own.curve is not None else "This layer is not drawn.")
+
+
+def layer_with_depth(studio: Studio) -> str:
+    own = studio.session.picked.layer
+    drawn = own is not None and own.amount_way is not None
+    return layer(studio) or ("" if drawn else "Its depth is one number already.")
+
+
+def lfo_layer(studio: Studio) -> str:
+    own = studio.session.picked.layer
+    return layer(studio) or ("" if own and own.lfo is not None else "This layer is no LFO.")
+
+
+def layer_and_span(studio: Studio) -> str:
+    return layer(studio) or any_span(studio)
+
+
+def pattern(studio: Studio) -> str:
+    session = studio.session
+    found = session.shelf.named(session.picked.pattern)
+    return "" if found is not None else "Pick a pattern in the Patterns panel first."
+
+
+def pattern_and_lane(studio: Studio) -> str:
+    return open_lane(studio) or pattern(studio)
+
+
+def shelf_step(studio: Studio) -> str:
+    return "" if studio.session.shelf.steps else "Nothing was changed in the library."
+
+
+def control(studio: Studio) -> str:
+    return "" if studio.session.shown.control is not None else "Press a dial first."
+
+
+def kept(studio: Studio) -> str:
+    return "" if studio.session.hearing.kept is not None else "No version is kept."
+
+
+def switch(studio: Studio) -> str:
+    own, here = studio.session.lane, studio.session.playhead.beat
+    there = own is not None and any(each.beat <= here + 1e-9 for each in own.switches)
+    return open_lane(studio) or ("" if there else "No slot switches before the playhead.")
+
+
+def section(studio: Studio) -> str:
+    session = studio.session
+    first = min((x.beat for x in session.project.sections), default=None)
+    there = first is not None and first <= session.playhead.beat
+    there = there or session.arranging.section is not None
+    return "" if there else "There is no section here: begin one first."
+
+
+def later_tempo(studio: Studio) -> str:
+    points, here = studio.session.project.tempo.points, studio.session.playhead.beat
+    later = any(0.0 < point.beat <= here + 1e-9 for point in points)
+    return "" if later else "The first tempo stays: type another one."
+
+
+def later_meter(studio: Studio) -> str:
+    meter, here = studio.session.project.meter, studio.session.playhead.beat
+    return "" if meter.meter_at(here + 1e-9).bar > 1 else "The first meter stays: type another one."
+
+
+def sound_track(studio: Studio) -> str:
+    shown = studio.session.shown.device
+    if shown is None:
+        return "There is no track."
+    plays = studio.session.project.device_track(shown).clips
+    return "" if plays else "The shown track plays no sound."
+
+
+def a_mark(studio: Studio) -> str:
+    return "" if studio.session.arranging.marks else "No bar line is marked."
+
+
+def two_marks(studio: Studio) -> str:
+    return "" if len(studio.session.arranging.marks) > 1 else "Mark two bar lines or more first."
+
+
+def block(studio: Studio) -> str:
+    has = studio.session.arranging.block is not None
+    return "" if has else "Press a block on the track's strip first."
+
+
+def notes(studio: Studio) -> str:
+    has = bool(studio.session.arranging.notes)
+    return "" if has else "Select notes on the track's strip first."
+
+
+def notes_or_block(studio: Studio) -> str:
+    return "" if not block(studio) else notes(studio)
+
+
+def hits(studio: Studio) -> str:
+    return (
+        ""
+        if studio.hits.beats.size
+        else "No hits are known: the track has no notes, or its sound is still read."
+    )
+
+
+def hits_and_lane(studio: Studio) -> str:
+    return open_lane(studio) or hits(studio)
+
+
+def hits_and_points(studio: Studio) -> str:
+    return points(studio) or hits(studio)
+
+
+def left_out(studio: Studio) -> str:
+    playback, shown = studio.player.playback, studio.session.shown.device
+    gone = playback is not None and shown in playback.left_out
+    return "" if gone else "The shown device's plugin is run."
+
+
+def own_window(studio: Studio) -> str:
+    from zolvek.sound.hosting.windows.own_window import OWN_WINDOWS
+
+    plugin = None if device(studio) else chosen_device(studio.session).row.plugin
+    if plugin is None:
+        return "The shown device is no plugin: its dials are on the bench."
+    shown = plugin.format in OWN_WINDOWS
+    return "" if shown else "Windows of LV2 plugins are not shown here: its dials are on the bench."
+
+
+def side_chain(studio: Studio) -> str:
+    plugin = None if device(studio) else chosen_device(studio.session).row.plugin
+    return "" if plugin is not None and plugin.side else "The shown device has no side-chain input."

@@ -1,0 +1,107 @@
+"""Starts the application: fonts, theme, window."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QLoggingCategory, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from zolvek.core.model.project import Project
+from zolvek.storage.sweeping import sweep
+from zolvek.studio.app import garbage_collection
+from zolvek.studio.app.faults import Faults
+from zolvek.studio.app.interruption import Interruption
+from zolvek.studio.services.tasks import thread_work
+from zolvek.studio.session import settings as stored
+from zolvek.studio.session.asking import Ask
+from zolvek.studio.toolkit import theme as themes
+
+if TYPE_CHECKING:
+    from zolvek.studio.app.window import Window
+
+FIRST_PICTURE_MS = 20  # what waits for it
+SETTLED_MS = 1_500  # after which nothing more is loaded for the first picture's sake
+
+
+def application(theme: str = "vellum") -> QApplication:
+    """The Qt application with fonts and theme, made once."""
+    existing = QApplication.instance()
+    # The style is an argument, as setting it later would make the usual one for nothing first.
+    words = ["zolvek", "-style", "Fusion"]
+    if isinstance(existing, QApplication):
+        app = existing
+    else:
+        app = QApplication(words)
+        garbage_collection.keep_to_this_thread(app)
+    # What the media libraries lack (video, mostly) is no concern of a producer's terminal.
+    QLoggingCategory.setFilterRules("qt.multimedia.*=false")
+    app.setApplicationName("zolvek")
+    app.setApplicationDisplayName("Zolvek")
+    app.setDesktopFileName("org.zolvek.Zolvek")
+    themes.load_fonts()
+    app.setFont(themes.font())
+    chosen = themes.THEMES.get(theme, themes.THEMES["vellum"])
+    app.setPalette(themes.palette(chosen))
+    app.setStyleSheet(themes.style_sheet(chosen))
+    return app
+
+
+def first_project(path: Path | None) -> Project:
+    if path is None:
+        from zolvek.core.edits.new_project import fresh
+
+        return fresh()
+    from zolvek.formats.project import project_file
+
+    return project_file.load(path)
+
+
+def make_window(
+    project: Project, settings: stored.Settings, path: Path | None = None, ask: Ask | None = None
+) -> Window:
+    """A window on a project, with all that works for it; `ask` stands in for its questions."""
+    from zolvek.studio.app.question_dialogs import WindowAsks
+    from zolvek.studio.app.window import Window
+    from zolvek.studio.services.context import Studio
+
+    asks = ask or WindowAsks()
+    window = Window(Studio(project, settings, asks, path))
+    asks.over = window
+    return window
+
+
+def start(path: Path | None, demo: bool = False) -> tuple[QApplication, Window]:
+    """The application and its shown window: on a project, on the demo, or on the sheet that asks."""
+    settings = stored.load()
+    if settings.theme not in themes.THEMES:
+        settings.theme = "vellum"
+    app = application(settings.theme)
+    if path is not None:
+        settings.add_recent(path)
+    if demo:
+        from zolvek.demo.night_regatta import build
+    window = make_window(build() if demo else first_project(path), settings, path)
+    window.show()
+    if path is None and not demo:
+        window.beginning()
+    return app, window
+
+
+def run(path: Path | None, demo: bool = False) -> int:
+    """Open the window on a project, on the demo, or on the sheet that asks; returns the exit status."""
+    app, window = start(path, demo)
+    Faults(window).begin()
+    Interruption(app, window)
+    QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
+    QTimer.singleShot(SETTLED_MS, garbage_collection.set_aside)
+    QTimer.singleShot(SETTLED_MS, lambda: threading.Thread(target=sweep, daemon=True).start())
+    status = app.exec()
+    if any(thread.isRunning() for thread in thread_work.ABANDONED):
+        sys.stdout.flush()
+        os._exit(status)  # they would hold the end up, and nothing of them is wanted
+    return status

@@ -1,0 +1,101 @@
+"""Files that are dropped on the window: each kind goes to what reads it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+from PyQt6.QtCore import QMimeData
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model import catalogue
+from zolvek.formats import pattern_library, state_file
+from zolvek.storage.opening import read_bytes
+from zolvek.studio.services.context import Studio
+
+Taker = Callable[[Studio, Path], object]
+
+
+def files_in(data: QMimeData | None) -> list[Path]:
+    """The local files among what is dragged."""
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data else []
+
+
+def take_all(studio: Studio, found: list[Path], begins: bool = False) -> None:
+    """One file is read by what it is; several become a track each, aligned at bar 1: of a project that is
+    among them, else of a new one where one `begins`, else of the open one."""
+    projects = [path for path in found if path.suffix.lower() in (".zolvek", ".zip")]
+    rest = [path for path in found if path not in projects]
+    if projects:
+        if studio.files.open_path(projects[0]) and rest:
+            studio.files.bring(rest)
+    elif begins and rest:
+        studio.files.begin_with(rest)
+    elif len(rest) == 1:
+        take(studio, rest[0])
+    elif rest:
+        studio.files.bring(rest)
+
+
+def take(studio: Studio, path: Path) -> None:
+    """Read a file by what it is. Raises ZolvekError for one of another kind."""
+    taker = TAKERS.get(path.suffix.lower())
+    if taker is None:
+        raise ZolvekError(
+            "Zolvek can't read a file of this kind.", str(path),
+            "Projects, MIDI, CSV, sound, devices, states and patterns can be dropped here.",
+        )  # fmt: skip
+    taker(studio, path)
+
+
+def _sound(studio: Studio, path: Path) -> None:
+    """As the track's source, or as the focus lane's curve."""
+    if studio.session.lane is None or studio.ask.confirm(
+        f"Let the track play {path.name}?", "Otherwise it is read as the focus lane's curve."
+    ):
+        studio.media.take_sound(path)
+    else:
+        studio.deliveries.take_curve(path)
+
+
+def _json(studio: Studio, path: Path) -> None:
+    """What a JSON file is it says itself."""
+    try:
+        told = msgspec.json.decode(read_bytes(path))
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise ZolvekError(
+            f"This is not JSON: {error}.", str(path), "Choose another file."
+        ) from error
+    kind = told.get("format") if isinstance(told, dict) else None
+    taker = BY_FORMAT.get(str(kind))
+    if taker is None:
+        raise ZolvekError("This is no file of Zolvek's.", str(path), "Choose another one.")
+    taker(studio, path)
+
+
+def _states(studio: Studio, path: Path) -> None:
+    session = studio.session
+    if session.shown.device is None:
+        raise ZolvekError("There is no device for the states.", str(path), "Add its device first.")
+    studio.media.take_states(session.shown.device, path, f"Read {path.name}")
+
+
+def _pattern(studio: Studio, path: Path) -> None:
+    pattern = pattern_library.load(path)
+    pattern_library.save(pattern)
+    studio.session.notices.say(f"The pattern {pattern.name} is in the library.")
+
+
+TAKERS: dict[str, Taker] = {
+    **dict.fromkeys((".zolvek", ".zip"), lambda studio, path: studio.files.open_path(path)),
+    ".csv": lambda studio, path: studio.deliveries.take_points(path),
+    ".json": _json,
+    **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.deliveries.take_midi(path)),
+    **dict.fromkeys((".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"), _sound),
+}
+BY_FORMAT: dict[str, Taker] = {
+    catalogue.FORMAT: lambda studio, path: studio.media.take_device(path),
+    state_file.FORMAT: _states,
+    pattern_library.FORMAT: _pattern,
+}

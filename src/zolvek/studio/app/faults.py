@@ -1,0 +1,73 @@
+"""Faults of the program itself: told once, when nothing is being painted, and the window stays.
+
+A fault may be raised anywhere Qt calls us, in the midst of painting too, where opening a message would
+end the process; and in any thread. It is written down at once and shown when the event is over.
+"""
+
+from __future__ import annotations
+
+import sys
+import threading
+import traceback
+from types import TracebackType
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+
+from zolvek.core.errors import ZolvekError
+
+if TYPE_CHECKING:
+    from zolvek.studio.app.window import Window
+
+MOST_PRINTED = 20  # a fault at every repaint would fill the terminal
+
+
+class Faults(QObject):
+    """Takes over what Python does with exceptions that nothing catches; `tell` shows one."""
+
+    raised = pyqtSignal(object)  # ZolvekError
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self.known: dict[tuple[str, str, int], int] = {}  # kind and place -> how often
+        # Queued: shown from the event loop, in its thread, with no painter open.
+        self.raised.connect(self.tell, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # PyQt's stub leaves the type out
+
+    def begin(self) -> None:
+        sys.excepthook = self.hook
+        threading.excepthook = lambda told: (
+            self.hook(told.exc_type, told.exc_value, told.exc_traceback)
+            if told.exc_value is not None
+            else None
+        )
+
+    def hook(
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            return  # the window closes in order; see `interruption`
+        frames = traceback.extract_tb(trace)
+        place = (frames[-1].filename, frames[-1].lineno or 0) if frames else ("", 0)
+        key = (kind.__name__, *place)
+        self.known[key] = self.known.get(key, 0) + 1
+        if sum(self.known.values()) <= MOST_PRINTED:
+            traceback.print_exception(kind, error, trace)
+        if self.known[key] == 1:
+            from zolvek.studio.app import crash_report
+
+            path = crash_report.write(kind, error, trace)
+            self.raised.emit(
+                ZolvekError(
+                    f"Something went wrong inside Zolvek: {error}.",
+                    f"What happened, without anything of yours, is in {path}." if path else "",
+                    "Your work is still here: save it under another name and start again.",
+                )
+            )
+        # What the frames hold goes now: a painter that stays open would end the process.
+        error.__traceback__ = None
+        traceback.clear_frames(trace)
+
+    def tell(self, error: ZolvekError) -> None:
+        self.window.studio.autosave.keep()
+        self.window.session.notices.report(error)

@@ -1,0 +1,302 @@
+"""The main window: puts the areas together, and shows what it is told to."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QLineEdit,
+    QMainWindow,
+    QWidget,
+)
+
+from zolvek.core.errors import ZolvekError
+from zolvek.studio.actions.action_table import shortcut_rows
+from zolvek.studio.app.areas import Areas
+from zolvek.studio.app.context_menus import ContextMenu, Pick
+from zolvek.studio.app.menus import Actions
+from zolvek.studio.app.question_dialogs import error_box
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session import settings as stored
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.key_routing import Keys, go_on
+from zolvek.studio.views.start.start_screen import BeginningSheet
+
+if TYPE_CHECKING:
+    from zolvek.studio.views.windows.guide_window import Guide
+    from zolvek.studio.views.windows.midi_monitor import Monitor
+
+LEAST_INDEX = 130
+
+
+class Window(QMainWindow):
+    """Shows what a studio holds; it is the studio's `show` (see asking.Show)."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio, self.session = studio, studio.session
+        studio.show = self
+        self.monitor_window: Monitor | None = None
+        self.guide_window: Guide | None = None
+        self.theme = self.session.settings.theme  # that is shown
+        self.telling = False  # an error is being shown
+        self.leaving = False  # without asking, as the system wants it
+        self.made: Actions = Actions(studio, self)
+        self._lay_out()
+        bar = self.menuBar()
+        assert bar is not None
+        self.made.fill(bar)
+        self.made.give_keys(self, self.focus_lane)
+        self._give_menus()
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            self.keys = Keys(app, self)
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        session = self.session
+        session.document.changed.connect(self._refresh_title)
+        session.notices.changed.connect(self.hint.setText)
+        session.notices.edited.connect(self.did.setText)
+        session.look.changed.connect(self._apply_theme)
+        session.notices.notifier.subscribe(self.show_error)
+        self.made.refresh()
+        fold = lambda: self.bench.setHidden(session.settings.bench_folded)  # noqa: E731
+        session.look.changed.connect(fold)
+        fold()
+        self._refresh_title()
+        self.focus_lane.setFocus()
+
+    def _lay_out(self) -> None:
+        own = self.areas = Areas(self.studio, self)
+        self.index, self.overview, self.head = own.index, own.overview, own.head
+        self.time_rows, self.ruler, self.strip = own.time_rows, own.ruler, own.strip
+        self.focus_lane, self.low_lanes, self.takes_view = (
+            own.focus_lane,
+            own.low_lanes,
+            own.takes_view,
+        )
+        self.rail, self.bench, self.transport = own.rail, own.bench, own.transport
+        self.hint, self.did = own.hint, own.did
+        self.guided, self.lesson = own.guided, own.lesson
+        self.setCentralWidget(own)
+        self.sheet = BeginningSheet(self.studio, own)
+        self.sheet.left.connect(self._begun)
+
+    def _begun(self) -> None:
+        """The sheet has been left: the lane has the keyboard; whoever is new is led through a curve."""
+        self.focus_lane.setFocus()
+        if not self.session.settings.first_curve:
+            self.guided.begin()
+
+    def _give_menus(self) -> None:
+        for widget, pick in (
+            (self.focus_lane, self.focus_lane.menu_kind),
+            (self.ruler, self.ruler.menu_kind),
+            (self.time_rows, self.time_rows.menu_kind),
+            (self.strip, self.strip.menu_kind),
+            (self.low_lanes, self.low_lanes.menu_kind),
+            (self.takes_view, self.takes_view.menu_kind),
+            (self.overview, lambda _: "overview"),
+            (self.index.tree.viewport(), self.index.menu_kind),
+        ):
+            if widget is not None:
+                ContextMenu(widget, self.made, pick)
+
+    # --- what it is told to show: asking.Show ---
+
+    def beginning(self) -> None:
+        self.sheet.come()
+
+    def first_curve(self) -> None:
+        self.guided.begin()
+
+    def action(self, key: str) -> QAction:
+        return self.made.made[key]
+
+    def panel(self, key: str) -> None:
+        self.rail.show_step(key)
+
+    def field(self, name: str) -> None:
+        for entry in self.rail.findChildren(QLineEdit):
+            if entry.accessibleName() == name:
+                entry.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                entry.selectAll()
+
+    def search(self) -> None:
+        self.index.begin_search()
+
+    def rename(self, track: str | None, device: str | None) -> None:
+        self.index.rename(self.index.row_of(track, device))
+
+    def give_up(self) -> None:
+        self.focus_lane.give_up()
+
+    def context_menu(self, widget: QWidget, pick: Pick) -> None:
+        ContextMenu(widget, self.made, pick)
+
+    def spot(self) -> tuple[float, float] | None:
+        return self.focus_lane.spot
+
+    def next_area(self, way: int) -> None:
+        """The keyboard to the next part of the window: index, lane, panel, dials."""
+        lane, rail, bench = self.focus_lane, self.rail, self.bench
+        places = (self.index.tree, lane, rail.first_field(), bench.first_dial())
+        go_on(list(zip((self.index, lane, rail, bench), places, strict=True)), way)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A key that nobody took: Esc leaves whatever there is to leave, and that of an action that is
+        impossible now says why."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.give_up()
+            return
+        reason = self.made.reason_for(QKeySequence(event.keyCombination()))
+        if reason:
+            self.session.notices.say(reason)
+            return
+        super().keyPressEvent(event)
+
+    def backdrop(self, kind: str) -> None:
+        self.focus_lane.backdrops.set_kind(kind)
+
+    def leave(self) -> None:
+        self.close()
+
+    def monitor(self) -> None:
+        from zolvek.studio.views.windows.midi_monitor import Monitor
+
+        self.monitor_window = self.monitor_window or Monitor(
+            self.session, self.studio.outside, self
+        )
+        self.monitor_window.show()
+        self.monitor_window.activateWindow()
+
+    def guide(self) -> None:
+        from zolvek.studio.views.windows.guide_window import Guide
+
+        self.guide_window = self.guide_window or Guide(self)
+        self.guide_window.show()
+        self.guide_window.activateWindow()
+
+    def shortcuts(self) -> None:
+        from zolvek.studio.toolkit.dialogs import ShortcutsDialog
+
+        ShortcutsDialog(shortcut_rows(), self).exec()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self.lesson.follow)
+
+    def finder(self) -> None:
+        from zolvek.studio.views.windows.command_finder import Finder
+
+        finder = Finder(self.studio, self)
+        if finder.exec() and finder.chosen:
+            self.action(finder.chosen).trigger()
+
+    def show_error(self, error: ZolvekError) -> None:
+        """Say what is wrong, where and how to put it right; one box at a time."""
+        if self.telling:
+            return
+        self.telling = True
+        error_box(error, self).exec()
+        self.telling = False
+
+    def _refresh_title(self) -> None:
+        own = self.session.document
+        self.setWindowTitle(f"{own.title}{' •' if own.modified else ''} — Zolvek")
+
+    def _apply_theme(self) -> None:
+        if self.theme != self.session.settings.theme:
+            self.theme = self.session.settings.theme
+            themes.put_on(themes.THEMES[self.theme])
+            self.made.load_icons()
+
+    # --- what is dropped here ---
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        from zolvek.studio.app import drop_import
+
+        if event is not None and drop_import.files_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Files of any kind that is read: a project opens, the others come in."""
+        from zolvek.studio.app import drop_import
+
+        found = drop_import.files_in(event.mimeData()) if event is not None else []
+        if found and event is not None:
+            event.acceptProposedAction()
+            notices = self.session.notices
+            begin = self.sheet.isVisible()
+            # After the event: what takes them may ask, and the other program waits for us.
+            QTimer.singleShot(
+                0, lambda: notices.try_to(lambda: drop_import.take_all(self.studio, found, begin))
+            )
+
+    # --- coming and going ---
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Coming back to the window: has another program changed the file meanwhile?"""
+        super().changeEvent(event)
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ActivationChange
+            and self.isActiveWindow()
+        ):
+            self.studio.files.look_at_disk()
+
+    def complete(self) -> None:
+        """What the first picture does without: symbols, and the panel of the first step."""
+        self.made.load_icons()
+        self.rail.show_step("step-draw")
+
+    def warm_up(self) -> None:
+        """After the first picture; the playback's worker too, so that Play starts at once."""
+        self.complete()
+        QTimer.singleShot(200, lambda: self.studio.player.ready().warm_up())
+        QTimer.singleShot(400, self.studio.sounds.begin)
+        QTimer.singleShot(900, self.focus_lane.backdrops.begin)
+        if self.session.settings.beside:
+            QTimer.singleShot(300, lambda: self.studio.beside.switch(True))
+        self.studio.autosave.begin()
+        if not self.session.settings.first_curve and self.sheet.isHidden():
+            self.guided.begin()
+        QTimer.singleShot(300, self.studio.files.offer_left)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        studio = self.studio
+        if not self.leaving and not studio.files.may_leave():
+            event.ignore()
+            return
+        if not self.leaving:
+            studio.autosave.settled()
+        if self.monitor_window is not None:
+            self.monitor_window.close()
+        self.rail.close_work()
+        self.focus_lane.backdrops.close()
+        studio.close()
+        stored.save(self.session.settings)
+        event.accept()
+
+    def leave_at_once(self) -> None:
+        """Close without a question. Unsaved work stays in its copy, which the next start offers."""
+        studio = self.studio
+        if studio.recorder.recording:
+            studio.player.stop()
+        studio.recorder.settle()
+        studio.autosave.keep_now()
+        self.leaving = True
+        self.close()

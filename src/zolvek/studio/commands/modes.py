@@ -1,0 +1,109 @@
+"""Modes that make edits unheard, unseen or other than usual: told in a word, and left one by one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from zolvek.core.records import replace
+from zolvek.studio.session.command_scope import unlocked
+from zolvek.studio.session.session import NONE_CHOSEN, Session
+
+
+class Mode(NamedTuple):
+    """`word` is what the strip under the lane's head says while `there` holds; `end` ends it. Those
+    with `by_escape` are left by Esc too, in the order of the table."""
+
+    key: str
+    word: str
+    tip: str
+    there: Callable[[Session], bool]
+    end: Callable[[Session], object]
+    by_escape: bool = True
+
+
+def _plays_slot(session: Session) -> bool:
+    lane = session.lane
+    if lane is None or not lane.switches:
+        return False
+    now = [s.slot for s in lane.switches if s.beat <= session.playhead.beat + 1e-9]
+    return bool(now) and now[-1] >= 0
+
+
+def _own_curve_here(session: Session) -> None:
+    from zolvek.studio.commands.patterns import play_slot_here
+
+    play_slot_here(session, -1)
+
+
+def _beyond_loop(session: Session) -> bool:
+    lane = session.lane
+    return bool(
+        lane and lane.cycle and session.playhead.beat >= lane.cycle.beat + lane.cycle.length
+    )
+
+
+def _change(session: Session, label: str, **changes: object) -> None:
+    session.edit_lane(label, replace(unlocked(session), **changes))
+
+
+def _unlock(session: Session) -> None:
+    if session.lane is not None:
+        session.edit_lane("Unlock the lane", replace(session.lane, locked=False))
+
+
+def _lane(session: Session, field: str) -> bool:
+    return bool(session.lane is not None and getattr(session.lane, field))
+
+
+MODES = (
+    Mode("preview", "Preview", "What you see is not written yet", lambda s: s.preview.curve is not None,
+         lambda s: s.preview.show(None)),
+    Mode("learning", "Learning", "Touched controls are learned", lambda s: bool(s.passes.learning),
+         lambda s: s.passes.learn("")),
+    Mode("path", "Drawing the pad's path", "In this lane's place", lambda s: s.focus.path is not None,
+         lambda s: s.focus.draw_on_path(None, None)),
+    Mode("layer", "Drawing on a layer", "Not on the lane's own curve", lambda s: s.focus.drawn_layer is not None,
+         lambda s: s.focus.draw_on_layer(None)),
+    Mode("take", "A take is heard", "In the curve's place", lambda s: bool(s.hearing.takes),
+         lambda s: s.hearing.audition(None, ())),
+    Mode("kept", "The kept version is heard", "Not what you edit", lambda s: s.hearing.comparing == "kept",
+         lambda s: s.hearing.compare("")),
+    Mode("version", "Another version is heard", "Of a section, in its place", lambda s: s.hearing.comparing == "version",
+         lambda s: s.hearing.compare("")),
+    Mode("bypass-all", "No automation is heard", "Controls stay at their own values", lambda s: s.hearing.comparing == "bypass",
+         lambda s: s.hearing.compare("")),
+    Mode("alone", "Only another lane moves", "All others stay at their controls' values",
+         lambda s: s.hearing.listening.alone not in (None, s.focus.id), lambda s: s.hearing.listen(alone=None)),
+    Mode("together", "Several lanes as one", "Edits of spans take the marked lanes below along",
+         lambda s: bool(s.span.also), lambda s: s.span.take_along(frozenset())),
+    Mode("tool", "Not the points tool", "A press draws", lambda s: s.tools.tool != "points",
+         lambda s: s.tools.choose("points")),
+    Mode("slot", "A slot plays here", "In the curve's place at the playhead", _plays_slot, _own_curve_here, False),
+    Mode("loop", "Beyond the lane's own loop", "Here it repeats an earlier stretch", _beyond_loop,
+         lambda s: _change(s, "End the lane's own loop", cycle=None), False),
+    Mode("hidden", "Hidden", "Applied, but not among the lanes below", lambda s: _lane(s, "hidden"),
+         lambda s: _change(s, "Show the lane", hidden=False), False),
+    Mode("bypassed", "Bypassed", "Kept, but not applied", lambda s: _lane(s, "bypassed"),
+         lambda s: _change(s, "Apply the lane", bypassed=False), False),
+    Mode("locked", "Locked", "Nothing changes it", lambda s: _lane(s, "locked"),
+         _unlock, False),
+)  # fmt: skip
+
+
+def modes(session: Session) -> list[Mode]:
+    """What there is to be told now."""
+    return [mode for mode in MODES if mode.there(session)]
+
+
+def leave(session: Session) -> None:
+    """Escape: the first mode there is ends, else the selection goes, else the span."""
+    for mode in MODES:
+        if mode.by_escape and mode.there(session):
+            mode.end(session)
+            session.notices.say(f"Ended: {mode.word.lower()}.")
+            return
+    if session.points.chosen.size:
+        session.points.choose(NONE_CHOSEN)
+    elif session.span.beats is not None:
+        session.span.choose(None)

@@ -1,0 +1,73 @@
+"""What is heard in the project's place."""
+
+from __future__ import annotations
+
+from zolvek.core.errors import ZolvekError
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.session import Session
+
+HEARD = {
+    "": "You hear the project.",
+    "kept": "You hear the kept version.",
+    "bypass": "You hear the project without automation.",
+    "version": "You hear another version of the section.",
+}
+
+
+def hear_alone(session: Session) -> None:
+    """The focus lane is the only one that moves; again, all do."""
+    hearing = session.hearing
+    hearing.listen(alone=None if hearing.listening.alone else session.focus.id)
+
+
+def toggle_metronome(session: Session) -> None:
+    session.hearing.listen(metronome=not session.hearing.listening.metronome)
+
+
+def keep_version(studio: Studio) -> None:
+    """The present state to compare with; one that is kept is replaced when the person says so."""
+    session = studio.session
+    kept = session.hearing.kept
+    if kept is session.project:
+        session.notices.say("That is the version that is kept.")
+    elif kept is None or studio.ask.confirm(
+        "Keep this version in the other's place?",
+        "One is kept already; it can be brought back first.",
+    ):
+        session.hearing.keep_version()
+        session.notices.say("Kept. X goes over to it and back.")
+
+
+def bring_back(session: Session) -> None:
+    """The kept version in the project's place, as one step."""
+    kept = session.hearing.kept
+    if kept is None:
+        raise ZolvekError("No version is kept.", remedy="Keep one first.")
+    session.hearing.compare("")
+    session.document.edit("Bring the kept version back", kept)
+
+
+def switch_compare(session: Session) -> None:
+    """Over to the version of a section that was heard last, else the kept version, else no automation, and
+    back."""
+    hearing = session.hearing
+    other = "version" if hearing.has_version() else "kept" if hearing.kept is not None else "bypass"
+    hearing.compare("" if hearing.comparing else other)
+    session.notices.say(HEARD[hearing.comparing])
+
+
+def switch_bypass(session: Session) -> None:
+    hearing = session.hearing
+    hearing.compare("" if hearing.comparing == "bypass" else "bypass")
+
+
+def learn(studio: Studio, what: str) -> None:
+    """Begin to learn "favourites" or "controls", or end it."""
+    session = studio.session
+    studio.outside.forget_control()
+    wanted = "" if session.passes.learning == what else what
+    if wanted:
+        session.shown.let_go()
+    if wanted == "controls":
+        studio.show.panel("step-perform")
+    session.passes.learn(wanted)

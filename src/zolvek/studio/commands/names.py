@@ -1,0 +1,109 @@
+"""Names, order and copies of tracks and devices."""
+
+from __future__ import annotations
+
+from zolvek.core.edits import names, replacement
+from zolvek.core.errors import ZolvekError
+from zolvek.core.records import replace
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.chosen import chosen_device, shown_track
+from zolvek.studio.session.session import Session
+
+COLOURS = 7  # six inks, and none
+
+
+def name_of(session: Session, track: str | None, device: str | None) -> str:
+    project = session.project
+    if track:
+        return next(each.name for each in project.tracks if each.id == track)
+    return project.device_track(str(device)).device(str(device)).name
+
+
+def rename(session: Session, track: str | None, device: str | None, name: str) -> None:
+    old = name_of(session, track, device)
+    project = session.project
+    made = (
+        names.track_renamed(project, track, name)
+        if track
+        else names.device_renamed(project, str(device), name)
+    )
+    session.document.edit(f"Rename {old} to {name.strip()}", made)
+
+
+def move_track(session: Session, track: str, to: int) -> None:
+    made = names.track_moved(session.project, track, to)
+    session.document.edit(f"Move the track {name_of(session, track, None)}", made)
+
+
+def step_track(session: Session, way: int) -> None:
+    own = shown_track(session)
+    place = session.project.tracks.index(own)
+    move_track(session, own.id, min(max(place + way, 0), len(session.project.tracks) - 1))
+
+
+def move_device(session: Session, device: str, track: str, to: int) -> None:
+    name = name_of(session, None, device)
+    made = names.device_moved(session.project, device, track, to)
+    session.document.edit(f"Move {name}", made)
+    session.shown.show(device)
+
+
+def device_to(studio: Studio) -> None:
+    session = studio.session
+    device, own = chosen_device(session), shown_track(session)
+    others = {t.name: t for t in session.project.tracks if t.id != own.id}
+    if not others:
+        raise ZolvekError("There is no other track.", remedy="Add one first.")
+    answer = studio.ask.choose("Move the device", f"{device.name} to:", list(others))
+    if answer is not None:
+        chain = others[answer].devices
+        strip = bool(chain) and chain[-1].kind == "strip"
+        to = 0 if device.role == "instrument" else len(chain) - strip
+        move_device(session, device.id, others[answer].id, to)
+
+
+def double_device(session: Session) -> None:
+    device = chosen_device(session)
+    made, key = names.device_doubled(session.project, device.id)
+    session.document.edit(f"Duplicate {device.name}", made)
+    session.shown.show(key)
+
+
+def double_track(session: Session) -> None:
+    own = shown_track(session)
+    made, key = names.track_doubled(session.project, own.id)
+    session.document.edit(f"Duplicate the track {own.name}", made)
+    twin = next(each for each in made.tracks if each.id == key)
+    if twin.devices:
+        session.shown.show(twin.devices[0].id)
+
+
+def colour_track(session: Session) -> None:
+    own = shown_track(session)
+    changed = replace(own, colour=(own.colour + 1) % COLOURS)
+    session.document.edit(f"Colour {own.name}", replacement.with_track(session.project, changed))
+
+
+def copy_automation(studio: Studio) -> None:
+    """Ask for the other track, and say what had no counterpart there."""
+    session = studio.session
+    own = shown_track(session)
+    others = {t.name: t.id for t in session.project.tracks if t.id != own.id}
+    if not others:
+        raise ZolvekError("There is no other track.", remedy="Add one first.")
+    answer = studio.ask.choose(
+        "Copy the track's automation", f"{own.name}'s lanes to:", list(others)
+    )
+    if answer is None:
+        return
+    done = names.automation_copied(session.project, own.id, others[answer])
+    if done.lanes:
+        session.document.edit(f"Copy {own.name}'s automation to {answer}", done.project)
+    if done.without:
+        session.notices.report(
+            ZolvekError(
+                f"{done.lanes} of {done.lanes + len(done.without)} lanes were copied.",
+                "Without counterpart, or locked there: " + ", ".join(done.without),
+                "Copy those lane by lane.",
+            )
+        )

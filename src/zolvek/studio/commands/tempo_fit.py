@@ -1,0 +1,116 @@
+"""The grid fitted to a recording: a tempo from its hits, or from bar lines that are marked."""
+
+from __future__ import annotations
+
+import itertools
+import re
+from pathlib import Path
+
+from zolvek.core.edits import tempo_fit
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project, Track
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.chosen import shown_track
+from zolvek.studio.session.session import Session
+
+
+def sound_track(session: Session) -> Track:
+    """The shown track, where it has a sound. Raises ZolvekError otherwise."""
+    track = shown_track(session)
+    if not track.clips:
+        raise ZolvekError("The track plays no sound.", track.name, "Choose a track that does.")
+    return track
+
+
+def propose_tempo(studio: Studio) -> None:
+    """The tempo that the first block's hits tell, found beside the window and put in when the person says
+    so."""
+    from zolvek.sound.analysis.onsets import Tempo, hits_of, tempo_of
+
+    session = studio.session
+    track = sound_track(session)
+    clip = track.clips[0]
+    name = Path(clip.file.removeprefix("shipped:")).name
+
+    def done(found: Tempo) -> None:
+        sure = (
+            "clear" if found.sure > 0.55 else "fairly clear" if found.sure > 0.35 else "not clear"
+        )
+        rows = {
+            f"{bpm:g} BPM, bar 1 on its first beat": bpm
+            for bpm in (found.bpm, round(found.bpm * 2, 3), round(found.bpm / 2, 3))
+        }
+        answer = studio.ask.choose(
+            f"The tempo of {name}", f"Its beat is {sure}. Take it?", list(rows)
+        )
+        if answer is None:
+            return
+        project = session.project
+        begin = float(project.tempo.seconds(clip.beat))
+        made = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
+        session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", made)
+
+    studio.deliveries.run_for_project(name, lambda told: tempo_of(hits_of(clip.file, told)), done)
+
+
+def mark_bar(session: Session) -> None:
+    """A mark where the recording has a bar line, at the playhead; again takes it away."""
+    beat, marks = session.playhead.beat, session.arranging.marks
+    near = [mark for mark in marks if abs(mark - beat) < 1e-3]
+    session.arranging.mark(tuple(m for m in marks if m not in near) if near else (*marks, beat))
+    count = len(session.arranging.marks)
+    more = "Mark another one, then fit." if count < 2 else "Fit the grid when all are marked."
+    session.notices.say(f"{count} bar line{'s' * (count != 1)} marked. {more}")
+
+
+def clear_marks(session: Session) -> None:
+    session.arranging.mark(())
+
+
+def fit(studio: Studio) -> None:
+    """Ask how many bars lie between the marks, and fit the grid to them."""
+    session = studio.session
+    marks = session.arranging.marks
+    if len(marks) < 2:
+        raise ZolvekError(
+            "Two marks are needed, at least.", remedy="Mark bar lines at the playhead."
+        )
+    guess = ", ".join(str(_guess(session, a, b)) for a, b in itertools.pairwise(marks))
+    told = studio.ask.text("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess)
+    if told is not None:
+        fit_to(session, told)
+
+
+def _guess(session: Session, first: float, last: float) -> int:
+    bar = session.project.meter.meter_at(first)
+    return max(round((last - first) * bar.unit / (4.0 * bar.count)), 1)
+
+
+def fit_to(session: Session, text: str) -> None:
+    """ "4": so many between any two; "4, 4, 8": as many as there are gaps."""
+    marks, project = session.arranging.marks, session.project
+    words = text.replace(",", " ").split()
+    if not words or not all(re.fullmatch("[1-9][0-9]{0,3}", word) for word in words):
+        raise ZolvekError(f"“{text}” is no count of bars.", remedy="Write 4, or 4, 4, 8.")
+    counts = [int(word) for word in words]
+    if len(counts) == 1:
+        counts *= len(marks) - 1
+    if len(counts) != len(marks) - 1:
+        raise ZolvekError(
+            f"There are {len(marks) - 1} gaps between the marks, and {len(counts)} counts.",
+            remedy="Write one for all, or one for each.",
+        )
+    made = tempo_fit.fitted(project, _marks(project, marks, counts))
+    session.document.edit("Fit the grid to the recording", made)
+    session.arranging.mark(())
+    low, high = (f(p.bpm for p in made.tempo.points) for f in (min, max))
+    words_ = f"{low:.2f} BPM" if high - low < 0.005 else f"{low:.2f} to {high:.2f} BPM"
+    session.notices.say(f"Fitted: {words_}. The first mark is bar 1.")
+
+
+def _marks(project: Project, beats: tuple[float, ...], counts: list[int]) -> list[tempo_fit.Mark]:
+    bar, made = 1, []
+    for beat, count in zip(beats, [*counts, 0], strict=True):
+        made.append(tempo_fit.Mark(float(project.tempo.seconds(beat)), bar))
+        bar += count
+    return made

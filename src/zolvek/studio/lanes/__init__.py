@@ -1,1 +1,0 @@
-"""The focus lane and the low lanes below it, on one time axis."""

@@ -1,1 +1,0 @@
-"""The rail: the steps of the work, a panel each."""

@@ -1,0 +1,1 @@
+"""What works for a window: playback, recording, other programs, files, plugins."""

@@ -1,0 +1,121 @@
+"""An export of sound by what is set in the Export panel: what is missing is asked for first, and what clips after."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from zolvek.core.errors import Failure, ZolvekError
+from zolvek.studio.services.files import paths
+from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.tasks.thread_work import Progress
+
+if TYPE_CHECKING:
+    from zolvek.sound.jobs.mix_export import Delivery, MissingPlugins
+
+
+SOUND = "WAV files (*.wav);;FLAC files (*.flac)"
+
+
+def export_sound(deliveries: Deliveries) -> None:
+    """Ask where, and write what the Export panel says."""
+    document, kind = deliveries.session.document, deliveries.settings.sound_kind
+    path = paths.to_write(document, deliveries.ask, "Export audio", kind, SOUND)
+    if path:
+        SoundExport(deliveries, path).start()
+
+
+class SoundExport:
+    """One file, or one a track, from the project as it is when it begins."""
+
+    def __init__(self, deliveries: Deliveries, path: Path) -> None:
+        self.deliveries, self.path = deliveries, path
+        self.session, self.ask = deliveries.session, deliveries.ask
+        self.project, self.settings = deliveries.session.project, deliveries.settings
+        self.depth = self.settings.sound_depth
+        self.span = self.session.span.needed() if self.settings.sound_selection else None
+        self.allow = False  # without what can't be played
+        self.lower = 0.0  # dB
+
+    def start(self) -> None:
+        """Ask for what has to be asked, and write."""
+        from zolvek.sound.engine import clip_playback
+        from zolvek.sound.jobs.mix_export import files_of
+
+        files = files_of(self.project, self.path, self.settings.sound_tracks)
+        if not paths.may_replace(self.session.document, self.ask, self.path, files):
+            return
+        try:
+            clip_playback.need(self.project)
+        except ZolvekError as error:
+            question = "Sound files are missing or can't be played. Export without them?"
+            if not self.ask.confirm(question, f"{error.where}: {error.what}"):
+                return
+            self.allow = True
+        self._write()
+
+    def _write(self) -> None:
+        from zolvek.formats.audio.sound_writer import SoundForm
+        from zolvek.sound.jobs.mix_export import MissingPlugins, deliver_apart
+
+        own = self.settings
+        form = SoundForm(own.sound_rate, self.depth)
+        work = (
+            self.project,
+            self.path,
+            form,
+            self.span,
+            own.sound_bypass,
+            own.sound_tail,
+            own.sound_tracks,
+        )
+        allow, lower = self.allow, self.lower
+
+        def task(report: Progress) -> Delivery | MissingPlugins:
+            try:
+                return deliver_apart(*work, report, allow, lower)
+            except MissingPlugins as error:
+                return error
+
+        self.deliveries.run(self.path.name, task, self._finish, "")
+
+    def _finish(self, result: Delivery | MissingPlugins) -> None:
+        from zolvek.sound.jobs.mix_export import MissingPlugins
+
+        if not isinstance(result, MissingPlugins):
+            self._report(result)
+        elif self.ask.confirm("Plugins are not run. Export without them?", result.where):
+            self.allow = True
+            self._write()
+
+    def _report(self, done: Delivery) -> None:
+        """Say what has been written; where it clips, offer it lower, or as floats."""
+        deliveries, name, count = self.deliveries, self.path.name, len(done.files)
+        deliveries.delivered += 1
+        deliveries.changed.emit()
+        self.session.notices.say(f"Exported {name}" if count == 1 else f"Exported {count} files")
+        rest = done.words[1:] if done.cut else done.words
+        if rest:
+            remedy = "Listen to it before you use it."
+            self.session.notices.report(Failure(" ".join(rest), name, remedy))
+        if done.cut:
+            self._offer(done)
+
+    def _offer(self, done: Delivery) -> None:
+        highest = max(done.true_peak, done.peak)
+        lower = round(self.lower + max(math.ceil(10.0 * highest) / 10.0, 0.1), 1)
+        quieter, floats, keep = (
+            f"Export {lower:.1f} dB lower",
+            "Export as 32-bit float",
+            "Keep it as it is",
+        )
+        options = [quieter, *([floats] if self.path.suffix.lower() == ".wav" else []), keep]
+        chosen = self.ask.pick("The export clips.", done.words[0], options)
+        if chosen == quieter:
+            self.lower = lower
+        elif chosen == floats:
+            self.depth = "float"
+        else:
+            return
+        self._write()

@@ -1,0 +1,49 @@
+"""The project with all of its sounds, in one file or folder."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from zolvek.studio.services.files import paths
+from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.tasks.thread_work import Progress
+
+if TYPE_CHECKING:
+    from zolvek.formats.project.collection import OutsideFiles
+
+
+KINDS = "One file with all sounds (*.zip)"
+
+
+def export_collected(deliveries: Deliveries) -> None:
+    """Ask where, and write the project with all of its sounds."""
+    path = paths.to_write(
+        deliveries.session.document, deliveries.ask, "Collect into one file", ".zip", KINDS
+    )
+    if path:
+        collect(deliveries, path)
+
+
+def collect(deliveries: Deliveries, path: Path, anywhere: bool = False) -> None:
+    """Write it beside the window. Sounds outside the project's folder and the home are asked for; `anywhere`: they
+    have been."""
+    from zolvek.formats.project.collection import OutsideFiles, collected
+
+    session = deliveries.session
+    project, file = session.project, session.document.path
+    folder = file.parent if file else None
+
+    def task(report: Progress) -> list[Path] | OutsideFiles:
+        try:
+            return collected(project, path, report, folder, anywhere)
+        except OutsideFiles as error:
+            return error
+
+    def done(result: list[Path] | OutsideFiles) -> None:
+        if not isinstance(result, OutsideFiles):
+            session.notices.say(f"Collected into {path.name}")
+        elif deliveries.ask.confirm(f"{result.what} Pass them on?", result.where):
+            collect(deliveries, path, True)
+
+    deliveries.run(path.name, task, done, "")

@@ -1,0 +1,341 @@
+"""What leaves the window as files, and what comes in: MIDI, sound, tables, pictures."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.limits import LIMITS
+from zolvek.studio.services.files import paths
+from zolvek.studio.services.tasks.thread_work import Progress, Work, end
+from zolvek.studio.session.asking import Ask
+from zolvek.studio.session.command_scope import target
+from zolvek.studio.session.session import Session
+from zolvek.studio.session.settings import Settings
+
+if TYPE_CHECKING:
+    from zolvek.core.curve.curve import Curve
+    from zolvek.core.model.project import Project
+    from zolvek.formats.midi.file_in import Score
+
+MIDI, CSV = "MIDI files (*.mid *.midi)", "CSV files (*.csv)"
+WAV = "WAV files (*.wav)"
+SOUNDS = "Sound files (*.wav *.flac *.ogg *.aif *.aiff)"
+PICTURE = "SVG pictures (*.svg);;PNG pictures (*.png)"
+
+
+APART = re.compile(r"(\d+(?:[.,]\d+)?)\s*(ms|ticks?)?", re.IGNORECASE)
+
+
+def apart_text(settings: Settings) -> str:
+    """How far changes lie apart, as a person writes it: "5 ms", "12 ticks"."""
+    if settings.midi_ticks > 1:
+        return f"{settings.midi_ticks} ticks"
+    return f"{settings.midi_gap:g} ms"
+
+
+def set_apart(settings: Settings, text: str) -> bool:
+    """Take such a text; False for one that can't be read."""
+    match = APART.fullmatch(text.strip())
+    if match is None:
+        return False
+    number, unit = float(match[1].replace(",", ".")), (match[2] or "ms").lower()
+    if unit == "ms" and LIMITS["milliseconds"].holds(number):
+        settings.midi_gap, settings.midi_ticks = number, 1
+    elif unit != "ms" and number == int(number) and LIMITS["ticks"].holds(number):
+        settings.midi_gap, settings.midi_ticks = 0.0, int(number)
+    else:
+        return False
+    return True
+
+
+class Deliveries(QObject):
+    """The deliveries of one window, by what is set in the Export panel. `delivered` counts them."""
+
+    changed = pyqtSignal()  # something has been delivered
+
+    def __init__(self, session: Session, ask: Ask) -> None:
+        super().__init__()
+        self.delivered = 0
+        self.session, self.ask, self.settings = session, ask, session.settings
+        self.working: Work | None = None
+
+    # --- MIDI ---
+
+    def midi(self) -> None:
+        path = self._write("Write a MIDI file", ".mid", MIDI)
+        if path:
+            self.midi_to(path)
+
+    def midi_to(self, path: Path) -> None:
+        from zolvek.formats.midi import file_out as midi_out
+
+        project, split, close = (
+            self.session.project,
+            self.settings.midi_split,
+            self.settings.resolution,
+        )
+        exact = self.settings.midi_exact_time
+        if paths.may_replace(
+            self.session.document, self.ask, path, midi_out.files_of(project, path, split)
+        ):
+            self.run(
+                path.name, lambda told: midi_out.save(project, path, close, split, told, exact)
+            )
+
+    def midi_to_drag(self) -> Path:
+        """The MIDI file in a folder of its own, to be dragged into another program."""
+        from zolvek.formats.midi import file_out as midi_out
+        from zolvek.storage.file_names import file_name
+
+        folder = Path(tempfile.mkdtemp(prefix="zolvek-"))
+        name = file_name(self.session.project.name)
+        return midi_out.save(
+            self.session.project,
+            folder / f"{name}.mid",
+            self.settings.resolution,
+            exact_time=self.settings.midi_exact_time,
+        )[0]
+
+    def import_midi(self) -> None:
+        path = self._read("Read a MIDI file", MIDI)
+        if path:
+            self.take_midi(path)
+
+    def take_midi(self, path: Path) -> None:
+        """Its controllers as lanes and its notes, on new tracks; asks how first."""
+        from zolvek.formats.midi import file_in as midi_in
+
+        self.run(
+            path.name, lambda _: midi_in.load(path), lambda score: self._ask_midi(path, score), ""
+        )
+
+    def _ask_midi(self, path: Path, score: Score) -> None:
+        from zolvek.formats.midi import file_in as midi_in
+        from zolvek.studio.toolkit.dialogs import MidiDialog
+
+        if not score.parts:
+            raise ZolvekError(
+                "There are no notes or controllers in it.", str(path), "Choose another."
+            )
+        dialog = self.ask.filled(lambda over: MidiDialog(path.name, score, over))
+        if dialog is None:
+            return
+        self.change(
+            f"Read {path.name}",
+            lambda _: midi_in.fitted(score, dialog.tolerance),
+            lambda project, curves: midi_in.imported(project, score, curves, dialog.takes_time),
+            f"Read {path.name}: {score.lanes} lanes",
+        )
+
+    # --- sound ---
+
+    def control(self) -> None:
+        lane = self.needed_lane()
+        path = self._write("Write the lane as a control signal", ".wav", WAV)
+        if path:
+            self.control_to(lane, path)
+
+    def control_to(self, lane: str, path: Path) -> None:
+        from zolvek.formats.audio.sound_writer import SoundForm
+        from zolvek.sound.jobs.control_export import save_control
+
+        own, project = self.settings, self.session.project
+        span = self.session.span.needed() if own.sound_selection else None
+        form = SoundForm(own.sound_rate, "float" if own.sound_depth == "float" else "24")
+        self.run(
+            path.name, lambda _: [save_control(project, lane, path, form, own.control_swing, span)]
+        )
+
+    def import_curve(self) -> None:
+        self.needed_lane()
+        path = self._read("Read a sound file as the lane's curve", SOUNDS)
+        if path:
+            self.take_curve(path)
+
+    def take_curve(self, path: Path) -> None:
+        """A sound file as the focus lane's curve from the selection or the playhead on."""
+        from zolvek.core.curve.spans import splice
+        from zolvek.formats.audio import curve_import
+        from zolvek.studio.toolkit.dialogs import SoundCurveDialog
+
+        self.needed_lane()
+        dialog = self.ask.filled(lambda over: SoundCurveDialog(path.name, over))
+        if dialog is None:
+            return
+        session = self.session
+        first = session.span.beats[0] if session.span.beats else session.playhead.beat
+        tempo = session.project.tempo
+        drawn = target(session)  # now, wherever the focus goes meanwhile
+
+        def reading(_: Progress) -> Curve:
+            sound, rate = curve_import.read(path)
+            if dialog.follows:
+                made = curve_import.followed(
+                    sound, rate, tempo, first, *dialog.times, dialog.tolerance
+                )
+            else:
+                made = curve_import.as_control(
+                    sound, rate, tempo, first, dialog.tolerance, dialog.swing
+                )
+            return made.shifted(-first)
+
+        def change(project: Project, put: Curve) -> Project:
+            return drawn.put(
+                project, lambda old: splice(old, first, put, first + float(put.beat[-1]))
+            )
+
+        self.change(f"Read {path.name}", reading, change, f"Read {path.name}")
+
+    # --- tables and pictures ---
+
+    def points(self) -> None:
+        from zolvek.formats.tables import curve_csv
+
+        self.needed_lane()
+        path = self._write("Write the lane's points", ".csv", CSV)
+        drawn = self.session.target
+        if (
+            path
+            and drawn
+            and self.session.notices.try_to(lambda: curve_csv.save(drawn.curve, path))
+        ):
+            self.session.notices.say(f"Wrote {path.name}")
+
+    def import_points(self) -> None:
+        path = self._read("Read a lane's points", CSV)
+        if path:
+            self.take_points(path)
+
+    def take_points(self, path: Path) -> None:
+        from zolvek.formats.tables import curve_csv
+
+        self.needed_lane()
+        self.session.edit_curve(f"Read {path.name}", curve_csv.load(path))
+
+    def table(self) -> None:
+        path = self._write("Write a table", ".csv", CSV)
+        if path:
+            self.table_to(path)
+
+    def table_to(self, path: Path) -> None:
+        from zolvek.formats.tables import lane_table
+
+        own, project, lanes = self.settings, self.session.project, self._lanes()
+
+        def writing(_: Progress) -> list[Path]:
+            text = lane_table.to_text(
+                project, lanes, own.table_step, own.table_clock, own.table_cells
+            )
+            return [lane_table.save(path, text)]
+
+        self.run(path.name, writing)
+
+    def picture(self) -> None:
+        path = self._write("Write a picture", ".svg", PICTURE)
+        if path:
+            self.picture_to(path)
+
+    def picture_to(self, path: Path) -> None:
+        from zolvek.formats import picture
+        from zolvek.studio.toolkit import svg_to_png
+
+        lanes, span = self._lanes(), self.session.span.beats
+        if path.suffix.lower() == ".png":
+            svg_to_png.save(picture.svg(self.session.project, lanes, span), path)
+        else:
+            picture.save(self.session.project, lanes, path, span)
+        self.session.notices.say(f"Wrote {path.name}")
+
+    def _lanes(self) -> list[str]:
+        """The focus lane, or all that are shown."""
+        if not self.settings.data_all:
+            return [self.needed_lane()]
+        return [lane.id for lane in self.session.project.lanes() if not lane.hidden]
+
+    def needed_lane(self) -> str:
+        """The focus lane's id. Raises ZolvekError when there is none."""
+        lane = self.session.lane
+        if lane is None:
+            raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
+        return lane.id
+
+    # --- working ---
+
+    def run(
+        self, name: str, task: Callable[[Progress], Any],
+        done: Callable[[Any], object] = lambda _: None, said: str | None = None,
+    ) -> None:  # fmt: skip
+        """Work off the interface thread, with progress and a way to stop; then `done` is told the
+        result."""
+        if self.working is not None:
+            raise ZolvekError("Another file is still being worked on.", name, "Wait, or stop that.")
+        thread = self.working = Work(task)
+        bar = self.ask.progress(name, thread.stop)
+        thread.progress.connect(bar.told)
+
+        def ended() -> None:
+            bar.close()
+            self.working = None
+            if thread.error:
+                self.session.notices.report(thread.error)
+            elif self.session.notices.try_to(lambda: done(thread.result)):
+                count = len(thread.result) if isinstance(thread.result, list) else 1
+                told = f"Wrote {name}" if count == 1 else f"Wrote {count} files"
+                if said is None:
+                    self.delivered += 1
+                    self.changed.emit()
+                if said != "":  # "": what is done with it says so itself
+                    self.session.notices.say(said or told)
+            thread.deleteLater()
+
+        thread.finished.connect(ended)
+        thread.start()
+
+    def change(
+        self, label: str, task: Callable[[Progress], Any],
+        change: Callable[[Project, Any], Project], said: str | None = None,
+    ) -> None:  # fmt: skip
+        """Work beside the interface, and apply what comes of it, by `change`, to the project of that
+        moment: what was edited meanwhile stays. One undo step named `label`."""
+        session = self.session
+
+        def done(result: Any) -> None:
+            session.document.edit(label, change(session.project, result))
+            if said:
+                session.notices.say(said)
+
+        self.run_for_project(label, task, done)
+
+    def run_for_project(
+        self, label: str, task: Callable[[Progress], Any], done: Callable[[Any], object]
+    ) -> None:
+        """As `run`; what comes of it is of no use to another project, and says so."""
+        document = self.session.document
+        opened = document.opened
+
+        def finish(result: Any) -> None:
+            if document.opened is not opened:
+                raise ZolvekError(
+                    "Another project has been opened meanwhile.", label, "Do it again there."
+                )
+            done(result)
+
+        self.run(label, task, finish, "")
+
+    def _read(self, title: str, kinds: str) -> Path | None:
+        return self.ask.path_to_read(title, paths.folder(self.session.document), kinds)
+
+    def _write(self, title: str, suffix: str, kinds: str) -> Path | None:
+        return paths.to_write(self.session.document, self.ask, title, suffix, kinds)
+
+    def close(self) -> None:
+        """End what is still going."""
+        if self.working:
+            end(self.working)

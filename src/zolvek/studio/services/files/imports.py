@@ -1,0 +1,147 @@
+"""Sounds, devices and states that come into the project from files, and go out as such."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zolvek.core.edits.chains import with_file_found
+from zolvek.core.edits.edit_scope import counted
+from zolvek.core.errors import ZolvekError
+from zolvek.sound.engine import clip_playback
+from zolvek.studio.services.files import paths
+from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.session import chosen
+from zolvek.studio.session.asking import Ask
+from zolvek.studio.session.session import Session
+
+SOUNDS = "Sound files (*.wav *.flac *.ogg *.mp3 *.aif *.aiff)"
+STATES = "States (*.json)"
+DEVICES = "Device descriptions (*.json)"
+
+
+class Media:
+    """What is read into one window's project, and written from it, apart from the project itself."""
+
+    def __init__(self, session: Session, ask: Ask, deliveries: Deliveries) -> None:
+        self.session, self.ask, self.deliveries = session, ask, deliveries
+
+    # --- sounds ---
+
+    def find_sounds(self) -> None:
+        """Ask for a folder, and look for all missing files below it, by content and by name, in one step."""
+        from zolvek.formats.audio.sound_content import Search, searched
+
+        session = self.session
+        missing = clip_playback.missing(session.project)
+        if not missing:
+            session.notices.say("All sound files are where the project says.")
+            return
+        names = ", ".join(Path(name).name for name in missing[:3])
+        more = f" and {len(missing) - 3} more" if len(missing) > 3 else ""
+        folder = self.ask.folder(f"Where are {names}{more}?", paths.folder(session.document))
+        if folder is None:
+            return
+
+        def done(found: Search) -> None:
+            count = len(found.by_content) + len(found.by_name)
+            if count:
+                project = session.project
+                for name in (*found.by_content, *found.by_name):
+                    project = with_file_found(project, name, found.where[name])
+                session.document.edit(f"Find {counted(count, 'sound file')}", project)
+            if found.missing or found.by_name:
+                told = [f"{Path(n).name}: not found" for n in found.missing]
+                told += [f"{Path(n).name}: by its name; its content may be another" for n in found.by_name]  # fmt: skip
+                session.notices.report(
+                    ZolvekError(
+                        f"Found {count} of {len(missing)}.",
+                        "\n".join(told),
+                        "Look in another folder for the rest."
+                        if found.missing
+                        else "Listen to them.",
+                    )
+                )
+
+        project = session.project
+        self.deliveries.run_for_project(
+            "Find missing sounds", lambda told: searched(project, missing, folder, told), done
+        )
+
+    def import_sound(self) -> None:
+        path = self._read("A sound for the track", SOUNDS)
+        if path:
+            self.take_sound(path)
+
+    def take_sound(self, path: Path) -> bool:
+        """The sound file as a block on the shown track, at the playhead, once it has been read through beside
+        the window; one that can't be read changes nothing."""
+        from zolvek.core.edits import clips as blocks
+        from zolvek.core.model.source import Clip
+        from zolvek.formats.audio.streams import examine
+
+        track, beat = chosen.shown_track(self.session), self.session.playhead.beat
+        clip = Clip(beat, str(path.resolve()))
+        return self.session.notices.try_to(
+            lambda: self.deliveries.change(
+                f"{track.name} plays {path.name}",
+                lambda told: examine(str(path), told),
+                lambda project, _: blocks.placed(project, track.id, clip)[0],
+                f"{track.name} plays {path.name} from {self.session.project.meter.text(beat)} on.",
+            )
+        )
+
+    # --- devices ---
+
+    def import_device(self) -> None:
+        path = self._read("Add a device from a description", DEVICES)
+        if path:
+            self.take_device(path)
+
+    def take_device(self, path: Path) -> bool:
+        from zolvek.formats import device_file
+
+        def work() -> None:
+            kind = device_file.load(path)
+            chosen.add_device(self.session, chosen.shown_track(self.session).id, kind)
+
+        return self.session.notices.try_to(work)
+
+    def export_device(self) -> None:
+        from zolvek.formats import device_file
+
+        device = chosen.chosen_device(self.session)
+        path = self._write("Write the device's description", ".json", DEVICES)
+        if path and self.session.notices.try_to(lambda: device_file.save(device.row, path)):
+            self.session.notices.say(f"Wrote {path.name}")
+
+    # --- states ---
+
+    def export_states(self, device: str) -> None:
+        from zolvek.formats import state_file
+
+        found = [s for s in self.session.project.states if s.of(device)]
+        if not found:
+            raise ZolvekError("There are no states to write.", remedy="Keep one first.")
+        path = self._write("Write the states", ".json", STATES)
+        if path:
+            state_file.save(self.session.project, found, path)
+            self.session.notices.say(f"Wrote {path.name}")
+
+    def import_states(self, device: str) -> None:
+        path = self._read("Read states", STATES)
+        if path:
+            self.take_states(device, path, "Read states")
+
+    def take_states(self, device: str, path: Path, label: str) -> None:
+        from zolvek.formats import state_file
+
+        project = state_file.load_into(self.session.project, device, path)
+        self.session.document.edit(label, project)
+
+    # --- asking ---
+
+    def _read(self, title: str, kinds: str) -> Path | None:
+        return self.ask.path_to_read(title, paths.folder(self.session.document), kinds)
+
+    def _write(self, title: str, suffix: str, kinds: str) -> Path | None:
+        return paths.to_write(self.session.document, self.ask, title, suffix, kinds)

@@ -1,0 +1,1 @@
+"""What comes in from other programs and machines, and goes to them."""

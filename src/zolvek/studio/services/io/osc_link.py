@@ -1,0 +1,156 @@
+"""OSC in the window: lanes are sent while they play, and what comes in moves controls."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core.model.project import Project
+from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.playback.player import Player
+from zolvek.studio.session.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sync.ports.message_streams import OscStream
+    from zolvek.sync.ports.osc_ports import Input, Output
+    from zolvek.sync.ports.scheduler import Live
+
+OUR_OWN = ("127.0.0.1", "::1", "0.0.0.0")
+TAKEN_MS = 16  # how often what has come in is looked at
+
+
+class OscLink(QObject):
+    """`sends_to` and `port` say what is open, "" and 0 for nothing."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, player: Player, outside: Outside) -> None:
+        super().__init__()
+        self.session, self.player, self.outside = session, player, outside
+        self.output: Output | None = None
+        self.input: Input | None = None
+        self.sends_to, self.port, self.anywhere = "", 0, False
+        self.stream: OscStream | None = None
+        self.live: Live | None = None  # sends it
+        self.counted = 0, 0
+        self.known: tuple[Project | None, dict[str, tuple[str, str]]] = (None, {})
+        self.counted_own = 0
+        self.strange = 0  # messages to addresses that there are not
+        self.timer = QTimer(self)
+        self.timer.setInterval(TAKEN_MS)
+        self.timer.timeout.connect(self._take)
+        session.document.changed.connect(self.tell)
+        player.passed.connect(self._count)
+        player.stopped.connect(self._count)
+
+    # --- out ---
+
+    def send_to(self, text: str) -> None:
+        """Send to "host:port"; "" ends it. Raises ZolvekError for what is no address."""
+        from zolvek.sync.ports.osc_ports import Output
+        from zolvek.sync.timeline.osc_messages import place
+
+        made = Output(*place(text)) if text.strip() else None
+        self._end_output()
+        self.output, self.sends_to = made, text.strip()
+        if made is not None:
+            from zolvek.sync.ports.message_streams import OscStream
+            from zolvek.sync.ports.scheduler import Live
+
+            self.stream = OscStream(made)
+            self._know_ourselves()
+            self.tell()
+            self.live = Live(
+                self.stream, lambda: self.player.clock,
+                lambda beat: float(self.session.project.tempo.seconds(beat)),
+            )  # fmt: skip
+        self.changed.emit()
+
+    def tell(self) -> None:
+        """The piece as it is now is what is sent."""
+        if self.stream is not None:
+            self.stream.use(self.session.project, self.session.settings.osc_rate)
+            if self.live is not None:
+                self.live.refresh()
+
+    def _count(self) -> None:
+        if self.output is not None and (self.output.sent, self.output.refused) != self.counted:
+            self.counted = self.output.sent, self.output.refused
+            self.changed.emit()
+
+    def _end_output(self) -> None:
+        if self.live is not None:
+            self.live.close()
+        if self.output is not None:
+            self.output.close()
+        self.output = self.live = self.stream = None
+
+    # --- in ---
+
+    def listen_at(self, port: int, anywhere: bool = False) -> None:
+        """Listen at a port, to this machine alone unless `anywhere`; 0 ends it. Raises ZolvekError where
+        it is taken."""
+        from zolvek.sync.ports.osc_ports import Input
+        from zolvek.sync.timeline import osc_messages
+
+        if self.input is not None:
+            self.input.close()
+            self.input, self.port = None, 0
+        if port:
+            self.input = Input(port, osc_messages.read, osc_messages.address_of, anywhere)
+            self._know_ourselves()
+            self.port, self.anywhere = self.input.port, anywhere
+            self.timer.start()
+        else:
+            self.timer.stop()
+        self.changed.emit()
+
+    def _take(self) -> None:
+        if self.input is None:
+            return
+        own = self.input.own
+        taken = self.input.take()
+        if not taken:
+            if own != self.counted_own:
+                self.counted_own = own
+                self.changed.emit()
+            return
+        targets = self._targets()
+        moves: dict[tuple[str, str], float] = {}
+        for address, number in taken.items():
+            target = targets.get(address)
+            if target is None:
+                self.strange += 1
+            else:
+                moves[target] = min(max(number, 0.0), 1.0)
+        if moves:
+            self.outside.turned_all(moves)
+        self.changed.emit()
+
+    def _know_ourselves(self) -> None:
+        """What we send ourselves to the port that we listen to is not taken, and said."""
+        if self.input is None or self.output is None:
+            return
+        self.input.own_port = self.output.port
+        host, port = self.output.to[:2]
+        if port == self.input.port and host in OUR_OWN:
+            self.session.notices.say(
+                "OSC is sent to the port that Zolvek itself listens to: what it sends is not taken."
+            )
+
+    def _targets(self) -> dict[str, tuple[str, str]]:
+        """Addresses of the project's parameters, kept while its tracks are the same."""
+        from zolvek.sync.timeline.osc_messages import addresses
+
+        project = self.session.project
+        if self.known[0] is None or self.known[0].tracks != project.tracks:
+            self.known = project, addresses(project)
+        return self.known[1]
+
+    def close(self) -> None:
+        self.timer.stop()
+        self._end_output()
+        if self.input is not None:
+            self.input.close()
+            self.input = None

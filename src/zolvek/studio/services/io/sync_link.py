@@ -1,0 +1,341 @@
+"""Beside other programs in the window: the ports while they are wanted, what they tell, and the song through them."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core.edits import connections as edits
+from zolvek.core.model.project import Project
+from zolvek.core.model.sync_setup import Beside as Kept
+from zolvek.core.records import replace
+from zolvek.core.time.tempo import TempoMap, TempoPoint
+from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.playback.player import Player
+from zolvek.studio.session.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sound.playback.playback import Playback
+    from zolvek.sync.clocks.clock_follower import Steering
+    from zolvek.sync.jack.jack_transport import JackTransport
+    from zolvek.sync.jack.link import Link
+    from zolvek.sync.jack.server_report import Report
+
+TAKEN_MS = 8  # how often what has come in is looked at
+SHOWN = 0.25  # seconds between telling how well a clock is followed
+LIT_MS = 250  # how long a light stays lit
+MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
+
+
+class Beside(QObject):
+    """`on`: the ports are wanted. `report`: what the server tells."""
+
+    changed = pyqtSignal()  # the server, what is connected, or the role
+    lit = pyqtSignal()  # a light has gone on or off
+    told = pyqtSignal(object)  # a Report, from the link's thread
+
+    def __init__(self, session: Session, player: Player, outside: Outside) -> None:
+        super().__init__()
+        self.session, self.player, self.outside = session, player, outside
+        self.link: Link | None = None
+        self.through: JackTransport | None = None
+        self.sent: tuple[object, ...] = ()
+        self.counted: dict[str, int] = {}
+        self.lights: dict[str, float] = {"clock": 0.0, "in": 0.0, "out": 0.0}  # until when
+        self.seen = self.lit_now
+        self.dropped, self.shown = 0, 0.0
+        self.steering: Steering | None = None  # an outside clock is followed
+        self.taking = QTimer(self)
+        self.taking.setInterval(TAKEN_MS)
+        self.taking.timeout.connect(self._take)
+        self.told.connect(self._heard)
+        session.document.changed.connect(self._use)
+        player.stopped.connect(self._settle)
+        outside.filters = self.clock_came
+
+    @property
+    def on(self) -> bool:
+        return self.link is not None
+
+    @property
+    def report(self) -> Report | None:
+        return self.link.report if self.link is not None else None
+
+    @property
+    def kept(self) -> Kept:
+        """What the project remembers."""
+        return self.session.project.beside
+
+    # --- on and off ---
+
+    def switch(self, on: bool) -> None:
+        """Take part beside other programs, or no more."""
+        self.session.settings.beside = on
+        if on and self.link is None:
+            from zolvek.sync.jack.link import Link
+
+            self.link = Link(self.told.emit)
+            self.sent = ()
+            self._use()
+        elif not on and self.link is not None:
+            self._leave()
+            self.link.close()
+            self.link = None
+            self._use()
+        self.changed.emit()
+
+    def _heard(self, report: Report) -> None:
+        if self.link is None:
+            return
+        if not report.state:
+            was, beat = self.player.playing and self.through is not None, self.session.playhead.beat
+            self._leave()
+            if was:  # it goes on by itself
+                self.session.notices.say(report.trouble)
+                self.session.playhead.go(beat)
+                self.player.play()
+        self._settle()
+        self.changed.emit()
+
+    def _settle(self) -> None:
+        """Go through the ports once there is a server, but not in the midst of playing."""
+        if self.link is None or not self.link.there or self.player.playing or self.through:
+            return
+
+        def made(playback: Playback) -> JackTransport:
+            from zolvek.sync.jack.jack_transport import JackTransport
+
+            assert self.link is not None
+            self.through = JackTransport(playback, self.link)
+            self.through.use(self.kept)
+            return self.through
+
+        self.player.go_through(made)
+
+    def _leave(self) -> None:
+        if self.through is not None:
+            self.through = None
+            self.player.go_through(None)
+
+    # --- what is told ---
+
+    def _named(self) -> tuple[tuple[str, str], ...]:
+        project = self.session.project
+        return edits.named(project, project.beside.connections)
+
+    def _use(self) -> None:
+        """Tell the ports what has changed of the project."""
+        if self.link is not None or self.follows_clock:
+            self.taking.start()
+        elif self.steering is None:
+            self.taking.stop()
+        self.player.watch(self.follows_clock)
+        if self.link is None:
+            return
+        project, settings = self.session.project, self.session.settings
+        kept = project.beside
+        resolution = settings.resolution
+        state = (project, resolution, kept, self._named())
+        before, self.sent = self.sent, state
+        if not before or before[0] is not project or before[1] != resolution:
+            self.link.use(project, resolution)
+        if before and before[2:] == state[2:]:
+            return
+        self.link.send("use_time", kept.together, kept.role == "lead")
+        self.link.send("send_clock", kept.clock, kept.code)
+        if not before or before[3] != state[3]:
+            self.link.send("use_connections", state[3])
+        if self.through is not None:
+            self.through.use(kept)
+        self.changed.emit()
+
+    def edit(self, label: str, change: Callable[[Project], Project]) -> None:
+        self.session.document.edit(label, change(self.session.project))
+
+    def set(self, label: str, **what: object) -> None:
+        """Change what the project remembers."""
+        self.edit(label, lambda project: replace(project, beside=replace(project.beside, **what)))
+
+    def take_away(self, key: str, other: str) -> None:
+        """Take a connection away, whether the project remembers it or it was made elsewhere."""
+        names = {port.key: port.name for port in edits.ports_of(self.session.project)}
+        if (key, other) in self.kept.connections:
+            self.edit(
+                f"Disconnect {names.get(key, key)}",
+                lambda project: edits.disconnected(project, key, other),
+            )
+        elif self.link is not None and key in names:
+            self.link.send("disconnect", names[key], other)
+
+    # --- an outside clock ---
+
+    @property
+    def follows_clock(self) -> bool:
+        return self.kept.role == "follow" and self.kept.source != "transport"
+
+    @property
+    def following(self) -> str:
+        """How well an outside clock is followed, in words; "" where none is."""
+        if self.steering is None:
+            return ""
+        differs, steered = self.tempo_offered, self.steering.transport.steered
+        if not differs:
+            return self.steering.told
+        own = float(self.session.project.tempo.bpm(self.session.playhead.beat))
+        how = (
+            f"its sound is {'higher' if differs > own else 'lower'}"
+            if steered
+            else "it is put in place"
+        )
+        return f"{self.steering.told} The piece goes at another tempo: {how}."
+
+    @property
+    def tempo_offered(self) -> float:
+        """The tempo of a clock that is followed, where the piece has another; else 0."""
+        return self.steering.differs(self.session.playhead.beat) if self.steering else 0.0
+
+    def take_tempo(self) -> None:
+        """Give the piece the tempo of the clock that is followed."""
+        bpm = round(self.tempo_offered, 2)
+        if bpm:
+            tempo = TempoMap((TempoPoint(0.0, bpm),))
+            self.edit(f"The clock's tempo, {bpm:g} BPM", lambda project: replace(project, tempo=tempo))  # fmt: skip
+
+    def clock_came(self, message: bytes, seconds: float) -> bool:
+        """Whether a message was of a clock; one that is followed is listened to."""
+        kind = message[0]
+        timed = kind >= 0xF8 or kind in (0xF1, 0xF2) or message[:5] == b"\xf0\x7f\x7f\x01\x01"
+        if timed and self.follows_clock:
+            self._steer()
+            assert self.steering is not None
+            if self.steering.follower.take(message, seconds):
+                self.lights["clock"] = time.monotonic() + LIT_MS / 1000.0
+        return timed
+
+    def _steer(self) -> None:
+        """Follow what the project says, through what there is now."""
+        from zolvek.sync.clocks.clock_follower import Steering
+        from zolvek.sync.clocks.clock_reader import Follower
+
+        self.player.ready()
+        out, source = self.player.out, self.kept.source
+        assert out is not None
+        steering = self.steering
+        if (
+            steering is not None
+            and steering.transport is out
+            and steering.follower.source == source
+        ):
+            return
+        self.steering = Steering(Follower(source), out, lambda: self.session.project)
+
+    @property
+    def late(self) -> str:
+        """What went wrong on the way, counted; "" for nothing."""
+        from zolvek.sync.jack import shared_layout
+
+        if self.link is None:
+            return ""
+        words = self.link.words
+        rows = (
+            (int(words[shared_layout.XRUNS]), "late cycle", "late cycles"),
+            (
+                int(words[shared_layout.FULL]),
+                "message that did not fit",
+                "messages that did not fit",
+            ),
+            (
+                int(words[shared_layout.HEARD_LOST]) + self.dropped,
+                "message left out",
+                "messages left out",
+            ),
+        )
+        told = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
+        return f" {', '.join(told).capitalize()}." if told else ""
+
+    def panic(self) -> None:
+        """All notes and all sound off, on every port."""
+        if self.link is not None:
+            self.link.send("panic")
+        self.outside.panic()
+        self.session.notices.say("All notes off.")
+
+    # --- what comes ---
+
+    def _take(self) -> None:
+        if self.follows_clock:
+            self._steer()
+            assert self.steering is not None
+            now = time.perf_counter()
+            self.steering.tick(now)
+            if now - self.shown > SHOWN:
+                self.shown = now
+                self.lit.emit()
+        elif self.steering is not None:
+            self.steering.transport.set_speed(1.0)
+            self.steering = None
+        if self.through is not None:
+            self.through.tick()
+        if self.link is None:
+            return
+        taken = self.link.take()
+        if len(taken) > MOST_AT_ONCE:
+            kept = _thinned(taken)
+            self.dropped += len(taken) - len(kept)
+            taken = kept
+        for message, seconds in taken:
+            self.outside.heard(tuple(message), seconds)
+        self._light()
+
+    def _light(self) -> None:
+        """Lights are lit by what the callbacks count."""
+        from zolvek.sync.jack import shared_layout
+
+        assert self.link is not None
+        words, now = self.link.words, time.monotonic()
+        for light, word in (
+            ("clock", shared_layout.CLOCKED),
+            ("in", shared_layout.CAME),
+            ("out", shared_layout.SENT),
+        ):
+            count = int(words[word])
+            if count != self.counted.get(light, count):
+                self.lights[light] = now + LIT_MS / 1000.0
+            self.counted[light] = count
+        if self.kept.together and self.link.state == shared_layout.ROLLING:
+            self.lights["clock"] = now + LIT_MS / 1000.0
+        if self.lit_now != self.seen:
+            self.seen = self.lit_now
+            self.lit.emit()
+
+    @property
+    def lit_now(self) -> tuple[bool, ...]:
+        """Whether each of the lights is lit."""
+        now = time.monotonic()
+        return tuple(until > now for until in self.lights.values())
+
+    def close(self) -> None:
+        self.taking.stop()
+        if self.link is not None:
+            self._leave()
+            self.link.close()
+            self.link = None
+
+
+def _thinned(taken: list[tuple[bytes, float]]) -> list[tuple[bytes, float]]:
+    """Of each control no more than MOST_AT_ONCE moves, evenly, and always the last; all else stays."""
+    by_control: dict[bytes, list[int]] = {}
+    for number, (message, _) in enumerate(taken):
+        kind = message[0] & 0xF0
+        if kind in (0xB0, 0xD0, 0xE0):
+            by_control.setdefault(message[: 2 if kind == 0xB0 else 1], []).append(number)
+    gone: set[int] = set()
+    for numbers in by_control.values():
+        if len(numbers) > MOST_AT_ONCE:
+            step = len(numbers) / MOST_AT_ONCE
+            stay = {numbers[-1 - int(step * k)] for k in range(MOST_AT_ONCE)}
+            gone.update(set(numbers) - stay)
+    return [row for number, row in enumerate(taken) if number not in gone]

@@ -1,0 +1,1 @@
+"""The window's player, its sound output, and equal loudness."""

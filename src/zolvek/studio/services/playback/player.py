@@ -1,0 +1,344 @@
+"""The window's player: starts and stops playback, and moves the playhead with what is heard."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zolvek.core.edits import sections
+from zolvek.core.edits.monitoring import heard
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.core.records import replace
+from zolvek.studio.session.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sound.playback.clock import Clock
+    from zolvek.sound.playback.playback import Playback
+    from zolvek.sound.playback.transport import Transport
+
+TICK_MS = 16
+LOOK_MS = 30  # between looks whether somebody else has started or moved the song
+JITTER = 0.05  # beats that the clock may seem to go back by
+RESTS = 0.4  # seconds that stopping may take
+ARRIVES, NEAR = (
+    1.0,
+    2.0,
+)  # seconds that going elsewhere may take; beats that it is further on by then
+ELSEWHERE = 1e-3  # beats off from which another place is meant
+TROUBLE_MS = 8_000
+
+
+def compared_with(session: Session) -> Project | None:
+    """What the project is compared with, rendered side by side once it has been asked for."""
+    listening = session.hearing.listening
+    if session.hearing.comparing == "bypass":
+        return heard(session.project, replace(listening, bypass=True, alone=None))
+    if session.hearing.comparing == "version" and session.hearing.version is not None:
+        return heard(sections.chosen(session.project, *session.hearing.version), listening)
+    if session.hearing.kept is not None:
+        return heard(session.hearing.kept, listening)
+    return None
+
+
+class Player(QObject):
+    """Sound libraries are loaded when it first plays, not when the window opens."""
+
+    changed = pyqtSignal()
+    passed = pyqtSignal(float, float)  # from which beat to which it has played on
+    stopped = pyqtSignal()
+    lost = pyqtSignal(object, bool)  # ZolvekError of the worker, and whether another one goes on
+    begun = pyqtSignal(float)  # at which beat it begins, or goes on elsewhere
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.looping = False
+        self.playback: Playback | None = None
+        self.out: Transport | None = None
+        self.made: Callable[[Playback], Transport] | None = None  # what it is to go through instead
+        self.known = session.document.opened
+        self.resting = 0.0  # until when a song that was stopped may still be seen to move
+        self.sought: tuple[float, float] | None = (
+            None  # where it is to be, and until when that is awaited
+        )
+        self.told = -1.0  # where a shared song stood at the last look
+        self.began = 0.0
+        self.gains = (1.0, 1.0)  # of the project and what it is compared with
+        self.sent: tuple[object, ...] = ()  # what the playback was given last
+        self.trouble = ""  # what is to be read beside the transport, for a while
+        self.calm = QTimer(self)
+        self.calm.setSingleShot(True)
+        self.calm.setInterval(TROUBLE_MS)
+        self.calm.timeout.connect(lambda: self._say_trouble(""))
+        self.lost.connect(self._lost)
+        self.timer = QTimer(self)
+        self.timer.setInterval(TICK_MS)
+        self.timer.timeout.connect(self._tick)
+        self.looking = QTimer(self)
+        self.looking.setInterval(LOOK_MS)
+        self.looking.timeout.connect(self._look)
+        session.document.changed.connect(self._use)
+        session.hearing.changed.connect(self._use)
+        session.held.changed.connect(self._hold)
+        session.span.changed.connect(self._set_loop)
+        session.playhead.changed.connect(self._moved)
+
+    @property
+    def playing(self) -> bool:
+        return self.timer.isActive()
+
+    @property
+    def clock(self) -> Clock | None:
+        """Where we are; None before anything has played."""
+        return self.out.clock if self.out is not None else None
+
+    @property
+    def silent(self) -> bool:
+        """Whether there is no sound device; known once it has played."""
+        return self.out is not None and self.out.silent
+
+    def levels(self) -> dict[str, float]:
+        """Each track's highest sample in what is heard now."""
+        return self.playback.levels if self.playback is not None and self.playing else {}
+
+    def ready(self) -> Playback:
+        if self.playback is None:
+            from zolvek.sound.playback.playback import Playback
+
+            self.playback = Playback(self.session.project)
+            self.playback.on_loss = self.lost.emit
+            self.sent = ()
+            self._use()
+            self._hold()
+        if self.out is None:
+            from zolvek.studio.services.playback.audio_output import AudioOut
+
+            self.out = (
+                AudioOut(self.playback, self) if self.made is None else self.made(self.playback)
+            )
+            self._set_loop()
+        return self.playback
+
+    def go_through(self, made: Callable[[Playback], Transport] | None) -> None:
+        """Let the song be started, and its sound taken, by another transport from now on; None for the sound
+        device of the machine."""
+        self.stop()
+        out, self.out, self.made = self.out, None, made
+        if out is not None:
+            out.close()
+        self.told = -1.0
+        if made is not None or out is not None:
+            self.ready()
+        self.watch(False)
+        self.changed.emit()
+
+    def watch(self, on: bool) -> None:
+        """Look whether others start the song: wherever it is shared, and where a clock is followed."""
+        (self.looking.start if on or self.made is not None else self.looking.stop)()
+
+    def toggle(self) -> None:
+        if self.playing:
+            self.stop()
+        else:
+            self.play()
+
+    def play(self, count_in: int = 0) -> None:
+        """Play from the playhead, after `count_in` clicks."""
+        self.ready()
+        assert self.out is not None
+        self._use()
+        span = self.session.span.beats
+        place = self.session.playhead.beat
+        if self.looping and span and not span[0] <= place < span[1]:
+            place = span[0]
+        if place >= self.session.project.length - 1e-6:
+            place = 0.0
+        self.began = place
+        self._set_loop()
+        if count_in and self.out.shared:
+            self.session.notices.say("It begins at once: whoever keeps time counts in.")
+        self.out.start(place, count_in)
+        self._await(place)
+        self.timer.start()
+        self.begun.emit(place)
+        self.changed.emit()
+
+    def play_selection(self) -> None:
+        """Play the selected span in a loop, from the chosen lead before it."""
+        span = self.session.span.beats
+        if span is None:
+            raise ZolvekError("Nothing is selected to play.", remedy="Drag a span on the ruler.")
+        self.set_looping(True)
+        self.began = max(span[0] - self.session.settings.lead, 0.0)
+        self.session.playhead.go(self.began)
+        self.ready()
+        assert self.out is not None
+        self._use()
+        self.out.start(self.began)
+        self._await(self.began)
+        self.timer.start()
+        self.begun.emit(self.began)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        was = self.playing
+        self.timer.stop()
+        if self.out is not None and (was or not self.out.shared):
+            self.out.stop()
+            self.resting = time.monotonic() + RESTS
+        if was:
+            self.stopped.emit()
+        self.changed.emit()
+
+    def go_back(self) -> None:
+        """To where it last began; from there, to the start."""
+        self.seek(self.began if self.session.playhead.beat > self.began + 1e-6 else 0.0)
+
+    def seek(self, beat: float) -> None:
+        self.session.playhead.go(beat)
+        if self.playing:
+            assert self.out is not None
+            self.began = beat
+            self.out.locate(beat)
+            self._await(beat)
+            self.begun.emit(beat)
+
+    def _await(self, beat: float) -> None:
+        """A transport that others share takes a while to be where it is sent: until then it is not listened to."""
+        if self.out is not None and self.out.steered:
+            self.sought = beat, time.monotonic() + ARRIVES
+
+    def set_looping(self, on: bool) -> None:
+        self.looping = on
+        self._set_loop()
+        self.changed.emit()
+
+    def close(self) -> None:
+        self.stop()
+        self.looking.stop()
+        if self.out:
+            self.out.close()
+        if self.playback:
+            self.playback.close()
+
+    def _set_loop(self) -> None:
+        if self.out is not None:
+            span = self.session.span.beats or (0.0, self.session.project.length)
+            self.out.set_loop(span if self.looping else None)
+
+    def set_gains(self, gains: tuple[float, float]) -> None:
+        """Gains of the project and of what it is compared with."""
+        self.gains = gains
+        self._use()
+
+    def _use(self) -> None:
+        """Give the playback what has changed: project, other version, which of them, metronome."""
+        session, playback = self.session, self.playback
+        if playback is None:
+            return
+        listening = session.hearing.listening
+        state = (
+            session.project,
+            listening,
+            session.hearing.kept,
+            (session.hearing.comparing, session.hearing.version),
+            self.gains,
+        )
+        if len(self.sent) == len(state) and all(
+            a is b or (not isinstance(a, Project) and a == b)
+            for a, b in zip(state, self.sent, strict=True)
+        ):
+            return
+        before, self.sent = self.sent, state
+        playback.use(heard(session.project, listening))
+        if self.out is not None:
+            self.out.edited()
+        if (
+            not before
+            or before[1:] != state[1:]
+            or session.hearing.comparing in ("bypass", "version")
+        ):
+            playback.use_other(compared_with(self.session))
+            playback.hear_other(bool(session.hearing.comparing), self.gains)
+            playback.use_metronome(session.hearing.listening.metronome)
+
+    def _hold(self) -> None:
+        if self.playback is not None:
+            self.playback.hold(self.session.held.values)
+
+    def _lost(self, error: ZolvekError, goes_on: bool) -> None:
+        """The sound process is gone: said beside the transport while another one goes on, else in
+        full."""
+        if goes_on:
+            self._say_trouble(error.what)
+        else:
+            self.stop()
+            self.session.notices.report(error)
+
+    def _say_trouble(self, text: str) -> None:
+        self.trouble = text
+        if text:
+            self.calm.start()
+        self.changed.emit()
+
+    def _tick(self) -> None:
+        clock = self.clock
+        if clock is None or not clock.playing:
+            self._ended()
+            return
+        before, now = self.session.playhead.beat, clock.beat
+        if self.sought is not None:
+            beat, end = self.sought
+            if not beat - JITTER <= now <= beat + NEAR and time.monotonic() < end:
+                return
+            self.sought = None
+        if 0.0 < before - now < JITTER:
+            return
+        self.session.playhead.go(now)
+        if now > before:
+            self.passed.emit(before, now)
+        elif now < before:
+            self.begun.emit(now)
+
+    def _ended(self) -> None:
+        """The song has stopped by itself, or somebody else has stopped it."""
+        if self.out is not None and self.out.shared:
+            self.timer.stop()
+            self.stopped.emit()
+            self.changed.emit()
+        else:
+            self.stop()
+
+    def _look(self) -> None:
+        """What others have done to a song that is shared."""
+        clock = self.clock
+        if clock is None or self.out is None or self.playing or time.monotonic() < self.resting:
+            return
+        if clock.playing:
+            self.began = self.told = clock.beat
+            self.session.playhead.go(self.began)
+            self.timer.start()
+            self.begun.emit(self.began)
+            self.changed.emit()
+        elif self.out.shared:
+            now = clock.beat
+            if abs(now - self.told) > ELSEWHERE:
+                self.told = now
+                self.session.playhead.go(now)
+
+    def _moved(self) -> None:
+        """The playhead has been put elsewhere while a song that is shared stands still: so are the others."""
+        if self.out is None or self.playing or not self.out.shared:
+            return
+        if self.known is not self.session.document.opened:
+            # Another project: it goes where the others are, not they where it begins.
+            self.known, self.told = self.session.document.opened, -1.0
+            return
+        beat = self.session.playhead.beat
+        if abs(beat - self.told) > ELSEWHERE:
+            self.told = beat
+            self.out.locate(beat)

@@ -1,0 +1,1 @@
+"""Installed plugins and their own windows."""

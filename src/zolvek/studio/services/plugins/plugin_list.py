@@ -1,0 +1,147 @@
+"""Installed plugins, as the window knows them: looked for in a process beside it, when they are asked for."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.edits import plugins
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Device
+from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.tasks.background_job import Background
+from zolvek.studio.session.chosen import shown_track
+from zolvek.studio.session.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.core.model.catalogue import DeviceKind
+    from zolvek.sound.hosting.plugin.plugin_entry import Found
+    from zolvek.sound.jobs.plugin_listing import Listed
+
+LISTING_JOB = "zolvek.sound.jobs.plugin_listing:job"
+ADDING_JOB = "zolvek.sound.hosting.catalogue.installed:add"
+MOST_RECENT = 8
+MOST_LINES = 4  # of what has changed, in one message
+
+
+class Plugins(QObject):
+    """`found`: all there are, once they have been looked for; `fault` says why they could not be."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, deliveries: Deliveries) -> None:
+        super().__init__()
+        self.session, self.deliveries = session, deliveries
+        self.found: list[Found] | None = None
+        self.fault = ""
+        self.newest: list[Found] = []  # of the bundle that was picked last
+        self.known = session.document.opened
+        self.told = False  # what this project misses has been said
+        self.background = Background(self)
+        self.background.done.connect(self._take)
+        self.background.failed.connect(self._failed)
+        self.background.progressed.connect(lambda *_: None)
+        self.opening = Background(self)  # of a bundle that was picked by hand
+        self.opening.done.connect(self._take_beside)
+        self.opening.failed.connect(lambda error: self._say_fault(error))
+        session.document.changed.connect(self._follow)
+
+    def look(self) -> None:
+        """Look for what is installed: quick where nothing has changed since the last time."""
+        if not self.background.busy:
+            kinds: list[DeviceKind] = []
+            for device in self._hosted():
+                if device.row not in kinds:
+                    kinds.append(device.row)
+            self.background.start(LISTING_JOB, tuple(kinds))
+
+    def look_in(self, folder: Path) -> None:
+        """The plugins of a bundle that lies anywhere are listed too, from now on."""
+        self.fault = f"Looking into {folder.name}…"
+        self.changed.emit()
+        self.opening.start(ADDING_JOB, str(folder))
+
+    def _take_beside(self, every: list[Found]) -> None:
+        known = {each.id for each in every}
+        self.found = [*every, *(each for each in self.found or [] if each.id not in known)]
+        self.fault, self.newest = "", every
+        self.changed.emit()
+
+    def _say_fault(self, error: ZolvekError) -> None:
+        self.fault = f"{error.what} {error.remedy}".strip()
+        self.changed.emit()
+
+    def add(self, uri: str, name: str) -> None:
+        """A plugin on the shown track, its presets as states, once it has been described beside the window."""
+        from zolvek.sound.jobs.plugin_description import described_apart
+
+        track = shown_track(self.session).id
+        own = self.session.settings
+        own.recent_plugins = [uri, *(u for u in own.recent_plugins if u != uri)][:MOST_RECENT]
+        self.deliveries.change(
+            f"Add {name}",
+            lambda told: described_apart(uri, told),
+            lambda project, kind: plugins.added(project, track, kind)[0],
+            f"{name} is on the track; its presets are states in the Morph panel.",
+        )
+
+    def missing(self) -> list[Device]:
+        """The project's devices whose plugins are not installed, as far as that is known."""
+        if self.found is None:
+            return []
+        there = {each.id for each in self.found if not each.fault}
+        return [device for device in self._hosted() if device.row.plugin and device.row.plugin.uri not in there]  # fmt: skip
+
+    def _hosted(self) -> list[Device]:
+        project = self.session.project
+        devices = [device for track in project.tracks for device in track.devices]
+        return [device for device in devices if device.row.plugin is not None]
+
+    def _follow(self) -> None:
+        """Another project that hosts plugins: are they there?"""
+        if self.known is not self.session.document.opened:
+            self.known, self.told = self.session.document.opened, False
+            if self._hosted():
+                self.look()
+
+    def _take(self, listed: Listed) -> None:
+        self.found, self.fault = listed.found, " ".join(listed.faults)
+        if not self.told and self._hosted():
+            self.told = True
+            self._tell_missing()
+            self._tell_changed(listed.changed)
+        self.changed.emit()
+
+    def _tell_missing(self) -> None:
+        missing = self.missing()
+        if missing:
+            names = ", ".join(device.name for device in missing)
+            self.session.notices.report(
+                ZolvekError(
+                    f"{len(missing)} plugin{'s are' if len(missing) > 1 else ' is'} not installed here.",
+                    names,
+                    "Sound goes past them; their lanes stay, and can be edited.",
+                )
+            )
+
+    def _tell_changed(self, changed: list[tuple[str, list[str]]]) -> None:
+        lines = [f"{name}: {line}" for name, own in changed for line in own]
+        if lines:
+            more = f" and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
+            self.session.notices.report(
+                ZolvekError(
+                    "Plugins are not as they were when the project was made.",
+                    " ".join(lines[:MOST_LINES]) + more,
+                    "Real values are kept, and so are the lanes of what is gone.",
+                )
+            )
+
+    def _failed(self, error: ZolvekError) -> None:
+        self.found = []
+        self._say_fault(error)
+
+    def close(self) -> None:
+        self.background.close()
+        self.opening.close()

@@ -1,0 +1,94 @@
+"""Plugins' own windows: opened and closed, told of what is turned elsewhere, and followed in what is moved there."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.edits import chains
+from zolvek.core.model.project import Device
+from zolvek.core.records import replace
+from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.session.session import Session
+
+if TYPE_CHECKING:
+    from zolvek.sound.hosting.windows.own_window import OwnWindow
+
+
+class PluginWindows(QObject):
+    """`open`: by device. A window of another project's device is closed."""
+
+    changed = pyqtSignal()
+    told = pyqtSignal(str, int, str, object)  # device, number of the window, what, value
+
+    def __init__(self, session: Session, outside: Outside) -> None:
+        super().__init__()
+        self.session, self.outside = session, outside
+        self.open: dict[str, OwnWindow] = {}
+        self.numbers: dict[str, int] = {}
+        self.count = 0
+        self.taking = ""  # the device whose window has moved something: it knows
+        self.known = session.document.opened
+        self.told.connect(self._take)
+        session.document.changed.connect(self._follow)
+
+    def toggle(self, device: Device) -> None:
+        window = self.open.get(device.id)
+        if window is not None and not window.leaving:
+            window.leave()  # it tells what it holds, and that it is closed
+            return
+        self._close(device.id)
+        from zolvek.sound.hosting.windows.own_window import OwnWindow
+
+        self.count += 1
+        key, number = device.id, self.count
+        self.numbers[key] = number
+        self.open[key] = OwnWindow(device, lambda what, value: self.told.emit(key, number, what, value))  # fmt: skip
+        self.session.notices.say(f"{device.name} opens its own window.")
+        self.changed.emit()
+
+    def _take(self, device: str, number: int, what: str, value: Any) -> None:
+        if self.numbers.get(device) != number or not self.session.project.has_device(device):
+            return
+        if what == "moved":
+            self.taking = device
+            for key, position in value.items():
+                self.outside.turned((device, key), position)
+            self.taking = ""
+        elif what == "state":
+            self._keep(device, value)
+        elif what == "fault":
+            self.session.notices.report(value)
+        elif what == "closed":
+            self._close(device)
+
+    def _keep(self, device: str, state: str) -> None:
+        """What it holds beyond its parameters, as it was left."""
+        own = self.session.project.device_track(device).device(device)
+        if own.state != state:
+            kept = chains.with_device(self.session.project, replace(own, state=state))
+            self.session.document.edit(f"Settings of {own.name}", kept)
+
+    def _follow(self) -> None:
+        """Dials may have been turned here; devices may be gone."""
+        document = self.session.document
+        if self.known is not document.opened:
+            self.known = document.opened
+            for key in list(self.open):
+                self._close(key)
+        for key, window in list(self.open.items()):
+            if not document.project.has_device(key):
+                self._close(key)
+            else:
+                window.set(document.project.device_track(key).device(key), tell=key != self.taking)
+
+    def _close(self, device: str) -> None:
+        window = self.open.pop(device, None)
+        if window is not None:
+            window.close()
+            self.changed.emit()
+
+    def close(self) -> None:
+        for key in list(self.open):
+            self._close(key)

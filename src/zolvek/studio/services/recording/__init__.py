@@ -1,0 +1,1 @@
+"""Passes and notes recorded from a controller, a dial or keys."""

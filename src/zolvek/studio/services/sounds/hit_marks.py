@@ -1,0 +1,71 @@
+"""The hits that are marked on the time axis and snapped to: of the shown track, or of another one."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.arrays import Floats
+from zolvek.core.edits import hits
+from zolvek.core.model.project import Track
+from zolvek.core.same import Same
+from zolvek.studio.services.sounds.sound_files import Sounds
+from zolvek.studio.session.session import Session
+
+NONE = np.empty(0)
+
+
+class Hits(QObject):
+    """`source`: the id of the track whose hits they are; "" for the one that is shown."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, sounds: Sounds) -> None:
+        super().__init__()
+        self.session, self.sounds = session, sounds
+        self.source = ""
+        self.beats: Floats = NONE
+        self.known: tuple[object, ...] = ()
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed,
+                       sounds.changed, session.tools.changed):  # fmt: skip
+            signal.connect(self._follow)
+        self._follow()
+
+    def choose(self, source: str) -> None:
+        self.source = source
+        self._follow()
+
+    @property
+    def track(self) -> Track | None:
+        project, session = self.session.project, self.session
+        own = next((track for track in project.tracks if track.id == self.source), None)
+        if own is not None:
+            return own
+        if session.focus.id is not None:
+            return project.track_of(session.focus.id)
+        return project.device_track(session.shown.device) if session.shown.device else None
+
+    def _follow(self) -> None:
+        track, project = self.track, self.session.project
+        files = {clip.file for clip in track.clips} if track is not None else set()
+        onsets = {name: self.sounds.hits[name] for name in files if name in self.sounds.hits}
+        lengths = {name: x for name, x in self.sounds.lengths().items() if name in files}
+        known = (track and track.notes, track and track.clips, project.tempo, project.length, frozenset((name, Same(found)) for name, found in onsets.items()), tuple(lengths.items()))  # fmt: skip
+        if known != self.known:
+            self.known = known
+            self.beats = (
+                hits.hits_of(project, track, onsets, lengths) if track is not None else NONE
+            )
+            self._give()
+            self.changed.emit()
+        else:
+            self._give()
+        for name in sorted(files - onsets.keys()):
+            self.sounds.want("hits", name, first=True)
+
+    def _give(self) -> None:
+        """The grid has them, while it is one of hits."""
+        grid = self.session.tools.grid
+        wanted = tuple(self.beats.tolist()) if grid.kind == "hits" else ()
+        if grid.hits != wanted:
+            self.session.tools.set_grid(hits=wanted)

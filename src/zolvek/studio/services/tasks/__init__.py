@@ -1,0 +1,1 @@
+"""Long work in a thread, or in a process of its own."""

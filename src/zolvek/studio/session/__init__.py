@@ -1,0 +1,1 @@
+"""What one window holds, part by part: each part owns its fields and says by `changed` that they have changed."""

@@ -1,0 +1,121 @@
+"""What the window is asked for by commands that know no widgets: questions, and things to show.
+Tests stand in for both."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Protocol, TypeVar
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QDialog, QWidget
+
+D = TypeVar("D", bound=QDialog)
+
+
+class Bar(Protocol):
+    """The progress of a work, as it is shown."""
+
+    def told(self, done: int, total: int) -> None: ...
+
+    def close(self) -> None: ...
+
+
+class Ask(Protocol):
+    """Questions to the person. None, or False, is the answer of one who would rather not. `over` is
+    the window, once there is one."""
+
+    over: QWidget | None
+
+    def confirm(self, question: str, details: str) -> bool: ...
+
+    def pick(self, question: str, details: str, options: Sequence[str]) -> str | None:
+        """One of a few answers, each a button; the first is the proposed one."""
+        ...
+
+    def unsaved(self, title: str) -> str:
+        """Unsaved changes: "save", "discard" or "cancel"."""
+        ...
+
+    def text(self, title: str, label: str, start: str = "") -> str | None: ...
+
+    def number(
+        self, title: str, label: str, start: float, low: float, high: float, decimals: int
+    ) -> float | None: ...
+
+    def choose(self, title: str, label: str, rows: Sequence[str]) -> str | None: ...
+
+    def path_to_read(self, title: str, folder: str, kinds: str) -> Path | None: ...
+
+    def paths_to_read(self, title: str, folder: str, kinds: str) -> list[Path]: ...
+
+    def folder(self, title: str, folder: str) -> Path | None: ...
+
+    def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None: ...
+
+    def filled(self, make: Callable[[QWidget], D]) -> D | None:
+        """The dialog that `make` makes over the window, once it has been accepted."""
+        ...
+
+    def progress(self, name: str, stop: Callable[[], object]) -> Bar:
+        """Show how far the work `name` is, with a button that calls `stop`."""
+        ...
+
+
+class Show(Protocol):
+    """What the window shows on being told to."""
+
+    def action(self, key: str) -> QAction: ...
+
+    def panel(self, key: str) -> None: ...
+
+    def field(self, name: str) -> None:
+        """Put the keyboard in the field of this accessible name, in the panel that is shown."""
+        ...
+
+    def search(self) -> None: ...
+
+    def rename(self, track: str | None, device: str | None) -> None:
+        """Let another name be typed where a track's or a device's stands."""
+        ...
+
+    def monitor(self) -> None: ...
+
+    def guide(self) -> None: ...
+
+    def beginning(self) -> None:
+        """The sheet that a start without a file shows."""
+        ...
+
+    def first_curve(self) -> None:
+        """Lead through a first curve."""
+        ...
+
+    def shortcuts(self) -> None: ...
+
+    def finder(self) -> None: ...
+
+    def backdrop(self, kind: str) -> None:
+        """What is shown of the sound behind the focus lane."""
+        ...
+
+    def give_up(self) -> None:
+        """Escape on the focus lane: the drag, the preview or the selection is let go."""
+        ...
+
+    def context_menu(self, widget: QWidget, pick: Callable[[QPoint | None], str]) -> None:
+        """The context menu of what is pressed on a widget: see studio.app.context_menus."""
+        ...
+
+    def spot(self) -> tuple[float, float] | None:
+        """Beat and value at which the focus lane's menu was opened last."""
+        ...
+
+    def next_area(self, way: int) -> None:
+        """The keyboard to the next (1) or the previous (−1) part of the window."""
+        ...
+
+    def leave(self) -> None:
+        """Close the window."""
+        ...

@@ -1,0 +1,45 @@
+"""The track and the device that are shown, on which commands work."""
+
+from __future__ import annotations
+
+from zolvek.core.edits import chains
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.project import Device, Track
+from zolvek.studio.session.session import Session
+
+
+def chosen_device(session: Session) -> Device:
+    """The device whose dials are shown. Raises ZolvekError when there is none."""
+    key = session.shown.device
+    if key is None:
+        raise ZolvekError("There is no device.", remedy="Add one in the Devices panel.")
+    return session.project.device_track(key).device(key)
+
+
+def add_device(session: Session, track: str, kind: DeviceKind) -> None:
+    project, device = chains.add_device(session.project, track, kind)
+    session.document.edit(f"Add {kind.name}", project)
+    session.shown.show(device)
+
+
+def track_shown(session: Session) -> Track | None:
+    """The focus lane's track, else the shown device's."""
+    if session.focus.id is not None:
+        return session.project.track_of(session.focus.id)
+    shown = session.shown.device
+    return session.project.device_track(shown) if shown is not None else None
+
+
+def own_track(session: Session) -> Track:
+    track = track_shown(session)
+    if track is None:
+        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
+    return track
+
+
+def shown_track(session: Session) -> Track:
+    """The track of the device whose dials are shown. Raises ZolvekError when there is none."""
+    if session.shown.device is None:
+        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
+    return session.project.device_track(session.shown.device)

@@ -1,0 +1,47 @@
+"""Controls turned: present values changed, or moves recorded."""
+
+from __future__ import annotations
+
+from zolvek.core.edits import replacement
+from zolvek.studio.session.session import Session
+
+
+def turn(
+    session: Session, device: str, key: str, position: float, gesture: object = None, seconds: float | None = None
+) -> None:  # fmt: skip
+    """A control turned, by a dial, the controller or a message from outside at a time of
+    time.perf_counter. During a pass that takes it the move is recorded; else its present value
+    changes, and the turns of one gesture are one step."""
+    turn_all(session, {(device, key): position}, gesture, seconds)
+
+
+def turn_all(
+    session: Session, moves: dict[tuple[str, str], float], gesture: object = None, seconds: float | None = None
+) -> None:  # fmt: skip
+    """Several controls turned at once, by device and parameter: one edit."""
+    hands, project = session.passes.hands, session.project
+    labels: list[str] = []
+    for (device, key), position in moves.items():
+        if hands and hands.move(device, key, position, seconds):
+            continue
+        track = project.device_track(device)
+        parameter, lane = track.device(device).parameter(key), track.lane_on(device, key)
+        is_driven = lane is not None and not lane.bypassed
+        if hands and hands.recording and lane is not None and is_driven:
+            hands.missed(lane.id)
+            session.notices.say(
+                f"{parameter.name} is not armed: this is not written. E arms its lane."
+            )
+            continue
+        position = min(max(position, 0.0), 1.0)
+        if parameter.steps:
+            position = float(parameter.position(parameter.value(position)))
+        project = replacement.set_dial(project, device, key, position)
+        labels.append(f"Set {parameter.name} to {parameter.text(position)}")
+        if is_driven:
+            session.notices.say(
+                f"{parameter.name} is driven by its lane: this value is heard when the lane is bypassed (Y)."
+            )
+    if labels:
+        label = labels[0] if len(labels) == 1 else f"Set {len(labels)} controls"
+        session.document.edit(label, project, gesture)

@@ -1,0 +1,119 @@
+"""The document: the project, its history and its file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.history.history import History
+from zolvek.core.model.project import Project
+from zolvek.studio.session.notices import Notices
+from zolvek.studio.session.settings import Settings
+
+
+class Document(QObject):
+    """`opened` stands for this document, whatever becomes of it: another one has another."""
+
+    changed = pyqtSignal()  # the project, whether it is saved, its path, or that a gesture ended
+
+    def __init__(
+        self, project: Project, settings: Settings, notices: Notices, path: Path | None = None
+    ) -> None:
+        super().__init__()
+        self.settings, self.notices = settings, notices
+        self.selected: Callable[[], object] = lambda: None  # what is, for the step that is left
+        self._begin(project, path)
+
+    def _begin(self, project: Project, path: Path | None) -> None:
+        self.history = History.start(project, most=self.settings.undo_megabytes * 1_000_000)
+        self.opened = object()
+        self.saved: Project | None = project  # None: nothing of it is in a file yet
+        self.saved_key: object = self.history.key  # of the step that is in the file
+        self.path = path
+
+    # --- reading ---
+
+    @property
+    def project(self) -> Project:
+        return self.history.project
+
+    @property
+    def modified(self) -> bool:
+        return self.saved is None or self.history.key is not self.saved_key
+
+    @property
+    def title(self) -> str:
+        return self.path.name if self.path else self.project.name
+
+    @property
+    def in_gesture(self) -> bool:
+        """Whether something is being dragged: its steps are one."""
+        return self.history.gesture is not None
+
+    def before(self, gesture: object) -> Project:
+        """The project that a gesture's steps are reckoned from."""
+        going = gesture is not None and gesture is self.history.gesture
+        return self.history.steps[self.history.here - 1].project if going else self.project
+
+    # --- changing ---
+
+    def open(self, project: Project, path: Path | None) -> None:
+        """Show another project."""
+        self._begin(project, path)
+        self.changed.emit()
+
+    def edit(
+        self, label: str, project: Project, gesture: object = None, left: object = None
+    ) -> None:
+        """Make `project` the present one, as a step named `label`; the steps of one gesture are one.
+        `left`: what was selected before, where that is no more."""
+        history = self.history
+        if gesture is None or gesture is not history.gesture:
+            history = history.leaving(left if left is not None else self.selected())
+        edited = history.edited(project, label, gesture)
+        if edited is not history:
+            self._keep(edited)
+            self.notices.did(label)
+
+    def end_gesture(self) -> None:
+        if self.in_gesture:
+            self.history = self.history.ended()
+            self.changed.emit()
+
+    def cancel_gesture(self) -> None:
+        self._keep(self.history.cancelled())
+
+    def undo(self) -> None:
+        self._keep(self.history.leaving(self.selected()).undone())
+
+    def redo(self) -> None:
+        self._keep(self.history.leaving(self.selected()).redone())
+
+    def _keep(self, history: History) -> None:
+        before, gone = self.history.project, history.gone - self.history.gone
+        self.history = history
+        if gone:
+            noun = "step is" if gone == 1 else f"{gone} steps are"
+            most = self.settings.undo_megabytes
+            self.notices.say(f"The oldest {noun} gone: undo keeps to {most} MB.")
+        if before is not self.project:
+            self.changed.emit()
+
+    # --- its file ---
+
+    def mark_saved(self, path: Path) -> None:
+        """The present project is in the file at `path`."""
+        self.path, self.saved, self.saved_key = path, self.project, self.history.key
+        self.changed.emit()
+
+    def mark_unsaved(self) -> None:
+        """Nothing of it is in a file."""
+        self.saved = None
+        self.changed.emit()
+
+    def be_a_copy(self) -> None:
+        """Its file belongs to another window: saving asks for another name."""
+        self.path = None
+        self.changed.emit()

@@ -1,0 +1,100 @@
+"""What is selected: points of what is drawn on, and a span of time."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.arrays import Ints
+from zolvek.core.errors import ZolvekError
+from zolvek.studio.session.document import Document
+from zolvek.studio.session.focus import Focus
+
+NONE_CHOSEN = np.empty(0, np.intp)
+
+
+class Points(QObject):
+    """`chosen`: the selected points, as increasing indices of the target's curve."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, document: Document, focus: Focus) -> None:
+        super().__init__()
+        self.focus = focus
+        self.chosen: Ints = NONE_CHOSEN
+        document.changed.connect(self._follow)
+        focus.changed.connect(lambda: self.choose(NONE_CHOSEN))
+
+    def choose(self, points: Ints) -> None:
+        self.chosen = points
+        self.changed.emit()
+
+    def will_be(self, points: Ints) -> None:
+        """The selection's new places in a curve that is about to be put in: told with that."""
+        self.chosen = points
+
+    def _follow(self) -> None:
+        if self.chosen.size:
+            target = self.focus.target
+            count = len(target.curve) if target else 0
+            self.chosen = self.chosen[self.chosen < count]
+
+
+class Span(QObject):
+    """`beats`: first and last beat of the selected span, or None; `begun`: where one is to begin that is
+    selected by the playhead. `also`: lanes that edits of spans take along with the focus."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document, self.known = document, document.opened
+        self.beats: tuple[float, float] | None = None
+        self.begun: float | None = None
+        self.also: frozenset[str] = frozenset()
+        document.changed.connect(self._follow)
+
+    def choose(self, beats: tuple[float, float] | None) -> None:
+        self.beats = beats
+        self.changed.emit()
+
+    def take_along(self, lanes: frozenset[str]) -> None:
+        """These lanes are worked on with the focus, as one."""
+        self.also = lanes
+        self.changed.emit()
+
+    def needed(self) -> tuple[float, float]:
+        """The selected span. Raises ZolvekError when there is none."""
+        if self.beats is None:
+            raise ZolvekError("Over which span?", remedy="Drag one on the ruler first.")
+        return self.beats
+
+    def _follow(self) -> None:
+        if self.known is not self.document.opened:
+            self.known = self.document.opened
+            self.also = frozenset()
+            self.choose(None)
+        gone = {lane for lane in self.also if not self.document.project.has_lane(lane)}
+        if gone:
+            self.take_along(self.also - gone)
+
+
+class Playhead(QObject):
+    """`beat`: where the playhead is."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document, self.known = document, document.opened
+        self.beat = 0.0
+        document.changed.connect(self._follow)
+
+    def go(self, beat: float) -> None:
+        self.beat = min(max(beat, 0.0), self.document.project.length)
+        self.changed.emit()
+
+    def _follow(self) -> None:
+        if self.known is not self.document.opened:
+            self.known = self.document.opened
+            self.go(0.0)

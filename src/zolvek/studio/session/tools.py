@@ -1,0 +1,113 @@
+"""What the hand draws with, and what it snaps to; and how the window looks."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zolvek.core.errors import ZolvekError
+from zolvek.core.records import replace
+from zolvek.core.time.grid import Grid
+from zolvek.core.time.meter import MeterMap
+from zolvek.core.value.value_grid import ValueGrid
+from zolvek.studio.session.settings import Settings
+
+
+class Tools(QObject):
+    """`tool`: what a press on the focus lane draws with; `form` and `sliders`: what the form tool
+    stamps; the time grid and the value grid."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, settings: Settings) -> None:
+        super().__init__()
+        self.settings = settings
+        self.tool = "points"
+        self.form = "swell"
+        self.sliders: dict[str, float] = {}
+        self.value_grid = ValueGrid()
+        self.grid = Grid()
+        with suppress(ZolvekError):  # kept by a program that knew other grids
+            self.grid = Grid(settings.grid_division, settings.grid_kind, settings.snap)
+
+    def choose(self, tool: str) -> None:
+        self.tool = tool
+        self.changed.emit()
+
+    def choose_form(self, form: str) -> None:
+        self.form, self.sliders = form, {}
+        self.changed.emit()
+
+    def set_slider(self, key: str, value: float) -> None:
+        """A slider of the form: told to nobody, as only the next stamp asks for it."""
+        self.sliders[key] = value
+
+    def set_grid(self, **changes: object) -> None:
+        self.grid = replace(self.grid, **changes)
+        self.settings.grid_division = self.grid.division
+        self.settings.grid_kind, self.settings.snap = self.grid.kind, self.grid.on
+        self.changed.emit()
+
+    def set_keep_distance(self, on: bool) -> None:
+        """Moves go by whole steps of the grid, and keep what lies off it."""
+        self.settings.keep_distance = on
+        self.changed.emit()
+
+    def moved(self, beat: float, to: float, meter: MeterMap) -> float:
+        """Where a thing at `beat` lands that is moved to `to`."""
+        if self.settings.keep_distance:
+            return self.grid.snap_move(beat, to, meter)
+        return float(self.grid.snap(to, meter))
+
+    def set_value_grid(self, **changes: object) -> None:
+        self.value_grid = replace(self.value_grid, **changes)
+        self.changed.emit()
+
+    def set_when_met(self, choice: str) -> None:
+        """What becomes of points that a moved one meets."""
+        self.settings.when_met = choice
+        self.changed.emit()
+
+
+class Look(QObject):
+    """The theme, a key of studio.toolkit.theme.THEMES, and whether touched controls bring their lanes up:
+    both kept in the settings."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, settings: Settings) -> None:
+        super().__init__()
+        self.settings = settings
+        self.kept: frozenset[str] = frozenset()  # lanes that stay in view below the focus
+
+    def keep(self, lane: str) -> None:
+        """The lane stays first below the focus, or no longer."""
+        self.kept = self.kept ^ {lane}
+        self.changed.emit()
+
+    def set_low(self, **changes: bool) -> None:
+        """Which lanes lie below the focus: `low_near`, `low_moving` of the settings."""
+        for name, on in changes.items():
+            setattr(self.settings, name, on)
+        self.changed.emit()
+
+    def fold_bench(self, folded: bool) -> None:
+        self.settings.bench_folded = folded
+        self.changed.emit()
+
+    def set_theme(self, key: str) -> None:
+        self.settings.theme = key
+        self.changed.emit()
+
+    def set_follow(self, on: bool) -> None:
+        self.settings.follow = on
+        self.changed.emit()
+
+
+TOOLS = (
+    ("points", "Points", "Add and move points"),
+    ("freehand", "Freehand", "Draw a stroke; it becomes few shaped points"),
+    ("line", "Line", "Draw a straight line over what is there"),
+    ("form", "Form", "Drag a span to stamp the chosen form into it"),
+)

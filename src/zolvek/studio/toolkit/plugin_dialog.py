@@ -1,0 +1,166 @@
+"""The list of installed plugins, to add one of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Protocol
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zolvek.studio.toolkit.fields import Search
+from zolvek.studio.toolkit.widgets import note
+
+if TYPE_CHECKING:
+    from zolvek.sound.hosting.plugin.plugin_entry import Found
+
+ID = Qt.ItemDataRole.UserRole
+ROLES = {"instrument": "Instrument", "effect": "Effect"}
+
+
+class PluginSettings(Protocol):
+    """What is remembered of plugins, by id."""
+
+    recent_plugins: list[str]
+    favourite_plugins: list[str]
+
+
+class PluginSource(Protocol):
+    """The installed plugins: `found` once they have been looked for; `newest`: those of the folder picked last."""
+
+    changed: Any  # a signal
+    fault: str
+
+    @property
+    def found(self) -> Sequence[Found] | None: ...
+
+    @property
+    def newest(self) -> Sequence[Found]: ...
+
+    def look(self) -> None: ...
+
+    def look_in(self, folder: Path) -> None: ...
+
+
+class PluginDialog(QDialog):
+    """Those used last and those that are ticked as favourites come first; what can't be used says why."""
+
+    def __init__(
+        self,
+        plugins: PluginSource,
+        settings: PluginSettings,
+        ask_folder: Callable[[str, str], Path | None],
+        parent: QWidget,
+    ) -> None:
+        super().__init__(parent)
+        self.plugins, self.settings, self.ask_folder = plugins, settings, ask_folder
+        self.setWindowTitle("Add a plugin")
+        self.resize(620, 520)
+        self.search = Search("Find a plugin")
+        self.search.textChanged.connect(lambda _: self._fill())
+        self.search.returnPressed.connect(self._take_first)
+        self.rows = QTreeWidget()
+        self.rows.setAccessibleName("Installed plugins")
+        self.rows.setHeaderLabels(["Name", "Maker", "Kind", "Parameters"])
+        self.rows.setRootIsDecorated(False)
+        self.rows.setUniformRowHeights(True)
+        for column, width in enumerate((230, 140, 90)):
+            self.rows.setColumnWidth(column, width)
+        self.rows.itemDoubleClicked.connect(lambda *_: self.accept())
+        self.rows.itemChanged.connect(self._favour)
+        self.rows.currentItemChanged.connect(lambda *_: self._follow())
+        self.told = note()
+        button = QDialogButtonBox.StandardButton
+        self.box = QDialogButtonBox(button.Ok | button.Cancel)
+        elsewhere = self.box.addButton("From a folder…", QDialogButtonBox.ButtonRole.ActionRole)
+        assert elsewhere is not None
+        elsewhere.setToolTip("A plugin that lies elsewhere: its folder ends in .lv2 or .vst3")
+        elsewhere.clicked.connect(self._look_elsewhere)
+        self.box.accepted.connect(self.accept)
+        self.box.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        for widget in (self.search, self.rows, self.told, self.box):
+            layout.addWidget(widget, 1 if widget is self.rows else 0)
+        plugins.changed.connect(self._fill)
+        plugins.look()
+        self._fill()
+
+    @property
+    def chosen(self) -> tuple[str, str] | None:
+        """Id and name of the one that is picked, where it can be used."""
+        item = self.rows.currentItem()
+        if item is None or not item.flags() & Qt.ItemFlag.ItemIsEnabled:
+            return None
+        return item.data(0, ID), item.text(0)
+
+    def accept(self) -> None:
+        if self.chosen is not None:
+            super().accept()
+
+    def _look_elsewhere(self) -> None:
+        folder = self.ask_folder("A plugin's folder", "")
+        if folder is not None:
+            self.search.clear()
+            self.plugins.look_in(folder)
+
+    def _rank(self, found: Found) -> tuple[int, str]:
+        if found in self.plugins.newest:
+            return -1, found.name.casefold()
+        if found.id in self.settings.recent_plugins:
+            return self.settings.recent_plugins.index(found.id), ""
+        favourite = found.id in self.settings.favourite_plugins
+        return (100 if favourite else 200 if not found.fault else 300), found.name.casefold()
+
+    def _fill(self) -> None:
+        words = self.search.text().casefold().split()
+        every = self.plugins.found or []
+        shown = [f for f in every if all(w in f"{f.name} {f.maker} {f.role} {f.about}".casefold() for w in words)]  # fmt: skip
+        self.rows.blockSignals(True)
+        self.rows.clear()
+        for found in sorted(shown, key=self._rank):
+            kind = found.fault or ROLES.get(found.role, "")
+            count = "" if found.fault else str(found.parameters)
+            item = QTreeWidgetItem([found.name, found.maker, kind, count])
+            item.setData(0, ID, found.id)
+            item.setToolTip(0, found.fault or f"{found.about}\nTick it to have it at the top.")
+            item.setToolTip(2, found.fault)
+            flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
+            item.setFlags(flags if found.fault else flags | Qt.ItemFlag.ItemIsEnabled)
+            favourite = found.id in self.settings.favourite_plugins
+            item.setCheckState(0, Qt.CheckState.Checked if favourite else Qt.CheckState.Unchecked)
+            self.rows.addTopLevelItem(item)
+        self.rows.blockSignals(False)
+        first = self.rows.topLevelItem(0)
+        if first is not None:
+            self.rows.setCurrentItem(first)
+        if self.plugins.found is None:
+            self.told.setText("Looking for plugins…")
+        elif self.plugins.fault:
+            self.told.setText(self.plugins.fault)
+        elif not every:
+            self.told.setText("No plugin is installed: LV2 ones lie in ~/.lv2 and /usr/lib/lv2, VST3 ones in ~/.vst3 and /usr/lib/vst3.")  # fmt: skip
+        else:
+            self.told.setText(f"{len(shown)} of {len(every)}. Its parameters become lanes, its presets states.")  # fmt: skip
+        self._follow()
+
+    def _follow(self) -> None:
+        ok = self.box.button(QDialogButtonBox.StandardButton.Ok)
+        if ok is not None:
+            ok.setText("Add")
+            ok.setEnabled(self.chosen is not None)
+
+    def _favour(self, item: QTreeWidgetItem) -> None:
+        rest = [uri for uri in self.settings.favourite_plugins if uri != item.data(0, ID)]
+        ticked = item.checkState(0) == Qt.CheckState.Checked
+        self.settings.favourite_plugins = [*rest, item.data(0, ID)] if ticked else rest
+
+    def _take_first(self) -> None:
+        self.accept()

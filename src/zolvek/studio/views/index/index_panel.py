@@ -1,0 +1,384 @@
+"""The index: every parameter by track and device, with a search field and marks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter
+from PyQt6.QtWidgets import (
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from zolvek.core.model.project import Lane
+from zolvek.studio.commands import names
+from zolvek.studio.commands.controls import add_touched_lane, touch
+from zolvek.studio.commands.devices import mute_track, solo_track
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.curve_painting import diamond
+from zolvek.studio.toolkit.fields import Search
+from zolvek.studio.views.index.index_tree import DEVICE, TRACK, Tree
+from zolvek.studio.views.shared.level_meter import height
+
+Levels = Callable[[], dict[str, float]]
+MANY, CROWD = 9, 20  # parameters from which on they stand in groups, and those are closed
+TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
+MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
+INK = Qt.ItemDataRole.UserRole + 4  # the number of a lane's colour
+LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
+WORDS = {
+    "on": "automated",
+    "bypassed": "automated, bypassed",
+    "hidden": "automated, hidden",
+    "": "",
+}
+
+
+def mark_of(lane: Lane | None) -> str:
+    if lane is None:
+        return ""
+    return "bypassed" if lane.bypassed else "hidden" if lane.hidden else "on"
+
+
+class Marks(QStyledItemDelegate):
+    """Draws a diamond at the right of what is automated: filled, hollow when bypassed,
+    dotted when hidden. Shape tells it, not colour alone."""
+
+    def __init__(self, session: Session, levels: Levels, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.levels = session, levels
+
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
+        assert painter is not None
+        super().paint(painter, option, index)
+        mark, track = index.data(MARK), index.data(TRACK)
+        theme = themes.THEMES[self.session.settings.theme]
+        at = QRectF(option.rect)
+        if track:
+            self._letters(painter, theme, at, track)
+        if not mark:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = painter.pen()
+        inks = themes.LANE_INKS[theme.key]
+        ink = themes.color(inks[(index.data(INK) or 0) % len(inks)])
+        pen.setColor(ink)
+        pen.setWidthF(1.4)
+        if mark == "hidden":
+            pen.setStyle(Qt.PenStyle.DotLine)
+        painter.setPen(pen)
+        painter.setBrush(ink if mark == "on" else themes.color(theme.sheet))
+        painter.drawPolygon(diamond(at.right() - 11, at.center().y(), 4.0))
+        painter.restore()
+
+    def _letters(self, painter: QPainter, theme: themes.Theme, at: QRectF, track: str) -> None:
+        """M and S, framed when they are on, and how loud the track is as a line below."""
+        project = self.session.project
+        muted = next((t.muted for t in project.tracks if t.id == track), False)
+        on = {"M": muted, "S": track in self.session.hearing.listening.solo}
+        painter.save()
+        painter.setFont(themes.font(9.5, themes.QFont.Weight.DemiBold))
+        for letter, away in LETTERS:
+            area = QRectF(at.right() - away - 8, at.center().y() - 7, 16, 14)
+            if on[letter]:
+                painter.fillRect(
+                    area, themes.color(theme.selection if letter == "M" else theme.curve)
+                )
+            painter.setPen(themes.color(theme.sheet if on[letter] else theme.quiet))
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, letter)
+        level = height(self.levels().get(track, 0.0))
+        if level > 0.0:
+            line = QRectF(at.left(), at.bottom() - 2, (at.width() - 4) * level, 2)
+            painter.fillRect(line, themes.color(theme.curve))
+        painter.restore()
+
+
+class IndexPanel(QWidget):
+    """`levels` tells each track's highest sample in what is heard now."""
+
+    def __init__(self, session: Session, levels: Levels) -> None:
+        super().__init__()
+        self.session, self.levels = session, levels
+        self.heard: dict[str, float] = {}
+        self.search = Search("Find a parameter")
+        self.search.textChanged.connect(self._filter)
+        self.search.returnPressed.connect(self._take_first)
+        self.tree = Tree(
+            lambda *where: session.notices.try_to(lambda: names.move_track(session, *where)),
+            lambda *where: session.notices.try_to(lambda: names.move_device(session, *where)),
+        )
+        self.tree.setHeaderHidden(True)
+        self.tree.setIndentation(12)
+        self.tree.setUniformRowHeights(True)
+        self.tree.setAccessibleName("Tracks, devices and parameters")
+        viewport = self.tree.viewport()
+        assert viewport is not None
+        viewport.installEventFilter(self)
+        self.tree.setItemDelegate(Marks(session, levels, self.tree))
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.currentItemChanged.connect(self._touch)
+        self.tree.itemDoubleClicked.connect(self._press_twice)
+        self.tree.itemChanged.connect(self._typed)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 4, 4, 4)
+        layout.setSpacing(6)
+        layout.addWidget(self.search)
+        layout.addWidget(self.tree)
+        self.leaves: dict[tuple[str, str], QTreeWidgetItem] = {}
+        self.shape: object = None
+        self.lanes: object = None
+        self.muted: list[bool] = []
+        session.document.changed.connect(self.refresh)
+        session.focus.changed.connect(self._show_focus)
+        session.shown.changed.connect(self._show_touched)
+        session.hearing.changed.connect(self._update_heads)
+        session.playhead.changed.connect(self._hear)
+        self.refresh()
+
+    def begin_search(self) -> None:
+        self.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.search.selectAll()
+
+    def refresh(self) -> None:
+        """Show the project's devices; the tree is built anew only when they are others."""
+        project = self.session.project
+        lanes = [(x.device, x.parameter, mark_of(x), x.colour) for x in project.lanes()]
+        shape = tuple(
+            (t.id, t.name, tuple((d.id, d.name, d.favourites, d.row) for d in t.devices))
+            for t in project.tracks
+        )
+        muted = [track.muted for track in project.tracks]
+        if muted != self.muted:
+            self.muted = muted
+            self._update_heads()
+        if shape != self.shape:
+            self.shape, self.lanes = shape, None
+            self._build()
+        if lanes == self.lanes:
+            return
+        self.lanes = lanes
+        for (device, parameter), item in self.leaves.items():
+            lane = project.device_track(device).lane_on(device, parameter)
+            if lane is not None and item.data(0, INK) != lane.colour:
+                item.setData(0, INK, lane.colour)
+            self._mark(item, mark_of(lane))
+        for top in range(self.tree.topLevelItemCount()):
+            head = self.tree.topLevelItem(top)
+            if head is not None:
+                self._mark_above(head)
+
+    def _build(self) -> None:
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        self.leaves.clear()
+        for track in self.session.project.tracks:
+            head = QTreeWidgetItem([track.name])
+            head.setFont(0, themes.font(9.5, themes.QFont.Weight.DemiBold))
+            head.setData(0, TRACK, track.id)
+            self.tree.prepare(head)
+            self.tree.addTopLevelItem(head)
+            for device in track.devices:
+                group = QTreeWidgetItem([device.name])
+                group.setData(0, DEVICE, device.id)
+                self.tree.prepare(group)
+                head.addChild(group)
+                grouped: dict[str, QTreeWidgetItem] = {}
+                plugin = device.row.plugin
+                hidden = plugin.hidden if plugin is not None else ()
+                for parameter in device.favourites_first:
+                    if parameter.id in hidden and parameter.id not in device.favourites:
+                        continue  # it is marked as not for show
+                    leaf = QTreeWidgetItem([parameter.name])
+                    leaf.setData(0, TARGET, (device.id, parameter.id))
+                    self.leaves[device.id, parameter.id] = leaf
+                    if parameter.id in device.favourites or len(device.parameters) < MANY:
+                        group.addChild(leaf)
+                        continue
+                    under = grouped.get(parameter.group)
+                    if under is None:
+                        under = grouped[parameter.group] = QTreeWidgetItem([parameter.group])
+                        group.addChild(under)
+                        under.setExpanded(len(device.parameters) < CROWD)
+                    under.addChild(leaf)
+            head.setExpanded(True)
+        self.tree.blockSignals(False)
+        self._show_focus()
+
+    def _mark(self, item: QTreeWidgetItem, mark: str) -> None:
+        if item.data(0, MARK) != mark:
+            item.setData(0, MARK, mark)
+            item.setToolTip(0, f"{item.text(0)}: {WORDS[mark]}" if mark else item.text(0))
+
+    def _mark_above(self, item: QTreeWidgetItem) -> str:
+        """A branch bears the strongest mark below it."""
+        below = [self._mark_above(item.child(i)) for i in range(item.childCount())]  # type: ignore[arg-type]  # i is below the count
+        if not item.childCount():
+            return item.data(0, MARK) or ""
+        mark = next((m for m in ("on", "bypassed", "hidden") if m in below), "")
+        self._mark(item, mark)
+        return mark
+
+    def _filter(self, text: str) -> None:
+        """Show the leaves of which every word is in track, device, group or name."""
+        words = text.lower().split()
+        project = self.session.project
+        for track in project.tracks:
+            for device in track.devices:
+                for parameter in device.parameters:
+                    named = f"{track.name} {device.name} {parameter.group} {parameter.name}".lower()
+                    fits = all(word in named for word in words)
+                    leaf = self.leaves.get((device.id, parameter.id))
+                    if leaf is not None:
+                        leaf.setHidden(not fits)
+                self._show_branches(device.id, bool(words))
+        if not words:
+            self._show_focus()
+
+    def _show_branches(self, device: str, searching: bool) -> None:
+        """A device's rows and those of its groups are there as long as anything below is."""
+        for (owner, _), leaf in self.leaves.items():
+            branch = leaf.parent() if owner == device else None
+            while branch is not None and branch.parent() is not None:
+                below = [branch.child(i) for i in range(branch.childCount())]
+                shown = any(not each.isHidden() for each in below if each is not None)
+                branch.setHidden(not shown)
+                branch.setExpanded(searching and shown)
+                branch = branch.parent()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A press on a letter of a track's row is for that letter, not for the row."""
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
+            at = event.position().toPoint()
+            item = self.tree.itemAt(at)
+            track = item.data(0, TRACK) if item else None
+            if item is not None and track:
+                right = self.tree.visualItemRect(item).right()
+                for letter, away in LETTERS:
+                    if abs(right - away - at.x()) <= 9:
+                        self._letter(track, letter)
+                        return True
+        return super().eventFilter(watched, event)
+
+    def menu_kind(self, at: QPoint | None) -> str:
+        """Select the row, and tell what it is of."""
+        item = self.tree.currentItem() if at is None else self.tree.itemAt(at)
+        if item is None:
+            return ""
+        self.tree.setCurrentItem(item)
+        if item.data(0, TARGET):
+            touch(self.session, *item.data(0, TARGET))
+            return "parameter"
+        key = item.data(0, TRACK)
+        if key:
+            own = next(t for t in self.session.project.tracks if t.id == key)
+            if own.devices:
+                self.session.shown.show(own.devices[0].id)
+            self._focus_on(own.id, None)
+            return "track"
+        if item.data(0, DEVICE):
+            self.session.shown.show(item.data(0, DEVICE))
+            self._focus_on(None, item.data(0, DEVICE))
+            return "device"
+        return ""
+
+    def _focus_on(self, track: str | None, device: str | None) -> None:
+        """A lane of the track or the device comes up, so that what its menu does is done there."""
+        project, now = self.session.project, self.session.lane
+        own = (
+            next(each for each in project.tracks if each.id == track)
+            if track
+            else project.device_track(str(device))
+        )
+        lanes = [x for x in own.lanes if device is None or x.device == device]
+        if lanes and (now is None or all(x.id != now.id for x in lanes)):
+            self.session.focus.on(lanes[0].id)
+
+    def _letter(self, track: str, letter: str) -> None:
+        owner = next(each for each in self.session.project.tracks if each.id == track)
+        (mute_track if letter == "M" else solo_track)(self.session, owner)
+
+    def _update_heads(self) -> None:
+        viewport = self.tree.viewport()
+        for row in range(self.tree.topLevelItemCount()):
+            item = self.tree.topLevelItem(row)
+            if item is not None and viewport is not None:
+                viewport.update(self.tree.visualItemRect(item))
+
+    def _press_twice(self, item: QTreeWidgetItem) -> None:
+        """On a parameter: its lane. On a track or a device: its name, to be typed there."""
+        if item.data(0, TARGET):
+            add_touched_lane(self.session)
+        else:
+            self.rename(item)
+
+    def rename(self, item: QTreeWidgetItem | None = None) -> None:
+        """Type another name where the row of a track or a device stands; else the current one."""
+        item = self.tree.currentItem() if item is None else item
+        if item is not None and (item.data(0, TRACK) or item.data(0, DEVICE)):
+            self.tree.setCurrentItem(item)
+            self.tree.scrollToItem(item)
+            self.tree.editItem(item, 0)
+
+    def _typed(self, item: QTreeWidgetItem) -> None:
+        track, device, text = item.data(0, TRACK), item.data(0, DEVICE), item.text(0)
+        session = self.session
+        if not (track or device) or text == names.name_of(session, track, device):
+            return
+        if not session.notices.try_to(lambda: names.rename(session, track, device, text)):
+            self.tree.blockSignals(True)
+            item.setText(0, names.name_of(session, track, device))
+            self.tree.blockSignals(False)
+
+    def row_of(self, track: str | None, device: str | None) -> QTreeWidgetItem | None:
+        """The row of a track, or of a device."""
+        for top in range(self.tree.topLevelItemCount()):
+            head = self.tree.topLevelItem(top)
+            for item in (head, *(head.child(i) for i in range(head.childCount()))) if head else ():
+                if item is not None and (
+                    (track and item.data(0, TRACK) == track)
+                    or (device and item.data(0, DEVICE) == device)
+                ):
+                    return item
+        return None
+
+    def _hear(self) -> None:
+        levels = self.levels()
+        if levels != self.heard:
+            self.heard = dict(levels)
+            self._update_heads()
+
+    def _take_first(self) -> None:
+        for leaf in self.leaves.values():
+            if not leaf.isHidden():
+                self.search.clear()  # what was looked for has been found
+                self.tree.setCurrentItem(leaf)
+                self.tree.setFocus()
+                return
+
+    def _touch(self, item: QTreeWidgetItem | None) -> None:
+        target = item.data(0, TARGET) if item else None
+        if target:
+            touch(self.session, *target)
+
+    def _show(self, target: tuple[str, str] | None) -> None:
+        leaf = self.leaves.get(target) if target else None
+        if leaf is not None and leaf is not self.tree.currentItem():
+            self.tree.blockSignals(True)
+            self.tree.setCurrentItem(leaf)
+            self.tree.scrollToItem(leaf)
+            self.tree.blockSignals(False)
+
+    def _show_focus(self) -> None:
+        lane = self.session.lane
+        self._show((lane.device, lane.parameter) if lane else None)
+
+    def _show_touched(self) -> None:
+        self._show(self.session.shown.control)

@@ -1,0 +1,74 @@
+"""The index's tree: its rows can be renamed where they stand, and tracks and devices dragged in order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem
+
+from zolvek.studio.toolkit.key_routing import LETTERS_ACT
+
+TRACK = Qt.ItemDataRole.UserRole + 2  # the id of a track's own row
+DEVICE = Qt.ItemDataRole.UserRole + 3  # the id of a device's own row
+Moved = Callable[[str, str], object]
+
+
+class Tree(QTreeWidget):
+    """Letters act here as they do on the lane: what is looked for is typed into the field above.
+    `track_dropped` is told a track and its new place among all, `device_dropped` a device, the track it
+    comes to and its place there."""
+
+    def __init__(
+        self,
+        track_dropped: Callable[[str, int], object],
+        device_dropped: Callable[[str, str, int], object],
+    ) -> None:
+        super().__init__()
+        self.track_dropped, self.device_dropped = track_dropped, device_dropped
+        self.setProperty(LETTERS_ACT, True)
+        self.setEditTriggers(QTreeWidget.EditTrigger.NoEditTriggers)
+        self.setDragDropMode(QTreeWidget.DragDropMode.InternalMove)
+        self.setDefaultDropAction(Qt.DropAction.MoveAction)
+
+    def keyboardSearch(self, search: str | None) -> None:
+        pass
+
+    def prepare(self, item: QTreeWidgetItem) -> None:
+        """What can be done with a row of a track, a device or neither."""
+        own = item.data(0, TRACK) or item.data(0, DEVICE)
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled  # fmt: skip
+        if own:
+            flags |= Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled
+        item.setFlags(flags)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Rows are not moved here: the project is, and they follow it."""
+        if event is None:
+            return
+        held = self.currentItem()
+        over = self.itemAt(event.position().toPoint())
+        event.setDropAction(Qt.DropAction.IgnoreAction)
+        event.accept()
+        if held is None or over is None:
+            return
+        above = self.dropIndicatorPosition() == QTreeWidget.DropIndicatorPosition.AboveItem
+        head = over
+        while (parent := head.parent()) is not None:
+            head = parent
+        track = held.data(0, TRACK)
+        if track:
+            places = [self.topLevelItem(i) for i in range(self.topLevelItemCount())]
+            to = places.index(head) + (0 if above and over is head else 1)
+            to -= places.index(held) < to
+            self.track_dropped(track, to)
+        elif held.data(0, DEVICE):
+            chain = [head.child(i) for i in range(head.childCount())]
+            group = over
+            while group is not head and group.parent() is not head:
+                group = group.parent()  # type: ignore[assignment]  # its head is above it
+            to = len(chain) if group is head else chain.index(group) + (0 if above else 1)
+            if held in chain:
+                to -= chain.index(held) < to
+            self.device_dropped(held.data(0, DEVICE), str(head.data(0, TRACK)), to)

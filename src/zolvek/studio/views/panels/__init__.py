@@ -1,0 +1,1 @@
+"""The panels, in the order people work."""

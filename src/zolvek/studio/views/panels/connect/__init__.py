@@ -1,0 +1,1 @@
+"""The Connect panel: MIDI, OSC and sync with other programs."""

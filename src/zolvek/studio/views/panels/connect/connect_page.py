@@ -1,0 +1,133 @@
+"""The Connect page: what comes in from other programs and machines, and what goes to them."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QWidget
+
+from zolvek.studio.services.context import Studio
+from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.widgets import choice, field_label, form, note, page_layout
+from zolvek.studio.views.panels.connect.sync_page import Together
+
+NO_PORTS = "No MIDI ports on this machine: the controller on the page before stands in."
+LOWEST_PORT, HIGHEST_PORT = 1_024, 65_535
+
+
+class ConnectPage(QWidget):
+    """Beside other programs through JACK or PipeWire; MIDI ports of the machine; and OSC: lanes are sent to an address while they play, and what comes in
+    at a port moves the controls that it names."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.session, self.outside, self.osc = studio.session, studio.outside, studio.osc
+        settings = self.session.settings
+        layout = page_layout(self)
+        self.together = Together(studio)
+        layout.addWidget(self.together)
+        layout.addWidget(field_label("MIDI ports"))
+        self.ports_in = choice([("None", "")], "MIDI input", self._listen)
+        self.ports_out = choice([("None", "")], "MIDI output", self._send)
+        ports = form()
+        ports.addRow(field_label("Input"), self.ports_in)
+        ports.addRow(field_label("Output"), self.ports_out)
+        self.ports = QWidget()
+        self.ports.setLayout(ports)
+        layout.addWidget(self.ports)
+        self.no_ports = note(NO_PORTS)
+        layout.addWidget(self.no_ports)
+        layout.addWidget(field_label("OSC, to other programs"))
+        self.sends = QCheckBox("Send the lanes while they play")
+        self.sends.setToolTip("Each at /zolvek/track/device/parameter: its position and its value")
+        self.sends.toggled.connect(self._switch_out)
+        layout.addWidget(self.sends)
+        self.to = Entry("OSC address", self._address, "A host and a port, such as 127.0.0.1:9000.")
+        self.to.setText(settings.osc_out)
+        self.rate = NumberEntry("OSC rate", 1.0, 250.0, settings.osc_rate, "a second", 0, 10.0, changed=self._rate)  # fmt: skip
+        out = form()
+        out.addRow(field_label("To"), self.to)
+        out.addRow(field_label("Times"), self.rate)
+        layout.addLayout(out)
+        layout.addWidget(field_label("OSC, from other programs"))
+        self.listens = QCheckBox("Let it move controls")
+        self.listens.setToolTip("At the same addresses: a number from 0 to 1 turns the control")
+        self.listens.toggled.connect(self._switch_in)
+        layout.addWidget(self.listens)
+        self.at = NumberEntry("OSC port", LOWEST_PORT, HIGHEST_PORT, settings.osc_in, "", 0, changed=self._port)  # fmt: skip
+        self.anywhere = QCheckBox("From other machines too")
+        self.anywhere.setToolTip("Else from programs of this machine alone")
+        self.anywhere.toggled.connect(lambda _: self._switch_in(self.listens.isChecked()))
+        into = form()
+        into.addRow(field_label("Port"), self.at)
+        layout.addLayout(into)
+        layout.addWidget(self.anywhere)
+        self.said = note()
+        layout.addWidget(self.said)
+        layout.addStretch(1)
+        self.osc.changed.connect(self._say)
+        self._look_for_ports()
+        self._say()
+
+    # --- MIDI ports ---
+
+    def _look_for_ports(self) -> None:
+        from zolvek.sync.ports import midi_ports as ports
+
+        found = ports.inputs(), ports.outputs()
+        for box, names in zip((self.ports_in, self.ports_out), found, strict=True):
+            for name in names:
+                box.addItem(name, name)
+        self.ports.setVisible(any(found))
+        self.no_ports.setVisible(not any(found))
+
+    def _listen(self, name: object) -> None:
+        self.session.notices.try_to(lambda: self.outside.listen_to(str(name) or None))
+
+    def _send(self, name: object) -> None:
+        self.session.notices.try_to(lambda: self.outside.send_to(str(name) or None))
+
+    # --- OSC ---
+
+    def _address(self, text: str) -> None:
+        """Raises ZolvekError for what is none: said under the field."""
+        from zolvek.sync.timeline.osc_messages import place
+
+        place(text)
+        self.session.settings.osc_out = text.strip()
+        if self.sends.isChecked():
+            self.osc.send_to(text)
+
+    def _rate(self, rate: float) -> None:
+        self.session.settings.osc_rate = rate
+        self.osc.tell()
+
+    def _port(self, port: float) -> None:
+        self.session.settings.osc_in = int(port)
+        if self.listens.isChecked():
+            self._switch_in(True)
+
+    def _switch_out(self, on: bool) -> None:
+        self.session.notices.try_to(lambda: self.osc.send_to(self.to.text() if on else ""))
+        if on and not self.osc.sends_to:
+            self.sends.setChecked(False)
+
+    def _switch_in(self, on: bool) -> None:
+        port = int(self.at.number) if on else 0
+        self.session.notices.try_to(lambda: self.osc.listen_at(port, self.anywhere.isChecked()))
+        if on and not self.osc.port:
+            self.listens.setChecked(False)
+
+    def _say(self) -> None:
+        """What goes on, in a line each."""
+        lines = []
+        out, into = self.osc.output, self.osc.input
+        if out is not None:
+            lost = f", {out.refused} refused there" if out.refused else ""
+            lines.append(f"{out.sent} packets sent{lost}.")
+        if into is not None:
+            bad = f", {into.bad} packets that were not OSC" if into.bad else ""
+            strange = f", {self.osc.strange} to no control" if self.osc.strange else ""
+            waits = f", {into.left_out} left out for newer ones" if into.left_out else ""
+            own = f" {into.own} were our own, and not taken." if into.own else ""
+            lines.append(f"{into.came} messages came{strange}{bad}{waits}.{own}")
+        self.said.setText("\n".join(lines))
+        self.said.setVisible(bool(lines))

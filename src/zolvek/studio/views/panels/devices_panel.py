@@ -1,0 +1,185 @@
+"""The Devices panel: a track's source and its chain of devices."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.project import Device, Track
+from zolvek.studio.commands.devices import apply_preset
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.chosen import add_device
+from zolvek.studio.toolkit.widgets import (
+    button,
+    choice,
+    column,
+    field_label,
+    form,
+    heading,
+    note,
+    pick,
+)
+
+DEVICE = Qt.ItemDataRole.UserRole
+FROM_FILE, PLUGIN = "from a file", "a plugin"
+
+
+class DevicesPanel(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
+        self.session, self.action = session, actions
+        self.shown: object = None
+        layout = column(self)
+        layout.addWidget(heading("Devices"))
+        self.track = choice([], "Track", self._choose_track)
+        fields = form()
+        fields.addRow(field_label("Track"), self.track)
+        layout.addLayout(fields)
+        self.source = note()
+        layout.addWidget(self.source)
+        self._buttons(
+            layout,
+            (("Add track…", "add-track"), ("Sound file…", "sound-file")),
+            (("Send track…", "add-return"), ("Remove…", "remove-track")),
+        )
+        layout.addWidget(field_label("Chain, as sound goes through"))
+        self.chain = QListWidget()
+        self.chain.setAccessibleName("Devices of the track")
+        self.chain.setMinimumHeight(76)
+        self.chain.currentItemChanged.connect(self._choose_device)
+        layout.addWidget(self.chain, 1)
+        self._buttons(
+            layout,
+            (("Earlier", "device-up"), ("Later", "device-down")),
+            (("Bypass", "bypass-device"), ("Remove…", "remove-device")),
+        )
+        self.hosted = QWidget()  # what plugins have alone
+        own = QVBoxLayout(self.hosted)
+        own.setContentsMargins(0, 0, 0, 0)
+        self._buttons(own, (("Own window", "plugin-window"), ("Side-chain…", "side-chain")))
+        layout.addWidget(self.hosted)
+        rows = [(kind.name, key) for key, kind in DEVICE_KINDS.items()]
+        self.kinds = choice([("Add a device…", ""), ("A plugin…", PLUGIN), *rows, ("From a description…", FROM_FILE)],
+                            "Add a device", self._add)  # fmt: skip
+        self.kinds.setMaxVisibleItems(20)
+        layout.addWidget(self.kinds)
+        self.presets = choice([], "Preset", self._apply_preset)
+        presets = form()
+        presets.addRow(field_label("Preset"), self.presets)
+        layout.addLayout(presets)
+        self.about = note()
+        layout.addWidget(self.about)
+        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _buttons(self, layout: QVBoxLayout, *rows: tuple[tuple[str, str], ...]) -> None:
+        """Buttons of actions under shorter texts, a row each; they rest when their actions do."""
+        for row in rows:
+            line = QHBoxLayout()
+            for text, key in row:
+                action = self.action(key)
+                made = button(text, action.trigger, tip=action.toolTip())
+                made.setEnabled(action.isEnabled())
+                action.changed.connect(lambda a=action, b=made: b.setEnabled(a.isEnabled()))
+                line.addWidget(made)
+            layout.addLayout(line)
+
+    @property
+    def owner(self) -> Track | None:
+        """The track whose chain is shown."""
+        device = self.session.shown.device
+        tracks = self.session.project.tracks
+        return self.session.project.device_track(device) if device else (tracks or (None,))[0]
+
+    def refresh(self) -> None:
+        session, track = self.session, self.owner
+        tracks = [(t.name, t.id) for t in session.project.tracks]
+        state = (tracks, track and (track.devices, track.clips, track.takes_sends, len(track.notes)),
+                 session.shown.device)  # fmt: skip
+        if state == self.shown:
+            return
+        self.shown = state
+        self.track.clear()
+        for text, key in tracks:
+            self.track.addItem(text, key)
+        self.chain.blockSignals(True)
+        self.chain.clear()
+        if track is None:
+            self.source.setText("No track yet.")
+            self.chain.blockSignals(False)
+            self._show_device(None)
+            return
+        pick(self.track, track.id)
+        self.source.setText(_source(track))
+        for device in track.devices:
+            item = QListWidgetItem(device.name + ("  (bypassed)" if device.bypassed else ""))
+            item.setData(DEVICE, device.id)
+            item.setToolTip(device.row.about)
+            self.chain.addItem(item)
+            if device.id == session.shown.device:
+                self.chain.setCurrentItem(item)
+        self.chain.blockSignals(False)
+        self._show_device(next((d for d in track.devices if d.id == session.shown.device), None))
+
+    def _show_device(self, device: Device | None) -> None:
+        self.presets.clear()
+        self.presets.setEnabled(bool(device and device.row.presets))
+        self.hosted.setVisible(device is not None and device.row.plugin is not None)
+        missing = device is not None and device in self.studio.plugins.missing()
+        gone = (
+            f"Its plugin is not installed: {device.row.plugin.uri}. "
+            if missing and device and device.row.plugin
+            else ""
+        )
+        self.about.setText(gone + device.row.about if device else "")
+        if device is None:
+            return
+        self.presets.addItem("Choose…", "")
+        for preset in device.row.presets:
+            self.presets.addItem(preset.name, preset.name)
+        now = [p.name for p in device.row.presets if device.row.stands_at(p, device.position)]
+        if now:
+            pick(self.presets, now[0])
+
+    def _choose_track(self, key: object) -> None:
+        track = next(t for t in self.session.project.tracks if t.id == key)
+        if track.devices:
+            self.session.shown.show(track.devices[0].id)
+
+    def _choose_device(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.session.shown.show(item.data(DEVICE))
+
+    def _add(self, kind: object) -> None:
+        pick(self.kinds, "")
+        if kind == PLUGIN:
+            self.action("add-plugin").trigger()
+        elif kind == FROM_FILE:
+            self.action("describe-device").trigger()
+        elif kind and self.owner is not None:
+            owner = self.owner.id
+            self.session.notices.try_to(
+                lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)])
+            )
+
+    def _apply_preset(self, name: object) -> None:
+
+        device = self.session.shown.device
+        if name and device:
+            self.session.notices.try_to(lambda: apply_preset(self.session, device, str(name)))
+
+
+def _source(track: Track) -> str:
+    """What the track plays."""
+    files = [Path(clip.file.removeprefix("shipped:")).name for clip in track.clips]
+    parts = [f"{len(track.notes)} notes"] if track.notes else []
+    parts += [f"the sound file {name}" for name in dict.fromkeys(files)]
+    if track.takes_sends:
+        parts.append("what other tracks send")
+    return f"Plays {' and '.join(parts)}." if parts else "Plays nothing yet."

@@ -1,0 +1,155 @@
+"""Pages of the Export panel: sound, and tables and pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QCheckBox, QWidget
+
+from zolvek.core.limits import LIMITS
+from zolvek.formats.audio.sound_writer import DEPTHS, RATES
+from zolvek.formats.tables.lane_table import CELLS, CLOCKS
+from zolvek.sound.jobs.control_export import SWINGS
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit.fields import NumberEntry
+from zolvek.studio.toolkit.widgets import (
+    button,
+    choice,
+    field_label,
+    form,
+    heading,
+    note,
+    page_layout,
+    pick,
+)
+
+WORDS = {"16": "16 bit", "24": "24 bit", "float": "32 bit float"}
+
+
+def action_button(
+    actions: Callable[[str], QAction], key: str, main: bool = False, text: str = ""
+) -> QWidget:
+    """A button for an action of the table; `text` where its own is too long for the panel."""
+    action = actions(key)
+    return button(text or action.text(), action.trigger, main, action.toolTip())
+
+
+def switch(session: Session, name: str, text: str, tip: str = "") -> QCheckBox:
+    """A box that is a setting."""
+    box = QCheckBox(text)
+    box.setToolTip(tip)
+    box.setChecked(getattr(session.settings, name))
+    box.toggled.connect(lambda on: setattr(session.settings, name, on))
+    return box
+
+
+class SoundPage(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
+        self.session = session
+        settings = session.settings
+        what = choice(
+            (("The mix", False), ("Each track, a file each", True)),
+            "What is rendered",
+            lambda data: setattr(settings, "sound_tracks", data),
+        )
+        span = choice(
+            (("All", False), ("The selection", True)),
+            "How much is rendered",
+            lambda data: setattr(settings, "sound_selection", data),
+        )
+        kind = choice(
+            (("WAV", ".wav"), ("FLAC", ".flac")),
+            "Kind of file",
+            lambda data: setattr(settings, "sound_kind", data),
+        )
+        rate = choice(
+            ((f"{hertz / 1000:g} kHz", hertz) for hertz in RATES),
+            "Sample rate",
+            lambda data: setattr(settings, "sound_rate", data),
+        )
+        depth = choice(
+            ((WORDS[key], key) for key in DEPTHS),
+            "Bits",
+            lambda data: setattr(settings, "sound_depth", data),
+        )
+        for box, name in (
+            (what, "sound_tracks"), (span, "sound_selection"), (kind, "sound_kind"),
+            (rate, "sound_rate"), (depth, "sound_depth"),
+        ):  # fmt: skip
+            pick(box, getattr(settings, name))
+        fields = form()
+        for text, box in (
+            ("What", what), ("Span", span), ("File", kind), ("Rate", rate), ("Bits", depth),
+        ):  # fmt: skip
+            fields.addRow(field_label(text), box)
+        layout = page_layout(self)
+        layout.addLayout(fields)
+        tail = "What still sounds at the end is kept until it has died away"
+        layout.addWidget(switch(session, "sound_tail", "Keep the tail", tail))
+        layout.addWidget(switch(session, "sound_bypass", "Without the automation"))
+        layout.addWidget(action_button(actions, "export-sound", True))
+        layout.addSpacing(10)
+        layout.addWidget(heading("Control signal"))
+        layout.addWidget(note("The focus lane as sound, for control inputs: its reach spans"))
+        swing = choice(
+            ((text, key) for key, text in SWINGS.items()),
+            "What the control signal spans",
+            lambda data: setattr(settings, "control_swing", data),
+        )
+        pick(swing, settings.control_swing)
+        layout.addWidget(swing)
+        layout.addWidget(action_button(actions, "export-control", text="Write control signal…"))
+        layout.addStretch(1)
+
+
+class DataPage(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
+        settings = session.settings
+        lanes = choice(
+            (("The focus lane", False), ("All shown lanes", True)),
+            "Lanes in tables and pictures",
+            lambda data: setattr(settings, "data_all", data),
+        )
+        clock = choice(
+            ((text, key) for key, text in CLOCKS.items()),
+            "Clock of the table",
+            lambda data: setattr(settings, "table_clock", data),
+        )
+        cells = choice(
+            ((text, key) for key, text in CELLS.items()),
+            "What the cells hold",
+            lambda data: setattr(settings, "table_cells", data),
+        )
+        limit = LIMITS["clock_step"]
+        step = NumberEntry(
+            "Step of the clock", limit.low, limit.high, settings.table_step, decimals=4, step=0.25,
+            changed=lambda value: setattr(settings, "table_step", value),
+        )  # fmt: skip
+        for box, name in ((lanes, "data_all"), (clock, "table_clock"), (cells, "table_cells")):
+            pick(box, getattr(settings, name))
+        layout = page_layout(self)
+        top = form()
+        top.addRow(field_label("Lanes"), lanes)
+        layout.addLayout(top)
+        layout.addSpacing(8)
+        layout.addWidget(heading("Table"))
+        fields = form()
+        for text, widget in (("Clock", clock), ("Step", step), ("Cells", cells)):
+            fields.addRow(field_label(text), widget)
+        layout.addLayout(fields)
+        layout.addWidget(action_button(actions, "export-table", True))
+        layout.addWidget(note("The points themselves, to be read back:"))
+        layout.addWidget(action_button(actions, "export-csv", text="Write points…"))
+        layout.addSpacing(8)
+        layout.addWidget(heading("Picture"))
+        layout.addWidget(note("Lanes over the selection, or all, for documents."))
+        layout.addWidget(action_button(actions, "export-picture"))
+        layout.addStretch(1)

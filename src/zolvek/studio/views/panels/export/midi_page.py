@@ -1,0 +1,373 @@
+"""The MIDI page of the Export panel: what the focus lane is sent as, and the report on all."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, QUrl
+from PyQt6.QtGui import QDrag, QMouseEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QFormLayout,
+    QHeaderView,
+    QLabel,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from zolvek.core.edits.midi_numbers import free_number
+from zolvek.core.errors import ZolvekError
+from zolvek.core.model.messages import MESSAGES, MOST_SEMITONES, MidiTarget
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
+from zolvek.core.records import replace
+from zolvek.formats.midi.file_out import SPLITS
+from zolvek.studio.services.context import Studio
+from zolvek.studio.services.files.exports import apart_text, set_apart
+from zolvek.studio.services.tasks.thread_work import Work, end
+from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.widgets import (
+    choice,
+    field_label,
+    form,
+    heading,
+    note,
+    page_layout,
+    pick,
+)
+from zolvek.studio.views.panels.export.audio_and_table_pages import action_button
+
+if TYPE_CHECKING:
+    from zolvek.formats.midi.report import Report
+
+REPORT_MS = 400  # after a change, until the report is made anew
+FINE_APART = "5 ms"  # where nothing else was set: a fine controller would fill the wire
+COLUMNS = ("Lane", "Strays by")
+
+
+class DragFile(QLabel):
+    """Dragged out of the window, it is the delivered file."""
+
+    def __init__(self, studio: Studio, text: str) -> None:
+        super().__init__(text)
+        self.studio = studio
+        self.setProperty("role", "quiet")
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setMinimumHeight(34)
+        self.setStyleSheet("border: 1px dashed palette(mid); border-radius: 3px;")
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.setToolTip("Drag it into another program: the MIDI file goes with it")
+        self.pressed_at: QPoint | None = None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.pressed_at = event.position().toPoint()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self.pressed_at is None:
+            return
+        far = (event.position().toPoint() - self.pressed_at).manhattanLength()
+        if far >= QApplication.startDragDistance():
+            self.pressed_at = None
+            self.studio.session.notices.try_to(self._drag)
+
+    def _drag(self) -> None:
+        QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        try:
+            path = self.studio.deliveries.midi_to_drag()
+        finally:
+            QApplication.restoreOverrideCursor()
+        self.begin(str(path))
+
+    def begin(self, path: str) -> None:
+        """Hand the file to whoever it is dropped on."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(path)])
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.exec(Qt.DropAction.CopyAction)
+
+
+class MidiPage(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        session, actions = studio.session, studio.action
+        self.studio = studio
+        self.session = session
+        self.working: Work | None = None
+        self.stale = True
+        self.told: Report | None = None
+        self.timer = QTimer(self)
+        self.timer.setSingleShot(True)
+        self.timer.setInterval(REPORT_MS)
+        self.timer.timeout.connect(self._report)
+        self.name = note()
+        self.target = self._target_fields()
+        delivery = self._delivery_fields()
+        self.load = note()
+        self.advice = note()
+        self.advice.setProperty("role", "fault")
+        self.rows = self._table()
+        layout = page_layout(self)
+        layout.addWidget(self.name)
+        layout.addLayout(self.target)
+        layout.addSpacing(6)
+        layout.addWidget(heading("Delivery"))
+        layout.addLayout(delivery)
+        layout.addWidget(self.load)
+        layout.addWidget(self.advice)
+        layout.addWidget(action_button(actions, "export-midi", True))
+        layout.addWidget(DragFile(studio, "Drag the MIDI file from here"))
+        layout.addWidget(self.rows, 1)
+        session.focus.changed.connect(self.refresh)
+        session.document.changed.connect(self.refresh)
+        session.document.changed.connect(self._later)
+        self.refresh()
+
+    def _target_fields(self) -> QFormLayout:
+        """As which message the focus lane is sent."""
+        self.kind = choice(
+            ((row.label, key) for key, row in MESSAGES.items()),
+            "Kind of message",
+            lambda _: self._set(),
+        )
+        self.channel = self._number(1, 16, "MIDI channel")
+        self.number = self._number(0, 16_383, "Number")
+        self.semitones = NumberEntry(
+            "Range of the bend in semitones",
+            0.0,
+            MOST_SEMITONES,
+            2.0,
+            "st",
+            changed=lambda _: self._set(),
+        )
+        self.port = Entry("MIDI port", lambda _: self._set(), "The name of a port; empty: any")
+        self.port.setPlaceholderText("any")
+        self.port.editingFinished.connect(self._set)
+        fields = form()
+        for text, field in (
+            ("Sent as", self.kind), ("Number", self.number), ("Bend range", self.semitones),
+            ("Channel", self.channel), ("Port", self.port),
+        ):  # fmt: skip
+            fields.addRow(field_label(text), field)
+        return fields
+
+    def _delivery_fields(self) -> QFormLayout:
+        """How all lanes are delivered."""
+        settings = self.session.settings
+        self.gap = Entry(
+            "Changes lie apart at least",
+            self._type_gap,
+            "Such as 5 ms, or 12 ticks (960 a quarter note)",
+        )
+        self.gap.setText(apart_text(settings))
+        self.within = self._decimal(
+            100 * settings.midi_tolerance,
+            0.0,
+            50.0,
+            "%",
+            "Tolerance beyond half a step",
+            "midi_tolerance",
+            0.01,
+        )
+        self.split = choice(((text, key) for key, text in SPLITS.items()), "Files", self._set_split)
+        pick(self.split, settings.midi_split)
+        self.exact = QCheckBox("Exact to 0.1 ms")
+        self.exact.setToolTip(
+            "Further tempo events put the file's time right; without them a steady tempo is one event"
+        )
+        self.exact.setChecked(settings.midi_exact_time)
+        self.exact.toggled.connect(self._set_exact)
+        delivery = form()
+        for text, field in (
+            ("Changes apart", self.gap),
+            ("May stray by", self.within),
+            ("Time", self.exact),
+            ("Files", self.split),
+        ):
+            delivery.addRow(field_label(text), field)
+        return delivery
+
+    def _table(self) -> QTableWidget:
+        """Lanes, and how far they stray."""
+        rows = QTableWidget(0, len(COLUMNS))
+        rows.setAccessibleName("Lanes, how many messages they take and how far they stray")
+        rows.setHorizontalHeaderLabels(list(COLUMNS))
+        rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        rows.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        rows.setMinimumHeight(120)
+        rows.setMinimumWidth(60)
+        rows.setTextElideMode(Qt.TextElideMode.ElideLeft)
+        rows.setWordWrap(False)
+        rows.itemSelectionChanged.connect(self._show_lane)
+        upright, across = rows.verticalHeader(), rows.horizontalHeader()
+        if upright is not None and across is not None:
+            upright.hide()
+            upright.setDefaultSectionSize(20)
+            across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            across.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        return rows
+
+    # --- the focus lane's target ---
+
+    def _number(self, low: int, high: int, name: str) -> NumberEntry:
+        return NumberEntry(name, low, high, low, decimals=0, changed=lambda _: self._set())
+
+    def _type_gap(self, text: str) -> bool:
+        right = set_apart(self.session.settings, text)
+        if right:
+            self.gap.setText(apart_text(self.session.settings))
+            self._later()
+        return right
+
+    def _decimal(
+        self, value: float, low: float, high: float, suffix: str, name: str, setting: str, factor: float
+    ) -> NumberEntry:  # fmt: skip
+        def changed(typed: float) -> None:
+            setattr(self.session.settings, setting, typed * factor)
+            self._later()
+
+        return NumberEntry(name, low, high, value, suffix, changed=changed)
+
+    def refresh(self) -> None:
+        lane, project = self.session.lane, self.session.project
+        fields = (self.kind, self.channel, self.number, self.semitones, self.port)
+        for field in fields:
+            field.setEnabled(lane is not None)
+        if lane is None:
+            self.name.setText("No lane yet.")
+            return
+        self.name.setText(project.label_of(lane.id))
+        row = MESSAGES[lane.midi.kind]
+        for field in fields:
+            field.blockSignals(True)
+        pick(self.kind, lane.midi.kind)
+        self.channel.setValue(lane.midi.channel)
+        low, high = row.numbers or (0, 16_383)
+        self.number.set_range(low, high)
+        self.number.setValue(lane.midi.controller)
+        self.semitones.setValue(lane.midi.semitones)
+        if not self.port.hasFocus():
+            self.port.setText(lane.midi.port)
+        for field in fields:
+            field.blockSignals(False)
+        self.target.setRowVisible(self.number, row.numbers is not None)
+        self.target.setRowVisible(self.semitones, lane.midi.kind == "bend")
+
+    def _set(self) -> None:
+        """Send the focus lane as the fields say; a number that its kind can't bear gives way."""
+        lane = self.session.lane
+        if lane is None:
+            return
+        session, kind = self.session, str(self.kind.currentData())
+        channel, number = int(self.channel.value()), int(self.number.value())
+        low, high = MESSAGES[kind].numbers or (0, 0)
+        port, semitones = self.port.text().strip(), self.semitones.value()
+        if kind != lane.midi.kind and not low <= number <= high:
+            number = free_number(session.project, lane.id, kind, channel)
+        target = MidiTarget(channel, min(max(number, low), high), kind, semitones, port)
+        if target == lane.midi:
+            return
+        session.edit_lane(f"Send as {target.text}", replace(lane, midi=target))
+        fine = MESSAGES[kind].highest > 127 >= MESSAGES[lane.midi.kind].highest
+        if fine and session.settings.resolution == Resolution():
+            set_apart(session.settings, FINE_APART)
+            self.gap.setText(apart_text(session.settings))
+            session.notices.say(f"Several messages a change: they lie {FINE_APART} apart now.")
+
+    def _set_exact(self, on: bool) -> None:
+        self.session.settings.midi_exact_time = on
+        self._later()
+
+    def _set_split(self, key: object) -> None:
+        self.session.settings.midi_split = str(key)
+
+    # --- the report ---
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self.stale:
+            self.timer.start()
+
+    def _later(self) -> None:
+        self.stale = True
+        if self.isVisible():
+            self.timer.start()
+
+    def _report(self) -> None:
+        """Make the report beside the interface; one that goes on is let finish first."""
+        from zolvek.formats.midi.report import report
+
+        if self.working is not None:
+            self.timer.start()
+            return
+        self.stale = False
+        if self.told is None:
+            self.load.setText("Looking at what will be sent…")
+        project, close = self.session.project, self.session.settings.resolution
+        exact = self.session.settings.midi_exact_time
+        self.working = Work(lambda told: report(project, close, told, exact))
+        self.working.finished.connect(self._reported)
+        self.working.start()
+
+    def _reported(self) -> None:
+        work, self.working = self.working, None
+        if work is None:
+            return
+        if work.error is not None:
+            self.load.setText(
+                str(work.error) if not isinstance(work.error, ZolvekError) else work.error.what
+            )
+        elif work.result is not None:
+            self.show_report(work.result)
+        work.deleteLater()  # fmt: skip
+
+    def show_report(self, found: Report) -> None:
+        from zolvek.formats.midi.report import BYTES_A_SECOND
+
+        self.told = found
+        share = 100.0 * found.bytes_a_second / BYTES_A_SECOND
+        self.load.setText(
+            f"{found.messages:,} messages. In the busiest second {found.messages_a_second:,} messages, "
+            f"{found.bytes_a_second:,} bytes: {share:.0f} % of a DIN cable, {1_000 * found.late:.0f} ms late at most. "
+            f"Its tempo keeps time within {1_000 * found.time_stray:.2f} ms."
+        )
+        self.advice.setText("\n".join(found.advice))
+        self.advice.setVisible(bool(found.advice))
+        self.rows.blockSignals(True)
+        self.rows.setRowCount(len(found.lanes))
+        for place, row in enumerate(found.lanes):
+            for column, text in enumerate((self._short(row.lane, row.label), row.stray)):
+                item = QTableWidgetItem(text)
+                item.setToolTip(
+                    f"{row.label}\n{row.target}\n{row.messages:,} messages, {row.steps:.2f} steps off at most"
+                )
+                if column:
+                    item.setTextAlignment(
+                        Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                    )
+                self.rows.setItem(place, column, item)
+        self.rows.blockSignals(False)  # fmt: skip
+
+    def _short(self, key: str, label: str) -> str:
+        """What a lane is called where there is little room; whole in the tip."""
+        project = self.session.project
+        lane = next((lane for lane in project.lanes() if lane.id == key), None)
+        if lane is None:
+            return label
+        return lane.name or f"{project.device_of(key).name} · {project.parameter_of(key).name}"
+
+    def _show_lane(self) -> None:
+        """The chosen row's lane comes up."""
+        chosen = self.rows.currentRow()
+        known = {lane.id for lane in self.session.project.lanes()}
+        if self.told is not None and 0 <= chosen < len(self.told.lanes):
+            lane = self.told.lanes[chosen].lane
+            if lane in known:
+                self.session.focus.on(lane)
+
+    def close_work(self) -> None:
+        self.timer.stop()
+        if self.working is not None:
+            end(self.working)

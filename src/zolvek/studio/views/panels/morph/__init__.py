@@ -1,0 +1,1 @@
+"""The Morph panel: states, morphs between them, and the pad."""

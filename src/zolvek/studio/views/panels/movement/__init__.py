@@ -1,0 +1,1 @@
+"""The Movement panel: generators and layers."""

@@ -1,0 +1,110 @@
+"""The rail: the steps of the work as a column of buttons, each with its panel."""
+
+from __future__ import annotations
+
+from importlib import import_module
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QScrollArea,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from zolvek.studio.services.context import Studio
+
+PANEL_WIDTH, RAIL_WIDTH = 226, 74
+
+# The steps in the order people work: action id, and the panel as "module:class". Panels are
+# loaded and made when they are first opened.
+STEPS = {
+    "step-piece": "zolvek.studio.views.panels.song_panel:PiecePanel",
+    "step-devices": "zolvek.studio.views.panels.devices_panel:DevicesPanel",
+    "step-draw": "zolvek.studio.views.panels.draw_panel:DrawPanel",
+    "step-shape": "zolvek.studio.views.panels.shape_panel:ShapePanel",
+    "step-patterns": "zolvek.studio.views.panels.patterns_panel:PatternsPanel",
+    "step-movement": "zolvek.studio.views.panels.movement.movement_panel:MovementPanel",
+    "step-perform": "zolvek.studio.views.panels.record.record_panel:PerformPanel",
+    "step-thin": "zolvek.studio.views.panels.thin_panel:ThinPanel",
+    "step-morph": "zolvek.studio.views.panels.morph.morph_panel:MorphPanel",
+    "step-listen": "zolvek.studio.views.panels.listen_panel:ListenPanel",
+    "step-export": "zolvek.studio.views.panels.export.export_panel:ExportPanel",
+}
+
+
+class Rail(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.panels = QStackedWidget()
+        self.shown: dict[str, QScrollArea] = {}  # panels are made when they are first opened
+        self.panels.setMinimumWidth(PANEL_WIDTH)
+        self.buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        strip = QVBoxLayout()
+        strip.setContentsMargins(2, 4, 4, 4)
+        strip.setSpacing(1)
+        for key in STEPS:
+            action = studio.action(key)
+            step = QToolButton()
+            step.setProperty("rail", True)
+            step.setCheckable(True)
+            step.setText(action.text())
+            step.setIconSize(QSize(20, 20))
+            step.setToolTip(action.toolTip())
+            step.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            step.setFixedWidth(RAIL_WIDTH - 6)
+            step.clicked.connect(action.trigger)
+            step.setAccessibleName(f"{action.text()} panel")
+            # Symbols come after the first picture, and tell so by the action's change.
+            action.changed.connect(lambda a=action, b=step: b.setIcon(a.icon()))
+            group.addButton(step)
+            strip.addWidget(step)
+            self.buttons[key] = step
+        strip.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.panels)
+        layout.addLayout(strip)
+
+    def show_step(self, key: str) -> None:
+        if key not in self.shown:
+            scroll = QScrollArea()
+            module, _, name = STEPS[key].partition(":")
+            panel = getattr(import_module(module), name)
+            scroll.setWidget(panel(self.studio))
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QFrame.Shape.NoFrame)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            self.shown[key] = scroll
+            self.panels.addWidget(scroll)
+        if self.panels.currentWidget() is not self.shown[key]:
+            self.studio.session.preview.show(None)  # it was the panel's that is left
+        self.panels.setCurrentWidget(self.shown[key])
+        self.buttons[key].setChecked(True)
+
+    def first_field(self) -> QWidget:
+        """Where the keyboard begins in the panel that is shown."""
+        panel = self.panels.currentWidget()
+        widgets = panel.findChildren(QWidget) if panel is not None else []
+        tabs = Qt.FocusPolicy.TabFocus.value
+        usable = (
+            w for w in widgets if w.isVisible() and w.isEnabled() and not isinstance(w, QScrollArea)
+        )
+        found = next((w for w in usable if w.focusPolicy().value & tabs), None)
+        if found is not None:
+            return found
+        return next(iter(self.buttons.values()))
+
+    def close_work(self) -> None:
+        """End what panels have going on in the background."""
+        for scroll in self.shown.values():
+            close = getattr(scroll.widget(), "close_work", None)
+            if close is not None:
+                close()

@@ -1,0 +1,1 @@
+"""The Record panel: passes, takes, and the controller."""

@@ -1,0 +1,213 @@
+"""The Shape panel: what can be done to a span, with numbers, seen before it is applied."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from zolvek.core.curve import shaping, spans
+from zolvek.core.curve.curve import Curve
+from zolvek.core.curve.stamps import FORMS, Form, stamped
+from zolvek.core.records import Record
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.command_scope import scope_words, shape_scope, shaped
+from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.widgets import (
+    button,
+    choice,
+    column,
+    field_label,
+    form,
+    heading,
+    note,
+    pick,
+)
+
+
+class Number(Record, frozen=True):
+    label: str
+    unit: str
+    default: float
+    low: float
+    high: float
+    step: float = 1.0
+
+
+class Operation(Record, frozen=True):
+    """One thing to do to a piece: `work` takes the piece and the fields' values."""
+
+    key: str
+    label: str
+    fields: tuple[Number, ...]
+    work: Callable[..., Curve]
+
+
+AS_IT_IS = -1.0  # a level that stands for the one that is there
+ABOUT = Number("About", "%", 0, 0, 100)
+
+
+def _straight(piece: Curve) -> Curve:
+    return spans.clear(piece, 0.0, float(piece.beat[-1]))
+
+
+def _stretch(piece: Curve, percent: float) -> Curve:
+    """Stretched within its own span: cut off at the end, or going on level to it."""
+    length = float(piece.beat[-1])
+    wide = shaping.stretched(piece, percent / 100.0)
+    return spans.piece(wide, 0.0, length)
+
+
+def _stamp(own: Form) -> Operation:
+    fields = tuple(
+        Number(s.label, "" if s.whole else "%", s.default if s.whole else 100 * s.default,
+              s.low if s.whole else 100 * s.low, s.high if s.whole else 100 * s.high)
+        for s in own.sliders
+    )  # fmt: skip
+    levels = (
+        Number("From", "%", AS_IT_IS, AS_IT_IS, 100),
+        Number("To", "%", AS_IT_IS if not own.returns else 80, AS_IT_IS, 100),
+    )
+
+    def work(piece: Curve, *values: float) -> Curve:
+        sliders = {
+            s.key: v if s.whole else v / 100.0
+            for s, v in zip(own.sliders, values[:-2], strict=True)
+        }
+        there = (float(piece.value[0]), float(piece.value[-1]))
+        start, end = (t if v < 0 else v / 100.0 for v, t in zip(values[-2:], there, strict=True))
+        return stamped(own.key, float(piece.beat[-1]), start, end, **sliders)
+
+    return Operation(f"form-{own.key}", f"Stamp: {own.label.lower()}", fields + levels, work)
+
+
+OPERATIONS: tuple[Operation, ...] = (
+    Operation("lift", "Lift or lower", (Number("By", "%", 10, -100, 100),),
+              lambda piece, by: shaping.lifted(piece, by / 100)),
+    Operation("scale", "Scale", (Number("To", "%", 50, -400, 400), ABOUT),
+              lambda piece, to, about: shaping.scaled(piece, to / 100, about / 100)),
+    Operation("tilt", "Tilt", (Number("Left", "%", 0, -100, 100), Number("Right", "%", 20, -100, 100)),
+              lambda piece, left, right: shaping.tilted(piece, left / 100, right / 100)),
+    Operation("stretch", "Stretch in time", (Number("To", "%", 50, 1, 800),), _stretch),
+    Operation("mirror", "Mirror in time", (), shaping.mirrored),
+    Operation("invert", "Turn upside down", (Number("About", "%", 50, 0, 100),),
+              lambda piece, about: shaping.inverted(piece, about / 100)),
+    Operation("fade-in", "Fade in from flat", (Number("Level", "%", 0, 0, 100),),
+              lambda piece, level: shaping.faded(piece, True, level / 100)),
+    Operation("fade-out", "Fade out to flat", (Number("Level", "%", 0, 0, 100),),
+              lambda piece, level: shaping.faded(piece, False, level / 100)),
+    Operation("smooth", "Smooth", (Number("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
+    Operation("flatten", "Flatten to its mean", (), lambda piece: shaping.flattened(piece)),
+    Operation("straight", "Straighten", (), _straight),
+    *(_stamp(own) for own in FORMS),
+)  # fmt: skip
+
+
+class ShapePanel(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        session = studio.session
+        self.studio = studio
+        self.session = session
+        layout = column(self)
+        layout.addWidget(heading("Shape"))
+        self.scope = note()
+        layout.addWidget(self.scope)
+        rows = [(operation.label, operation.key) for operation in OPERATIONS]
+        self.choice = choice(rows, "What to do", self._choose)
+        self.choice.setMaxVisibleItems(24)
+        layout.addWidget(self.choice)
+        self.fields: list[NumberEntry] = []
+        self.form = form()
+        layout.addLayout(self.form)
+        self.ramp = Entry(
+            "Edge ramp",
+            self._type_ramp,
+            "How long the edges take to the new level: 1/32, 20 ms, or none",
+        )
+        edges = form()
+        edges.addRow(field_label("Edge ramp"), self.ramp)
+        layout.addLayout(edges)
+        buttons = QHBoxLayout()
+        self.preview = button(
+            "Preview", self._preview, tip="Show it over the ghost of what is there"
+        )
+        self.apply = button("Apply", self._apply, True, "Do it, as one step")
+        buttons.addWidget(self.preview)
+        buttons.addWidget(self.apply)
+        layout.addLayout(buttons)
+        layout.addWidget(note("Percent count in the lane's height."))
+        layout.addStretch(1)
+        session.span.changed.connect(self.refresh)
+        session.points.changed.connect(self.refresh)
+        session.focus.changed.connect(self.refresh)
+        session.document.changed.connect(self._follow)
+        self._choose("lift")
+        self.refresh()
+
+    @property
+    def operation(self) -> Operation:
+        return next(o for o in OPERATIONS if o.key == self.choice.currentData())
+
+    def _box(self, row: Number) -> NumberEntry:
+        return NumberEntry(
+            row.label, row.low, row.high, row.default, row.unit,
+            3 if row.step < 1 else 1 if row.unit else 0, row.step,
+            "as it is" if row.low == AS_IT_IS else "", lambda _: self._changed(),
+        )  # fmt: skip
+
+    def _choose(self, _: object) -> None:
+        self.session.preview.show(None)
+        while self.form.rowCount():
+            self.form.removeRow(0)
+        self.fields = [self._box(row) for row in self.operation.fields]
+        for row, box in zip(self.operation.fields, self.fields, strict=True):
+            self.form.addRow(field_label(row.label), box)
+
+    def choose(self, key: str) -> None:
+        """Take an operation of the table in hand."""
+        pick(self.choice, key)
+        self._choose(key)
+
+    def _follow(self) -> None:
+        """Undo moves points too. Out of sight it leaves the preview to the panel that made it."""
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        self.session.preview.show(None)
+        ramp = self.session.settings.ramp
+        self.ramp.show_text(f"{ramp:g} beats" if ramp else "none")
+        words, usable = scope_words(self.session)
+        self.apply.setEnabled(usable)
+        self.preview.setEnabled(usable)
+        self.scope.setText(words)
+
+    def shaper(self) -> Callable[[Curve], Curve]:
+        """The operation with the values that are set."""
+        work, values = self.operation.work, [box.value() for box in self.fields]
+        return lambda piece: work(piece, *values)
+
+    def _type_ramp(self, text: str) -> None:
+        """A note value, a time, or nothing."""
+        self.session.settings.ramp = self.session.beats_of(text)
+        self._changed()
+
+    def _changed(self) -> None:
+        if self.session.preview.curve is not None:
+            self._preview()
+
+    def _preview(self) -> None:
+        self.session.notices.try_to(
+            lambda: self.session.preview.show(
+                shaped(self.session, self.shaper(), self.session.settings.ramp)
+            )
+        )
+
+    def _apply(self) -> None:
+        def work() -> None:
+            label = self.operation.label
+            shape_scope(self.session, label, self.shaper(), self.session.settings.ramp)
+            self.session.preview.show(None)
+
+        self.session.notices.try_to(work)

@@ -1,0 +1,271 @@
+"""The Piece panel: name, tempo, meter and end; sections with their versions; fitting to a recording."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zolvek.core.edits import sections
+from zolvek.core.model.project import Section
+from zolvek.core.same import Same
+from zolvek.studio.commands import song
+from zolvek.studio.services.context import Studio
+from zolvek.studio.toolkit.fields import Entry
+from zolvek.studio.toolkit.widgets import button, column, field_label, form, heading, note
+from zolvek.studio.views.shared.action_buttons import action_buttons
+
+NUMBER = Qt.ItemDataRole.UserRole
+BARS = ((("Insert bars", "bars-insert"), ("Remove bars", "bars-remove")),)
+SECTIONS = (
+    (("Begin here", "section-begin"), ("Duplicate", "section-double")),
+    (("Earlier", "section-earlier"), ("Later", "section-later")),
+    (("Join next", "section-join"), ("Remove", "section-remove")),
+)
+FITTING = (
+    (("Tempo from the sound…", "tempo-from-sound"),),
+    (("Mark a bar line", "bar-mark"), ("Fit…", "marks-fit")),
+)
+MOST_TOLD = 6  # lanes in which versions differ
+TOLD = 0.001  # of the height, that is told as a difference
+
+
+class PiecePanel(QWidget):
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio, self.session = studio, studio.session
+        self.told: object = None
+        session = self.session
+        layout = column(self)
+        layout.addWidget(heading("Piece"))
+        self.name = Entry("Name of the piece", partial(song.rename_piece, session))
+        self.tempo = Entry("Tempo at the playhead", partial(song.tempo_here, session),
+                           "112, or 112→116 over 8 bars; Ctrl+T taps it")  # fmt: skip
+        self.meter = Entry("Meter at the playhead", partial(song.meter_here, session), "Such as 4/4 or 7/8")  # fmt: skip
+        self.end = Entry("End of the piece", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")  # fmt: skip
+        fields = form()
+        for label, field in (("Name", self.name), ("Tempo", self.tempo), ("Meter", self.meter), ("Bars", self.end)):  # fmt: skip
+            fields.addRow(field_label(label), field)
+        layout.addLayout(fields)
+        self.keep = QCheckBox("Sound keeps its seconds")
+        self.keep.setToolTip("When the tempo changes; otherwise sound keeps its bars")
+        self.keep.clicked.connect(studio.action("keep-sound").trigger)
+        layout.addWidget(self.keep)
+        layout.addLayout(action_buttons(studio, BARS))
+        self._lay_out_sections(layout)
+        self._lay_out_versions(layout)
+        layout.addWidget(heading("Fit to a recording"))
+        layout.addLayout(action_buttons(studio, FITTING))
+        self.marks = note()
+        layout.addWidget(self.marks)
+        layout.addStretch(1)
+        for signal in (session.document.changed, session.arranging.changed, session.look.changed,
+                       session.playhead.changed, session.hearing.changed):  # fmt: skip
+            signal.connect(self.refresh)
+        studio.loudness.changed.connect(self._show_loudness)
+        self.refresh()
+
+    def _lay_out_sections(self, layout: QVBoxLayout) -> None:
+        layout.addWidget(heading("Sections"))
+        self.list = QListWidget()
+        self.list.setAccessibleName("Sections")
+        self.list.setMinimumHeight(120)
+        self.list.currentRowChanged.connect(self._pick)
+        self.list.itemChanged.connect(self._rename)
+        self.studio.show.context_menu(self.list, lambda _: "section" if self.list.currentItem() else "")  # fmt: skip
+        layout.addWidget(self.list)
+        layout.addLayout(action_buttons(self.studio, SECTIONS))
+
+    def _lay_out_versions(self, layout: QVBoxLayout) -> None:
+        self.versions_of = field_label("Versions")
+        layout.addWidget(self.versions_of)
+        self.versions = QListWidget()
+        self.versions.setAccessibleName("Versions of the section")
+        self.versions.setMaximumHeight(84)
+        self.versions.itemChanged.connect(self._rename_version)
+        self.versions.currentRowChanged.connect(lambda _: self._show_differences())
+        layout.addWidget(self.versions)
+        layout.addLayout(action_buttons(self.studio, ((("New version", "version-new"),),)))
+        line = QHBoxLayout()
+        self.hear = button(
+            "Hear", self._hear, tip="In the section's place, until it is chosen or left (X)"
+        )
+        self.choose = button(
+            "Choose", self._choose, True, "Into the lanes; the one there now is kept"
+        )
+        self.remove = button("Remove", self._remove)
+        for each in (self.hear, self.choose, self.remove):
+            line.addWidget(each)
+        layout.addLayout(line)
+        self.match = QCheckBox("At equal loudness")
+        self.match.setToolTip("Measures both (ITU-R BS.1770) and turns the louder one down")
+        self.match.clicked.connect(self.studio.loudness.match)
+        layout.addWidget(self.match)
+        self.loudness = note()
+        layout.addWidget(self.loudness)
+        self.differences = note()
+        layout.addWidget(self.differences)
+
+    # --- what is shown ---
+
+    def refresh(self) -> None:
+        session = self.session
+        project, here = session.project, session.playhead.beat
+        picked = session.arranging.section
+        state = (
+            project.tempo, project.meter, project.length, project.sections, project.name, here,
+            picked, session.settings.keep_sound, session.arranging.marks, Same(project.tracks),
+            session.hearing.comparing, session.hearing.version, session.hearing.match_loudness,
+        )  # fmt: skip
+        if state == self.told:
+            return
+        self.told = state
+        self.name.show_text(project.name)
+        self.tempo.show_text(f"{round(float(project.tempo.bpm(here)), 3):g}")
+        point = project.meter.meter_at(here + 1e-9)
+        self.meter.show_text(f"{point.count}/{point.unit}")
+        bars = project.meter.bar_at(max(project.length - 1e-9, 0.0))
+        whole = abs(project.meter.bar_beat(bars + 1) - project.length) < 1e-6
+        self.end.show_text(str(bars) if whole else project.meter.text(project.length))
+        self.keep.setChecked(session.settings.keep_sound)
+        count = len(session.arranging.marks)
+        places = ", ".join(project.meter.text(mark) for mark in session.arranging.marks[:6])
+        self.marks.setText(f"Marked: {places}" if count else "Mark two bar lines of the recording, or more where it drifts.")  # fmt: skip
+        self._fill(
+            self.list, [self._row(s, first) for s, first, _ in project.section_spans()], picked
+        )
+        self._show_versions(picked)
+
+    def _row(self, section: Section, first: float) -> tuple[str, str]:
+        return section.name, f"From bar {self.session.project.meter.bar_at(first)}"
+
+    def _fill(self, widget: QListWidget, rows: list[tuple[str, str]], chosen: int | None) -> None:
+        widget.blockSignals(True)
+        if [widget.item(i).text() for i in range(widget.count())] != [text for text, _ in rows]:  # type: ignore[union-attr]  # i is below the count
+            widget.clear()
+            for number, (text, tip) in enumerate(rows):
+                item = QListWidgetItem(text)
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+                item.setData(NUMBER, number)
+                item.setToolTip(tip)
+                widget.addItem(item)
+        if chosen is not None and chosen < widget.count():
+            widget.setCurrentRow(chosen)
+        widget.blockSignals(False)
+
+    def _section(self) -> Section | None:
+        picked = self.session.arranging.section
+        return None if picked is None else self.session.project.section_spans()[picked][0]
+
+    def _show_versions(self, picked: int | None) -> None:
+        own = self._section()
+        names = [version.name for version in own.versions] if own else []
+        self.versions_of.setText(
+            f"Versions of {own.name}" if own else "Versions of the picked section"
+        )
+        row = self.versions.currentRow()
+        self._fill(self.versions, [(name, "Press twice to rename") for name in names], None)
+        for i in range(self.versions.count()):
+            item = self.versions.item(i)
+            if item is not None and own is not None:
+                font = item.font()
+                font.setBold(i == own.chosen)
+                item.setFont(font)
+                item.setToolTip(
+                    "It stands in the lanes" if i == own.chosen else "Press Hear or Choose"
+                )
+        if own is not None and names:
+            self.versions.blockSignals(True)
+            self.versions.setCurrentRow(min(row, len(names) - 1) if row >= 0 else own.chosen)
+            self.versions.blockSignals(False)
+        self.versions.setVisible(bool(names))
+        for widget in (self.hear, self.choose, self.remove, self.match, self.differences):
+            widget.setVisible(bool(names))
+        self.match.setChecked(self.session.hearing.match_loudness)
+        self._show_loudness()
+        self._show_differences()
+
+    def _show_loudness(self) -> None:
+        heard = self.session.hearing.comparing == "version"
+        self.loudness.setText(self.studio.loudness.told if heard else "")
+        self.loudness.setVisible(bool(self.loudness.text()))
+
+    def _other(self) -> tuple[int, int] | None:
+        """Section and version of the row that is shown, where it does not stand in the lanes."""
+        own, picked, row = (
+            self._section(),
+            self.session.arranging.section,
+            self.versions.currentRow(),
+        )
+        if own is None or picked is None or not 0 <= row < len(own.versions) or row == own.chosen:
+            return None
+        return picked, row
+
+    def _show_differences(self) -> None:
+        other = self._other()
+        for each in (self.hear, self.choose, self.remove):
+            each.setEnabled(other is not None)
+        self.differences.setText("")
+        if other is None:
+            return
+        project = self.session.project
+        found = [d for d in sections.differences(project, *other) if d.most >= TOLD]
+        rows = [
+            f"{project.label_of(d.lane)}: {100 * d.most:.0f} % at {project.meter.text(d.beat)}"
+            for d in found[:MOST_TOLD]
+        ]
+        if len(found) > MOST_TOLD:
+            rows.append(f"… and {len(found) - MOST_TOLD} lanes more")
+        self.differences.setText(
+            "\n".join(["Differs most in:", *rows]) if rows else "No lane differs."
+        )
+
+    # --- what is done ---
+
+    def _pick(self, row: int) -> None:
+        self.session.arranging.pick_section(row if row >= 0 else None)
+
+    def _rename(self, item: QListWidgetItem) -> None:
+        number, name = int(item.data(NUMBER)), " ".join(item.text().split())
+        session = self.session
+        old = session.project.section_spans()[number][0].name
+        self.told = None
+        if name != old and not session.notices.try_to(
+            lambda: song.change_section(session, number, f"Rename {old}", name=name)
+        ):
+            self.refresh()
+
+    def _rename_version(self, item: QListWidgetItem) -> None:
+        picked = self.session.arranging.section
+        if picked is None:
+            return
+        number = int(item.data(NUMBER))
+        self.told = None
+        self.session.notices.try_to(
+            lambda: song.rename_version(self.session, picked, number, item.text())
+        )
+        self.refresh()
+
+    def _hear(self) -> None:
+        other, hearing = self._other(), self.session.hearing
+        if other is not None:
+            again = hearing.comparing == "version" and hearing.version == other
+            hearing.compare("") if again else song.hear_version(self.session, *other)
+
+    def _choose(self) -> None:
+        other = self._other()
+        if other is not None:
+            self.session.notices.try_to(lambda: song.choose_version(self.session, *other))
+
+    def _remove(self) -> None:
+        other = self._other()
+        if other is not None:
+            self.session.notices.try_to(lambda: song.remove_version(self.session, *other))

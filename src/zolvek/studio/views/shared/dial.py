@@ -1,0 +1,250 @@
+"""A dial: a ring with a needle, its name above and its value under it."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.evaluation.lane_evaluation import played, reach_heard
+from zolvek.core.value.parameter import Parameter
+from zolvek.studio.commands.controls import touch, type_control
+from zolvek.studio.session.asking import Ask
+from zolvek.studio.session.control_moves import turn
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.event_time import event_time
+
+WIDTH, HEIGHT, RING = 74, 86, 16
+WIDE, LOW = 132, 44  # of one whose words are beside it
+START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
+TRAVEL = 160.0  # pixels of a drag from end to end
+
+
+class Dial(QWidget):
+    """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
+    the control's own present value where a lane moves it away."""
+
+    def __init__(
+        self, session: Session, ask: Ask, device: str, parameter: Parameter, low: bool = False
+    ) -> None:
+        super().__init__()
+        self.session, self.ask = session, ask
+        self.device, self.parameter = device, parameter
+        self.low = low
+        self.setFixedSize(WIDE if low else WIDTH, LOW if low else HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(parameter.name)
+        self.setToolTip(f"{parameter.name}: drag, wheel or arrow keys turn it, Enter types a value")
+        self.start: tuple[float, float] | None = None
+        self.gesture: object = None
+        self.moved = False
+        self.shown: tuple[float, float, bool, bool] | None = None
+        self.found: tuple[object, float, float] = (None, 0.0, 0.0)  # heard lane, beat, position
+
+    def sizeHint(self) -> QSize:
+        return self.size()
+
+    @property
+    def own(self) -> float:
+        """The control's present position."""
+        project = self.session.project
+        return project.device_track(self.device).device(self.device).position(self.parameter.id)
+
+    def state(self) -> tuple[float, float, bool, bool]:
+        """Position heard, own position, whether a lane is applied, whether it is the focus."""
+        track = self.session.project.device_track(self.device)
+        lane = track.lane_on(self.device, self.parameter.id)
+        own = track.device(self.device).position(self.parameter.id)
+        applied = lane is not None and not lane.bypassed
+        heard = own
+        tried = self.session.hearing.listening.tried
+        held = dict(self.session.held.values)
+        if lane and lane.id in held:
+            heard = self._of(lane, held[lane.id])
+        elif tried and lane and tried[0] == lane.id:
+            heard = self._of(lane, float(tried[1].at(self.session.playhead.beat)))
+        elif applied and lane:
+            heard = self._at_place(lane)
+        return heard, own, applied, lane is not None and lane.id == self.session.focus.id
+
+    def _of(self, lane: Lane, value: float) -> float:
+        """The position that a value of the lane's curve stands for."""
+        low, high = reach_heard(lane, self.session.project)
+        return min(max(low + (high - low) * value, 0.0), 1.0)
+
+    def _at_place(self, lane: Lane) -> float:
+        """Where the lane has the control now; kept, as most edits are of another lane."""
+        heard, place = played(lane, self.session.project), self.session.playhead.beat
+        if self.found[:2] != (heard, place):
+            self.found = heard, place, float(heard.at(place))
+        return self.found[2]
+
+    def refresh(self) -> None:
+        """Repaint if anything it shows has changed."""
+        state = self.state()
+        if state != self.shown:
+            self.shown = state
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = themes.THEMES[self.session.settings.theme]
+        heard, own, applied, focused = self.shown = self.state()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        weight = themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
+        painter.setFont(themes.font(9.5, weight))
+        painter.setPen(themes.color(theme.curve if focused else theme.ink))
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        beside = left if self.low else Qt.AlignmentFlag.AlignCenter
+        area = QRectF(48, 3, WIDE - 50, 19) if self.low else QRectF(0, 2, WIDTH, 18)
+        self._words(painter, area, beside, self.parameter.name)
+        track = self.session.project.device_track(self.device)
+        lane = track.lane_on(self.device, self.parameter.id)
+        if lane is not None and lane.id in self.session.passes.armed:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(themes.color(theme.selection))
+            painter.drawEllipse(
+                QPointF(8 if self.low else WIDTH - 12, 8 if self.low else 28), 4.0, 4.0
+            )
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self.parameter.taper == "switch":
+            self._lever(painter, theme, heard >= 0.5, applied)
+        else:
+            self._ring(painter, theme, heard, own, applied)
+        painter.setPen(themes.color(theme.ink))
+        painter.setFont(themes.font(9.5))
+        area = QRectF(48, 22, WIDE - 50, 19) if self.low else QRectF(0, 63, WIDTH, 20)
+        self._words(painter, area, beside, self.parameter.text(heard))
+        if self.hasFocus():
+            painter.setPen(QPen(themes.color(theme.curve), 1.0, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(1.5, 1.5, self.width() - 3, self.height() - 5))
+
+    def _words(self, painter: QPainter, area: QRectF, side: Qt.AlignmentFlag, text: str) -> None:
+        cut = Qt.TextElideMode.ElideRight
+        painter.drawText(
+            area, side, painter.fontMetrics().elidedText(text, cut, int(area.width()) - 2)
+        )
+
+    @property
+    def _center(self) -> QPointF:
+        return QPointF(25, LOW / 2) if self.low else QPointF(WIDTH / 2, 42)
+
+    def _lever(self, painter: QPainter, theme: themes.Theme, on: bool, applied: bool) -> None:
+        """A switch: a lever that lies to the left, or to the right when it is on."""
+        track = QRectF(self._center.x() - 17, self._center.y() - 9, 34, 18)
+        ink = theme.curve if applied else theme.ink
+        painter.setPen(QPen(themes.color(ink if on else theme.bar_line), 2.0))
+        painter.setBrush(themes.color(ink, 0.18) if on else Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(track, 9, 9)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(themes.color(ink if on else theme.quiet))
+        at = track.right() - 9 if on else track.left() + 9
+        painter.drawEllipse(QPointF(at, track.center().y()), 5.5, 5.5)
+
+    def _ring(
+        self, painter: QPainter, theme: themes.Theme, heard: float, own: float, applied: bool
+    ) -> None:
+        center = self._center
+        draw_ring(painter, theme, center, RING, heard, theme.curve if applied else theme.ink)
+        if applied and abs(own - heard) > 0.005:
+            _needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost)
+
+    def _set(self, position: float, seconds: float | None = None) -> None:
+        turn(self.session, self.device, self.parameter.id, position, self.gesture, seconds)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        touch(self.session, self.device, self.parameter.id)
+        if event.button() == Qt.MouseButton.LeftButton:
+            recorder = self.session.passes.hands
+            heard = self.state()[0]
+            taken = recorder is not None and recorder.press(
+                self.device, self.parameter.id, heard, event_time(event)
+            )
+            # A hand that is recorded takes the control from where it is heard to stand.
+            self.start = event.position().y(), heard if taken else self.own
+            self.gesture = object()
+            self.moved = False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.start is not None:
+            fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            way = (self.start[0] - event.position().y()) / TRAVEL * fine
+            if way:
+                self.moved = True
+                self._set(self.start[1] + way, event_time(event))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self.start is not None and not self.moved and self.parameter.taper == "switch":
+            self._set(0.0 if self.own >= 0.5 else 1.0)
+        if self.start is not None and self.session.passes.hands is not None:
+            seconds = event_time(event) if event is not None else None
+            self.session.passes.hands.release(self.device, self.parameter.id, seconds)
+        self.start = self.gesture = None
+        self.session.document.end_gesture()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._set(self.parameter.default_position)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        touch(self.session, self.device, self.parameter.id)
+        self._nudge(event.angleDelta().y() / 120.0)
+        event.accept()
+
+    def _nudge(self, steps: float) -> None:
+        size = 1.0 / (self.parameter.steps - 1) if self.parameter.steps > 1 else 0.01
+        if self.parameter.steps:
+            value = float(self.parameter.value(self.own)) + (1 if steps > 0 else -1)
+            self._set(float(self.parameter.position(min(max(value, 0), self.parameter.steps - 1))))
+        else:
+            self._set(self.own + steps * size)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        ways = {Qt.Key.Key_Up: 1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Left: -1}
+        if event.key() in ways:
+            touch(self.session, self.device, self.parameter.id)
+            self._nudge(ways[Qt.Key(event.key())])
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_value()
+        else:
+            super().keyPressEvent(event)
+
+    def menu_kind(self, at: object) -> str:
+        touch(self.session, self.device, self.parameter.id)
+        return "dial"
+
+    def type_value(self) -> None:
+        touch(self.session, self.device, self.parameter.id)
+        self.session.notices.try_to(lambda: type_control(self.session, self.ask))
+
+
+def draw_ring(
+    painter: QPainter, theme: themes.Theme, center: QPointF, size: float, position: float, ink: str
+) -> None:
+    """A dial's ring of radius `size`, filled up to `position`, and its needle."""
+    ring = QRectF(center.x() - size, center.y() - size, 2 * size, 2 * size)
+    pen = QPen(themes.color(theme.bar_line), 3.0)
+    pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+    painter.setPen(pen)
+    painter.drawArc(ring, int(START * 16), int(-SWEEP * 16))
+    pen.setColor(themes.color(ink))
+    painter.setPen(pen)
+    painter.drawArc(ring, int(START * 16), int(-SWEEP * position * 16))
+    _needle(painter, center, position, size / 4.0, size - 5.0, theme.ink)
+
+
+def _needle(
+    painter: QPainter, center: QPointF, position: float, inner: float, outer: float, ink: str
+) -> None:
+    angle = math.radians(START - SWEEP * position)
+    way = QPointF(math.cos(angle), -math.sin(angle))
+    painter.setPen(QPen(themes.color(ink), 2.0))
+    painter.drawLine(center + way * inner, center + way * outer)

@@ -1,0 +1,1 @@
+"""The start screen, and the guided first curve."""

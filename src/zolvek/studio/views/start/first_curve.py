@@ -1,0 +1,176 @@
+"""The first curve, guided: a step at a time in the real window, each done by the person and noticed
+here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from PyQt6.QtCore import QObject, QRect, Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from zolvek.core.curve.shapes import BENT
+from zolvek.studio.services.context import Studio
+
+
+class Memory(NamedTuple):
+    """What was so when a step began."""
+
+    control: object
+    points: int
+    step: int  # of the history
+    comparing: str
+    delivered: int
+
+
+class Lesson(NamedTuple):
+    """`place` names the part of the window that it is done in; `done` notices it, given what was so when
+    it began."""
+
+    title: str
+    words: str
+    place: str
+    done: Callable[[Studio, Memory], bool]
+
+
+def _points(studio: Studio) -> int:
+    target = studio.session.target
+    return len(target.curve) if target is not None else 0
+
+
+def _has_lane(studio: Studio, _: Memory) -> bool:
+    lane, control = studio.session.lane, studio.session.shown.control
+    return lane is not None and control is not None and (lane.device, lane.parameter) == control
+
+
+def _bent(studio: Studio, _: Memory) -> bool:
+    target = studio.session.target
+    if target is None:
+        return False
+    curve = target.curve
+    return bool(np.any((curve.shape[:-1] == BENT) & (curve.amount[:-1] != 0.0)))
+
+
+def _did(word: str) -> Callable[[Studio, Memory], bool]:
+    def done(studio: Studio, memory: Memory) -> bool:
+        history = studio.session.document.history
+        return history.here > memory.step and history.undo_label.startswith(word)
+
+    return done
+
+
+LESSONS = (
+    Lesson("Choose a control", "Press any dial at the foot of the window, such as Decay.", "bench",
+           lambda s, m: s.session.shown.control not in (None, m.control)),
+    Lesson("Give it a lane", "Press A: the control gets a lane, flat at its present value. Nothing sounds otherwise yet.", "lane", _has_lane),
+    Lesson("Hear it", "Press Space to play; Space again stops.", "transport", lambda s, m: s.player.playing),
+    Lesson("Draw", "Press three times into the lane, at different heights: each press is a point.", "lane",
+           lambda s, m: _points(s) >= m.points + 3),
+    Lesson("Bend", "Hold B and drag a line between two points up or down.", "lane", _bent),
+    Lesson("Repeat", "Drag over your points on the ruler, then press Ctrl+R: they go on to the section's end.", "ruler", _did("Repeat")),
+    Lesson("Compare", "Press Shift+X to hear the piece without automation; Shift+X comes back.", "transport",
+           lambda s, m: s.session.hearing.comparing != m.comparing),
+    Lesson("Take it back", "Press Ctrl+Z: the last step is undone. Ctrl+Shift+Z does it again.", "lane",
+           lambda s, m: s.session.document.history.here < m.step),
+    Lesson("Deliver", "Press Ctrl+M and name a file: your curve as MIDI, for any host.", "export",
+           lambda s, m: s.deliveries.delivered > m.delivered),
+)  # fmt: skip
+
+
+class FirstCurve(QObject):
+    """Which lesson it is: `place` counts from 0, −1 when none is given."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio, self.place = studio, -1
+        self.memory = self._now()
+        session = studio.session
+        for part in (
+            session.document, session.focus, session.shown, session.hearing, studio.player, studio.deliveries,
+        ):  # fmt: skip
+            part.changed.connect(self._look)
+
+    def _now(self) -> Memory:
+        session = self.studio.session
+        return Memory(
+            session.shown.control, _points(self.studio), session.document.history.here,
+            session.hearing.comparing, self.studio.deliveries.delivered,
+        )  # fmt: skip
+
+    @property
+    def lesson(self) -> Lesson | None:
+        return LESSONS[self.place] if 0 <= self.place < len(LESSONS) else None
+
+    def begin(self) -> None:
+        self._go(0)
+
+    def skip(self) -> None:
+        self._go(self.place + 1)
+
+    def leave(self) -> None:
+        self._go(-1)
+
+    def _go(self, place: int) -> None:
+        over = place >= len(LESSONS)
+        self.place, self.memory = -1 if over else place, self._now()
+        if over:
+            self.studio.session.notices.say(
+                "That was a whole curve. Help has the guide and all keys."
+            )
+        self.studio.session.settings.first_curve = True
+        self.changed.emit()
+
+    def _look(self) -> None:
+        lesson = self.lesson
+        if lesson is not None and lesson.done(self.studio, self.memory):
+            self._go(self.place + 1)
+
+
+class LessonBar(QFrame):
+    """What to do now, with a frame round the part of the window it is done in."""
+
+    def __init__(self, guided: FirstCurve, window: QWidget, places: dict[str, QWidget]) -> None:
+        super().__init__()
+        self.guided, self.places = guided, places
+        self.setProperty("lesson", True)
+        self.title, self.words = QLabel(), QLabel()
+        self.title.setProperty("role", "heading")
+        self.words.setWordWrap(True)
+        self.words.setMinimumWidth(1)
+        self.frame = QFrame(window)
+        self.frame.setProperty("lesson-place", True)
+        self.frame.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 12, 6)
+        row.addWidget(self.title)
+        row.addWidget(self.words, 1)
+        for text, work in (("Skip", guided.skip), ("Leave", guided.leave)):
+            button = QPushButton(text)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _, work=work: work())
+            row.addWidget(button)
+        guided.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        lesson = self.guided.lesson
+        self.setVisible(lesson is not None)
+        self.frame.setVisible(lesson is not None)
+        if lesson is not None:
+            self.title.setText(f"{self.guided.place + 1} of {len(LESSONS)}  {lesson.title}")
+            self.words.setText(lesson.words)
+            self.follow()
+
+    def follow(self) -> None:
+        """The frame round where the part is now."""
+        lesson = self.guided.lesson
+        if lesson is None:
+            return
+        place, window = self.places[lesson.place], self.frame.parentWidget()
+        if window is not None and place.isVisible():
+            at = place.mapTo(window, place.rect().topLeft())
+            self.frame.setGeometry(QRect(at, place.size()))
+            self.frame.raise_()

@@ -1,0 +1,1 @@
+"""The focus lane, the other lanes, and the rows of time and of the track, on one time axis."""

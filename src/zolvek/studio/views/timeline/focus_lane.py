@@ -1,0 +1,354 @@
+"""The focus lane: the tall one that is edited by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from zolvek.core.curve import point_edits
+from zolvek.studio.commands.modes import leave
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.curve_painting import repaint_playhead
+from zolvek.studio.toolkit.key_routing import FOCUS_LANE, TYPED_IN
+from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.timeline.backdrops import Backdrops
+from zolvek.studio.views.timeline.hit_test import Hit, hit
+from zolvek.studio.views.timeline.lane_background import Edits, Sheet
+from zolvek.studio.views.timeline.lane_drags import Drag, Held
+from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
+from zolvek.studio.views.timeline.plot import SCALE, Plot
+from zolvek.studio.views.timeline.press_actions import (
+    ENDS,
+    AnyDrag,
+    begin,
+    choose_box,
+    select_under,
+)
+from zolvek.studio.views.timeline.selection_frame import Handle, frame_of
+
+NO_BUTTON = Qt.MouseButton.NoButton
+CLICK = 4  # pixels a press may wander and still be a click
+
+HINTS = {
+    "point": "Drag to move this point · Shift holds one axis · Ctrl frees it from the grid",
+    "segment": "Drag to move this segment · hold B to bend it · double press adds a point",
+    "bend": "Drag to bend: the curve follows the pointer",
+    "empty": "Press to add a point · Shift and drag selects a box",
+    "freehand": "Draw a stroke; it becomes few shaped points",
+    "line": "Drag to draw a straight line",
+    "form": "Drag a span: the form goes from the level of the press to that of the pointer",
+    "reach": "Drag to set this end of the lane's reach; while it plays you hear that end",
+}
+LOCKED = "The lane is locked: K unlocks it, or a press on its word above"
+CURSORS = {
+    "point": Qt.CursorShape.SizeAllCursor,
+    "segment": Qt.CursorShape.OpenHandCursor,
+    "bend": Qt.CursorShape.SplitVCursor,
+    "empty": Qt.CursorShape.CrossCursor,
+    "freehand": Qt.CursorShape.CrossCursor,
+    "line": Qt.CursorShape.CrossCursor,
+    "form": Qt.CursorShape.CrossCursor,
+    "reach": Qt.CursorShape.SizeVerCursor,
+    "handle": Qt.CursorShape.SizeAllCursor,
+}
+
+
+class FocusLane(QWidget):
+    """Shows the session's focus lane and turns the pointer into edits of it."""
+
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumHeight(96)
+        self.setObjectName(FOCUS_LANE)
+        self.setAccessibleName("Focus lane")
+        self.setAccessibleDescription("The curve of the chosen parameter: draw and drag points")
+        self.drag: AnyDrag | None = None
+        self.handle: Handle | None = None  # under the pointer
+        self.box: tuple[QPointF, QPointF] | None = None
+        self.press: QPointF | None = None
+        self.pressed_on = Hit("empty")
+        self.over = Hit("empty")
+        self.pointer: QPointF | None = None
+        self.bending = False
+        self.spot: tuple[float, float] | None = None  # beat and value where the menu was opened
+        self.from_field = False  # the keyboard has just come from a field that is typed in
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.focusChanged.connect(self._focus_moved)
+        self.playhead = -1.0
+        self.backdrops = Backdrops(session)
+        self.sheet = Sheet(session, self.backdrops)
+        self.backdrops.changed.connect(self.update)
+        self.edits = Edits(session, self.update)
+        for signal in (
+            session.focus.changed, session.points.changed,
+            session.span.changed, session.tools.changed, session.look.changed, view.changed,
+            session.preview.changed,
+        ):  # fmt: skip
+            signal.connect(self.update)
+        session.playhead.changed.connect(self._move_playhead)
+
+    # --- geometry ---
+
+    @property
+    def plot(self) -> Plot:
+        return Plot(self.view, self.width(), self.height())
+
+    def resizeEvent(self, event: object) -> None:
+        self.view.set_width(max(self.width() - SCALE, 1))
+
+    # --- painting ---
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        plot = self.plot
+        painter.drawPixmap(0, 0, self.sheet.picture(plot, theme, self.devicePixelRatioF()))
+        shown = scene_of(self.session, plot, self._hand())
+        if shown is not None:
+            draw(painter, shown)
+            return
+        painter.setPen(themes.color(theme.quiet))
+        text = "No lane yet. Touch a dial or a parameter in the index, then press A."
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _hand(self) -> Hand:
+        """What the pointer does, to be drawn."""
+        target, at = self.session.target, self.pointer
+        text = ""
+        if at is not None and target is not None:
+            beat, value = self.aim(at)
+            where = self.session.project.meter.text(max(beat, 0.0))
+            text = f"{target.parameter.text(float(target.to_position(value)))}   {where}"
+        box = QRectF(*self.box).normalized() if self.box else None
+        return Hand(self.over, self.handle, self.drag is not None, box, at, text)
+
+    def aim(self, pointer: QPointF) -> tuple[float, float]:
+        """Beat and value that a press at the pointer means, or the held point's own."""
+        target = self.session.target
+        index = self.over.index
+        held = isinstance(self.drag, Drag) and self.drag.kind in ("move", "add")
+        if held and self.session.points.chosen.size:
+            index = int(self.session.points.chosen[0])
+            if isinstance(self.drag, Drag) and self.drag.segment >= 0 and self.drag.kind == "move":
+                place = int(np.searchsorted(self.drag.points, self.drag.segment))
+                index = int(
+                    self.session.points.chosen[min(place, self.session.points.chosen.size - 1)]
+                )
+        elif self.over.kind != "point":
+            index = -1
+        if target is not None and 0 <= index < len(target.curve):
+            return float(target.curve.beat[index]), float(target.curve.value[index])
+        beat = self.plot.beat(pointer.x())
+        if self.over.kind == "empty" and not self._held().free:
+            beat = float(self.session.tools.grid.snap(beat, self.session.project.meter))
+        return beat, self.plot.value(pointer.y())
+
+    def _move_playhead(self) -> None:
+        """Repaint where the playhead was and is, not the whole lane."""
+        new = SCALE + self.view.x(self.session.playhead.beat)
+        repaint_playhead(self, self.playhead, new)
+        self.playhead = new
+
+    # --- pointer and keys ---
+
+    def _held(self, event: QMouseEvent | None = None) -> Held:
+        keys = event.modifiers() if event else QApplication.keyboardModifiers()
+        modifier = Qt.KeyboardModifier
+        return Held(
+            bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending
+        )
+
+    def _hit(self, at: QPointF) -> Hit:
+        target, area = self.session.target, self.plot.area
+        if target is None or at.x() < SCALE - 8:
+            return Hit("none")
+        return hit(target.curve, self.view, at.x() - SCALE, at.y(), area.top(), area.height())
+
+    def menu_kind(self, at: QPoint | None) -> str:
+        """Select what is pressed, and tell what it is; by the menu key what is selected counts."""
+        if self.session.target is None:
+            return ""
+        if at is None:
+            return "point" if self.session.points.chosen.size else "empty"
+        place = QPointF(at)
+        kind = select_under(self.session, self._hit(place))
+        if kind != "empty":
+            return kind
+        self.spot = self.aim(place)
+        return "empty"
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        from_field, self.from_field = self.from_field, False
+        if event.button() != Qt.MouseButton.LeftButton or self.session.target is None:
+            return
+        at = event.position()
+        self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
+        if from_field and self.pressed_on.kind == "empty":
+            return  # the press only took the keyboard from a field
+        if self.session.lane is not None and self.session.lane.locked:
+            self._click(held)  # what is locked can be selected, and copied
+            return
+        self.session.notices.try_to(lambda: self._begin(at, held))
+        self.update()
+
+    def _begin(self, at: QPointF, held: Held) -> None:
+        begun = begin(self.session, self.plot, at, self.pressed_on, held)
+        if isinstance(begun, QPointF):
+            self.box = (begun, begun)
+        else:
+            self.drag = begun
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = self.pointer = event.position()
+        if self.box:
+            self.box = (self.box[0], at)
+        elif self.drag is not None and self.press is not None:
+            way = at - self.press
+            if self.drag.moved or max(abs(way.x()), abs(way.y())) >= CLICK:
+                if isinstance(self.drag, Drag) and self.drag.kind == "move" and not self.drag.moved:
+                    self.session.points.choose(self.drag.points)
+                along = abs(way.x()) >= abs(way.y())
+                drag = self.drag
+                value = drag.value - way.y() / self.plot.area.height()
+                beat = drag.beat + way.x() / self.view.width * self.view.beats
+                self.session.notices.try_to(
+                    lambda: drag.update(beat, value, self._held(event), along)
+                )
+        else:
+            self._hover(at)
+        self.update()
+
+    def _hover(self, at: QPointF) -> None:
+        self.over = self._hit(at)
+        self.handle = (
+            self.plot.handle_at(at, frame_of(self.session)) if self.over.kind != "point" else None
+        )
+        if self.over.kind == "none":
+            kind = "reach" if self.plot.reach_end(at.y()) is not None else "none"
+            self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
+            self.session.notices.say(HINTS.get(kind, ""))
+            return
+        if self.session.lane is not None and self.session.lane.locked:
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+            self.session.notices.say(LOCKED)
+            return
+        if self.session.tools.tool != "points" or self.handle is not None:
+            if self.handle is not None:
+                self.over = Hit("handle")
+            kind = "handle" if self.handle is not None else self.session.tools.tool
+            self.setCursor(CURSORS[kind])
+            self.session.notices.say(self.handle.hint if self.handle is not None else HINTS[kind])
+            return
+        kind = "bend" if self.over.kind == "segment" and self.bending else self.over.kind
+        self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
+        self.session.notices.say(HINTS.get(kind, ""))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.box:
+            choose_box(self.session, self.plot, QRectF(*self.box).normalized())
+            self.box = None
+        elif self.drag is not None:
+            drag, self.drag = self.drag, None
+            if drag.moved or drag.kind in ENDS:
+                drag.finish()
+            else:
+                self._click(self._held(event))
+        self.press = None
+        self._hover(event.position())
+        self.update()
+
+    def _click(self, held: Held) -> None:
+        """A press that did not move selects; with Shift it adds to or takes from the selection."""
+        found, session = self.pressed_on, self.session
+        if found.kind not in ("point", "segment") or session.tools.tool != "points":
+            return
+        ends = [found.index] if found.kind == "point" else [found.index, found.index + 1]
+        if held.axis:
+            inside = np.isin(ends, session.points.chosen).all()
+            join = np.setdiff1d if inside else np.union1d
+            session.points.choose(join(session.points.chosen, ends).astype(np.intp))
+        else:
+            session.points.choose(np.array(ends))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        target = self.session.target
+        found = self._hit(event.position())
+        if target is None or found.kind != "segment":
+            return self.mousePressEvent(event)
+        beat = self.plot.beat(event.position().x())
+        snapped = (
+            beat
+            if self._held(event).free
+            else self.session.tools.grid.snap(beat, self.session.project.meter)
+        )
+        curve, index = point_edits.add(
+            target.curve, float(snapped), float(target.curve.at(snapped))
+        )
+        self.session.edit_curve("Add a point", curve, np.array([index]))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        steps = (event.angleDelta().y() or event.angleDelta().x()) / 120.0
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.view.zoom(0.8**steps, self.plot.beat(event.position().x()))
+        else:
+            self.view.scroll(-0.12 * steps)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_B and not event.modifiers():
+            self.bending = True
+            if self.pointer is not None and self.drag is None:
+                self._hover(self.pointer)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.give_up()
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.bending = False
+            if self.pointer is not None and self.drag is None:
+                self._hover(self.pointer)
+        else:
+            super().keyReleaseEvent(event)
+
+    def give_up(self) -> None:
+        """Escape: a drag is undone, a box dropped, and with neither whatever mode there is left."""
+        if self.drag is not None:
+            self.drag.cancel()
+            self.drag = None
+        elif self.box:
+            self.box = None
+        else:
+            leave(self.session)
+        self.press = None
+        self.update()
+
+    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        if new is self:
+            self.from_field = isinstance(old, TYPED_IN) and QApplication.mouseButtons() != NO_BUTTON
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self.pointer, self.over = None, Hit("empty")
+        self.session.notices.say("")
+        self.update()
+
+    def focusOutEvent(self, event: object) -> None:
+        self.bending = False

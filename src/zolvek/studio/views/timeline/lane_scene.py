@@ -1,0 +1,266 @@
+"""What is drawn on the focus lane's sheet, from the back to the front."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from zolvek.core.arrays import floats
+from zolvek.core.curve.construction import lines
+from zolvek.core.curve.shapes import HOLD
+from zolvek.core.edits.targets import Target
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.movement.evaluation.layering import Layered
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit import curve_painting
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.outline import by_column, largest_in, points_shown, polygon
+from zolvek.studio.toolkit.theme import Theme
+from zolvek.studio.views.timeline.hit_test import Hit
+from zolvek.studio.views.timeline.plot import SCALE, Plot
+from zolvek.studio.views.timeline.selection_frame import HANDLES, Handle, frame_of
+
+MOST_DIAMONDS = 90  # drawn of a selection that is too dense to take hold of
+ERROR_STRIP = 16.0  # pixels that the largest error of a preview is tall
+
+
+class Hand(NamedTuple):
+    """What the pointer does: what it is over, the handle it is on, whether it drags, the box it
+    draws, where it is, and what is written beside it."""
+
+    over: Hit
+    handle: Handle | None = None
+    dragging: bool = False
+    box: QRectF | None = None
+    at: QPointF | None = None
+    text: str = ""
+
+
+class Scene(NamedTuple):
+    """What is drawn, with what, and where. `ink`: of what is drawn on."""
+
+    session: Session
+    lane: Lane
+    target: Target
+    plot: Plot
+    theme: Theme
+    ink: str
+    hand: Hand
+
+
+def scene_of(session: Session, plot: Plot, hand: Hand) -> Scene | None:
+    """What there is to draw; None when there is no lane."""
+    lane, target = session.lane, session.target
+    if lane is None or target is None:
+        return None
+    theme = themes.THEMES[session.settings.theme]
+    ink = theme.layer if target.aside else themes.lane_ink(theme, lane)
+    return Scene(session, lane, target, plot, theme, ink, hand)
+
+
+def draw(painter: QPainter, scene: Scene) -> None:
+    for layer in (
+        _draw_span, _draw_behind, _draw_layers, _draw_choices, _draw_curve, _draw_errors, _draw_pass, _draw_frame,
+        _draw_points, _draw_segment, _draw_hand, _draw_playhead,
+    ):  # fmt: skip
+        layer(painter, scene)
+
+
+def _draw_span(painter: QPainter, scene: Scene) -> None:
+    span, plot = scene.session.span.beats, scene.plot
+    if span:
+        left, right = (plot.x(beat) for beat in span)
+        left, right = max(left, SCALE), min(right, plot.width)
+        if right > left:
+            area = QRectF(left, 0, right - left, plot.height)
+            painter.fillRect(area, themes.color(scene.theme.wash, 0.45))
+
+
+def _draw_behind(painter: QPainter, scene: Scene) -> None:
+    """Another lane as a faint guide; while something else is drawn on, the base; and the middle of
+    what goes both ways."""
+    plot, theme, behind = scene.plot, scene.theme, scene.session.preview.behind
+    if behind and behind != scene.lane.id:
+        other = scene.session.project.lane(behind).curve
+        curve_painting.draw_curve(painter, other, plot.view, plot.area, theme.ghost, 1.2)
+    if scene.target.aside:
+        middle = plot.line_y(0.5)
+        painter.setPen(QPen(themes.color(theme.bar_line), 1.0, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(SCALE, middle), QPointF(plot.width, middle))
+        base = scene.lane.curve
+        curve_painting.draw_curve(
+            painter, base, plot.view, plot.area, theme.ghost, 1.2, dashed=True
+        )
+
+
+def _draw_layers(painter: QPainter, scene: Scene) -> None:
+    """What is heard, where that is not the curve itself: cycle, slots and layers; and where the
+    reach's edge cuts."""
+    heard, plot = played(scene.lane, scene.session.project), scene.plot
+    if heard.plain:
+        return
+    curve_painting.draw_curve(painter, heard.drawn, plot.view, plot.area, scene.theme.layer, 1.4)
+    if isinstance(heard.drawn, Layered) and not heard.drawn.fit:
+        _draw_cut(painter, scene, heard.drawn)
+
+
+def _draw_choices(painter: QPainter, scene: Scene) -> None:
+    """What a curve over choices does: which one holds, and where it flips, beneath the curve."""
+    target, plot = scene.target, scene.plot
+    if not target.parameter.steps:
+        return
+    beats = np.union1d(
+        plot.view.first + np.arange(int(plot.view.width) + 1) * (plot.view.beats / plot.view.width),
+        target.curve.beat[
+            (target.curve.beat >= plot.view.first) & (target.curve.beat <= plot.view.last)
+        ],
+    )
+    parameter = target.parameter
+    chosen = parameter.value(target.to_position(target.curve.at(beats)))
+    new = np.flatnonzero(np.append(True, np.diff(chosen) != 0.0))
+    level = target.from_position(parameter.position(chosen[new]))
+    drawn = lines(np.append(beats[new], beats[-1]), np.append(level, level[-1]), HOLD)
+    curve_painting.draw_curve(painter, drawn, plot.view, plot.area, scene.theme.layer, 1.4)
+
+
+def _draw_cut(painter: QPainter, scene: Scene, curve: Layered) -> None:
+    """Bars along the edges of the lane where layers go beyond its reach."""
+    view, area = scene.plot.view, scene.plot.area
+    edges = floats(view.first + np.arange(view.width // 2 + 1) * (2.0 * view.beats / view.width))
+    low, high = curve.ranges(edges, raw=True)
+    for over, y in ((high > 1.0 + 1e-9, area.top() - 5), (low < -1e-9, area.bottom() + 2)):
+        for place in np.flatnonzero(over).tolist():
+            bar = QRectF(SCALE + 2.0 * place, y, 2.0, 3.0)
+            painter.fillRect(bar, themes.color(scene.theme.selection))
+
+
+def _draw_curve(painter: QPainter, scene: Scene) -> None:
+    """What is drawn on; while a preview is shown, its ghost and the preview."""
+    plot, preview, curve = scene.plot, scene.session.preview.curve, scene.target.curve
+    if preview is None:
+        curve_painting.draw_curve(painter, curve, plot.view, plot.area, scene.ink)
+    else:
+        ghost = scene.theme.ghost
+        curve_painting.draw_curve(painter, curve, plot.view, plot.area, ghost, dashed=True)
+        curve_painting.draw_curve(painter, preview, plot.view, plot.area, scene.ink, 2.2)
+
+
+def _draw_errors(painter: QPainter, scene: Scene) -> None:
+    """How far a thinned preview strays, as a strip along the foot: its highest bar is the
+    largest error."""
+    preview, view = scene.session.preview, scene.plot.view
+    if preview.errors is None or preview.curve is None:
+        return
+    band = largest_in(preview.errors, view.first, view.last, view.width)
+    most = max(float(preview.errors[1].max()), 1e-12)
+    foot = scene.plot.height - 1.0
+    painter.setPen(QPen(themes.color(scene.theme.selection, 0.55), 1.0))
+    for x in np.flatnonzero(band > 0.0).tolist():
+        tall = ERROR_STRIP * band[x] / most
+        painter.drawLine(QPointF(SCALE + x + 0.5, foot - tall), QPointF(SCALE + x + 0.5, foot))
+
+
+def _draw_pass(painter: QPainter, scene: Scene) -> None:
+    """What a hand has done in the pass that is going on."""
+    hands, view, area = scene.session.passes.hands, scene.plot.view, scene.plot.area
+    if hands is None:
+        return
+    beat, value = hands.live(scene.lane.id, view.first, view.last)
+    if len(beat) > 1:
+        x, y = by_column(SCALE + view.xs(beat), area.bottom() - value * area.height())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        # Two fine strokes: a long broad one takes Qt thirty times as long.
+        painter.setPen(QPen(themes.color(scene.theme.selection), 1.0))
+        for below in (-0.4, 0.4):
+            painter.drawPolyline(polygon(x, y + below))
+
+
+def _draw_frame(painter: QPainter, scene: Scene) -> None:
+    frame, plot, theme = frame_of(scene.session), scene.plot, scene.theme
+    if frame is None or scene.session.preview.curve is not None:
+        return
+    painter.setPen(QPen(themes.color(theme.selection), 1.0, Qt.PenStyle.DotLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(plot.box(frame))
+    for handle in HANDLES:
+        at = plot.spot(handle, frame)
+        if at.x() >= SCALE - 4:
+            painter.setPen(QPen(themes.color(theme.selection), 1.3))
+            held = scene.hand.handle is handle
+            painter.setBrush(themes.color(theme.selection if held else theme.raised))
+            painter.drawEllipse(at, 4.0, 4.0)
+
+
+def _draw_points(painter: QPainter, scene: Scene) -> None:
+    curve, chosen, over = scene.target.curve, scene.session.points.chosen, scene.hand.over
+    plot, theme = scene.plot, scene.theme
+    shown = points_shown(curve, plot.view)
+    if shown.size > plot.view.width / 7:
+        # Too close together to take hold of: only what is selected, and the hovered one.
+        inside = chosen[(chosen >= shown[0]) & (chosen <= shown[-1])]
+        shown = inside[:: max(1, inside.size // MOST_DIAMONDS)]
+        if over.kind == "point":
+            shown = np.append(shown, over.index)
+    shown = shown[shown < len(curve)]
+    picked = np.zeros(len(curve), bool)
+    picked[chosen] = True
+    pins = () if scene.target.aside else scene.lane.pins
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for index, selected in zip(shown.tolist(), picked[shown].tolist(), strict=True):
+        at = plot.point(curve.beat[index], curve.value[index])
+        if at.x() < SCALE - 6:
+            continue
+        if float(curve.beat[index]) in pins:
+            painter.setPen(QPen(themes.color(theme.ink), 1.6))
+            painter.drawLine(at + QPointF(-5, 9), at + QPointF(5, 9))
+        ink = theme.selection if selected else scene.ink
+        size = 6.5 if over == Hit("point", index) else curve_painting.DIAMOND
+        painter.setPen(QPen(themes.color(ink), 1.5))
+        painter.setBrush(themes.color(ink if selected else theme.sheet))
+        painter.drawPolygon(curve_painting.diamond(at.x(), at.y(), size))
+
+
+def _draw_segment(painter: QPainter, scene: Scene) -> None:
+    """The hovered segment."""
+    hand, curve, plot = scene.hand, scene.target.curve, scene.plot
+    if hand.over.kind != "segment" or hand.dragging or hand.over.index >= len(curve) - 1:
+        return
+    left, right = (plot.x(float(curve.beat[hand.over.index + i])) for i in (0, 1))
+    area = plot.area
+    part = QRectF(left, area.top(), right - left, area.height()).intersected(area)
+    painter.save()
+    painter.setClipRect(part.adjusted(0, -4, 0, 4))
+    curve_painting.draw_curve(painter, curve, plot.view, area, scene.theme.selection, 2.4)
+    painter.restore()
+
+
+def _draw_hand(painter: QPainter, scene: Scene) -> None:
+    """The box, and the value and position at the pointer."""
+    hand, theme, plot = scene.hand, scene.theme, scene.plot
+    if hand.box is not None:
+        painter.setPen(QPen(themes.color(theme.selection), 1.0, Qt.PenStyle.DashLine))
+        painter.setBrush(themes.color(theme.selection, 0.08))
+        painter.drawRect(hand.box)
+    if hand.at is None:
+        return
+    painter.setFont(themes.font(9.5, themes.QFont.Weight.Medium))
+    width = painter.fontMetrics().horizontalAdvance(hand.text) + 16
+    fits = hand.at.x() + 20 + width < plot.width
+    x = hand.at.x() + 14 if fits else hand.at.x() - width - 14
+    tag = QRectF(x, max(hand.at.y() - 34, 4), width, 22)
+    painter.setPen(QPen(themes.color(theme.bar_line), 1.0))
+    painter.setBrush(themes.color(theme.raised))
+    painter.drawRect(tag)
+    painter.setPen(themes.color(theme.ink))
+    painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, hand.text)
+
+
+def _draw_playhead(painter: QPainter, scene: Scene) -> None:
+    plot = scene.plot
+    x = plot.x(scene.session.playhead.beat)
+    if SCALE <= x <= plot.width:
+        curve_painting.draw_playhead(painter, x, QRectF(0, 0, plot.width, plot.height), scene.theme)

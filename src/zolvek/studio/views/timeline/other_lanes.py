@@ -1,0 +1,340 @@
+"""The other shown lanes, low, under the focus lane on the same time axis."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from zolvek.core.curve import point_edits
+from zolvek.core.edits.lanes import beside
+from zolvek.core.edits.targets import base
+from zolvek.core.model.project import Lane
+from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.same import Same
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit import curve_painting
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.outline import points_shown
+from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.timeline.focus_lane import CLICK, SCALE
+from zolvek.studio.views.timeline.hit_test import Hit, hit
+
+ROW, TALL = 46, 92
+MOST_KEPT = 256  # drawn rows
+MOST_POINTS = 40  # in view, that a low lane shows
+
+
+class LowDrag:
+    """A point of a low lane in the hand; the focus stays where it is."""
+
+    def __init__(
+        self, session: Session, view: Viewport, lane: Lane, index: int, inner: QRectF, at: QPointF
+    ) -> None:
+        self.session, self.view, self.inner, self.start = session, view, inner, at
+        self.lane, self.curve, self.index = lane.id, lane.curve, index
+        self.target = base(session.project, lane.id)
+        self.moved = False
+
+    def update(self, at: QPointF, free: bool) -> None:
+        way = at - self.start
+        if not self.moved and max(abs(way.x()), abs(way.y())) < CLICK:
+            return
+        self.moved = True
+        session, own = self.session, float(self.curve.beat[self.index])
+        to = own + way.x() / self.view.width * self.view.beats
+        if not free:
+            to = (
+                session.tools.moved(own, to, session.project.meter)
+                if abs(way.x()) >= CLICK
+                else own
+            )
+        rise = -way.y() / self.inner.height()
+        curve, _ = point_edits.move(
+            self.curve, np.array([self.index]), to - own, rise, session.settings.when_met
+        )
+        project = self.target.put(session.document.before(self), lambda _: curve)
+        session.document.edit(
+            f"Move a point of {session.project.label_of(self.lane)}", project, self
+        )
+
+
+class LowLanes(QWidget):
+    """One row a lane; a press makes it the focus, and its points can be dragged where they are."""
+
+    def __init__(self, session: Session, view: Viewport) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.setMouseTracking(True)
+        self.setAccessibleName("Other lanes")
+        self.rows: dict[object, QPixmap] = {}
+        self.playhead = -1.0
+        self.shown: object = None
+        self.drag: LowDrag | None = None
+        # Where a sweep with Shift began, and the lanes that were taken along before.
+        self.swept: tuple[QPointF, frozenset[str]] | None = None
+        for signal in (
+            session.document.changed, session.focus.changed, session.look.changed, session.span.changed, view.changed,
+        ):  # fmt: skip
+            signal.connect(self._fit)
+        for signal in (
+            session.look.changed,
+            session.tools.changed,
+            session.span.changed,
+            view.changed,
+        ):
+            signal.connect(self.update)
+        session.playhead.changed.connect(self._move_playhead)
+        session.passes.changed.connect(self.update)
+        self._fit()
+
+    @property
+    def lanes(self) -> list[Lane]:
+        session, settings = self.session, self.session.settings
+        moving = session.span.beats or (self.view.first, self.view.last)
+        return beside(
+            session.project, session.focus.id, settings.low_near, session.look.kept,
+            moving if settings.low_moving else None,
+        )  # fmt: skip
+
+    def _tops(self) -> list[tuple[Lane, int, int]]:
+        """Each shown lane with its row's top and height."""
+        found, top = [], 0
+        for lane in self.lanes:
+            height = TALL if lane.tall else ROW
+            found.append((lane, top, height))
+            top += height
+        return found
+
+    def _fit(self) -> None:
+        """Repaint if another lane than the focus has changed."""
+        shown = [self._content(lane) for lane in self.lanes]
+        if shown == self.shown:
+            return
+        self.shown = shown
+        self.setMinimumHeight(max(sum(height for _, _, height in self._tops()), ROW))
+        self.update()
+
+    def _content(self, lane: Lane) -> tuple[object, ...]:
+        """All of the project that a row is drawn from."""
+        project = self.session.project
+        return (
+            Same(lane),
+            Same(played(lane, project)),
+            Same(project.meter),
+            project.length,
+            project.label_of(lane.id),
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, sum(height for _, _, height in self._tops()))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        assert event is not None
+        painter = QPainter(self)
+        theme = themes.THEMES[self.session.settings.theme]
+        painter.fillRect(event.rect(), themes.color(theme.desk))
+        for lane, top, height in self._tops():
+            if top < event.rect().bottom() + 1 and top + height > event.rect().top():
+                painter.drawPixmap(0, top, self._row(lane, theme, height))
+                self._value(painter, theme, lane, top)
+        x = SCALE + self.view.x(self.session.playhead.beat)
+        if x >= SCALE:
+            curve_painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
+
+    def _row(self, lane: Lane, theme: themes.Theme, height: int) -> QPixmap:
+        """A lane's row, drawn once for each curve and view."""
+        ratio = self.devicePixelRatioF()
+        project = self.session.project
+        key = (self._content(lane), lane.id in self.session.passes.armed, theme.key, self.view.key, self.width(),
+               ratio, self.session.span.beats, lane.id in self.session.span.also)  # fmt: skip
+        found = self.rows.get(key)
+        if found is not None:
+            return found
+        if len(self.rows) > MOST_KEPT:
+            self.rows.clear()
+        pixmap = QPixmap(QSize(self.width(), height) * ratio)
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(themes.color(theme.desk))
+        painter = QPainter(pixmap)
+        sheet = QRectF(SCALE, 1, self.width() - SCALE, height - 3)
+        painter.fillRect(sheet, themes.color(theme.sheet))
+        if self.session.span.beats:
+            left, right = (
+                min(max(SCALE + self.view.x(b), SCALE), self.width())
+                for b in self.session.span.beats
+            )
+            painter.fillRect(
+                QRectF(left, 1, right - left, height - 3), themes.color(theme.wash, 0.55)
+            )
+        if lane.id in self.session.span.also:
+            painter.fillRect(QRectF(SCALE - 5, 1, 4, height - 3), themes.color(theme.selection))
+        painter.setPen(QPen(themes.color(theme.hairline), 1.0))
+        for _, beat in curve_painting.shown_bars(project, self.view):
+            x = round(SCALE + self.view.x(beat)) + 0.5
+            painter.drawLine(QPointF(x, sheet.top()), QPointF(x, sheet.bottom()))
+        ink = theme.ghost if lane.bypassed else themes.lane_ink(theme, lane)
+        inner = sheet.adjusted(0, 5, 0, -5)
+        heard = played(lane, project)
+        curve_painting.draw_curve(painter, heard.drawn, self.view, inner, ink, 1.3)
+        self._points(painter, theme, lane, inner, ink)
+        self._label(painter, theme, lane, sheet)
+        painter.end()
+        self.rows[key] = pixmap
+        return pixmap
+
+    def _value(self, painter: QPainter, theme: themes.Theme, lane: Lane, top: int) -> None:
+        """What the lane has its control at, at the playhead, in the margin."""
+        project, here = self.session.project, self.session.playhead.beat
+        position = float(played(lane, project).at(here))
+        text = project.parameter_of(lane.id).text(position)
+        painter.setFont(themes.font(9.5))
+        area = QRectF(2, top + 2, SCALE - 8, 18)
+        text = painter.fontMetrics().elidedText(
+            text, Qt.TextElideMode.ElideRight, int(area.width())
+        )
+        painter.setPen(themes.color(theme.ghost if lane.bypassed else theme.ink))
+        painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _label(self, painter: QPainter, theme: themes.Theme, lane: Lane, sheet: QRectF) -> None:
+        text = (
+            self.session.project.label_of(lane.id)
+            + ("  (bypassed)" if lane.bypassed else "")
+            + ("  (locked)" if lane.locked else "")
+            + ("  (armed)" if lane.id in self.session.passes.armed else "")
+        )
+        painter.setFont(themes.font(9.5))
+        width = painter.fontMetrics().horizontalAdvance(text) + 10
+        painter.fillRect(
+            QRectF(sheet.left(), sheet.top(), width, 15), themes.color(theme.sheet, 0.85)
+        )
+        painter.setPen(themes.color(theme.quiet))
+        painter.drawText(QPointF(sheet.left() + 5, sheet.top() + 11.5), text)
+
+    def _move_playhead(self) -> None:
+        new = SCALE + self.view.x(self.session.playhead.beat)
+        for x in (self.playhead, new):
+            if 0 <= x <= self.width():
+                self.update(int(x) - 3, 0, 7, self.height())
+        self.update(0, 0, int(SCALE), self.height())  # the values there
+        self.playhead = new
+
+    def _points(
+        self, painter: QPainter, theme: themes.Theme, lane: Lane, inner: QRectF, ink: str
+    ) -> None:
+        """The points, where there is room to take hold of them."""
+        shown = points_shown(lane.curve, self.view)
+        if lane.locked or shown.size > MOST_POINTS:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(themes.color(ink), 1.0))
+        painter.setBrush(themes.color(theme.sheet))
+        for beat, value in zip(lane.curve.beat[shown], lane.curve.value[shown], strict=True):
+            x, y = SCALE + self.view.x(float(beat)), inner.bottom() - float(value) * inner.height()
+            painter.drawPolygon(curve_painting.diamond(x, y, 3.0))
+
+    def _hit(self, at: QPointF) -> tuple[Lane, Hit, QRectF] | None:
+        """The lane at a place, what of it is there, and where its curve is drawn."""
+        for lane, top, height in self._tops():
+            if top <= at.y() < top + height:
+                inner = QRectF(SCALE, top + 6, self.width() - SCALE, height - 13)
+                found = hit(
+                    lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height()
+                )
+                points = points_shown(lane.curve, self.view).size <= MOST_POINTS
+                return lane, found if points and at.x() >= SCALE - 4 else Hit("none"), inner
+        return None
+
+    def _lane_at(self, y: float) -> Lane | None:
+        return next((lane for lane, top, height in self._tops() if top <= y < top + height), None)
+
+    def menu_kind(self, at: QPoint | None) -> str:
+        lane = self._lane_at(at.y()) if at is not None else None
+        if lane is not None:
+            self.session.focus.on(lane.id)
+        return "low" if lane is not None or at is None else ""
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position()
+        if self.swept is not None:
+            self._sweep(at)
+            return
+        if self.drag is not None:
+            free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            drag = self.drag
+            self.session.notices.try_to(lambda: drag.update(at, free))
+            return
+        found = self._hit(at)
+        on_point = found is not None and found[1].kind == "point" and not found[0].locked
+        shapes = Qt.CursorShape
+        self.setCursor(
+            shapes.SizeAllCursor
+            if on_point
+            else shapes.PointingHandCursor
+            if found
+            else shapes.ArrowCursor
+        )
+        label = self.session.project.label_of(found[0].id) if found else ""
+        told = (
+            f"Drag to move this point of {label}"
+            if on_point
+            else f"Press to work on {label} · with Shift, drag over lanes to work on them as one"
+        )
+        self.session.notices.say(told if found else "")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        found = self._hit(event.position())
+        if found is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        lane, what, inner = found
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.swept = event.position(), self.session.span.also
+            self._sweep(event.position())
+        elif what.kind == "point" and not lane.locked:
+            self.drag = LowDrag(self.session, self.view, lane, what.index, inner, event.position())
+        else:
+            self.session.focus.on(lane.id)
+
+    def _sweep(self, at: QPointF) -> None:
+        """The rows from where the sweep began are worked on with the focus, as one, and the time it goes
+        over is the span; on one spot it takes the row along, or no longer."""
+        assert self.swept is not None
+        start, before = self.swept
+        low, high = sorted((start.y(), at.y()))
+        rows = {x.id for x, top, height in self._tops() if top < high + 1 and top + height > low}
+        session = self.session
+        if abs(at.x() - start.x()) < CLICK:
+            session.span.take_along(before ^ rows)
+            return
+        snap = session.tools.grid.snap
+        ends = sorted(max(self.view.beat(p.x() - SCALE), 0.0) for p in (start, at))
+        first, last = (
+            min(float(snap(b, session.project.meter)), session.project.length) for b in ends
+        )
+        if last > first:
+            session.span.beats = (first, last)
+        session.span.take_along(before | rows)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A point that was only pressed brings its lane up, selected."""
+        drag, self.drag = self.drag, None
+        self.swept = None
+        if drag is None:
+            return
+        if drag.moved:
+            self.session.document.end_gesture()
+        else:
+            self.session.focus.on(drag.lane)
+            self.session.points.choose(np.array([drag.index]))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            beat = self.view.beat(event.position().x() - SCALE)
+            self.view.zoom(0.8 ** (event.angleDelta().y() / 120.0), beat)
+            event.accept()
+        else:
+            event.ignore()  # the scroll area takes it

@@ -1,0 +1,69 @@
+"""Marks on the ruler that belong to the focus lane: the ends of its own loop, and where its slots
+switch. They are dragged there."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from zolvek.core.edits import lanes
+from zolvek.core.model.project import Lane
+from zolvek.studio.session.command_scope import unlocked
+from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit.viewport import Viewport
+
+NEAR = 6.0  # pixels within which a mark is taken hold of
+
+
+class Mark(NamedTuple):
+    """`kind` is "loop-start", "loop-end" or "switch"; `text` what is written beside it."""
+
+    kind: str
+    beat: float
+    text: str
+
+
+def marks_of(lane: Lane | None) -> list[Mark]:
+    if lane is None:
+        return []
+    found = []
+    if lane.cycle is not None:
+        end = lane.cycle.beat + lane.cycle.length
+        found = [Mark("loop-start", lane.cycle.beat, ""), Mark("loop-end", end, "")]
+    names = ["The own curve", *(slot.name for slot in lane.slots)]
+    return found + [Mark("switch", s.beat, names[s.slot + 1]) for s in lane.switches]
+
+
+def mark_at(session: Session, view: Viewport, x: float) -> Mark | None:
+    """The mark at a pixel of the view, the nearest where several are."""
+    found = marks_of(session.lane)
+    near = [mark for mark in found if abs(view.x(mark.beat) - x) <= NEAR]
+    return min(near, key=lambda mark: abs(view.x(mark.beat) - x), default=None)
+
+
+class MarkDrag:
+    """A mark in the hand."""
+
+    def __init__(self, session: Session, mark: Mark) -> None:
+        self.session, self.mark = session, mark
+        self.lane = unlocked(session)
+
+    def update(self, beat: float) -> None:
+        """Raises ZolvekError where a loop would have no length."""
+        session, lane = self.session, self.lane
+        beat = min(max(beat, 0.0), session.project.length)
+        at = session.project.meter.text(beat)
+        if self.mark.kind == "switch":
+            made = lanes.moved_switch(lane, self.mark.beat, beat)
+            label = f"Switch to {self.mark.text} at {at}"
+        else:
+            assert lane.cycle is not None
+            ends = [lane.cycle.beat, lane.cycle.beat + lane.cycle.length]
+            ends[self.mark.kind == "loop-end"] = beat
+            if ends[1] - ends[0] < lanes.LEAST_LOOP:
+                return
+            made = lanes.with_loop(lane, *ends)
+            label = f"Move the lane's own loop to {at}"
+        session.edit_lane(label, made, self)
+
+    def finish(self) -> None:
+        self.session.document.end_gesture()
