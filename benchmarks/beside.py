@@ -14,9 +14,9 @@ from unittest import mock
 
 import numpy as np
 
-from tests.beside.server import Capture, Jack
-from tests.beside.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
-from tests.beside.test_play import moment_of
+from tests.sync.jack_server import Capture, Jack
+from tests.sync.test_headless_player import moment_of
+from tests.sync.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
 from zolvek.core.model.sync_setup import Beside
 from zolvek.demo.night_regatta import build
 from zolvek.sound.playback.internal_transport import SilentTransport

@@ -65,7 +65,7 @@ def _painted() -> int:
 
 def there_and_back(say: Say, projects: int = 2_000) -> None:
     """Random projects: bars put in and taken out, sections moved and moved back, doubled and removed."""
-    from tests.core.test_there_and_back import ThereAndBack
+    from tests.core.test_round_trips import ThereAndBack
 
     case = ThereAndBack()
     ThereAndBack.setUpClass()

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from benchmarks import hardness
-from tests.beside.server import Jack
+from tests.sync.jack_server import Jack
 from zolvek.core.curve import shaping
 from zolvek.core.curve.construction import curve
 from zolvek.core.edits import clips

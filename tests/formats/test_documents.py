@@ -10,7 +10,7 @@ from pathlib import Path
 import jsonschema
 import numpy as np
 
-from tests.core.wild import wild
+from tests.core.random_projects import wild
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.demo.night_regatta import build

@@ -19,7 +19,7 @@ import numpy as np
 from click.testing import CliRunner
 from pythonosc.osc_packet import OscPacket
 
-from tests.beside.server import Capture, Jack
+from tests.sync.jack_server import Capture, Jack
 from zolvek.cli.main import zolvek
 from zolvek.core.edits.connections import connected
 from zolvek.core.errors import ZolvekError

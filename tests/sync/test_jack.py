@@ -15,7 +15,7 @@ from unittest import mock
 import numpy as np
 import soundfile
 
-from tests.beside.server import Capture, Jack, PipeWire
+from tests.sync.jack_server import Capture, Jack, PipeWire
 from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import connections

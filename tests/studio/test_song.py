@@ -14,7 +14,7 @@ from PyQt6.QtGui import QDropEvent
 
 from tests.present import present
 from tests.projects import ordinary_midi
-from tests.sound.test_hits import drums
+from tests.sound.test_onsets import drums
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.edits import replacement, sections

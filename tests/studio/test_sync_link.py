@@ -10,9 +10,9 @@ from unittest import mock
 
 import numpy as np
 
-from tests.beside.server import Capture, Jack
 from tests.present import present
 from tests.studio.driver import WindowTest
+from tests.sync.jack_server import Capture, Jack
 from zolvek.core.edits import controller_mappings
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace

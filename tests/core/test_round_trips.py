@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from tests.core.wild import BARS, BEATS, wild
+from tests.core.random_projects import BARS, BEATS, wild
 from zolvek.core.edits import bars, sections
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
