@@ -283,9 +283,9 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
     kind = "with" if real_time else "without"
     say(
         f"cycles of 256 frames missed in {seconds:.0f} s of dragging ({edits} edits), {kind} real-time scheduling, of {counts[shared_layout.CYCLES]}",
-        counts[shared_layout.XRUNS], "", "none" if real_time else "as it is",
+        counts[shared_layout.XRUNS], "", "none" if real_time else "unchanged",
     )  # fmt: skip
-    say("frames of sound that were not ready", counts[shared_layout.MISSING], "", "as it is")
+    say("frames of sound that were not ready", counts[shared_layout.MISSING], "", "unchanged")
     studio.player.stop()
     studio.close()
     window.leaving = True

@@ -49,7 +49,7 @@ def measured() -> Iterator[Row]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         long = project_file.save(two_hours(), folder / "long.zolvek")
-        load = "from zolvek.formats import midi_out, midi_report, project_file\nproject = project_file.load(sys.argv[1])\n# begin\n"
+        load = "from zolvek.formats.midi import file_out as midi_out, report as midi_report\nfrom zolvek.formats.project import project_file\nproject = project_file.load(sys.argv[1])\n# begin\n"
         for what, work in (
             ("report", "midi_report.report(project)"),
             ("MIDI", "midi_out.save(project, sys.argv[2])"),
@@ -81,7 +81,7 @@ def measured() -> Iterator[Row]:
         )
         yield "    memory", size, "MB", "at most 150"
         seconds, size = grown(
-            "from tests.core.test_history import large, moved\nfrom zolvek.core.history import History\n"
+            "from tests.core.test_history import large, moved\nfrom zolvek.core.history.history import History\n"
             "made = History.start(large())\n# begin\n"
             "for step in range(200): made = made.edited(moved(made.project, 5_000 * step, 0.25), 'Move')"
         )
@@ -124,16 +124,14 @@ def _large_files() -> list[tuple[str, str, Callable[[Path], object], str]]:
         )
         path.write_text("beat,value,shape,amount\r\n" + rows)
 
-    into = (
-        "from zolvek.formats import midi_in\n# begin\nmidi_in.as_project(midi_in.load(sys.argv[1]))"
-    )
-    many = "from zolvek.formats import midi_out\nfrom zolvek.core.project import Project, Section\n"
-    many += "from zolvek.core.tempo import TempoMap, TempoPoint\n"
+    into = "from zolvek.formats.midi import file_in as midi_in\n# begin\nmidi_in.as_project(midi_in.load(sys.argv[1]))"
+    many = "from zolvek.formats.midi import file_out as midi_out\nfrom zolvek.core.model.project import Project, Section\n"
+    many += "from zolvek.core.time.tempo import TempoMap, TempoPoint\n"
     return [
         ("the most MIDI events that are read, to lanes", ".mid", midi, into),
         ("8,000 meters read", ".mid", meters, into),
         ("the most rows of a curve's table that are read", ".csv", table,
-         "from zolvek.formats import curve_csv\n# begin\ncurve_csv.load(sys.argv[1])"),
+         "from zolvek.formats.tables import curve_csv\n# begin\ncurve_csv.load(sys.argv[1])"),
         ("200,000 markers to MIDI", ".none", lambda _: None,
          many + "project = Project(length=300000.0, sections=tuple(Section(float(i), 'x') for i in range(200000)))\n"
          "# begin\nmidi_out.encode(project)"),

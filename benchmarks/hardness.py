@@ -183,7 +183,7 @@ from zolvek.core.records import replace
 from pathlib import Path
 from PyQt6.QtCore import QCoreApplication, QTimer
 from zolvek.demo.night_regatta import build
-from zolvek.formats import project_file
+from zolvek.formats.project import project_file
 from zolvek.studio.services.files.autosave import Autosave
 from zolvek.studio.session.session import Session
 from zolvek.studio.session.settings import Settings

@@ -8,6 +8,7 @@ import itertools
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import shapely
@@ -18,11 +19,12 @@ from scipy.optimize import linprog
 from tests import few
 from tests.core.curves import curves
 from tests.present import present
+from zolvek.core.compilation import _Compiled, compiled
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation
 from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
-from zolvek.core.curve.thinning import compiled, extremes, thinned, thinned_to
+from zolvek.core.curve.thinning import HELPERS, extremes, thinned, thinned_to
 from zolvek.core.curve.thinning_loops import _rise, farthest, funnel
 from zolvek.core.edits import takes
 from zolvek.core.errors import ZolvekError
@@ -266,7 +268,19 @@ class Thinning(unittest.TestCase):
         np.testing.assert_allclose(
             compiled(funnel)(x, y - 0.01, y + 0.01), funnel(x, y - 0.01, y + 0.01)
         )
-        np.testing.assert_allclose(compiled(farthest)(x, y, x, y, 0.03), farthest(x, y, x, y, 0.03))
+        machine = compiled(farthest, HELPERS["farthest"])
+        np.testing.assert_allclose(machine(x, y, x, y, 0.03), farthest(x, y, x, y, 0.03))
+
+    def test_what_another_version_has_compiled_is_thrown_away(self) -> None:
+        """A kept loop that names a module which is no longer there fails to load: it is compiled again."""
+        x = np.linspace(0.0, 1.0, 50)
+        machine = _Compiled(funnel, ())
+        wanted = machine(x, x - 0.01, x + 0.01)
+        flushed = mock.Mock()
+        stale = mock.Mock(side_effect=ModuleNotFoundError("zolvek.core.gone"), _cache=flushed)
+        machine.made = [stale]
+        np.testing.assert_array_equal(machine(x, x - 0.01, x + 0.01), wanted)
+        flushed.flush.assert_called_once()
 
 
 class Recording(unittest.TestCase):

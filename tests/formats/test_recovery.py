@@ -21,7 +21,7 @@ from zolvek.storage import process_identity
 # Writes a copy as the program does, over and over, until it is killed.
 KEEPS_ON = """
 from zolvek.demo.night_regatta import build
-from zolvek.formats import recovery
+from zolvek.formats.project import recovery
 project = build()
 while True:
     recovery.keep(project, None)
@@ -105,7 +105,7 @@ class Recovery(unittest.TestCase):
 
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
         path = self.folder / "piece.zolvek"
-        code = f"from pathlib import Path; from zolvek.formats import recovery; recovery.lock(Path({str(path)!r})); print(1, flush=True); input()"
+        code = f"from pathlib import Path; from zolvek.formats.project import recovery; recovery.lock(Path({str(path)!r})); print(1, flush=True); input()"
         other = subprocess.Popen(
             [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )

@@ -14,6 +14,7 @@ import numpy as np
 import soundfile
 from scipy import signal
 
+from zolvek.core.compilation import compiled
 from zolvek.core.curve.construction import curve
 from zolvek.core.edits import chains
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve
@@ -25,7 +26,6 @@ from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.formats.audio.streams import examine
-from zolvek.sound.effects import modulation
 from zolvek.sound.effects.processors import PROCESSORS
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.engine.device_registry import MAKERS
@@ -167,13 +167,13 @@ class Formulas(unittest.TestCase):
         noise = np.random.default_rng(1).standard_normal((2, 640)) * 0.1
         wanted = processed("phaser", noise)
 
-        def njit(*given: Any, cache: bool = False) -> Any:
+        def njit(*given: Any, cache: bool = False, **more: Any) -> Any:
             if cache:
                 raise RuntimeError("cannot cache function: no locator available")
-            return numba_njit(*given)
+            return numba_njit(*given, **more)
 
-        modulation._loop.cache_clear()
-        self.addCleanup(modulation._loop.cache_clear)
+        compiled.cache_clear()
+        self.addCleanup(compiled.cache_clear)
         numba_njit = numba.njit
         with patch("numba.njit", njit):
             np.testing.assert_array_equal(processed("phaser", noise), wanted)

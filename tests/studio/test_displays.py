@@ -19,7 +19,7 @@ import json, os, sys
 from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from zolvek.studio import app as starting
+from zolvek.studio.app import application as starting
 application, window = starting.start(None, demo=True)
 window.complete()
 complaints = []

@@ -173,7 +173,7 @@ class Menus(Hand):
         menu.close()
         self.assertNotIn(16.1, self.curve().beat)
         menu = self.menu(self.lane, self.spot(10.0, 0.95))
-        next(a for a in menu.actions() if a.text() == "Add a point here").trigger()
+        next(a for a in menu.actions() if a.text() == "Add point here").trigger()
         menu.close()
         self.assertIn(10.0, self.curve().beat)
 
@@ -220,7 +220,7 @@ BAD = (
     "", "abc", "1..2", "--5", "nan", "inf", "-inf", "1e999", "9" * 400, "1/0", "0/4", "%", "%%", "12 parsecs",
     "(1)", "=2+2", "0x10", "1 2", ",", ".", "\u200b", "ten", "1/", "/4", "5 %%", "−", "+", "∞", "1,2,3", "bar",
 )  # fmt: skip
-EMPTY_IS = ("LFO: Rate at the end", "LFO: Amount at the end", "Pre-roll", "Return", "Edge ramp", "Lead before the selection")  # fmt: skip
+EMPTY_IS = ("LFO: Rate at the end", "LFO: Amount at the end", "Pre-roll", "Return time", "Edge ramp", "Pre-roll")  # fmt: skip
 
 
 class Fields(Hand):
@@ -234,8 +234,7 @@ class Fields(Hand):
                 if (
                     not entry.isVisible()
                     or not entry.isEnabled()
-                    or entry.accessibleName()
-                    in ("MIDI port", "Name of the piece")  # any text will do
+                    or entry.accessibleName() in ("MIDI port", "Song name")  # any text will do
                 ):
                     continue
                 seen += 1
@@ -530,7 +529,7 @@ class Together(Hand):
             np.testing.assert_allclose(
                 session.project.lane(key).curve.at(at), 0.5 * values, atol=1e-9
             )
-        self.assertIn("3 lanes as one", session.notices.done)
+        self.assertIn("3 lanes together", session.notices.done)
         self.do("undo")
         self.assertIs(self.curve(), self.drawn, "one step")
         self.do("copy")

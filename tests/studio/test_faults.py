@@ -20,7 +20,7 @@ import inspect, json, sys
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
-from zolvek.studio import app as starting
+from zolvek.studio.app import application as starting
 from zolvek.studio.app.faults import Faults
 application, window = starting.start(None)
 Faults(window).begin()
@@ -121,7 +121,7 @@ class Interrupted(unittest.TestCase):
         code = """
 import sys
 from PyQt6.QtCore import QTimer
-from zolvek.studio import window as windows
+from zolvek.studio.app import window as windows
 own = windows.Window.warm_up
 def warm_up(self):
     own(self)

@@ -231,7 +231,7 @@ class Listening(WindowTest):
         present(monitor).frozen.setChecked(True)
         self.wait(300)
         self.assertEqual(present(monitor).model.shown, rows)
-        self.assertIn("messages a second", present(monitor).rate.text())
+        self.assertIn("messages per second", present(monitor).rate.text())
         self.do("stop")
 
     def test_sounds_come_go_missing_and_are_found(self) -> None:

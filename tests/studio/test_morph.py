@@ -36,7 +36,7 @@ class Morphing(WindowTest):
         return self.session.project.device_track("riser").device("riser")
 
     def keep_two(self) -> None:
-        self.press(self.page, "Keep now")
+        self.press(self.page, "Store")
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "resonance")
         dial.setFocus()
         for _ in range(20):
@@ -44,7 +44,7 @@ class Morphing(WindowTest):
         mute = next(d for d in self.window.bench.dials if d.parameter.id == "mute")
         QTest.mouseClick(mute, LEFT)
         self.wait()
-        self.press(self.page, "Keep now")
+        self.press(self.page, "Store")
 
     def test_states_are_kept_compared_and_morphed_between(self) -> None:
         self.keep_two()
@@ -56,7 +56,7 @@ class Morphing(WindowTest):
             for i in range(self.page.table.topLevelItemCount())
         }
         self.assertEqual(names, {"Resonance", "Mute"})
-        self.press(self.page, "Go there")
+        self.press(self.page, "Recall")
         self.assertLess(self.riser().position("resonance"), 0.4)
         self.session.span.choose((16.0, 32.0))
         self.panel.show_page("Morph")
@@ -116,7 +116,7 @@ class Morphing(WindowTest):
         )
         self.session.span.choose((16.0, 32.0))
         page.kind.setCurrentIndex(1)
-        self.press(page, "Travel")
+        self.press(page, "Move puck")
         self.assertEqual((page.pad.first, page.pad.last), (16.0, 32.0))
         self.press(page, "To lanes")
         lane = self.session.project.device_track("riser").lane_on("riser", "resonance")

@@ -89,13 +89,13 @@ class Movement(WindowTest):
         self.panel.random.seed.setText("x")
         held = self.session.project
         self.press("Write")
-        self.assertIn("no seed", self.errors.pop().what)
+        self.assertIn("not a seed", self.errors.pop().what)
         self.assertIs(self.session.project, held)
         self.press("Roll")
         self.assertNotEqual(self.session.preview.curve, first)
         self.key(Qt.Key.Key_Escape, widget=self.lane)
         self.assertIsNone(self.session.preview.curve)
-        self.panel.show_page("By hand")
+        self.panel.show_page("Humanise")
         self.press("Write")
         self.assertEqual(self.session.document.history.undo_label, "Humanise")
         self.assertIsNot(self.curve(), before)
@@ -113,9 +113,9 @@ class Movement(WindowTest):
         self.type_in("Seed of the random movement", "7")
         self.press("Write")
         self.session.focus.on(lane)
-        self.press("Put on as a layer")
+        self.press("Add as layer")
         self.panel.show_page("Random")
-        self.press("Put on as a layer")
+        self.press("Add as layer")
         self.assertEqual(
             [present(layer.random).seed for layer in present(self.session.lane).layers], [7, 7]
         )
@@ -123,7 +123,7 @@ class Movement(WindowTest):
         page.seed.roll()
         for _ in range(2):
             self.panel.show_page("Random")
-            self.press("Put on as a layer")
+            self.press("Add as layer")
         seeds = [present(layer.random).seed for layer in present(self.session.lane).layers]
         self.assertEqual(len(set(seeds)), 3)
         self.panel.show_page("LFO")
@@ -139,7 +139,7 @@ class Movement(WindowTest):
 
     def test_layers_are_put_on_drawn_on_and_baked(self) -> None:
         base = self.curve()
-        self.press("Put on as a layer")
+        self.press("Add as layer")
         self.assertEqual(len(present(self.session.lane).layers), 1)
         self.assertIs(self.curve(), base, "the base stays editable underneath")
         self.press("+ Offset")
@@ -153,12 +153,12 @@ class Movement(WindowTest):
         layer = self.session.focus.drawn_layer
         self.assertAlmostEqual(float(present(present(layer).curve).at(108.0)), 0.9, places=2)
         self.session.points.choose(np.array([1]))
-        self.type_in("Amount of the layer", "20 %")
-        self.press("Draw on it")
+        self.type_in("Depth of the layer", "20 %")
+        self.press("Draw")
         self.assertIsNone(self.session.focus.drawn_layer)
         self.assertEqual(present(self.session.lane).layers[1].amount, 0.2)
         # Bypassing while a layer is drawn on touches neither base nor layer.
-        self.press("Draw on it")
+        self.press("Draw")
         self.do("bypass")
         self.assertEqual(present(self.session.lane).curve, base)
         self.do("bypass")
@@ -180,7 +180,7 @@ class Movement(WindowTest):
         self.panel.layers.list.setCurrentRow(0)
         self.press("Adjust")
         self.type_in("LFO: Rate", "1/2")
-        self.press("Put on as a layer")
+        self.press("Add as layer")
         self.assertEqual(len(present(self.session.lane).layers), 2, "adjusted, not put on again")
         self.assertEqual(present(present(self.session.lane).layers[0].lfo).rate.text, "1/2")
         item = self.panel.layers.list.item(0)

@@ -148,7 +148,7 @@ class Linked(WindowTest):
         link.timer.start()
         self.type_in("OSC address", f"127.0.0.1:{link.port}")
         page.sends.click()
-        self.assertIn("what it sends is not taken", session.notices.hint)
+        self.assertIn("messages are ignored", session.notices.hint)
         came = present(link.input).came
         present(link.output).send(
             osc_messages.bundles([osc_messages.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0})

@@ -22,6 +22,7 @@ from zolvek.core.records import replace
 from zolvek.sound.hosting.plugin import plugin_folders
 from zolvek.sound.jobs.plugin_listing import Listed
 from zolvek.studio.services.files.audio_export import SoundExport
+from zolvek.studio.services.plugins.plugin_list import LISTING_JOB
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
 
@@ -68,7 +69,7 @@ class Hosted(WindowTest):
         with mock.patch.object(self.studio.plugins, "background") as background:
             background.busy = False
             self.studio.files.open_path(saved)
-            background.start.assert_called_with("plugins", (device.row,))
+            background.start.assert_called_with(LISTING_JOB, (device.row,))
         self.studio.plugins._take(Listed([], [("Keys", ["Cutoff is no longer there."])]))
         self.assertIn("Cutoff is no longer there.", self.errors.pop().where)
         self.assertIn("not installed", self.errors.pop().what)

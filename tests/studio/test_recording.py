@@ -135,7 +135,7 @@ class Performing(WindowTest):
         self.assertIs(present(self.session.lane).curve, base, "the base stays")
         told = layer.amount * (2.0 * float(present(layer.amount_way).at(at - 0.1)) - 1.0)
         self.assertAlmostEqual(told, -0.8, delta=0.01)
-        self.assertIn("Record a pass", self.session.document.history.undo_label)
+        self.assertIn("Record pass", self.session.document.history.undo_label)
 
     def test_count_in_stop_disarm_and_a_device_that_goes(self) -> None:
         with_none = self.session.project
@@ -233,7 +233,7 @@ class Performing(WindowTest):
         self.do("step-thin")
         panel = self.window.rail.findChild(ThinPanel)
         dense = self.curve()
-        self.type_in("Thin within", "1 %")
+        self.type_in("Tolerance", "1 %")
         panel.preview()
         self.assertIs(self.curve(), dense)
         self.assertIn("after", panel.result.text())

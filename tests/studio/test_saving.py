@@ -111,7 +111,7 @@ class Keeping(WindowTest):
             project_file.decode(b'{"secret": 1}', "/home/me/my song.zolvek")
         except ZolvekError as error:
             text = crash_report.report(type(error), error, error.__traceback__)
-        self.assertIn("zolvek/formats/project_file.py, line", text)
+        self.assertIn("zolvek/formats/project/project_file.py, line", text)
         self.assertNotIn("song", text)
         self.assertNotIn("secret", text)
 

@@ -147,11 +147,11 @@ class Time(Piece):
         for _ in range(3):
             self.do("undo")
         self.assertIs(session.project, before)
-        self.ask.row = "Keep it"
+        self.ask.row = "Keep"
         song.end_typed(self.studio, "20")
         self.assertEqual((session.project.length, session.project.tracks), (80.0, before.tracks))
         self.do("undo")
-        self.ask.row = "Cut it off"
+        self.ask.row = "Cut off"
         song.end_typed(self.studio, "20")
         self.assertTrue(all(n.beat < 80.0 for t in session.project.tracks for n in t.notes))
         self.assertEqual(self.errors, [])
@@ -406,7 +406,7 @@ class Whole(Piece):
         seconds = [float(session.project.tempo.seconds(b)) for b in (9.0, 24.5, 41.0)]
         self.ask.words = "4, four"
         self.do("marks-fit")
-        self.assertIn("count of bars", self.errors.pop().what)
+        self.assertIn("number of bars", self.errors.pop().what)
         tempo_fit.fit_to(session, "4")
         made = session.project
         at = [float(made.tempo.seconds(made.meter.bar_beat(bar))) for bar in (1, 5, 9)]

@@ -91,7 +91,7 @@ class Together(WindowTest):
         self.do("undo")
         self.assertFalse(self.session.project.beside.clock)
         # What is remembered of a program that is gone stays, and is said so; Delete takes it away.
-        self.until(lambda: any("not there" in page.list.item(n).text() for n in range(page.list.count())))  # fmt: skip
+        self.until(lambda: any("missing" in page.list.item(n).text() for n in range(page.list.count())))  # fmt: skip
         page.list.setCurrentRow(0)
         page.take.click()
         self.wait()

@@ -29,7 +29,7 @@ def number(name: str, default: float, help_: str, **more: Any) -> Any:
 
 def in_range(name: str, value: float, low: float, high: float) -> None:
     if not low <= value <= high:
-        raise ZolvekError(f"{value:g} is out of range.", name, f"It goes from {low:g} to {high:g}.")
+        raise ZolvekError(f"{value:g} is out of range.", name, f"Use {low:g} to {high:g}.")
 
 
 # What is said of a setting's unit after its help.
@@ -70,7 +70,7 @@ def seed(command: Any) -> Any:
     return click.option(
         "--seed",
         type=click.IntRange(0),
-        help="The same seed, the same curve. Default: a new one, which is said.",
+        help="The same seed gives the same curve. Default: a new one, which is printed.",
     )(command)
 
 
@@ -112,7 +112,7 @@ def span(project: Project, first: str | None, last: str | None) -> tuple[float, 
     low = project.meter.parse(first, project.tempo) if first is not None else 0.0
     high = project.meter.parse(last, project.tempo) if last is not None else project.length
     if high <= low:
-        raise ZolvekError("The span is empty.", "--to", "Let it lie after --from.")
+        raise ZolvekError("The span is empty.", "--to", "Choose a position after --from.")
     return low, high
 
 
@@ -124,9 +124,11 @@ def steps(first: float, last: float, step: float) -> Any:
         if not np.isfinite(beats):
             raise ZolvekError(f"{beats} is not a number of beats.", name)
     if step <= 0.0:
-        raise ZolvekError(f"A step of {step:g} leads nowhere.", "--step", "Use one above 0.")
+        raise ZolvekError(f"A step of {step:g} is too small.", "--step", "Use one above 0.")
     if last < first:
-        raise ZolvekError("The span ends before it begins.", "--to", "Let it lie after --from.")
+        raise ZolvekError(
+            "The span ends before it begins.", "--to", "Choose a position after --from."
+        )
     count = (last - first) / step
     if count > MOST_ROWS:
         raise ZolvekError(f"That makes more than {MOST_ROWS} rows.", "--step", "Use a larger one.")

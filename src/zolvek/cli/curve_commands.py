@@ -60,12 +60,12 @@ def tool(name: str, *options: Any) -> Any:
         required=True,
         help="1/1 to 1/128, with d (dotted) or t (triplet), or bars such as 2bars.",
     ),
-    number("--strength", 100.0, "Percent of the way to the line."),
-    number("--swing", 0.0, "Percent of a step that every second line is late, up to 75."),
-    number("--offset", 0.0, "Beats after the line, or before it when negative."),
+    number("--strength", 100.0, "Percent of the distance to the line."),
+    number("--swing", 0.0, "Percent of a step by which every second line is late, up to 75."),
+    number("--offset", 0.0, "Beats after the line; negative for before."),
 )
 def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset: float) -> Any:
-    """Pull the points of a curve to a grid (4/4, from beat 0)."""
+    """Move the points of a curve onto a grid (4/4, from beat 0)."""
     from zolvek.core.curve.quantising import quantised
     from zolvek.core.time.grid import parse_grid
     from zolvek.core.time.meter import MeterMap
@@ -76,14 +76,17 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     chosen = parse_grid(grid, swing / 100.0, offset)
     done, left = quantised(drawn, chosen, MeterMap(), strength / 100.0)
     if len(left):
-        say(f"{len(left)} of {len(drawn)} points could not be placed and stay.")
+        say(f"{len(left)} of {len(drawn)} points could not be placed and did not move.")
     return done
 
 
 @tool(
     "repeat",
     click.option(
-        "--times", required=True, type=click.IntRange(1, 100_000), help="How often in all."
+        "--times",
+        required=True,
+        type=click.IntRange(1, 100_000),
+        help="Number of repeats in total.",
     ),
     click.option(
         "--every", type=float, help="Beats from one to the next. Default: the curve's own length."
@@ -94,7 +97,7 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     number("--tilt", 0.0, "Percent of full height that the level rises over each repeat."),
 )
 def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt: float) -> Any:
-    """Repeat a curve one after another."""
+    """Repeat a curve."""
     from zolvek.core.curve.shaping import repeated
 
     first = drawn.beat[0]
@@ -110,9 +113,9 @@ def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt
         "--factor",
         required=True,
         type=float,
-        help="What distances from the level are multiplied by.",
+        help="Factor for distances from the level.",
     ),
-    number("--about", 0.0, "The level that stays, in percent of full height."),
+    number("--about", 0.0, "The level that does not change, in percent of full height."),
     click.option(
         "--time",
         "in_time",
@@ -135,7 +138,7 @@ def curve_scale(drawn: Any, factor: float, about: float, in_time: bool) -> Any:
     number("--right", 0.0, "Percent of full height that the last point is raised by."),
 )
 def curve_tilt(drawn: Any, left: float, right: float) -> Any:
-    """Raise or lower the two ends of a curve, what lies between in proportion."""
+    """Offset the two ends of a curve, and what is between in proportion."""
     from zolvek.core.curve.shaping import tilted
 
     in_range("--left", left, -100.0, 100.0)
@@ -145,15 +148,17 @@ def curve_tilt(drawn: Any, left: float, right: float) -> Any:
 
 @tool("mirror")
 def curve_mirror(drawn: Any) -> Any:
-    """Turn a curve back to front in time, its first and last beat staying."""
+    """Reverse a curve in time between its first and last beat."""
     from zolvek.core.curve.shaping import mirrored
 
     return mirrored(drawn)
 
 
-@tool("invert", number("--about", 50.0, "The level that stays, in percent of full height."))
+@tool(
+    "invert", number("--about", 50.0, "The level that does not change, in percent of full height.")
+)
 def curve_invert(drawn: Any, about: float) -> Any:
-    """Turn a curve upside down about a level."""
+    """Invert a curve about a level."""
     from zolvek.core.curve.shaping import inverted
 
     in_range("--about", about, 0.0, 100.0)
@@ -165,22 +170,20 @@ def curve_invert(drawn: Any, about: float) -> Any:
     click.option(
         "--form", required=True, help="ramp, swell, dip, gate, staircase, build, drop or tremble."
     ),
-    click.option("--from", "first", required=True, type=float, help="Beat at which it begins."),
-    click.option("--to", "last", required=True, type=float, help="Beat at which it ends."),
+    click.option("--from", "first", required=True, type=float, help="First beat."),
+    click.option("--to", "last", required=True, type=float, help="Last beat."),
     click.option(
         "--start",
         type=float,
-        help="Level it begins at, in percent. Default: the one that is there.",
+        help="Start level in percent. Default: the current one.",
     ),
-    click.option(
-        "--end", type=float, help="Level it goes to, in percent. Default: the one that is there."
-    ),
+    click.option("--end", type=float, help="End level in percent. Default: the current one."),
     click.option(
         "--set",
         "sliders",
         multiple=True,
         metavar="NAME=VALUE",
-        help="A slider of the form; may be repeated.",
+        help="A setting of the stamp; may be repeated.",
     ),
 )
 def curve_stamp(
@@ -192,7 +195,7 @@ def curve_stamp(
     end: float | None,
     sliders: tuple[str, ...],
 ) -> Any:
-    """Put a ready form into a span of a curve."""
+    """Stamp a shape into a span of a curve."""
     from zolvek.core.curve.spans import splice
     from zolvek.core.curve.stamps import stamped
 
@@ -221,7 +224,7 @@ def curve_stamp(
     ),
 )
 def curve_smooth(drawn: Any, beats: float) -> Any:
-    """Smooth a curve over time, its two ends staying."""
+    """Smooth a curve over time; its ends do not change."""
     from zolvek.core.curve.shaping import smoothed
 
     in_range("--beats", beats, 1e-6, 1e5)
@@ -230,14 +233,16 @@ def curve_smooth(drawn: Any, beats: float) -> Any:
 
 @curve.command("thin")
 @click.argument("file", type=click.Path())
-@click.option("--tolerance", type=float, help="Percent of full height that it stays within.")
-@click.option("--count", type=click.IntRange(2), help="Points to keep, at the least error.")
-@click.option("--shapes", is_flag=True, help="With bends, cosines and S-curves, not lines only.")
+@click.option("--tolerance", type=float, help="Tolerance in percent of full height.")
+@click.option(
+    "--count", type=click.IntRange(2), help="Number of points to keep, with the smallest error."
+)
+@click.option("--shapes", is_flag=True, help="Use bends, cosines and S-curves, not only lines.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
 def curve_thin(
     file: str, tolerance: float | None, count: int | None, shapes: bool, output: str
 ) -> None:
-    """Thin a curve; ends and jumps stay, the bound holds at every instant."""
+    """Thin a curve. Ends and jumps are kept; the tolerance holds at every instant."""
     from zolvek.core.curve.thinning import thinned, thinned_to
     from zolvek.formats.tables import curve_csv
 
@@ -253,7 +258,7 @@ def curve_thin(
     curve_csv.save(done.curve, output)
     click.echo(
         f"{done.before} points before, {done.after} after; "
-        f"the greatest error is {100 * done.error:.4f} % at beat {done.beat:.6g}."
+        f"the largest error is {100 * done.error:.4f} % at beat {done.beat:.6g}."
     )
 
 

@@ -24,7 +24,11 @@ FROM = click.option(
 )
 TO = click.option("--to", "last", help="Position. Default: the end of the project.")
 RATE = click.option(
-    "--rate", default=48_000, show_default=True, type=int, help="Frames a second, 44100 to 192000."
+    "--rate",
+    default=48_000,
+    show_default=True,
+    type=int,
+    help="Sample rate in Hz, 44100 to 192000.",
 )
 COMMANDS: list[click.Command] = []
 
@@ -59,19 +63,19 @@ def _bar() -> Iterator[Callable[[int, int], None]]:
 
 @_command(
     "render", PROJECT, _output("The WAV or FLAC file to write."), FROM, TO,
-    click.option("--bypass", is_flag=True, help="Leave the automation out."),
+    click.option("--bypass", is_flag=True, help="Without the automation."),
     RATE,
     click.option("--bits", default="24", show_default=True, help="16, 24 or float."),
     click.option("--tracks", is_flag=True, help="A file for each track instead of the mix."),
-    click.option("--tail", is_flag=True, help="Let what still sounds at the end die away after it."),
-    click.option("--allow-missing", is_flag=True, help="Render even where sound files or plugins can't be played."),
-    click.option("--headroom", type=float, help="Decibels that the true peak stays below full scale; lowered by as much as that takes."),
+    click.option("--tail", is_flag=True, help="Keep the sound that dies away after the end."),
+    click.option("--allow-missing", is_flag=True, help="Render even if audio files or plugins can't be played."),
+    click.option("--headroom", type=float, help="Decibels between the true peak and full scale; lowers the level if needed."),
 )  # fmt: skip
 def render(
     project: str, output: str, first: str | None, last: str | None, bypass: bool, rate: int,
     bits: str, tracks: bool, tail: bool, allow_missing: bool, headroom: float | None,
 ) -> None:  # fmt: skip
-    """Render the mix, or each track, to a sound file."""
+    """Render the mix, or each track, to an audio file."""
     from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
     from zolvek.sound.jobs.mix_export import deliver_apart, files_of
@@ -99,16 +103,16 @@ def render(
 
 
 RESOLUTION = (
-    click.option("--ticks", default=1, show_default=True, help="Ticks (960 a quarter) that changes lie apart at least."),
-    number("--ms", 0.0, "Milliseconds that changes lie apart at least."),
-    number("--tolerance", 0.0, "Percent of full height that steps may stray beyond half a step."),
+    click.option("--ticks", default=1, show_default=True, help="Minimum interval between changes in ticks (960 per quarter note)."),
+    number("--ms", 0.0, "Minimum interval between changes in milliseconds."),
+    number("--tolerance", 0.0, "Tolerance beyond half a step, in percent of full height."),
 )  # fmt: skip
 
 
 EXACT_TIME = click.option(
     "--exact-time",
     is_flag=True,
-    help="Further tempo events that keep the file within 0.1 ms of the project's time, however long it is.",
+    help="Adds tempo events that keep the file within 0.1 ms of the project's time.",
 )
 
 
@@ -121,13 +125,13 @@ def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
 @_command(
     "export", PROJECT, click.option("--midi", required=True, type=click.Path(), help="The MIDI file to write."),
     *RESOLUTION,
-    click.option("--split", default="one", show_default=True, help="one, track or lane: what goes into a file."),
+    click.option("--split", default="one", show_default=True, help="One file in all, one per track, or one per lane."),
     EXACT_TIME,
 )  # fmt: skip
 def export(
     project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str, exact_time: bool
 ) -> None:
-    """Write every lane as a stream of MIDI messages, those of its target."""
+    """Export every lane as MIDI messages of its type."""
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.project.own_files import need_other
 
@@ -138,7 +142,7 @@ def export(
 
 @_command("report", PROJECT, *RESOLUTION, EXACT_TIME)
 def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bool) -> None:
-    """Print what a delivery as MIDI will be like, as JSON, with advice."""
+    """Print a report on the MIDI export as JSON, with advice."""
     import msgspec
 
     from zolvek.formats.midi.report import report as made
@@ -150,11 +154,11 @@ def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bo
 
 @_command(
     "import", click.argument("midi", type=click.Path()), _output("The project file to write."),
-    number("--tolerance", 0.2, "Percent of full height within which steps are joined into curves."),
-    click.option("--hold", is_flag=True, help="Hold every step as it is instead."),
+    number("--tolerance", 0.2, "Tolerance for joining steps into curves, in percent of full height."),
+    click.option("--hold", is_flag=True, help="Hold every step instead."),
 )  # fmt: skip
 def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
-    """Make a project of a MIDI file: its controllers as lanes, its notes, tempo and meter."""
+    """Import a MIDI file as a project: controllers as lanes, notes, tempo and meter."""
     from zolvek.core.model.project import Project
     from zolvek.formats.midi import file_in as midi_in
     from zolvek.formats.project import project_file
@@ -169,7 +173,7 @@ def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     say(f"{score.lanes} lanes, {notes} notes; left out: {score.told_left_out or 'nothing'}.")
 
 
-SWING = click.option("--swing", default="both", show_default=True, help="What the height spans: both (−1 to 1) or up (0 to 1).")  # fmt: skip
+SWING = click.option("--swing", default="both", show_default=True, help="Range of the height: both (−1 to 1) or up (0 to 1).")  # fmt: skip
 
 
 @_command(
@@ -180,7 +184,7 @@ SWING = click.option("--swing", default="both", show_default=True, help="What th
 def control(
     project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
 ) -> None:  # fmt: skip
-    """Write a lane as a control signal, sample by sample."""
+    """Export a lane as a control signal, sample by sample."""
     from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
     from zolvek.sound.jobs.control_export import save_control
@@ -193,16 +197,16 @@ def control(
 @_command(
     "from-sound", click.argument("sound", type=click.Path()), _output("The CSV file to write."),
     SWING,
-    click.option("--follow", is_flag=True, help="Follow the sound's level instead of taking it for control."),
-    number("--attack", 10.0, "Milliseconds in which the level is followed upwards."),
-    number("--release", 200.0, "Milliseconds in which it is followed downwards."),
-    number("--tolerance", 0.2, "Percent of full height that thinning stays within."),
-    click.option("--tempo", default=120.0, show_default=True, help="BPM, to count beats by."),
+    click.option("--follow", is_flag=True, help="Follow the level of the sound instead of reading it as a control signal."),
+    number("--attack", 10.0, "Attack of the level follower in milliseconds."),
+    number("--release", 200.0, "Release of the level follower in milliseconds."),
+    number("--tolerance", 0.2, "Thinning tolerance in percent of full height."),
+    click.option("--tempo", default=120.0, show_default=True, help="Tempo in BPM, for beats."),
 )  # fmt: skip
 def from_sound(
     sound: str, output: str, swing: str, follow: bool, attack: float, release: float, tolerance: float, tempo: float
 ) -> None:  # fmt: skip
-    """Make a curve of a sound file: a control signal, or its level."""
+    """Make a curve from an audio file: a control signal, or its level."""
     from zolvek.core.model.project import Project
     from zolvek.core.time.tempo import TempoMap, TempoPoint
     from zolvek.formats.audio import curve_import
@@ -238,7 +242,7 @@ def table(
     project: str, output: str, lanes: tuple[str, ...], step: float, unit: str, cells: str,
     first: str | None, last: str | None,
 ) -> None:  # fmt: skip
-    """Write lanes side by side on a common clock as CSV."""
+    """Export lanes side by side on a common time base as CSV."""
     from zolvek.formats.project.own_files import need_other
     from zolvek.formats.tables import lane_table
 
@@ -253,7 +257,7 @@ def table(
 def picture(
     project: str, output: str, lanes: tuple[str, ...], first: str | None, last: str | None
 ) -> None:
-    """Draw lanes for a document."""
+    """Export lanes as a picture."""
     from zolvek.formats import picture as pictures
     from zolvek.formats.project.own_files import need_other
 
@@ -286,11 +290,11 @@ def schema() -> None:
 
 @_command(
     "install-desktop",
-    click.option("--folder", type=click.Path(), help="Data folder to install to. Default: the user's own."),
-    click.option("--remove", is_flag=True, help="Take it away again."),
+    click.option("--folder", type=click.Path(), help="Data folder to install to. Default: the user's."),
+    click.option("--remove", is_flag=True, help="Remove the desktop entry."),
 )  # fmt: skip
 def install_desktop(folder: str | None, remove: bool) -> None:
-    """Put Zolvek into the desktop's menu, with its icon and file type."""
+    """Install a desktop entry for Zolvek, with icon and file type."""
     from zolvek.cli import desktop_entry
 
     for path in (desktop_entry.remove if remove else desktop_entry.install)(folder):

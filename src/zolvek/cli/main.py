@@ -34,13 +34,13 @@ TOLD_AGAIN = 1.0  # seconds, far more than it takes to leave
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="zolvek")
 def zolvek() -> None:
-    """Draw and shape automation curves, hear them, and deliver them as files."""
+    """Draw and shape automation curves, hear them, and export them."""
 
 
 @zolvek.command()
 @click.option("--write", "target", type=click.Path(), help="Write the demo project and stop.")
 def demo(target: str | None) -> None:
-    """Open the demo piece, "Night Regatta"."""
+    """Open the demo song, "Night Regatta"."""
     if target is None:
         return _window(None, demo=True)
     from zolvek.demo.night_regatta import build
@@ -52,7 +52,7 @@ def demo(target: str | None) -> None:
 @zolvek.command("open")
 @click.argument("file", type=click.Path(), required=False)
 def open_(file: str | None) -> None:
-    """Open a project in the window, or a collected .zip; without one, the sheet to begin from."""
+    """Open a project in the window, or a collected .zip; without one, the start screen."""
     if file is None:
         return _window(None)
     from zolvek.formats.project import collection, project_file

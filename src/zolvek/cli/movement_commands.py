@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from zolvek.core.movement.generators.randomness import RandomMove
 
 TEMPO = click.option(
-    "--tempo", default=120.0, show_default=True, help="BPM, for what is told in s or Hz."
+    "--tempo", default=120.0, show_default=True, help="Tempo in BPM, for values in s or Hz."
 )
 LANE = click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
 OUTPUT = click.option(
@@ -80,11 +80,13 @@ def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
 @tool(
     "random",
     _random_options,
-    click.option("--follow/--no-follow", default=True, help="About what is there, or the middle."),
+    click.option(
+        "--follow/--no-follow", default=True, help="Around the current curve, or around the middle."
+    ),
     TEMPO,
 )
 def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
-    """Add random movement to a curve, within --amount of what is there."""
+    """Add random movement to a curve, within --amount of it."""
     from zolvek.core.curve.spans import splice
     from zolvek.core.movement.generators.randomness import randomised
 
@@ -96,7 +98,7 @@ def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
 
 @tool("humanise", settings(HAND_SETTINGS), seed)
 def curve_humanise(drawn: Any, **values: Any) -> Any:
-    """Draw a curve as a hand would: small slow irregularities, none at its ends."""
+    """Humanise a curve: small, slow deviations, none at its ends."""
     from zolvek.core.curve.spans import splice
     from zolvek.core.movement.generators.randomness import humanised
 
@@ -110,12 +112,12 @@ def curve_humanise(drawn: Any, **values: Any) -> Any:
 @tool(
     "jitter",
     settings(JITTER_SETTINGS),
-    click.option("--step", type=float, help="Beats; times move by whole steps of so many."),
+    click.option("--step", type=float, help="Beats; times move by multiples of this step."),
     seed,
     TEMPO,
 )
 def curve_jitter(drawn: Any, step: float | None, tempo: float, **values: Any) -> Any:
-    """Move the points of a curve a little, never past a neighbour."""
+    """Jitter the points of a curve, never past a neighbour."""
     import numpy as np
 
     from zolvek.core.movement.generators.randomness import jittered
@@ -141,10 +143,10 @@ def _lfo_options(amount: str, **without: None) -> Any:
             click.option(
                 "--phase", default=0.0, show_default=True, help="Cycles; a sine is at its centre, rising, at 0."
             ),
-            click.option("--pattern", metavar="NAME|FILE", help="A kept pattern: a cycle of the shape `pattern`."),
-            click.option("--rate-way", metavar="NAME|FILE", help="A kept pattern, along which the rate goes to its end."),
-            click.option("--equal-steps", is_flag=True, help="The rate changes evenly in Hz, not in octaves."),
-            click.option("--invert", is_flag=True, help="Upside down."),
+            click.option("--pattern", metavar="NAME|FILE", help="A stored pattern: one cycle of the wave `pattern`."),
+            click.option("--rate-way", metavar="NAME|FILE", help="A stored pattern: the path of the rate sweep."),
+            click.option("--equal-steps", is_flag=True, help="Linear rate sweep in Hz instead of exponential."),
+            click.option("--invert", is_flag=True, help="Inverts the wave."),
             seed,
         )):  # fmt: skip
             command = option(command)
@@ -164,7 +166,9 @@ def _pattern(option: str, name: str | None) -> Pattern | None:
     path = Path(name) if Path(name).is_file() else pattern_library.path_of(name)
     if not path.is_file():
         kept = ", ".join(f"“{each.name}”" for each in pattern_library.load_all()[0])
-        raise ZolvekError(f"There is no pattern “{name}”.", option, f"Kept are {kept or 'none'}.")
+        raise ZolvekError(
+            f"There is no pattern “{name}”.", option, f"Stored patterns: {kept or 'none'}."
+        )
     return pattern_library.load(path)
 
 
@@ -177,16 +181,20 @@ def _lfo(values: dict[str, Any]) -> Lfo:
     shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
     if shape not in WAVES:
         raise ZolvekError(
-            f"There is no shape “{shape}”.", "--shape", f"There are {', '.join(WAVES)}."
+            f"There is no wave “{shape}”.", "--shape", f"Choose one of {', '.join(WAVES)}."
         )
     if (shape == "pattern") != (pattern is not None):
         raise ZolvekError(
-            "A pattern and the shape `pattern` go together.", "--pattern", "Give both, or neither."
+            "A pattern needs the wave `pattern`, and the wave a pattern.",
+            "--pattern",
+            "Give both, or neither.",
         )
     way, equal = _pattern("--rate-way", values.pop("rate_way")), values.pop("equal_steps")
     if way and (equal or not values.get("rate_end")):
         raise ZolvekError(
-            "That way leads nowhere.", "--rate-way", "Give --rate-end, and no --equal-steps."
+            "The path of a rate sweep needs an end.",
+            "--rate-way",
+            "Give --rate-end, and no --equal-steps.",
         )
     phase = values.pop("phase")  # in cycles here
     read = read_settings(LFO_SETTINGS, values)
@@ -206,12 +214,12 @@ def _lfo(values: dict[str, Any]) -> Lfo:
 
 @curve.command("lfo")
 @_lfo_options("100 %")
-@click.option("--from", "first", required=True, type=float, help="Beat at which it begins.")
-@click.option("--to", "last", required=True, type=float, help="Beat at which it ends.")
+@click.option("--from", "first", required=True, type=float, help="First beat.")
+@click.option("--to", "last", required=True, type=float, help="Last beat.")
 @TEMPO
 @click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
 def curve_lfo(first: float, last: float, tempo: float, output: str, **values: Any) -> None:
-    """Write an LFO as a curve: exact, from its first beat to its last."""
+    """Write an LFO as a curve."""
     from zolvek.core.movement.generators.lfo_points import as_curve
     from zolvek.formats.tables import curve_csv
 
@@ -219,7 +227,7 @@ def curve_lfo(first: float, last: float, tempo: float, output: str, **values: An
         in_range(name, beat, 0.0, 1e6)
     lfo = _lfo(values)
     if lfo.rate.fast:
-        say("The rate is past a 1/128 note or 100 Hz.")
+        say("The rate is above a 1/128 note or 100 Hz.")
     curve_csv.save(as_curve(lfo, first, last, _steady(tempo)), output)
 
 
@@ -228,7 +236,7 @@ def curve_lfo(first: float, last: float, tempo: float, output: str, **values: An
 
 @click.group()
 def layer() -> None:
-    """Put a movement on a lane as a layer, which `bake` writes into its points."""
+    """Add a movement to a lane as a layer, which `bake` writes into its points."""
 
 
 def _put(
@@ -270,7 +278,7 @@ def _layer_options(command: Any) -> Any:
 def layer_lfo(
     project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
 ) -> None:
-    """An LFO as a layer: --amount is the layer's."""
+    """Add an LFO as a layer; --amount is its depth."""
     from zolvek.core.records import replace
 
     made = _lfo(values)
@@ -285,7 +293,7 @@ def layer_lfo(
 def layer_random(
     project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
 ) -> None:
-    """Random movement as a layer: --amount is the layer's."""
+    """Add random movement as a layer; --amount is its depth."""
     move, amount = _random(values)
     _put(project, lane, first, last, output, "random", amount, random=move)
 

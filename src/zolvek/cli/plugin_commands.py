@@ -15,11 +15,11 @@ from zolvek.core.errors import ZolvekError
     "--add",
     "bundle",
     type=click.Path(),
-    help="Allow a bundle that lies elsewhere, and list what is in it.",
+    help="Allows a bundle from another folder, and lists its plugins.",
 )
-@click.option("--again", is_flag=True, help="Read those that could not be read once more.")
+@click.option("--again", is_flag=True, help="Reads plugins again that could not be read.")
 def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
-    """Print the installed plugins, or those with TEXT in their name, maker or id, and whether each can be
+    """Print the installed plugins, or those with TEXT in their name, vendor or id, and whether each can be
     used."""
     import msgspec
 
@@ -47,16 +47,18 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
 
 @click.command("add-device")
 @click.argument("project", type=click.Path())
-@click.option("--track", required=True, help="The name of a track; a new one where there is none.")
+@click.option(
+    "--track", required=True, help="Name of the track; a new one is added if there is none."
+)
 @click.option(
     "--plugin",
     required=True,
-    help="Its id, as `zolvek plugins` lists them, or its bundle; of several there BUNDLE#NAME.",
+    help="Its id from `zolvek plugins`, or its bundle; BUNDLE#NAME for one of several.",
 )
 @click.option("--preset", help="One of the plugin's own presets.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def add_device(project: str, track: str, plugin: str, preset: str | None, output: str) -> None:
-    """Add an installed plugin to a track, its presets as states."""
+    """Add an installed plugin to a track, with its presets as states."""
     from zolvek.core.edits import chains
     from zolvek.core.edits import plugins as hosted
     from zolvek.formats.project import project_file

@@ -19,8 +19,7 @@ EVERY = 10  # reports to a line, where no terminal shows them in one place
 @click.command()
 @click.option("--json", "as_json", is_flag=True, help="As JSON instead of CSV.")
 def ports(as_json: bool) -> None:
-    """Print the ports that Zolvek can be connected to: MIDI ports of the machine, and those of the programs beside
-    it through JACK or PipeWire."""
+    """Print the ports that Zolvek can connect to: MIDI ports, and ports of programs on JACK or PipeWire."""
     from zolvek.sync.jack import port_query
     from zolvek.sync.ports import midi_ports as machine
 
@@ -37,32 +36,32 @@ def ports(as_json: bool) -> None:
 @click.command()
 @click.argument("project")
 @click.option(
-    "--from", "first", help="Where to begin: bar.beat.tick or m:ss.mmm. Default: the start."
+    "--from", "first", help="Start position: bar.beat.tick or m:ss.mmm. Default: the start."
 )
 @click.option(
     "--loop",
     nargs=2,
     default=None,
     metavar="POS POS",
-    help="Repeat what lies between two positions.",
+    help="Loop between two positions.",
 )
 @click.option(
     "--out",
     type=click.Choice(OUTS),
     default="jack",
     show_default=True,
-    help="jack: sound and messages through JACK or PipeWire; alsa: messages at a port of its own; silent: neither.",
+    help="jack: audio and messages through JACK or PipeWire; alsa: messages at a MIDI port; silent: neither.",
 )
 @click.option(
     "--clock",
     type=click.Choice(ROLES),
     default="alone",
     show_default=True,
-    help="Start by itself, with the transport of others, or lead it.",
+    help="Sync: internal, follow another transport, or lead it.",
 )
-@click.option("--osc", metavar="HOST:PORT", help="Send the lanes there as OSC.")
+@click.option("--osc", metavar="HOST:PORT", help="Send the lanes as OSC to this address.")
 @click.option(
-    "--allow-missing", is_flag=True, help="Play even where sound files or plugins can't be played."
+    "--allow-missing", is_flag=True, help="Play even if audio files or plugins can't be played."
 )
 def play(
     project: str,
@@ -73,7 +72,7 @@ def play(
     osc: str | None,
     allow_missing: bool,
 ) -> None:
-    """Play a project until its end or Ctrl+C, its ports named as in the window."""
+    """Play a project until its end or Ctrl+C."""
     from zolvek.sound.engine import clip_playback
     from zolvek.sound.hosting.catalogue import installed
     from zolvek.sound.jobs.mix_export import need_plugins
@@ -86,7 +85,7 @@ def play(
         need_plugins(loaded, dict(installed.missing(loaded)))
     begin = loaded.meter.parse(first, loaded.tempo) if first is not None else 0.0
     if begin >= loaded.length:
-        raise ZolvekError("That is where the project ends.", "--from", "Begin before it.")
+        raise ZolvekError("This is beyond the end of the project.", "--from", "Start earlier.")
     looped = span(loaded, *loop) if loop else None
     if looped is not None and first is None:
         begin = looped[0]
@@ -113,9 +112,7 @@ def play(
         if shown:
             click.echo()
     if performance.lost and not allow_missing:
-        raise Failure(
-            "Not everything was played.", project, "With --allow-missing that is as wanted."
-        )
+        raise Failure("Not everything was played.", project, "Use --allow-missing to accept this.")
 
 
 COMMANDS = (ports, play)

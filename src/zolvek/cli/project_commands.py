@@ -25,7 +25,7 @@ from zolvek.core.errors import ZolvekError
 @click.option("--meter", help="Such as 4/4. Default: that of the first MIDI file, else 4/4.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: str) -> None:
-    """Begin a project: an empty desk, or a track for each of the FILES (sound, MIDI, devices)."""
+    """Make a project: empty, or with a track for each of the FILES (audio, MIDI, devices)."""
     from zolvek.core.edits import new_project
     from zolvek.core.edits.edit_scope import counted
     from zolvek.formats import track_import
@@ -97,7 +97,7 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
 
 @click.command()
 @click.argument("kind", required=False)
-@click.option("--plugin", help="The id of an installed plugin: its own description instead.")
+@click.option("--plugin", help="Id of an installed plugin, to print its description.")
 def devices(kind: str | None, plugin: str | None) -> None:
     """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
     import msgspec
@@ -114,7 +114,7 @@ def devices(kind: str | None, plugin: str | None) -> None:
         return
     if kind is not None and kind not in DEVICE_KINDS:
         raise ZolvekError(
-            f"There is no device “{kind}”.", "KIND", f"There are {', '.join(DEVICE_KINDS)}."
+            f"There is no device “{kind}”.", "KIND", f"Choose one of {', '.join(DEVICE_KINDS)}."
         )
     rows: Any = plain(DEVICE_KINDS[kind]) if kind else [plain(row) for row in DEVICE_KINDS.values()]
     click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
@@ -136,9 +136,9 @@ def states(project: str) -> None:
 
 @click.command()
 @click.argument("project", type=click.Path())
-@click.option("--device", required=True, help="Device id; `zolvek states` tells those with states.")
-@click.option("--from", "start", required=True, help="State it goes from.")
-@click.option("--to", "end", required=True, help="State it goes to.")
+@click.option("--device", required=True, help="Device id; `zolvek states` lists those with states.")
+@click.option("--from", "start", required=True, help="Start state.")
+@click.option("--to", "end", required=True, help="End state.")
 @click.option(
     "--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm."
 )
@@ -165,10 +165,10 @@ def morph(
 @click.command()
 @click.argument("project", type=click.Path())
 @click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
-@number("--tolerance", 0.2, "Percent of full height that baking stays within.")
+@number("--tolerance", 0.2, "Baking tolerance in percent of full height.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def bake(project: str, lane: str, tolerance: float, output: str) -> None:
-    """Write all layers of a lane that are heard into its points."""
+    """Bake all active layers of a lane into its points."""
     from zolvek.core.edits.replacement import with_lane
     from zolvek.core.movement.evaluation.layering import baked
     from zolvek.formats.project import project_file
@@ -207,16 +207,16 @@ def _change_bars(change: str, project: str, bar: int, count: int, output: str) -
 
 
 @click.command("insert-bars")
-@_bars("before which they come")
+@_bars("before which to insert")
 def insert_bars(project: str, bar: int, count: int, output: str) -> None:
-    """Insert empty bars; everything after them moves on."""
+    """Insert empty bars. Everything after them moves later."""
     _change_bars("insert_bars", project, bar, count, output)
 
 
 @click.command("remove-bars")
-@_bars("that is the first to go")
+@_bars("to remove first")
 def remove_bars(project: str, bar: int, count: int, output: str) -> None:
-    """Remove bars with what lies in them; everything after them moves up."""
+    """Remove bars with their contents. Everything after them moves earlier."""
     _change_bars("remove_bars", project, bar, count, output)
 
 
@@ -224,10 +224,12 @@ def remove_bars(project: str, bar: int, count: int, output: str) -> None:
 @click.argument("project", type=click.Path())
 @click.option("-o", "--output", required=True, type=click.Path(), help="A .zip, or a new folder.")
 @click.option(
-    "--anywhere", is_flag=True, help="Sounds outside the project's folder and your home too."
+    "--anywhere",
+    is_flag=True,
+    help="Also audio files outside the project's folder and your home folder.",
 )
 def collect(project: str, output: str, anywhere: bool) -> None:
-    """Write the project with all of its sounds in one .zip, or in one folder."""
+    """Collect the project with all its audio in one .zip, or one folder."""
     from zolvek.core.edits.chains import own_sound_files
     from zolvek.formats.project import collection
     from zolvek.formats.project.own_files import need_other

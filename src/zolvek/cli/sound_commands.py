@@ -10,7 +10,7 @@ from zolvek.cli.command_common import print_csv
 @click.command()
 @click.argument("sound", type=click.Path())
 def hits(sound: str) -> None:
-    """Print where a sound's hits are, as CSV: seconds,strength (0 to 1)."""
+    """Print the hits of an audio file as CSV: seconds,strength (0 to 1)."""
     from zolvek.sound.analysis.onsets import hits_of
 
     found = hits_of(sound)
@@ -21,8 +21,7 @@ def hits(sound: str) -> None:
 @click.command()
 @click.argument("sound", type=click.Path())
 def tempo(sound: str) -> None:
-    """Print the tempo that a sound's hits tell, as CSV: bpm, the second of the first beat, how sure it is
-    (0 to 1)."""
+    """Print the tempo of an audio file as CSV: bpm, the second of the first beat, reliability (0 to 1)."""
     from zolvek.core.errors import ZolvekError
     from zolvek.sound.analysis.onsets import hits_of, tempo_of
 

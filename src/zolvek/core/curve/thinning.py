@@ -10,13 +10,13 @@ shapes, runs are followed as far as a bend, a cosine or an S-curve can.
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
-from zolvek.core.curve import thinning_loops
+from zolvek.core.compilation import compiled
 from zolvek.core.curve.construction import chained, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation, differences, is_lines
@@ -331,24 +331,11 @@ def _loop(function: Callable[..., Floats], samples: int) -> Callable[..., Floats
     """The loop, compiled where that is worth while, or where it has been before."""
     if samples >= COMPILED_FROM:
         worthwhile.add(function.__name__)
-    return compiled(function) if function.__name__ in worthwhile else function
+    name = function.__name__
+    return compiled(function, HELPERS.get(name, ())) if name in worthwhile else function
 
 
 worthwhile: set[str] = set()
-
-
-@lru_cache(maxsize=4)
-def compiled(function: Callable[..., Floats]) -> Callable[..., Floats]:
-    """The loop as machine code; as it is where the compiler can't be loaded."""
-    try:
-        import numba
-    except ImportError:
-        return function
-    for name in HELPERS.get(function.__name__, ()):
-        helper = getattr(thinning_loops, name)
-        if not hasattr(helper, "py_func"):
-            setattr(thinning_loops, name, numba.njit(cache=True, nogil=True)(helper))
-    return numba.njit(cache=True, nogil=True)(function)
 
 
 def _with_holds(curve: Curve) -> Curve:

@@ -3,12 +3,10 @@ so that they sound the same wherever playing was begun."""
 
 from __future__ import annotations
 
-from functools import lru_cache
-from typing import Any
-
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.compilation import compiled
 from zolvek.sound.effects.delay import Line
 from zolvek.sound.signal.automation import FINE, Controls
 from zolvek.sound.signal.mixing import mixed
@@ -65,7 +63,7 @@ class Phaser:
         frames = sound.shape[1]
         share = np.broadcast_to(g / (1.0 + g), (frames,))
         back = np.broadcast_to(feedback, (frames,))
-        wet = _loop()(
+        wet = compiled(_all_passes)(
             np.ascontiguousarray(sound),
             np.ascontiguousarray(share),
             np.ascontiguousarray(back),
@@ -74,18 +72,8 @@ class Phaser:
         return mixed(sound, wet, controls)
 
 
-@lru_cache(maxsize=1)
-def _loop() -> Any:
-    """Compiled when a phaser first sounds: each frame needs the one before it."""
-    import numba
-
-    try:
-        return numba.njit(cache=True)(_all_passes)
-    except RuntimeError:  # there is no folder that what is compiled could be kept in
-        return numba.njit(_all_passes)
-
-
 def _all_passes(sound: Floats, share: Floats, feedback: Floats, state: Floats) -> Floats:
+    """Compiled when a phaser first sounds: each frame needs the one before it."""
     channels, frames = sound.shape
     out = np.empty((channels, frames))
     for channel in range(channels):

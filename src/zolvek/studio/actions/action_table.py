@@ -29,7 +29,7 @@ MENUS = {
     "Takes": take_menu.ACTIONS,
     "Patterns": pattern_menu.ACTIONS,
     "Device": device_menu.ACTIONS,
-    "Piece": song_menu.ACTIONS,
+    "Song": song_menu.ACTIONS,
     "Sound": source_menu.ACTIONS,
     "Play": play_menu.ACTIONS,
     "View": view_menu.ACTIONS,
@@ -38,22 +38,22 @@ MENUS = {
 MNEMONICS = {
     "Layers": "La&yers",
     "Patterns": "P&atterns",
-    "Piece": "P&iece",
+    "Song": "S&ong",
 }  # of menus that share their first letter
 ACTIONS = tuple(action for actions in MENUS.values() for action in actions)
 # Keys that the focus lane reads itself while they are held.
 HELD = (
-    ("B held", "Drag on a segment bends it"),
-    ("Ctrl held", "A drag is free of the grid"),
-    ("Shift held", "A drag keeps to one axis; from empty space it selects a box"),
-    ("Ctrl and Shift held", "A drag inside the frame copies its span"),
+    ("Hold B", "Drag a segment to bend it"),
+    ("Hold Ctrl", "Drag off the grid"),
+    ("Hold Shift", "Drag along one axis; from empty space, select a box"),
+    ("Hold Ctrl and Shift", "Drag inside the frame to copy its span"),
     ("Wheel", "Scroll in time; with Ctrl, zoom at the pointer"),
 )
 # Keys that the track's strip reads while it has the keyboard.
 STRIP = (
-    ("Delete", "Delete the selected notes, or the block"),
+    ("Delete", "Delete the selected notes, or the clip"),
     ("Up, Down", "Transpose the selected notes by a semitone; with Shift by an octave"),
-    ("Left, Right", "The selected notes, or the block, a grid step earlier or later"),
+    ("Left, Right", "Move the selected notes, or the clip, by a grid step"),
 )
 KEY_NAMES = {"Del": "Delete", "Return": "Enter"}
 
@@ -72,7 +72,7 @@ def shortcut_rows() -> list[tuple[str, str, str]]:
         if a.keys
     ]
     rows += [("On the focus lane", keys, text) for keys, text in HELD]
-    return rows + [("On the track's strip", keys, text) for keys, text in STRIP]
+    return rows + [("On the track row", keys, text) for keys, text in STRIP]
 
 
 def shortcuts_page() -> str:

@@ -9,7 +9,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session import command_scope
 from zolvek.studio.session.chosen import chosen_device
 
-NO_LANE = "There is no lane: touch a control and press A."
+NO_LANE = "There is no lane. Touch a control and press A."
 NO_POINTS = "Select points, or a span that holds some, first."
 NO_SPAN = "Select a span on the ruler first."
 
@@ -23,7 +23,7 @@ def open_lane(studio: Studio) -> str:
     own = studio.session.lane
     if own is None:
         return NO_LANE
-    return "The lane is locked: K unlocks it." if own.locked else ""
+    return "The lane is locked. Press K to unlock it." if own.locked else ""
 
 
 def points(studio: Studio) -> str:
@@ -40,14 +40,12 @@ def any_span(studio: Studio) -> str:
 
 
 def device(studio: Studio) -> str:
-    return "" if studio.session.shown.device is not None else "There is no device: add one first."
+    return "" if studio.session.shown.device is not None else "There is no device. Add one first."
 
 
 def new_control(studio: Studio) -> str:
     """A control without a lane has been touched."""
-    return (
-        "" if controls.can_add_lane(studio.session) else "Touch a control that has no lane first."
-    )
+    return "" if controls.can_add_lane(studio.session) else "Touch a control without a lane first."
 
 
 def lane_and_new_control(studio: Studio) -> str:
@@ -57,13 +55,13 @@ def lane_and_new_control(studio: Studio) -> str:
 def sound_files(studio: Studio) -> str:
     """The project plays files of its own; whether they are there is asked when it matters."""
     has = bool(own_sound_files(studio.session.project))
-    return "" if has else "The project plays no sound file of its own."
+    return "" if has else "The project has no audio files."
 
 
 def slots(studio: Studio) -> str:
     own = studio.session.lane
     return open_lane(studio) or (
-        "" if own and own.slots else "The lane has no slots: see Patterns."
+        "" if own and own.slots else "The lane has no slots. Add some in the Patterns panel."
     )
 
 
@@ -72,20 +70,20 @@ def armed(studio: Studio) -> str:
 
 
 def playing(studio: Studio) -> str:
-    return "" if studio.player.playing else "Nothing plays."
+    return "" if studio.player.playing else "Playback is stopped."
 
 
 def undo(studio: Studio) -> str:
-    return "" if studio.session.document.history.undo_label else "There is nothing to take back."
+    return "" if studio.session.document.history.undo_label else "There is nothing to undo."
 
 
 def redo(studio: Studio) -> str:
-    return "" if studio.session.document.history.redo_label else "There is nothing to do again."
+    return "" if studio.session.document.history.redo_label else "There is nothing to redo."
 
 
 def take(studio: Studio) -> str:
     has = studio.session.picked.take is not None
-    return lane(studio) or ("" if has else "The lane has no take: arm it and record a pass.")
+    return lane(studio) or ("" if has else "The lane has no take. Arm it and record a pass.")
 
 
 def open_take(studio: Studio) -> str:
@@ -103,18 +101,18 @@ def layer(studio: Studio) -> str:
 
 def drawn_layer(studio: Studio) -> str:
     own = studio.session.picked.layer
-    return layer(studio) or ("" if own and own.curve is not None else "This layer is not drawn.")
+    return layer(studio) or ("" if own and own.curve is not None else "This layer is not a curve.")
 
 
 def layer_with_depth(studio: Studio) -> str:
     own = studio.session.picked.layer
     drawn = own is not None and own.amount_way is not None
-    return layer(studio) or ("" if drawn else "Its depth is one number already.")
+    return layer(studio) or ("" if drawn else "Its depth is already a number.")
 
 
 def lfo_layer(studio: Studio) -> str:
     own = studio.session.picked.layer
-    return layer(studio) or ("" if own and own.lfo is not None else "This layer is no LFO.")
+    return layer(studio) or ("" if own and own.lfo is not None else "This layer is not an LFO.")
 
 
 def layer_and_span(studio: Studio) -> str:
@@ -124,7 +122,7 @@ def layer_and_span(studio: Studio) -> str:
 def pattern(studio: Studio) -> str:
     session = studio.session
     found = session.shelf.named(session.picked.pattern)
-    return "" if found is not None else "Pick a pattern in the Patterns panel first."
+    return "" if found is not None else "Select a pattern in the Patterns panel first."
 
 
 def pattern_and_lane(studio: Studio) -> str:
@@ -132,21 +130,21 @@ def pattern_and_lane(studio: Studio) -> str:
 
 
 def shelf_step(studio: Studio) -> str:
-    return "" if studio.session.shelf.steps else "Nothing was changed in the library."
+    return "" if studio.session.shelf.steps else "Nothing in the library has changed."
 
 
 def control(studio: Studio) -> str:
-    return "" if studio.session.shown.control is not None else "Press a dial first."
+    return "" if studio.session.shown.control is not None else "Click a dial first."
 
 
 def kept(studio: Studio) -> str:
-    return "" if studio.session.hearing.kept is not None else "No version is kept."
+    return "" if studio.session.hearing.kept is not None else "No version is stored."
 
 
 def switch(studio: Studio) -> str:
     own, here = studio.session.lane, studio.session.playhead.beat
     there = own is not None and any(each.beat <= here + 1e-9 for each in own.switches)
-    return open_lane(studio) or ("" if there else "No slot switches before the playhead.")
+    return open_lane(studio) or ("" if there else "There is no slot change before the playhead.")
 
 
 def section(studio: Studio) -> str:
@@ -154,18 +152,22 @@ def section(studio: Studio) -> str:
     first = min((x.beat for x in session.project.sections), default=None)
     there = first is not None and first <= session.playhead.beat
     there = there or session.arranging.section is not None
-    return "" if there else "There is no section here: begin one first."
+    return "" if there else "There is no section here. Add one first."
 
 
 def later_tempo(studio: Studio) -> str:
     points, here = studio.session.project.tempo.points, studio.session.playhead.beat
     later = any(0.0 < point.beat <= here + 1e-9 for point in points)
-    return "" if later else "The first tempo stays: type another one."
+    return "" if later else "The first tempo can't be removed. Type another value."
 
 
 def later_meter(studio: Studio) -> str:
     meter, here = studio.session.project.meter, studio.session.playhead.beat
-    return "" if meter.meter_at(here + 1e-9).bar > 1 else "The first meter stays: type another one."
+    return (
+        ""
+        if meter.meter_at(here + 1e-9).bar > 1
+        else "The first meter can't be removed. Type another one."
+    )
 
 
 def sound_track(studio: Studio) -> str:
@@ -173,25 +175,25 @@ def sound_track(studio: Studio) -> str:
     if shown is None:
         return "There is no track."
     plays = studio.session.project.device_track(shown).clips
-    return "" if plays else "The shown track plays no sound."
+    return "" if plays else "The track has no audio."
 
 
 def a_mark(studio: Studio) -> str:
-    return "" if studio.session.arranging.marks else "No bar line is marked."
+    return "" if studio.session.arranging.marks else "No bar lines are marked."
 
 
 def two_marks(studio: Studio) -> str:
-    return "" if len(studio.session.arranging.marks) > 1 else "Mark two bar lines or more first."
+    return "" if len(studio.session.arranging.marks) > 1 else "Mark at least two bar lines first."
 
 
 def block(studio: Studio) -> str:
     has = studio.session.arranging.block is not None
-    return "" if has else "Press a block on the track's strip first."
+    return "" if has else "Click a clip on the track row first."
 
 
 def notes(studio: Studio) -> str:
     has = bool(studio.session.arranging.notes)
-    return "" if has else "Select notes on the track's strip first."
+    return "" if has else "Select notes on the track row first."
 
 
 def notes_or_block(studio: Studio) -> str:
@@ -202,7 +204,7 @@ def hits(studio: Studio) -> str:
     return (
         ""
         if studio.hits.beats.size
-        else "No hits are known: the track has no notes, or its sound is still read."
+        else "No hits are known. The track has no notes, or its audio is still being analysed."
     )
 
 
@@ -217,7 +219,7 @@ def hits_and_points(studio: Studio) -> str:
 def left_out(studio: Studio) -> str:
     playback, shown = studio.player.playback, studio.session.shown.device
     gone = playback is not None and shown in playback.left_out
-    return "" if gone else "The shown device's plugin is run."
+    return "" if gone else "The device's plugin is running."
 
 
 def own_window(studio: Studio) -> str:
@@ -225,11 +227,11 @@ def own_window(studio: Studio) -> str:
 
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
     if plugin is None:
-        return "The shown device is no plugin: its dials are on the bench."
+        return "The device is not a plugin. Its dials are on the bench."
     shown = plugin.format in OWN_WINDOWS
-    return "" if shown else "Windows of LV2 plugins are not shown here: its dials are on the bench."
+    return "" if shown else "LV2 plugins have no window here. Their dials are on the bench."
 
 
 def side_chain(studio: Studio) -> str:
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
-    return "" if plugin is not None and plugin.side else "The shown device has no side-chain input."
+    return "" if plugin is not None and plugin.side else "The device has no side-chain input."

@@ -5,8 +5,8 @@ from __future__ import annotations
 from zolvek.studio.actions.action import Action
 
 ACTIONS: tuple[Action, ...] = (
-    Action("find-action", "Find a command…", "Ctrl+K", "Search all commands by name", lambda s: s.show.finder()),
-    Action("guide", "User guide", "Shift+F1", "How to do what, from the first curve to the delivered file", lambda s: s.show.guide()),
-    Action("first-curve", "The first curve, step by step", "", "Led through one curve in this window; it can be left at any time", lambda s: s.show.first_curve()),
-    Action("shortcuts", "Keyboard shortcuts", "F1", "All keys at a glance", lambda s: s.show.shortcuts()),
+    Action("find-action", "Find a command…", "Ctrl+K", "Searches all commands by name", lambda s: s.show.finder()),
+    Action("guide", "User guide", "Shift+F1", "Explains everything, from the first curve to the exported file", lambda s: s.show.guide()),
+    Action("first-curve", "First curve, step by step", "", "Guides you through one curve in this window; leave at any time", lambda s: s.show.first_curve()),
+    Action("shortcuts", "Keyboard shortcuts", "F1", "Lists all keys", lambda s: s.show.shortcuts()),
 )  # fmt: skip

@@ -56,8 +56,8 @@ class Areas(QWidget):
         self.rail: Rail = Rail(studio)
         self.bench = Bench(studio)
         self.transport = Transport(session, studio.player, studio.action)
-        self.hint = Elided("What a press would do")
-        self.did = Elided("What has been done")
+        self.hint = Elided("Hint")
+        self.did = Elided("Last action")
 
     def _lay_out(self, over: QMainWindow) -> None:
         across = QSplitter(Qt.Orientation.Horizontal)

@@ -43,8 +43,8 @@ def take(studio: Studio, path: Path) -> None:
     taker = TAKERS.get(path.suffix.lower())
     if taker is None:
         raise ZolvekError(
-            "Zolvek can't read a file of this kind.", str(path),
-            "Projects, MIDI, CSV, sound, devices, states and patterns can be dropped here.",
+            "Zolvek can't open this type of file.", str(path),
+            "Drop projects, MIDI, CSV, audio, devices, states or patterns.",
         )  # fmt: skip
     taker(studio, path)
 
@@ -52,7 +52,7 @@ def take(studio: Studio, path: Path) -> None:
 def _sound(studio: Studio, path: Path) -> None:
     """As the track's source, or as the focus lane's curve."""
     if studio.session.lane is None or studio.ask.confirm(
-        f"Let the track play {path.name}?", "Otherwise it is read as the focus lane's curve."
+        f"Add {path.name} to the track as a clip?", "Otherwise it becomes the focus lane's curve."
     ):
         studio.media.take_sound(path)
     else:
@@ -70,7 +70,7 @@ def _json(studio: Studio, path: Path) -> None:
     kind = told.get("format") if isinstance(told, dict) else None
     taker = BY_FORMAT.get(str(kind))
     if taker is None:
-        raise ZolvekError("This is no file of Zolvek's.", str(path), "Choose another one.")
+        raise ZolvekError("This is not a Zolvek file.", str(path), "Choose another file.")
     taker(studio, path)
 
 
@@ -78,7 +78,7 @@ def _states(studio: Studio, path: Path) -> None:
     session = studio.session
     if session.shown.device is None:
         raise ZolvekError("There is no device for the states.", str(path), "Add its device first.")
-    studio.media.take_states(session.shown.device, path, f"Read {path.name}")
+    studio.media.take_states(session.shown.device, path, f"Import {path.name}")
 
 
 def _pattern(studio: Studio, path: Path) -> None:

@@ -60,8 +60,8 @@ class Faults(QObject):
             self.raised.emit(
                 ZolvekError(
                     f"Something went wrong inside Zolvek: {error}.",
-                    f"What happened, without anything of yours, is in {path}." if path else "",
-                    "Your work is still here: save it under another name and start again.",
+                    f"A report without your data is in {path}." if path else "",
+                    "Your work is still open. Save it under another name and restart.",
                 )
             )
         # What the frames hold goes now: a painter that stays open would end the process.

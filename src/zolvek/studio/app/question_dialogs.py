@@ -76,8 +76,8 @@ class WindowAsks:
         button = QMessageBox.StandardButton
         box = QMessageBox(self.over)
         box.setWindowTitle("Zolvek")
-        box.setText(f"“{title}” has changes that are not saved.")
-        box.setInformativeText("Save them before going on?")
+        box.setText(f"“{title}” has unsaved changes.")
+        box.setInformativeText("Save them first?")
         box.setStandardButtons(button.Save | button.Discard | button.Cancel)
         box.setDefaultButton(button.Save)
         answers = {button.Save: "save", button.Discard: "discard"}

@@ -27,7 +27,7 @@ def touched(session: Session) -> tuple[Device, Parameter]:
     """The control touched last. Raises ZolvekError when there is none."""
     control = session.shown.control
     if control is None:
-        raise ZolvekError("No control is touched.", remedy="Press a dial first.")
+        raise ZolvekError("No control is selected.", remedy="Click a dial first.")
     device = session.project.device_track(control[0]).device(control[0])
     return device, device.parameter(control[1])
 
@@ -54,7 +54,7 @@ def touch(session: Session, device: str, key: str) -> None:
     if session.passes.learning == "favourites":
         name = session.project.device_track(device).device(device).parameter(key).name
         project = chains.toggle_favourite(session.project, device, key)
-        session.document.edit(f"{name} among the favourites", project)
+        session.document.edit(f"Favourite {name}", project)
     session.touch(device, key)
 
 

@@ -55,7 +55,9 @@ def paste(session: Session, scaled: bool = False) -> None:
         if scaled and span and put.beat[-1] > 0.0:
             put = shaping.stretched(put, (span[1] - span[0]) / float(put.beat[-1]))
         if put.beat[-1] <= 0.0:
-            raise ZolvekError("The piece has no length.", "the clipboard", "Copy a longer part.")
+            raise ZolvekError(
+                "The copied span has no length.", "the clipboard", "Copy a longer span."
+            )
         project = _spliced(session, project, lane, first, put, len(pieces) == 1)
     session.document.edit("Paste", project)
 
@@ -103,7 +105,7 @@ def repeat_to(
     drawn = target(session)
     first, last, _ = scope(session)
     if end <= last + 1e-9:
-        raise ZolvekError("There is no room to repeat in.", remedy="Select a shorter span first.")
+        raise ZolvekError("There is no room to repeat.", remedy="Select a shorter span first.")
     project = session.project
     curves = [(each.lane, each.curve) for each in together(session)]
     all_lanes = all_lanes or len(curves) > 1

@@ -42,7 +42,7 @@ def remove_device(session: Session, ask: Ask) -> None:
     gone = chains.lanes_of(session.project, device.id)
     names = ", ".join(session.project.parameter_of(lane.id).name for lane in gone)
     if gone and not ask.confirm(
-        f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. Undo brings all back."
+        f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. You can undo this."
     ):
         return
     project = chains.remove_device(session.project, device.id)
@@ -59,10 +59,10 @@ def hear_state(session: Session, number: int) -> None:
     """The controls at one of the last three states kept."""
     found = own_states(session)[-3:]
     if number >= len(found):
-        session.notices.say("There are fewer states: keep one in the Morph panel.")
+        session.notices.say("There are fewer states. Store one in the Morph panel.")
         return
     project = states.set_to(session.project, found[number])
-    session.document.edit(f"Go to {found[number].name}", project)
+    session.document.edit(f"Recall {found[number].name}", project)
 
 
 # --- tracks ---
@@ -70,13 +70,13 @@ def hear_state(session: Session, number: int) -> None:
 
 def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:
     """Ask for a name, and add a track with a channel strip."""
-    title = "Add a send track" if takes_sends else "Add a track"
+    title = "Add send track" if takes_sends else "Add track"
     told = ask.text(title, "Name:")
     if told is None:
         return
     name = told.strip() or ("Sends" if takes_sends else "Track")
     project, key = chains.add_track(session.project, name, takes_sends)
-    session.document.edit(f"Add the track {name}", project)
+    session.document.edit(f"Add track {name}", project)
     added = next(each for each in session.project.tracks if each.id == key)
     session.shown.show(added.devices[0].id)
 
@@ -85,8 +85,8 @@ def remove_track(session: Session, ask: Ask) -> None:
     track = shown_track(session)
     names = ", ".join(session.project.label_of(lane.id) for lane in track.lanes) or "No lanes"
     if ask.confirm(
-        f"Remove the track {track.name} and its {len(track.lanes)} lanes?",
-        f"{names}. Undo brings it back.",
+        f"Remove track {track.name} and its {len(track.lanes)} lanes?",
+        f"{names}. You can undo this.",
     ):
         project = chains.remove_track(session.project, track.id)
         session.document.edit(f"Remove {track.name}", project)
@@ -100,7 +100,7 @@ def mute_track(session: Session, track: Track) -> None:
 
 def safe_track(session: Session, track: Track) -> None:
     """The track is heard whatever else is soloed, or no longer."""
-    label = f"{track.name} is {'no longer ' if track.solo_safe else ''}safe from solo"
+    label = f"{track.name} is {'no longer ' if track.solo_safe else ''}solo safe"
     changed = replace(track, solo_safe=not track.solo_safe)
     session.document.edit(label, replacement.with_track(session.project, changed))
 

@@ -15,14 +15,14 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import edit_together, target
 from zolvek.studio.session.session import NONE_CHOSEN
 
-THIS = "The shown track"
+THIS = "This track"
 
 
 def _needed(studio: Studio) -> None:
     if not studio.hits.beats.size:
         raise ZolvekError(
             "No hits are known.",
-            remedy="Choose a track with notes, or wait until its sound is read.",
+            remedy="Choose a track with notes, or wait until its audio is analysed.",
         )
 
 
@@ -33,7 +33,7 @@ def go(studio: Studio, way: int) -> None:
     later = beats[beats > here + hits.ONE] if way > 0 else beats[beats < here - hits.ONE]
     if not later.size:
         studio.session.notices.say(
-            "There is no hit further on." if way > 0 else "There is no hit before."
+            "There is no later hit." if way > 0 else "There is no earlier hit."
         )
         return
     studio.player.seek(float(later[0] if way > 0 else later[-1]))
@@ -47,9 +47,9 @@ def select_to_next(studio: Studio) -> None:
     first, last = span or (session.playhead.beat, session.playhead.beat)
     found = hits.next_hit(studio.hits.beats, last)
     if found is None:
-        raise ZolvekError("There is no hit further on.", remedy="Begin earlier.")
+        raise ZolvekError("There is no later hit.", remedy="Start earlier.")
     session.span.choose((first, found))
-    session.notices.say(f"Selected until the hit at {session.project.meter.text(found)}.")
+    session.notices.say(f"Selected up to the hit at {session.project.meter.text(found)}.")
 
 
 def snap_to_hits(studio: Studio) -> None:
@@ -59,14 +59,14 @@ def snap_to_hits(studio: Studio) -> None:
     session.tools.set_grid(kind="hits" if on else "straight", on=True)
     if on and not studio.hits.beats.size:
         session.notices.say(
-            "No hits are known yet: the track has no notes, or its sound is still read."
+            "No hits are known yet. The track has no notes, or its audio is still being analysed."
         )
 
 
 def choose_source(studio: Studio) -> None:
     """Which track's hits are marked and snapped to."""
     tracks = {track.name: track.id for track in studio.session.project.tracks}
-    answer = studio.ask.choose("Hits", "Whose hits are marked and snapped to:", [THIS, *tracks])
+    answer = studio.ask.choose("Hits", "Mark and snap to the hits of:", [THIS, *tracks])
     if answer is not None:
         studio.hits.choose(tracks.get(answer, ""))
 
@@ -75,19 +75,19 @@ def until_hit(studio: Studio) -> None:
     """The last selected point a set length before the next hit: what is typed, 1/64 to begin with."""
     _needed(studio)
     session = studio.session
-    told = studio.ask.text("End before the next hit", "So long before it:", "1/64")
+    told = studio.ask.text("End before next hit", "Time before it:", "1/64")
     if told is None:
         return
     early = 0.0 if told.strip() in ("0", "none", "") else note_beats(told)
     early = session.beats_of(told) if early is None else early
     chosen, drawn = session.points.chosen, target(session)
     if not chosen.size:
-        raise ZolvekError("No point is selected.", remedy="Select the one that shall end there.")
+        raise ZolvekError("No point is selected.", remedy="Select the point to move there.")
     last = int(chosen[-1])
     beat = float(drawn.curve.beat[last])
     found = hits.next_hit(studio.hits.beats, beat - hits.ONE * 2.0)
     if found is None:
-        raise ZolvekError("There is no hit further on.", remedy="Begin earlier.")
+        raise ZolvekError("There is no later hit.", remedy="Start earlier.")
     to = max(found - early, 0.0)
     curve, moved = point_edits.move(
         drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met

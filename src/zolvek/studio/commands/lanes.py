@@ -73,14 +73,12 @@ def set_loop(session: Session) -> None:
     lane, span = unlocked(session), session.span.beats
     here = lane.cycle
     if here is not None and span in (None, (here.beat, here.beat + here.length)):
-        session.edit_lane("End the lane's own loop", replace(lane, cycle=None))
+        session.edit_lane("End lane loop", replace(lane, cycle=None))
         return
     if span is None:
-        raise ZolvekError(
-            "Which stretch shall it repeat?", remedy="Select a span on the ruler first."
-        )
+        raise ZolvekError("No span is selected.", remedy="Select a span on the ruler first.")
     bars = bars_text(*span, session.project.meter)
-    session.edit_lane(f"The lane's own loop: {bars}", lanes.with_loop(lane, *span))
+    session.edit_lane(f"Lane loop: {bars}", lanes.with_loop(lane, *span))
 
 
 def type_loop(studio: Studio) -> None:
@@ -90,15 +88,15 @@ def type_loop(studio: Studio) -> None:
     span = session.span.beats or (0.0, session.project.length)
     if lane.cycle is not None:
         span = lane.cycle.beat, lane.cycle.beat + lane.cycle.length
-    told = studio.ask.text(
-        "The lane's own loop", "From … to …:", f"{text(span[0])} to {text(span[1])}"
-    )
+    told = studio.ask.text("Lane loop", "From … to …:", f"{text(span[0])} to {text(span[1])}")
     if told is None:
         return
     ends = [session.position_of(part) for part in told.split(" to ")]
     if len(ends) != 2 or ends[1] - ends[0] < lanes.LEAST_LOOP:
-        raise ZolvekError(f"“{told}” is no stretch.", remedy="Write two positions: 17 to 21.")
-    label = f"The lane's own loop: {bars_text(ends[0], ends[1], session.project.meter)}"
+        raise ZolvekError(
+            f"“{told}” is not a range.", remedy="Type two positions, such as 17 to 21."
+        )
+    label = f"Lane loop: {bars_text(ends[0], ends[1], session.project.meter)}"
     session.edit_lane(label, lanes.with_loop(lane, ends[0], ends[1]))
 
 
@@ -106,8 +104,8 @@ def switch_at_playhead(studio: Studio) -> None:
     """Ask for a slot that plays from the playhead's bar on."""
     session = studio.session
     lane, meter = unlocked(session), session.project.meter
-    names = ["The lane's own curve", *(f"{n + 1}: {s.name}" for n, s in enumerate(lane.slots))]
-    chosen = studio.ask.choose("From this bar on", "Plays:", names)
+    names = ["The lane's curve", *(f"{n + 1}: {s.name}" for n, s in enumerate(lane.slots))]
+    chosen = studio.ask.choose("Slot change", "Play:", names)
     if chosen is not None:
         bar = meter.bar_beat(meter.bar_at(session.playhead.beat))
         made = lanes.with_switch(lane, bar, names.index(chosen) - 1)
@@ -117,9 +115,7 @@ def switch_at_playhead(studio: Studio) -> None:
 def unroll(session: Session) -> None:
     """Own loop and slots written out as points."""
     lane = unlocked(session)
-    session.edit_lane(
-        "Write the own loop out as points", without_cycle(lane, session.project.length)
-    )
+    session.edit_lane("Flatten loop and slots", without_cycle(lane, session.project.length))
 
 
 def next_slot(session: Session) -> None:
@@ -133,7 +129,7 @@ def next_slot(session: Session) -> None:
     bar = meter.bar_beat(meter.bar_at(session.playhead.beat) + 1)
     now = next((s.slot for s in reversed(lane.switches) if s.beat <= bar), -1)
     slot = now + 1 if now + 1 < len(lane.slots) else -1
-    name = lane.slots[slot].name if slot >= 0 else "the lane's own curve"
+    name = lane.slots[slot].name if slot >= 0 else "the lane's curve"
     label = f"Play {name} from bar {meter.bar_at(bar)}"
     session.edit_lane(label, lanes.with_switch(lane, bar, slot))
 
@@ -144,7 +140,7 @@ def remove_switch(session: Session) -> None:
     before = [each.beat for each in lane.switches if each.beat <= here + 1e-9]
     if before:
         where = session.project.meter.text(before[-1])
-        session.edit_lane(f"Remove the switch at {where}", lanes.without_switch(lane, before[-1]))
+        session.edit_lane(f"Remove slot change at {where}", lanes.without_switch(lane, before[-1]))
 
 
 def set_reach(
@@ -216,16 +212,16 @@ def move(session: Session, by: int) -> None:
 def name(studio: Studio) -> None:
     lane = studio.session.lane
     if lane:
-        told = studio.ask.text("Name the lane", "Name:", lane.name)
+        told = studio.ask.text("Rename lane", "Name:", lane.name)
         if told is not None:
-            change(studio.session, "Name the lane", name=told.strip())
+            change(studio.session, "Rename lane", name=told.strip())
 
 
 def retarget(session: Session) -> None:
     """The focus lane drives the control touched last."""
     if session.focus.id and session.shown.control:
         project = lanes.retarget(session.project, session.focus.id, *session.shown.control)
-        session.document.edit("Move the curve to another control", project)
+        session.document.edit("Move curve to another control", project)
 
 
 # --- other lanes with it ---
@@ -248,15 +244,15 @@ def other_lane(studio: Studio, title: str) -> str | None:
 def show_behind(studio: Studio) -> None:
     """Show another lane behind the focus; again takes it away."""
     preview = studio.session.preview
-    preview.show_behind(None if preview.behind else other_lane(studio, "Show behind"))
+    preview.show_behind(None if preview.behind else other_lane(studio, "Show lane behind"))
 
 
 def link(studio: Studio) -> None:
     """Ask for another lane that shall follow this one, and how far."""
-    other = other_lane(studio, "Link a lane")
+    other = other_lane(studio, "Link lane")
     if other:
-        told = "Factor (negative: the opposite way; 0 ends the link):"
-        factor = studio.ask.number("Link a lane", told, 1.0, -10, 10, 2)
+        told = "Factor (negative: opposite direction; 0 removes the link):"
+        factor = studio.ask.number("Link lane", told, 1.0, -10, 10, 2)
         if factor is not None:
             link_to(studio.session, other, factor)
 
@@ -282,7 +278,7 @@ def bypass_many(session: Session, everywhere: bool) -> None:
     known, place = session.hearing.bypassed_before, None if everywhere else track.id
     free = [lane for lane in which if not lane.locked]
     if not free:
-        raise ZolvekError("All of them are locked.", where, "Unlock one first.")
+        raise ZolvekError("All of these lanes are locked.", where, "Unlock at least one.")
     if all(lane.bypassed for lane in free):
         staying = known.pop(place, frozenset())
         if all(lane.id in staying for lane in free):
@@ -292,23 +288,23 @@ def bypass_many(session: Session, everywhere: bool) -> None:
         known[place] = frozenset(lane.id for lane in free if lane.bypassed)
         changed, label = {lane.id: True for lane in free}, f"Bypass {where}"
     left = len(which) - len(free)
-    label += f"; {counted(left, 'locked one')} left as it was" if left else ""
+    label += f"; {counted(left, 'locked lane')} unchanged" if left else ""
     session.document.edit(label, lanes.bypassed(session.project, changed))
 
 
 def clear(session: Session) -> None:
     lane = unlocked(session)
-    session.document.edit("Clear the lane", lanes.cleared(session.project, lane.id))
+    session.document.edit("Clear lane", lanes.cleared(session.project, lane.id))
     kept = lanes.beside_the_curve(session.project.lane(lane.id))
-    stays = f" What stays: {', '.join(kept)}." if kept else ""
-    session.notices.say(f"The lane is flat at the control's present value.{stays}")
+    stays = f" Kept: {', '.join(kept)}." if kept else ""
+    session.notices.say(f"The lane is flat at the control's current value.{stays}")
 
 
 def remove(session: Session) -> None:
     lane = unlocked(session)
     label = session.project.label_of(lane.id)
     project = replacement.remove_lane(session.project, lane.id)
-    session.document.edit(f"Remove the lane of {label}", project)
+    session.document.edit(f"Remove lane of {label}", project)
     session.notices.say(f"{label} is back at the control's own value.")
 
 
@@ -322,13 +318,13 @@ def remove_many(studio: Studio, device_only: bool) -> None:
     gone = [x for x in all_ if not x.locked]
     owner = track.device(lane.device).name if device_only else track.name
     if not gone:
-        raise ZolvekError("All of them are locked.", owner, "Unlock one first.")
+        raise ZolvekError("All of these lanes are locked.", owner, "Unlock at least one.")
     names = ", ".join(session.project.parameter_of(x.id).name for x in gone)
     left = (
-        f" {counted(len(all_) - len(gone), 'locked lane')} stay." if len(gone) < len(all_) else ""
+        f" {counted(len(all_) - len(gone), 'locked lane')} remain." if len(gone) < len(all_) else ""
     )
     title = f"Remove {counted(len(gone), 'lane')} of {owner}"
-    if studio.ask.confirm(f"{title}?", f"{names}.{left} Undo brings them back."):
+    if studio.ask.confirm(f"{title}?", f"{names}.{left} You can undo this."):
         project = session.project
         for each in gone:
             project = replacement.remove_lane(project, each.id)

@@ -20,7 +20,7 @@ def picked(session: Session) -> tuple[Lane, Layer]:
     """The focus lane, open to edits, and its picked layer. Raises ZolvekError when there is none."""
     lane, layer = unlocked(session), session.picked.layer
     if layer is None:
-        raise ZolvekError("The lane has no layer.", remedy="Put a movement on it as a layer.")
+        raise ZolvekError("The lane has no layer.", remedy="Add a movement as a layer.")
     return lane, layer
 
 
@@ -42,9 +42,9 @@ def solo(session: Session) -> None:
 
 def rename(studio: Studio) -> None:
     _, layer = picked(studio.session)
-    name = studio.ask.text("Name the layer", "Name:", layer.name or layer.label)
+    name = studio.ask.text("Rename layer", "Name:", layer.name or layer.label)
     if name is not None and name.strip():
-        change(studio.session, f"Name the layer {name.strip()}", name=name.strip())
+        change(studio.session, f"Rename the layer to {name.strip()}", name=name.strip())
 
 
 def move(session: Session, by: int) -> None:
@@ -67,7 +67,7 @@ def stretch_to_span(session: Session) -> None:
         return own.having(beat=first + own.beat * ((last - first) / (end - layer.first)))
 
     change(
-        session, f"{layer.label} over the span", first=first, last=last,
+        session, f"Fit {layer.label} to the span", first=first, last=last,
         curve=stretched(layer.curve), amount_way=stretched(layer.amount_way), gaps=(),
     )  # fmt: skip
 
@@ -75,7 +75,7 @@ def stretch_to_span(session: Session) -> None:
 def remove(session: Session) -> None:
     lane, layer = picked(session)
     made = layers.without_layer(lane, layer.id)
-    session.document.edit(f"Remove the layer {layer.label}", with_own(session, made))
+    session.document.edit(f"Remove layer {layer.label}", with_own(session, made))
 
 
 def draw_on(session: Session) -> None:
@@ -83,7 +83,7 @@ def draw_on(session: Session) -> None:
     _, layer = picked(session)
     if layer.curve is None:
         raise ZolvekError(
-            "This layer is not drawn.", layer.label, "Adjust its settings on their page."
+            "This layer is not drawn.", layer.label, "Change its settings on its page."
         )
     _draw(session, layer, "curve")
 
@@ -97,7 +97,7 @@ def draw_rate(session: Session) -> None:
     """An LFO's rate, drawn as a curve over its span; again, the base."""
     _, layer = picked(session)
     if layer.lfo is None:
-        raise ZolvekError("This layer is no LFO.", layer.label, "Choose one that is.")
+        raise ZolvekError("This layer is no LFO.", layer.label, "Choose an LFO.")
     _draw(session, layer, "rate")
 
 
@@ -114,18 +114,18 @@ def steady_depth(session: Session) -> None:
         here = float(layer.amount_way.at(session.playhead.beat))
         amount = layer.amount * (2.0 * here - 1.0)
         session.focus.draw_on_layer(None)
-        change(session, f"{layer.label} at one depth", amount=amount, amount_way=None)
+        change(session, f"Constant depth for {layer.label}", amount=amount, amount_way=None)
 
 
 def share(studio: Studio) -> None:
     """Ask for another lane to put the layer's movement on, and its amount there."""
     session = studio.session
     lane, layer = picked(session)
-    other = other_lane(studio, "Share the layer")
+    other = other_lane(studio, "Share layer")
     if other is None:
         return
-    told = "Amount there in % (negative: the opposite way):"
-    amount = studio.ask.number("Share the layer", told, 50.0, -200, 200, 1)
+    told = "Depth there in % (negative: opposite direction):"
+    amount = studio.ask.number("Share layer", told, 50.0, -200, 200, 1)
     if amount is not None:
         project = layers.shared_with(session.project, lane.id, layer.id, other, amount / 100.0)
         session.document.edit(f"Share {layer.label}", project)

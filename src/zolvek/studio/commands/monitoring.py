@@ -8,7 +8,7 @@ from zolvek.studio.session.session import Session
 
 HEARD = {
     "": "You hear the project.",
-    "kept": "You hear the kept version.",
+    "kept": "You hear the stored version.",
     "bypass": "You hear the project without automation.",
     "version": "You hear another version of the section.",
 }
@@ -29,22 +29,22 @@ def keep_version(studio: Studio) -> None:
     session = studio.session
     kept = session.hearing.kept
     if kept is session.project:
-        session.notices.say("That is the version that is kept.")
+        session.notices.say("This version is already stored.")
     elif kept is None or studio.ask.confirm(
-        "Keep this version in the other's place?",
-        "One is kept already; it can be brought back first.",
+        "Replace the stored version?",
+        "Restore it first if you still need it.",
     ):
         session.hearing.keep_version()
-        session.notices.say("Kept. X goes over to it and back.")
+        session.notices.say("Stored. Press X to switch between both.")
 
 
 def bring_back(session: Session) -> None:
     """The kept version in the project's place, as one step."""
     kept = session.hearing.kept
     if kept is None:
-        raise ZolvekError("No version is kept.", remedy="Keep one first.")
+        raise ZolvekError("No version is kept.", remedy="Store one first.")
     session.hearing.compare("")
-    session.document.edit("Bring the kept version back", kept)
+    session.document.edit("Restore the stored version", kept)
 
 
 def switch_compare(session: Session) -> None:

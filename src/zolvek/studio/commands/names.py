@@ -54,7 +54,7 @@ def device_to(studio: Studio) -> None:
     others = {t.name: t for t in session.project.tracks if t.id != own.id}
     if not others:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
-    answer = studio.ask.choose("Move the device", f"{device.name} to:", list(others))
+    answer = studio.ask.choose("Move device", f"{device.name} to:", list(others))
     if answer is not None:
         chain = others[answer].devices
         strip = bool(chain) and chain[-1].kind == "strip"
@@ -72,7 +72,7 @@ def double_device(session: Session) -> None:
 def double_track(session: Session) -> None:
     own = shown_track(session)
     made, key = names.track_doubled(session.project, own.id)
-    session.document.edit(f"Duplicate the track {own.name}", made)
+    session.document.edit(f"Duplicate track {own.name}", made)
     twin = next(each for each in made.tracks if each.id == key)
     if twin.devices:
         session.shown.show(twin.devices[0].id)
@@ -91,9 +91,7 @@ def copy_automation(studio: Studio) -> None:
     others = {t.name: t.id for t in session.project.tracks if t.id != own.id}
     if not others:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
-    answer = studio.ask.choose(
-        "Copy the track's automation", f"{own.name}'s lanes to:", list(others)
-    )
+    answer = studio.ask.choose("Copy automation", f"{own.name}'s lanes to:", list(others))
     if answer is None:
         return
     done = names.automation_copied(session.project, own.id, others[answer])
@@ -103,7 +101,7 @@ def copy_automation(studio: Studio) -> None:
         session.notices.report(
             ZolvekError(
                 f"{done.lanes} of {done.lanes + len(done.without)} lanes were copied.",
-                "Without counterpart, or locked there: " + ", ".join(done.without),
-                "Copy those lane by lane.",
+                "Without a match, or locked there: " + ", ".join(done.without),
+                "Copy these lanes one by one.",
             )
         )

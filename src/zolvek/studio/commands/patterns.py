@@ -17,7 +17,7 @@ def picked(session: Session) -> Pattern:
     """The pattern picked in the library. Raises ZolvekError when there is none."""
     found = session.shelf.named(session.picked.pattern)
     if found is None:
-        raise ZolvekError("No pattern is picked.", remedy="Pick one in the Patterns panel.")
+        raise ZolvekError("No pattern is selected.", remedy="Select one in the Patterns panel.")
     return found
 
 
@@ -38,7 +38,7 @@ def save_as(studio: Studio, name: str) -> None:
     pattern = Pattern(name, last - first, spans.piece(curve, first, last))
     there = shelf.named(name) is not None
     if there and not studio.ask.confirm(
-        f"Replace the pattern “{name}”?", "There is one of that name in the library."
+        f"Replace the pattern “{name}”?", "The library has a pattern of that name."
     ):
         return
     shelf.save(pattern)
@@ -64,7 +64,7 @@ def rename_to(session: Session, name: str) -> None:
 def delete(session: Session) -> None:
     pattern = picked(session)
     session.shelf.delete(pattern)
-    session.notices.did(f"Delete the pattern {pattern.name}; the library's undo brings it back")
+    session.notices.did(f"Delete the pattern {pattern.name}. The library's undo restores it")
 
 
 def undo(session: Session) -> None:
@@ -109,4 +109,4 @@ def play_slot_here(session: Session, slot: int) -> None:
     changed = lanes.with_switch(lane, first, slot)
     if last < project.length and all(s.beat != last for s in changed.switches):
         changed = lanes.with_switch(changed, last, before)
-    session.edit_lane("Switch the slot for this section", changed)
+    session.edit_lane("Change slot for this section", changed)

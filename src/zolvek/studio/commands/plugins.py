@@ -21,7 +21,7 @@ def add(studio: Studio) -> None:
 def try_again(studio: Studio) -> None:
     device = chosen_device(studio.session)
     studio.player.ready().try_again(device.id)
-    studio.session.notices.say(f"{device.name} is run again.")
+    studio.session.notices.say(f"{device.name} runs again.")
 
 
 def own_window(studio: Studio) -> None:

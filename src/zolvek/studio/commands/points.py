@@ -58,7 +58,7 @@ def step(session: Session, way: int, extend: bool = False) -> None:
         new = np.array([place])
         session.points.choose(np.union1d(chosen, new) if extend else new)
     else:
-        session.notices.say("There is no point further on.")
+        session.notices.say("There are no more points.")
 
 
 def select_nth(studio: Studio) -> None:
@@ -83,7 +83,9 @@ def select_band(studio: Studio) -> None:
     ends = [part for part in told.split(" to ") if part.strip()]
     if len(ends) != 2:
         raise ZolvekError(
-            f"“{told}” can't be read.", "Select points by value", f"Write {low} to {high}."
+            f"“{told}” can't be read.",
+            "Select points by value",
+            f"Type a range, such as {low} to {high}.",
         )
     band = np.sort(drawn.from_position([drawn.parameter.parse(part) for part in ends]))
     within = point_edits.points_in(drawn.curve, -np.inf, np.inf, float(band[0]), float(band[1]))
@@ -222,9 +224,9 @@ def set_value(session: Session, text: str) -> None:
     if not low - 1e-12 <= position <= high + 1e-12:
         words = drawn.parameter.text
         raise ZolvekError(
-            f"“{text}” lies outside the lane's reach.",
+            f"“{text}” is outside the lane's reach.",
             drawn.parameter.name,
-            f"It goes from {words(low)} to {words(high)}.",
+            f"The reach is {words(low)} to {words(high)}.",
         )
     curve = point_edits.set_value(drawn.curve, found.points, drawn.from_position(position))
     label = f"Set {found.name} to {drawn.parameter.text(position)}"
@@ -290,9 +292,9 @@ def reset(session: Session) -> None:
     """The focus lane's curve as it was when the project was opened or last saved."""
     lane, saved = unlocked(session), session.document.saved
     if saved is None or not saved.has_lane(lane.id):
-        raise ZolvekError("The lane was not there then.", remedy="Undo goes back step by step.")
+        raise ZolvekError("The lane did not exist then.", remedy="Use undo instead.")
     base_only(session, "saved form")
-    session.edit_curve("Reset the lane to what was saved", saved.lane(lane.id).curve, NONE_CHOSEN)
+    session.edit_curve("Revert to the saved curve", saved.lane(lane.id).curve, NONE_CHOSEN)
 
 
 def quantise(session: Session, strength: float = 1.0) -> None:
@@ -305,5 +307,5 @@ def quantise(session: Session, strength: float = 1.0) -> None:
     session.edit_curve(f"Quantise {found.name} to {grid.label}", curve, points.chosen)
     if left.size:
         noun = "point" if left.size == 1 else "points"
-        session.notices.say(f"{left.size} {noun} found no free line and stay where they are.")
+        session.notices.say(f"{left.size} {noun} had no free grid line and did not move.")
         points.choose(left)

@@ -19,14 +19,14 @@ FEWEST_TAPS = 4
 
 
 def name_piece(studio: Studio) -> None:
-    told = studio.ask.text("Name the piece", "Name:", studio.session.project.name)
+    told = studio.ask.text("Rename song", "Name:", studio.session.project.name)
     if told is not None:
         rename_piece(studio.session, told)
 
 
 def rename_piece(session: Session, name: str) -> None:
     session.document.edit(
-        f"Name the piece {name.strip()}", names.project_renamed(session.project, name)
+        f"Rename the song to {name.strip()}", names.project_renamed(session.project, name)
     )
 
 
@@ -63,7 +63,7 @@ def remove_bars(studio: Studio) -> None:
     session = studio.session
     found = _bars_of(session)
     if found is None:
-        raise ZolvekError("Which bars?", remedy="Drag a span on the ruler first.")
+        raise ZolvekError("No bars are selected.", remedy="Drag a span on the ruler first.")
     done = bars.remove_bars(session.project, *found, lengths_of(session.project))
     session.span.choose(None)
     _put(session, f"Remove {_bars(found[1])} from bar {found[0]} on", done)
@@ -136,7 +136,7 @@ def tap_tempo(session: Session, now: float | None = None) -> None:
     TAPS.times.append(now)
     bpm = time_maps.tapped(TAPS.times)
     if bpm is None or len(TAPS.times) < FEWEST_TAPS:
-        session.notices.say(f"Tapped {len(TAPS.times)} of {FEWEST_TAPS}: go on in time.")
+        session.notices.say(f"Tapped {len(TAPS.times)} of {FEWEST_TAPS}. Keep tapping in time.")
         return
     points = session.document.before(TAPS.gesture).tempo.points
     place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
@@ -147,8 +147,8 @@ def tap_tempo(session: Session, now: float | None = None) -> None:
 
 def toggle_keep_sound(session: Session) -> None:
     session.settings.keep_sound = not session.settings.keep_sound
-    word = "at its seconds" if session.settings.keep_sound else "at its bars"
-    session.notices.say(f"When the tempo changes, sound stays {word}.")
+    word = "their time" if session.settings.keep_sound else "their bars"
+    session.notices.say(f"When the tempo changes, clips keep {word}.")
     session.look.changed.emit()
 
 
@@ -168,7 +168,7 @@ def ramp_tempo(session: Session) -> None:
 def remove_tempo(session: Session) -> None:
     place = tempo_point_at(session)
     tempo = time_maps.tempo_without(session.project.tempo, place)
-    put_tempo(session, "Remove a tempo point", tempo)
+    put_tempo(session, "Remove tempo point", tempo)
 
 
 def meter_typed(session: Session, text: str, bar: int | None = None) -> None:
@@ -208,7 +208,7 @@ def remove_meter(session: Session) -> None:
     meter = session.project.meter
     bar = meter.meter_at(session.playhead.beat + 1e-9).bar
     made = time_maps.meter_without(meter, bar)
-    put_meter(session, f"No other meter from bar {bar} on", session.project, made)
+    put_meter(session, f"Remove the meter change at bar {bar}", session.project, made)
 
 
 def end_typed(studio: Studio, text: str) -> None:
@@ -232,25 +232,25 @@ def end_at(studio: Studio, end: float) -> None:
     cut = False
     if beyond:
         answer = studio.ask.choose(
-            "What lies beyond the end?",
-            f"{beyond} lie after {meter.text(end)}:",
-            ["Keep it", "Cut it off"],
+            "What should happen to the rest?",
+            f"{beyond} after {meter.text(end)}:",
+            ["Keep", "Cut off"],
         )
         if answer is None:
             return
-        cut = answer == "Cut it off"
+        cut = answer == "Cut off"
     made = time_maps.with_end(project, end, cut, lengths_of(project))
     session.document.edit(f"End at {meter.text(end)}", made)
     if beyond:
         session.notices.say(
-            f"{beyond}: {'cut off' if cut else 'kept, and heard when the end is later'}."
+            f"{beyond}: {'cut off' if cut else 'kept, and audible when the end is later'}."
         )
 
 
 def type_end(studio: Studio) -> None:
     meter = studio.session.project.meter
     bars_now = meter.bar_at(max(studio.session.project.length - 1e-9, 0.0))
-    told = studio.ask.text("The piece's end", "Bars, or a position:", str(bars_now))
+    told = studio.ask.text("Song end", "Bars, or a position:", str(bars_now))
     if told is not None:
         end_typed(studio, told)
 
@@ -275,7 +275,7 @@ def begin_section(studio: Studio) -> None:
 
 def begin_section_at(session: Session, beat: float) -> None:
     made = sections.begun(session.project, beat)
-    session.document.edit("Begin a section", made)
+    session.document.edit("Add section", made)
     session.arranging.pick_section(sections.numbered(made, beat))
 
 
@@ -283,7 +283,7 @@ def rename_section(studio: Studio) -> None:
     session = studio.session
     number = section_of(session)
     old = session.project.section_spans()[number][0].name
-    told = studio.ask.text("Rename the section", "Name:", old)
+    told = studio.ask.text("Rename section", "Name:", old)
     if told is not None:
         change_section(session, number, f"Rename {old}", name=" ".join(told.split()))
 
@@ -312,9 +312,9 @@ def join_section(session: Session) -> None:
 def remove_section(session: Session) -> None:
     """Its name alone: what lies in it stays."""
     number = section_of(session)
-    label = f"Remove the section {section_name(session)}"
+    label = f"Remove section {section_name(session)}"
     session.document.edit(label, sections.removed(session.project, number))
-    session.notices.say("What lies in it stays. To take its bars out, select it and remove bars.")
+    session.notices.say("Its contents stay. To remove its bars, select it and remove bars.")
 
 
 def double_section(session: Session) -> None:
@@ -330,14 +330,14 @@ def move_section(session: Session, way: int) -> None:
     number = section_of(session)
     to = number - 1 if way < 0 else number + 2
     if not 0 <= to <= len(session.project.section_spans()):
-        raise ZolvekError("There is no section to go past.", section_name(session), "It is the first or the last.")  # fmt: skip
+        raise ZolvekError("The section can't move further.", section_name(session), "It is already the first or the last.")  # fmt: skip
     move_section_to(session, number, to)
 
 
 def move_section_to(session: Session, number: int, before: int) -> None:
     name = session.project.section_spans()[number][0].name
     made = sections.moved(session.project, number, before, lengths_of(session.project))
-    session.document.edit(f"Move {name} with everything in it", made)
+    session.document.edit(f"Move {name} with its contents", made)
     session.arranging.pick_section(before if before < number else before - 1)
 
 
@@ -354,9 +354,9 @@ def new_version(studio: Studio) -> None:
     number = section_of(session)
     made = sections.versioned(session.project, number)
     own = made.section_spans()[number][0]
-    session.document.edit(f"Begin {own.versions[-1].name} of {own.name}", made)
+    session.document.edit(f"New version {own.versions[-1].name} of {own.name}", made)
     session.arranging.pick_section(number)
-    session.notices.say("It begins as the one before: change it; the other is kept.")
+    session.notices.say("It starts as a copy. Edit it; the other version is stored.")
 
 
 def choose_version(session: Session, number: int, version: int) -> None:
@@ -371,7 +371,9 @@ def next_version(session: Session) -> None:
     number = section_of(session)
     own = session.project.section_spans()[number][0]
     if len(own.versions) < 2:
-        raise ZolvekError("The section has one version.", own.name, "Begin another one first.")
+        raise ZolvekError(
+            "The section has only one version.", own.name, "Make a new version first."
+        )
     choose_version(session, number, (own.chosen + 1) % len(own.versions))
 
 
@@ -384,7 +386,7 @@ def remove_version(session: Session, number: int, version: int) -> None:
 
 def rename_version(session: Session, number: int, version: int, name: str) -> None:
     made = sections.version_renamed(session.project, number, version, name)
-    session.document.edit(f"Rename a version to {name.strip()}", made)
+    session.document.edit(f"Rename version to {name.strip()}", made)
     session.arranging.pick_section(number)
 
 

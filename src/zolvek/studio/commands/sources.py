@@ -28,8 +28,10 @@ LONGEST_FADE = 600.0  # seconds
 def empty_words(track: Track) -> str:
     plays = any(device.role in ("instrument", "outside") for device in track.devices)
     if track.takes_sends:
-        return "Plays what other tracks send"
-    return "Press twice to draw a note, or drop sounds here" if plays else "Drop sounds here"
+        return "Plays what other tracks send to it"
+    return (
+        "Double-click to add a note, or drop audio files here" if plays else "Drop audio files here"
+    )
 
 
 # --- sounds that are placed ---
@@ -47,7 +49,7 @@ def place(studio: Studio, paths: list[Path], beat: float) -> None:
     from zolvek.formats.audio.streams import examine
 
     track = own_track(studio.session).id
-    label = f"Place {paths[0].name}" if len(paths) == 1 else f"Place {counted(len(paths), 'sound')}"
+    label = f"Add {paths[0].name}" if len(paths) == 1 else f"Add {counted(len(paths), 'clip')}"
 
     def read(told: Callable[[int, int], object]) -> list[float]:
         return [examine(str(path), told) for path in paths]
@@ -69,7 +71,7 @@ def place(studio: Studio, paths: list[Path], beat: float) -> None:
 def picked(session: Session) -> tuple[Block, Clip]:
     block = session.arranging.block
     if block is None:
-        raise ZolvekError("No block is selected.", remedy="Press one on the track's strip.")
+        raise ZolvekError("No clip is selected.", remedy="Click one on the track row.")
     return block, clips.clip_of(session.project, block)
 
 
@@ -96,12 +98,12 @@ def type_gain(studio: Studio) -> None:
 def type_fades(studio: Studio) -> None:
     _, clip = picked(studio.session)
     start = f"{clip.fade_in:g}, {clip.fade_out:g}"
-    told = studio.ask.text(f"Fades of {_name(clip)}", "In and out, in seconds:", start)
+    told = studio.ask.text(f"Fades of {_name(clip)}", "Fade-in and fade-out, in seconds:", start)
     if told is None:
         return
     words = told.replace(",", " ").split()
     if len(words) not in (1, 2):
-        raise ZolvekError(f"“{told}” can't be read.", remedy="Write two times: 0.5, 2.")
+        raise ZolvekError(f"“{told}” can't be read.", remedy="Type two times, such as 0.5, 2.")
     times = [number_of(word, "s", 0.0, LONGEST_FADE, "Fade") for word in words]
     _change(studio.session, f"Fade {_name(clip)}", fade_in=times[0], fade_out=times[-1])
 
@@ -117,7 +119,9 @@ def loop(session: Session) -> None:
     """Repeated to the end of the selected span, else of the section it ends in; again ends it."""
     block, clip = picked(session)
     if clip.loop_until is not None:
-        session.document.edit(f"{_name(clip)} once", clips.looped(session.project, block, None))
+        session.document.edit(
+            f"Play {_name(clip)} once", clips.looped(session.project, block, None)
+        )
         return
     lasts = length_of(clip.file)
     end = clips.end_of(clip, session.project.tempo, lasts)
@@ -127,7 +131,7 @@ def loop(session: Session) -> None:
     if until <= clip.beat:
         raise ZolvekError("There is no room to repeat it.", _name(clip), "Move it earlier.")
     made = clips.looped(session.project, block, until)
-    session.document.edit(f"{_name(clip)} again and again", made)
+    session.document.edit(f"Repeat {_name(clip)}", made)
 
 
 def duplicate(session: Session) -> None:
@@ -148,11 +152,11 @@ def to_track(studio: Studio) -> None:
     others = {t.name: t.id for t in session.project.tracks if t.id != block.track}
     if not others:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
-    answer = studio.ask.choose("Move the block", f"{_name(clip)} onto:", list(others))
+    answer = studio.ask.choose("Move clip", f"Move {_name(clip)} to:", list(others))
     if answer is not None:
         made, new = clips.moved_to(session.project, block, others[answer])
         session.arranging.will_be(new)
-        session.document.edit(f"{_name(clip)} onto {answer}", made)
+        session.document.edit(f"Move {_name(clip)} to {answer}", made)
 
 
 # --- the selected notes, or the block ---
@@ -161,7 +165,7 @@ def to_track(studio: Studio) -> None:
 def _notes(session: Session) -> tuple[str, frozenset[int]]:
     arranging = session.arranging
     if arranging.notes_of is None or not arranging.notes:
-        raise ZolvekError("No note is selected.", remedy="Press one on the track's strip.")
+        raise ZolvekError("No note is selected.", remedy="Click one on the track row.")
     return arranging.notes_of, arranging.notes
 
 

@@ -66,7 +66,7 @@ def choose(session: Session, take: str, first: float, last: float) -> None:
     """A span of a take for the lane's curve, joined by the glide that is set."""
     lane, settings = unlocked(session), session.settings
     made = takes.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
-    _put(session, f"Choose {takes.take_of(lane, take).name}", made)
+    _put(session, f"Use {takes.take_of(lane, take).name}", made)
 
 
 def choose_whole(session: Session) -> None:
@@ -83,7 +83,7 @@ def let_go(session: Session) -> None:
     """The curve under the choices again, in the selected span or everywhere."""
     lane = unlocked(session)
     first, last = session.span.beats or (0.0, session.project.length)
-    _put(session, "Let a choice go", takes.unchosen(lane, first, last))
+    _put(session, "Clear choices", takes.unchosen(lane, first, last))
 
 
 def crop(session: Session) -> None:
@@ -107,7 +107,7 @@ def mute(session: Session) -> None:
 
 def rename(studio: Studio) -> None:
     _, take = picked(studio.session)
-    name = studio.ask.text("Name the take", "Name:", take.name)
+    name = studio.ask.text("Rename take", "Name:", take.name)
     if name is not None and name.strip():
         change(studio.session, "Name", name=name.strip())
 
@@ -124,14 +124,14 @@ def next_colour(session: Session) -> None:
 def work_on(session: Session) -> None:
     """The take whole and raw in the lane's place; recording keeps the take itself as it was."""
     lane, take = picked(session)
-    session.edit_curve(f"Work on {take.name}", takes.auditioned(lane, [take.id]))
+    session.edit_curve(f"Edit {take.name}", takes.auditioned(lane, [take.id]))
     session.span.choose((take.first, take.last))
 
 
 def copy_to(studio: Studio) -> None:
     """Ask for another lane to keep the take beside."""
     _, take = picked(studio.session)
-    other = other_lane(studio, "Copy the take")
+    other = other_lane(studio, "Copy take")
     if other:
         document = studio.session.document
         made = takes.with_take(document.project.lane(other), take.curve, take.first, take.last)

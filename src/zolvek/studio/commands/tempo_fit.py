@@ -18,7 +18,7 @@ def sound_track(session: Session) -> Track:
     """The shown track, where it has a sound. Raises ZolvekError otherwise."""
     track = shown_track(session)
     if not track.clips:
-        raise ZolvekError("The track plays no sound.", track.name, "Choose a track that does.")
+        raise ZolvekError("The track has no audio.", track.name, "Choose a track with clips.")
     return track
 
 
@@ -34,14 +34,18 @@ def propose_tempo(studio: Studio) -> None:
 
     def done(found: Tempo) -> None:
         sure = (
-            "clear" if found.sure > 0.55 else "fairly clear" if found.sure > 0.35 else "not clear"
+            "clear"
+            if found.sure > 0.55
+            else "fairly reliable"
+            if found.sure > 0.35
+            else "unreliable"
         )
         rows = {
             f"{bpm:g} BPM, bar 1 on its first beat": bpm
             for bpm in (found.bpm, round(found.bpm * 2, 3), round(found.bpm / 2, 3))
         }
         answer = studio.ask.choose(
-            f"The tempo of {name}", f"Its beat is {sure}. Take it?", list(rows)
+            f"The tempo of {name}", f"The estimate is {sure}. Use it?", list(rows)
         )
         if answer is None:
             return
@@ -59,7 +63,9 @@ def mark_bar(session: Session) -> None:
     near = [mark for mark in marks if abs(mark - beat) < 1e-3]
     session.arranging.mark(tuple(m for m in marks if m not in near) if near else (*marks, beat))
     count = len(session.arranging.marks)
-    more = "Mark another one, then fit." if count < 2 else "Fit the grid when all are marked."
+    more = (
+        "Mark another one, then fit the grid." if count < 2 else "Fit the grid when all are marked."
+    )
     session.notices.say(f"{count} bar line{'s' * (count != 1)} marked. {more}")
 
 
@@ -73,7 +79,7 @@ def fit(studio: Studio) -> None:
     marks = session.arranging.marks
     if len(marks) < 2:
         raise ZolvekError(
-            "Two marks are needed, at least.", remedy="Mark bar lines at the playhead."
+            "At least two marks are needed.", remedy="Mark bar lines at the playhead."
         )
     guess = ", ".join(str(_guess(session, a, b)) for a, b in itertools.pairwise(marks))
     told = studio.ask.text("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess)
@@ -91,14 +97,14 @@ def fit_to(session: Session, text: str) -> None:
     marks, project = session.arranging.marks, session.project
     words = text.replace(",", " ").split()
     if not words or not all(re.fullmatch("[1-9][0-9]{0,3}", word) for word in words):
-        raise ZolvekError(f"“{text}” is no count of bars.", remedy="Write 4, or 4, 4, 8.")
+        raise ZolvekError(f"“{text}” is not a number of bars.", remedy="Type 4, or 4, 4, 8.")
     counts = [int(word) for word in words]
     if len(counts) == 1:
         counts *= len(marks) - 1
     if len(counts) != len(marks) - 1:
         raise ZolvekError(
-            f"There are {len(marks) - 1} gaps between the marks, and {len(counts)} counts.",
-            remedy="Write one for all, or one for each.",
+            f"There are {len(marks) - 1} gaps between the marks, but {len(counts)} numbers.",
+            remedy="Type one for all, or one for each.",
         )
     made = tempo_fit.fitted(project, _marks(project, marks, counts))
     session.document.edit("Fit the grid to the recording", made)

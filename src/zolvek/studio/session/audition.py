@@ -52,8 +52,8 @@ class Hearing(QObject):
         """Hear something else in the project's place: "bypass", "kept", or "" for the project."""
         if with_what == "kept" and self.kept is None:
             raise ZolvekError(
-                "No version has been kept to compare with.",
-                remedy="Keep one in the Listen panel first.",
+                "No version is stored.",
+                remedy="Store one in the Listen panel first.",
             )
         self.comparing = with_what
         self.changed.emit()

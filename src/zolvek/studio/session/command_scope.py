@@ -42,7 +42,7 @@ def base_only(session: Session, what: str) -> Lane:
     has no `what` of its own."""
     if target(session).aside:
         raise ZolvekError(
-            f"What is drawn on has no {what} of its own.", remedy="Draw on the base again."
+            f"This curve has no {what} of its own.", remedy="Return to the lane's base curve."
         )
     return unlocked(session)
 
@@ -54,7 +54,9 @@ def worked(session: Session) -> WorkedOn:
         target(session).curve, session.points.chosen, session.span.beats, session.project.meter
     )
     if not found.points.size and not found.segments.size:
-        raise ZolvekError(f"Nothing lies{found.where}.", remedy="Select another span, or points.")
+        raise ZolvekError(
+            f"There is nothing{found.where}.", remedy="Select another span, or points."
+        )
     return found
 
 
@@ -62,7 +64,9 @@ def worked_points(session: Session) -> WorkedOn:
     """As `worked`, where points are needed."""
     found = worked(session)
     if not found.points.size:
-        raise ZolvekError(f"No point lies{found.where}.", remedy="Select another span, or points.")
+        raise ZolvekError(
+            f"There are no points{found.where}.", remedy="Select another span, or points."
+        )
     return found
 
 
@@ -97,7 +101,8 @@ def scope(session: Session) -> tuple[float, float, str]:
             return float(beats[0]), float(beats[-1]), "the selected points' span"
         if not session.span.beats:
             raise ZolvekError(
-                "The selection has no length.", remedy="Select two points, a span, or nothing."
+                "The selection has no length.",
+                remedy="Select two points or a span, or clear the selection.",
             )
     if session.span.beats:
         return (*session.span.beats, "the selected span")
@@ -111,7 +116,7 @@ def scope_words(session: Session) -> tuple[str, bool]:
     except ZolvekError as error:
         return f"{error.what} {error.remedy}", False
     text = session.project.meter.text
-    return f"Works on {name}, {text(first)} to {text(last)}.", True
+    return f"Applies to {name}, {text(first)} to {text(last)}.", True
 
 
 def together(session: Session) -> list[Target]:
@@ -137,7 +142,7 @@ def edit_together(
     for each in found:
         made = edit(each)
         project = each.put(project, lambda _, made=made: made)  # type: ignore[misc]  # bound now
-    session.document.edit(f"{label}, {len(found)} lanes as one", project, gesture)
+    session.document.edit(f"{label}, {len(found)} lanes together", project, gesture)
 
 
 def shape_scope(

@@ -30,7 +30,7 @@ def turn_all(
         if hands and hands.recording and lane is not None and is_driven:
             hands.missed(lane.id)
             session.notices.say(
-                f"{parameter.name} is not armed: this is not written. E arms its lane."
+                f"{parameter.name} is not armed, so this is not recorded. Press E to arm its lane."
             )
             continue
         position = min(max(position, 0.0), 1.0)
@@ -40,7 +40,7 @@ def turn_all(
         labels.append(f"Set {parameter.name} to {parameter.text(position)}")
         if is_driven:
             session.notices.say(
-                f"{parameter.name} is driven by its lane: this value is heard when the lane is bypassed (Y)."
+                f"{parameter.name} is driven by its lane. You hear this value when the lane is bypassed (Y)."
             )
     if labels:
         label = labels[0] if len(labels) == 1 else f"Set {len(labels)} controls"

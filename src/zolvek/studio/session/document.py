@@ -97,7 +97,7 @@ class Document(QObject):
         if gone:
             noun = "step is" if gone == 1 else f"{gone} steps are"
             most = self.settings.undo_megabytes
-            self.notices.say(f"The oldest {noun} gone: undo keeps to {most} MB.")
+            self.notices.say(f"The oldest {noun} gone; undo is limited to {most} MB.")
         if before is not self.project:
             self.changed.emit()
 

@@ -94,7 +94,9 @@ class Focus(QObject):
         """Draw on a device's pad path, across ("x") or up ("y"), or on the lane again. Raises
         ZolvekError where there is no path, or no lane whose place it could take."""
         if axis and not any(p.device == device for p in self.document.project.pads):
-            raise ZolvekError("There is no path yet.", remedy="Draw one, or let the puck travel.")
+            raise ZolvekError(
+                "There is no path yet.", remedy="Draw one, or move the puck along a path."
+            )
         if axis and self.id is None:
             raise ZolvekError("There is no lane to show it in.", remedy="Add a lane first.")
         self.layer = None

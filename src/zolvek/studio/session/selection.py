@@ -66,7 +66,7 @@ class Span(QObject):
     def needed(self) -> tuple[float, float]:
         """The selected span. Raises ZolvekError when there is none."""
         if self.beats is None:
-            raise ZolvekError("Over which span?", remedy="Drag one on the ruler first.")
+            raise ZolvekError("No span is selected.", remedy="Drag one on the ruler first.")
         return self.beats
 
     def _follow(self) -> None:

@@ -113,9 +113,7 @@ class Session:
             raise ZolvekError(f"“{text}” can't be read.", remedy=durations.HELP)
         limit = LIMITS["wait"]
         if not limit.holds(beats):
-            raise ZolvekError(
-                f"“{text}” is too long.", remedy=f"Up to {limit.high:g} beats will do."
-            )
+            raise ZolvekError(f"“{text}” is too long.", remedy=f"Use at most {limit.high:g} beats.")
         return beats
 
     def position_of(self, text: str) -> float:
@@ -170,7 +168,7 @@ class Session:
 
     def redo(self) -> None:
         """Do the next step again, and select what was selected after it."""
-        self._step("Done again", self.document.history.redo_label, self.document.redo)
+        self._step("Redone", self.document.history.redo_label, self.document.redo)
 
     def _step(self, word: str, label: str, go: Callable[[], None]) -> None:
         if not label:

@@ -109,5 +109,5 @@ TOOLS = (
     ("points", "Points", "Add and move points"),
     ("freehand", "Freehand", "Draw a stroke; it becomes few shaped points"),
     ("line", "Line", "Draw a straight line over what is there"),
-    ("form", "Form", "Drag a span to stamp the chosen form into it"),
+    ("form", "Stamp", "Drag a span to stamp the chosen shape"),
 )

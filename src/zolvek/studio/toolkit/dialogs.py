@@ -51,13 +51,13 @@ class ReachDialog(QDialog):
         self.low.setAccessibleName("Lowest output")
         self.high.setAccessibleName("Highest output")
         self.keep = QComboBox()
-        self.keep.addItem("Keep its form: it covers the new reach", False)
-        self.keep.addItem("Keep its sound: points move", True)
+        self.keep.addItem("Keep its shape: it covers the new reach", False)
+        self.keep.addItem("Keep its sound: the points move", True)
         self.keep.setAccessibleName("What the curve keeps")
         fields = form()
         fields.addRow(field_label("Lowest"), self.low)
         fields.addRow(field_label("Highest"), self.high)
-        fields.addRow(field_label("The curve shall"), self.keep)
+        fields.addRow(field_label("The curve should"), self.keep)
         layout = QVBoxLayout(self)
         layout.addLayout(fields)
         layout.addWidget(_buttons(self))
@@ -76,7 +76,7 @@ class RepeatDialog(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Repeat with a change")
+        self.setWindowTitle("Repeat with change")
         self.until = QLineEdit()
         self.until.setPlaceholderText("a bar, such as 17")
         self.until.setAccessibleName("Repeat up to")
@@ -98,7 +98,7 @@ class MidiDialog(QDialog):
 
     def __init__(self, name: str, score: Score, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Read {name}")
+        self.setWindowTitle(f"Import {name}")
         notes = sum(len(part.notes) for part in score.parts)
         told = [
             f"{score.lanes} streams that become lanes, and {notes} notes for the stand-in synth, "
@@ -110,9 +110,9 @@ class MidiDialog(QDialog):
         self.join.setChecked(True)
         self.within = _number(0.2, 0.01, 20.0, "Tolerance of joining", 2)
         self.join.toggled.connect(self.within.setEnabled)
-        self.time = QCheckBox("Take its tempo, meter and sections too")
+        self.time = QCheckBox("Import tempo, meter and sections too")
         first = score.tempo.points[0].bpm
-        self.time.setToolTip(f"{first:.2f} BPM at the start; replaces those of the project")
+        self.time.setToolTip(f"{first:.2f} BPM at the start; replaces the project's")
         row = QHBoxLayout()
         row.addWidget(self.join)
         row.addWidget(self.within)
@@ -138,25 +138,25 @@ class SoundCurveDialog(QDialog):
 
     def __init__(self, name: str, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Read {name} into the lane")
+        self.setWindowTitle(f"Import {name} into the lane")
         self.how = QComboBox()
-        self.how.setAccessibleName("What the sound is")
+        self.how.setAccessibleName("Type of audio")
         for text, data in (
             ("A control signal, −1 to 1", "both"),
             ("A control signal, 0 to 1", "up"),
-            ("A sound whose level is followed", "follow"),
+            ("A sound: follow its level", "follow"),
         ):
             self.how.addItem(text, data)
         self.attack = _milliseconds(10.0, "Attack")
         self.release = _milliseconds(200.0, "Release")
         self.within = _number(0.2, 0.01, 20.0, "Tolerance of thinning", 2)
         fields = form()
-        fields.addRow(field_label("It is"), self.how)
+        fields.addRow(field_label("Type"), self.how)
         fields.addRow(field_label("Attack"), self.attack)
         fields.addRow(field_label("Release"), self.release)
-        fields.addRow(field_label("Thinned within"), self.within)
+        fields.addRow(field_label("Tolerance"), self.within)
         layout = QVBoxLayout(self)
-        layout.addWidget(note("It is written from the selection, or from the playhead on."))
+        layout.addWidget(note("It starts at the selection, or at the playhead."))
         layout.addLayout(fields)
         layout.addWidget(_buttons(self))
         self.how.currentIndexChanged.connect(lambda _: self._show())
@@ -216,9 +216,9 @@ class HitsDialog(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("A form on every hit")
+        self.setWindowTitle("Stamp on every hit")
         rows = [("Duck", "duck"), *((f.label, f.key) for f in FORMS if f.key != "duck")]
-        self.forms = choice(rows, "Form", lambda _: self._follow())
+        self.forms = choice(rows, "Stamp", lambda _: self._follow())
         self.deep = _number(60.0, -100.0, 100.0, "Depth", 0)
         self.hold = Entry("Hold", lambda _: None, "How long it stays down: 1/32, 20 ms")
         self.hold.setText("1/32")
@@ -226,12 +226,12 @@ class HitsDialog(QDialog):
         self.length.setText("1/8")
         self.held, self.back = field_label("Hold"), field_label("Release")
         fields = form()
-        fields.addRow(field_label("Form"), self.forms)
+        fields.addRow(field_label("Stamp"), self.forms)
         fields.addRow(field_label("Depth"), self.deep)
         fields.addRow(self.held, self.hold)
         fields.addRow(self.back, self.length)
         layout = QVBoxLayout(self)
-        layout.addWidget(note("On each hit of the selected span, down from where the curve is; a negative depth goes up."))  # fmt: skip
+        layout.addWidget(note("Applies to each hit of the selected span, downwards from the curve; a negative depth goes up."))  # fmt: skip
         layout.addLayout(fields)
         layout.addWidget(_buttons(self))
 

@@ -238,7 +238,7 @@ class SeedEntry(Entry):
 def seed_of(text: str, name: str) -> int:
     clean = text.strip()
     if SEED.fullmatch(clean) is None:
-        raise ZolvekError(f"“{text}” is no seed.", name, "Write up to 18 digits: 1.")
+        raise ZolvekError(f"“{text}” is not a seed.", name, "Type up to 18 digits, such as 1.")
     return int(clean)
 
 

@@ -18,7 +18,7 @@ class InPlace(Entry):
     gives it up."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__("In place", self._typed)
+        super().__init__("Name", self._typed)
         self.setParent(parent)
         self.take: Callable[[str], object] = lambda _: None
         self.setStyleSheet("padding: 0px 4px; min-height: 15px;")

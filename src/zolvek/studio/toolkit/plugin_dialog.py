@@ -62,14 +62,14 @@ class PluginDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.plugins, self.settings, self.ask_folder = plugins, settings, ask_folder
-        self.setWindowTitle("Add a plugin")
+        self.setWindowTitle("Add plugin")
         self.resize(620, 520)
         self.search = Search("Find a plugin")
         self.search.textChanged.connect(lambda _: self._fill())
         self.search.returnPressed.connect(self._take_first)
         self.rows = QTreeWidget()
         self.rows.setAccessibleName("Installed plugins")
-        self.rows.setHeaderLabels(["Name", "Maker", "Kind", "Parameters"])
+        self.rows.setHeaderLabels(["Name", "Vendor", "Kind", "Parameters"])
         self.rows.setRootIsDecorated(False)
         self.rows.setUniformRowHeights(True)
         for column, width in enumerate((230, 140, 90)):
@@ -82,7 +82,7 @@ class PluginDialog(QDialog):
         self.box = QDialogButtonBox(button.Ok | button.Cancel)
         elsewhere = self.box.addButton("From a folder…", QDialogButtonBox.ButtonRole.ActionRole)
         assert elsewhere is not None
-        elsewhere.setToolTip("A plugin that lies elsewhere: its folder ends in .lv2 or .vst3")
+        elsewhere.setToolTip("Chooses a plugin elsewhere: a folder that ends in .lv2 or .vst3")
         elsewhere.clicked.connect(self._look_elsewhere)
         self.box.accepted.connect(self.accept)
         self.box.rejected.connect(self.reject)
@@ -106,7 +106,7 @@ class PluginDialog(QDialog):
             super().accept()
 
     def _look_elsewhere(self) -> None:
-        folder = self.ask_folder("A plugin's folder", "")
+        folder = self.ask_folder("Plugin folder", "")
         if folder is not None:
             self.search.clear()
             self.plugins.look_in(folder)
@@ -130,7 +130,7 @@ class PluginDialog(QDialog):
             count = "" if found.fault else str(found.parameters)
             item = QTreeWidgetItem([found.name, found.maker, kind, count])
             item.setData(0, ID, found.id)
-            item.setToolTip(0, found.fault or f"{found.about}\nTick it to have it at the top.")
+            item.setToolTip(0, found.fault or f"{found.about}\nTick to show it first.")
             item.setToolTip(2, found.fault)
             flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
             item.setFlags(flags if found.fault else flags | Qt.ItemFlag.ItemIsEnabled)
@@ -146,9 +146,9 @@ class PluginDialog(QDialog):
         elif self.plugins.fault:
             self.told.setText(self.plugins.fault)
         elif not every:
-            self.told.setText("No plugin is installed: LV2 ones lie in ~/.lv2 and /usr/lib/lv2, VST3 ones in ~/.vst3 and /usr/lib/vst3.")  # fmt: skip
+            self.told.setText("No plugins found. LV2 plugins are in ~/.lv2 and /usr/lib/lv2, VST3 plugins in ~/.vst3 and /usr/lib/vst3.")  # fmt: skip
         else:
-            self.told.setText(f"{len(shown)} of {len(every)}. Its parameters become lanes, its presets states.")  # fmt: skip
+            self.told.setText(f"{len(shown)} of {len(every)}. Parameters become lanes, presets become states.")  # fmt: skip
         self._follow()
 
     def _follow(self) -> None:

@@ -23,7 +23,7 @@ def drawn(svg: str, scale: float = SCALE) -> QImage:
     renderer = QSvgRenderer(QByteArray(svg.encode()))
     size = renderer.defaultSize()
     if not renderer.isValid() or size.isEmpty():
-        raise Failure("The picture can't be drawn.", "PNG", "Write it as SVG, and report this.")
+        raise Failure("The picture can't be drawn.", "PNG", "Export it as SVG, and report this.")
     fits = min(
         MOST_SIDE / max(size.width(), size.height()),
         (MOST_PIXELS / (size.width() * size.height())) ** 0.5,
@@ -36,7 +36,7 @@ def drawn(svg: str, scale: float = SCALE) -> QImage:
         )
     image = QImage(size * min(scale, fits), QImage.Format.Format_ARGB32)
     if image.isNull():
-        raise Failure("There is not enough memory for the picture.", "PNG", "Write it as SVG.")
+        raise Failure("There is not enough memory for the picture.", "PNG", "Export it as SVG.")
     image.fill(0xFFFFFFFF)
     painter = QPainter(image)
     renderer.render(painter)
@@ -50,5 +50,5 @@ def save(svg: str, path: str | os.PathLike[str]) -> Path:
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     if not drawn(svg).save(buffer, "PNG"):
-        raise Failure("The picture can't be made into PNG.", str(path), "Write it as SVG.")
+        raise Failure("The picture can't be converted to PNG.", str(path), "Export it as SVG.")
     return write_bytes(path, buffer.data().data())

@@ -8,10 +8,11 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
+from zolvek.core.compilation import compiled
 from zolvek.core.curve.construction import joined
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE
-from zolvek.core.curve.thinning import compiled, thinned
+from zolvek.core.curve.thinning import thinned
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import Scale
 from zolvek.core.movement.evaluation.lane_evaluation import Heard
@@ -216,7 +217,7 @@ def covered(least: Ints, most: Ints) -> tuple[Ints, Ints]:
         return new, low
     work: Callable[..., tuple[Ints, Ints]] = _kept
     if len(new) >= COMPILED_FROM:
-        work = compiled(_kept)  # type: ignore[assignment]  # compiled, it is called in the same way
+        work = compiled(_kept)
     begins, value = work(low, high)
     return new[begins], value
 

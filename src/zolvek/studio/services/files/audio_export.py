@@ -49,7 +49,7 @@ class SoundExport:
         try:
             clip_playback.need(self.project)
         except ZolvekError as error:
-            question = "Sound files are missing or can't be played. Export without them?"
+            question = "Audio files are missing or can't be played. Export without them?"
             if not self.ask.confirm(question, f"{error.where}: {error.what}"):
                 return
             self.allow = True
@@ -85,7 +85,7 @@ class SoundExport:
 
         if not isinstance(result, MissingPlugins):
             self._report(result)
-        elif self.ask.confirm("Plugins are not run. Export without them?", result.where):
+        elif self.ask.confirm("Some plugins are not running. Export without them?", result.where):
             self.allow = True
             self._write()
 
@@ -97,7 +97,7 @@ class SoundExport:
         self.session.notices.say(f"Exported {name}" if count == 1 else f"Exported {count} files")
         rest = done.words[1:] if done.cut else done.words
         if rest:
-            remedy = "Listen to it before you use it."
+            remedy = "Check the result before you use it."
             self.session.notices.report(Failure(" ".join(rest), name, remedy))
         if done.cut:
             self._offer(done)
@@ -108,7 +108,7 @@ class SoundExport:
         quieter, floats, keep = (
             f"Export {lower:.1f} dB lower",
             "Export as 32-bit float",
-            "Keep it as it is",
+            "Keep as it is",
         )
         options = [quieter, *([floats] if self.path.suffix.lower() == ".wav" else []), keep]
         chosen = self.ask.pick("The export clips.", done.words[0], options)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from zolvek.formats.project.collection import OutsideFiles
 
 
-KINDS = "One file with all sounds (*.zip)"
+KINDS = "One file with all audio (*.zip)"
 
 
 def export_collected(deliveries: Deliveries) -> None:
@@ -43,7 +43,7 @@ def collect(deliveries: Deliveries, path: Path, anywhere: bool = False) -> None:
     def done(result: list[Path] | OutsideFiles) -> None:
         if not isinstance(result, OutsideFiles):
             session.notices.say(f"Collected into {path.name}")
-        elif deliveries.ask.confirm(f"{result.what} Pass them on?", result.where):
+        elif deliveries.ask.confirm(f"{result.what} Include them?", result.where):
             collect(deliveries, path, True)
 
     deliveries.run(path.name, task, done, "")

@@ -69,7 +69,7 @@ class Deliveries(QObject):
     # --- MIDI ---
 
     def midi(self) -> None:
-        path = self._write("Write a MIDI file", ".mid", MIDI)
+        path = self._write("Export MIDI", ".mid", MIDI)
         if path:
             self.midi_to(path)
 
@@ -104,7 +104,7 @@ class Deliveries(QObject):
         )[0]
 
     def import_midi(self) -> None:
-        path = self._read("Read a MIDI file", MIDI)
+        path = self._read("Import MIDI", MIDI)
         if path:
             self.take_midi(path)
 
@@ -122,23 +122,23 @@ class Deliveries(QObject):
 
         if not score.parts:
             raise ZolvekError(
-                "There are no notes or controllers in it.", str(path), "Choose another."
+                "The file has no notes or controllers.", str(path), "Choose another file."
             )
         dialog = self.ask.filled(lambda over: MidiDialog(path.name, score, over))
         if dialog is None:
             return
         self.change(
-            f"Read {path.name}",
+            f"Import {path.name}",
             lambda _: midi_in.fitted(score, dialog.tolerance),
             lambda project, curves: midi_in.imported(project, score, curves, dialog.takes_time),
-            f"Read {path.name}: {score.lanes} lanes",
+            f"Import {path.name}: {score.lanes} lanes",
         )
 
     # --- sound ---
 
     def control(self) -> None:
         lane = self.needed_lane()
-        path = self._write("Write the lane as a control signal", ".wav", WAV)
+        path = self._write("Export lane as control signal", ".wav", WAV)
         if path:
             self.control_to(lane, path)
 
@@ -155,7 +155,7 @@ class Deliveries(QObject):
 
     def import_curve(self) -> None:
         self.needed_lane()
-        path = self._read("Read a sound file as the lane's curve", SOUNDS)
+        path = self._read("Import audio into lane", SOUNDS)
         if path:
             self.take_curve(path)
 
@@ -191,7 +191,7 @@ class Deliveries(QObject):
                 project, lambda old: splice(old, first, put, first + float(put.beat[-1]))
             )
 
-        self.change(f"Read {path.name}", reading, change, f"Read {path.name}")
+        self.change(f"Import {path.name}", reading, change, f"Import {path.name}")
 
     # --- tables and pictures ---
 
@@ -199,17 +199,17 @@ class Deliveries(QObject):
         from zolvek.formats.tables import curve_csv
 
         self.needed_lane()
-        path = self._write("Write the lane's points", ".csv", CSV)
+        path = self._write("Export lane points", ".csv", CSV)
         drawn = self.session.target
         if (
             path
             and drawn
             and self.session.notices.try_to(lambda: curve_csv.save(drawn.curve, path))
         ):
-            self.session.notices.say(f"Wrote {path.name}")
+            self.session.notices.say(f"Exported {path.name}")
 
     def import_points(self) -> None:
-        path = self._read("Read a lane's points", CSV)
+        path = self._read("Import points into lane", CSV)
         if path:
             self.take_points(path)
 
@@ -217,10 +217,10 @@ class Deliveries(QObject):
         from zolvek.formats.tables import curve_csv
 
         self.needed_lane()
-        self.session.edit_curve(f"Read {path.name}", curve_csv.load(path))
+        self.session.edit_curve(f"Import {path.name}", curve_csv.load(path))
 
     def table(self) -> None:
-        path = self._write("Write a table", ".csv", CSV)
+        path = self._write("Export table", ".csv", CSV)
         if path:
             self.table_to(path)
 
@@ -238,7 +238,7 @@ class Deliveries(QObject):
         self.run(path.name, writing)
 
     def picture(self) -> None:
-        path = self._write("Write a picture", ".svg", PICTURE)
+        path = self._write("Export picture", ".svg", PICTURE)
         if path:
             self.picture_to(path)
 
@@ -251,7 +251,7 @@ class Deliveries(QObject):
             svg_to_png.save(picture.svg(self.session.project, lanes, span), path)
         else:
             picture.save(self.session.project, lanes, path, span)
-        self.session.notices.say(f"Wrote {path.name}")
+        self.session.notices.say(f"Exported {path.name}")
 
     def _lanes(self) -> list[str]:
         """The focus lane, or all that are shown."""
@@ -275,7 +275,9 @@ class Deliveries(QObject):
         """Work off the interface thread, with progress and a way to stop; then `done` is told the
         result."""
         if self.working is not None:
-            raise ZolvekError("Another file is still being worked on.", name, "Wait, or stop that.")
+            raise ZolvekError(
+                "Another export or import is still running.", name, "Wait for it, or stop it."
+            )
         thread = self.working = Work(task)
         bar = self.ask.progress(name, thread.stop)
         thread.progress.connect(bar.told)
@@ -287,7 +289,7 @@ class Deliveries(QObject):
                 self.session.notices.report(thread.error)
             elif self.session.notices.try_to(lambda: done(thread.result)):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
-                told = f"Wrote {name}" if count == 1 else f"Wrote {count} files"
+                told = f"Exported {name}" if count == 1 else f"Exported {count} files"
                 if said is None:
                     self.delivered += 1
                     self.changed.emit()
@@ -323,7 +325,9 @@ class Deliveries(QObject):
         def finish(result: Any) -> None:
             if document.opened is not opened:
                 raise ZolvekError(
-                    "Another project has been opened meanwhile.", label, "Do it again there."
+                    "Another project was opened meanwhile.",
+                    label,
+                    "Start it again in that project.",
                 )
             done(result)
 

@@ -34,7 +34,7 @@ class Media:
         session = self.session
         missing = clip_playback.missing(session.project)
         if not missing:
-            session.notices.say("All sound files are where the project says.")
+            session.notices.say("No audio files are missing.")
             return
         names = ", ".join(Path(name).name for name in missing[:3])
         more = f" and {len(missing) - 3} more" if len(missing) > 3 else ""
@@ -58,17 +58,17 @@ class Media:
                         "\n".join(told),
                         "Look in another folder for the rest."
                         if found.missing
-                        else "Listen to them.",
+                        else "Check them by ear.",
                     )
                 )
 
         project = session.project
         self.deliveries.run_for_project(
-            "Find missing sounds", lambda told: searched(project, missing, folder, told), done
+            "Find missing audio files", lambda told: searched(project, missing, folder, told), done
         )
 
     def import_sound(self) -> None:
-        path = self._read("A sound for the track", SOUNDS)
+        path = self._read("Audio file for the track", SOUNDS)
         if path:
             self.take_sound(path)
 
@@ -93,7 +93,7 @@ class Media:
     # --- devices ---
 
     def import_device(self) -> None:
-        path = self._read("Add a device from a description", DEVICES)
+        path = self._read("Add device from description", DEVICES)
         if path:
             self.take_device(path)
 
@@ -110,9 +110,9 @@ class Media:
         from zolvek.formats import device_file
 
         device = chosen.chosen_device(self.session)
-        path = self._write("Write the device's description", ".json", DEVICES)
+        path = self._write("Export device description", ".json", DEVICES)
         if path and self.session.notices.try_to(lambda: device_file.save(device.row, path)):
-            self.session.notices.say(f"Wrote {path.name}")
+            self.session.notices.say(f"Exported {path.name}")
 
     # --- states ---
 
@@ -121,16 +121,16 @@ class Media:
 
         found = [s for s in self.session.project.states if s.of(device)]
         if not found:
-            raise ZolvekError("There are no states to write.", remedy="Keep one first.")
-        path = self._write("Write the states", ".json", STATES)
+            raise ZolvekError("There are no states to export.", remedy="Store one first.")
+        path = self._write("Export states", ".json", STATES)
         if path:
             state_file.save(self.session.project, found, path)
-            self.session.notices.say(f"Wrote {path.name}")
+            self.session.notices.say(f"Exported {path.name}")
 
     def import_states(self, device: str) -> None:
-        path = self._read("Read states", STATES)
+        path = self._read("Import states", STATES)
         if path:
-            self.take_states(device, path, "Read states")
+            self.take_states(device, path, "Import states")
 
     def take_states(self, device: str, path: Path, label: str) -> None:
         from zolvek.formats import state_file

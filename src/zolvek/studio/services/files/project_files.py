@@ -18,7 +18,7 @@ from zolvek.studio.session.session import Session
 
 PROJECTS = "Zolvek projects (*.zolvek)"
 OPENED = "Zolvek projects (*.zolvek *.zip)"
-COLLECTED = "One file with all sounds (*.zip)"
+COLLECTED = "One file with all audio (*.zip)"
 
 
 class Files:
@@ -80,23 +80,23 @@ class Files:
         """Ask for a name, and keep the project as a template."""
         from zolvek.formats.project import templates
 
-        told = self.ask.text("Save as a template", "Name:", self.session.project.name)
+        told = self.ask.text("Save as template", "Name:", self.session.project.name)
         if told is None:
             return
         if told.strip() in templates.names() and not self.ask.confirm(
-            f"There is a template {told.strip()} already.", "Replace it?"
+            f"There is already a template {told.strip()}.", "Replace it?"
         ):
             return
         templates.save(self.session.project, told)
-        self.session.notices.say(f"New pieces can begin with {told.strip()}.")
+        self.session.notices.say(f"New projects can start from {told.strip()}.")
 
     def new_from_template(self) -> None:
         from zolvek.formats.project import templates
 
         names = templates.names()
         if not names:
-            raise ZolvekError("There is no template yet.", remedy="File ▸ Save as a template… keeps one.")  # fmt: skip
-        answer = self.ask.choose("New from a template", "Begin with:", names)
+            raise ZolvekError("There are no templates yet.", remedy="File ▸ Save as template… makes one.")  # fmt: skip
+        answer = self.ask.choose("New from template", "Start from:", names)
         if answer is not None:
             self.begin_from(answer)
 
@@ -128,7 +128,7 @@ class Files:
         """Ask for files, and begin a project with a track for each."""
         kinds = f"Sound, MIDI and devices (*{' *'.join(KINDS)})"
         found = self.ask.paths_to_read(
-            "Files that become tracks", paths.folder(self.document), kinds
+            "Files to import as tracks", paths.folder(self.document), kinds
         )
         if found and self.may_leave():
             self.begin_with(found)
@@ -144,19 +144,19 @@ class Files:
             self.document.mark_unsaved()
             gone = left_out(brought)
             more = f" Left out: {gone}." if gone else ""
-            self.session.notices.say(f"{counted(len(brought), 'file')} brought in.{more}")
+            self.session.notices.say(f"{counted(len(brought), 'file')} imported.{more}")
 
         label = counted(len(found), "file")
         self.deliveries.run(label, lambda told: read(found, told), done, "")
 
     def bring(self, found: list[Path]) -> None:
         """A track for each of the files in the open project, as one step."""
-        label = f"Bring in {counted(len(found), 'file')}"
+        label = f"Import {counted(len(found), 'file')}"
         self.deliveries.change(
             label,
             lambda told: read(found, told),
             lambda project, brought: with_files(project, brought, False),
-            f"{label}: tempo and meter stay as they are.",
+            f"{label}: tempo and meter are unchanged.",
         )
 
     def _show(self, project: Project, path: Path | None) -> None:
@@ -177,7 +177,7 @@ class Files:
         self.recorder.settle()
         if self._changed_by_others(path) and not self.ask.confirm(
             f"Another program has changed {path.name}.",
-            "Write over it? Its present content is backed up first.",
+            "Overwrite it? Its current content is backed up first.",
         ):
             return False
 
@@ -219,7 +219,7 @@ class Files:
             self.session.notices.report(
                 ZolvekError(
                     "Another program has changed the file that is open here.", str(path),
-                    "Open it again to see that, or save yours under another name.",
+                    "Open it again to see the change, or save yours under another name.",
                 )
             )  # fmt: skip
 
@@ -236,7 +236,7 @@ class Files:
             self.document.be_a_copy()
             self.session.notices.report(
                 ZolvekError(
-                    error.what, error.where, "This is a copy; saving asks for another name."
+                    error.what, error.where, "This is a copy. Saving asks for another name."
                 )
             )
 
@@ -258,7 +258,7 @@ class Files:
             when = time.strftime("%d %B, %H:%M:%S", time.localtime(left.when))
             wanted = self.ask.confirm(
                 f"Zolvek ended unexpectedly while “{name}” had unsaved changes.",
-                f"They were kept on {when}. Bring them back?",
+                f"They were stored on {when}. Restore them?",
             )
             if wanted and not self.may_leave():
                 return  # offered again at the next start
@@ -271,7 +271,7 @@ class Files:
                 self.autosave.keep()
                 self.autosave.wait()  # the old copy goes only once there is a new one
             if wanted or not self.ask.confirm(
-                "Keep them for the next start?", "Otherwise they are gone for good."
+                "Keep them for the next start?", "Otherwise they are lost."
             ):
                 recovery.let_go(left.file)
             if wanted:
@@ -291,12 +291,12 @@ class Files:
         """Say which sound files are not there, once the project is open."""
         names = clip_playback.missing(self.session.project)
         if names:
-            noun = "sound file is" if len(names) == 1 else "sound files are"
+            noun = "audio file is" if len(names) == 1 else "audio files are"
             self.session.notices.report(
                 ZolvekError(
-                    f"{len(names)} {noun} not there; the rest of the project is open.",
+                    f"{len(names)} {noun} missing; the rest of the project is open.",
                     "\n".join(names),
-                    "File ▸ Find missing sound files… says where they are now.",
+                    "Sound ▸ Find missing audio files… locates them.",
                 )
             )
 

@@ -70,7 +70,7 @@ class Outside(QObject):
         target = controller_mappings.target_of(self.session.project, which)
         if target is None:
             self.session.notices.say(
-                f"{controller_mappings.control_name(which)} moves nothing yet."
+                f"{controller_mappings.control_name(which)} is not mapped yet."
             )
             return
         self.turned(target, position, seconds)
@@ -121,7 +121,7 @@ class Outside(QObject):
             f"{moved} moves {name}",
             controller_mappings.mapped(session.project, self.last_control, device, key),
         )
-        session.notices.say(f"{moved} moves {name} now.")
+        session.notices.say(f"{moved} now moves {name}.")
         self.last_control = ""
         session.shown.let_go()
         session.passes.learn("")

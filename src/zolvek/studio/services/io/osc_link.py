@@ -136,7 +136,7 @@ class OscLink(QObject):
         host, port = self.output.to[:2]
         if port == self.input.port and host in OUR_OWN:
             self.session.notices.say(
-                "OSC is sent to the port that Zolvek itself listens to: what it sends is not taken."
+                "OSC is sent to the port that Zolvek listens to. Its own messages are ignored."
             )
 
     def _targets(self) -> dict[str, tuple[str, str]]:

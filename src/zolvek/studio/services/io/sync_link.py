@@ -186,11 +186,11 @@ class Beside(QObject):
             return self.steering.told
         own = float(self.session.project.tempo.bpm(self.session.playhead.beat))
         how = (
-            f"its sound is {'higher' if differs > own else 'lower'}"
+            f"its pitch is {'higher' if differs > own else 'lower'}"
             if steered
-            else "it is put in place"
+            else "it is relocated"
         )
-        return f"{self.steering.told} The piece goes at another tempo: {how}."
+        return f"{self.steering.told} The song has another tempo: {how}."
 
     @property
     def tempo_offered(self) -> float:
@@ -244,13 +244,13 @@ class Beside(QObject):
             (int(words[shared_layout.XRUNS]), "late cycle", "late cycles"),
             (
                 int(words[shared_layout.FULL]),
-                "message that did not fit",
-                "messages that did not fit",
+                "message dropped",
+                "messages dropped",
             ),
             (
                 int(words[shared_layout.HEARD_LOST]) + self.dropped,
-                "message left out",
-                "messages left out",
+                "message skipped",
+                "messages skipped",
             ),
         )
         told = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]

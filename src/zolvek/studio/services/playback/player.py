@@ -160,7 +160,7 @@ class Player(QObject):
         self.began = place
         self._set_loop()
         if count_in and self.out.shared:
-            self.session.notices.say("It begins at once: whoever keeps time counts in.")
+            self.session.notices.say("Playback begins at once; the sync leader counts in.")
         self.out.start(place, count_in)
         self._await(place)
         self.timer.start()
@@ -171,7 +171,7 @@ class Player(QObject):
         """Play the selected span in a loop, from the chosen lead before it."""
         span = self.session.span.beats
         if span is None:
-            raise ZolvekError("Nothing is selected to play.", remedy="Drag a span on the ruler.")
+            raise ZolvekError("No span is selected.", remedy="Drag a span on the ruler.")
         self.set_looping(True)
         self.began = max(span[0] - self.session.settings.lead, 0.0)
         self.session.playhead.go(self.began)

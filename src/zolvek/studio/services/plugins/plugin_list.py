@@ -59,7 +59,7 @@ class Plugins(QObject):
 
     def look_in(self, folder: Path) -> None:
         """The plugins of a bundle that lies anywhere are listed too, from now on."""
-        self.fault = f"Looking into {folder.name}…"
+        self.fault = f"Scanning {folder.name}…"
         self.changed.emit()
         self.opening.start(ADDING_JOB, str(folder))
 
@@ -84,7 +84,7 @@ class Plugins(QObject):
             f"Add {name}",
             lambda told: described_apart(uri, told),
             lambda project, kind: plugins.added(project, track, kind)[0],
-            f"{name} is on the track; its presets are states in the Morph panel.",
+            f"{name} was added. Its presets are states in the Morph panel.",
         )
 
     def missing(self) -> list[Device]:
@@ -122,7 +122,7 @@ class Plugins(QObject):
                 ZolvekError(
                     f"{len(missing)} plugin{'s are' if len(missing) > 1 else ' is'} not installed here.",
                     names,
-                    "Sound goes past them; their lanes stay, and can be edited.",
+                    "They are bypassed. Their lanes can still be edited.",
                 )
             )
 
@@ -132,9 +132,9 @@ class Plugins(QObject):
             more = f" and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
             self.session.notices.report(
                 ZolvekError(
-                    "Plugins are not as they were when the project was made.",
+                    "Some plugins have changed since the project was saved.",
                     " ".join(lines[:MOST_LINES]) + more,
-                    "Real values are kept, and so are the lanes of what is gone.",
+                    "Parameter values are kept, and so are lanes of removed parameters.",
                 )
             )
 

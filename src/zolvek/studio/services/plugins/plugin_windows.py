@@ -45,7 +45,7 @@ class PluginWindows(QObject):
         key, number = device.id, self.count
         self.numbers[key] = number
         self.open[key] = OwnWindow(device, lambda what, value: self.told.emit(key, number, what, value))  # fmt: skip
-        self.session.notices.say(f"{device.name} opens its own window.")
+        self.session.notices.say(f"{device.name} opens its window.")
         self.changed.emit()
 
     def _take(self, device: str, number: int, what: str, value: Any) -> None:

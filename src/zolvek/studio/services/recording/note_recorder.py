@@ -64,7 +64,7 @@ class NoteRecorder(QObject):
             app.installEventFilter(self)
         self.player.play(session.settings.count_in)
         session.notices.say(
-            "Recording notes: letters are keys, Up and Down the octave, Space ends it."
+            "Recording notes. Letters are keys, Up and Down change the octave, Space stops."
         )
         self.changed.emit()
         session.passes.begun_or_ended()
@@ -89,7 +89,7 @@ class NoteRecorder(QObject):
             session.arranging.notes_will_be(self.track, chosen)
             session.document.edit(f"Record {counted(len(found), 'note')}", made)
         else:
-            session.notices.say("Nothing was played.")
+            session.notices.say("No notes were played.")
         self.changed.emit()
         session.passes.begun_or_ended()
 
@@ -133,7 +133,7 @@ class NoteRecorder(QObject):
             return True
         if event.type() == kinds.KeyPress and step:
             self.octave = min(max(self.octave + step, LOWEST), HIGHEST)
-            self.session.notices.say(f"A is C{self.octave} now.")
+            self.session.notices.say(f"The A key is now C{self.octave}.")
         elif event.type() == kinds.KeyPress:
             pitch = pitch_of(letter, self.octave)
             if pitch is not None and event.key() not in self.letters:

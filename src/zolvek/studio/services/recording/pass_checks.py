@@ -13,13 +13,13 @@ def mode_of(session: Session) -> str:
     """The mode of a pass that may begin. Raises ZolvekError where it can't."""
     armed, project = session.passes.armed, session.project
     if not armed:
-        raise ZolvekError("No lane is armed.", remedy="Press E on the lane to be written.")
+        raise ZolvekError("No lane is armed.", remedy="Press E on the lane to record.")
     locked = [x for x in project.lanes() if x.id in armed and x.locked]
     if locked:
         raise ZolvekError("An armed lane is locked.", project.label_of(locked[0].id), "Unlock it.")
     mode = session.settings.mode if session.settings.mode in MODES else "touch"
     if mode == "read":
-        raise ZolvekError("In read nothing is written.", remedy="Choose touch, latch or write.")
+        raise ZolvekError("Read mode records nothing.", remedy="Choose touch, latch or write.")
     return mode
 
 

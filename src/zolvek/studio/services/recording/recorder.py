@@ -170,11 +170,11 @@ class Recorder(QObject):
                 project, count = with_lane(project, made), count + 1
         if count:
             noun = "a lane" if count == 1 else f"{count} lanes"
-            session.document.edit(f"Record a pass on {noun}", project)
+            session.document.edit(f"Record pass on {noun}", project)
             session.notices.say(
                 f"Recorded {noun}."
-                + (" Lanes that are gone were left." if gone else "")
-                + (" Locked lanes were left." if locked else "")
+                + (" Removed lanes were skipped." if gone else "")
+                + (" Locked lanes were skipped." if locked else "")
             )
         else:
             session.notices.say(self._why_nothing(gone, locked))
@@ -183,13 +183,13 @@ class Recorder(QObject):
         """What is said of a pass that wrote nothing; what was moved in vain comes up, to be armed."""
         session = self.session
         if gone or locked:
-            return f"Nothing was written: the lane is {'gone' if gone else 'locked'}."
+            return f"Nothing was recorded. The lane {'was removed' if gone else 'is locked'}."
         moved = [key for key in self.unarmed if session.project.has_lane(key)]
         if not moved:
-            return "Nothing was written: no armed control was moved."
+            return "Nothing was recorded. No armed control was moved."
         session.focus.on(moved[0])
         label = session.project.label_of(moved[0])
-        return f"Nothing was written: {label} was moved, but is not armed. E arms it."
+        return f"Nothing was recorded. {label} was moved but is not armed; press E to arm it."
 
     def _lane(self, project: Project, lane: Lane | None, passed: Pass, end: float) -> Lane | None:
         """The lane as the pass leaves it: each round a take, the last one written."""

@@ -40,7 +40,7 @@ class Work(QThread):
     def run(self) -> None:
         def told(done: int, total: int) -> None:
             if self.stopped:
-                raise ZolvekError("Stopped; nothing was written.")
+                raise ZolvekError("Stopped. Nothing was written.")
             self.progress.emit(done, total)
 
         try:

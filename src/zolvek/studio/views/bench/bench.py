@@ -37,7 +37,7 @@ class Bench(QWidget):
         self.dials: list[Dial] = []
         self.heading = Elided("The device whose dials are shown", "heading")
         self.heading.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.offer = Elided("What the touched control offers")
+        self.offer = Elided("Commands for the touched control")
         self.offer.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.add = QPushButton("Add a lane (A)")
         self.add.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -51,8 +51,8 @@ class Bench(QWidget):
         top.addWidget(self.offer, 1)
         # What a control offers whose lane drives it.
         self.driven = QToolButton()
-        self.driven.setText("Its lane drives it")
-        self.driven.setAccessibleName("What a control offers that its lane drives")
+        self.driven.setText("Driven by its lane")
+        self.driven.setAccessibleName("Commands for a control that its lane drives")
         self.driven.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.driven.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         offers = QMenu(self.driven)
@@ -66,7 +66,7 @@ class Bench(QWidget):
         self.row_layout.setContentsMargins(8, 0, 8, 0)
         self.row_layout.setSpacing(4)
         self.more = QPushButton()
-        self.more.setToolTip("Found by name in the index; what is touched there has its dial here")
+        self.more.setToolTip("Find it by name in the index; touch it there to see its dial here")
         self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.more.clicked.connect(lambda: studio.show.search())
         scroll = QScrollArea()
@@ -176,7 +176,7 @@ class Bench(QWidget):
         target = self.session.shown.control
         text = ""
         if self.session.passes.learning == "favourites":
-            text = "Touch controls to make them favourites, or again to let them go."
+            text = "Touch a control to make it a favourite, or again to remove it."
         elif offered and target:
             device = self.session.project.device_track(target[0]).device(target[0])
             text = f"{device.parameter(target[1]).name} has no lane yet."

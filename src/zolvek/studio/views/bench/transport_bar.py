@@ -15,7 +15,7 @@ from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.widgets import Elided
 from zolvek.studio.views.shared.level_meter import Meter
 
-SILENT = "No sound device found: playing silently, in time"
+SILENT = "No audio device found. Playing silently, in time."
 
 
 class Transport(QWidget):
@@ -33,7 +33,7 @@ class Transport(QWidget):
         self.clock.setAccessibleName("Time")
         self.tempo = QLabel()
         self.tempo.setAccessibleName("Tempo and meter")
-        self.note = Elided("What is to be known of the sound")  # the window sets it at its foot
+        self.note = Elided("Audio status")  # the window sets it at its foot
         self.note.setProperty("role", "quiet")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)

@@ -22,7 +22,7 @@ GROUP = 32  # lanes that are drawn into one picture, which stays until one of th
 DRAWING_SECONDS = 0.25  # that a picture may take; what is left follows
 DASH, DASH_ROWS = 3.0, 14  # the rows of dashes from the bottom up
 MOST_NEAR = 12
-HINT = "Drag the frame to move · drag its edges to zoom · double press shows a section"
+HINT = "Drag the frame to scroll · drag its edges to zoom · double-click to show a section"
 
 
 class Overview(QWidget):

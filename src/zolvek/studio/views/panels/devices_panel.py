@@ -47,7 +47,7 @@ class DevicesPanel(QWidget):
             (("Add track…", "add-track"), ("Sound file…", "sound-file")),
             (("Send track…", "add-return"), ("Remove…", "remove-track")),
         )
-        layout.addWidget(field_label("Chain, as sound goes through"))
+        layout.addWidget(field_label("Device chain"))
         self.chain = QListWidget()
         self.chain.setAccessibleName("Devices of the track")
         self.chain.setMinimumHeight(76)
@@ -111,7 +111,7 @@ class DevicesPanel(QWidget):
         self.chain.blockSignals(True)
         self.chain.clear()
         if track is None:
-            self.source.setText("No track yet.")
+            self.source.setText("No tracks yet.")
             self.chain.blockSignals(False)
             self._show_device(None)
             return
@@ -182,4 +182,4 @@ def _source(track: Track) -> str:
     parts += [f"the sound file {name}" for name in dict.fromkeys(files)]
     if track.takes_sends:
         parts.append("what other tracks send")
-    return f"Plays {' and '.join(parts)}." if parts else "Plays nothing yet."
+    return f"Plays {' and '.join(parts)}." if parts else "No notes or clips yet."

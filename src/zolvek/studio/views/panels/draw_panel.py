@@ -40,8 +40,8 @@ from zolvek.studio.toolkit.fields import Entry, NumberEntry
 from zolvek.studio.toolkit.widgets import choice, column, field_label, form, heading, note, pick
 
 WHEN_MET = (
-    ("Stop at other points", point_edits.STOP),
-    ("Replace other points", point_edits.REPLACE),
+    ("Stop at others", point_edits.STOP),
+    ("Overwrite others", point_edits.REPLACE),
 )
 MIXED = "several"
 
@@ -67,7 +67,7 @@ class DrawPanel(QWidget):
             tools.addWidget(tool, place // 2, place % 2)
             self.tools[key] = tool
         layout.addLayout(tools)
-        self.form = choice([(f.label, f.key) for f in FORMS], "Form to stamp", self._set_form)
+        self.form = choice([(f.label, f.key) for f in FORMS], "Stamp", self._set_form)
         layout.addWidget(self.form)
         self.sliders = form()
         layout.addLayout(self.sliders)
@@ -89,38 +89,36 @@ class DrawPanel(QWidget):
         session = self.session
         self.snap = QCheckBox("Snap to the grid")
         self.snap.clicked.connect(lambda on: session.tools.set_grid(on=on))
-        self.distance = QCheckBox("Moves keep their distance")
+        self.distance = QCheckBox("Relative snap")
         self.distance.setToolTip("By whole steps of the grid: what lies off it stays off it")
         self.distance.clicked.connect(session.tools.set_keep_distance)
         self.kind = choice(
-            [(label, key) for key, (label, _) in GRID_KINDS.items()], "Kind of grid", self._set_kind
+            [(label, key) for key, (label, _) in GRID_KINDS.items()], "Grid type", self._set_kind
         )
         self.division = choice([], "Grid value", lambda n: session.tools.set_grid(division=n))
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
-        grid.addRow(field_label("Kind"), self.kind)
+        grid.addRow(field_label("Type"), self.kind)
         self.hits_label = field_label("Hits of")
-        self.hits = choice([], "Whose hits", lambda key: self.studio.hits.choose(str(key)))
+        self.hits = choice([], "Source of hits", lambda key: self.studio.hits.choose(str(key)))
         grid.addRow(self.hits_label, self.hits)
         rows = [(text, key) for key, text in LEVEL_KINDS.items() if key != "divisions"]
         rows += [(f"{n} equal parts", f"divisions {n}") for n in VALUE_PARTS]
         self.levels = choice(rows, "Value grid", self._set_levels)
-        self.levels.setToolTip(
-            "Levels that values snap to: whole units of the parameter, or equal parts"
-        )
+        self.levels.setToolTip("Values snap to whole units of the parameter, or to equal parts")
         grid.addRow(field_label("Values"), self.levels)
-        self.swing = Entry("Swing", self._type_swing, "How late every second line is: 0 to 75 %")
+        self.swing = Entry("Swing", self._type_swing, "How late every second line is, 0 to 75 %")
         self.offset = Entry(
             "Offset",
             self._type_offset,
-            "Everything snapped lies so long after its line; negative before: 5 ms, −1/64",
+            "Shift after the grid line, negative before: 5 ms, −1/64",
         )
         grid.addRow(field_label("Swing"), self.swing)
         grid.addRow(field_label("Offset"), self.offset)
         self.when_met = choice(
-            WHEN_MET, "When points meet others", lambda key: session.tools.set_when_met(str(key))
+            WHEN_MET, "Collisions", lambda key: session.tools.set_when_met(str(key))
         )
-        grid.addRow(field_label("Moves"), self.when_met)
+        grid.addRow(field_label("Collisions"), self.when_met)
         snapping = QVBoxLayout()
         snapping.setSpacing(0)
         snapping.addWidget(self.snap)
@@ -136,7 +134,7 @@ class DrawPanel(QWidget):
         layout.addWidget(self.what)
         self.value = Entry("Value", self._type_value, "Type a value, such as 1.2k, +7 st or 35 %")
         self.change = Entry(
-            "Change by", self._type_change, "Change what is there, such as +2 st, -3 dB or x0.5"
+            "Change by", self._type_change, "Change the values, such as +2 st, -3 dB or x0.5"
         )
         self.position = Entry(
             "Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480"
@@ -193,7 +191,7 @@ class DrawPanel(QWidget):
         """Whose hits the grid is made of, while it is one of hits."""
         for widget in (self.hits_label, self.hits):
             widget.setVisible(shown)
-        rows = [("The shown track", ""), *((t.name, t.id) for t in self.session.project.tracks)]
+        rows = [("This track", ""), *((t.name, t.id) for t in self.session.project.tracks)]
         if shown and [self.hits.itemText(i) for i in range(self.hits.count())] != [
             r[0] for r in rows
         ]:
@@ -243,7 +241,7 @@ class DrawPanel(QWidget):
             values = _either(drawn.curve.amount[segments])
             same = f"{values[0]:+.3f}" if amount.kind == "bend" else f"{values[0]:.0f}"
             self.amount.show_text(same.replace("-", "−") if len(values) == 1 else MIXED)
-            self.amount.setToolTip(f"This shape takes {amount.words}")
+            self.amount.setToolTip(f"This shape uses {amount.words}")
         else:
             self.amount.show_text("")
         found = self._found()

@@ -36,9 +36,9 @@ if TYPE_CHECKING:
 REACH_JOB = "zolvek.sound.analysis.useful_reach:job"
 BACKDROPS = (("Spectrogram", "spectrogram"), ("Waveform", "waveform"), ("None", "off"))
 COMPARED = (
-    ("The project as it is", ""),
+    ("The project", ""),
     ("Without automation", "bypass"),
-    ("The kept version", "kept"),
+    ("The stored version", "kept"),
 )
 
 
@@ -111,13 +111,13 @@ class ListenPanel(QWidget):
         play = actions("play-selection")
         layout.addWidget(button(play.text(), play.trigger, True, play.toolTip()))
         self.lead = Entry(
-            "Lead before the selection",
+            "Pre-roll",
             self._type_lead,
-            "How much earlier it begins: 1 bar, 1/4, none",
+            "How much earlier playback begins: 1 bar, 1/4, none",
         )
         self.backdrop = choice(BACKDROPS, "Backdrop", self._set_backdrop)
         fields = form()
-        fields.addRow(field_label("Lead"), self.lead)
+        fields.addRow(field_label("Pre-roll"), self.lead)
         fields.addRow(field_label("Backdrop"), self.backdrop)
         layout.addLayout(fields)
         self.alone = QCheckBox("Only this lane moves")
@@ -126,15 +126,15 @@ class ListenPanel(QWidget):
         self.metronome.clicked.connect(actions("metronome").trigger)
         layout.addWidget(self.alone)
         layout.addWidget(self.metronome)
-        layout.addWidget(field_label("Hear (X switches over)"))
-        self.compared = choice(COMPARED, "What is heard", self._compare)
+        layout.addWidget(field_label("Compare (X switches)"))
+        self.compared = choice(COMPARED, "Version to hear", self._compare)
         layout.addWidget(self.compared)
         keep = actions("keep-version")
         line = QHBoxLayout()
-        line.addWidget(button("Keep this", keep.trigger, tip=keep.toolTip()))
-        line.addWidget(ActionButton("Bring back", actions("bring-back")))
+        line.addWidget(button("Store", keep.trigger, tip=keep.toolTip()))
+        line.addWidget(ActionButton("Restore", actions("bring-back")))
         layout.addLayout(line)
-        self.match = QCheckBox("At equal loudness")
+        self.match = QCheckBox("Match loudness")
         self.match.setToolTip("Measures both (ITU-R BS.1770) and turns the louder one down")
         self.match.clicked.connect(studio.loudness.match)
         layout.addWidget(self.match)
@@ -156,7 +156,7 @@ class ListenPanel(QWidget):
         self.plot = ReachPlot(session)
         layout.addWidget(self.plot)
         self.bar = QProgressBar()
-        self.bar.setAccessibleName("Progress of the measurement")
+        self.bar.setAccessibleName("Measurement progress")
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(6)
         self.bar.hide()
@@ -168,7 +168,7 @@ class ListenPanel(QWidget):
             "Measure",
             self._measure,
             True,
-            "Render the selected span at 33 positions of the control",
+            "Renders the selected span at 33 positions of the control",
         )
         self.cancel = button("Cancel", self._cancel)
         line.addWidget(self.measure)
@@ -177,9 +177,9 @@ class ListenPanel(QWidget):
         line = QHBoxLayout()
         self.set_reach = button("Set the reach", self._set_reach)
         self.even = button(
-            "Even it out", self._even, tip="Warp the curve so that equal steps are heard as equal"
+            "Linearise", self._even, tip="Warps the curve so that equal steps sound equal"
         )
-        self.even.setToolTip("A preview first; press again to apply")
+        self.even.setToolTip("Shows a preview first; click again to apply")
         line.addWidget(self.set_reach)
         line.addWidget(self.even)
         layout.addLayout(line)
@@ -204,7 +204,7 @@ class ListenPanel(QWidget):
         ready = mine and self.measured is not None and not busy
         self.set_reach.setEnabled(ready)
         self.even.setEnabled(ready)
-        self.even.setText("Apply" if session.preview.curve is not None and ready else "Even it out")
+        self.even.setText("Apply" if session.preview.curve is not None and ready else "Linearise")
         if not ready and not busy:
             self.plot.show_measured(None, (0.0, 1.0))
             self.result.setText("Select a span in which the track sounds.")
@@ -247,7 +247,7 @@ class ListenPanel(QWidget):
         span = (first, min(last, first + bars)) if session.span.beats is None else (first, last)
         self.background.start(REACH_JOB, session.project, lane.device, lane.parameter, span)
         self.bar.setRange(0, 0)
-        self.result.setText("Rendering the control at one position after another…")
+        self.result.setText("Rendering the control position by position…")
         self.refresh()
 
     def _progress(self, done: int, total: int) -> None:
@@ -286,12 +286,10 @@ class ListenPanel(QWidget):
             warped = evened(target(self.session).curve, lane.reach, measured)
             if self.session.preview.curve is None:
                 self.session.preview.show(warped)
-                self.session.notices.say(
-                    "The curve as it would be, over the one that is. Esc gives it up."
-                )
+                self.session.notices.say("Preview over the current curve. Esc cancels.")
             else:
                 self.session.preview.show(None)
-                self.session.edit_curve("Even the response", warped, np.empty(0, np.intp))
+                self.session.edit_curve("Linearise the response", warped, np.empty(0, np.intp))
 
         self.session.notices.try_to(work)
 

@@ -55,9 +55,9 @@ class PatternsPanel(QWidget):
         self.fault.setProperty("role", "fault")
         layout.addWidget(self.fault)
         self.naming = RowName(self.list, lambda text: patterns.rename_to(session, text))
-        layout.addWidget(button("Rename", self._rename, tip="Where its name stands"))
+        layout.addWidget(button("Rename", self._rename, tip="Edits the name in the list"))
         layout.addLayout(action_buttons(studio, LIBRARY_BUTTONS))
-        layout.addWidget(note("Place fills the selected span, or puts it once at the playhead."))
+        layout.addWidget(note("Place fills the selected span, or places it once at the playhead."))
         layout.addWidget(field_label("Slots of this lane"))
         self.slots = QListWidget()
         self.slots.setMaximumHeight(96)
@@ -66,7 +66,9 @@ class PatternsPanel(QWidget):
         layout.addWidget(self.slots)
         line = QHBoxLayout()
         line.addWidget(ActionButton("Add to slots", studio.action("slot-add")))
-        line.addWidget(button("Play here", self.play_here, tip="In the section at the playhead"))
+        line.addWidget(
+            button("Play here", self.play_here, tip="Plays the slot in the section at the playhead")
+        )
         layout.addLayout(line)
         line = QHBoxLayout()
         for text, way in (("Up", -1), ("Down", 1), ("Remove", 0)):

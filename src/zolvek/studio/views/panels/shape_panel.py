@@ -82,22 +82,22 @@ def _stamp(own: Form) -> Operation:
 
 
 OPERATIONS: tuple[Operation, ...] = (
-    Operation("lift", "Lift or lower", (Number("By", "%", 10, -100, 100),),
+    Operation("lift", "Offset", (Number("By", "%", 10, -100, 100),),
               lambda piece, by: shaping.lifted(piece, by / 100)),
     Operation("scale", "Scale", (Number("To", "%", 50, -400, 400), ABOUT),
               lambda piece, to, about: shaping.scaled(piece, to / 100, about / 100)),
     Operation("tilt", "Tilt", (Number("Left", "%", 0, -100, 100), Number("Right", "%", 20, -100, 100)),
               lambda piece, left, right: shaping.tilted(piece, left / 100, right / 100)),
     Operation("stretch", "Stretch in time", (Number("To", "%", 50, 1, 800),), _stretch),
-    Operation("mirror", "Mirror in time", (), shaping.mirrored),
-    Operation("invert", "Turn upside down", (Number("About", "%", 50, 0, 100),),
+    Operation("mirror", "Reverse in time", (), shaping.mirrored),
+    Operation("invert", "Invert", (Number("About", "%", 50, 0, 100),),
               lambda piece, about: shaping.inverted(piece, about / 100)),
-    Operation("fade-in", "Fade in from flat", (Number("Level", "%", 0, 0, 100),),
+    Operation("fade-in", "Fade in", (Number("Level", "%", 0, 0, 100),),
               lambda piece, level: shaping.faded(piece, True, level / 100)),
-    Operation("fade-out", "Fade out to flat", (Number("Level", "%", 0, 0, 100),),
+    Operation("fade-out", "Fade out", (Number("Level", "%", 0, 0, 100),),
               lambda piece, level: shaping.faded(piece, False, level / 100)),
     Operation("smooth", "Smooth", (Number("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
-    Operation("flatten", "Flatten to its mean", (), lambda piece: shaping.flattened(piece)),
+    Operation("flatten", "Flatten to mean", (), lambda piece: shaping.flattened(piece)),
     Operation("straight", "Straighten", (), _straight),
     *(_stamp(own) for own in FORMS),
 )  # fmt: skip
@@ -114,7 +114,7 @@ class ShapePanel(QWidget):
         self.scope = note()
         layout.addWidget(self.scope)
         rows = [(operation.label, operation.key) for operation in OPERATIONS]
-        self.choice = choice(rows, "What to do", self._choose)
+        self.choice = choice(rows, "Operation", self._choose)
         self.choice.setMaxVisibleItems(24)
         layout.addWidget(self.choice)
         self.fields: list[NumberEntry] = []
@@ -123,20 +123,20 @@ class ShapePanel(QWidget):
         self.ramp = Entry(
             "Edge ramp",
             self._type_ramp,
-            "How long the edges take to the new level: 1/32, 20 ms, or none",
+            "Length of the ramp to the new level at the edges: 1/32, 20 ms, or none",
         )
         edges = form()
         edges.addRow(field_label("Edge ramp"), self.ramp)
         layout.addLayout(edges)
         buttons = QHBoxLayout()
         self.preview = button(
-            "Preview", self._preview, tip="Show it over the ghost of what is there"
+            "Preview", self._preview, tip="Shows the result over the current curve"
         )
-        self.apply = button("Apply", self._apply, True, "Do it, as one step")
+        self.apply = button("Apply", self._apply, True, "Applies it, as one step")
         buttons.addWidget(self.preview)
         buttons.addWidget(self.apply)
         layout.addLayout(buttons)
-        layout.addWidget(note("Percent count in the lane's height."))
+        layout.addWidget(note("Percentages refer to the lane's height."))
         layout.addStretch(1)
         session.span.changed.connect(self.refresh)
         session.points.changed.connect(self.refresh)
@@ -153,7 +153,7 @@ class ShapePanel(QWidget):
         return NumberEntry(
             row.label, row.low, row.high, row.default, row.unit,
             3 if row.step < 1 else 1 if row.unit else 0, row.step,
-            "as it is" if row.low == AS_IT_IS else "", lambda _: self._changed(),
+            "unchanged" if row.low == AS_IT_IS else "", lambda _: self._changed(),
         )  # fmt: skip
 
     def _choose(self, _: object) -> None:

@@ -26,12 +26,12 @@ from zolvek.studio.views.shared.action_buttons import action_buttons
 NUMBER = Qt.ItemDataRole.UserRole
 BARS = ((("Insert bars", "bars-insert"), ("Remove bars", "bars-remove")),)
 SECTIONS = (
-    (("Begin here", "section-begin"), ("Duplicate", "section-double")),
+    (("Add here", "section-begin"), ("Duplicate", "section-double")),
     (("Earlier", "section-earlier"), ("Later", "section-later")),
-    (("Join next", "section-join"), ("Remove", "section-remove")),
+    (("Join with next", "section-join"), ("Remove", "section-remove")),
 )
 FITTING = (
-    (("Tempo from the sound…", "tempo-from-sound"),),
+    (("Tempo from audio…", "tempo-from-sound"),),
     (("Mark a bar line", "bar-mark"), ("Fit…", "marks-fit")),
 )
 MOST_TOLD = 6  # lanes in which versions differ
@@ -45,18 +45,18 @@ class PiecePanel(QWidget):
         self.told: object = None
         session = self.session
         layout = column(self)
-        layout.addWidget(heading("Piece"))
-        self.name = Entry("Name of the piece", partial(song.rename_piece, session))
+        layout.addWidget(heading("Song"))
+        self.name = Entry("Song name", partial(song.rename_piece, session))
         self.tempo = Entry("Tempo at the playhead", partial(song.tempo_here, session),
-                           "112, or 112→116 over 8 bars; Ctrl+T taps it")  # fmt: skip
+                           "112, or 112→116 over 8 bars; Ctrl+T taps")  # fmt: skip
         self.meter = Entry("Meter at the playhead", partial(song.meter_here, session), "Such as 4/4 or 7/8")  # fmt: skip
-        self.end = Entry("End of the piece", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")  # fmt: skip
+        self.end = Entry("Song end", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")  # fmt: skip
         fields = form()
         for label, field in (("Name", self.name), ("Tempo", self.tempo), ("Meter", self.meter), ("Bars", self.end)):  # fmt: skip
             fields.addRow(field_label(label), field)
         layout.addLayout(fields)
-        self.keep = QCheckBox("Sound keeps its seconds")
-        self.keep.setToolTip("When the tempo changes; otherwise sound keeps its bars")
+        self.keep = QCheckBox("Clips keep their time")
+        self.keep.setToolTip("When the tempo changes; otherwise they keep their bars")
         self.keep.clicked.connect(studio.action("keep-sound").trigger)
         layout.addWidget(self.keep)
         layout.addLayout(action_buttons(studio, BARS))
@@ -96,16 +96,18 @@ class PiecePanel(QWidget):
         layout.addLayout(action_buttons(self.studio, ((("New version", "version-new"),),)))
         line = QHBoxLayout()
         self.hear = button(
-            "Hear", self._hear, tip="In the section's place, until it is chosen or left (X)"
+            "Hear",
+            self._hear,
+            tip="Plays it instead of the section, until you choose or leave it (X)",
         )
         self.choose = button(
-            "Choose", self._choose, True, "Into the lanes; the one there now is kept"
+            "Use", self._choose, True, "Writes it to the lanes; the current one is stored"
         )
         self.remove = button("Remove", self._remove)
         for each in (self.hear, self.choose, self.remove):
             line.addWidget(each)
         layout.addLayout(line)
-        self.match = QCheckBox("At equal loudness")
+        self.match = QCheckBox("Match loudness")
         self.match.setToolTip("Measures both (ITU-R BS.1770) and turns the louder one down")
         self.match.clicked.connect(self.studio.loudness.match)
         layout.addWidget(self.match)
@@ -138,7 +140,7 @@ class PiecePanel(QWidget):
         self.keep.setChecked(session.settings.keep_sound)
         count = len(session.arranging.marks)
         places = ", ".join(project.meter.text(mark) for mark in session.arranging.marks[:6])
-        self.marks.setText(f"Marked: {places}" if count else "Mark two bar lines of the recording, or more where it drifts.")  # fmt: skip
+        self.marks.setText(f"Marked: {places}" if count else "Mark two bar lines of the recording, or more where its tempo drifts.")  # fmt: skip
         self._fill(
             self.list, [self._row(s, first) for s, first, _ in project.section_spans()], picked
         )
@@ -168,20 +170,16 @@ class PiecePanel(QWidget):
     def _show_versions(self, picked: int | None) -> None:
         own = self._section()
         names = [version.name for version in own.versions] if own else []
-        self.versions_of.setText(
-            f"Versions of {own.name}" if own else "Versions of the picked section"
-        )
+        self.versions_of.setText(f"Versions of {own.name}" if own else "Versions of the section")
         row = self.versions.currentRow()
-        self._fill(self.versions, [(name, "Press twice to rename") for name in names], None)
+        self._fill(self.versions, [(name, "Double-click to rename") for name in names], None)
         for i in range(self.versions.count()):
             item = self.versions.item(i)
             if item is not None and own is not None:
                 font = item.font()
                 font.setBold(i == own.chosen)
                 item.setFont(font)
-                item.setToolTip(
-                    "It stands in the lanes" if i == own.chosen else "Press Hear or Choose"
-                )
+                item.setToolTip("In the lanes now" if i == own.chosen else "Click Hear or Use")
         if own is not None and names:
             self.versions.blockSignals(True)
             self.versions.setCurrentRow(min(row, len(names) - 1) if row >= 0 else own.chosen)
@@ -225,7 +223,7 @@ class PiecePanel(QWidget):
         if len(found) > MOST_TOLD:
             rows.append(f"… and {len(found) - MOST_TOLD} lanes more")
         self.differences.setText(
-            "\n".join(["Differs most in:", *rows]) if rows else "No lane differs."
+            "\n".join(["Largest differences:", *rows]) if rows else "No lanes differ."
         )
 
     # --- what is done ---

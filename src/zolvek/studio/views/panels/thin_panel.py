@@ -41,10 +41,10 @@ class ThinPanel(QWidget):
         self.scope = note()
         layout.addWidget(self.scope)
         self.kind = choice([("Within a tolerance", "tolerance"), ("To a number of points", "count")],
-                           "How it is thinned", lambda _: self._show_fields())  # fmt: skip
+                           "Method", lambda _: self._show_fields())  # fmt: skip
         layout.addWidget(self.kind)
         self.tolerance = Entry(
-            "Thin within",
+            "Thinning tolerance",
             self._typed,
             "In % of the lane's height, or in the parameter's unit: 1 %, 0.5 dB, 0.2 st",
         )
@@ -56,10 +56,10 @@ class ThinPanel(QWidget):
         fields.addRow(field_label("Tolerance"), self.tolerance)
         fields.addRow(field_label("Points"), self.count)
         layout.addLayout(fields)
-        self.shapes = QCheckBox("With shapes, not lines only")
+        self.shapes = QCheckBox("Use shapes, not only lines")
         self.shapes.setChecked(True)
-        self.turns = QCheckBox("Turning points stay")
-        self.grid = QCheckBox("Points on the grid stay")
+        self.turns = QCheckBox("Keep turning points")
+        self.grid = QCheckBox("Keep points on the grid")
         self.all = QCheckBox("All shown lanes")
         for box in (self.shapes, self.turns, self.grid, self.all):
             box.clicked.connect(lambda _: self._again())
@@ -69,7 +69,7 @@ class ThinPanel(QWidget):
         layout.addWidget(self.result)
         layout.addSpacing(6)
         self._lay_out_wholes(layout)
-        layout.addWidget(note("Ends, jumps and pinned points (P) stay."))
+        layout.addWidget(note("Ends, jumps and pinned points (P) are kept."))
         layout.addStretch(1)
         for signal in (
             session.span.changed,
@@ -87,36 +87,34 @@ class ThinPanel(QWidget):
             button(
                 "Preview",
                 self.preview,
-                tip="Both curves, the error along the lane; heard, if it plays",
+                tip="Shows both curves and the error, and plays the result during playback",
             )
         )
-        line.addWidget(button("Apply", self.apply, True, "As one step"))
+        line.addWidget(button("Apply", self.apply, True, "Applies it, as one step"))
         layout.addLayout(line)
 
     def _lay_out_wholes(self, layout: QVBoxLayout) -> None:
         """What is done to a span as a whole."""
-        layout.addWidget(field_label("A span as a whole"))
+        layout.addWidget(field_label("Whole span"))
         line = QHBoxLayout()
-        line.addWidget(button("Straighten", self.straighten, tip="One segment from end to end"))
+        line.addWidget(button("Straighten", self.straighten, tip="Replaces it by one segment"))
         line.addWidget(
             button(
-                "As shapes",
+                "To shapes",
                 self.redraw,
-                tip="Redrawn by bends, S-curves and cosines within the tolerance",
+                tip="Redraws it with bends, S-curves and cosines, within the tolerance",
             )
         )
         layout.addLayout(line)
         self.corner = Entry(
-            "Smooth above",
+            "Smooth below",
             lambda t: self._period(t) is not None,
-            "Quicker movement than this note value is taken away: 1/4, 1 bar",
+            "Removes movement faster than this note value: 1/4, 1 bar",
         )
         self.corner.setText("1/4")
         line = QHBoxLayout()
         line.addWidget(self.corner, 1)
-        line.addWidget(
-            button("Smooth", self.smooth, tip="A low-pass over time with its corner there")
-        )
+        line.addWidget(button("Smooth", self.smooth, tip="Low-pass filters the curve over time"))
         layout.addLayout(line)
 
     def _show_fields(self) -> None:
@@ -165,7 +163,7 @@ class ThinPanel(QWidget):
             found = float(steps[steps > 0.0].min(initial=np.inf))
             if np.isfinite(found):
                 return min(found, 1.0)
-        raise ZolvekError(f"“{text}” is not a tolerance.", "Tolerance", "Write 1 %, or 0.5 dB.")
+        raise ZolvekError(f"“{text}” is not a tolerance.", "Tolerance", "Type 1 %, or 0.5 dB.")
 
     def _kept(self, drawn: Target, own: Curve, first: float) -> Bools:
         """The points of a piece that are to stay."""

@@ -38,7 +38,9 @@ class Dial(QWidget):
         self.setFixedSize(WIDE if low else WIDTH, LOW if low else HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(parameter.name)
-        self.setToolTip(f"{parameter.name}: drag, wheel or arrow keys turn it, Enter types a value")
+        self.setToolTip(
+            f"{parameter.name}: drag, scroll or use the arrow keys; Enter types a value"
+        )
         self.start: tuple[float, float] | None = None
         self.gesture: object = None
         self.moved = False

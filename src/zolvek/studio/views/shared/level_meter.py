@@ -53,7 +53,7 @@ class Meter(QWidget):
         self.over = False
         self.setFixedSize(QSize(132, 24))
         self.setAccessibleName("Level of the mix")
-        self.setToolTip("Level of the mix, −60 dB to full scale, peaks held. Press to reset.")
+        self.setToolTip("Level of the mix, −60 dB to full scale, with peak hold. Click to reset.")
         session.look.changed.connect(self.update)
 
     def hear(self, peaks: tuple[float, float]) -> None:

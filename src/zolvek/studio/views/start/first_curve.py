@@ -61,19 +61,19 @@ def _did(word: str) -> Callable[[Studio, Memory], bool]:
 
 
 LESSONS = (
-    Lesson("Choose a control", "Press any dial at the foot of the window, such as Decay.", "bench",
+    Lesson("Choose a control", "Click any dial at the foot of the window, such as Decay.", "bench",
            lambda s, m: s.session.shown.control not in (None, m.control)),
-    Lesson("Give it a lane", "Press A: the control gets a lane, flat at its present value. Nothing sounds otherwise yet.", "lane", _has_lane),
-    Lesson("Hear it", "Press Space to play; Space again stops.", "transport", lambda s, m: s.player.playing),
-    Lesson("Draw", "Press three times into the lane, at different heights: each press is a point.", "lane",
+    Lesson("Add a lane", "Press A. The control gets a flat lane at its current value; the sound does not change yet.", "lane", _has_lane),
+    Lesson("Hear it", "Press Space to play, and Space again to stop.", "transport", lambda s, m: s.player.playing),
+    Lesson("Draw", "Click three times in the lane, at different heights. Each click adds a point.", "lane",
            lambda s, m: _points(s) >= m.points + 3),
     Lesson("Bend", "Hold B and drag a line between two points up or down.", "lane", _bent),
-    Lesson("Repeat", "Drag over your points on the ruler, then press Ctrl+R: they go on to the section's end.", "ruler", _did("Repeat")),
-    Lesson("Compare", "Press Shift+X to hear the piece without automation; Shift+X comes back.", "transport",
+    Lesson("Repeat", "Drag over your points on the ruler, then press Ctrl+R to repeat them to the end of the section.", "ruler", _did("Repeat")),
+    Lesson("Compare", "Press Shift+X to hear the song without automation, and again to return.", "transport",
            lambda s, m: s.session.hearing.comparing != m.comparing),
-    Lesson("Take it back", "Press Ctrl+Z: the last step is undone. Ctrl+Shift+Z does it again.", "lane",
+    Lesson("Undo", "Press Ctrl+Z to undo the last step, and Ctrl+Shift+Z to redo it.", "lane",
            lambda s, m: s.session.document.history.here < m.step),
-    Lesson("Deliver", "Press Ctrl+M and name a file: your curve as MIDI, for any host.", "export",
+    Lesson("Export", "Press Ctrl+M and name a file to export your curve as MIDI, for any host.", "export",
            lambda s, m: s.deliveries.delivered > m.delivered),
 )  # fmt: skip
 
@@ -118,7 +118,7 @@ class FirstCurve(QObject):
         self.place, self.memory = -1 if over else place, self._now()
         if over:
             self.studio.session.notices.say(
-                "That was a whole curve. Help has the guide and all keys."
+                "Your first curve is finished. The Help menu has the guide and all keys."
             )
         self.studio.session.settings.first_curve = True
         self.changed.emit()

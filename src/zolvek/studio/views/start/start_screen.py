@@ -66,14 +66,14 @@ class BeginningSheet(QWidget):
     def __init__(self, studio: Studio, over: QWidget) -> None:
         super().__init__(over)
         self.studio = studio
-        self.setAccessibleName("The beginning")
+        self.setAccessibleName("Start screen")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.card = QFrame(self)
         self.card.setProperty("beginning", True)
         outer = QVBoxLayout(self.card)
         outer.setContentsMargins(32, 24, 32, 20)
         outer.setSpacing(14)
-        title = QLabel("What are we going to move?")
+        title = QLabel("What do you want to automate?")
         title.setFont(themes.font(17, themes.QFont.Weight.Medium))
         outer.addWidget(title)
         line = QHBoxLayout()
@@ -83,7 +83,7 @@ class BeginningSheet(QWidget):
             column.setSpacing(7)
             line.addLayout(column, 1)
         outer.addLayout(line, 1)
-        outer.addWidget(note("Or drop sounds, MIDI files, a project or device descriptions anywhere here: each becomes a track, from bar 1 on."))  # fmt: skip
+        outer.addWidget(note("Or drop audio files, MIDI files, a project or device descriptions anywhere here. Each becomes a track that starts at bar 1."))  # fmt: skip
         self.opened = studio.session.document.opened
         studio.session.document.changed.connect(self._follow)
         over.installEventFilter(self)
@@ -107,20 +107,24 @@ class BeginningSheet(QWidget):
                     widget.setParent(None)
                     widget.deleteLater()
         files = self.studio.files
-        self.recent.addWidget(heading("Open last"))
+        self.recent.addWidget(heading("Recent"))
         names = self.studio.session.settings.recent[:MOST_RECENT]
         for name in names:
             path = Path(name)
             self.recent.addWidget(Way(path.stem, _about(path), partial(files.open_path, path)))
         if not names:
-            self.recent.addWidget(note("Nothing yet. What you save will be here."))
+            self.recent.addWidget(note("Nothing yet. Projects that you save appear here."))
         self.recent.addStretch(1)
-        self.ways.addWidget(heading("Begin"))
+        self.ways.addWidget(heading("Start"))
         rows = (
-            ("New", "120 BPM, 4/4, 32 bars, a synth and a track for sound", files.new),
-            ("From files…", "Sounds, MIDI and devices: each a track", files.from_files),
-            ("Open…", "A project, or one collected into a .zip", files.open),
-            ("The demo", "Night Regatta, a piece with everything in it", files.open_demo),
+            ("New", "120 BPM, 4/4, 32 bars, a synth and an audio track", files.new),
+            (
+                "From files…",
+                "Makes a track of each audio file, MIDI file or device",
+                files.from_files,
+            ),
+            ("Open…", "A project, or a collected .zip", files.open),
+            ("The demo", "Night Regatta, a song that uses everything", files.open_demo),
         )
         for text, about, pressed in rows:
             self.ways.addWidget(Way(text, about, pressed))
@@ -190,6 +194,6 @@ def _about(path: Path) -> str:
     try:
         when = time.strftime("%d %B %Y, %H:%M", time.localtime(path.stat().st_mtime)).lstrip("0")
     except OSError:
-        return f"Not there any more: {path.parent}"
+        return f"File not found: {path.parent}"
     home = str(Path.home()) if Path.home() != Path("/") else "~none~"
     return f"{when} · {str(path.parent).replace(home, '~')}"

@@ -33,16 +33,16 @@ NO_BUTTON = Qt.MouseButton.NoButton
 CLICK = 4  # pixels a press may wander and still be a click
 
 HINTS = {
-    "point": "Drag to move this point · Shift holds one axis · Ctrl frees it from the grid",
-    "segment": "Drag to move this segment · hold B to bend it · double press adds a point",
-    "bend": "Drag to bend: the curve follows the pointer",
-    "empty": "Press to add a point · Shift and drag selects a box",
-    "freehand": "Draw a stroke; it becomes few shaped points",
+    "point": "Drag to move this point · Shift: one axis · Ctrl: off the grid",
+    "segment": "Drag to move this segment · hold B to bend it · double-click to add a point",
+    "bend": "Drag to bend · the curve follows the pointer",
+    "empty": "Click to add a point · Shift-drag to select a box",
+    "freehand": "Draw a stroke; it becomes a few shaped points",
     "line": "Drag to draw a straight line",
-    "form": "Drag a span: the form goes from the level of the press to that of the pointer",
-    "reach": "Drag to set this end of the lane's reach; while it plays you hear that end",
+    "form": "Drag a span · the stamp goes from the level where you start to the pointer's",
+    "reach": "Drag to set this end of the reach · you hear it during playback",
 }
-LOCKED = "The lane is locked: K unlocks it, or a press on its word above"
+LOCKED = "The lane is locked · press K, or click “Locked” above, to unlock"
 CURSORS = {
     "point": Qt.CursorShape.SizeAllCursor,
     "segment": Qt.CursorShape.OpenHandCursor,
@@ -115,7 +115,7 @@ class FocusLane(QWidget):
             draw(painter, shown)
             return
         painter.setPen(themes.color(theme.quiet))
-        text = "No lane yet. Touch a dial or a parameter in the index, then press A."
+        text = "No lanes yet. Touch a dial or a parameter in the index, then press A."
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
 
     def _hand(self) -> Hand:

@@ -184,7 +184,7 @@ LABELS = {
     "bend": "Bend a segment",
     "freehand": "Draw freehand",
     "line": "Draw a line",
-    "form": "Stamp a form",
+    "form": "Stamp",
 }
 FREEHAND_TOLERANCE = 0.012  # of the lane's height
 

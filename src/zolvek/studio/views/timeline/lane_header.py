@@ -68,8 +68,8 @@ class Modes(QWidget):
         chip = QToolButton()
         chip.setProperty("mode", True)
         chip.setText(f"{mode.word}  ×")
-        chip.setAccessibleName(f"End: {mode.word}")
-        chip.setToolTip(f"{mode.tip}. A press ends it.")
+        chip.setAccessibleName(f"End {mode.word}")
+        chip.setToolTip(f"{mode.tip}. Click to end.")
         chip.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         chip.clicked.connect(lambda _: self.session.notices.try_to(lambda: mode.end(self.session)))
         return chip
@@ -80,7 +80,7 @@ class Head(QWidget):
         super().__init__()
         self.session = session = studio.session
         self.name = Elided("What the focus lane drives", "heading")
-        self.name.setToolTip("Press twice to give the lane a name of your own")
+        self.name.setToolTip("Double-click to rename the lane")
         self.name.installEventFilter(self)
         self.field = InPlace(self)
         self.modes = Modes(studio)
@@ -106,7 +106,7 @@ class Head(QWidget):
         if lane is not None:
             area = QRectF(self.name.geometry()).adjusted(-4, 3, 0, -3)
             self.field.ask(area, "Name of the lane", lane.name, lambda text: change(
-                self.session, "Name the lane", name=" ".join(text.split())))  # fmt: skip
+                self.session, "Rename lane", name=" ".join(text.split())))  # fmt: skip
             return True
         return False
 
@@ -128,7 +128,7 @@ class Head(QWidget):
         words = (
             "armed" if lane.id in session.passes.armed else "",
             "relative" if lane.relative else "",
-            "own loop" if lane.cycle else "",
+            "lane loop" if lane.cycle else "",
             f"{layers} layer" + ("s" if layers > 1 else "") if layers else "",
             f"drawing on {target.aside}" if target.aside else "",
         )

@@ -280,7 +280,7 @@ class LowLanes(QWidget):
         told = (
             f"Drag to move this point of {label}"
             if on_point
-            else f"Press to work on {label} · with Shift, drag over lanes to work on them as one"
+            else f"Click to work on {label} · Shift-drag over lanes to work on them together"
         )
         self.session.notices.say(told if found else "")
 

@@ -17,10 +17,10 @@ from zolvek.studio.views.timeline.focus_lane import SCALE
 from zolvek.studio.views.timeline.ruler_marks import Mark, MarkDrag, mark_at, marks_of
 
 HEIGHT = 38
-HINT = "Press to place the playhead · drag to select a span, snapped to the grid · Esc lets it go"
+HINT = "Click to place the playhead · drag to select a span, snapped to the grid · Esc clears it"
 
 
-MARK_HINT = "Drag to move this mark of the lane · Ctrl frees it from the grid"
+MARK_HINT = "Drag to move this mark of the lane · Ctrl: off the grid"
 
 
 class Ruler(QWidget):

@@ -29,7 +29,7 @@ def marks_of(lane: Lane | None) -> list[Mark]:
     if lane.cycle is not None:
         end = lane.cycle.beat + lane.cycle.length
         found = [Mark("loop-start", lane.cycle.beat, ""), Mark("loop-end", end, "")]
-    names = ["The own curve", *(slot.name for slot in lane.slots)]
+    names = ["The lane's curve", *(slot.name for slot in lane.slots)]
     return found + [Mark("switch", s.beat, names[s.slot + 1]) for s in lane.switches]
 
 
@@ -54,7 +54,7 @@ class MarkDrag:
         at = session.project.meter.text(beat)
         if self.mark.kind == "switch":
             made = lanes.moved_switch(lane, self.mark.beat, beat)
-            label = f"Switch to {self.mark.text} at {at}"
+            label = f"Change to {self.mark.text} at {at}"
         else:
             assert lane.cycle is not None
             ends = [lane.cycle.beat, lane.cycle.beat + lane.cycle.length]
@@ -62,7 +62,7 @@ class MarkDrag:
             if ends[1] - ends[0] < lanes.LEAST_LOOP:
                 return
             made = lanes.with_loop(lane, *ends)
-            label = f"Move the lane's own loop to {at}"
+            label = f"Move the lane loop to {at}"
         session.edit_lane(label, made, self)
 
     def finish(self) -> None:

@@ -76,7 +76,7 @@ HANDLES = (
            lambda frame, beats, value: lambda piece: shaping.tilted(piece, value, 0.0)),
     Handle("right", 1.0, 1.0, "Drag to tilt the right end", "Tilt",
            lambda frame, beats, value: lambda piece: shaping.tilted(piece, 0.0, value)),
-    Handle("level", 0.0, 0.5, "Drag to lift the whole span; it jumps at its edges", "Lift",
+    Handle("level", 0.0, 0.5, "Drag to offset the whole span; it jumps at its edges", "Offset",
            lambda frame, beats, value: lambda piece: shaping.lifted(piece, value)),
     Handle("length", 1.0, 0.5, "Drag to stretch in time", "Stretch", None),
 )  # fmt: skip

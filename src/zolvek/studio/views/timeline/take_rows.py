@@ -15,7 +15,7 @@ from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.focus_lane import SCALE
 
 ROW, MOST_ROWS = 34, 4
-HINT = "Drag across a take to choose that span of it for the lane · a press selects the take"
+HINT = "Drag across a take to use that span for the lane · click to select the take"
 
 
 class TakesView(QWidget):

@@ -43,7 +43,7 @@ class SectionDrag(Drag):
         name = spans[self.number][0].name
         where = "at the end" if to >= len(spans) else f"before {spans[to][0].name}"
         self.session.notices.say(
-            f"{name} stays where it is" if self.target is None else f"{name} goes {where}"
+            f"{name} stays where it is" if self.target is None else f"{name} moves {where}"
         )
 
     def finish(self) -> None:

@@ -26,14 +26,14 @@ SECTIONS, METER, TEMPO = (0, 21), (21, 18), (39, 62)  # top and height of each r
 HEIGHT = 102
 NEAR = 6.0  # pixels
 HINTS = {
-    "section": "Press to pick the section · drag to move it with everything in it · twice to rename",
-    "sections": "Press twice to begin a section here",
-    "border": "Drag to move where the section begins",
-    "end": "Drag to move the piece's end · twice to type it",
-    "meter": "Drag the meter change to another bar · twice to type it",
-    "meters": "Press twice to type a meter from this bar on",
-    "tempo": "Drag the tempo point · Shift keeps to one axis · Ctrl frees it from the grid · twice to type",
-    "tempos": "Press twice to put a tempo point here",
+    "section": "Click to select the section · drag to move it with its contents · double-click to rename",
+    "sections": "Double-click to add a section here",
+    "border": "Drag to move the start of the section",
+    "end": "Drag to move the song end · double-click to type it",
+    "meter": "Drag the meter change to another bar · double-click to type it",
+    "meters": "Double-click to set a meter from this bar on",
+    "tempo": "Drag the tempo point · Shift: one axis · Ctrl: off the grid · double-click to type",
+    "tempos": "Double-click to add a tempo point here",
     "": "",
 }
 

@@ -41,14 +41,14 @@ LOW, TALL = 64, 168
 LEAST = 36  # where there is little room
 NEAR = 5.0  # pixels
 HINTS = {
-    "block": "Drag the block · its ends trim it · the rings fade it · Ctrl frees it from the grid",
-    "start": "Drag to trim the block's start",
-    "end": "Drag to trim the block's end, or a loop's",
-    "fade-in": "Drag to fade the block in",
-    "fade-out": "Drag to fade the block out",
-    "note": "Drag the note in time and pitch · its end lengthens it · Shift adds it to the selection",
+    "block": "Drag the clip · its ends trim it · its rings fade it · Ctrl: off the grid",
+    "start": "Drag to trim the start of the clip",
+    "end": "Drag to trim the end of the clip or loop",
+    "fade-in": "Drag to set the fade-in",
+    "fade-out": "Drag to set the fade-out",
+    "note": "Drag the note in time and pitch · its end changes its length · Shift adds it to the selection",
     "note-end": "Drag to lengthen the selected notes",
-    "empty": "Press twice to draw a note · drag to select notes · drop sounds here",
+    "empty": "Double-click to add a note · drag to select notes · drop audio files here",
     "": "",
 }
 # Keys that work on the strip, and the actions that they do.
@@ -77,7 +77,7 @@ class TrackStrip(QWidget):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("What the track plays")
+        self.setAccessibleName("Track row")
         self.drag: StripDrag | None = None
         self.shown: tuple[object, ...] = ()
         session = self.session

@@ -119,7 +119,7 @@ class DrawDrag(StripDrag):
         before = session.document.before(self)
         made, chosen = notes.added(before, track, Note(self.first, length, self.pitch))
         session.arranging.notes_will_be(track, chosen)
-        session.document.edit("Draw a note", made, self)
+        session.document.edit("Add a note", made, self)
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
         self.put(beat if free else max(self.snap(beat, free), self.first + self.step))

@@ -101,8 +101,8 @@ def _draw_block(painter: QPainter, strip: Strip, theme: Theme, clip: Clip, chose
     painter.drawRect(area.adjusted(0.5, 0.5, -0.5, -0.5))
     name = clip.file.rpartition("/")[2].removeprefix("shipped:")
     more = f"  {clip.gain_db:+.1f} dB".replace("-", "−") if clip.gain_db else ""
-    state = "" if found is not None else "  (not there, or not read yet)"
-    turns = "  again and again" if clip.loop_until is not None else ""
+    state = "" if found is not None else "  (missing, or still loading)"
+    turns = "  looped" if clip.loop_until is not None else ""
     painter.setPen(themes.color(theme.ink))
     room = seen.adjusted(5, 1, -3, 0)
     text = painter.fontMetrics().elidedText(

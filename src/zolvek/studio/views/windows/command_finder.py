@@ -37,7 +37,7 @@ class Finder(QDialog):
         layout = QVBoxLayout(self)
         layout.addWidget(self.field)
         layout.addWidget(self.list)
-        self.says = Elided("What it does, or why it can't be done now")
+        self.says = Elided("What the command does, or why it is not available")
         layout.addWidget(self.says)
         self.list.currentItemChanged.connect(self._say)
         self.field.textChanged.connect(self._filter)

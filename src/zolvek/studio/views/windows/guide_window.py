@@ -15,7 +15,7 @@ from zolvek.storage.shipped_files import DOCS
 def folder() -> Path:
     """Where the documents are. Raises ZolvekError when they are gone."""
     if not (DOCS / "guide.md").is_file():
-        raise ZolvekError("The user guide is not there.", str(DOCS), "Install Zolvek again.")
+        raise ZolvekError("The user guide is missing.", str(DOCS), "Install Zolvek again.")
     return DOCS
 
 
@@ -25,7 +25,7 @@ class Guide(QDialog):
         self.setWindowTitle("Zolvek user guide")
         self.resize(760, 700)
         self.words = QLineEdit()
-        self.words.setPlaceholderText("Find in the guide (Enter for the next place)")
+        self.words.setPlaceholderText("Find in the guide (Enter for next)")
         self.words.setAccessibleName("Find in the guide")
         self.words.returnPressed.connect(self._find)
         self.page = QTextBrowser()

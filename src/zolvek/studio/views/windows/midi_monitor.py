@@ -73,7 +73,7 @@ class Monitor(QDialog):
     def __init__(self, session: Session, outside: Outside, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.outside = session, outside
-        self.setWindowTitle("Messages that lanes send")
+        self.setWindowTitle("MIDI monitor")
         self.resize(620, 420)
         self.model = Messages(session)
         self.table = QTableView()
@@ -97,7 +97,7 @@ class Monitor(QDialog):
         self.still: list[Sent] = []  # what there was when it was frozen
         self.frozen.toggled.connect(self._freeze)
         self.rate = QLabel()
-        self.rate.setAccessibleName("Messages a second")
+        self.rate.setAccessibleName("Messages per second")
         line = QHBoxLayout()
         line.addWidget(self.words, 1)
         line.addWidget(self.frozen)
@@ -106,7 +106,7 @@ class Monitor(QDialog):
         layout.addLayout(line)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        foot.addWidget(note("Play to see what is sent."), 1)
+        foot.addWidget(note("Start playback to see the messages."), 1)
         foot.addWidget(self.rate)
         layout.addLayout(foot)
         self.counts: deque[tuple[float, int]] = deque()
@@ -147,7 +147,7 @@ class Monitor(QDialog):
         while self.counts and now - self.counts[0][0] > RATE_SECONDS:
             self.counts.popleft()
         count = sum(number for _, number in self.counts)
-        self.rate.setText(f"{count} messages a second")
+        self.rate.setText(f"{count} messages per second")
         if (self.frozen.isChecked() or not self.new) and not always:
             return
         self.new = False

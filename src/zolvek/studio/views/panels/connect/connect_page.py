@@ -9,7 +9,7 @@ from zolvek.studio.toolkit.fields import Entry, NumberEntry
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note, page_layout
 from zolvek.studio.views.panels.connect.sync_page import Together
 
-NO_PORTS = "No MIDI ports on this machine: the controller on the page before stands in."
+NO_PORTS = "No MIDI ports found. Use the controller on the Record panel instead."
 LOWEST_PORT, HIGHEST_PORT = 1_024, 65_535
 
 
@@ -35,26 +35,28 @@ class ConnectPage(QWidget):
         layout.addWidget(self.ports)
         self.no_ports = note(NO_PORTS)
         layout.addWidget(self.no_ports)
-        layout.addWidget(field_label("OSC, to other programs"))
-        self.sends = QCheckBox("Send the lanes while they play")
-        self.sends.setToolTip("Each at /zolvek/track/device/parameter: its position and its value")
+        layout.addWidget(field_label("OSC output"))
+        self.sends = QCheckBox("Send lanes while playing")
+        self.sends.setToolTip(
+            "Sends position and value of each lane to /zolvek/track/device/parameter"
+        )
         self.sends.toggled.connect(self._switch_out)
         layout.addWidget(self.sends)
-        self.to = Entry("OSC address", self._address, "A host and a port, such as 127.0.0.1:9000.")
+        self.to = Entry("OSC address", self._address, "Host and port, such as 127.0.0.1:9000")
         self.to.setText(settings.osc_out)
-        self.rate = NumberEntry("OSC rate", 1.0, 250.0, settings.osc_rate, "a second", 0, 10.0, changed=self._rate)  # fmt: skip
+        self.rate = NumberEntry("OSC rate", 1.0, 250.0, settings.osc_rate, "per second", 0, 10.0, changed=self._rate)  # fmt: skip
         out = form()
         out.addRow(field_label("To"), self.to)
-        out.addRow(field_label("Times"), self.rate)
+        out.addRow(field_label("Rate"), self.rate)
         layout.addLayout(out)
-        layout.addWidget(field_label("OSC, from other programs"))
-        self.listens = QCheckBox("Let it move controls")
-        self.listens.setToolTip("At the same addresses: a number from 0 to 1 turns the control")
+        layout.addWidget(field_label("OSC input"))
+        self.listens = QCheckBox("Receive OSC")
+        self.listens.setToolTip("A number from 0 to 1 at the same addresses moves the control")
         self.listens.toggled.connect(self._switch_in)
         layout.addWidget(self.listens)
         self.at = NumberEntry("OSC port", LOWEST_PORT, HIGHEST_PORT, settings.osc_in, "", 0, changed=self._port)  # fmt: skip
-        self.anywhere = QCheckBox("From other machines too")
-        self.anywhere.setToolTip("Else from programs of this machine alone")
+        self.anywhere = QCheckBox("Accept other machines")
+        self.anywhere.setToolTip("Otherwise only from this machine")
         self.anywhere.toggled.connect(lambda _: self._switch_in(self.listens.isChecked()))
         into = form()
         into.addRow(field_label("Port"), self.at)
@@ -121,13 +123,13 @@ class ConnectPage(QWidget):
         lines = []
         out, into = self.osc.output, self.osc.input
         if out is not None:
-            lost = f", {out.refused} refused there" if out.refused else ""
+            lost = f", {out.refused} refused" if out.refused else ""
             lines.append(f"{out.sent} packets sent{lost}.")
         if into is not None:
-            bad = f", {into.bad} packets that were not OSC" if into.bad else ""
-            strange = f", {self.osc.strange} to no control" if self.osc.strange else ""
-            waits = f", {into.left_out} left out for newer ones" if into.left_out else ""
-            own = f" {into.own} were our own, and not taken." if into.own else ""
-            lines.append(f"{into.came} messages came{strange}{bad}{waits}.{own}")
+            bad = f", {into.bad} packets were not OSC" if into.bad else ""
+            strange = f", {self.osc.strange} for no control" if self.osc.strange else ""
+            waits = f", {into.left_out} replaced by newer ones" if into.left_out else ""
+            own = f" {into.own} were our own and ignored." if into.own else ""
+            lines.append(f"{into.came} messages received{strange}{bad}{waits}.{own}")
         self.said.setText("\n".join(lines))
         self.said.setVisible(bool(lines))

@@ -25,7 +25,7 @@ from zolvek.studio.toolkit.widgets import button, choice, field_label, form, not
 
 ROW = Qt.ItemDataRole.UserRole
 TIP = Qt.ItemDataRole.ToolTipRole
-LIGHTS = ("Clock", "In", "Out")
+LIGHTS = ("Time base", "In", "Out")
 SHOWN_ROWS = 4  # of the list of connections, at least
 
 
@@ -36,8 +36,8 @@ class Lights(QWidget):
         super().__init__()
         self.session, self.beside = studio.session, studio.beside
         self.setFixedSize(QSize(168, 18))
-        self.setAccessibleName("What comes and goes")
-        self.setToolTip("Filled while time is shared, messages come in, or go out")
+        self.setAccessibleName("Ports and messages")
+        self.setToolTip("Lit while in sync, receiving, or sending")
         self.beside.lit.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -64,34 +64,34 @@ class Together(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         layout.addWidget(field_label("JACK or PipeWire"))
-        self.on = QCheckBox("Take part")
-        self.on.setToolTip("Sound and messages go out through their ports, at their frame")
+        self.on = QCheckBox("Use JACK / PipeWire")
+        self.on.setToolTip("Sends audio and messages through their ports, at their exact frame")
         self.on.toggled.connect(self.beside.switch)
         layout.addWidget(self.on)
         self.said = note()
         layout.addWidget(self.said)
         self.lights = Lights(studio)
         layout.addWidget(self.lights)
-        layout.addWidget(field_label("Who keeps time"))
+        layout.addWidget(field_label("Sync"))
         layout.addLayout(self._roles())
-        self.source = choice([(name, key) for key, name in SOURCES.items()], "What is followed", self._follow)  # fmt: skip
+        self.source = choice([(name, key) for key, name in SOURCES.items()], "Clock to follow", self._follow)  # fmt: skip
         self.source_row = QWidget()
         rows = form()
-        rows.addRow(field_label("Follows"), self.source)
+        rows.addRow(field_label("Follow"), self.source)
         self.source_row.setLayout(rows)
         layout.addWidget(self.source_row)
         self.drift = note()
         layout.addWidget(self.drift)
         self.tempo = button(
-            "Take its tempo", self.beside.take_tempo, tip="Give the piece the clock's tempo"
+            "Use its tempo", self.beside.take_tempo, tip="Sets the song to the clock's tempo"
         )
         layout.addWidget(self.tempo)
         self.clock = QCheckBox("Send MIDI clock")
-        self.clock.setToolTip("With song position, start, stop and continue, at the port Clock")
+        self.clock.setToolTip("With song position, start, stop and continue, at the Clock port")
         self.clock.clicked.connect(self._clock)
         layout.addWidget(self.clock)
         self.code = choice([(code or "None", code) for code in CODES], "Time code", self._code)
-        self.code.setToolTip("MIDI time code, at so many frames a second")
+        self.code.setToolTip("MIDI time code, at this many frames per second")
         codes = form()
         codes.addRow(field_label("Time code"), self.code)
         layout.addLayout(codes)
@@ -124,24 +124,24 @@ class Together(QWidget):
         layout.addWidget(self.title)
         self.list = QListWidget()
         self.list.setAccessibleName("Connections")
-        self.list.setToolTip("Delete takes the chosen one away")
+        self.list.setToolTip("Press Delete to remove the selected connection")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.list.setMinimumHeight(SHOWN_ROWS * 20)
         self.list.setMaximumHeight(SHOWN_ROWS * 26)
         self.list.currentRowChanged.connect(lambda _: self._allow())
         layout.addWidget(self.list)
-        self.own = choice([], "Port of ours", lambda _: self._offer())
+        self.own = choice([], "Port of Zolvek", lambda _: self._offer())
         self.other = choice([], "Port of another program", lambda _: None)
         rows = form()
         rows.addRow(field_label("Port"), self.own)
-        rows.addRow(field_label("With"), self.other)
+        rows.addRow(field_label("To"), self.other)
         self.adding = QWidget()
         self.adding.setLayout(rows)
         layout.addWidget(self.adding)
         pair = QHBoxLayout()
         self.add = button("Connect", self._add)
-        self.take = button("Take away", self._take, tip="The chosen connection")
+        self.take = button("Remove", self._take, tip="Removes the selected connection")
         pair.addWidget(self.add)
         pair.addWidget(self.take)
         layout.addLayout(pair)
@@ -161,12 +161,12 @@ class Together(QWidget):
         report = beside.report
         there = report is not None and bool(report.state)
         if report is None:
-            said = "Off: sound goes to the machine's own device."
+            said = "Off. Sound goes to the audio device."
         elif there:
             pace = "in real time" if report.realtime else "without real-time scheduling"
             said = f"{report.state}, {report.rate / 1000:g} kHz, {report.block} frames, {pace}.{beside.late}"
         else:
-            said = report.trouble or "Looking for a server: the first time takes half a minute."
+            said = report.trouble or "Looking for a server. The first time takes half a minute."
         self.said.setText(said)
         for part in (self.title, self.list, self.adding, self.add, self.take):
             part.setVisible(there)
@@ -183,7 +183,7 @@ class Together(QWidget):
         by_name = {name: key for key, name in names.items()}
         rows += [(by_name.get(own, ""), own, other) for own, other in sorted(real - kept)]
         told = [
-            (key, other, f"{name} – {other}" + ("" if (name, other) in real else " (not there)"))
+            (key, other, f"{name} – {other}" + ("" if (name, other) in real else " (missing)"))
             for key, name, other in rows
         ]
         if told == [(*self.list.item(n).data(ROW), self.list.item(n).text()) for n in range(self.list.count())]:  # type: ignore[union-attr]  # there are so many  # fmt: skip
@@ -261,7 +261,7 @@ class Together(QWidget):
 
     def _role(self, key: str) -> None:
         if key != self.beside.kept.role:
-            self.beside.set(f"{ROLES[key][0]} beside other programs", role=key)
+            self.beside.set(f"Sync: {ROLES[key][0]}", role=key)
 
     def _follow(self, key: object) -> None:
         self.beside.set(f"Follow {SOURCES[str(key)]}", source=str(key))

@@ -53,18 +53,18 @@ class SoundPage(QWidget):
         self.session = session
         settings = session.settings
         what = choice(
-            (("The mix", False), ("Each track, a file each", True)),
-            "What is rendered",
+            (("The mix", False), ("Each track in its own file", True)),
+            "Source",
             lambda data: setattr(settings, "sound_tracks", data),
         )
         span = choice(
             (("All", False), ("The selection", True)),
-            "How much is rendered",
+            "Range",
             lambda data: setattr(settings, "sound_selection", data),
         )
         kind = choice(
             (("WAV", ".wav"), ("FLAC", ".flac")),
-            "Kind of file",
+            "File type",
             lambda data: setattr(settings, "sound_kind", data),
         )
         rate = choice(
@@ -89,21 +89,21 @@ class SoundPage(QWidget):
             fields.addRow(field_label(text), box)
         layout = page_layout(self)
         layout.addLayout(fields)
-        tail = "What still sounds at the end is kept until it has died away"
-        layout.addWidget(switch(session, "sound_tail", "Keep the tail", tail))
-        layout.addWidget(switch(session, "sound_bypass", "Without the automation"))
+        tail = "Keeps the sound after the end until it has died away"
+        layout.addWidget(switch(session, "sound_tail", "Keep tail", tail))
+        layout.addWidget(switch(session, "sound_bypass", "Without automation"))
         layout.addWidget(action_button(actions, "export-sound", True))
         layout.addSpacing(10)
         layout.addWidget(heading("Control signal"))
-        layout.addWidget(note("The focus lane as sound, for control inputs: its reach spans"))
+        layout.addWidget(note("The focus lane as a signal for control inputs. Its reach spans"))
         swing = choice(
             ((text, key) for key, text in SWINGS.items()),
-            "What the control signal spans",
+            "Range of the control signal",
             lambda data: setattr(settings, "control_swing", data),
         )
         pick(swing, settings.control_swing)
         layout.addWidget(swing)
-        layout.addWidget(action_button(actions, "export-control", text="Write control signal…"))
+        layout.addWidget(action_button(actions, "export-control", text="Export control signal…"))
         layout.addStretch(1)
 
 
@@ -120,17 +120,17 @@ class DataPage(QWidget):
         )
         clock = choice(
             ((text, key) for key, text in CLOCKS.items()),
-            "Clock of the table",
+            "Time base of the table",
             lambda data: setattr(settings, "table_clock", data),
         )
         cells = choice(
             ((text, key) for key, text in CELLS.items()),
-            "What the cells hold",
+            "Cell contents",
             lambda data: setattr(settings, "table_cells", data),
         )
         limit = LIMITS["clock_step"]
         step = NumberEntry(
-            "Step of the clock", limit.low, limit.high, settings.table_step, decimals=4, step=0.25,
+            "Time step", limit.low, limit.high, settings.table_step, decimals=4, step=0.25,
             changed=lambda value: setattr(settings, "table_step", value),
         )  # fmt: skip
         for box, name in ((lanes, "data_all"), (clock, "table_clock"), (cells, "table_cells")):
@@ -142,14 +142,14 @@ class DataPage(QWidget):
         layout.addSpacing(8)
         layout.addWidget(heading("Table"))
         fields = form()
-        for text, widget in (("Clock", clock), ("Step", step), ("Cells", cells)):
+        for text, widget in (("Time base", clock), ("Step", step), ("Cells", cells)):
             fields.addRow(field_label(text), widget)
         layout.addLayout(fields)
         layout.addWidget(action_button(actions, "export-table", True))
-        layout.addWidget(note("The points themselves, to be read back:"))
-        layout.addWidget(action_button(actions, "export-csv", text="Write points…"))
+        layout.addWidget(note("The points themselves, which can be imported again:"))
+        layout.addWidget(action_button(actions, "export-csv", text="Export points…"))
         layout.addSpacing(8)
         layout.addWidget(heading("Picture"))
-        layout.addWidget(note("Lanes over the selection, or all, for documents."))
+        layout.addWidget(note("Lanes over the selection, or the whole song."))
         layout.addWidget(action_button(actions, "export-picture"))
         layout.addStretch(1)

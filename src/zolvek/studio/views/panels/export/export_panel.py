@@ -19,7 +19,7 @@ class ExportPanel(QWidget):
         self.midi = MidiPage(studio)
         self.sound = SoundPage(studio)
         self.data = DataPage(studio)
-        self.pages = Pages({"MIDI": self.midi, "Sound": self.sound, "Data": self.data})
+        self.pages = Pages({"MIDI": self.midi, "Audio": self.sound, "Data": self.data})
         layout.addWidget(self.pages, 1)
 
     def close_work(self) -> None:

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 
 REPORT_MS = 400  # after a change, until the report is made anew
 FINE_APART = "5 ms"  # where nothing else was set: a fine controller would fill the wire
-COLUMNS = ("Lane", "Strays by")
+COLUMNS = ("Lane", "Max. deviation")
 
 
 class DragFile(QLabel):
@@ -57,7 +57,7 @@ class DragFile(QLabel):
         self.setMinimumHeight(34)
         self.setStyleSheet("border: 1px dashed palette(mid); border-radius: 3px;")
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.setToolTip("Drag it into another program: the MIDI file goes with it")
+        self.setToolTip("Drag the MIDI file into another program")
         self.pressed_at: QPoint | None = None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -113,7 +113,7 @@ class MidiPage(QWidget):
         layout.addWidget(self.name)
         layout.addLayout(self.target)
         layout.addSpacing(6)
-        layout.addWidget(heading("Delivery"))
+        layout.addWidget(heading("Export settings"))
         layout.addLayout(delivery)
         layout.addWidget(self.load)
         layout.addWidget(self.advice)
@@ -129,20 +129,20 @@ class MidiPage(QWidget):
         """As which message the focus lane is sent."""
         self.kind = choice(
             ((row.label, key) for key, row in MESSAGES.items()),
-            "Kind of message",
+            "Message type",
             lambda _: self._set(),
         )
         self.channel = self._number(1, 16, "MIDI channel")
         self.number = self._number(0, 16_383, "Number")
         self.semitones = NumberEntry(
-            "Range of the bend in semitones",
+            "Pitch bend range in semitones",
             0.0,
             MOST_SEMITONES,
             2.0,
             "st",
             changed=lambda _: self._set(),
         )
-        self.port = Entry("MIDI port", lambda _: self._set(), "The name of a port; empty: any")
+        self.port = Entry("MIDI port", lambda _: self._set(), "Name of a port; empty for any")
         self.port.setPlaceholderText("any")
         self.port.editingFinished.connect(self._set)
         fields = form()
@@ -157,9 +157,9 @@ class MidiPage(QWidget):
         """How all lanes are delivered."""
         settings = self.session.settings
         self.gap = Entry(
-            "Changes lie apart at least",
+            "Minimum interval between changes",
             self._type_gap,
-            "Such as 5 ms, or 12 ticks (960 a quarter note)",
+            "Such as 5 ms, or 12 ticks (960 per quarter note)",
         )
         self.gap.setText(apart_text(settings))
         self.within = self._decimal(
@@ -175,14 +175,14 @@ class MidiPage(QWidget):
         pick(self.split, settings.midi_split)
         self.exact = QCheckBox("Exact to 0.1 ms")
         self.exact.setToolTip(
-            "Further tempo events put the file's time right; without them a steady tempo is one event"
+            "Adds tempo events for exact time; without them a constant tempo is one event"
         )
         self.exact.setChecked(settings.midi_exact_time)
         self.exact.toggled.connect(self._set_exact)
         delivery = form()
         for text, field in (
-            ("Changes apart", self.gap),
-            ("May stray by", self.within),
+            ("Min. interval", self.gap),
+            ("Tolerance", self.within),
             ("Time", self.exact),
             ("Files", self.split),
         ):
@@ -192,7 +192,7 @@ class MidiPage(QWidget):
     def _table(self) -> QTableWidget:
         """Lanes, and how far they stray."""
         rows = QTableWidget(0, len(COLUMNS))
-        rows.setAccessibleName("Lanes, how many messages they take and how far they stray")
+        rows.setAccessibleName("Lanes, their number of messages and maximum deviation")
         rows.setHorizontalHeaderLabels(list(COLUMNS))
         rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         rows.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
@@ -236,7 +236,7 @@ class MidiPage(QWidget):
         for field in fields:
             field.setEnabled(lane is not None)
         if lane is None:
-            self.name.setText("No lane yet.")
+            self.name.setText("No lanes yet.")
             return
         self.name.setText(project.label_of(lane.id))
         row = MESSAGES[lane.midi.kind]
@@ -274,7 +274,9 @@ class MidiPage(QWidget):
         if fine and session.settings.resolution == Resolution():
             set_apart(session.settings, FINE_APART)
             self.gap.setText(apart_text(session.settings))
-            session.notices.say(f"Several messages a change: they lie {FINE_APART} apart now.")
+            session.notices.say(
+                f"Each change takes several messages, so the minimum interval is now {FINE_APART}."
+            )
 
     def _set_exact(self, on: bool) -> None:
         self.session.settings.midi_exact_time = on
@@ -304,7 +306,7 @@ class MidiPage(QWidget):
             return
         self.stale = False
         if self.told is None:
-            self.load.setText("Looking at what will be sent…")
+            self.load.setText("Calculating the messages…")
         project, close = self.session.project, self.session.settings.resolution
         exact = self.session.settings.midi_exact_time
         self.working = Work(lambda told: report(project, close, told, exact))
@@ -329,9 +331,9 @@ class MidiPage(QWidget):
         self.told = found
         share = 100.0 * found.bytes_a_second / BYTES_A_SECOND
         self.load.setText(
-            f"{found.messages:,} messages. In the busiest second {found.messages_a_second:,} messages, "
+            f"{found.messages:,} messages. The busiest second has {found.messages_a_second:,} messages, "
             f"{found.bytes_a_second:,} bytes: {share:.0f} % of a DIN cable, {1_000 * found.late:.0f} ms late at most. "
-            f"Its tempo keeps time within {1_000 * found.time_stray:.2f} ms."
+            f"Timing is exact to {1_000 * found.time_stray:.2f} ms."
         )
         self.advice.setText("\n".join(found.advice))
         self.advice.setVisible(bool(found.advice))

@@ -35,16 +35,16 @@ class MorphPage(QWidget):
         layout = page_layout(self)
         self._lay_out_way(layout)
         self.table = QTreeWidget()
-        self.table.setHeaderLabels(["Moves", "From", "To"])
+        self.table.setHeaderLabels(["Collisions", "From", "To"])
         self.table.setRootIsDecorated(False)
-        self.table.setAccessibleName("What the morph moves")
+        self.table.setAccessibleName("Parameters that the morph moves")
         self.table.setColumnWidth(0, 92)
         self.table.setColumnWidth(1, 54)
         gives_way(self.table)
         layout.addWidget(self.table, 1)
         for widget in (self.moment, self.stagger, self.after):
             layout.addWidget(widget)
-        self.linked = QCheckBox("Follows its states later")
+        self.linked = QCheckBox("Update with its states")
         self.linked.setChecked(True)
         layout.addWidget(self.linked)
         layout.addWidget(
@@ -52,12 +52,12 @@ class MorphPage(QWidget):
         )
         layout.addWidget(
             button(
-                "Through all, by sections",
+                "Through all states, by section",
                 lambda: session.notices.try_to(self.chain),
-                tip="One state after another, at each section border in the selected span",
+                tip="Changes to the next state at each section border in the selected span",
             )
         )
-        layout.addWidget(note("Not a crossfade: one sound whose controls move."))
+        layout.addWidget(note("Not a crossfade: the controls of one sound move."))
         for signal in (
             session.document.changed,
             session.focus.changed,
@@ -81,13 +81,13 @@ class MorphPage(QWidget):
         )
         self.amount.setText("0")
         self.moment = choice(
-            [(t, k) for k, t in MOMENTS.items()], "When choices jump", lambda _: None
+            [(t, k) for k, t in MOMENTS.items()], "When switches change", lambda _: None
         )
         self.stagger = choice(
-            [(t, k) for k, t in STAGGERS.items()], "How groups follow", lambda _: None
+            [(t, k) for k, t in STAGGERS.items()], "Stagger of groups", lambda _: None
         )
         self.after = choice(
-            [("Stays there after", True), ("Comes back after", False)],
+            [("Stay after", True), ("Return after", False)],
             "After the span",
             lambda _: None,
         )
@@ -104,7 +104,7 @@ class MorphPage(QWidget):
 
     def refresh(self) -> None:
         found = own_states(self.session)
-        for box, first in ((self.start, [("What is there now", NOW)]), (self.end, [])):
+        for box, first in ((self.start, [("Current values", NOW)]), (self.end, [])):
             shown = box.currentData()
             box.blockSignals(True)
             box.clear()
@@ -168,7 +168,9 @@ class MorphPage(QWidget):
         first, last = session.span.needed()
         end = self.end.currentData()
         if end is None:
-            raise ZolvekError("There is no state to go to.", remedy="Keep one on the States page.")
+            raise ZolvekError(
+                "There is no state to recall.", remedy="Store one on the States page."
+            )
         stops = [(first, str(self.start.currentData() or "")), (last, str(end))]
         project = morphs.chained(
             session.project, device.id, stops, self.way(), self.linked.isChecked()
@@ -186,7 +188,7 @@ class MorphPage(QWidget):
         if len(found) < len(beats) - 1:
             raise ZolvekError(
                 f"The span has {len(beats) - 1} parts, and there are {len(found)} states.",
-                remedy="Keep more states, or select fewer sections.",
+                remedy="Store more states, or select fewer sections.",
             )
         stops = list(zip(beats, ["", *found[: len(beats) - 1]], strict=True))
         project = morphs.chained(

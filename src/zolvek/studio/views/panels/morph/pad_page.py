@@ -71,11 +71,9 @@ class PadPage(QWidget):
         self.corners.setMaximumHeight(86)
         self.corners.itemChanged.connect(self._toggle)
         layout.addWidget(self.corners)
-        self.weighing = choice(
-            [(t, k) for k, t in WEIGHTS.items()], "How states count", self._weigh
-        )
+        self.weighing = choice([(t, k) for k, t in WEIGHTS.items()], "Weighting", self._weigh)
         layout.addWidget(self.weighing)
-        self.draw = QCheckBox("Draw its path")
+        self.draw = QCheckBox("Draw path")
         self.draw.clicked.connect(lambda on: setattr(self.view, "drawing", on))
         layout.addWidget(self.draw)
         self._lay_out_path(layout)
@@ -87,25 +85,25 @@ class PadPage(QWidget):
     def _lay_out_path(self, layout: QVBoxLayout) -> None:
         """The puck's path: made, written, edited."""
         session = self.session
-        self.kind = choice(
-            [(t, k) for k, t in TRAVELS.items()], "Way of travelling", lambda _: None
-        )
+        self.kind = choice([(t, k) for k, t in TRAVELS.items()], "Path", lambda _: None)
         self.rate = Entry(
-            "Once round in",
+            "Cycle length",
             lambda t: parse_rate(t) is not None,
             "1 bar, 1/2, 8 beats",
         )
         self.rate.setText("2 bars")
-        self.seed = SeedEntry("Seed of the wander")
+        self.seed = SeedEntry("Seed of the random path")
         fields = form()
-        fields.addRow(field_label("Travel"), self.kind)
-        fields.addRow(field_label("Once in"), self.rate)
+        fields.addRow(field_label("Path"), self.kind)
+        fields.addRow(field_label("Cycle length"), self.rate)
         fields.addRow(field_label("Seed"), self.seed)
         layout.addLayout(fields)
         line = QHBoxLayout()
         line.addWidget(
             button(
-                "Travel", lambda: session.notices.try_to(self.travel), tip="Over the selected span"
+                "Move puck",
+                lambda: session.notices.try_to(self.travel),
+                tip="Moves the puck along the path, over the selected span",
             )
         )
         line.addWidget(
@@ -113,7 +111,7 @@ class PadPage(QWidget):
                 "To lanes",
                 lambda: session.notices.try_to(self.write),
                 True,
-                "The path as lanes of all that it moves",
+                "Writes the path as lanes of all the parameters it moves",
             )
         )
         layout.addLayout(line)
@@ -123,7 +121,7 @@ class PadPage(QWidget):
             made = button(
                 text,
                 partial(session.notices.try_to, partial(self.edit, axis)),
-                tip="The path as a curve, with every tool",
+                tip="Edits the path as a curve, with every tool",
             )
             made.setCheckable(True)
             line.addWidget(made)
@@ -164,12 +162,12 @@ class PadPage(QWidget):
         def work() -> None:
             if item.checkState() != Qt.CheckState.Checked:
                 rest = tuple(corner for corner in pad.corners if corner.state != key)
-                self._set("Take a state off the pad", replace(pad, corners=rest))
+                self._set("Remove state from pad", replace(pad, corners=rest))
                 return
             taken = {(corner.x, corner.y) for corner in pad.corners}
             x, y = next((p for p in PLACES if p not in taken), (0.5, 0.5))
             self._set(
-                "Put a state on the pad", replace(pad, corners=(*pad.corners, PadCorner(key, x, y)))
+                "Add state to pad", replace(pad, corners=(*pad.corners, PadCorner(key, x, y)))
             )
 
         self.session.notices.try_to(work)
@@ -178,12 +176,12 @@ class PadPage(QWidget):
     def _placed(self, key: str, x: float, y: float) -> None:
         corners = tuple(replace(c, x=x, y=y) if c.state == key else c for c in self.pad.corners)
         self.session.notices.try_to(
-            lambda: self._set("Place a state", replace(self.pad, corners=corners))
+            lambda: self._set("Move state on pad", replace(self.pad, corners=corners))
         )
 
     def _weigh(self, kind: object) -> None:
         self.session.notices.try_to(
-            lambda: self._set("Weigh the pad", replace(self.pad, weighing=str(kind)))
+            lambda: self._set("Pad weighting", replace(self.pad, weighing=str(kind)))
         )
 
     def _puck(self, x: float, y: float) -> None:
@@ -211,7 +209,7 @@ class PadPage(QWidget):
         route, self.route = self.route, []
         if len(route) > 8 and route[-1][0] - route[0][0] > 0.5:
             beat, x, y = np.array(route).T
-            session.notices.try_to(lambda: self._path("The puck's path", beat, x, y))
+            session.notices.try_to(lambda: self._path("Puck path", beat, x, y))
 
     def _drawn(self, stroke: list[tuple[float, float, float]]) -> None:
         """A drawn path is spread over the selected span, in the hand's own time."""
@@ -222,7 +220,7 @@ class PadPage(QWidget):
             first, last = self.session.span.needed()
             seconds, x, y = np.array(stroke).T
             share = (seconds - seconds[0]) / max(seconds[-1] - seconds[0], 1e-9)
-            self._path("Draw the puck's path", first + share * (last - first), x, y)
+            self._path("Draw puck path", first + share * (last - first), x, y)
 
         self.session.notices.try_to(work)
 
@@ -256,15 +254,15 @@ class PadPage(QWidget):
             session.project,
             self.seed.seed(),
         )
-        self._set("Let the puck travel", pad)
+        self._set("Move along path", pad)
 
     def write(self) -> None:
         session, pad = self.session, self.pad
         tolerance = max(session.settings.take_tolerance, 0.001)
         edit_with_lanes(
-            session, "The pad's path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
+            session, "Write pad path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
         )
-        session.notices.say("The path is kept: edit it and write it again.")
+        session.notices.say("The path stays. You can edit it and write it again.")
 
     def edit(self, axis: str) -> None:
         """The path's own curve in the focus lane's place, and back."""

@@ -60,7 +60,7 @@ class StatesPage(QWidget):
         self.list.setAccessibleName("States of the device")
         self.list.setIconSize(BARS)
         self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
-        self.list.setToolTip("Choose two to compare them with each other")
+        self.list.setToolTip("Select two to compare them")
         self.list.itemSelectionChanged.connect(self._compare)
         self.list.setMinimumHeight(76)
         self.list.setMaximumHeight(110)
@@ -70,24 +70,24 @@ class StatesPage(QWidget):
         self.table = QTreeWidget()
         self.table.setHeaderLabels(["", "State", "Now"])
         self.table.setRootIsDecorated(False)
-        self.table.setAccessibleName("What differs from now")
+        self.table.setAccessibleName("Difference from now")
         self.table.setColumnWidth(0, 84)
         self.table.setColumnWidth(1, 58)
         gives_way(self.table)
         layout.addWidget(self.table, 1)
         rows = (
-            (("Keep now", self.keep, "The controls as they stand"), ("At playhead", self.keep_heard, "As they are heard there")),
+            (("Store", self.keep, "Stores the current control values"), ("At playhead", self.keep_heard, "Stores the values heard at the playhead")),
             (("From preset…", self.keep_preset, ""), ("Whole chain", self.keep_chain, "All devices of the track")),
-            (("Keep ticked", self.keep_ticked, "Only the ticked parameters of the chosen state"), ("Copy to…", self.copy, "To another device of the kind")),
-            (("Go there", self.go, "Turn the controls to the state"), ("Update", self.update_state, "To the controls as they stand; linked morphs follow")),
-            (("Rename", self.rename, "Where its name stands"), ("Delete", self.delete, "")),
-            (("Write…", self.write, "All states of the device to a file"), ("Read…", self.read, "States from a file")),
+            (("Store ticked", self.keep_ticked, "Stores only the ticked parameters of the selected state"), ("Copy to…", self.copy, "Copies to another device of the same type")),
+            (("Recall", self.go, "Sets the controls to the state"), ("Update", self.update_state, "Updates the state from the controls; linked morphs follow")),
+            (("Rename", self.rename, "Edits the name in the list"), ("Delete", self.delete, "")),
+            (("Export…", self.write, "Exports all states of the device"), ("Import…", self.read, "Imports states from a file")),
         )  # fmt: skip
         for row in rows:
             line = QHBoxLayout()
             for text, work, tip in row:
                 line.addWidget(
-                    button(text, partial(session.notices.try_to, work), text == "Keep now", tip)
+                    button(text, partial(session.notices.try_to, work), text == "Store", tip)
                 )
             layout.addLayout(line)
         self._lay_out_variations(layout)
@@ -101,7 +101,7 @@ class StatesPage(QWidget):
         self.distance = Entry(
             "Distance of variations",
             lambda t: number_of(t, "%", 0.0, 100.0, "Distance of variations") >= 0.0,
-            "How far variations go: 5 to 50 %",
+            "How far variations go, 5 to 50 %",
         )
         self.distance.setText("20 %")
         line = QHBoxLayout()
@@ -109,7 +109,7 @@ class StatesPage(QWidget):
             button(
                 "Vary",
                 lambda: session.notices.try_to(self.vary),
-                tip="Three variations, kept as states; Ctrl+1 to Ctrl+3 hear them",
+                tip="Stores three variations as states; Ctrl+1 to Ctrl+3 recall them",
             )
         )
         line.addWidget(field_label("by"))
@@ -131,7 +131,7 @@ class StatesPage(QWidget):
         chosen = self.state.id if self.state else None
         found = own_states(session)
         device = session.shown.device
-        self.device.setText(f"States of {self.own.name}" if device else "No device.")
+        self.device.setText(f"States of {self.own.name}" if device else "No device")
         now = states.present(self.own) if found else {}
         self.list.blockSignals(True)
         self.list.clear()
@@ -194,13 +194,13 @@ class StatesPage(QWidget):
         rows = [self.table.topLevelItem(i) for i in range(self.table.topLevelItemCount())]
         ticked = [r.data(0, STATE) for r in rows if r and r.checkState(0) == Qt.CheckState.Checked]
         if not ticked:
-            raise ZolvekError("Nothing is ticked.", remedy="Tick what the state shall hold.")
+            raise ZolvekError("No parameters are ticked.", remedy="Tick the parameters to store.")
         values = state.of(self.own.id)
         self._keep(f"{state.name}, part", {key: values[key] for key in ticked})
 
     def _keep(self, name: str, values: Values) -> str:
         project, key = states.kept(self.session.project, name, (StatePart(self.own.id, values),))
-        self.session.document.edit(f"Keep the state {name}", project)
+        self.session.document.edit(f"Store state {name}", project)
         return key
 
     def keep(self) -> None:
@@ -213,8 +213,10 @@ class StatesPage(QWidget):
     def keep_preset(self) -> None:
         names = [preset.name for preset in self.own.row.presets]
         if not names:
-            raise ZolvekError("The device has no presets.", self.own.name, "Keep what it is now.")
-        name = self.studio.ask.choose("Keep a preset", "Preset:", names)
+            raise ZolvekError(
+                "The device has no presets.", self.own.name, "Store the current values instead."
+            )
+        name = self.studio.ask.choose("Store preset as state", "Preset:", names)
         if name is not None:
             self._keep(name, self.own.row.preset(name))
 
@@ -222,17 +224,17 @@ class StatesPage(QWidget):
         track = shown_track(self.session)
         parts = tuple(StatePart(device.id, states.present(device)) for device in track.devices)
         project, _ = states.kept(self.session.project, f"{track.name}, all", parts)
-        self.session.document.edit("Keep the whole chain", project)
+        self.session.document.edit("Store whole chain", project)
 
     def _needed(self) -> State:
         if self.state is None:
-            raise ZolvekError("No state is chosen.", remedy="Choose one in the list.")
+            raise ZolvekError("No state is selected.", remedy="Select one in the list.")
         return self.state
 
     def go(self) -> None:
         state = self._needed()
         self.session.document.edit(
-            f"Go to {state.name}", states.set_to(self.session.project, state)
+            f"Recall {state.name}", states.set_to(self.session.project, state)
         )
 
     def update_state(self) -> None:
@@ -252,7 +254,7 @@ class StatesPage(QWidget):
     def _renamed(self, name: str) -> None:
         state, name = self._needed(), " ".join(name.split())
         if not name:
-            raise ZolvekError("A state needs a name.", remedy="Write one.")
+            raise ZolvekError("A state needs a name.", remedy="Type one.")
         project = self.session.project
         renamed = tuple(replace(s, name=name) if s.id == state.id else s for s in project.states)
         self.session.document.edit(f"Name the state {name}", replace(project, states=renamed))
@@ -285,13 +287,11 @@ class StatesPage(QWidget):
             if device.kind == self.own.kind and device.id != self.own.id
         }  # fmt: skip
         if not others:
-            raise ZolvekError("There is no other device of this kind.", remedy="Add one first.")
-        label = self.studio.ask.choose("Copy the state", "Device:", list(others))
+            raise ZolvekError("There is no other device of this type.", remedy="Add one first.")
+        label = self.studio.ask.choose("Copy state", "Device:", list(others))
         if label is not None:
             part = StatePart(others[label], state.of(self.own.id))
-            self.session.document.edit(
-                "Copy the state", states.kept(project, state.name, (part,))[0]
-            )
+            self.session.document.edit("Copy state", states.kept(project, state.name, (part,))[0])
 
     def write(self) -> None:
         self.studio.media.export_states(self.own.id)

@@ -66,19 +66,19 @@ class MakingPage(QWidget):
         line = QHBoxLayout()
         line.addWidget(
             button(
-                "Preview", self.preview, tip="Over the ghost of what is there; heard, if it plays"
+                "Preview",
+                self.preview,
+                tip="Shows it over the current curve, and plays it during playback",
             )
         )
-        line.addWidget(
-            button("Write", self.write, True, "Write it to the lane as points, as one step")
-        )
+        line.addWidget(button("Write", self.write, True, "Writes it to the lane as points"))
         self.room.addLayout(line)
         if as_layer is not None:
             self.room.addWidget(
                 button(
-                    "Put on as a layer",
+                    "Add as layer",
                     partial(self._put_on, as_layer),
-                    tip="It stays adjustable until it is baked",
+                    tip="Adds it as a layer, adjustable until baked",
                 )
             )
         self.room.addStretch(1)
@@ -96,7 +96,7 @@ class MakingPage(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(field_label("Seed"))
         line.addWidget(entry, 1)
-        line.addWidget(button("Roll", roll, tip="Another one"))
+        line.addWidget(button("New seed", roll, tip="New seed"))
         return row
 
     def _renew(self) -> object:
@@ -126,7 +126,7 @@ class MakingPage(QWidget):
             made = self.result()
             self.session.preview.show(made)
             inside = (made.beat >= self.span[0]) & (made.beat <= self.span[1])
-            self.counted.emit(f"{int(inside.sum())} points. Esc gives it up.")
+            self.counted.emit(f"{int(inside.sum())} points. Esc cancels.")
 
         return self.session.notices.try_to(work)
 

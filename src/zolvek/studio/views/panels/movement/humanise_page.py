@@ -20,15 +20,15 @@ from zolvek.studio.views.panels.movement.generator_page import MakingPage
 class HandPage(MakingPage):
     def __init__(self, studio: Studio) -> None:
         super().__init__(studio)
-        self.seed = SeedEntry("Seed of the hand", self.changed)
+        self.seed = SeedEntry("Seed for humanise", self.changed)
         ways = [
-            ("Humanise: a hand's small sway", "humanise"),
-            ("Jitter the points that are there", "jitter"),
+            ("Humanise: small, slow deviations", "humanise"),
+            ("Jitter existing points", "jitter"),
         ]
-        self.way = choice(ways, "What a hand does", lambda _: self._show_fields())
+        self.way = choice(ways, "Type", lambda _: self._show_fields())
         self.humanise = FieldGrid("Humanise", HAND_SETTINGS, self.changed)
         self.jitter = FieldGrid("Jitter", JITTER_SETTINGS, self.changed)
-        self.on_grid = QCheckBox("Points stay on the grid")
+        self.on_grid = QCheckBox("Keep points on the grid")
         self.on_grid.clicked.connect(lambda _: self.changed())
         for widget in (self.way, self.humanise, self.jitter, self.on_grid):
             self.room.addWidget(widget)

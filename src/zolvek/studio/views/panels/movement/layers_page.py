@@ -23,11 +23,11 @@ from zolvek.studio.views.shared.action_buttons import action_buttons
 
 LAYER = Qt.ItemDataRole.UserRole
 LAYER_BUTTONS = (
-    (("Draw on it", "layer-draw"), ("Depth", "layer-depth"), ("Rate", "layer-rate")),
-    (("To the span", "layer-span"), ("One depth", "layer-steady")),
+    (("Draw", "layer-draw"), ("Depth", "layer-depth"), ("Rate", "layer-rate")),
+    (("Fit to span", "layer-span"), ("Constant depth", "layer-steady")),
     (("Rename…", "layer-rename"), ("Share…", "layer-share")),
     (("Earlier", "layer-earlier"), ("Later", "layer-later"), ("Remove", "layer-remove")),
-    (("Bake it", "layer-bake"), ("Bake all", "bake-all")),
+    (("Bake", "layer-bake"), ("Bake all", "bake-all")),
 )
 
 
@@ -61,7 +61,7 @@ class LayersPage(QWidget):
         self.list.currentItemChanged.connect(self._pick)
         studio.show.context_menu(self.list, lambda _: "layer" if self.list.currentItem() else "")
         layout.addWidget(self.list, 1)
-        self.amount = Entry("Amount of the layer", self._type_amount, "−200 to 200 %")
+        self.amount = Entry("Depth of the layer", self._type_amount, "−200 to 200 %")
         line = QHBoxLayout()
         line.addWidget(field_label("Amount"))
         line.addWidget(self.amount, 1)
@@ -70,19 +70,19 @@ class LayersPage(QWidget):
         line.addWidget(self.solo)
         layout.addLayout(line)
         line = QHBoxLayout()
-        for text, kind, tip in (("+ Offset", "offset", "A curve added to the base"),
-                                ("+ Scale", "scale", "A curve that the base is multiplied by")):  # fmt: skip
+        for text, kind, tip in (("+ Offset", "offset", "Adds a curve to the base"),
+                                ("+ Scale", "scale", "Multiplies the base by a curve")):  # fmt: skip
             line.addWidget(button(text, partial(self.wanted.emit, kind), tip=tip))
-        line.addWidget(button("Adjust", self._adjust, tip="Its settings, where they were made"))
+        line.addWidget(button("Adjust", self._adjust, tip="Opens its settings"))
         layout.addLayout(line)
         layout.addLayout(action_buttons(studio, LAYER_BUTTONS))
-        self.edge = choice([("Beyond the reach: clip", False), ("Beyond the reach: fit", True)], "At the reach's edge",
+        self.edge = choice([("Beyond the reach: clip", False), ("Beyond the reach: fit", True)], "At the edge of the reach",
                            self._set_fit)  # fmt: skip
         layout.addWidget(self.edge)
-        self.tolerance = Entry("Tolerance of baking", self._type_tolerance, "Of the lane's height")
+        self.tolerance = Entry("Baking tolerance", self._type_tolerance, "Of the lane's height")
         self.tolerance.show_text(f"{100 * session.settings.bake_tolerance:g} %")
         line = QHBoxLayout()
-        line.addWidget(field_label("Bake within"))
+        line.addWidget(field_label("Tolerance"))
         line.addWidget(self.tolerance, 1)
         layout.addLayout(line)
 
@@ -109,12 +109,12 @@ class LayersPage(QWidget):
         name = f"{layer.name} ({kind})" if layer.name and layer.name != kind else kind
         last = session.project.length if layer.last is None else layer.last
         whole = layer.first <= 0.0 and layer.last is None
-        span = "all of it" if whole else f"{text(layer.first)} to {text(last)}"
+        span = "whole lane" if whole else f"{text(layer.first)} to {text(last)}"
         drawn = ", drawn" if layer.amount_way is not None else ""
         states = (
             "solo" if layer.solo else "",
             "shared" if layer.shared else "",
-            "drawn on" if layer.id == session.focus.layer else "",
+            "editing" if layer.id == session.focus.layer else "",
         )
         depth = f"{100 * layer.amount:+.0f} %{drawn}".replace("-", "−")
         return f"{name}  {depth}\n{', '.join([span, *filter(None, states)])}"
@@ -147,7 +147,7 @@ class LayersPage(QWidget):
             self.solo.setChecked(layer.solo)
 
     def _type_tolerance(self, text: str) -> None:
-        number = number_of(text, "%", 0.001, 20.0, "Bake within")
+        number = number_of(text, "%", 0.001, 20.0, "Tolerance")
         self.session.settings.bake_tolerance = number / 100.0
 
     def _change(self, label: str, **changes: Any) -> None:
@@ -158,7 +158,7 @@ class LayersPage(QWidget):
         self.session.notices.try_to(lambda: layers.toggle(self.session))
 
     def _type_amount(self, text: str) -> None:
-        number = number_of(text, "%", -200.0, 200.0, "Amount of the layer")
+        number = number_of(text, "%", -200.0, 200.0, "Depth of the layer")
         layers.change(self.session, f"Layer at {number:g} %", amount=number / 100.0)
 
     def draw_on(self) -> None:

@@ -39,21 +39,21 @@ class LfoPage(MakingPage):
         self.wave = choice(waves, "Wave", lambda _: self._wave_chosen())
         self.fields = FieldGrid("LFO", LFO_SETTINGS, self.changed)
         ways = [
-            ("The rate changes in octaves", EVEN),
-            ("The rate changes in equal steps", EQUAL),
+            ("Exponential rate sweep", EVEN),
+            ("Linear rate sweep", EQUAL),
         ]
-        self.way = choice(ways, "How the rate changes", lambda _: self.changed())
+        self.way = choice(ways, "Rate sweep", lambda _: self.changed())
         self.waves, self.ways = self.wave.count(), self.way.count()  # before the patterns
-        self.invert = QCheckBox("Upside down")
+        self.invert = QCheckBox("Invert")
         self.invert.clicked.connect(lambda _: self.changed())
-        self.on = choice([], "In phase with", lambda _: self.changed())
-        self.on.setToolTip("Its cycle goes on from that LFO's, wherever that begins")
+        self.on = choice([], "Phase of", lambda _: self.changed())
+        self.on.setToolTip("Continues the cycle of that LFO")
         for part in (self.session.document, self.session.focus):
             part.changed.connect(self._list_others)
         self._list_others()
         for widget in (self.wave, self.fields, self.way, self.invert, self.on):
             self.room.addWidget(widget)
-        self.seed = SeedEntry("Seed of a random wave", self.changed)
+        self.seed = SeedEntry("Seed of the random wave", self.changed)
         self.seeded = self.seed_row(self.seed)
         self.room.addWidget(self.seeded)
         self._list_patterns()
@@ -118,12 +118,12 @@ class LfoPage(MakingPage):
     def _list_others(self) -> None:
         """All LFOs of the project: layers of any lane, and the one that was written here last."""
         project, shown = self.session.project, self.on.currentData()
-        rows: list[tuple[str, object]] = [("A phase of its own", None)]
+        rows: list[tuple[str, object]] = [("Free phase", None)]
         if self._place in self.last:
-            rows.append(("In phase with the last one here", LAST))
+            rows.append(("Phase of the previous LFO here", LAST))
         for lane in project.lanes():
             rows += [
-                (f"In phase with {layer.label}, {project.label_of(lane.id)}", (lane.id, layer.id))
+                (f"Phase of {layer.label}, {project.label_of(lane.id)}", (lane.id, layer.id))
                 for layer in lane.layers
                 if layer.lfo is not None
             ]
@@ -159,8 +159,8 @@ class LfoPage(MakingPage):
         lfo = self.made_lfo()
         count = lfo_points.points_wanted(lfo, *self.span, self.session.project.tempo)
         return not (lfo.rate.fast or count > MANY_POINTS) or self.studio.ask.confirm(
-            f"That writes about {count:,} points.",
-            "A rate past a 1/128 note or 100 Hz is rarely heard as movement.",
+            f"That would write about {count:,} points.",
+            "Rates above a 1/128 note or 100 Hz are rarely heard as movement.",
         )
 
     def written(self) -> None:

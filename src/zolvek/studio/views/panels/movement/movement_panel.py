@@ -28,7 +28,7 @@ class MovementPanel(QWidget):
         self.adjusting: str | None = None  # the layer whose settings are on a page
         self.lfo, self.random, self.hand = LfoPage(studio), RandomPage(studio), HandPage(studio)
         self.making: dict[str, MakingPage] = {
-            "LFO": self.lfo, "Random": self.random, "By hand": self.hand,
+            "LFO": self.lfo, "Random": self.random, "Humanise": self.hand,
         }  # fmt: skip
         self.layers = LayersPage(studio)
         self.layers.wanted.connect(self.add_layer)
@@ -95,4 +95,4 @@ class MovementPanel(QWidget):
             self.making[page].show_layer(layer)
             self.show_page(page)
         self.adjusting = layer.id
-        self.counted.setText(f"“Put on as a layer” changes {layer.label}.")
+        self.counted.setText(f"“Add as layer” changes {layer.label}.")

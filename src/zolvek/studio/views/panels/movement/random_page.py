@@ -25,15 +25,15 @@ class RandomPage(MakingPage):
         super().__init__(studio)
         self.seed = SeedEntry("Seed of the random movement", self.changed)
         kinds = [(label, key) for key, (label, _) in RANDOM_KINDS.items()]
-        self.kind = choice(kinds, "Kind of movement", lambda _: self.changed())
+        self.kind = choice(kinds, "Movement type", lambda _: self.changed())
         spreads = [(label, key) for key, label in SPREADS.items()]
         self.spread = choice(spreads, "Spread", lambda _: self.changed())
-        for label, box in (("New values as", self.kind), ("Spread", self.spread)):
+        for label, box in (("New values", self.kind), ("Spread", self.spread)):
             self.room.addWidget(field_label(label))
             self.room.addWidget(box)
         self.fields = FieldGrid("Random", RANDOM_SETTINGS, self.changed)
         self.room.addWidget(self.fields)
-        self.follow = QCheckBox("Follow what is there")
+        self.follow = QCheckBox("Follow the current curve")
         self.follow.setChecked(True)
         self.follow.clicked.connect(lambda _: self.changed())
         self.room.addWidget(self.follow)

@@ -189,15 +189,15 @@ class ControllerPage(QWidget):
         self.said = note()
         layout.addWidget(self.said)
         self.list = QListWidget()
-        self.list.setAccessibleName("What controls move")
+        self.list.setAccessibleName("Controller mappings")
         self.list.setMinimumHeight(54)
         layout.addWidget(self.list, 1)
         line = QHBoxLayout()
         line.addWidget(
-            button("Let go", self._unmap, tip="The chosen control moves nothing any more")
+            button("Unmap", self._unmap, tip="Removes the mapping of the selected control")
         )
         monitor = actions("monitor")
-        line.addWidget(button("Messages…", monitor.trigger, tip=monitor.toolTip()))
+        line.addWidget(button("MIDI monitor…", monitor.trigger, tip=monitor.toolTip()))
         layout.addLayout(line)
         for signal in (session.document.changed, session.passes.changed):
             signal.connect(self.refresh)
@@ -225,21 +225,19 @@ class ControllerPage(QWidget):
 
     def _say(self) -> None:
         if self.session.passes.learning != "controls":
-            self.said.setText("Learn, then move a control and touch a dial on the bench.")
+            self.said.setText("Click Learn, move a control, then touch a dial on the bench.")
         elif self.outside.last_control:
             moved = controller_mappings.control_name(self.outside.last_control)
-            self.said.setText(f"{moved} it is. Now touch the dial it shall move.")
+            self.said.setText(f"{moved} detected. Now touch the dial to move with it.")
         else:
-            self.said.setText("Move a control, here or on a real one.")
+            self.said.setText("Move a control, here or on your controller.")
 
     def _unmap(self) -> None:
         item = self.list.currentItem()
         if item is not None:
             which = item.data(CONTROL)
             project = controller_mappings.unmapped(self.session.project, which)
-            self.session.document.edit(
-                f"{controller_mappings.control_name(which)} moves nothing", project
-            )
+            self.session.document.edit(f"Unmap {controller_mappings.control_name(which)}", project)
 
 
 class PerformPanel(QWidget):
@@ -249,13 +247,13 @@ class PerformPanel(QWidget):
         self.studio = studio
         layout = column(self)
         layout.setSpacing(5)
-        layout.addWidget(heading("Perform"))
+        layout.addWidget(heading("Record"))
         self.controller = ControllerPage(studio)
         self.pages = Pages(
             {
                 "Record": RecordPage(studio),
                 "Takes": TakesPage(studio),
-                "Control": self.controller,
+                "Controller": self.controller,
                 "Connect": ConnectPage(studio),
             },
             across=2,
@@ -263,5 +261,5 @@ class PerformPanel(QWidget):
         layout.addWidget(self.pages, 1)
         self.show_page = self.pages.show_page
         session.passes.changed.connect(
-            lambda: self.show_page("Control") if session.passes.learning == "controls" else None
+            lambda: self.show_page("Controller") if session.passes.learning == "controls" else None
         )

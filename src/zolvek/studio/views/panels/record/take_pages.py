@@ -25,9 +25,9 @@ from zolvek.studio.views.shared.action_buttons import action_buttons
 
 TAKE = Qt.ItemDataRole.UserRole
 TAKE_BUTTONS = (
-    (("Hear it", "take-hear"), ("Add it", "take-solo"), ("Hear all", "take-hear-all")),
-    (("Choose all", "take-choose"), ("Choose span", "take-choose-span")),
-    (("Let choices go", "take-let-go"), ("Mute", "take-mute")),
+    (("Audition", "take-hear"), ("Add", "take-solo"), ("Audition all", "take-hear-all")),
+    (("Use all", "take-choose"), ("Use span", "take-choose-span")),
+    (("Clear choices", "take-let-go"), ("Mute", "take-mute")),
     (("Crop", "take-crop"), ("Edit", "take-edit"), ("Copy…", "take-copy")),
     (("Rename…", "take-rename"), ("Rate", "take-rate"), ("Delete", "take-delete")),
 )
@@ -45,10 +45,10 @@ class RecordPage(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(6)
         record = actions("record")
-        self.record = button("Record a pass", record.trigger, True, record.toolTip())
+        self.record = button("Record pass", record.trigger, True, record.toolTip())
         layout.addWidget(self.record)
         line = QHBoxLayout()
-        for text, key in (("Arm the lane", "arm"), ("Disarm all", "disarm-all")):
+        for text, key in (("Arm lane", "arm"), ("Disarm all", "disarm-all")):
             action = actions(key)
             line.addWidget(button(text, action.trigger, tip=action.toolTip()))
         layout.addLayout(line)
@@ -61,11 +61,11 @@ class RecordPage(QWidget):
         self.what = note()
         layout.addWidget(self.what)
         self.stay = QCheckBox("Stay in this mode after a pass")
-        self.stay.setText("Stay in it after a pass")
+        self.stay.setText("Keep mode after pass")
         self.stay.clicked.connect(lambda on: self._set(stay=on))
         layout.addWidget(self.stay)
         self._lay_out_times(layout)
-        self.punch = QCheckBox("Only the selected span")
+        self.punch = QCheckBox("Only in selected span")
         self.punch.clicked.connect(lambda on: self._set(punch=on))
         layout.addWidget(self.punch)
         layout.addStretch(1)
@@ -77,27 +77,27 @@ class RecordPage(QWidget):
         """Count-in, pre-roll, and what becomes of the pass."""
         clicks = LIMITS["clicks"]
         self.count = NumberEntry(
-            "Count-in, in beats", clicks.low, clicks.high, self.session.settings.count_in, "beats", 0,
+            "Count-in in beats", clicks.low, clicks.high, self.session.settings.count_in, "beats", 0,
             changed=lambda n: self._set(count_in=int(n)),
         )  # fmt: skip
         self.pre_roll = Entry(
             "Pre-roll",
             lambda t: self._beats("pre_roll", t),
-            "Played before it begins to write: 1 bar",
+            "Plays before recording begins: 1 bar",
         )
         self.glide = Entry(
-            "Return",
+            "Return time",
             lambda t: self._beats("glide", t),
-            "How long the way back to the curve takes: 1/16, 50 ms, none",
+            "Time to return to the curve after you let go: 1/16, 50 ms, none",
         )
         self.tolerance = Entry(
-            "Thin within",
+            "Pass tolerance",
             self._tolerance,
-            "Of the lane's height; the take keeps the pass as it was",
+            "In % of the lane's height; the take keeps the original pass",
         )
         fields = form()
-        for text, widget in (("Count-in", self.count), ("Pre-roll", self.pre_roll), ("Return", self.glide),
-                             ("Thin within", self.tolerance)):  # fmt: skip
+        for text, widget in (("Count-in", self.count), ("Pre-roll", self.pre_roll), ("Return time", self.glide),
+                             ("Tolerance", self.tolerance)):  # fmt: skip
             fields.addRow(field_label(text), widget)
         layout.addLayout(fields)
 
@@ -113,7 +113,7 @@ class RecordPage(QWidget):
         self._set(**{key: self.session.beats_of(text)})
 
     def _tolerance(self, text: str) -> None:
-        number = number_of(text, "%", 0.0, 20.0, "Thin within")
+        number = number_of(text, "%", 0.0, 20.0, "Tolerance")
         self._set(take_tolerance=number / 100.0)
 
     def refresh(self) -> None:
@@ -136,7 +136,7 @@ class RecordPage(QWidget):
         self.tolerance.show_text(f"{100 * settings.take_tolerance:g} %")
         recorder = session.passes.hands
         going = recorder is not None and recorder.recording
-        self.record.setText("Stop the pass" if going else "Record a pass")
+        self.record.setText("Stop" if going else "Record pass")
 
 
 class TakesPage(QWidget):
@@ -172,7 +172,7 @@ class TakesPage(QWidget):
         for take in reversed(lane.takes) if lane else ():
             meter = self.session.project.meter
             stars = " " + "★" * take.rating if take.rating else ""
-            heard = "   heard now" if take.id in session.hearing.takes else ""
+            heard = "   playing" if take.id in session.hearing.takes else ""
             rows.append(
                 (
                     f"{take.name}{stars}{heard}\n{meter.text(take.first)} to {meter.text(take.last)}",
