@@ -104,7 +104,7 @@ TASKS = (
     Task("tilted", f"{DRAWN}; span 0 16; do step-shape; pick Operation=tilt; button Apply", 5, lambda t: at(t, 15.9) > 0.9),
     Task("mirrored in time", f"{DRAWN}; span 0 16; do step-shape; pick Operation=mirror; button Apply", 5, lambda t: near(at(t, 12.0), 0.4, 1e-9)),
     Task("seen before it is done, and given up", f"{DRAWN}; do step-shape; button Preview; key Esc", 3, lambda t: t.session.preview.curve is None and len(t.curve()) == 6),
-    Task("several lanes scaled as one", f"{DRAWN}; sweep 4 12; do step-shape; pick Operation=scale; button Apply", 5, lambda t: "lanes as one" in t.session.notices.done),
+    Task("several lanes scaled as one", f"{DRAWN}; sweep 4 12; do step-shape; pick Operation=scale; button Apply", 5, lambda t: "lanes together" in t.session.notices.done),
     Task("the lane's own loop", f"{DRAWN}; span 0 8; do own-loop", 2, lambda t: near(played(present(t.session.lane), t.session.project).curve.at(12.0), 0.4, 1e-9)),
     # --- movement ---
     Task("an LFO as a layer", "@focus echo.mix; do step-movement; type LFO: Rate=1/2; button Add as layer", 4, lambda t: present(t.session.lane).layers[-1].kind == "lfo"),

@@ -91,7 +91,7 @@ class Movement(WindowTest):
         self.press("Write")
         self.assertIn("not a seed", self.errors.pop().what)
         self.assertIs(self.session.project, held)
-        self.press("Roll")
+        self.press("New seed")
         self.assertNotEqual(self.session.preview.curve, first)
         self.key(Qt.Key.Key_Escape, widget=self.lane)
         self.assertIsNone(self.session.preview.curve)

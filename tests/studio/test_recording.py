@@ -233,7 +233,7 @@ class Performing(WindowTest):
         self.do("step-thin")
         panel = self.window.rail.findChild(ThinPanel)
         dense = self.curve()
-        self.type_in("Tolerance", "1 %")
+        self.type_in("Thinning tolerance", "1 %")
         panel.preview()
         self.assertIs(self.curve(), dense)
         self.assertIn("after", panel.result.text())
