@@ -695,7 +695,7 @@ def plugins_() -> None:
     )
     for word in (
         "keeps its defaults",
-        "gives numbers alone",
+        "outputs only numbers",
         "is the same twice",
         "restores its state",
     ):

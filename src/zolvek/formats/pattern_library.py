@@ -68,10 +68,10 @@ def load(path: Path) -> Pattern:
         raise placed(error, str(path), plain) from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise ZolvekError(
-            f"This is no pattern: {error}.", str(path), "Mend or remove it."
+            f"This is not a pattern: {error}.", str(path), "Correct or remove it."
         ) from error
     if file.format != FORMAT or file.version > VERSION:
-        raise ZolvekError("This is no pattern this program knows.", str(path), "Remove it.")
+        raise ZolvekError("This pattern has an unknown format.", str(path), "Remove it.")
     return file.pattern
 
 
@@ -93,7 +93,7 @@ def load_all() -> tuple[list[Pattern], list[ZolvekError]]:
 def rename(old: str, new: str) -> None:
     """Raises ZolvekError when there is one of the new name."""
     if path_of(new).exists():
-        raise ZolvekError(f"There is a pattern “{new}” already.", remedy="Choose another name.")
+        raise ZolvekError(f"There is already a pattern “{new}”.", remedy="Choose another name.")
     pattern = load(path_of(old))
     save(Pattern(new, pattern.length, pattern.curve))
     delete(old)

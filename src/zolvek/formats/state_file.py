@@ -49,14 +49,14 @@ def load_into(project: Project, device: str, path: str | os.PathLike[str]) -> Pr
         file = msgspec.json.decode(read_bytes(path), type=File)
     except (msgspec.DecodeError, msgspec.ValidationError, UnicodeDecodeError) as error:
         raise ZolvekError(
-            f"These are no states: {error}.", where, "Choose another file."
+            f"These are not states: {error}.", where, "Choose another file."
         ) from error
     if file.format != FORMAT or file.version > VERSION:
-        raise ZolvekError("These are no states this program knows.", where, "Choose another file.")
+        raise ZolvekError("These states have an unknown format.", where, "Choose another file.")
     own = project.device_track(device).device(device)
     rows = [row for row in file.states if row.kind == own.kind]
     if not rows:
-        raise ZolvekError(f"It holds no states for {own.name}.", where, "Choose another device.")
+        raise ZolvekError(f"It has no states for {own.name}.", where, "Choose another device.")
     for row in rows:
         try:
             checked(own, row.values, row.name)

@@ -43,9 +43,9 @@ def read(
     wrong = [path for path in files if path.suffix.lower() not in KINDS]
     if wrong:
         raise ZolvekError(
-            "A file of this kind makes no track.",
+            "This type of file can't become a track.",
             str(wrong[0]),
-            f"Tracks are made of {', '.join(KINDS)}.",
+            f"Use {', '.join(KINDS)}.",
         )
     files.sort(key=lambda path: path.suffix.lower() not in MIDI)
     found = []

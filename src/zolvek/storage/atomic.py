@@ -33,7 +33,7 @@ def written(path: str | os.PathLike[str], write: Callable[[Path], None]) -> Path
         if about is None or stat.S_ISREG(about.st_mode):
             _replace(target, about, write)
         elif stat.S_ISDIR(about.st_mode):
-            raise OSError(errno.EISDIR, "There is a folder of this name")
+            raise OSError(errno.EISDIR, "A folder has this name")
         else:
             _pour(given, write)
     except OSError as error:
@@ -42,7 +42,7 @@ def written(path: str | os.PathLike[str], write: Callable[[Path], None]) -> Path
         raise kind(
             f"The file can't be written: {error.strerror or error}.",
             str(given),
-            "Choose another place, or make room there.",
+            "Choose another folder, or free some space.",
         ) from error
     return given
 
@@ -56,7 +56,7 @@ def _about(path: Path) -> os.stat_result | None:
 
 def _replace(target: Path, old: os.stat_result | None, write: Callable[[Path], None]) -> None:
     if old is not None and not (old.st_mode & 0o222 and os.access(target, os.W_OK)):
-        raise OSError(errno.EACCES, "It is marked as not to be written")
+        raise OSError(errno.EACCES, "It is read-only")
     named = target.parent / f".zolvek-{secrets.token_hex(6)}{target.suffix}"
     handle, nameless = _opened(target.parent, named)
     try:

@@ -50,7 +50,7 @@ def made(folder: Path, what: str) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise ZolvekError(
-            f"The {what} folder can't be made.", str(folder), "Check its rights."
+            f"The {what} folder can't be made.", str(folder), "Check its permissions."
         ) from error
     return folder
 

@@ -25,7 +25,7 @@ def opened(path: str | os.PathLike[str], remedy: str = "", streams: bool = False
         raise ZolvekError(
             f"The file can't be read: {error.strerror or error}.",
             str(path),
-            remedy or "Check the name and whether you may read it.",
+            remedy or "Check the name and the permissions.",
         ) from error
     except ValueError as error:  # a name with a NUL in it
         raise ZolvekError(

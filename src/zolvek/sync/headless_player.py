@@ -57,7 +57,7 @@ class Performance:
         self.project = replace(project, beside=beside)
         if out != "jack" and beside.together:
             raise ZolvekError(
-                f"To {clock} the transport of others takes JACK or PipeWire.", "--clock", "Use --out jack."
+                f"Sync “{clock}” needs JACK or PipeWire.", "--clock", "Use --out jack."
             )  # fmt: skip
         self.beside = beside
         self.live: list[Live] = []
@@ -171,7 +171,7 @@ class Performance:
             time.sleep(0.02)
             why = self.link.report.trouble
             if not why and time.monotonic() - begun > READY:
-                why = "Getting ready: the first time takes half a minute."
+                why = "Getting ready. The first time takes half a minute."
             if why not in said:
                 said.add(why)
                 self.waiting(why)
@@ -196,7 +196,7 @@ class Performance:
             return report.trouble
         missed = int(self.link.words[shared_layout.XRUNS])
         unsent = int(self.link.words[shared_layout.FULL])
-        full = f", {unsent} messages did not fit" if unsent else ""
+        full = f", {unsent} messages dropped" if unsent else ""
         return f"{report.state} {report.rate / 1000:g} kHz, {missed} late{full}"
 
     def close(self) -> None:

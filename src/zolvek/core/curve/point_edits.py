@@ -255,7 +255,7 @@ def place(curve: Curve, chosen: Any, beat: float, when_met: str = STOP) -> tuple
     if abs(reached - beat) > 1e-9:
         raise ZolvekError(
             "Another point is in the way.",
-            remedy="Move it first, or let moved points replace what they meet.",
+            remedy="Move it first, or set Collisions to overwrite.",
         )
     return moved, where
 

@@ -72,10 +72,10 @@ def first_fault(
 ) -> Fault | None:
     """The first point that breaks a curve's rules."""
     tests: list[tuple[Bools, str, str]] = [
-        (~np.isfinite(beat), "The beat is not a number.", "Write a number of quarter notes."),
+        (~np.isfinite(beat), "The beat is not a number.", "Use a number of quarter notes."),
         (
             np.abs(beat) > MOST_BEATS,
-            "The beat is out of all bounds.",
+            "The beat is out of range.",
             f"Beats go up to {MOST_BEATS:,.0f}.",
         ),
         (
@@ -85,8 +85,8 @@ def first_fault(
         ),
         (
             np.concatenate(([False, False], beat[2:] == beat[:-2]))[: len(beat)],
-            "Three points share a beat.",
-            "A jump has two points; leave one out.",
+            "Three points are on the same beat.",
+            "A jump has two points. Remove one.",
         ),
         (
             ~((value >= 0.0) & (value <= 1.0)),
@@ -101,8 +101,8 @@ def first_fault(
             tests.append(
                 (
                     mine & ~row.amount.allowed(amount),
-                    f"The amount does not suit the shape {row.key}.",
-                    f"It takes {row.amount.words}.",
+                    f"The amount is wrong for the shape {row.key}.",
+                    f"It uses {row.amount.words}.",
                 )
             )
     if part is not None and len(part):
@@ -112,7 +112,7 @@ def first_fault(
             (
                 ~(inside & (begin != end) & (np.abs(swing) <= 1.0 + 1e-9)),
                 "The part of the shape can't be used.",
-                "It runs between two different places from 0 to 1, its swing from −1 to 1.",
+                "Its ends are two different positions from 0 to 1, its swing −1 to 1.",
             )
         )
     faults = [(int(np.argmax(bad)), what, remedy) for bad, what, remedy in tests if bad.any()]

@@ -207,7 +207,7 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
     count = max(int(np.ceil((last - first) / beats * CELLS)), FEWEST_CELLS)
     if count > MOST_CELLS:
         raise ZolvekError(
-            "That is too long to be smoothed so finely.", remedy="Select a shorter span."
+            "The span is too long for this smoothing.", remedy="Select a shorter span."
         )
     edges = np.linspace(first, last, count + 1)
     value = means(curve, edges)

@@ -106,7 +106,7 @@ FORMS: tuple[Form, ...] = (
     Form("staircase", "Staircase", (Slider("count", "Steps", 1, 32, 4, True),), _staircase),
     Form("build", "Build with reset", (Slider("count", "Times", 1, 32, 4, True), BEND), _build),
     Form("drop", "Drop", (Slider("hold", "Wait", 0.0, 0.95, 0.75), BEND), _drop),
-    Form("tremble", "Tremble", (COUNT, Slider("fade", "Die away", -1.0, 1.0, 0.5)), _tremble, True),
+    Form("tremble", "Tremble", (COUNT, Slider("fade", "Decay", -1.0, 1.0, 0.5)), _tremble, True),
 )
 BY_KEY = {form.key: form for form in FORMS}
 
@@ -116,14 +116,14 @@ def stamped(key: str, length: float, start: float, end: float, **sliders: float)
     there and back). Raises ZolvekError for a form or slider there is none of."""
     form = BY_KEY.get(key)
     if form is None:
-        raise ZolvekError(f"There is no form “{key}”.", remedy=f"Forms are {', '.join(BY_KEY)}.")
+        raise ZolvekError(
+            f"There is no stamp “{key}”.", remedy=f"Choose one of {', '.join(BY_KEY)}."
+        )
     known = {slider.key: slider for slider in form.sliders}
     for name, value in sliders.items():
         if name not in known or not known[name].low <= value <= known[name].high:
             wanted = ", ".join(f"{s.key} {s.low:g} to {s.high:g}" for s in form.sliders)
-            raise ZolvekError(
-                f"{name} = {value:g} can't be used.", f"form {key}", f"It takes {wanted}."
-            )
+            raise ZolvekError(f"{name} = {value:g} can't be used.", f"form {key}", f"Use {wanted}.")
     if length <= 0.0:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
     values = [sliders.get(s.key, s.default) for s in form.sliders]

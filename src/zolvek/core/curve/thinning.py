@@ -165,8 +165,8 @@ def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None)
     best = _thinned(curve, high, shapes, keep, False)
     if best.after > count:
         raise ZolvekError(
-            f"Its ends, jumps and kept points alone are {best.after}.",
-            remedy="Keep that many, or let some of them go.",
+            f"Its ends, jumps and pinned points alone are {best.after}.",
+            remedy="Keep at least that many, or unpin some.",
         )
     for _ in range(COUNT_TRIES):
         middle = float(np.sqrt(low * high)) if low > 0.0 else high / 2.0

@@ -45,12 +45,12 @@ def remove_bars(project: Project, bar: int, count: int, lengths: Lengths = NO_LE
     before, after = told(project), told(made)
     gone = {noun: before[noun] - after[noun] for noun in before if after[noun] < before[noun]}
     words = _words(gone)
-    return Done(made, f"Taken out: {words}" if words else "There was nothing in them")
+    return Done(made, f"Removed: {words}" if words else "Their contents were empty")
 
 
 def _need_count(count: int) -> None:
     if not 1 <= count <= LAST_BAR:
-        raise ZolvekError(f"{count} bars?", remedy=f"From 1 to {LAST_BAR:,} will do.")
+        raise ZolvekError(f"{count} bars?", remedy=f"Use 1 to {LAST_BAR:,}.")
 
 
 def _beat_of(project: Project, bar: int, last: bool = False) -> float:
@@ -75,18 +75,18 @@ def _moved(project: Project, at: float) -> str:
     found = {
         "point": points,
         "note": sum(note.beat >= at for track in project.tracks for note in track.notes),
-        "block of sound": sum(c.beat >= at for track in project.tracks for c in track.clips),
+        "clip": sum(c.beat >= at for track in project.tracks for c in track.clips),
         "layer": sum(layer.first >= at for lane in lanes for layer in lane.layers),
         "take": sum(take.first >= at for lane in lanes for take in lane.takes),
         "morph": sum(morph.beats[0] >= at for morph in project.morphs),
         "section": sum(section.beat >= at for section in project.sections),
     }
     words = _words(found)
-    return f"Moved: {words}" if words else "There was nothing to move"
+    return f"Moved: {words}" if words else "Nothing moved"
 
 
 def _words(found: dict[str, int]) -> str:
-    plural = {"switch": "switches", "block of sound": "blocks of sound"}
+    plural = {"switch": "switches", "clip": "clips"}
     return ", ".join(
         f"{count:,} {plural[noun]}" if count != 1 and noun in plural else counted(count, noun)
         for noun, count in found.items()

@@ -70,7 +70,7 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
     devices = list(owner.devices)
     if kind.role == "instrument" and any(each.role == "instrument" for each in devices):
         raise ZolvekError(
-            "The track has an instrument already.", owner.name, "Remove that one, or add a track."
+            "The track already has an instrument.", owner.name, "Remove it first, or add a track."
         )
     name = free_name([each.name for each in devices], kind.name)
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
@@ -95,7 +95,7 @@ def move_device(project: Project, key: str, by: int) -> Project:
     devices.insert(to, devices.pop(at))
     if any(device.role == "instrument" for device in devices[1:]):
         raise ZolvekError(
-            "An instrument comes first in its chain.", track.name, "Move an effect instead."
+            "An instrument must be first in the chain.", track.name, "Move an effect instead."
         )
     return with_track(project, replace(track, devices=tuple(devices)))
 
@@ -139,7 +139,7 @@ def with_sound(project: Project, track: str, file: str) -> Project:
     """A sound file as the track's source, from the start on; what sounded there before goes."""
     owner = next((each for each in project.tracks if each.id == track), None)
     if owner is None:
-        raise ZolvekError("The track is there no more.", track, "Choose another one.")
+        raise ZolvekError("The track no longer exists.", track, "Choose another one.")
     return with_track(project, replace(owner, clips=(Clip(0.0, file),)))
 
 

@@ -27,13 +27,13 @@ def track_of(project: Project, key: str) -> Track:
     for track in project.tracks:
         if track.id == key:
             return track
-    raise ZolvekError("The track is there no more.", key, "Choose another one.")
+    raise ZolvekError("The track no longer exists.", key, "Choose another one.")
 
 
 def clip_of(project: Project, block: Block) -> Clip:
     clips = track_of(project, block.track).clips
     if not 0 <= block.number < len(clips):
-        raise ZolvekError("The block is there no more.", remedy="Choose another one.")
+        raise ZolvekError("The clip no longer exists.", remedy="Choose another one.")
     return clips[block.number]
 
 
@@ -119,7 +119,7 @@ def _pass(clip: Clip, lasts: float | None) -> float:
     if clip.seconds is not None:
         return clip.seconds
     if lasts is None:
-        raise ZolvekError("The sound file is not there.", clip.file, "Find it again or replace it.")
+        raise ZolvekError("The audio file is missing.", clip.file, "Locate or replace it.")
     return max(lasts - clip.start, SHORTEST_CLIP)
 
 
@@ -128,7 +128,7 @@ def split(project: Project, block: Block, beat: float, lasts: float | None) -> P
     clip, tempo = clip_of(project, block), project.tempo
     end = end_of(clip, tempo, lasts)
     if not clip.beat < beat < end:
-        raise ZolvekError("The block is not there.", remedy="Put the playhead inside it.")
+        raise ZolvekError("The clip does not play there.", remedy="Put the playhead inside it.")
     into = float(tempo.seconds(beat) - tempo.seconds(clip.beat))
     if clip.loop_until is None:
         left = replace(clip, seconds=max(into, SHORTEST_CLIP), fade_out=0.0)
@@ -169,9 +169,7 @@ def shifted_sound(project: Project, seconds: float) -> Project:
             return replace(clip, beat=float(tempo.beats(begin)), loop_until=until)
         cut = -begin
         if clip.seconds is not None and clip.seconds - cut < SHORTEST_CLIP and until is None:
-            raise ZolvekError(
-                "A block of sound would lie before the start.", clip.file, "Remove it first."
-            )
+            raise ZolvekError("A clip would begin before the start.", clip.file, "Remove it first.")
         if until is not None:
             return replace(clip, beat=0.0, loop_until=until, turn=clip.turn + cut)
         left = None if clip.seconds is None else clip.seconds - cut

@@ -65,7 +65,7 @@ def stamped_on(
     own = hits[(hits >= first) & (hits < last)]
     if not own.size:
         raise ZolvekError(
-            "There is no hit in it.", remedy="Choose another span, or another track's hits."
+            "The span contains no hits.", remedy="Choose another span, or another track's hits."
         )
     ends = np.append(own[1:], last)
     if length is not None:

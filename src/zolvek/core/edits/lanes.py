@@ -37,7 +37,7 @@ def reach_of(lane: Lane, first: float, last: float) -> tuple[float, float]:
     low, high = lane.curve.extent(first, last)
     if high - low < 1e-6:
         raise ZolvekError(
-            "The curve does not move there.", remedy="Select a span in which it does."
+            "The curve does not move there.", remedy="Select a span in which it moves."
         )
     ends = lane.to_position([low, high])
     return float(ends[0]), float(ends[1])
@@ -84,7 +84,7 @@ def retarget(project: Project, lane: str, device: str, parameter: str) -> Projec
     old, track = project.lane(lane), project.device_track(device)
     if track.lane_on(device, parameter):
         name = track.device(device).parameter(parameter).name
-        raise ZolvekError(f"{name} has a lane already.", remedy="Remove that one first.")
+        raise ZolvekError(f"{name} already has a lane.", remedy="Remove it first.")
     track.device(device).parameter(parameter)
     moved = replace(old, device=device, parameter=parameter)
     rest = remove_lane(project, lane)

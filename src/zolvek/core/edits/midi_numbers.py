@@ -41,6 +41,6 @@ def free_number(project: Project, lane: str, kind: str, channel: int) -> int:
     ]
     if not free:
         raise ZolvekError(
-            f"All numbers of channel {channel} are taken.", remedy="Choose another channel."
+            f"All numbers of channel {channel} are in use.", remedy="Choose another channel."
         )
     return next((n for n in free if n not in CONTROLLERS), free[0])

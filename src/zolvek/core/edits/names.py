@@ -15,9 +15,9 @@ from zolvek.core.records import replace
 def _named(name: str) -> str:
     clean = " ".join(name.split())
     if not clean:
-        raise ZolvekError("A name is needed.", remedy="Write one.")
+        raise ZolvekError("A name is needed.", remedy="Type one.")
     if len(clean) > 200:
-        raise ZolvekError("The name is too long.", remedy="200 letters will do.")
+        raise ZolvekError("The name is too long.", remedy="Use at most 200 letters.")
     return clean
 
 
@@ -31,7 +31,7 @@ def _track(project: Project, key: str) -> Track:
 def track_renamed(project: Project, key: str, name: str) -> Project:
     name, own = _named(name), _track(project, key)
     if any(track.name == name for track in project.tracks if track.id != key):
-        raise ZolvekError(f"Another track is called {name}.", remedy="Take another name.")
+        raise ZolvekError(f"Another track is called {name}.", remedy="Choose another name.")
     return with_track(project, replace(own, name=name))
 
 
@@ -39,7 +39,7 @@ def device_renamed(project: Project, key: str, name: str) -> Project:
     name, track = _named(name), project.device_track(key)
     if any(device.name == name for device in track.devices if device.id != key):
         raise ZolvekError(
-            f"Another device of {track.name} is called {name}.", remedy="Take another name."
+            f"Another device of {track.name} is called {name}.", remedy="Choose another name."
         )
     return with_device(project, replace(track.device(key), name=name))
 
@@ -62,15 +62,13 @@ def device_moved(project: Project, key: str, track: str, to: int) -> Project:
     device = source.device(key)
     rest = [each for each in target.devices if each.id != key]
     if device.role == "instrument" and any(each.role == "instrument" for each in rest):
-        raise ZolvekError(
-            "The track has an instrument already.", target.name, "Remove that one first."
-        )
+        raise ZolvekError("The track already has an instrument.", target.name, "Remove it first.")
     if source.id != track:
         device = replace(device, name=free_name([each.name for each in rest], device.name))
     rest.insert(min(max(to, 0), len(rest)), device)
     if any(each.role == "instrument" for each in rest[1:]):
         raise ZolvekError(
-            "An instrument comes first in its chain.", target.name, "Move an effect instead."
+            "An instrument must be first in the chain.", target.name, "Move an effect instead."
         )
     if source.id == track:
         return with_track(project, replace(target, devices=tuple(rest)))

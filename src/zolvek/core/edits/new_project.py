@@ -22,7 +22,7 @@ def meter_of(text: str) -> tuple[int, int]:
     """Count and unit of "4/4". Raises ZolvekError for what is no meter."""
     match = re.fullmatch(r"\s*(\d{1,3})\s*/\s*(\d{1,3})\s*", text)
     if match is None:
-        raise ZolvekError(f"“{text}” is no meter.", "meter", "Write one such as 4/4 or 7/8.")
+        raise ZolvekError(f"“{text}” is not a meter.", "meter", "Type one such as 4/4 or 7/8.")
     return int(match[1]), int(match[2])
 
 
@@ -33,7 +33,7 @@ def timed(tempo: float = TEMPO, meter: str = "4/4", bars: int = BARS) -> Project
         raise ZolvekError(
             f"A tempo of {tempo:g} can't be used.",
             "tempo",
-            f"It goes from {limit.low:g} to {limit.high:g} BPM.",
+            f"Use {limit.low:g} to {limit.high:g} BPM.",
         )
     own = MeterMap((MeterPoint(1, *meter_of(meter)),))
     length = own.bar_beat(bars + 1)

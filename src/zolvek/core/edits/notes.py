@@ -30,7 +30,7 @@ def _put(project: Project, track: str, notes: list[Note], chosen: set[int]) -> C
 def _checked(project: Project, track: str, which: Iterable[int]) -> tuple[list[Note], list[int]]:
     notes, rows = list(track_of(project, track).notes), sorted(which)
     if not rows:
-        raise ZolvekError("No note is selected.", remedy="Press one on the track's strip.")
+        raise ZolvekError("No note is selected.", remedy="Click one on the track row.")
     return notes, rows
 
 
@@ -40,7 +40,7 @@ def need_instrument(track: Track) -> None:
         raise ZolvekError(
             "The track has no instrument to play notes.",
             track.name,
-            "Add a synth, or drop a sound.",
+            "Add a synth, or drop an audio file.",
         )
 
 

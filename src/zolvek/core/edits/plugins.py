@@ -41,14 +41,14 @@ def listening(project: Project, device: str, track: str) -> Project:
     if track:
         source = next((each for each in project.tracks if each.id == track), None)
         if source is None:
-            raise ZolvekError("The track is there no more.", track, "Choose another one.")
+            raise ZolvekError("The track no longer exists.", track, "Choose another one.")
         if source.takes_sends and not own.takes_sends:
             raise ZolvekError(
-                "That track takes in sends: its sound comes after this one's.", source.name, "Choose another one."
+                "That track receives sends, so it comes after this one.", source.name, "Choose another one."
             )  # fmt: skip
         if own.id in heard_by(project, track):
             raise ZolvekError(
-                "The two would wait for each other.", f"{own.name}, {source.name}", "Choose another track."
+                "This would make a feedback loop.", f"{own.name}, {source.name}", "Choose another track."
             )  # fmt: skip
     return with_device(project, replace(own.device(device), side_chain=track))
 

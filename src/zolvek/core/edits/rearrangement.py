@@ -41,7 +41,7 @@ def rearranged(project: Project, parts: Sequence[Stretch], lengths: Lengths) -> 
     order = ordered(parts)
     length = sum(min(each.last, project.length) - each.first for each in order.stretches)
     if not 0.0 < length <= MOST_BEATS:
-        raise ZolvekError("Nothing would be left of the project." if length <= 0 else "The project would be too long.", remedy="Take fewer bars.")  # fmt: skip
+        raise ZolvekError("This would remove the whole song." if length <= 0 else "The project would be too long.", remedy="Choose fewer bars.")  # fmt: skip
     meter = rearranged_meter(project.meter, order)
     return replace(
         project,
@@ -303,7 +303,7 @@ def told(project: Project) -> dict[str, int]:
     return {
         "point": sum(len(lane.curve) for lane in lanes),
         "note": sum(len(track.notes) for track in project.tracks),
-        "block of sound": sum(len(track.clips) for track in project.tracks),
+        "clip": sum(len(track.clips) for track in project.tracks),
         "layer": sum(len(lane.layers) for lane in lanes),
         "take": sum(len(lane.takes) for lane in lanes),
         "switch": sum(len(lane.switches) for lane in lanes),

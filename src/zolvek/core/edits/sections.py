@@ -31,7 +31,7 @@ def numbered(project: Project, beat: float) -> int:
     none."""
     found = [i for i, (_, first, _) in enumerate(spans(project)) if first <= beat]
     if not found:
-        raise ZolvekError("There is no section here.", remedy="Begin one first.")
+        raise ZolvekError("There is no section here.", remedy="Add one first.")
     return found[-1]
 
 
@@ -40,7 +40,9 @@ def _with(project: Project, sections: list[Section]) -> Project:
     for one, other in itertools.pairwise(rows):
         if other.beat - one.beat < SHORTEST:
             raise ZolvekError(
-                "Two sections begin on one beat.", f"{one.name}, {other.name}", "Move one of them."
+                "Two sections would start on the same beat.",
+                f"{one.name}, {other.name}",
+                "Move one of them.",
             )
     return replace(project, sections=tuple(rows))
 
@@ -48,7 +50,9 @@ def _with(project: Project, sections: list[Section]) -> Project:
 def begun(project: Project, beat: float, name: str = "") -> Project:
     """A section that begins at a beat: what held there is split."""
     if not 0.0 <= beat < project.length:
-        raise ZolvekError("That is beyond the project's end.", remedy="Choose an earlier place.")
+        raise ZolvekError(
+            "This is beyond the end of the song.", remedy="Choose an earlier position."
+        )
     names = [section.name for section in project.sections]
     name = name.strip() or next(
         f"Part {n}" for n in range(1, len(names) + 2) if f"Part {n}" not in names
@@ -61,11 +65,13 @@ def changed(project: Project, number: int, **changes: object) -> Project:
     rows = [section for section, _, _ in spans(project)]
     own = replace(rows[number], **changes)
     if not own.name.strip():
-        raise ZolvekError("A section needs a name.", remedy="Write one.")
+        raise ZolvekError("A section needs a name.", remedy="Type one.")
     low = rows[number - 1].beat + SHORTEST if number else 0.0
     high = (rows[number + 1].beat if number + 1 < len(rows) else project.length) - SHORTEST
     if not low <= own.beat <= high:
-        raise ZolvekError("A section lies between its neighbours.", own.name, "Move those first.")
+        raise ZolvekError(
+            "A section must stay between its neighbours.", own.name, "Move those first."
+        )
     late = [each for each in project.sections if each not in rows]
     return _with(project, [*rows[:number], own, *rows[number + 1 :], *late])
 
@@ -74,7 +80,9 @@ def joined(project: Project, number: int) -> Project:
     """A section and the next one as one, of the first one's name."""
     rows = [section for section, _, _ in spans(project)]
     if number + 1 >= len(rows):
-        raise ZolvekError("No section follows it.", rows[number].name, "Join the one before it.")
+        raise ZolvekError(
+            "It is the last section.", rows[number].name, "Join the previous one instead."
+        )
     return replace(
         project, sections=tuple(s for s in project.sections if s is not rows[number + 1])
     )
@@ -127,7 +135,7 @@ def versioned(project: Project, number: int, name: str = "") -> Project:
     names = {version.name for version in kept}
     name = name.strip() or next(f"Version {n}" for n in range(2, len(names) + 3) if f"Version {n}" not in names)  # fmt: skip
     if name in names:
-        raise ZolvekError(f"There is a version “{name}” already.", own.name, "Take another name.")
+        raise ZolvekError(f"There is already a version “{name}”.", own.name, "Choose another name.")
     put = replace(kept[own.chosen], pieces=_pieces(project, first, last))
     kept = (*kept[: own.chosen], put, *kept[own.chosen + 1 :], Version(name))
     return _put(project, own, replace(own, versions=kept, chosen=len(kept) - 1))
@@ -138,7 +146,7 @@ def chosen(project: Project, number: int, version: int) -> Project:
     lanes stay. A version that is shorter than the section now is leaves the rest, a longer one is cut."""
     own, first, last = spans(project)[number]
     if not 0 <= version < len(own.versions):
-        raise ZolvekError("It has no such version.", own.name, "Make one first.")
+        raise ZolvekError("This version does not exist.", own.name, "Make one first.")
     if version == own.chosen:
         return project
     put = replace(own.versions[own.chosen], pieces=_pieces(project, first, last))
@@ -163,9 +171,7 @@ def version_removed(project: Project, number: int, version: int) -> Project:
     """A version gone; the one that stands in the lanes can't go."""
     own = spans(project)[number][0]
     if version == own.chosen:
-        raise ZolvekError(
-            "This version stands in the lanes.", own.name, "Choose another one first."
-        )
+        raise ZolvekError("This version is in use.", own.name, "Use another one first.")
     rows = own.versions[:version] + own.versions[version + 1 :]
     chosen_now = own.chosen - (version < own.chosen)
     if len(rows) == 1:
@@ -177,7 +183,7 @@ def version_renamed(project: Project, number: int, version: int, name: str) -> P
     own = spans(project)[number][0]
     name = name.strip()
     if not name or any(v.name == name for i, v in enumerate(own.versions) if i != version):
-        raise ZolvekError("A version needs a name of its own.", own.name, "Write another one.")
+        raise ZolvekError("A version needs a unique name.", own.name, "Type another one.")
     rows = list(own.versions)
     rows[version] = replace(rows[version], name=name)
     return _put(project, own, replace(own, versions=tuple(rows)))

@@ -44,7 +44,7 @@ def kept(project: Project, name: str, parts: tuple[StatePart, ...]) -> tuple[Pro
     """Another state; one of the same name gets a number. Returns its id."""
     name = name.strip()
     if not name:
-        raise ZolvekError("A state needs a name.", remedy="Write one.")
+        raise ZolvekError("A state needs a name.", remedy="Type one.")
     names, number, own = {state.name for state in project.states}, 2, name
     while own in names:
         own, number = f"{name} {number}", number + 1
@@ -81,9 +81,9 @@ def checked(device: Device, values: Values, name: str) -> None:
     unknown = set(values) - {parameter.id for parameter in device.parameters}
     if unknown:
         raise ZolvekError(
-            f"It holds “{min(unknown)}”, which {device.name} has not got.",
+            f"It contains “{min(unknown)}”, which {device.name} does not have.",
             f"state {name}",
-            "Use a state of a device of this kind.",
+            "Use a state of a device of this type.",
         )
 
 

@@ -49,7 +49,7 @@ def cropped(lane: Lane, key: str, first: float, last: float) -> Lane:
     take = take_of(lane, key)
     first, last = max(first, take.first), min(last, take.last)
     if not last > first:
-        raise ZolvekError("The span lies outside the take.", take.name, "Select a part of it.")
+        raise ZolvekError("The span is outside the take.", take.name, "Select a part of it.")
     return changed(lane, key, first=first, last=last)
 
 
@@ -58,7 +58,7 @@ def chosen(lane: Lane, key: str, first: float, last: float, glide: float, tolera
     take = take_of(lane, key)
     first, last = max(first, take.first), min(last, take.last)
     if not last > first:
-        raise ZolvekError("The take is not there.", take.name, "Drag over a part of it.")
+        raise ZolvekError("The take does not cover the span.", take.name, "Drag over a part of it.")
     comp = lane.comp or Comp(lane.curve)
     rest = tuple(part for each in comp.choices for part in _outside(each, first, last))
     choices = tuple(sorted((*rest, Choice(first, last, key)), key=lambda each: each.first))

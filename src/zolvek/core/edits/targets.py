@@ -63,9 +63,7 @@ def _open(project: Project, lane: str) -> Lane:
     """The lane, where it may be edited."""
     own = project.lane(lane)
     if own.locked:
-        raise ZolvekError(
-            "The lane is locked.", project.label_of(lane), "Unlock it in the Lane menu first."
-        )
+        raise ZolvekError("The lane is locked.", project.label_of(lane), "Unlock it first (K).")
     return own
 
 
@@ -92,7 +90,7 @@ def layer(project: Project, lane: str, key: str) -> Target:
     def drawn(own: Lane) -> tuple[Curve, str, str]:
         found = own.layer(key)
         if found is None or found.curve is None:
-            raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+            raise ZolvekError("The layer no longer exists.", remedy="Do it again.")
         return found.curve, found.kind, found.label
 
     def put(project: Project, edit: Edit) -> Project:
@@ -112,7 +110,7 @@ def layer_depth(project: Project, lane: str, key: str) -> Target:
     def drawn(own: Lane) -> tuple[Layer, Curve, float]:
         found = own.layer(key)
         if found is None:
-            raise ZolvekError("The layer is there no more.", remedy="Do it again.")
+            raise ZolvekError("The layer no longer exists.", remedy="Do it again.")
         most = max(abs(found.amount), 1.0)
         if found.amount_way is None:
             return found, flat(0.5 + 0.5 * found.amount / most), most
@@ -138,7 +136,9 @@ def layer_rate(project: Project, lane: str, key: str) -> Target:
     def drawn(own: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
         found = own.layer(key)
         if found is None or found.lfo is None:
-            raise ZolvekError("The layer is no LFO.", remedy="Draw its depth, or choose another.")
+            raise ZolvekError(
+                "The layer is not an LFO.", remedy="Draw its depth, or choose another."
+            )
         first = found.first
         last = max(project.length if found.last is None else found.last, first + 1e-6)
         lfo = found.lfo
@@ -175,7 +175,7 @@ def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:
     def drawn(project: Project) -> Curve:
         pad = next((each for each in project.pads if each.device == device), None)
         if pad is None:
-            raise ZolvekError("The pad's path is there no more.", remedy="Do it again.")
+            raise ZolvekError("The pad's path no longer exists.", remedy="Do it again.")
         return pad.x if axis == "x" else pad.y
 
     def put(project: Project, edit: Edit) -> Project:

@@ -29,10 +29,10 @@ def fitted(project: Project, marks: Sequence[Mark]) -> Project:
     other or make a tempo that is none."""
     rows = sorted(marks)
     if len(rows) < 2:
-        raise ZolvekError("Two marks are needed, at least.", remedy="Mark another bar line.")
+        raise ZolvekError("At least two marks are needed.", remedy="Mark another bar line.")
     if any(b.seconds <= a.seconds or b.bar <= a.bar for a, b in itertools.pairwise(rows)):
         raise ZolvekError(
-            "Two marks lie on one place, or on one bar.", remedy="Each is at a later bar."
+            "Two marks are at the same position or bar.", remedy="Give each mark a later bar."
         )
     beats = [project.meter.bar_beat(mark.bar) for mark in rows]
     bpm = []
@@ -42,8 +42,8 @@ def fitted(project: Project, marks: Sequence[Mark]) -> Project:
         if not LIMITS["bpm"].holds(told):
             a, b = rows[place].bar, rows[place + 1].bar
             raise ZolvekError(
-                f"Bars {a} to {b} would go at {told:.4g} BPM.",
-                remedy="Say how many bars lie between the marks.",
+                f"Bars {a} to {b} would have {told:.4g} BPM.",
+                remedy="Set how many bars are between the marks.",
             )
         bpm.append(told)
     points = [TempoPoint(0.0, bpm[0])]

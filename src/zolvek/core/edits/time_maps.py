@@ -20,7 +20,7 @@ from zolvek.core.time.durations import beats_of
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 
-TEMPO_HELP = "Write a tempo such as 112, or 112→116 over 8 bars."
+TEMPO_HELP = "Type a tempo such as 112, or 112→116 over 8 bars."
 NEAREST = 1.0 / 64.0  # beats that a dragged tempo point keeps from its neighbours
 LONGEST_TAP = 4.0  # seconds after which tapping begins anew
 
@@ -39,7 +39,7 @@ def parse_tempo(text: str, project: Project, beat: float) -> TempoText:
     clean = text.strip().lower().removesuffix("bpm").strip()
     found = re.fullmatch(rf"{number}(?:\s*(?:→|->|–|-|to)\s*{number}\s*(?:over|in)\s+(.+))?", clean)
     if found is None:
-        raise ZolvekError(f"“{text}” is no tempo.", "tempo", TEMPO_HELP)
+        raise ZolvekError(f"“{text}” is not a tempo.", "tempo", TEMPO_HELP)
     bpm = [float(each.replace(",", ".")) for each in (found[1], found[2]) if each]
     for each in bpm:
         LIMITS["bpm"].need(each, "tempo")
@@ -47,7 +47,7 @@ def parse_tempo(text: str, project: Project, beat: float) -> TempoText:
         return TempoText(bpm[0])
     beats = beats_of(found[3], project.tempo, project.meter, beat)
     if beats is None or not 0.0 < beats < MOST_BEATS:
-        raise ZolvekError(f"“{found[3]}” is no length.", "tempo", TEMPO_HELP)
+        raise ZolvekError(f"“{found[3]}” is not a length.", "tempo", TEMPO_HELP)
     return TempoText(bpm[0], bpm[1], beats)
 
 
@@ -109,7 +109,7 @@ def tempo_moved(tempo: TempoMap, place: int, beat: float, bpm: float) -> TempoMa
 def tempo_without(tempo: TempoMap, place: int) -> TempoMap:
     """Raises ZolvekError for the first point."""
     if place == 0:
-        raise ZolvekError("The first tempo stays.", "tempo", "Type another one there.")
+        raise ZolvekError("The first tempo can't be removed.", "tempo", "Type another one.")
     return TempoMap(tempo.points[:place] + tempo.points[place + 1 :])
 
 
@@ -117,7 +117,7 @@ def tempo_ramped(tempo: TempoMap, place: int) -> TempoMap:
     """The point's tempo holding until the next one, or ramping to it: the other way than now."""
     if place + 1 >= len(tempo.points):
         raise ZolvekError(
-            "There is no tempo after it to go to.", "tempo", "Put a point there first."
+            "There is no later tempo to ramp to.", "tempo", "Add a tempo point there first."
         )
     points = list(tempo.points)
     points[place] = replace(points[place], ramp=not points[place].ramp)
@@ -151,7 +151,7 @@ def meter_put(meter: MeterMap, bar: int, count: int, unit: int) -> MeterMap:
 def meter_without(meter: MeterMap, bar: int) -> MeterMap:
     """The bar no longer begins another meter. Raises ZolvekError for the first bar."""
     if bar == 1:
-        raise ZolvekError("The first meter stays.", "meter", "Type another one there.")
+        raise ZolvekError("The first meter can't be removed.", "meter", "Type another one.")
     return MeterMap(tuple(point for point in meter.points if point.bar != bar))
 
 

@@ -86,8 +86,8 @@ def rearranged_meter(meter: MeterMap, order: Order) -> MeterMap:
         first = meter.bar_at(each.first)
         if abs(meter.bar_beat(first) - each.first) > 1e-6:
             raise ZolvekError(
-                f"{meter.text(each.first)} lies inside a bar, and the meter changes in this project.",
-                remedy="Let it begin on a bar line.",
+                f"{meter.text(each.first)} is inside a bar, and the meter changes in this song.",
+                remedy="Start on a bar line.",
             )
         here = meter.meter_at(each.first)
         put(here.count, here.unit)
@@ -104,5 +104,5 @@ def rearranged_meter(meter: MeterMap, order: Order) -> MeterMap:
 
 def _whole(bars: float) -> int:
     if abs(bars - round(bars)) > 1e-6:
-        raise ZolvekError("That is no whole number of bars.", remedy="Take whole bars.")
+        raise ZolvekError("This is not a whole number of bars.", remedy="Use whole bars.")
     return round(bars)

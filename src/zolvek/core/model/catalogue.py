@@ -22,8 +22,8 @@ FORMAT, VERSION = "zolvek-device", 1
 # Role -> what a device of it does with sound.
 ROLES = {
     "instrument": "plays the track's notes",
-    "effect": "changes the sound that comes in",
-    "outside": "makes no sound here; its lanes are sent as messages",
+    "effect": "processes sound",
+    "outside": "makes no sound; its lanes are sent as messages",
 }
 MOST_PARAMETERS = 4_096
 NEAR = 1e-9  # positions that are the same
@@ -64,11 +64,11 @@ class DeviceKind(Record, frozen=True):
             (self.role not in ROLES, f"There is no role “{self.role}”."),
             (not ids, "A device needs at least one parameter."),
             (len(ids) > MOST_PARAMETERS, f"It has more than {MOST_PARAMETERS} parameters."),
-            (len(set(ids)) < len(ids), "Two parameters have one id."),
+            (len(set(ids)) < len(ids), "Two parameters have the same id."),
         )
         for wrong, what in faults:
             if wrong:
-                raise ZolvekError(what, f"device {self.key}", "Mend the description.")
+                raise ZolvekError(what, f"device {self.key}", "Correct the description.")
 
     @cached_property
     def controls(self) -> tuple[Parameter, ...]:
@@ -84,7 +84,7 @@ class DeviceKind(Record, frozen=True):
         """Raises ZolvekError when there is none of this id."""
         found = self.by_id.get(key)
         if found is None:
-            raise ZolvekError(f"A device of kind “{self.key}” has no parameter “{key}”.")
+            raise ZolvekError(f"A device of type “{self.key}” has no parameter “{key}”.")
         return found
 
     def preset(self, name: str) -> dict[str, float]:
@@ -143,7 +143,7 @@ def kind_from_plain(plain: Any, where: str = "the description") -> DeviceKind:
         raise ZolvekError(
             f"Its version is {version!r}; this program knows up to {VERSION}.",
             where,
-            "Use a newer Zolvek, or mend the number.",
+            "Use a newer Zolvek, or correct the number.",
         )
     device = plain.get("device")
     if not isinstance(device, dict):
@@ -164,7 +164,7 @@ def kind_from_plain(plain: Any, where: str = "the description") -> DeviceKind:
                 raise error.at(f"preset {preset.name}") from error
     except ZolvekError as error:
         raise ZolvekError(
-            error.what, error.at(where).where, error.remedy or "Mend the description there."
+            error.what, error.at(where).where, error.remedy or "Correct the description there."
         ) from error
     return kind
 
@@ -193,7 +193,7 @@ def _parameter(row: Any, place: int) -> Parameter:
         raise ZolvekError("It is not an object.", where)
     unknown = set(row) - PARAMETER_FIELDS
     if unknown:
-        raise ZolvekError(f"“{min(unknown)}” means nothing here.", where, "Leave it out.")
+        raise ZolvekError(f"“{min(unknown)}” is not a key of this format.", where, "Remove it.")
     made: dict[str, Any] = {}
     for key, value in row.items():
         if key == "choices":
@@ -207,7 +207,7 @@ def _parameter(row: Any, place: int) -> Parameter:
         elif isinstance(value, bool) or not isinstance(value, (int, float)):
             raise ZolvekError(f"“{key}” is not a number.", where)
         elif abs(value) > 1e12 or value != value:
-            raise ZolvekError(f"“{key}” is out of all bounds.", where)
+            raise ZolvekError(f"“{key}” is out of range.", where)
         else:
             made[key] = float(value)
     if not made.get("id") or not made.get("name"):
@@ -225,9 +225,9 @@ def _in_its_range(parameter: Parameter, is_given: bool, where: str) -> Parameter
     inside = min(max(parameter.default, low), parameter.high)
     if is_given and inside != parameter.default:
         raise ZolvekError(
-            f"Its default, {parameter.default:g}, lies outside {parameter.low:g} to {parameter.high:g}.",
+            f"Its default, {parameter.default:g}, is outside {parameter.low:g} to {parameter.high:g}.",
             where,
-            "Mend the number.",
+            "Correct the number.",
         )
     return replace(parameter, default=inside)
 

@@ -57,7 +57,7 @@ class Layer(Record, frozen=True):
     def __post_init__(self) -> None:
         own = {"lfo": self.lfo, "random": self.random}.get(self.kind, self.curve)
         faults = (
-            (self.kind not in LAYER_KINDS, f"There is no layer of kind “{self.kind}”."),
+            (self.kind not in LAYER_KINDS, f"There is no layer type “{self.kind}”."),
             (own is None, "The layer holds no movement."),
             (
                 not (self.last is None or self.last > self.first),

@@ -96,19 +96,19 @@ class MidiTarget(Record, frozen=True):
     def __post_init__(self) -> None:
         if self.kind not in MESSAGES:
             raise ZolvekError(
-                f"There are no messages of kind “{self.kind}”.",
-                remedy=f"Kinds are {', '.join(MESSAGES)}.",
+                f"There is no message type “{self.kind}”.",
+                remedy=f"Choose one of {', '.join(MESSAGES)}.",
             )
         low, high = MESSAGES[self.kind].numbers or (0, 16_383)
         if not (1 <= self.channel <= 16 and low <= self.controller <= high):
             raise ZolvekError(
                 f"Channel {self.channel}, number {self.controller} can't be sent.",
-                remedy=f"Channels run from 1 to 16, numbers from {low} to {high}.",
+                remedy=f"Use channels 1 to 16 and numbers {low} to {high}.",
             )
         if not 0.0 <= self.semitones <= MOST_SEMITONES:
             raise ZolvekError(
                 f"A bend of {self.semitones:g} semitones can't be set.",
-                remedy=f"It goes from 0 to {MOST_SEMITONES}.",
+                remedy=f"Use 0 to {MOST_SEMITONES}.",
             )
 
     @property
@@ -164,5 +164,5 @@ def parse_target(text: str, channel: int = 1) -> MidiTarget | None:
     raise ZolvekError(
         f"“{text}” is not a message.",
         "sends",
-        "Write one such as “cc 74”, “cc14 1”, “nrpn 260”, “bend” or “pressure”.",
+        "Use one such as “cc 74”, “cc14 1”, “nrpn 260”, “bend” or “pressure”.",
     )

@@ -12,7 +12,7 @@ MOMENTS = {
     "start": "At the start",
     "middle": "In the middle",
     "end": "At the end",
-    "beat": "At the beat nearest to the middle",
+    "beat": "At the beat nearest the middle",
 }
 STAGGERS = {"none": "All together", "starts": "Groups start one after another",
             "ends": "Groups arrive one after another"}  # fmt: skip
@@ -39,7 +39,7 @@ class Way(Record, frozen=True):
         )
         for fine, what in known:
             if not fine:
-                raise ZolvekError(what, "morph", "Choose one that there is.")
+                raise ZolvekError(what, "morph", "Choose an existing one.")
 
 
 class Morph(Record, frozen=True):

@@ -39,10 +39,12 @@ class Pad(Record, frozen=True):
         places = [(corner.x, corner.y) for corner in self.corners]
         for place, (x, y) in enumerate(places):
             if any(np.hypot(x - a, y - b) < CLOSEST for a, b in places[:place]):
-                raise ZolvekError("Two states lie on one place.", "pad", "Move one of them away.")
+                raise ZolvekError(
+                    "Two states are at the same position.", "pad", "Move one of them away."
+                )
         if len(self.corners) > MOST or self.weighing not in WEIGHTS or not self.last > self.first:
             raise ZolvekError(
-                "The pad can't be used as it is.",
+                "The pad can't be used.",
                 "pad",
-                f"It takes {MOST} states at most, and a span.",
+                f"It needs a span and at most {MOST} states.",
             )

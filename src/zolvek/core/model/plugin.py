@@ -46,7 +46,7 @@ def need_state(text: str, where: str) -> None:
     """Raises ZolvekError for a state that no reader should be given."""
     if len(text) > MOST_STATE:
         raise ZolvekError(
-            "What the plugin keeps is too long.", where, "Choose one of its presets again."
+            "The plugin's state is too long.", where, "Choose one of its presets again."
         )
     if "[" not in text and "(" not in text:
         return
@@ -55,7 +55,7 @@ def need_state(text: str, where: str) -> None:
     depth = np.cumsum(opened - np.isin(data, np.frombuffer(b"])", np.uint8)))
     if depth.size and depth.max() > DEEPEST_STATE:
         raise ZolvekError(
-            "What the plugin keeps is nested too deeply.", where, "Choose one of its presets again."
+            "The plugin's state is nested too deeply.", where, "Choose one of its presets again."
         )
 
 
@@ -75,7 +75,9 @@ class Binding(Record, frozen=True):
     def __post_init__(self) -> None:
         known = self.law in LAWS or self.law == POSITION or (self.law == TABLE and len(self.places) == len(self.values) > 1)  # fmt: skip
         if not known or not np.isfinite(self.by) or self.by == 0.0:
-            raise ZolvekError(f"The port {self.symbol} can't be reached.", "plugin", "Add it anew.")
+            raise ZolvekError(
+                f"The port {self.symbol} can't be reached.", "plugin", "Add the plugin again."
+            )
 
     def port(self, value: Floats, rate: float) -> Floats:
         """The port's values for real values of the parameter; by POSITION, for positions."""

@@ -52,7 +52,9 @@ class Section(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if not 0 <= self.chosen < max(len(self.versions), 1):
-            raise ZolvekError("It has no such version.", f"section {self.name}", "Choose another.")
+            raise ZolvekError(
+                "This version does not exist.", f"section {self.name}", "Choose another."
+            )
 
 
 class Device(Record, frozen=True):
@@ -76,7 +78,7 @@ class Device(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if self.described is None and self.kind not in DEVICE_KINDS:
-            raise ZolvekError(f"There is no device of kind “{self.kind}”.", f"device {self.id}")
+            raise ZolvekError(f"There is no device type “{self.kind}”.", f"device {self.id}")
         for key, position in self.values.items():
             self.row.parameter(key)
             if not 0.0 <= position <= 1.0:
@@ -140,7 +142,7 @@ class Cycle(Record, frozen=True):
     def __post_init__(self) -> None:
         if not (self.length >= 1.0 / 64.0):
             raise ZolvekError(
-                "The cycle is too short.", remedy="Select a span of a 1/256 note or more."
+                "The loop is too short.", remedy="Select a span of a 1/256 note or more."
             )
 
 
@@ -183,12 +185,12 @@ class Lane(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if any(not -1 <= switch.slot < len(self.slots) for switch in self.switches):
-            raise ZolvekError("A switch names a slot there is none of.", f"lane {self.id}")
+            raise ZolvekError("A slot change names a slot that does not exist.", f"lane {self.id}")
         if len({layer.id for layer in self.layers}) < len(self.layers):
-            raise ZolvekError("Two layers have one id.", f"lane {self.id}")
+            raise ZolvekError("Two layers have the same id.", f"lane {self.id}")
         if self.curve.beat[0] < 0.0:
             raise ZolvekError(
-                "A point lies before the start.", f"lane {self.id}", "Beats count from 0."
+                "A point is before the start.", f"lane {self.id}", "Beats count from 0."
             )
         low, high = self.reach
         if not (0.0 <= low <= 1.0 and 0.0 <= high <= 1.0) or low == high:
@@ -297,7 +299,7 @@ class Project(Record, frozen=True):
                 track.device(lane.device).parameter(lane.parameter)
         known = {lane.id for lane in self.lanes()}
         if any({link.lane, link.other} - known for link in self.links):
-            raise ZolvekError("A link names a lane there is none of.", "project")
+            raise ZolvekError("A link names a lane that does not exist.", "project")
         for mapping in self.mappings:
             self.device_track(mapping.device).device(mapping.device).parameter(mapping.parameter)
 

@@ -173,11 +173,11 @@ DEVICES: tuple[dict[str, Any], ...] = (
     },
     {
         "key": "tremolo", "name": "Tremolo", "role": "effect",
-        "about": "Level that goes up and down, on both sides together or one against the other.",
+        "about": "Level that goes up and down, on both sides together or in opposite phase.",
         "parameters": (
             {"id": "rate", "name": "Rate", "group": "Tremolo", "unit": "Hz", "low": 0.1, "high": 30, "default": 5, "taper": "exponential"},
             {"id": "depth", "name": "Depth", "group": "Tremolo", "unit": "%", "low": 0, "high": 100, "default": 50},
-            {"id": "sides", "name": "Sides apart", "group": "Tremolo", "unit": "%", "low": 0, "high": 100, "default": 0},
+            {"id": "sides", "name": "Stereo phase", "group": "Tremolo", "unit": "%", "low": 0, "high": 100, "default": 0},
         ),
         "presets": (
             {"name": "Slow breath", "values": {"rate": "0.5 Hz", "depth": "40 %"}},
@@ -216,7 +216,7 @@ DEVICES: tuple[dict[str, Any], ...] = (
     },
     {
         "key": "width", "name": "Stereo width", "role": "effect",
-        "about": "Middle and sides apart, and a gain.",
+        "about": "Stereo width by middle and side, and gain.",
         "parameters": (
             {"id": "width", "name": "Width", "group": "Stereo", "unit": "%", "low": 0, "high": 200, "default": 100},
             {"id": "gain", "name": "Gain", "group": "Stereo", "unit": "dB", "low": -24, "high": 24, "default": 0},
@@ -229,7 +229,7 @@ DEVICES: tuple[dict[str, Any], ...] = (
     },
     {
         "key": "strip", "name": "Channel strip", "role": "effect",
-        "about": "The end of a track's chain: level, pan, mute, and what goes to the tracks that take in sends.",
+        "about": "The end of a track's chain: level, pan, mute, and sends.",
         "parameters": (
             {"id": "level", "name": "Level", "group": "Channel", "unit": "dB", "low": -60, "high": 6, "default": 0, "taper": "decibel"},
             {"id": "pan", "name": "Pan", "group": "Channel", "unit": "±%", "low": -100, "high": 100, "default": 0},
@@ -244,7 +244,7 @@ DEVICES: tuple[dict[str, Any], ...] = (
     },
     {
         "key": "midi", "name": "MIDI device", "role": "outside",
-        "about": "Gear outside: it makes no sound here, its lanes are sent as messages.",
+        "about": "External hardware: it makes no sound here; its lanes are sent as messages.",
         "parameters": (
             {"id": "free-1", "name": "Controller 1", "group": "Free controllers", "low": 0, "high": 127, "default": 0, "sends": "cc 1"},
             {"id": "free-2", "name": "Controller 74", "group": "Free controllers", "low": 0, "high": 127, "default": 0, "sends": "cc 74"},

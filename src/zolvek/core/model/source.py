@@ -43,9 +43,9 @@ class Clip(Record, frozen=True):
     def __post_init__(self) -> None:
         if self.seconds is not None and self.seconds < SHORTEST_CLIP:
             raise ZolvekError(
-                "The block is too short.", PurePath(self.file).name, "Leave more of it."
+                "The clip is too short.", PurePath(self.file).name, "Keep more of it."
             )
         if self.loop_until is not None and not self.loop_until > self.beat:
             raise ZolvekError(
-                "The block ends before it begins.", PurePath(self.file).name, "Let it end later."
+                "The clip ends before it begins.", PurePath(self.file).name, "Set a later end."
             )

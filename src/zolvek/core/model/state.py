@@ -31,7 +31,7 @@ class State(Record, frozen=True):
                     raise ZolvekError(
                         f"The position {position} is not between 0 and 1.",
                         f"state {self.name}, {key}",
-                        "Mend the state, or keep it anew.",
+                        "Correct the state, or store it again.",
                     )
 
     def of(self, device: str) -> Values:

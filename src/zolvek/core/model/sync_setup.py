@@ -7,12 +7,12 @@ from zolvek.core.records import Record
 
 # Who keeps time -> how it is called, and what that means.
 ROLES: dict[str, tuple[str, str]] = {
-    "alone": ("Alone", "Starts and stops by itself, and nobody else with it"),
-    "follow": ("Follow", "Another program or machine starts, stops and locates it"),
-    "lead": ("Lead", "Others start, stop and locate with it, and take its bars and tempo"),
+    "alone": ("Alone", "Independent of other programs"),
+    "follow": ("Follow", "Another program or machine controls the transport"),
+    "lead": ("Lead", "Other programs follow its transport, bars and tempo"),
 }
 # What is followed -> how it is called.
-SOURCES = {"transport": "The transport of JACK", "clock": "MIDI clock", "code": "MIDI time code"}
+SOURCES = {"transport": "JACK transport", "clock": "MIDI clock", "code": "MIDI time code"}
 CODES = (
     "",
     "24",
@@ -35,7 +35,7 @@ class Beside(Record, frozen=True):
     def __post_init__(self) -> None:
         for key, table in ((self.role, ROLES), (self.source, SOURCES), (self.code, CODES)):
             if key not in table:
-                raise ZolvekError(f"There is no “{key}” beside other programs.", "project")
+                raise ZolvekError(f"There is no sync setting “{key}”.", "project")
 
     @property
     def together(self) -> bool:

@@ -30,7 +30,7 @@ LFO_SETTINGS = (
         "Rate at the end",
         "",
         "rate",
-        "Empty: it stays; else it goes there over the span",
+        "Empty: constant; otherwise it changes to this over the span",
         True,
     ),
     Setting("amount", "Amount", "60 %", "%", "Of the lane's height, from lowest to highest"),
@@ -39,22 +39,22 @@ LFO_SETTINGS = (
         "Amount at the end",
         "",
         "%",
-        "Empty: it stays; else it goes there over the span; below 0 the other way up",
+        "Empty: constant; otherwise it changes to this over the span; below 0 inverted",
         True,
     ),
-    Setting("centre", "Centre", "50 %", "%", "About which it moves"),
-    Setting("phase", "Phase", "0 %", "%", "Of a cycle; a sine is at its centre, rising, at 0"),
+    Setting("centre", "Centre", "50 %", "%", "The level around which it moves"),
+    Setting("phase", "Phase", "0 %", "%", "In % of a cycle; a sine starts at its centre, rising"),
     Setting("width", "Width", "50 %", "%", "How long a pulse is high"),
-    Setting("skew", "Skew", "0 %", "%", "How far the middle of the cycle is late; negative early"),
+    Setting("skew", "Skew", "0 %", "%", "How late the middle of the cycle is; negative for early"),
     Setting("smooth", "Smoothing", "0 %", "%", "Rounds jumps and corners"),
-    Setting("soften", "Soft edges", "0 ms", "s", "How long a jump takes"),
+    Setting("soften", "Edge smoothing", "0 ms", "s", "Length of a jump"),
 )
 RANDOM_SETTINGS = (
-    Setting("every", "Every", "1/8", "rate", "How often a new value comes: 1/8, 2 bars, 0.5 s"),
-    Setting("amount", "Amount", "10 %", "%", "How far it may go from the curve, either way"),
+    Setting("every", "Every", "1/8", "rate", "Rate of new values: 1/8, 2 bars, 0.5 s"),
+    Setting("amount", "Amount", "10 %", "%", "Largest deviation from the curve, either way"),
     Setting("offset", "Offset", "0 %", "%", "Moves the middle of the new values: −100 to 100 %"),
-    Setting("density", "Density", "100 %", "%", "How often there really is a new one"),
-    Setting("smoothness", "Smoothness", "0 %", "%", "Rounds steps, evens out the others"),
+    Setting("density", "Density", "100 %", "%", "Probability of a new value at each step"),
+    Setting("smoothness", "Smoothness", "0 %", "%", "Rounds steps and smooths the other types"),
     Setting(
         "levels",
         "Levels",
@@ -63,10 +63,12 @@ RANDOM_SETTINGS = (
         "Percent of the height, for the spread “A few levels”",
     ),
 )
-HAND_SETTINGS = (Setting("strength", "Strength", "50 %", "%", "How unsteady the hand is"),)
+HAND_SETTINGS = (Setting("strength", "Strength", "50 %", "%", "Strength of the deviations"),)
 JITTER_SETTINGS = (
-    Setting("value", "In value", "3 %", "%", "How far values may move, either way"),
-    Setting("time", "In time", "10 ms", "s", "How far points may move, never past a neighbour"),
+    Setting("value", "In value", "3 %", "%", "Largest change of a value, either way"),
+    Setting(
+        "time", "In time", "10 ms", "s", "Largest move of a point in time, never past a neighbour"
+    ),
 )
 
 

@@ -33,7 +33,9 @@ def read_setting(setting: Setting, text: str) -> Any:
     unit = "s" if setting.unit == "s" else "%"
     number = read(clean, unit)
     if number is None or not np.isfinite(number):
-        raise ZolvekError(f"“{text}” can't be read.", setting.label, f"Write {setting.default}.")
+        raise ZolvekError(
+            f"“{text}” can't be read.", setting.label, f"Type a value such as {setting.default}."
+        )
     return number if unit == "s" else number / 100.0
 
 
@@ -44,7 +46,7 @@ def _percents(text: str, setting: Setting) -> tuple[float, ...]:
         raise ZolvekError(
             f"“{text}” can't be read.",
             setting.label,
-            f"Write two or more percents: {setting.default}.",
+            f"Type two or more percentages, such as {setting.default}.",
         )
     return tuple((n or 0.0) / 100.0 for n in found)
 

@@ -7,7 +7,7 @@ import re
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 
-HELP = "Write a note value such as 1/4, 1/8t or 1/8d, 2 bars, 3 beats, 50 ms, or none."
+HELP = "Type a note value such as 1/4, 1/8t or 1/8d, 2 bars, 3 beats, 50 ms, or none."
 FRACTION = re.compile(r"(\d{1,4})/(\d{1,4})\s*(\.|d|t)?")
 COUNTED = re.compile(r"(\d*\.?\d+)\s*([a-z]+(?: notes?)?)")
 UNITS = {  # word -> unit, and how many of it

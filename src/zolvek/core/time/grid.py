@@ -44,7 +44,7 @@ class Grid(Record, frozen=True):
             raise ZolvekError(
                 "The grid's swing or offset is out of range.",
                 "grid",
-                "Swing goes from 0 to 75 %, the offset to a bar either way.",
+                "Use a swing of 0 to 75 % and an offset of up to a bar either way.",
             )
         allowed = BARS if self.kind == "bars" else DIVISIONS
         if self.kind not in GRID_KINDS or self.division not in allowed:
@@ -161,4 +161,4 @@ def parse_grid(text: str, swing: float = 0.0, offset: float = 0.0) -> Grid:
         return Grid(int(note[1]), kind, True, swing, offset)
     if bars and int(bars[1]) in BARS:
         return Grid(int(bars[1]), "bars", True, swing, offset)
-    raise ZolvekError(f"“{text}” is not a grid.", remedy="Write 1/16, 1/8t, 1/4d or 2bars.")
+    raise ZolvekError(f"“{text}” is not a grid.", remedy="Type 1/16, 1/8t, 1/4d or 2bars.")

@@ -15,7 +15,7 @@ from zolvek.core.records import Record
 from zolvek.core.time.tempo import TempoMap
 
 TICKS = 960  # a quarter note
-POSITION_HELP = 'Write a bar such as "13", "13.3" or "13.3.480", or a time such as "0:07.250".'
+POSITION_HELP = 'Type a bar such as "13", "13.3" or "13.3.480", or a time such as "0:07.250".'
 
 
 class MeterPoint(Record, frozen=True):
@@ -36,7 +36,7 @@ class MeterMap(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if not self.points or self.points[0].bar != 1:
-            raise ZolvekError("The meter has no point at the start.", "meter", "Put one at bar 1.")
+            raise ZolvekError("The meter has no point at the start.", "meter", "Add one at bar 1.")
         for place, point in enumerate(self.points):
             if not 1 <= point.count <= 64 or point.unit not in (1, 2, 4, 8, 16, 32):
                 raise ZolvekError(
@@ -46,7 +46,7 @@ class MeterMap(Record, frozen=True):
                 )
             if place and point.bar <= self.points[place - 1].bar:
                 raise ZolvekError(
-                    "Meter points go back in time.",
+                    "Meter points are out of order.",
                     f"meter point {place + 1}",
                     "Put them in order.",
                 )
@@ -115,17 +115,17 @@ class MeterMap(Record, frozen=True):
             raise ZolvekError(f"“{text}” is not a position.", remedy=POSITION_HELP)
         bar, beat, tick = int(match[1]), int(match[2] or 1), int(match[3] or 0)
         if not 1 <= bar <= LAST_BAR:
-            raise ZolvekError(f"There is no bar {bar}.", remedy=f"Bars run from 1 to {LAST_BAR}.")
+            raise ZolvekError(f"There is no bar {bar}.", remedy=f"Use bars 1 to {LAST_BAR}.")
         start = self.bar_beat(bar)
         point = self.meter_at(start)
         unit = TICKS * 4 // point.unit
         if not 1 <= beat <= point.count:
             raise ZolvekError(
-                f"Bar {bar} has no beat {beat}.", remedy=f"Its beats run from 1 to {point.count}."
+                f"Bar {bar} has no beat {beat}.", remedy=f"Use beats 1 to {point.count}."
             )
         if tick >= unit:
             raise ZolvekError(
                 f"A beat of bar {bar} has no tick {tick}.",
-                remedy=f"Ticks run from 0 to {unit - 1}.",
+                remedy=f"Use ticks 0 to {unit - 1}.",
             )
         return start + ((beat - 1) * unit + tick) / TICKS

@@ -8,7 +8,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record
 from zolvek.core.time.durations import counted, note_beats
 
-HELP = "Write a note value such as 1/8, 1/8t or 1/4d, 2 bars, 3 beats, 0.5 s, or 3 Hz."
+HELP = "Type a note value such as 1/8, 1/8t or 1/4d, 2 bars, 3 beats, 0.5 s, or 3 Hz."
 FASTEST_BEATS, FASTEST_HZ = 4.0 / 128.0, 100.0  # beyond these a warning is due
 
 

@@ -49,7 +49,7 @@ def parse_change(parameter: Parameter, text: str) -> Change:
         raise ZolvekError(
             f"“{text}” is not a change.",
             parameter.name,
-            f"Write one such as +1 {parameter.unit} or x0.5.",
+            f"Type one such as +1 {parameter.unit} or x0.5.",
         )
     if parameter.steps:
         return by_units(parameter, amount)

@@ -17,9 +17,9 @@ def number_of(text: str, unit: str, low: float, high: float, name: str) -> float
     number = read(clean, key)
     ends = f"from {words(low, unit)} to {words(high, unit)}"
     if number is None or not np.isfinite(number):
-        raise ZolvekError(f"“{text}” can't be read.", name, f"Write a number {ends}.")
+        raise ZolvekError(f"“{text}” can't be read.", name, f"Type a number {ends}.")
     if not low - 1e-9 <= number <= high + 1e-9:
-        raise ZolvekError(f"“{text}” is out of range.", name, f"It goes {ends}.")
+        raise ZolvekError(f"“{text}” is out of range.", name, f"Use a number {ends}.")
     return min(max(number, low), high)
 
 
@@ -27,7 +27,7 @@ def whole_of(text: str, unit: str, low: float, high: float, name: str) -> float:
     """As `number_of`, for whole numbers."""
     number = number_of(text, unit, low, high, name)
     if number != round(number):
-        raise ZolvekError(f"“{text}” is no whole number.", name, f"Write {round(number)}.")
+        raise ZolvekError(f"“{text}” is not a whole number.", name, f"Type {round(number)}.")
     return number
 
 

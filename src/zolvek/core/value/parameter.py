@@ -119,7 +119,7 @@ class Parameter(Record, frozen=True):
         beats = note_beats(text)
         if value is None and beats is not None and self.unit == "s":
             if bpm is None:
-                raise ZolvekError(f"“{text}” needs a tempo.", self.name, "Write it in ms or s.")
+                raise ZolvekError(f"“{text}” needs a tempo.", self.name, "Type it in ms or s.")
             value = beats * 60.0 / bpm
         value = read(text, self.unit) if value is None else value
         value = self._otherwise(text) if value is None else value
@@ -132,9 +132,7 @@ class Parameter(Record, frozen=True):
         share = read(text, "%") if text.strip().endswith("%") else None
         if share is not None and self.unit not in ("%", "±%"):
             if not 0.0 <= share <= 100.0:
-                raise ZolvekError(
-                    f"“{text}” is out of range.", self.name, "The travel goes from 0 % to 100 %."
-                )
+                raise ZolvekError(f"“{text}” is out of range.", self.name, "Use 0 % to 100 %.")
             return float(self.value(share / 100.0))
         level = read(text, "dB") if text.strip().lower().endswith("db") else None
         if level is not None and self.unit == "%" and self.low == 0.0:
@@ -173,9 +171,9 @@ class Parameter(Record, frozen=True):
             raise ZolvekError(
                 f"“{text}” is out of range.",
                 self.name,
-                f"It goes from {write(low, self.unit)} to {write(high, self.unit)}.",
+                f"Use {write(low, self.unit)} to {write(high, self.unit)}.",
             )
         return value
 
     def _unreadable(self, text: str, wanted: str) -> ZolvekError:
-        return ZolvekError(f"“{text}” can't be read.", self.name, f"Write {wanted}.")
+        return ZolvekError(f"“{text}” can't be read.", self.name, f"Type {wanted}.")

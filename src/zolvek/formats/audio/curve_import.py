@@ -29,19 +29,17 @@ def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
     try:
         with opened(str(path)) as file:
             if file.frames * file.channels > MOST_SAMPLES:
-                raise ZolvekError(
-                    "The sound is too long to become a curve.", str(path), "Cut it shorter."
-                )
+                raise ZolvekError("The audio is too long for a curve.", str(path), "Shorten it.")
             data = file.read(dtype="float64", always_2d=True)
             rate = int(file.samplerate)
     except ZolvekError:
         raise
     except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
         raise ZolvekError(
-            "The sound file can't be read.", str(path), "Use a WAV or FLAC file."
+            "The audio file can't be read.", str(path), "Use a WAV or FLAC file."
         ) from error
     if len(data) < 2 or rate < 1 or not np.isfinite(data).all():
-        raise ZolvekError("The sound file is empty or damaged.", str(path), "Replace it.")
+        raise ZolvekError("The audio file is empty or damaged.", str(path), "Replace it.")
     return data.mean(axis=1), rate
 
 
@@ -69,7 +67,7 @@ def as_control(
     jumps = np.flatnonzero((np.diff(at) == 1) & (np.abs(np.diff(value)) > SUDDEN))
     if len(jumps) > MOST_JUMPS:
         raise ZolvekError(
-            f"It jumps {len(jumps):,} times: this is sound, no control signal.",
+            f"It jumps {len(jumps):,} times, so it is audio and not a control signal.",
             remedy="Follow its level instead.",
         )
     beats = tempo.beats(begin + at / rate)
@@ -88,7 +86,7 @@ def followed(
     highest at 1, thinned."""
     if not (0.0 < attack <= 10.0 and 0.0 < release <= 10.0):
         raise ZolvekError(
-            "Attack and release go from above 0 to 10 s.", remedy="Take 10 ms and 200 ms."
+            "Attack and release must be above 0 and at most 10 s.", remedy="Use 10 ms and 200 ms."
         )
     hop = max(rate // FOLLOW_HZ, 1)
     peaks = np.maximum.reduceat(np.abs(sound), np.arange(0, len(sound), hop))
@@ -99,7 +97,7 @@ def followed(
         now = keep * now + (1.0 - keep) * peak
         level[i] = now
     if level.max() <= 0.0:
-        raise ZolvekError("There is nothing to hear in it.", remedy="Choose another sound.")
+        raise ZolvekError("The file is silent.", remedy="Choose another file.")
     # What a hop comes to is known at its end.
     seconds = float(tempo.seconds(first)) + np.arange(len(level) + 1) * hop / rate
     told = np.append(0.0, level / level.max())

@@ -63,7 +63,7 @@ def searched(
     """Every missing file looked for below a folder: the one of its content, whatever it is called; else one
     of its name. Raises ZolvekError for a folder that can't be read."""
     if not folder.is_dir():
-        raise ZolvekError("This is no folder.", str(folder), "Choose another one.")
+        raise ZolvekError("This is not a folder.", str(folder), "Choose another one.")
     files = list(_files(folder))
     marks = {mark: name for name in missing if (mark := project.sounds.get(name))}
     by_name: dict[str, Path] = {}

@@ -26,7 +26,7 @@ class SoundForm(Record, frozen=True):
     def __post_init__(self) -> None:
         if self.rate not in RATES or self.depth not in DEPTHS:
             raise ZolvekError(
-                f"Sound can't be written with {self.rate} Hz and {self.depth} bits.",
+                f"Audio can't be exported with {self.rate} Hz and {self.depth} bits.",
                 remedy=f"Rates are {', '.join(map(str, RATES))}; bits are 16, 24 or float.",
             )
 
@@ -47,12 +47,12 @@ def save(
     suffix = Path(path).suffix.lower()
     if suffix not in SOUND_KINDS:
         raise ZolvekError(
-            f"“{suffix}” is not a kind of sound file.", str(path), "End it in .wav or .flac."
+            f"“{suffix}” is not an audio format.",
+            str(path),
+            "Use a name that ends in .wav or .flac.",
         )
     if suffix == ".flac" and form.depth == "float":
-        raise ZolvekError(
-            "FLAC holds whole numbers only.", str(path), "Take 16 or 24 bits, or WAV."
-        )
+        raise ZolvekError("FLAC does not support float.", str(path), "Use 16 or 24 bits, or WAV.")
 
     def write(temporary: Path) -> None:
         try:

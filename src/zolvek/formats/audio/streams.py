@@ -52,9 +52,7 @@ def opened(name: str) -> Any:
     try:
         about = path.stat()
     except (OSError, ValueError) as error:
-        raise Failure(
-            "The sound file is not there.", name, "Find it again or replace it."
-        ) from error
+        raise Failure("The audio file is missing.", name, "Locate or replace it.") from error
     if not stat.S_ISREG(about.st_mode):
         raise Failure("This is not a file.", name, USABLE)
     with open_ordinary(path, USABLE) as source:
@@ -64,13 +62,13 @@ def opened(name: str) -> Any:
     except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
         with contextlib.suppress(OSError):
             os.close(handle)
-        raise Failure("The sound file can't be read.", name, USABLE) from error
+        raise Failure("The audio file can't be read.", name, USABLE) from error
     rate = LIMITS["rate"]
     faults = (
-        (file.frames < 1, "The sound file is empty.", "Replace it."),
-        (not rate.holds(file.samplerate), f"The sound file has {file.samplerate:,} Hz.", f"Use {rate.words}."),
+        (file.frames < 1, "The audio file is empty.", "Replace it."),
+        (not rate.holds(file.samplerate), f"The audio file has {file.samplerate:,} Hz.", f"Use {rate.words}."),
         (file.channels > MOST_CHANNELS, f"It has {file.channels} channels.", f"Use up to {MOST_CHANNELS}."),
-        (file.frames > LONGEST_SECONDS * file.samplerate, "It is longer than three hours.", "Cut it first."),
+        (file.frames > LONGEST_SECONDS * file.samplerate, "It is longer than three hours.", "Shorten it first."),
     )  # fmt: skip
     for wrong, what, remedy in faults:
         if wrong:
@@ -87,14 +85,14 @@ def examine(name: str, progress: Progress | None = None) -> float:
         try:
             for block in file.blocks(BLOCK * 16, dtype="float32", always_2d=True):
                 if not np.isfinite(block).all():
-                    raise ZolvekError("The sound file is damaged.", name, "Replace it.")
+                    raise ZolvekError("The audio file is damaged.", name, "Replace it.")
                 done += len(block)
                 if progress:
                     progress(done, total)
         except RuntimeError as error:
-            raise ZolvekError("The sound file is damaged.", name, "Replace it.") from error
+            raise ZolvekError("The audio file is damaged.", name, "Replace it.") from error
     if not done:
-        raise ZolvekError("The sound file is empty.", name, "Replace it.")
+        raise ZolvekError("The audio file is empty.", name, "Replace it.")
     return done / float(rate)
 
 
@@ -187,7 +185,5 @@ def stream(name: str, rate: int) -> Stream:
     try:
         about = path_of(name).stat()
     except (OSError, ValueError) as error:
-        raise Failure(
-            "The sound file is not there.", name, "Find it again or replace it."
-        ) from error
+        raise Failure("The audio file is missing.", name, "Locate or replace it.") from error
     return _stream(name, rate, (about.st_mtime_ns, about.st_size))

@@ -55,7 +55,7 @@ def read(data: bytes) -> Midi:
                 _track(body, tracks, events)
             except IndexError:
                 raise ZolvekError(
-                    f"The MIDI file is damaged: track {tracks + 1} ends in the midst of an event.",
+                    f"The MIDI file is damaged: track {tracks + 1} ends inside an event.",
                     remedy="Export it again, or open another copy.",
                 ) from None
             tracks += 1

@@ -84,7 +84,7 @@ def _score(file: Midi, name: str) -> Score:
         ticks = max(frames * each // 2, 1)
     last = file.events[-1][0] / ticks if file.events else 0.0
     if last > MOST_BEATS:
-        raise ZolvekError("It goes on for more than 100,000 beats.", remedy="Cut it shorter.")
+        raise ZolvekError("It is longer than 100,000 beats.", remedy="Shorten it.")
     names: dict[int, str] = {}
     for _, track, status, kind, _, data in file.events:
         if status == META and kind == NAME:
@@ -192,7 +192,7 @@ class Reader:
             if 1 <= count <= 64 and unit <= 32:
                 self.meters.append((tick, count, unit))
             else:
-                self.left_out["meters that are none"] += 1
+                self.left_out["invalid meters"] += 1
 
     def marker(self, tick: int, track: int, data: bytes) -> None:
         text = _text(data)
@@ -331,7 +331,7 @@ def _meter(meters: list[tuple[int, int, int]], ticks: int) -> list[MeterPoint]:
             points.pop()
         bar = last.bar + bars
         if bar > LAST_BAR:
-            raise ZolvekError(f"It has more than {LAST_BAR:,} bars.", remedy="Cut it shorter.")
+            raise ZolvekError(f"It has more than {LAST_BAR:,} bars.", remedy="Shorten it.")
         start += bars * length
         points.append(MeterPoint(bar, count, unit))
     return points

@@ -173,9 +173,7 @@ def _files(
 ) -> list[tuple[Path, list[Heard]]]:
     """The files of a split delivery, each with its lanes. Raises ZolvekError for a split there is not."""
     if split not in SPLITS:
-        raise ZolvekError(
-            f"Files can't be split by “{split}”.", remedy=f"Take {', '.join(SPLITS)}."
-        )
+        raise ZolvekError(f"Files can't be split by “{split}”.", remedy=f"Use {', '.join(SPLITS)}.")
     groups: dict[str, list[Heard]] = {}
     for heard in delivered(project):
         key = project.track_of(heard.lane.id).id if split == "track" else heard.lane.id

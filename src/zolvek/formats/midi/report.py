@@ -182,26 +182,26 @@ def _advice(
     jumps: float | None, alike: tuple[tuple[str, ...], ...],
 ) -> tuple[str, ...]:  # fmt: skip
     found = [
-        f"{' and '.join(group)} send the same messages: give one of them another number or channel."
+        f"{' and '.join(group)} send the same messages. Give one of them another number or channel."
         for group in alike
     ]
     if late > HEARD_LATE and jumps is not None:
         place = project.meter.text(float(project.tempo.beats(jumps)))
         found.append(
             f"At {place} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
-            "for them: move some of the jumps, or send some lanes by another port."
+            "for them. Move some of the jumps, or send some lanes through another port."
         )
     elif late > HEARD_LATE:
         gap = max(2.0 * resolution.milliseconds, 5.0)
         busy = max(lanes, key=lambda row: row.messages).label
         found.append(
-            f"A DIN cable falls {1_000 * late:.0f} ms behind: let changes lie {gap:g} ms apart, "
-            f"allow a larger tolerance, or send {busy}, which sends most, by a port of its own."
+            f"A DIN cable falls {1_000 * late:.0f} ms behind. Set a minimum interval of {gap:g} ms,  "
+            f"allow a larger tolerance, or send {busy}, the busiest lane, through its own port."
         )
     far = max(lanes, key=lambda row: row.beyond, default=None)
     if far is not None and far.beyond > WORTH_SAYING:
         found.append(
-            f"{far.label} comes in two halves: between them a receiver may see {far.beyond} of its 16,383 "
+            f"{far.label} comes in two halves. Between them a receiver may see {far.beyond} of its 16,383  "
             "steps beyond. A bend is sent whole."
         )
     coarse = [row for row in lanes if row.steps > 0.5 + 1e-6]
@@ -210,7 +210,7 @@ def _advice(
         allowed = 0.5 + resolution.tolerance * told[row.lane]
         if row.steps > 1.0 + allowed:
             found.append(
-                f"{row.label} moves faster than changes may follow, by {row.stray} at "
-                f"{project.meter.text(row.beat)}: let changes lie closer together."
+                f"{row.label} moves faster than the minimum interval allows, by {row.stray} at "
+                f"{project.meter.text(row.beat)}. Reduce the minimum interval."
             )
     return tuple(found)

@@ -34,7 +34,7 @@ DAMAGE = (
     zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, ValueError,
 )  # fmt: skip
 Named = str | os.PathLike[str]
-COPIED = "The sounds can't be collected"
+COPIED = "The audio files can't be collected"
 
 
 class OutsideFiles(ZolvekError):
@@ -74,12 +74,12 @@ def _into_folder(
     target: Path, name: str, inside: Project, files: list[tuple[str, str]], told: _Told
 ) -> list[Path]:
     if target.exists():
-        raise ZolvekError("There is something of this name.", str(target), "Choose another name.")
+        raise ZolvekError("This name is already in use.", str(target), "Choose another name.")
     try:
         temporary = _new_folder(target.resolve().parent)
     except OSError as error:
         raise Failure(
-            f"{COPIED}: {error.strerror}.", str(target), "Choose another place."
+            f"{COPIED}: {error.strerror}.", str(target), "Choose another folder."
         ) from error
     try:
         (temporary / SOUNDS).mkdir()
@@ -89,7 +89,7 @@ def _into_folder(
         (temporary / f"{name}{project_file.SUFFIX}").write_bytes(project_file.encode(inside))
         os.rename(temporary, target)
     except OSError as error:
-        raise Failure(f"{COPIED}: {error.strerror}.", str(error.filename or target), "Make room, or choose another place.") from error  # fmt: skip
+        raise Failure(f"{COPIED}: {error.strerror}.", str(error.filename or target), "Free some space, or choose another folder.") from error  # fmt: skip
     finally:
         shutil.rmtree(temporary, ignore_errors=True)
     return [target]
@@ -113,14 +113,14 @@ def _packed(
             open_sound(name).close()
         except Failure as error:
             raise Failure(
-                error.what, error.where, "Find missing sounds first, then collect."
+                error.what, error.where, "Find the missing audio files first, then collect."
             ) from error
     outside = [name for name in names if not (anywhere or _expected(name, folder))]
     if outside:
-        noun = "A sound lies" if len(outside) == 1 else f"{len(outside)} sounds lie"
+        noun = "An audio file is" if len(outside) == 1 else f"{len(outside)} audio files are"
         raise OutsideFiles(
             f"{noun} outside the project's folder and your home.", ", ".join(outside),
-            "Collect with --anywhere if you want to pass them on.",
+            "Collect with --anywhere to include them.",
         )  # fmt: skip
     short = file_names(Path(name).stem for name in names)
     files = [(n, f"{s}{Path(n).suffix.lower()}") for n, s in zip(names, short, strict=True)]
@@ -192,7 +192,7 @@ def unpacked(
         raise Failure(
             f"The archive can't be unpacked: {error.strerror or error}.",
             str(source),
-            "Copy it to a folder that you may write to, with room.",
+            "Copy it to a folder with write permission and free space.",
         ) from error
     return folder / own
 
@@ -201,8 +201,8 @@ def _need_room(size: int, parent: Path, source: Path) -> None:
     free = shutil.disk_usage(parent).free
     if size + ROOM_LEFT > free:
         raise Failure(
-            f"It needs {size / 1e9:,.1f} GB, and there are {free / 1e9:,.1f} GB free.", str(source),
-            "Make room, or copy it elsewhere.",
+            f"It needs {size / 1e9:,.1f} GB, but only {free / 1e9:,.1f} GB are free.", str(source),
+            "Free some space, or copy it elsewhere.",
         )  # fmt: skip
 
 
@@ -214,7 +214,7 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
         link = stat.S_ISLNK(each.external_attr >> 16)
         if place.is_absolute() or ".." in place.parts or "\\" in each.filename or link:
             raise ZolvekError(
-                "The archive leads out of its folder.",
+                "The archive has paths outside its folder.",
                 f"{source}, {each.filename}",
                 "Don't use it.",
             )
@@ -223,9 +223,9 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
     own = [each.filename for each in rows if each.filename.endswith(project_file.SUFFIX) and "/" not in each.filename]  # fmt: skip
     if len(own) != 1:
         raise ZolvekError(
-            "There is no project in it." if not own else "There are several projects in it.",
+            "The archive has no project." if not own else "The archive has several projects.",
             str(source),
-            "Open an archive that “Collect” has written.",
+            "Open an archive that “Collect” has made.",
         )
     return own[0]
 

@@ -23,7 +23,7 @@ def need_other(targets: Iterable[Named], project: Project, *sources: Named | Non
     for target in targets:
         if _key(target) in own:
             raise ZolvekError(
-                "This is a file of the project itself; an export does not replace it.", str(target),
+                "This file belongs to the project. An export can't replace it.", str(target),
                 "Choose another name.",
             )  # fmt: skip
 

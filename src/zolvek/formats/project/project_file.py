@@ -52,7 +52,7 @@ def encode(project: Project) -> bytes:
         return msgspec.json.format(data, indent=1)
     except UnicodeEncodeError as error:
         raise Failure(
-            f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename that."
+            f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename it."
         ) from error
 
 
@@ -83,7 +83,7 @@ def is_newer(project: Project) -> bool:
     return minor_of(project) > MINOR
 
 
-NEWER = "This project was written by a newer Zolvek. What this one doesn't know is kept, and stays in the file."
+NEWER = "This project was saved by a newer Zolvek. Unknown data is kept in the file."
 
 
 def _plain_project(project: Project) -> Project:
@@ -144,7 +144,7 @@ def decode(data: bytes, where: str = "the project") -> Project:
         document = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise ZolvekError(
-            f"This is not a whole project file: {_first_line(error)}.",
+            f"This project file is incomplete: {_first_line(error)}.",
             where,
             "Open another copy, such as a backup.",
         ) from error
@@ -182,9 +182,11 @@ def placed(error: msgspec.ValidationError, where: str, plain: Any) -> ZolvekErro
     own = error.__cause__ if isinstance(error.__cause__, ZolvekError) else None
     place = ", ".join(part for part in (where, path and f"at {path}", *_ids(plain, path)) if part)
     if own is None:
-        return ZolvekError(f"{_said(what)}.", place, "Mend or replace it.")
+        return ZolvekError(f"{_said(what)}.", place, "Correct or replace it.")
     place = own.at(place).where
-    return ZolvekError(own.what, place, own.remedy or "Mend the file there, or open another copy.")
+    return ZolvekError(
+        own.what, place, own.remedy or "Correct the file there, or open another copy."
+    )
 
 
 def _said(what: str) -> str:
@@ -193,7 +195,7 @@ def _said(what: str) -> str:
     if found is None:
         return what.rstrip(".")
     word = "at least" if found[1] == ">=" else "at most"
-    return f"The number is out of range: it has to be {word} {float(found[2]):,.10g}"
+    return f"The number is out of range. It must be {word} {float(found[2]):,.10g}"
 
 
 def _ids(plain: Any, path: str) -> list[str]:

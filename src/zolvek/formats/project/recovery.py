@@ -72,8 +72,8 @@ def keep(project: Project, path: Path | None) -> Path:
         target.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise Failure(
-            f"No copy of unsaved work can be kept: {error.strerror}.", str(target.parent),
-            "Save often, or make room there.",
+            f"Unsaved work can't be backed up: {error.strerror}.", str(target.parent),
+            "Save often, or free some space there.",
         ) from error  # fmt: skip
     locking.take(_lock_of(target))
     head = {

@@ -48,7 +48,7 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
     try:
         rows = list(csv.reader(io.StringIO(text, newline="")))[1:]
     except csv.Error as error:
-        raise ZolvekError(f"The table can't be read: {error}.", WHERE, "Copy it anew.") from error
+        raise ZolvekError(f"The table can't be read: {error}.", WHERE, "Copy it again.") from error
     for row in rows:
         if row:
             groups.setdefault(row[0], []).append(row[1:])

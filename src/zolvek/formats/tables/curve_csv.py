@@ -132,7 +132,7 @@ def _part(cell: str, place: str) -> tuple[float, ...]:
     if len(numbers) != len(WHOLE):
         raise ZolvekError(
             f"The part “{cell.strip()[:40]}” can't be read.", place,
-            "Write where it begins and ends and its swing, as 0.25/0.75/0.4, or leave it empty.",
+            "Give its start, end and swing, as 0.25/0.75/0.4, or leave it empty.",
         )  # fmt: skip
     return numbers
 
@@ -144,7 +144,7 @@ def _number(cell: str, name: str, place: str) -> float:
         number = math.nan
     if not math.isfinite(number) or "_" in cell:
         raise ZolvekError(
-            f"The {name} “{cell.strip()[:40]}” is not a number.", place, "Mend the cell."
+            f"The {name} “{cell.strip()[:40]}” is not a number.", place, "Correct the cell."
         )
     return number
 

@@ -20,7 +20,7 @@ CLOCKS = {"beats": "Beats", "seconds": "Seconds"}
 CELLS = {
     "position": "Positions, 0 to 1",
     "value": "Real values",
-    "text": "Values as they are written",
+    "text": "Values as text",
 }
 MOST_CELLS = 20_000_000
 
@@ -29,7 +29,7 @@ def clock(project: Project, step: float, unit: str, span: tuple[float, float] | 
     """The beats of the rows: every `step` beats or seconds over a span, both ends included when
     the step hits them. Raises ZolvekError for a step that leads nowhere or too far."""
     if unit not in CLOCKS:
-        raise ZolvekError(f"A clock can't count “{unit}”.", remedy=f"Take {' or '.join(CLOCKS)}.")
+        raise ZolvekError(f"There is no time base “{unit}”.", remedy=f"Use {' or '.join(CLOCKS)}.")
     first, last = span or (0.0, project.length)
     if unit == "seconds":
         first, last = (float(project.tempo.seconds(beat)) for beat in (first, last))
@@ -50,7 +50,7 @@ def to_text(
     Numbers are written so that they read back to the same bits. Raises ZolvekError.
     """
     if cells not in CELLS:
-        raise ZolvekError(f"Cells can't hold “{cells}”.", remedy=f"Take {', '.join(CELLS)}.")
+        raise ZolvekError(f"There is no cell content “{cells}”.", remedy=f"Use {', '.join(CELLS)}.")
     beats = clock(project, step, unit, span)
     if len(beats) * max(len(lanes), 1) > MOST_CELLS:
         raise ZolvekError("The table gets too large.", remedy="Use a larger step or fewer lanes.")

@@ -72,7 +72,7 @@ def _pieces(name: str, progress: Progress | None) -> Iterator[Floats]:
         try:
             for block in file.blocks(CHUNK_SECONDS * rate, dtype="float32", always_2d=True):
                 if not np.isfinite(block).all():
-                    raise ZolvekError("The sound file is damaged.", name, "Replace it.")
+                    raise ZolvekError("The audio file is damaged.", name, "Replace it.")
                 done += len(block)
                 mono = block.mean(axis=1)
                 last = done >= file.frames
@@ -80,7 +80,7 @@ def _pieces(name: str, progress: Progress | None) -> Iterator[Floats]:
                 if progress:
                     progress(done, file.frames)
         except RuntimeError as error:  # libsndfile's
-            raise ZolvekError("The sound file is damaged.", name, "Replace it.") from error
+            raise ZolvekError("The audio file is damaged.", name, "Replace it.") from error
 
 
 def found(pieces: Any) -> Hits:
@@ -193,7 +193,7 @@ def tempo_of(hits: Hits) -> Tempo:
     exact by the hits themselves. Raises ZolvekError where there are too few."""
     if hits.seconds.size < 4 or hits.seconds[-1] - hits.seconds[0] < 2.0:
         raise ZolvekError(
-            "There are too few hits in it to tell a tempo.", remedy="Mark bar lines by hand."
+            "There are too few hits to estimate a tempo.", remedy="Mark bar lines by hand."
         )
     weight = hits.strength
     bpm = _likeliest(hits.seconds, weight, _guess(hits.flux))

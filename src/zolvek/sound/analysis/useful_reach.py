@@ -77,7 +77,7 @@ class Probe:
         self.project = replace(project, tracks=(track,), links=(), mappings=())
         self.device, self.parameter, self.span = device, parameter, span
         if not span[1] > span[0]:
-            raise ZolvekError("The stretch to measure is empty.", remedy="Select a span first.")
+            raise ZolvekError("The span is empty.", remedy="Select a span first.")
 
     def at(self, position: float) -> tuple[float, float]:
         """Level in dB and brightness in Hz."""
@@ -121,7 +121,7 @@ def measure(
     if measured.change[-1] < 0.05:
         raise ZolvekError(
             "The sound does not change over this control's travel.",
-            remedy="Measure where the track sounds, or another control.",
+            remedy="Select a span where the track sounds, or another control.",
         )
     if not steps:
         for side in (0, 1):

@@ -45,9 +45,9 @@ def peaks_of(name: str, progress: Progress | None = None) -> Peaks:
                 if progress:
                     progress(done, file.frames)
         except RuntimeError as error:  # libsndfile's
-            raise ZolvekError("The sound file is damaged.", name, "Replace it.") from error
+            raise ZolvekError("The audio file is damaged.", name, "Replace it.") from error
     if not lows:
-        raise ZolvekError("The sound file is empty.", name, "Replace it.")
+        raise ZolvekError("The audio file is empty.", name, "Replace it.")
     low, high = (np.nan_to_num(np.concatenate(each), copy=False) for each in (lows, highs))
     return Peaks(low, high, done / rate)
 

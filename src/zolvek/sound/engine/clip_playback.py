@@ -32,7 +32,7 @@ def need(project: Project) -> None:
         raise Failure(faults[0].what, faults[0].where, faults[0].remedy)
     if faults:
         names = ", ".join(error.where for error in faults)
-        raise Failure(f"{len(faults)} sound files can't be played.", names, "Find or replace them.")
+        raise Failure(f"{len(faults)} audio files can't be played.", names, "Find or replace them.")
 
 
 def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:

@@ -33,12 +33,12 @@ def render_blocks(
     """
     last = project.length if last is None else last
     if not 0.0 <= first < last:
-        raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
+        raise ZolvekError("The span to render is empty.", remedy="Choose an end after the start.")
     renderer = Renderer(project, rate, bypass)
     renderer.seek(first)
     total = renderer.frame_of(last) - renderer.frame
     if total < 1:
-        raise ZolvekError("The span to render is empty.", remedy="Let it end after it begins.")
+        raise ZolvekError("The span to render is empty.", remedy="Choose an end after the start.")
     skip = renderer.prepare()
     done = 0
     while done < total:

@@ -23,12 +23,12 @@ def control_blocks(
     """A lane's curve as sound, float32 (1, frames): its value at each frame, DC and all; the reach
     spans −1 to 1, or 0 to 1."""
     if swing not in SWINGS:
-        raise ZolvekError(f"A signal can't span “{swing}”.", remedy=f"Take {' or '.join(SWINGS)}.")
+        raise ZolvekError(f"There is no range “{swing}”.", remedy=f"Use {' or '.join(SWINGS)}.")
     found = played(project.lane(lane), project)
     first, last = span or (0.0, project.length)
     begin, end = (round(float(project.tempo.seconds(beat)) * rate) for beat in (first, last))
     if end <= begin:
-        raise ZolvekError("The span is empty.", remedy="Let it end after it begins.")
+        raise ZolvekError("The span is empty.", remedy="Choose an end after the start.")
     for start in range(begin, end, CONTROL_FRAMES):
         seconds = np.arange(start, min(start + CONTROL_FRAMES, end)) / rate
         value = found.curve.at(project.tempo.beats(seconds))
@@ -42,6 +42,6 @@ def save_control(
     """Write a lane as a control signal; 24 bits and floats are not dithered. Raises ZolvekError."""
     if form.depth == "16":
         raise ZolvekError(
-            "Sixteen bits are too coarse for control.", str(path), "Take 24 or float."
+            "16 bits are too coarse for a control signal.", str(path), "Use 24 or float."
         )
     return save(control_blocks(project, lane, form.rate, swing, span), path, form)

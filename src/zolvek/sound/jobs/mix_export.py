@@ -45,11 +45,11 @@ class Delivery(Record, frozen=True):
         found = []
         if self.cut:
             found.append(
-                f"{self.cut:,} frames are beyond full scale and were cut off: peak {self.peak:+.1f} dBFS, true peak "
+                f"{self.cut:,} frames are above full scale and were clipped: peak {self.peak:+.1f} dBFS, true peak "
                 f"{self.true_peak:+.1f} dBTP."
             )
         if self.faults:
-            found.append(f"{self.faults:,} frames were not numbers; they are silent.")
+            found.append(f"{self.faults:,} frames were not numbers and are silent.")
         return found + [f"Without the plugin {each}" for each in self.left_out]
 
 
@@ -78,7 +78,7 @@ def deliver_apart(
             raise
         name = project.device_track(device).device(device).name
         raise Failure(
-            f"The plugin {name} brought the process down that renders; nothing was written.", str(path),
+            f"The plugin {name} crashed the renderer. Nothing was written.", str(path),
             "Bypass or remove it, then export again.",
         ) from error  # fmt: skip
     return made
@@ -147,7 +147,7 @@ def need_plugins(project: Project, reasons: dict[str, str]) -> None:
     if gone:
         noun = "A plugin is" if len(gone) == 1 else f"{len(gone)} plugins are"
         raise MissingPlugins(
-            f"{noun} not run; nothing is played or written.", "; ".join(gone), "With --allow-missing sound goes past."
+            f"{noun} not running. Nothing is played or written.", "; ".join(gone), "Use --allow-missing to bypass them."
         )  # fmt: skip
 
 

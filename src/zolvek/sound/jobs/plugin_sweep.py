@@ -51,7 +51,7 @@ def job(_: Callable[[int, int], object], uri: str) -> dict[str, Any]:
     )
     return {
         "keeps its defaults": kept,
-        "gives numbers alone": bool(np.isfinite(first).all()),
+        "outputs only numbers": bool(np.isfinite(first).all()),
         "restores its state": held == again,
         "is the same twice": bool(np.array_equal(first, second)),
         "over": _over(project, kind),

@@ -316,10 +316,10 @@ class Playback:
         if not device or not self.project.has_device(device):
             return None
         name = self.project.device_track(device).device(device).name
-        self.left_out[device] = f"it brought the sound process down while {phase} ({reason})"
+        self.left_out[device] = f"it crashed the audio engine while {phase} ({reason})"
         return Failure(
-            f"The plugin {name} brought the sound process down while {phase} ({reason}); sound goes past it.",
-            name, "Device ▸ Try the plugin again runs it once more.",
+            f"The audio engine restarted: {name} crashed while {phase} ({reason}). {name} is bypassed.",
+            name, "Use Device ▸ Retry plugin to run it again.",
         )  # fmt: skip
 
     def try_again(self, device: str) -> None:
@@ -336,17 +336,17 @@ def _trouble(project: Project, device: str, reason: str) -> ZolvekError:
         return Failure(reason, "playback", "Bypass the device you changed last.")
     name = project.device_track(device).device(device).name
     return Failure(
-        f"The plugin {name} is not run; sound goes past it.", reason, "Device ▸ Try the plugin again runs it once more.",
+        f"The plugin {name} is not running and is bypassed.", reason, "Use Device ▸ Retry plugin to run it again.",
     )  # fmt: skip
 
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:
     if goes_on:
         return Failure(
-            f"The sound process was lost ({reason}); another one goes on.",
+            f"The audio engine restarted ({reason}).",
             "playback",
         )
     return Failure(
-        f"The sound process was lost again and again ({reason}).", "playback",
+        f"The audio engine keeps failing ({reason}).", "playback",
         "Bypass the device you added last, save, and play again.",
     )  # fmt: skip

@@ -119,7 +119,7 @@ class Jobs:
                     return  # cancelled
                 self.busy = False
                 lost = ProcessLost(
-                    "The work in the background has ended.", job.function, "Try again."
+                    "The background job has ended unexpectedly.", job.function, "Try again."
                 )
                 culprit = self.mark.likeliest if self.mark is not None else None
                 lost.device = culprit[0] if culprit else ""
@@ -142,7 +142,7 @@ def done_apart(
                 news = received.get(timeout=patience)
             except queue.Empty:
                 raise ZolvekError(
-                    f"Nothing has come of it within {patience:.0f} s.",
+                    f"It did not respond within {patience:.0f} s.",
                     job.function,
                     "Try another one.",
                 ) from None

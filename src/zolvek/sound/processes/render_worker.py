@@ -250,7 +250,7 @@ class Worker:
                 if "" not in self.reported:
                     self.reported.add("")
                     self._give(
-                        messages.Trouble("", "The sound was not a number; it is silent there.")
+                        messages.Trouble("", "The audio had invalid numbers and is silent there.")
                     )
 
     def work(self) -> None:

@@ -171,13 +171,13 @@ class WorkerProcess:
                 sign, used = self.heard, processor_time(self.process.pid)
             if now - self.heard > (SILENT if self.woken else FIRST_SIGN):
                 if not self._starved(now - self.heard, used):
-                    self._lost("it stood still")
+                    self._lost("it did not respond")
             elif self._hangs(now):
                 self._lost(HUNG)
             elif self._never_begins(now):
-                self._lost("it did not begin")
+                self._lost("it did not start")
             elif self.owing and self.woken and now - self.came > STUCK:
-                self._lost("it gave no sound for 20 s")
+                self._lost("it gave no audio for 20 s")
 
     def _starved(self, silent: float, used: float) -> bool:
         """Whether it gives no sign because other programs have the processors: it would run, and could not."""

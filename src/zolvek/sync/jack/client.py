@@ -47,7 +47,7 @@ class Client:
             NAME.encode(), library.NO_START, ctypes.byref(status)
         )
         if not self.client:
-            raise ZolvekError("No JACK server runs.", "JACK", "Start one, or PipeWire.")
+            raise ZolvekError("No JACK server is running.", "JACK", "Start one, or PipeWire.")
         self.name = self.library.jack_get_client_name(self.client).decode()
         self.ports: tuple[Port, ...] = ()
         self.by_name: dict[str, tuple[Any, Port]] = {}
@@ -98,7 +98,7 @@ class Client:
         self.use_ports(ports)
         if self.library.jack_activate(self.client) != 0:
             self.close()
-            raise ZolvekError("The JACK server refuses Zolvek.", "JACK", "Start the server anew.")
+            raise ZolvekError("The JACK server refuses Zolvek.", "JACK", "Restart the server.")
 
     # --- ports ---
 

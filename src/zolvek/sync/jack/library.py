@@ -104,7 +104,7 @@ def library() -> Any:
     found = path()
     try:
         if not found:
-            raise OSError("neither JACK nor PipeWire has one here")
+            raise OSError("neither JACK nor PipeWire is installed")
         loaded = ctypes.CDLL(found, mode=ctypes.RTLD_GLOBAL)
         for name, (gives, takes) in FUNCTIONS.items():
             function = getattr(loaded, name)

@@ -51,7 +51,7 @@ class Link:
                 self.report = pickle.load(self.process.stdout)
                 self.told(self.report)
         if not self.closed:
-            self.report = Report(trouble="The ports' process has ended.")
+            self.report = Report(trouble="The JACK process has ended.")
             self.words[s.STATE] = s.STOPPED
             self.told(self.report)
 

@@ -21,7 +21,7 @@ def server() -> None:
     """Raises ZolvekError where there is no server."""
     client = _client()
     if not client:
-        raise ZolvekError("No JACK server runs.", "JACK", "Start one, or PipeWire.")
+        raise ZolvekError("No JACK server is running.", "JACK", "Start one, or PipeWire.")
     jack.library().jack_client_close(client)
 
 

@@ -195,7 +195,7 @@ class PortsProcess:
         now = time.monotonic()
         if self.client is not None and self.words[s.SHUT]:
             self.client.close()
-            self.client, self.trouble = None, "The JACK server has ended: it is looked for again."
+            self.client, self.trouble = None, "The JACK server has ended. Looking for it again."
             self.tried = now
         if self.client is None and now - self.tried > AGAIN:
             self.tried = now

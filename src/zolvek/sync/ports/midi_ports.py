@@ -12,7 +12,7 @@ from zolvek.core.errors import ZolvekError
 
 Heard = Callable[[tuple[int, ...], float], None]  # a message's bytes, seconds of perf_counter
 
-VIRTUAL = "A port of Zolvek's own"
+VIRTUAL = "Zolvek's own port"
 SEQUENCER = Path("/dev/snd/seq")  # where ALSA's is; without it the library only complains
 
 

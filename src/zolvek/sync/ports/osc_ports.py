@@ -32,7 +32,9 @@ class Output:
             self.socket = socket.socket(family, kind)
             self.socket.bind(("::" if family == socket.AF_INET6 else "", 0))
         except OSError as error:
-            raise ZolvekError("Nothing can be sent there.", f"{host}:{port}", str(error)) from error
+            raise ZolvekError(
+                "OSC can't be sent to this address.", f"{host}:{port}", str(error)
+            ) from error
         self.sent = self.refused = 0
         self.port: int = self.socket.getsockname()[1]  # what it sends comes from
 

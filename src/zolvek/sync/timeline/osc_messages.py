@@ -156,7 +156,7 @@ def place(text: str) -> tuple[str, int]:
     """Host and port of "host:port". Raises ZolvekError for what is not one."""
     host, _, port = text.strip().rpartition(":")
     if not host or not port.isdecimal() or not 0 < int(port) < 65_536:
-        raise ZolvekError(f"“{text}” is not an address.", "OSC", "Write it as 127.0.0.1:9000.")
+        raise ZolvekError(f"“{text}” is not an address.", "OSC", "Type it as 127.0.0.1:9000.")
     return host.strip("[]"), int(port)
 
 

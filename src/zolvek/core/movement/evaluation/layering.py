@@ -234,12 +234,12 @@ def baked(
     taken = _with_below(heard, names)
     if not taken:
         raise ZolvekError(
-            "There is no layer to bake that is heard.", remedy="Switch one on, or choose it."
+            "There is no active layer to bake.", remedy="Switch one on, or select it."
         )
     rest = [layer for layer in heard if layer not in taken]
     if lane.fit and (rest or span is not None):
         raise ZolvekError(
-            "Fitted layers can only be baked all together.",
+            "Fitted layers can only be baked together.",
             remedy="Bake all of them over the whole lane, or clip instead of fitting.",
         )
     whole = Layered(lane.curve, tuple(part_of(x, tempo, length) for x in taken), lane.fit)
@@ -251,7 +251,7 @@ def baked(
         if float(low[0]) < -1e-9 or float(high[0]) > 1.0 + 1e-9:
             raise ZolvekError(
                 "These layers alone would leave the lane's reach.",
-                remedy="Bake all layers, or make these smaller first.",
+                remedy="Bake all layers, or reduce their depth first.",
             )
     if lane.fit:
         made = approximated(whole.at, knots, tolerance, whole.before)

@@ -41,7 +41,7 @@ class Resolution(Record, frozen=True):
         if not (fits and 0.0 <= self.tolerance <= 0.5):
             raise ZolvekError(
                 "The resolution can't be used.",
-                remedy="Take 1 tick or more, 0 ms or more, and a tolerance up to 50 %.",
+                remedy="Use 1 tick or more, 0 ms or more, and a tolerance up to 50 %.",
             )
 
 

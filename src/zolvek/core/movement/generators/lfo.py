@@ -58,17 +58,17 @@ class Lfo(Record, frozen=True):
     def __post_init__(self) -> None:
         faults = (
             (self.wave not in WAVES, f"There is no wave “{self.wave}”."),
-            (self.wave == "pattern" and self.pattern is None, "Which pattern is a cycle?"),
-            (not 0.001 <= self.width <= 0.999, "The width goes from 0.1 to 99.9 %."),
-            (not -0.99 <= self.skew <= 0.99, "The skew goes from −99 to 99 %."),
-            (not 0.0 <= self.smooth <= 1.0, "The smoothing goes from 0 to 100 %."),
-            (not 0.0 <= self.soften <= 10.0, "Edges soften in 0 to 10 s."),
-            (not -1.0 <= self.amount <= 1.0, "The amount goes from −100 to 100 %."),
-            (not 0.0 <= self.centre <= 1.0, "The centre goes from 0 to 100 %."),
-            (not abs(self.phase) <= 1e6, "The phase is out of all bounds."),
+            (self.wave == "pattern" and self.pattern is None, "A pattern wave needs a pattern."),
+            (not 0.001 <= self.width <= 0.999, "Use a width of 0.1 to 99.9 %."),
+            (not -0.99 <= self.skew <= 0.99, "Use a skew of −99 to 99 %."),
+            (not 0.0 <= self.smooth <= 1.0, "Use a smoothing of 0 to 100 %."),
+            (not 0.0 <= self.soften <= 10.0, "Use an edge smoothing of 0 to 10 s."),
+            (not -1.0 <= self.amount <= 1.0, "Use a depth of −100 to 100 %."),
+            (not 0.0 <= self.centre <= 1.0, "Use a centre of 0 to 100 %."),
+            (not abs(self.phase) <= 1e6, "The phase is out of range."),
             (
                 self.rate_end is not None and self.rate_end.timed != self.rate.timed,
-                "A rate can't go from notes to seconds.",
+                "A rate can't change between note values and seconds.",
             ),
         )
         for wrong, what in faults:

@@ -66,7 +66,7 @@ def as_curve(
     wanted = points_wanted(lfo, first, last, tempo)
     if wanted > MOST_POINTS:
         raise ZolvekError(
-            f"That makes {wanted:,} points; {MOST_POINTS:,} is the most.",
+            f"This makes {wanted:,} points; the limit is {MOST_POINTS:,}.",
             "LFO",
             "Use a slower rate or a shorter span.",
         )

@@ -23,7 +23,7 @@ from zolvek.core.time.tempo import TempoMap
 RANDOM_KINDS: dict[str, tuple[str, int]] = {
     "steps": ("Steps", HOLD),
     "smooth": ("Smooth", COSINE),
-    "walk": ("A walk", LINE),
+    "walk": ("Random walk", LINE),
 }
 SPREADS = {"even": "Even", "bell": "Bell-shaped", "levels": "A few levels"}
 BELL_WIDTH = 3.0  # standard deviations that the bell's span reaches either way
@@ -62,13 +62,13 @@ class RandomMove(Record, frozen=True):
         faults = (
             (self.kind not in RANDOM_KINDS, f"There is no random movement “{self.kind}”."),
             (self.spread not in SPREADS, f"There is no spread “{self.spread}”."),
-            (self.spread == "levels" and not self.levels, "Which levels? There are none."),
-            (not all(0.0 <= v <= 1.0 for v in self.levels), "Levels go from 0 to 1."),
-            (not -1.0 <= self.offset <= 1.0, "The offset goes from −100 to 100 %."),
-            (not 0.0 <= self.density <= 1.0, "The density goes from 0 to 100 %."),
-            (not 0.0 <= self.smoothness <= 1.0, "The smoothness goes from 0 to 100 %."),
-            (not 0 <= self.seed < 2**63, "A seed is a whole number from 0 on."),
-            (not 0 <= self.stream < 2**31, "A stream is a whole number from 0 on."),
+            (self.spread == "levels" and not self.levels, "No levels are given."),
+            (not all(0.0 <= v <= 1.0 for v in self.levels), "Use levels of 0 to 1."),
+            (not -1.0 <= self.offset <= 1.0, "Use an offset of −100 to 100 %."),
+            (not 0.0 <= self.density <= 1.0, "Use a density of 0 to 100 %."),
+            (not 0.0 <= self.smoothness <= 1.0, "Use a smoothness of 0 to 100 %."),
+            (not 0 <= self.seed < 2**63, "A seed is a whole number, 0 or more."),
+            (not 0 <= self.stream < 2**31, "A stream is a whole number, 0 or more."),
         )
         for wrong, what in faults:
             if wrong:
@@ -130,7 +130,7 @@ def random_curve(move: RandomMove, first: float, last: float, tempo: TempoMap) -
     count = int(np.ceil((end - begin) / move.every.period - 1e-9))
     if count > MOST_VALUES:
         raise ZolvekError(
-            f"That makes {count:,} values; {MOST_VALUES:,} is the most.",
+            f"This makes {count:,} values; the limit is {MOST_VALUES:,}.",
             remedy="Use a slower rate or a shorter span.",
         )
     at = begin + np.arange(count) * move.every.period

@@ -66,7 +66,7 @@ WAVES: dict[str, Wave] = {
         Wave("triangle", "Triangle", _triangle),
         Wave("saw-up", "Rising saw", _saw_up),
         Wave("saw-down", "Falling saw", _saw_down),
-        Wave("pulse", "Pulse", _pulse, HOLD, "A pulse has its width instead."),
+        Wave("pulse", "Pulse", _pulse, HOLD, "A pulse uses its width instead."),
         Wave("sample-hold", "Sample and hold", None, HOLD, "A random wave has no middle."),
         Wave("smooth-random", "Smooth random", None, COSINE, "A random wave has no middle."),
         Wave("pattern", "Pattern", None, LINE),

@@ -22,8 +22,8 @@ def ready(
         raise ZolvekError("A lane is locked.", project.label_of(lane.id), "Unlock it first.")
     if lane.bypassed:
         raise ZolvekError(
-            "A lane is bypassed: what is written there is not heard.", project.label_of(lane.id),
-            "Switch it on first, or leave its control out.",
+            "A lane is bypassed, so changes are not heard.", project.label_of(lane.id),
+            "Apply it first, or leave out its control.",
         )  # fmt: skip
     if lane.cycle is not None or lane.switches:
         lane = without_cycle(lane, project.length)

@@ -76,7 +76,7 @@ def morphed(
     ]
     wanted = [row for row in own_rows if row.parameter.id not in way.left_out]
     if not wanted:
-        raise ZolvekError("Nothing differs between the two.", remedy="Choose another state.")
+        raise ZolvekError("The two states are equal.", remedy="Choose another state.")
     groups = list(dict.fromkeys(row.parameter.group for row in wanted))
     track = project.device_track(device)
     there = {lane.parameter: lane for lane in track.lanes if lane.device == device}
@@ -255,10 +255,10 @@ def chained(
     for what is there now). Linked ones follow when a state is changed. Raises ZolvekError for fewer
     than two stops, or beats that go back."""
     if len(stops) < 2:
-        raise ZolvekError("A morph needs two states.", remedy="Choose where it goes.")
+        raise ZolvekError("A morph needs two states.", remedy="Choose the second state.")
     beats = [beat for beat, _ in stops]
     if any(b <= a for a, b in itertools.pairwise(beats)):
-        raise ZolvekError("The span is empty.", remedy="Let each stop lie after the one before.")
+        raise ZolvekError("The span is empty.", remedy="Put each stop after the previous one.")
     start = _values(project, device, stops[0][1], beats[0])
     made = _through(project, device, stops, start, way)
     if not linked:
@@ -314,9 +314,9 @@ def _values(project: Project, device: str, key: str, beat: float) -> Values:
     values = stored_states.state_of(project, key).of(device)
     if not values:
         raise ZolvekError(
-            "The state holds nothing of this device.",
+            "The state has no values of this device.",
             stored_states.state_of(project, key).name,
-            "Choose one that was kept from it.",
+            "Choose a state of this device.",
         )
     stored_states.checked(project.device_track(device).device(device), values, key)
     return values

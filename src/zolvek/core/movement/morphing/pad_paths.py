@@ -35,10 +35,10 @@ BETWEEN = np.array([0.25, 0.5, 0.75])  # of a stretch, where it is compared with
 PART = 0.2  # of the tolerance, that lines between the places may be off
 DEEPEST, MOST_PLACES = 12, 400_000
 TRAVELS = {
-    "line": "To and fro",
-    "circle": "A circle",
-    "eight": "A figure of eight",
-    "wander": "A wander",
+    "line": "Back and forth",
+    "circle": "Circle",
+    "eight": "Figure of eight",
+    "wander": "Random",
 }
 
 
@@ -49,7 +49,7 @@ def weights(
     at a state that one alone. Raises ZolvekError for fewer than two states, or for bilinear weights
     where the four are not a rectangle's corners."""
     if len(corners) < FEWEST:
-        raise ZolvekError("A pad needs two states.", "pad", "Put another one on it.")
+        raise ZolvekError("A pad needs two states.", "pad", "Add another state.")
     px, py = np.ravel(floats(x)), np.ravel(floats(y))
     if weighing == "corners":
         return _bilinear(corners, px, py)
@@ -86,7 +86,9 @@ def _bilinear(corners: tuple[PadCorner, ...], x: Floats, y: Floats) -> Floats:
     places = {(c.x, c.y) for c in corners}
     if len(corners) != 4 or len(xs) != 2 or len(ys) != 2 or len(places) != 4:
         raise ZolvekError(
-            "The four states are not a rectangle's corners.", "pad", "Weigh them by distance."
+            "The four states are not the corners of a rectangle.",
+            "pad",
+            "Use weighting by distance.",
         )
     u = np.clip((x - xs[0]) / (xs[1] - xs[0]), 0.0, 1.0)
     v = np.clip((y - ys[0]) / (ys[1] - ys[0]), 0.0, 1.0)
@@ -118,7 +120,7 @@ def _whole(project: Project, device: str, values: Values) -> Values:
     own = project.device_track(device).device(device)
     states.checked(own, values, "on the pad")
     if not values:
-        raise ZolvekError("A state holds nothing of this device.", "pad", "Take it off the pad.")
+        raise ZolvekError("A state has no values of this device.", "pad", "Remove it from the pad.")
     return {**states.present(own), **values}
 
 
@@ -129,7 +131,9 @@ def travelled(
     """The pad with the puck travelling by itself: a line, a circle, a figure of eight, or a wander
     with a seed, once round each `rate`, over a span."""
     if kind not in TRAVELS:
-        raise ZolvekError(f"There is no way “{kind}”.", "pad", f"Ways are {', '.join(TRAVELS)}.")
+        raise ZolvekError(
+            f"There is no path “{kind}”.", "pad", f"Choose one of {', '.join(TRAVELS)}."
+        )
     half = replace(rate, period=rate.period / 2.0)
     movements = {
         "line": (Lfo("triangle", rate, amount=size), Lfo("triangle", rate, amount=size)),
@@ -152,7 +156,7 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     device = project.device_track(pad.device).device(pad.device)
     beats, found = _followed(project, pad, device, tolerance)
     if not found:
-        raise ZolvekError("The states on the pad do not differ.", "pad", "Put others on it.")
+        raise ZolvekError("The states on the pad are equal.", "pad", "Add other states.")
     project = add_lanes(all_absolute(project, pad.device), pad.device, list(found))
     track = project.device_track(pad.device)
     lanes = []

@@ -23,10 +23,10 @@ if TYPE_CHECKING:
 
 # Mode -> what it is called and what it does, as the trade has them.
 MODES: dict[str, tuple[str, str]] = {
-    "read": ("Read", "Plays what is there and never writes"),
-    "touch": ("Touch", "Writes while a control is held, then glides back to the curve"),
-    "latch": ("Latch", "Writes from the first touch on until stop"),
-    "write": ("Write", "Writes from start to stop"),
+    "read": ("Read", "Plays the lane and records nothing"),
+    "touch": ("Touch", "Records while a control is held, then returns to the curve"),
+    "latch": ("Latch", "Records from the first touch until stop"),
+    "write": ("Write", "Records from start to stop"),
 }
 REST_SECONDS = 0.06  # a control not moved for longer has stood still until its next move
 JUST_BEFORE = 0.004  # seconds before the move that ends a rest

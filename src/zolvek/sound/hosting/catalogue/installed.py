@@ -23,7 +23,7 @@ from zolvek.storage.opening import read_bytes
 VERSION = 3
 Progress = Callable[[int, int], object]
 HOW_TO_ADD = (
-    "Install it, or add its folder: Add a plugin ▸ From a folder, or `zolvek plugins --add`."
+    "Install it, or add its folder with Add plugin ▸ From a folder, or `zolvek plugins --add`."
 )
 
 
@@ -160,13 +160,13 @@ def _in_bundle(every: list[Found], path: Path, name: str) -> Found:
     inside = [each for each in every if Path(each.path).resolve() == bundle.resolve()]
     if not inside:
         raise ZolvekError(
-            "This bundle is in none of your plugin folders.", str(path),
+            "This bundle is not in your plugin folders.", str(path),
             f"If you trust it, add it first: `zolvek plugins --add {path}`.",
         )  # fmt: skip
     own = next((each for each in inside if each.name == name), None)
     if own is None and len(inside) > 1:
         names = ", ".join(each.name for each in inside)
-        raise ZolvekError("Several plugins are in it.", str(path), f"Write one of them after a #: {names}.")  # fmt: skip
+        raise ZolvekError("It has several plugins.", str(path), f"Add one of them after a #: {names}.")  # fmt: skip
     return own or inside[0]
 
 
@@ -176,7 +176,7 @@ def add(progress: Progress, path: str) -> list[Found]:
     form, bundle = bundle_at(Path(path).absolute())
     [(_, contents)] = read([bundle.resolve()], form)
     if not contents.plugins:
-        raise ZolvekError("There is no plugin in it.", path, "Choose another one.")
+        raise ZolvekError("It has no plugins.", path, "Choose another one.")
     plugin_folders.add(bundle)
     look(progress)
     return contents.plugins

@@ -35,7 +35,7 @@ def unit(device: Device, rate: int) -> Unit:
     assert own is not None
     form = host(own.format)
     if format_of(own.uri) != own.format:
-        raise ZolvekError("The plugin's id is not one of its format.", own.uri, "Add it again.")
+        raise ZolvekError("The plugin's id does not fit its format.", own.uri, "Add it again.")
     bundle = installed.bundle_of(own.uri, own.path)
     with work_mark.phase(device.id, work_mark.STARTING):
         return form.unit(device, rate, bundle)

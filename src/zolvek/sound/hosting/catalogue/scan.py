@@ -150,12 +150,12 @@ class _Reader:
         try:
             return msgspec.json.decode(self.lines.get(timeout=patience), type=_Line), ""
         except queue.Empty:
-            return None, f"It did not say what it is within {self.patience:.0f} s."
+            return None, f"It did not describe itself within {self.patience:.0f} s."
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
             end(self.process, 1.0)
             status = self.process.returncode
             ending = f"signal {-status}" if status < 0 else f"status {status}"
-            return None, f"It brought the process down that looked at it ({ending})."
+            return None, f"It crashed while it was scanned ({ending})."
 
     def close(self) -> None:
         kill(self.process)
@@ -176,7 +176,7 @@ def _serve(form: str) -> None:
             line = _Line(failure=(error.what, error.where, error.remedy))
         except (ZolvekError, MemoryError) as error:
             line = _Line(
-                _broken(form, Path(name), getattr(error, "what", "") or "It takes too much memory.")
+                _broken(form, Path(name), getattr(error, "what", "") or "It uses too much memory.")
             )
         out.write(msgspec.json.encode(line) + b"\n")
         out.flush()

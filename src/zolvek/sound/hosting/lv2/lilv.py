@@ -125,7 +125,9 @@ def loaded() -> tuple[Any, Any]:
         except OSError:
             continue
     raise Failure(
-        "LV2 plugins need the library lilv, which is not there.", "liblilv-0", f"{HOW_TO_HAVE_IT}."
+        "LV2 plugins need the library lilv, which is not installed.",
+        "liblilv-0",
+        f"{HOW_TO_HAVE_IT}.",
     )
 
 

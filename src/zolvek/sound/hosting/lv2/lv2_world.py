@@ -216,7 +216,7 @@ def describe(world: World, plugin: Any) -> DeviceKind:
     uri, count = world.uri_of(plugin), lib.lilv_plugin_get_num_ports(plugin)
     missing = set(world.nodes(lib.lilv_plugin_get_required_features(plugin))) - OFFERED
     if missing:
-        raise ZolvekError(f"It needs {min(missing)}, which there is not here.", uri)
+        raise ZolvekError(f"It needs {min(missing)}, which is not supported.", uri)
     ports, audio = [], {"in": [], "out": [], "side": []}  # type: ignore[var-annotated]  # indices
     events = latency = -1
     ranges = [np.zeros(count, np.float32) for _ in range(3)]
@@ -237,9 +237,9 @@ def describe(world: World, plugin: Any) -> DeviceKind:
             if comes_in and lib.lilv_port_supports_event(plugin, port, world.uri(MIDI_EVENT)):
                 events = index if events < 0 else events
         elif not world.has(plugin, index, f"{CORE}connectionOptional") and not world.is_a(plugin, index, f"{CORE}CVPort"):  # fmt: skip
-            raise ZolvekError("It has a port of a kind that there is not here.", uri)
+            raise ZolvekError("It has a port type that is not supported.", uri)
     if not audio["out"]:
-        raise ZolvekError("It gives no sound.", uri)
+        raise ZolvekError("It has no audio output.", uri)
     return _kind(world, plugin, uri, tuple(ports), audio, events, latency)
 
 

@@ -116,7 +116,7 @@ def _checked(port: Port) -> tuple[float, float, float]:
     if not low < high and not port.toggled:
         high = low + 1.0
     if max(abs(low), abs(high)) > 1e12:
-        raise ZolvekError("Its range is out of all bounds.", f"port {port.symbol}")
+        raise ZolvekError("Its range is invalid.", f"port {port.symbol}")
     return float(low), float(high), float(default)
 
 

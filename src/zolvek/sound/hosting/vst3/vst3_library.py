@@ -72,7 +72,7 @@ def with_state(plugin: Any, text: str) -> None:
     try:
         plugin.raw_state = base64.b64decode(text, validate=True)
     except (ValueError, RuntimeError) as error:
-        raise ZolvekError("What is kept of the plugin can't be read.", plugin.name) from error
+        raise ZolvekError("The plugin's saved state can't be read.", plugin.name) from error
 
 
 @lru_cache(maxsize=64)
@@ -83,7 +83,7 @@ def described(uri: str, bundle: Path) -> DeviceKind:
         plugin = loaded(where, name)
         if id_of(plugin) == uri:
             return describe(plugin, where)
-    raise ZolvekError("The plugin is not in its file any more.", where, "Use another one.")
+    raise ZolvekError("The plugin is no longer in its file.", where, "Use another one.")
 
 
 @lru_cache(maxsize=64)
@@ -150,7 +150,7 @@ def _sides(plugin: Any, uri: str) -> int:
         except (ValueError, RuntimeError):
             continue
         return sides
-    raise ZolvekError("It plays neither in stereo nor in mono.", uri)
+    raise ZolvekError("It supports neither stereo nor mono.", uri)
 
 
 def give(plugin: Any, sound: np.ndarray, messages: list[tuple[int, bytes]], rate: float) -> Any:

@@ -60,7 +60,7 @@ class OwnWindow:
                 whole = whole or what in ("state", "fault")
                 self.told(what, value)
         if not whole and not self.ending:
-            self.told("fault", Failure("The plugin's window has ended by itself; the sound goes on.", self.device.name, "Open it again."))  # fmt: skip
+            self.told("fault", Failure("The plugin's window has closed. The sound continues.", self.device.name, "Open it again."))  # fmt: skip
         self.told("closed", None)
 
     def close(self) -> None:
