@@ -36,7 +36,6 @@ from zolvek.studio.views.panels.listen_panel import ListenPanel
 from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
 from zolvek.studio.views.panels.movement.movement_panel import MovementPanel
 from zolvek.studio.views.panels.patterns_panel import PatternsPanel
-from zolvek.studio.views.panels.record.record_panel import PerformPanel
 from zolvek.studio.views.panels.shape_panel import ShapePanel
 from zolvek.studio.views.panels.song_panel import PiecePanel
 from zolvek.studio.views.panels.thin_panel import ThinPanel
@@ -97,8 +96,7 @@ def _connect(window: Window) -> None:
     kept = replace(session.project.beside, role="lead", clock=True, connections=tuple(rows))
     session.document.edit("Connections", replace(session.project, beside=kept))
     session.focus.on("fog-filter.cutoff")
-    window.rail.show_step("step-perform")
-    window.rail.findChild(PerformPanel).show_page("Connect")
+    window.rail.show_step("step-connect")
     studio.beside.switch(True)
     _wait(lambda: studio.beside.through is not None)
     session.playhead.go(bar(11))
@@ -360,9 +358,9 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], QWidget | None]], ...] = (
     ("patterns", "vellum", _patterns),
     ("useful-reach", "vellum", _reach),
     ("compare", "lamp", _compare),
-    ("beginning", "vellum", _beginning),
+    ("start", "vellum", _beginning),
     ("time", "vellum", _time),
-    ("blocks", "vellum", _blocks),
+    ("clips", "vellum", _blocks),
     ("devices", "vellum", _devices),
     ("movement", "vellum", _movement),
     ("layers", "vellum", _layers),

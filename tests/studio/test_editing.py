@@ -220,7 +220,7 @@ BAD = (
     "", "abc", "1..2", "--5", "nan", "inf", "-inf", "1e999", "9" * 400, "1/0", "0/4", "%", "%%", "12 parsecs",
     "(1)", "=2+2", "0x10", "1 2", ",", ".", "\u200b", "ten", "1/", "/4", "5 %%", "−", "+", "∞", "1,2,3", "bar",
 )  # fmt: skip
-EMPTY_IS = ("LFO: Rate at the end", "LFO: Amount at the end", "Pre-roll", "Return time", "Edge ramp", "Pre-roll")  # fmt: skip
+EMPTY_IS = ("LFO: Rate at the end", "LFO: Depth at the end", "Pre-roll", "Return time", "Edge ramp", "Pre-roll")  # fmt: skip
 
 
 class Fields(Hand):

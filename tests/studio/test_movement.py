@@ -37,7 +37,7 @@ class Movement(WindowTest):
 
     def test_an_lfo_is_seen_heard_and_written(self) -> None:
         before = self.curve()
-        self.type_in("LFO: Amount", "40 %")
+        self.type_in("LFO: Depth", "40 %")
         self.type_in("LFO: Rate", "1 bar")
         self.assertIsNotNone(self.session.preview.curve)
         self.assertIs(self.curve(), before, "a preview first")

@@ -18,11 +18,10 @@ from zolvek.sync.timeline import osc_messages
 
 class Linked(WindowTest):
     def page(self) -> Any:
-        self.window.rail.show_step("step-perform")
-        panel: Any = self.window.rail.shown["step-perform"].widget()
-        panel.show_page("Connect")
+        self.window.rail.show_step("step-connect")
+        panel: Any = self.window.rail.shown["step-connect"].widget()
         self.wait()
-        return panel.pages.stack.currentWidget()
+        return panel.page
 
     def test_lanes_are_sent_while_they_play(self) -> None:
         page, session = self.page(), self.session

@@ -30,11 +30,10 @@ class Together(WindowTest):
         around = mock.patch.dict(os.environ, self.server.environment)
         around.start()
         self.addCleanup(around.stop)
-        self.window.rail.show_step("step-perform")
-        panel: Any = self.window.rail.shown["step-perform"].widget()
-        panel.show_page("Connect")
+        self.window.rail.show_step("step-connect")
+        panel: Any = self.window.rail.shown["step-connect"].widget()
         self.wait()
-        page = panel.pages.stack.currentWidget().together
+        page = panel.page.together
         self.assertFalse(page.list.isVisible())
         page.on.click()
         self.until(lambda: self.studio.beside.through is not None)

@@ -45,7 +45,7 @@ def settings(table: tuple[Setting, ...], **defaults: str | None) -> Any:
             default = defaults.get(each.key, each.default)
             if default is not None:
                 command = click.option(
-                    "--" + each.key.replace("_", "-"),
+                    *option_names(each.key),
                     each.key,
                     default=default,
                     show_default=bool(default),
@@ -54,6 +54,16 @@ def settings(table: tuple[Setting, ...], **defaults: str | None) -> Any:
         return command
 
     return declare
+
+
+# Options by the names of the window; what they were called before goes on working.
+OLDER = {"amount": "depth", "amount-end": "depth-end", "every": "rate", "rate": "rate"}
+
+
+def option_names(key: str) -> tuple[str, ...]:
+    """The option of a setting, and the one that it was before."""
+    own = key.replace("_", "-")
+    return tuple(dict.fromkeys((f"--{OLDER.get(own, own)}", f"--{own}")))
 
 
 def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str, Any]:

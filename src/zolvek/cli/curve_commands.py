@@ -168,7 +168,11 @@ def curve_invert(drawn: Any, about: float) -> Any:
 @tool(
     "stamp",
     click.option(
-        "--form", required=True, help="ramp, swell, dip, gate, staircase, build, drop or tremble."
+        "--stamp",
+        "--form",
+        "form",
+        required=True,
+        help="ramp, swell, dip, gate, staircase, build, drop or tremble.",
     ),
     click.option("--from", "first", required=True, type=float, help="First beat."),
     click.option("--to", "last", required=True, type=float, help="Last beat."),

@@ -38,7 +38,9 @@ OUTPUT = click.option(
     "-o", "--output", required=True, type=click.Path(), help="The project file to write."
 )
 SHAPES = "sine, triangle, saw-up, saw-down, pulse, sample-hold, smooth-random or pattern."
-PERIOD = click.option("--period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
+PERIOD = click.option(
+    "--rate", "--period", "period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz."
+)
 
 
 def _steady(tempo: float) -> Any:
@@ -72,7 +74,7 @@ def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
     from zolvek.core.movement.settings_parser import random_of
 
     read = read_settings(RANDOM_SETTINGS, values)
-    in_range("--amount", 100.0 * (read["amount"] or 0.0), 0.0, 100.0)
+    in_range("--depth", 100.0 * (read["amount"] or 0.0), 0.0, 100.0)
     kind, spread = values.pop("kind"), values.pop("spread")
     return random_of(kind, read, spread, seed_of(values.pop("seed")))
 
@@ -86,7 +88,7 @@ def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
     TEMPO,
 )
 def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
-    """Add random movement to a curve, within --amount of it."""
+    """Add random movement to a curve, within --depth of it."""
     from zolvek.core.curve.spans import splice
     from zolvek.core.movement.generators.randomness import randomised
 
@@ -137,15 +139,15 @@ def curve_jitter(drawn: Any, step: float | None, tempo: float, **values: Any) ->
 def _lfo_options(amount: str, **without: None) -> Any:
     def declare(command: Any) -> Any:
         for option in reversed((
-            click.option("--shape", required=True, help=SHAPES),
+            click.option("--wave", "--shape", "shape", required=True, help=SHAPES),
             PERIOD,
             settings(LFO_SETTINGS, rate=None, phase=None, amount=amount, **without),
             click.option(
                 "--phase", default=0.0, show_default=True, help="Cycles; a sine is at its centre, rising, at 0."
             ),
             click.option("--pattern", metavar="NAME|FILE", help="A stored pattern: one cycle of the wave `pattern`."),
-            click.option("--rate-way", metavar="NAME|FILE", help="A stored pattern: the path of the rate sweep."),
-            click.option("--equal-steps", is_flag=True, help="Linear rate sweep in Hz instead of exponential."),
+            click.option("--rate-path", "--rate-way", "rate_way", metavar="NAME|FILE", help="A stored pattern: the path of the rate sweep."),
+            click.option("--linear-sweep", "--equal-steps", "equal_steps", is_flag=True, help="Linear rate sweep in Hz instead of exponential."),
             click.option("--invert", is_flag=True, help="Inverts the wave."),
             seed,
         )):  # fmt: skip
@@ -181,7 +183,7 @@ def _lfo(values: dict[str, Any]) -> Lfo:
     shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
     if shape not in WAVES:
         raise ZolvekError(
-            f"There is no wave “{shape}”.", "--shape", f"Choose one of {', '.join(WAVES)}."
+            f"There is no wave “{shape}”.", "--wave", f"Choose one of {', '.join(WAVES)}."
         )
     if (shape == "pattern") != (pattern is not None):
         raise ZolvekError(
@@ -189,12 +191,12 @@ def _lfo(values: dict[str, Any]) -> Lfo:
             "--pattern",
             "Give both, or neither.",
         )
-    way, equal = _pattern("--rate-way", values.pop("rate_way")), values.pop("equal_steps")
+    way, equal = _pattern("--rate-path", values.pop("rate_way")), values.pop("equal_steps")
     if way and (equal or not values.get("rate_end")):
         raise ZolvekError(
             "The path of a rate sweep needs an end.",
-            "--rate-way",
-            "Give --rate-end, and no --equal-steps.",
+            "--rate-path",
+            "Give --rate-end, without --linear-sweep.",
         )
     phase = values.pop("phase")  # in cycles here
     read = read_settings(LFO_SETTINGS, values)
@@ -278,7 +280,7 @@ def _layer_options(command: Any) -> Any:
 def layer_lfo(
     project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
 ) -> None:
-    """Add an LFO as a layer; --amount is its depth."""
+    """Add an LFO as a layer."""
     from zolvek.core.records import replace
 
     made = _lfo(values)
@@ -293,7 +295,7 @@ def layer_lfo(
 def layer_random(
     project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
 ) -> None:
-    """Add random movement as a layer; --amount is its depth."""
+    """Add random movement as a layer."""
     move, amount = _random(values)
     _put(project, lane, first, last, output, "random", amount, random=move)
 

@@ -11,9 +11,27 @@ import click
 from zolvek.cli.command_common import load, print_csv, say, span
 from zolvek.core.errors import Failure, ZolvekError
 
-ROLES = ("alone", "follow", "lead")
+SYNC = {
+    "internal": "alone",
+    "follow": "follow",
+    "lead": "lead",
+}  # -> keys of model.sync_setup.ROLES
 OUTS = ("jack", "alsa", "silent")
 EVERY = 10  # reports to a line, where no terminal shows them in one place
+
+
+class Sync(click.ParamType):
+    """A choice of SYNC, by the keys of the project file too; its value is such a key."""
+
+    name = "sync"
+
+    def get_metavar(self, param: click.Parameter, ctx: click.Context | None = None) -> str:
+        return f"[{'|'.join(SYNC)}]"
+
+    def convert(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        if value not in SYNC and value not in SYNC.values():
+            self.fail(f"“{value}” is not one of {', '.join(SYNC)}.", param, ctx)
+        return SYNC.get(value, value)
 
 
 @click.command()
@@ -53,11 +71,13 @@ def ports(as_json: bool) -> None:
     help="jack: audio and messages through JACK or PipeWire; alsa: messages at a MIDI port; silent: neither.",
 )
 @click.option(
+    "--sync",
     "--clock",
-    type=click.Choice(ROLES),
-    default="alone",
+    "clock",
+    type=Sync(),
+    default="internal",
     show_default=True,
-    help="Sync: internal, follow another transport, or lead it.",
+    help="internal, follow another transport, or lead it.",
 )
 @click.option("--osc", metavar="HOST:PORT", help="Send the lanes as OSC to this address.")
 @click.option(

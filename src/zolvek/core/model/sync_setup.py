@@ -5,9 +5,9 @@ from __future__ import annotations
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record
 
-# Who keeps time -> how it is called, and what that means.
+# Who keeps time -> what it is called, and what that means.
 ROLES: dict[str, tuple[str, str]] = {
-    "alone": ("Alone", "Independent of other programs"),
+    "alone": ("Internal", "Independent of other programs"),
     "follow": ("Follow", "Another program or machine controls the transport"),
     "lead": ("Lead", "Other programs follow its transport, bars and tempo"),
 }

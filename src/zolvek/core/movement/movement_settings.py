@@ -33,10 +33,10 @@ LFO_SETTINGS = (
         "Empty: constant; otherwise it changes to this over the span",
         True,
     ),
-    Setting("amount", "Amount", "60 %", "%", "Of the lane's height, from lowest to highest"),
+    Setting("amount", "Depth", "60 %", "%", "In % of the lane's height, from lowest to highest"),
     Setting(
         "amount_end",
-        "Amount at the end",
+        "Depth at the end",
         "",
         "%",
         "Empty: constant; otherwise it changes to this over the span; below 0 inverted",
@@ -50,8 +50,8 @@ LFO_SETTINGS = (
     Setting("soften", "Edge smoothing", "0 ms", "s", "Length of a jump"),
 )
 RANDOM_SETTINGS = (
-    Setting("every", "Every", "1/8", "rate", "Rate of new values: 1/8, 2 bars, 0.5 s"),
-    Setting("amount", "Amount", "10 %", "%", "Largest deviation from the curve, either way"),
+    Setting("every", "Rate", "1/8", "rate", "Rate of new values: 1/8, 2 bars, 0.5 s"),
+    Setting("amount", "Depth", "10 %", "%", "Largest deviation from the curve, either way"),
     Setting("offset", "Offset", "0 %", "%", "Moves the middle of the new values: −100 to 100 %"),
     Setting("density", "Density", "100 %", "%", "Probability of a new value at each step"),
     Setting("smoothness", "Smoothness", "0 %", "%", "Rounds steps and smooths the other types"),

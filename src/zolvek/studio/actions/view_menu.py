@@ -42,6 +42,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("step-listen", "Listen", "F9", "Compare, and find the useful reach", _panel("step-listen"), "listen"),
     Action("monitor", "MIDI monitor…", "Ctrl+I", "Shows the MIDI messages that lanes send", lambda s: s.show.monitor(), apart=True),
     Action("step-export", "Export", "F12", "Export lanes as files", _panel("step-export"), "export"),
+    Action("step-connect", "Connect", "Shift+F6", "MIDI, OSC, and sync with other programs", _panel("step-connect"), "connect"),
     Action("low-near", "Related lanes first", "", "Sorts lanes by device, then track, of the focus lane", lambda s: s.session.look.set_low(low_near=not s.session.settings.low_near),
            checked=lambda s: s.session.settings.low_near, apart=True),
     Action("low-moving", "Show moving lanes only", "", "Lanes that move in the selected span, or in view", lambda s: s.session.look.set_low(low_moving=not s.session.settings.low_moving),

@@ -182,7 +182,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton[main="true"] {{ background: {theme.curve}; color: {theme.sheet};
         border-color: {theme.curve}; font-weight: 600; }}
     QPushButton[main="true"]:hover {{ background: {theme.ink}; }}
-    QToolButton[rail="true"] {{ background: transparent; border: none; border-radius: 4px; padding: 6px 2px; }}
+    QToolButton[rail="true"] {{ background: transparent; border: none; border-radius: 4px; padding: 3px 2px; }}
     QToolButton[rail="true"]:hover {{ background: {theme.hairline}; }}
     QToolButton[rail="true"]:checked {{ background: {theme.sheet}; color: {theme.curve}; font-weight: 600;
         border: 1px solid {theme.bar_line}; }}

@@ -34,6 +34,7 @@ STEPS = {
     "step-morph": "zolvek.studio.views.panels.morph.morph_panel:MorphPanel",
     "step-listen": "zolvek.studio.views.panels.listen_panel:ListenPanel",
     "step-export": "zolvek.studio.views.panels.export.export_panel:ExportPanel",
+    "step-connect": "zolvek.studio.views.panels.connect.connect_panel:ConnectPanel",
 }
 
 

@@ -25,7 +25,7 @@ from zolvek.studio.toolkit.widgets import button, choice, field_label, form, not
 
 ROW = Qt.ItemDataRole.UserRole
 TIP = Qt.ItemDataRole.ToolTipRole
-LIGHTS = ("Time base", "In", "Out")
+LIGHTS = ("Clock", "In", "Out")
 SHOWN_ROWS = 4  # of the list of connections, at least
 
 

@@ -18,7 +18,6 @@ from zolvek.studio.services.io.midi_io import Outside
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.widgets import Pages, button, column, heading, note, page_layout
-from zolvek.studio.views.panels.connect.connect_page import ConnectPage
 from zolvek.studio.views.panels.record.take_pages import RecordPage, TakesPage
 from zolvek.studio.views.shared.dial import draw_ring
 
@@ -254,9 +253,8 @@ class PerformPanel(QWidget):
                 "Record": RecordPage(studio),
                 "Takes": TakesPage(studio),
                 "Controller": self.controller,
-                "Connect": ConnectPage(studio),
             },
-            across=2,
+            across=3,
         )
         layout.addWidget(self.pages, 1)
         self.show_page = self.pages.show_page
