@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Stands in for the person at the window: what is asked is noted down and answered as set."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What `./zolvek bench beside` and `busy` measure: frames of error beside a real server, and cycles that were missed
 while the window has its hands full."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What large things take, and what long use leaves behind: memory and time, each in a process of its own
 where memory is measured."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every pair of features in a project of its own, and the laws of the house over each (`tests/crossings`); and random
 projects there and back."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sound process killed again and again by plugins that misbehave, while the piece plays and is edited."""
 
 from __future__ import annotations

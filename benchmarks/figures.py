@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The figures `./zolvek bench` prints: each a ratio, or a time, measured in this one run."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hard usage: damaged files, kills in the midst of editing, and random actions. Each is a figure of
 `./zolvek bench`; tests run short versions of the same."""
 

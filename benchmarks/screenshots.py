@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Remakes docs/screenshots and docs/shortcuts.md from the demo data."""
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from benchmarks import hardness
+from benchmarks import hardness, structure_picture
 from tests.sync.jack_server import Jack
 from zolvek.core.curve import shaping
 from zolvek.core.curve.construction import curve
@@ -379,11 +380,12 @@ AFTERWARDS: list[Callable[[], object]] = []  # what a picture has begun is ended
 
 
 def make(docs: Path) -> int:
-    """Write every shot to docs/screenshots and the shortcut list to docs."""
+    """Write every shot to docs/screenshots, the shortcut list and the picture of the structure to docs."""
     # The library of whoever makes the pictures has no place in them.
     os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="zolvek-shots-")
     (docs / "screenshots").mkdir(parents=True, exist_ok=True)
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
+    (docs / "structure.svg").write_text(structure_picture.draw(), encoding="utf-8")
     for name, theme, prepare in SHOTS:
         needed, called = NEEDS.get(name, ("/", ""))
         if not Path(needed).exists():

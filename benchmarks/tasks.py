@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the launcher's developer commands do: test, check, bench, shots."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Runs the tests in processes side by side, each taking the next class when it has finished one."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Valid JSON with wrong values in it: trees of every kind of file, changed at random, read, and what
 is read then exported, drawn and rendered. Nothing but a message may come of it."""
 

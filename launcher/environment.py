@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The private environment: made beside its place and put there when it is whole.
 
 What is half made or damaged is never used: it is noticed by its stamp, or by what of it is missing,

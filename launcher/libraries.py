@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Which system libraries the program loads, and what they are needed for.
 
 The rows were found by looking (the NEEDED entries of the locked packages' shared objects and of the

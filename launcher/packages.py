@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Debian packages: installed as root, asked for otherwise."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """From a command line to the running program: environment, system libraries, then the program."""
 
 from __future__ import annotations

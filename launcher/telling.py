@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the launcher says: short lines on standard error."""
 
 from __future__ import annotations

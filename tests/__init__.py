@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tests, and the Hypothesis profiles that their property tests run under.
 
 `ZOLVEK_TEST_PROFILE` names the profile; `./zolvek test --quick` and `--long` set it. A busy machine may

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a test takes to be there."""
 
 from __future__ import annotations

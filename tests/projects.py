@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Projects that are not the demo: bare, odd, extreme and large ones, by name."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Short versions of the hard usage that `./zolvek bench damage kills actions` does at length."""
 
 from __future__ import annotations

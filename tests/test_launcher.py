@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The launcher: an environment that is whole or not there, libraries that are all named, and nothing
 of the current folder that runs."""
 

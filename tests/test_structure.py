@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The layout the design promises: arrows point one way, and nothing is declared twice."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The package as a wheel: built, put into an environment of its own, and used from there."""
 
 from __future__ import annotations

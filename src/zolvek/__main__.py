@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The program's entry: `python -m zolvek`, and what the launcher starts.
 
 Started as a file, it finds its package beside itself and nothing else: no folder of anybody's gets

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every command that reads a project, on every kind of project: it works, or says in one line why not."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every headless command with a good and a bad argument, by a table that no command is missing from."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The commands that bring things in and out, run as a person would run them."""
 
 from __future__ import annotations

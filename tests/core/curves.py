@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Random curves for the tests, and the shapes table of the design written out a second time."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Random projects with something of everything that lies in time: every shape, jumps, layers, takes, loops, ramps."""
 
 from __future__ import annotations

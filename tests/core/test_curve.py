@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Curves against their definition, W3C ramps and steps, and dense sampling."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Segments cut anywhere are what they were; jumps inside segments are jumps everywhere; and a shape is
 no more than its row of the table."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Devices: every description that ships, those a person writes, chains, listening, controls."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits: what they must never do, and what each of them promises."""
 
 from __future__ import annotations

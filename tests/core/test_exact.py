@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Operations on whole curves against independent forms of the same thing: scipy.ndimage's filters,
 quadrature, and plain arithmetic at many places."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Undo over many steps of a large lane: the same projects come back, in little memory."""
 
 from __future__ import annotations

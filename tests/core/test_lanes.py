@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes as wholes: relative ones, pins, what lies beside the focus, free numbers, typed numbers."""
 
 from __future__ import annotations

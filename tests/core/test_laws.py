@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Laws that hold for any sequence of edits."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One table of limits: records, files, schema, settings and fields hold to it."""
 
 from __future__ import annotations

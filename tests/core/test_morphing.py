@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """States, morphs and the pad: ends to the bit, weights by Shepard's formula, nothing else touched."""
 
 from __future__ import annotations

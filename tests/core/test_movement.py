@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """LFOs, randomness and layers: against scipy and NumPy, and the laws that hold for all of them."""
 
 from __future__ import annotations

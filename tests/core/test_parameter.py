@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tapers, and values as text and back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Steps for messages: bounds that hold at every instant, for any curve, and the way back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Time put together anew: bars inserted and removed, sections moved, tempo and meter edited."""
 
 from __future__ import annotations

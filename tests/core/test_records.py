@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Records are made, checked, frozen, compared, copied and read from files."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Time put in and taken out again, sections moved there and back, doubled and removed: random projects with something
 of everything come back as they were, in time, curves and sound."""
 

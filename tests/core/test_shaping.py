@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Spans, shaping, quantising and forms: their laws, and Shapely's affine transforms."""
 
 from __future__ import annotations

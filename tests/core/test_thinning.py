@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Thinning against shapely, brute force and open data; recording and takes."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tempo, meter, positions and the grid."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Features that a project can have: each a function from project to project, with what it needs and what it can't
 be together with. `bare` is what they are put on."""
 

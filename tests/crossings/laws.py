@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What holds of every project: each law a function from a project to what is wrong with it, "" where nothing is."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Projects that between them have all pairs of features, each with what these need."""
 
 from __future__ import annotations

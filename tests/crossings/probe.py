@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Devices for the crossings alone: one that gives its parameter as sound, and one that is late."""
 
 from __future__ import annotations

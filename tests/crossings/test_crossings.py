@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where two features meet: a choice of projects that have many of them, and the laws of the house over each."""
 
 from __future__ import annotations

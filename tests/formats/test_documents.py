@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the documents say of files holds: every example is read, and every file of ours fits the schema."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The MIDI file, read back by two parsers nobody here wrote."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Notes, centres, halves, tempo and running status: against MIDI 1.0, mido and symusic."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All kinds of messages, out and in again, against MIDI 1.0, SMF 1.0, mido and symusic."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A delivered volume curve, played by FluidSynth with a General MIDI sound font."""
 
 from __future__ import annotations

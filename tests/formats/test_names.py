@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Whatever things are called, every writer takes it: written, read back by others, compared."""
 
 from __future__ import annotations

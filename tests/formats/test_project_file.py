@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The project file: whole, exact, and clear about what is wrong with a broken one."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """No work is lost: copies for after a crash, backups of saves, and locks."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 /* A plugin of the LV2 interface (lv2/core/lv2.h, 1.18) that misbehaves as WAY says, once its control is above a half. */
 #include <signal.h>
 #include <stdint.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 /* A plugin of the LV2 interface (lv2/state/state.h, 1.18) that gives its input times a number it holds beyond its ports,
    and its side-chain's sound. What it never sets it takes as it finds it. */
 #include <stdint.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 /* A plugin of the LV2 interface that gives its sound LATE frames late, and says so. */
 #include <stdint.h>
 #include <stdlib.h>

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every stand-in sounds as its controls say: against published formulas and by spectrum."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound: pitch, filter and timing against theory; rendering and playback as promised."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a delivered file says of itself: peaks against tones whose true peak is known, clipping, numbers that are not
 sound, dither, and what an export may not replace."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound, control signals, tables, the schema and pictures, read back by libraries of others."""
 
 from __future__ import annotations

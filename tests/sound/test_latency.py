@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Plugins that give their sound late: nothing shifts. A pure delay that says how late it is changes nothing, wherever
 it stands, in what is rendered and in what is played through a loop."""
 

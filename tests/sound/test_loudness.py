@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Loudness against libebur128, another reading of ITU-R BS.1770-4 (Debian's), by EBU's signals."""
 
 from __future__ import annotations

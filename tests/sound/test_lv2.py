@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """LV2 plugins: what they say as parameters, what they give against another host, and what they do at their
 worst. Plugins: those of the LV2 specification (lv2-examples) and mda-lv2, from Debian."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hits and tempo of sounds, against known times and against a reference library; blocks and rates."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Code that comes with a project never runs, and a bundle that is broken takes no other with it. Bundles written
 here: one whose library leaves a file behind when it is loaded, one with a dynamic manifest, and broken ones."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A pass begun anywhere hears what a pass from the start hears there, once what rings on has died away: the demo, and
 each stand-in alone, with a control that moves."""
 

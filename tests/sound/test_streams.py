@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound read a block at a time: the same as the whole file converted by scipy, and never too much."""
 
 from __future__ import annotations

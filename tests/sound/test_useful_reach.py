@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The useful reach by measure, the sound behind a lane, and work in the background."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """VST3 plugins: read by their texts, heard exactly, shown by their own windows, and outlived. The plugin under test
 is compiled here against the standard's own interface headers (Debian: juce-modules-source-data)."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The playback worker dies, stands still, or raises: it is told, another one goes on, closing is quick."""
 
 from __future__ import annotations

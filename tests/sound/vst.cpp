@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Two plugins of the VST3 interface (pluginterfaces 3.7): an effect that is a gain and says 100 frames of latency, and
 // an instrument of one sine and its octave. A window of theirs turns the first control to 0.75 as a hand would.
 #include "pluginterfaces/base/ipluginbase.h"

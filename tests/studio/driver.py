@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Drives a real window, offscreen, with real mouse and key events."""
 
 from __future__ import annotations

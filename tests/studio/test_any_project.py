@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A walk over every page, panel, dialog and command of the window, on every kind of project: nothing
 raises, and what can't be done says so."""
 

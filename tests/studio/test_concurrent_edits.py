@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is edited while a file is being read stays, and what is read goes where it was meant to go."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A desktop citizen: assistive tools, the keyboard, and the desktop's own files."""
 
 from __future__ import annotations

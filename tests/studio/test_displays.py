@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The window on real display systems: X11 under Xvfb, Wayland under weston's headless backend. Driven by
 mouse and keys from opening to a saved file."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a press, a key and a command work on, what undo brings back, and what is said of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sixty everyday tasks in the real window: what is done, with how many presses, and what must be so.
 
 A step is a word and what it is about. Counted are presses of keys and buttons, clicks and drags; a text

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """From the window to the file and back: the Export panel, what is read, dropped and dragged."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Faults of the program: in the midst of painting, and from outside; the window lives, work is kept."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """States, morphs and the pad in the real window."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Movement in the real window: LFOs over their ghost, randomness, layers drawn on and baked."""
 
 from __future__ import annotations

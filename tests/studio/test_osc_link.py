@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """OSC in the real window: lanes sent to another program's socket, and controls moved from there."""
 
 from __future__ import annotations

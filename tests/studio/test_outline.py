@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is drawn of a curve looks like the curve: pixels against the curve itself."""
 
 from __future__ import annotations

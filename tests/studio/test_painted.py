@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is on the screen is what is there: after edits and drags of every kind, each part of the window as it was
 painted last is compared with the same part drawn from nothing."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What else shows a thing follows when it changes: panels, the overview, the dials."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Installed plugins in the real window: found, added, their presets morphed, heard, and opened again."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the window offers and shows is of now: patterns just saved, sound files that have changed, the right project's
 sound behind a lane; and settings that hold what they may."""
 

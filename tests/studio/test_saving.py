@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Unsaved work in the window: kept within seconds, brought back, never written over unasked."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a hand does to curves, in the real window: each thing with mouse and keys."""
 
 from __future__ import annotations

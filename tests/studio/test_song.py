@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A producer's own piece in the real window: time edited over the ruler, blocks and notes on the strip,
 hits, fitting, names, versions, templates, collecting."""
 

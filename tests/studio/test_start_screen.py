@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A piece of one's own: an empty desk, and files that become tracks."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The main job in the real window: from the opened demo to the delivered files."""
 
 from __future__ import annotations

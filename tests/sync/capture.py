@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A client of a JACK server that keeps what comes, for tests: `python capture.py FILE`, then lines of JSON, each a
 command and its arguments."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Real servers for tests, apart from any that the machine has: JACK's with its dummy driver, or PipeWire."""
 
 from __future__ import annotations

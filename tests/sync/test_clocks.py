@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Time on the wire, and what is sent live: against mido's reading of the bytes, SMPTE's numbers, and the MIDI file."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`zolvek play` as a person runs it: beside a server, in its role, until it is interrupted or over."""
 
 from __future__ import annotations

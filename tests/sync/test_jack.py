@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Beside a real server: every message, click and beat at its frame, seen by an independent client of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """OSC: addresses, what lanes send and when, and what is no packet."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the commands have in common: options, positions, ranges, loading, tables."""
 
 from __future__ import annotations

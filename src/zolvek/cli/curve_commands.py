@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Commands that work on a curve in a CSV file."""
 
 from __future__ import annotations

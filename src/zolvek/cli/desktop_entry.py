@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The program in the desktop's menu: entry, icon, file type and description, in the places that the
 freedesktop.org standards name (Desktop Entry, Shared MIME Info, Icon Theme, AppStream)."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Commands that bring things in and out: sound, MIDI, control signals, tables, pictures."""
 
 from __future__ import annotations

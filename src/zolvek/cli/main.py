@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The `zolvek` command itself: its groups joined, the window opened, errors told.
 
 Nothing slow is imported before a command needs it. Argument errors and bad files exit with

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Commands that make movement: into a curve in a CSV file, or as a layer of a project's lane."""
 
 from __future__ import annotations

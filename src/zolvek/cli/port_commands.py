@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Commands that deal with other programs and machines."""
 
 from __future__ import annotations

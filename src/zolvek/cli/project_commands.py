@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Commands that read a project, or write it changed."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Commands that look into sound files."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Names for the arrays the core passes around, and the two helpers every module wants."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Loops as machine code, where the compiler is there: the one use of numba outside the callbacks of audio servers."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The one class for errors a person can do something about, and the one place they go."""
 
 from __future__ import annotations

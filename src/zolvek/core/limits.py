@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How far values may go: the one table, for the records, the file, its schema, the window's fields
 and the tests.
 

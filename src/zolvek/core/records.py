@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Records: what a project is made of, immutable and compared by value.
 
 They are msgspec's structs, which are made and compared many times as quickly as dataclasses and are

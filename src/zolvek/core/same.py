@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """An object as a part of a key: it is held for as long as the key is, and equal to itself alone."""
 
 from __future__ import annotations

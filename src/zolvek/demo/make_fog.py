@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Makes fog.flac, the demo's harbour texture: `python -m zolvek.demo.make_fog`.
 
 Water and wind are filtered noise; a far buoy bell and a rope's creak are a few partials. All of

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Composes "Night Regatta" and writes it to night_regatta.zolvek beside this file, which ships:
 `python -m zolvek.demo.night_regatta`. `build` reads that file. 48 bars in A minor, 112 BPM easing to 116, one bar of 6/4 before the end.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A device description in a file of its own, described in docs/device-file.md."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The library of patterns: a folder of small JSON files, one a pattern, the XDG way."""
 
 from __future__ import annotations

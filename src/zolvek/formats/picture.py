@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes as a picture for documents: SVG 1.1, on white, the lanes above one another on one axis."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What somebody brings (sounds, MIDI, device descriptions) as tracks of a project."""
 
 from __future__ import annotations

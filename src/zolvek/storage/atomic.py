@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Writing a file whole or not at all."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Names as files, documents and tables can bear them: whatever a person or a file calls a thing."""
 
 from __future__ import annotations

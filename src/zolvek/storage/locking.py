@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Locks that the system holds for a process as long as it lives: no number has to be trusted, and
 none outlives its program.
 

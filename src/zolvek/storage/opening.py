@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The one function that opens a file from outside: ordinary files only, so that a pipe, a device or an endless
 stream that a project names can't hold anything up."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where the files that come with the program are."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What earlier versions, or programs that were killed, have left among the temporary files."""
 
 from __future__ import annotations

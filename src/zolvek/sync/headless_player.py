@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A piece played without a window: its sound and messages to where they are wanted, in the role that is wanted."""
 
 from __future__ import annotations

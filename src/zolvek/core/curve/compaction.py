@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a curve of an earlier step needs in memory: only where it differs from the one that followed.
 
 A curve itself never changes, as other threads may be reading it: its difference from another is an object of its

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Curves made of rows, of lines, and of other curves one after another."""
 
 from __future__ import annotations

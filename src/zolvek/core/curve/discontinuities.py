@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Places of a curve: where it jumps, and where it is not smooth."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The exact lowest and highest value of a curve in spans of time."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Composing: any function of time as few shaped points, within a tolerance, all at once.
 
 Between the knots given the function has to be smooth; at a knot it may jump. Every stretch

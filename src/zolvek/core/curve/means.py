@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Exact means of a curve over spans of time, by the integrals of its shapes."""
 
 from __future__ import annotations

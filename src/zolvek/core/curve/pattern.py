@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A pattern: a named piece of curve."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of points and segments: plain functions from a curve to a new curve.
 
 Those that move, add or drop points also return where the points of interest are afterwards,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Quantising: points pulled to the grid, their order and jumps kept."""
 
 from __future__ import annotations

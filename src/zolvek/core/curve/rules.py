@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The rules that a curve's columns keep, and what is said of the first point that breaks one."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The shapes a segment can have: the one table that declares them, and all that one can do.
 
 A shape says how far a segment has risen (0..1, from its own point's value to the next

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Shaping: what is done to a whole piece of a curve. All on arrays, none reorders points.
 
 Each function takes a curve and returns one; values are kept to 0..1. `on_span` does one of

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Spans of a curve: cut out whole, put back whole, with what lies outside left as it was.
 
 A piece is a curve that begins at beat 0 and ends at the length of its span, with a point at

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Ready forms to stamp into a span. A new one is a row in the table.
 
 A form makes points from u = 0 to 1 at heights 0 to 1, where 0 is the level at the start of the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Thinning: as few points as keep a curve within a tolerance, at every instant.
 
 With lines only it is the known optimum for points at free places: the path of fewest links

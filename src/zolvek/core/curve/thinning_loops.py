@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The two loops of thinning, one number at a time, so that a compiler can take them.
 
 They use nothing but floats and arrays: as Python for short passes, as machine code for long ones.

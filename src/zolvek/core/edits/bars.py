@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Bars inserted and removed: everything after them moves, in every lane, block, note, take, morph and
 pad."""
 

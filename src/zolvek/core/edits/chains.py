@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of tracks and their chains: devices added, ordered, bypassed, removed; presets; sources."""
 
 from __future__ import annotations

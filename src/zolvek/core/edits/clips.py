@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of blocks of sound on tracks: placed, moved, trimmed, split, looped, faded, removed.
 
 A block is named by its track and its number among the track's blocks. Lengths of files, in seconds, come

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What an edit works on: the selected points, else what lies in the selected span, else all."""
 
 from __future__ import annotations

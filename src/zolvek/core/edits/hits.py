@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hits: the beats at which something sounds, as places to snap to, to end at, and to stamp forms on."""
 
 from __future__ import annotations

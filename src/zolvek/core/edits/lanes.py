@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of lanes as a whole: reach, target, order, links, clearing."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of a lane's layers: put in, moved, shared, removed."""
 
 from __future__ import annotations

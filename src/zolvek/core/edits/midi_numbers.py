@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Numbers of MIDI messages that no lane uses yet."""
 
 from __future__ import annotations

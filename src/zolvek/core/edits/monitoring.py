@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is listened to, without changing the project: solo, a lane alone, with and without."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Projects to begin with: an empty desk that sounds, and tracks for what somebody brings."""
 
 from __future__ import annotations

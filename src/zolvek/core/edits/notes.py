@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of a track's notes, by their numbers among the track's notes."""
 
 from __future__ import annotations

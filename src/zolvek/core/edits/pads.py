@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The pad of a device: the one it has, and a changed one put back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hosted plugins in a project: added with their presets as states; what another version has changed."""
 
 from __future__ import annotations

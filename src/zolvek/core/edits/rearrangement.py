@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A whole project in another order of time: every lane, layer, take, note, block, section, tempo and
 meter."""
 

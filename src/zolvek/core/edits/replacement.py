@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Parts of a project, changed and put back into it."""
 
 from __future__ import annotations

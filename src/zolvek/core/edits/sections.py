@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of sections: named stretches of the project, and what the lanes do in them."""
 
 from __future__ import annotations

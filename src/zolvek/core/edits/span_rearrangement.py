@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What becomes of a span of time (a layer's, a take's, a choice's) in another order of time: it goes along with the
 stretches that it lies in, in as many parts as they leave of it."""
 

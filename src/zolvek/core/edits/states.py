@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """States kept, set, compared and changed a little."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Time put together anew out of stretches of the old: what bars that are inserted or removed, and
 sections that are moved or doubled, have in common."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Takes: recorded passes kept beside a lane, and spans of them chosen for its curve."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Targets: what is drawn on, as a value, wherever in the project its curve lies."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The grid fitted to a recording: a tempo from places in it that are bar lines."""
 
 from __future__ import annotations

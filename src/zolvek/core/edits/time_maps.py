@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of a project's time: tempo, meter and end."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The tempo map and the meter in another order of time."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Projects of steps that are some way from the present, in little memory: without their large curves, each of which
 is kept as what differs from the same lane's curve in the step that is one nearer.
 

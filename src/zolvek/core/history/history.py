@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """History: labelled projects that share structure, so undo can't miss anything.
 
 What a step holds of its own is counted in bytes: of curves only their differences where the steps

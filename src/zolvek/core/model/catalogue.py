@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Kinds of devices: what they are called, which parameters they have, and their presets.
 
 The stand-ins that ship are the rows of `shipped_devices`, of the form that docs/device-file.md explains;

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A layer: a movement on top of a lane's base curve, adjustable until it is baked."""
 
 from __future__ import annotations

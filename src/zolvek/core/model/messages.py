@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Kinds of MIDI messages that a lane can be sent as: the one table (MIDI 1.0 specification)."""
 
 from __future__ import annotations

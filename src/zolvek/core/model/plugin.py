@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A hosted plugin as a project holds it: what it is, and how its parameters reach its ports."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The devices that ship, described as in a file of a device (docs/devices.md): small stand-ins, honest
 about being so."""
 

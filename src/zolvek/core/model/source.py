@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a track plays by itself: notes for its instrument, and blocks of sound."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How a project stands beside other programs: who keeps time, and what is connected."""
 
 from __future__ import annotations

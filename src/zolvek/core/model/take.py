@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A take: one recorded pass beside a lane, and what has been chosen of takes."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What can be set of movements, as tables: the panels' fields and the commands' options are made of
 them."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is typed for the settings of movements, read, and the movements made of it."""
 
 from __future__ import annotations

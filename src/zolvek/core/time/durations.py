@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lengths of time as a person writes them: note values, bars and beats, seconds."""
 
 from __future__ import annotations

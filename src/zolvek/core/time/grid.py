@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The time grid: where its lines are and what snaps to them."""
 
 from __future__ import annotations

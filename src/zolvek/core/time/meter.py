@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Meter: bars and beats, and the text of a position."""
 
 from __future__ import annotations

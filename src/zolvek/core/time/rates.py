@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Rates of movement: in note values for music, in Hz or seconds for picture."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tempo: beats to seconds and back, exactly."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Changing values that are there: by a unit, by a typed amount, by a factor."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Numbers as a person types them into a field, with bounds: read, or refused in words."""
 
 from __future__ import annotations

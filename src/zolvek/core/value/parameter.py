@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A parameter: one control of a device, its range and taper, its value as text and back."""
 
 from __future__ import annotations

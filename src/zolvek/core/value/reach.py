@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Reach: the part of a parameter's travel that a curve's 0..1 covers, as the two positions that 0
 and 1 stand for (low above high inverts)."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tapers: how a control's 0..1 position maps to its real value."""
 
 from __future__ import annotations

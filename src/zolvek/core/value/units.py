@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Units: how a real value is written for a person, and read back.
 
 Each unit has scales, smallest first: a suffix, what one of it is worth in the unit a

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The value grid: levels that values snap to, as the time grid does for beats."""
 
 from __future__ import annotations

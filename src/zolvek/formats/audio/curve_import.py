@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A sound file read in as a curve: as the control signal that it is, or by following its level."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound files told by their content, so that one that was moved or renamed is found again."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How long sound files last, by what their headers say."""
 
 from __future__ import annotations

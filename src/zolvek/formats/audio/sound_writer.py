@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound as WAV or FLAC files, written a block at a time so that any length fits in memory."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound files read a block at a time, at the renderer's rate: any length fits in memory.
 
 A block at another rate is cut out of what converting the whole file would give, to 90 dB below full

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The bytes of a Standard MIDI File (SMF 1.0): chunks, variable-length quantities, events, meta events.
 
 Read by one plain loop over the bytes, as a file may hold a million events.

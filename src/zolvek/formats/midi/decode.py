@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The bytes of a Standard MIDI File as a score: notes, streams of values, tempo, meter and markers
 (SMF 1.0; MIDI 1.0)."""
 

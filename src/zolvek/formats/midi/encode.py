@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes' steps as MIDI messages on the wire (MIDI 1.0 detailed specification).
 
 Kinds of more than seven bits take several messages: the upper seven bits first, then the lower

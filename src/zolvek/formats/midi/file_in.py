@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A Standard MIDI File read in: its controllers, bends, pressure, registered and non-registered
 parameters as lanes, its notes, tempo, meter and markers."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A Standard MIDI File, type 1: tempo, meter, section markers, a track of notes for each track that has
 any, and a track of messages for each lane (Standard MIDI Files 1.0)."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a delivery as MIDI will be like, before it is written: how much goes over the cable, how
 far lanes stray, which can't be told apart, and what to do about it."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes as streams of steps and as messages: reckoned once for the report, the file and what is sent live,
 and kept with each lane as it is heard."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A tempo map as the tempo events of a MIDI file, in whole microseconds a quarter note, and how far the
 file's time strays from the project's because of that."""
 

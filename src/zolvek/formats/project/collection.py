@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A project with its sounds in one folder, or in one `.zip`, that opens anywhere."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What must never be replaced by an export: the project's own file, and its sounds."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The project file, `.zolvek`: one UTF-8 JSON document, described in docs/project-file.md."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What keeps work from being lost: copies for after a crash, backups of saves, and locks.
 
 A copy for after a crash is a file in the state folder, {"format": "zolvek-recovery", …}, written

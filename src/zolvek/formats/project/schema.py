@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The project file's JSON Schema, made from the model itself; docs/project.schema.json is it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Templates: projects that new ones begin with, kept in the person's own folder."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Keys of a project file that this program does not know, as a newer one may have written: kept with the records they
 stood in, through any edit, and written back to their places."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Curves on the clipboard: our CSV, so that they go into a spreadsheet and back. Several lanes
 share one table with a column `lane` in front, their pieces aligned at beat 0."""
 

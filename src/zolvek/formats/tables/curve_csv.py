@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A curve as CSV (RFC 4180): the header `beat,value,shape,amount`, then a row a point.
 
 A fifth column, `part`, is there where a segment runs through a part of its shape only: where in the

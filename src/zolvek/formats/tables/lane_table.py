@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes as a table on a common clock: CSV (RFC 4180), a row a step."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sound behind a lane: what a track sounds like over the whole project, as a picture."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hits of a sound: where something in it begins, and the tempo that they tell.
 
 Onsets are peaks of the spectral flux: how much the spectrum of a frame rises over that of an earlier one

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How high sound goes: its highest sample, and its true peak, between samples too.
 
 ITU-R BS.1770-4, Annex 2: four times as many samples by a filter of 48 taps, of which the highest counts. The taps are

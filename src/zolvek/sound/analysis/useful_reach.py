@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The useful part of a control's travel, by measure: what the sound does from end to end.
 
 The stretch is rendered with the control held at one position after another. How far the sound

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The delay: echoes that feed back, at times that may move.
 
 A time without a lane is taken to the nearest frame, and its echoes are the sound itself. One that

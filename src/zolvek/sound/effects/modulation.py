@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Chorus and phaser: a sine takes a delay, or the place of notches, to and fro. It stands where the song's frame says,
 so that they sound the same wherever playing was begun."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The stand-in effects. Each keeps its state from stretch to stretch.
 
 The reverb is pedalboard's, run in pieces of at most 64 frames and set for every piece, automated or not.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tracks kept together, where devices give their sound late: what goes with a sound, its beats above all, is as late as
 the sound is, and the tracks that are early wait for the others."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound files as a track's source: what the clips of a track sound like."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How devices sound: one registry for all of them.
 
 `make(device, rate)` gives what a device does to the sound of its track. An effect changes what comes in;

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The devices at work in a renderer: each made when it is first played, and let go with its device."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The metronome: a click on every beat of the meter, a higher one on the bar."""
 
 from __future__ import annotations

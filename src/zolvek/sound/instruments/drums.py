@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The stand-in drums: notes in, six voices out, each with its own level, pan, tune and decay."""
 
 from __future__ import annotations

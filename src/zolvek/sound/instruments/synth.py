@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The stand-in synth: notes in, stereo sound out."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The stand-in synth's raw sound: oscillators, noise and envelopes on (voices, frames) arrays."""
 
 from __future__ import annotations

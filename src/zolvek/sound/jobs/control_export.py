@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A lane as a control signal in a file of sound."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How loud two versions of a project are."""
 
 from __future__ import annotations

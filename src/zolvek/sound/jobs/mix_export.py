@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The mix of a project, or each of its tracks, as files of sound."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A plugin described in a process of its own."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The list of plugins for a window: what is installed, and what a project's plugins have become."""
 
 from __future__ import annotations

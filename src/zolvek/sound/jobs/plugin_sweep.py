@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A plugin tried: every parameter from end to end, twice, and what came of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playback: hands out sound that a worker process renders ahead, and knows what is heard now."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where the song is heard, between the pulls of a sound device."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where there is no sound device: takes what is played at the pace a device would."""
 
 from __future__ import annotations

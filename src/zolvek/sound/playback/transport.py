@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What starts, stops and moves the song, and says where it is."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is sent to another process: values without what they have worked out for themselves, and
 what was sent before by its number alone.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the program and a job process send each other: one struct a kind, tagged by its class (`framing` carries
 them pickled)."""
 

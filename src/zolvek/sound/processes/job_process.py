@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Long work in a process of its own, so that neither the window nor the sound waits for it.
 
 `Jobs` starts it (`python -m zolvek.sound.processes.job_process`), sends it one job at a time and reports how it

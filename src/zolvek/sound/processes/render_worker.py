@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The playback worker: a process of its own that renders ahead, so that neither the window nor
 the sound waits for the other. Run as `python -m zolvek.sound.processes.render_worker`.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the program and a render worker send each other: one struct a kind, tagged by its class.
 
 They travel pickled (`framing`), as arrays and projects do; the type of a message says what it is, and the fields

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One playback worker as the window sees it: a process that takes commands, gives chunks, and shows
 that it lives.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What each parameter does during a stretch of sound: the automation, applied.
 
 Values are computed on a control grid, every few frames and at every jump, and held in between.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A device at work, whatever it is: what it is given, and what it gives."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A filter whose settings may change at every sample, without a Python loop over samples.
 
 The topology-preserving state-variable filter (Zavalishin, The Art of VA Filter Design, chapter

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Level and place: gains that do not click, and the law of the pan."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Notes as they reach an instrument."""
 
 from __future__ import annotations

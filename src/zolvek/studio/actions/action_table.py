@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The table of all actions: menus, tool strips, context menus, the command finder and
 docs/shortcuts.md are all made from it."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Why actions can't be done now, in a few words; "" when they can. Quick questions, asked after every
 change."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Edit menu: points, shapes and spans of what is drawn on, and the grid."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Layers menu: movements on top of the lane's curve."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Patterns menu: the library, and the slots of the lane."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Sound menu: blocks of sound, notes, and hits."""
 
 from __future__ import annotations

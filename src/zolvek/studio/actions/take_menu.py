@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Takes menu: recorded passes that lie beside the lane."""
 
 from __future__ import annotations

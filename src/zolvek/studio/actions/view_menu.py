@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The View menu: panels, zoom and theme."""
 
 from __future__ import annotations

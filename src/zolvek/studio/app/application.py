@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Starts the application: fonts, theme, window."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The areas of the window, made and laid out."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Context menus: what each kind of thing that can be pressed offers, from the action table."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A fault of the program: what is written down of it, and nothing that is anybody's."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Files that are dropped on the window: each kind goes to what reads it."""
 
 from __future__ import annotations

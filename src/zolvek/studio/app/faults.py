@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Faults of the program itself: told once, when nothing is being painted, and the window stays.
 
 A fault may be raised anywhere Qt calls us, in the midst of painting too, where opening a message would

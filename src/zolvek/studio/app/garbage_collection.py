@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Python's search for dead cycles, on the interface's thread alone.
 
 Python searches wherever it happens to be, in a thread that reads sound or writes a file too, and

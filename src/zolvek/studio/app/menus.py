@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The window's actions as Qt's: made from the table, kept in step with the studio, and put into
 menus."""
 

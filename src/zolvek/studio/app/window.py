@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The main window: puts the areas together, and shows what it is told to."""
 
 from __future__ import annotations

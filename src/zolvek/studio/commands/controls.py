@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Controls turned and touched by hand, and what is learned from them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Spans of curves: cut, copied, pasted, repeated."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Devices and tracks: added, moved, bypassed, heard, removed."""
 
 from __future__ import annotations

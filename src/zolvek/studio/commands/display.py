@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is shown, and how: grid, zoom, theme, following."""
 
 from __future__ import annotations

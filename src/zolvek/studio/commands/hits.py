@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hits: gone to, snapped to, ended at, and stamped on."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes as wholes: their switches, cycle, reach, order, names and going."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Layers of the focus lane: switched, moved, named, drawn on, shared, baked, removed."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Modes that make edits unheard, unseen or other than usual: told in a word, and left one by one."""
 
 from __future__ import annotations

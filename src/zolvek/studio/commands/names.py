@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Names, order and copies of tracks and devices."""
 
 from __future__ import annotations

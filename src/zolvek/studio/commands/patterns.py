@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Patterns: kept in the library, placed, and played as slots of a lane."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hosted plugins: added, shown by their own windows, listening to other tracks, run again after they brought the
 sound process down."""
 

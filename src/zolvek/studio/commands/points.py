@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Points of what is drawn on: selected, moved, changed, shaped."""
 
 from __future__ import annotations

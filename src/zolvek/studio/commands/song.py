@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The piece's time: tempo, meter, end, bars and sections."""
 
 from __future__ import annotations

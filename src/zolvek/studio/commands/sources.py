@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a track plays by itself: blocks of sound and notes, placed and changed."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Takes of the focus lane: heard, chosen from, rated, named, copied, deleted."""
 
 from __future__ import annotations

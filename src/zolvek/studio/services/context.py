@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The studio: what one window offers to actions, commands and panels."""
 
 from __future__ import annotations

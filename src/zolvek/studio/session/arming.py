@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a hand's moves do: the armed lanes, the pass that is going on, and what is learned."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is picked of the piece's time and sounds: a section, a block, notes, marks for fitting."""
 
 from __future__ import annotations

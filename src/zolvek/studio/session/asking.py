@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the window is asked for by commands that know no widgets: questions, and things to show.
 Tests stand in for both."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is heard in the project's place, or of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The track and the device that are shown, on which commands work."""
 
 from __future__ import annotations

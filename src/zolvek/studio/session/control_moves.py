@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Controls turned: present values changed, or moves recorded."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The document: the project, its history and its file."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The focus: which lane is worked on, and what of it is drawn on."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The library of patterns as the window knows it, with an undo of its own."""
 
 from __future__ import annotations

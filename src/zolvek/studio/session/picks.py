@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is picked in a list: a take and a layer of the focus lane, a pattern of the library."""
 
 from __future__ import annotations

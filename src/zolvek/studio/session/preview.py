@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a panel would make, shown over the ghost of what is there, and a lane shown behind."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is selected: points of what is drawn on, and a span of time."""
 
 from __future__ import annotations

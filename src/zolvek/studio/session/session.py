@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The session: what one window holds, part by part, and the changes that concern several parts.
 
 Widgets read from the parts and call their methods; each part tells by its signal what has changed.

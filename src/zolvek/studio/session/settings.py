@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is remembered between starts: theme, recent files, window size. Kept the XDG way."""
 
 from __future__ import annotations

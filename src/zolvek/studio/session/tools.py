@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the hand draws with, and what it snaps to; and how the window looks."""
 
 from __future__ import annotations

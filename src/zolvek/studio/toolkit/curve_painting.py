@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Drawing that the focus lane, the low lanes and the overview share."""
 
 from __future__ import annotations

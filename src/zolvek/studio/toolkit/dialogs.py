@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Dialogs with more than one field."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """When an input event was made, on the clock of time.perf_counter.
 
 The window system stamps events on a clock of its own; how far that is behind ours is the least

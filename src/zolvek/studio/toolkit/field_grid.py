@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Entries in two columns, each under its label, read by the unit that it has."""
 
 from __future__ import annotations

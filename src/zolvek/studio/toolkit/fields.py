@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Fields that are typed into: one mechanism for reading, refusing in words, and giving the keyboard
 back."""
 

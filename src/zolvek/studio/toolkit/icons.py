@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Symbols for actions: the SVG files in assets/icons, drawn for Zolvek, in the theme's inks."""
 
 from __future__ import annotations

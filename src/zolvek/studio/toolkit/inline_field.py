@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A field over a picture, for what is written there: a name, a tempo, a meter."""
 
 from __future__ import annotations

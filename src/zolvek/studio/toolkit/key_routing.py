@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Which keys belong to the widget that has the keyboard, and which to the window's actions."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What to draw of a curve: its line as vertices, or as a band when points are denser than
 pixels. Pure functions on arrays; pixels come in and go out as floats."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The list of installed plugins, to add one of them."""
 
 from __future__ import annotations

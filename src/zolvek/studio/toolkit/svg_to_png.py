@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """An SVG picture as PNG, drawn by Qt without a window."""
 
 from __future__ import annotations

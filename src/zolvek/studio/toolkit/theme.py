@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Colours, fonts and the style sheet of the two themes."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Which stretch of time the lanes show, shared by everything on the time axis."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Small widgets that more than one panel uses."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Keeps the song with an outside clock: started, stopped and located as that says, and drawn towards it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Following an outside clock: where it is and how fast it goes, from MIDI clock or MIDI time code as they come.
 
 Clock messages come with jitter. Their count is exact; the line through the moments of the last ones (least squares)

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound out, compiled: copied from what was made ready, by song frame."""
 
 # ruff: noqa: F405

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Keeps sound ready for the callbacks, in the process that renders it: no window, however busy, lies between.
 
 Where the song goes elsewhere the callbacks count up a serial, and wait until sound from there is ready.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Bars and beats for the others, compiled."""
 
 # ruff: noqa: F405

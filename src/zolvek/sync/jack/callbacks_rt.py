@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the server calls, compiled: no Python runs there, so that however busy the program is no cycle is missed.
 
 A cycle is a stretch of frames that the server asks for. In it the song moves on, by itself or with the server's

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The program as a client of the server: its ports, its callbacks, and what it sends, in the ports' process."""
 
 from __future__ import annotations

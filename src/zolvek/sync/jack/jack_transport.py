@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The song through the ports: started, stopped and moved there, its sound kept ready by the playback's worker."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The JACK library of the system: the server's own, or the one that PipeWire has in its place.
 
 Its functions are told once, for Python (ctypes) and, by the same names, for compiled code.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The program's side of the ports: commands to their process, and where the song is, read from the memory that both
 share."""
 

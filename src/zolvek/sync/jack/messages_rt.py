@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Messages out, compiled: lanes where they stand, notes, clock and time code."""
 
 # ruff: noqa: F405, SIM102, SIM110

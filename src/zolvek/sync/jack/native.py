@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What compiled code needs of the system: numbers as places in memory, and the library's functions by name."""
 
 from __future__ import annotations

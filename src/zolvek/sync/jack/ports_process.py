@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The process that has the ports: `python -m zolvek.sync.jack.ports_process FILE`, where FILE is the memory that
 it shares with the program. A crash of whatever makes sound leaves ports and transport standing.
 

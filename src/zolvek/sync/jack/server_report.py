@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the ports' process tells of the server."""
 
 from __future__ import annotations

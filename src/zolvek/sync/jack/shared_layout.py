@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The words of the memory that the compiled callbacks, the process around them and the program share: each a
 64-bit number, whole unless it says otherwise."""
 

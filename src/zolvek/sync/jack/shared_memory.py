@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The memory that the ports' process and the program share: it has no name, both have mapped it, and it goes with
 them."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The song as it moves, compiled: by itself, or with the server's transport."""
 
 # ruff: noqa: F405

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What goes out by time alone: messages to ports of the machine, and lanes as OSC."""
 
 from __future__ import annotations

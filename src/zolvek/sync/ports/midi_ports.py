@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Real MIDI ports, where the machine has any (python-rtmidi)."""
 
 from __future__ import annotations

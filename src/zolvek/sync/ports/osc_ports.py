@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """OSC over the network: sent to an address, and listened for at a port."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a song sends while it plays where no server keeps the frames: a thread that sends each thing when it is due."""
 
 from __future__ import annotations

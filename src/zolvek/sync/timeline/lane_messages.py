@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The messages that lanes send while they play: which, between one moment and the next."""
 
 from __future__ import annotations

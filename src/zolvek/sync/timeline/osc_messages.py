@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes as OSC (Open Sound Control 1.0, opensoundcontrol.stanford.edu): their addresses, and what they send while
 they play."""
 

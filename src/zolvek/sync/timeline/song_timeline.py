@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All that a project sends, by song frame: what the MIDI file delivers, as arrays that compiled code reads.
 
 A song frame is a frame of sound since the project's start, at the tempo map.

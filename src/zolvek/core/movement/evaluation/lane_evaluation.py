@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a lane plays: its curve with its cycle and slots unrolled, and its layers applied."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Layers applied to a lane, and baked into it."""
 
 from __future__ import annotations

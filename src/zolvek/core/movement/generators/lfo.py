@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """LFOs, and the cycles that they go through.
 
 The number of cycles gone by at each beat is a function that can be turned round, so the place of every

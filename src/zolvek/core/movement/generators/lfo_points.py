@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """LFOs as points. Where rate and amount stand still the curve is exact; where they change it is fitted
 within a tolerance."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Random movement: new values at a rate, jitter of points, and small irregularities of a hand.
 
 All of it comes from a seed, by NumPy's PCG64 stream: the same on every machine.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The waves of LFOs, each told by the points of one cycle."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lanes made ready for what is written into them as positions of their controls: what is written is what is heard, and
 outside of it all is heard as before."""
 

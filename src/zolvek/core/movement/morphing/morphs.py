@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Morphing: every parameter of a device glides from one state to another over a span.
 
 It is one sound whose controls move, not one sound faded into another: positions along the taper

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Pads: two to eight states placed on a square, mixed by where the puck is.
 
 The weights are Shepard's (A two-dimensional interpolation function for irregularly-spaced data,

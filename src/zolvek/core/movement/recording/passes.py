@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Recording a hand: what it did, and what that writes.
 
 A pass gathers moves with the beats they were made at. Writing it is a plain function: from the

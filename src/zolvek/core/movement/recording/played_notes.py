@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Notes that are played: keys that go down and up, as notes; and the computer's keys as a keyboard's."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The plugin standards that are hosted: one table, by the format that a plugin's record names."""
 
 from __future__ import annotations

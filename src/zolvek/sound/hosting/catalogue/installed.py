@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The list of installed plugins, kept between starts, and the one map from a plugin's id to the bundle that it is
 loaded from. Only bundles that have changed are read again."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Plugins by their id: described, and made to sound. Where one is loaded from, the list of installed ones says,
 never what a project or a preset names."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Which plugins are installed, and which of them can be used: looked for bundle by bundle, and kept until a
 bundle changes.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What plugins may ask of their host besides: to log, and where to keep files."""
 
 from __future__ import annotations

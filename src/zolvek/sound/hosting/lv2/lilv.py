@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """lilv by cffi, in ABI mode: no compiler is needed. Loaded when the first plugin is asked for."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """LV2 as one of the hosted standards."""
 
 from __future__ import annotations

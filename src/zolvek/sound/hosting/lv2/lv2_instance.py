@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One LV2 plugin at work: its buffers, its events, its controls, and what it asks of its host."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What LV2 plugins say of themselves, read by lilv from their bundles: no code of theirs is run here."""
 
 from __future__ import annotations

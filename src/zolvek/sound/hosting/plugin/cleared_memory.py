@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A plugin begins the same every time, where it leaves things to chance by oversight: memory that it never
 set is zero, and the C library's random numbers begin with its device's own seed."""
 

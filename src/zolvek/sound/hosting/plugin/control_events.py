@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A plugin's ports driven by the device's controls."""
 
 from __future__ import annotations

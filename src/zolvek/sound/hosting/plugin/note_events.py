@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A track's notes as MIDI for a plugin: keys down and up at their frames."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A plugin as it is listed."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where plugins may be loaded from: the folders of the standards, of the person's environment, and the bundles that
 the person has added by hand. Nothing that a project says is ever a place to load from."""
 

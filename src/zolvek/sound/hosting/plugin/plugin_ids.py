@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Ids of plugins, and the standards that they belong to."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A hosted plugin as a device of a track: notes at their frame, parameters every 64 frames and at every jump,
 cut on a grid of the song's own frames."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a plugin's description says of a control port, as a parameter of ours and its binding.
 
 Of 27,628 control inputs of the LV2 plugins in Debian, minimum, maximum and default are told by all, a unit by

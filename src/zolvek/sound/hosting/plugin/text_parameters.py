@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a control that is known by its texts alone is, as a parameter of ours and its binding.
 
 A VST3 plugin tells of each control how many steps it has, and how it writes any place 0..1 of its travel. Unit

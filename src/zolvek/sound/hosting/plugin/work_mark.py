@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Which plugin is at work, written where whoever watches the process can read it after its end.
 
 A plugin may end its process without a word. What each thread of it was doing is kept in a piece of memory without a

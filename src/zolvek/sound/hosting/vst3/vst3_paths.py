@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where VST3 plugins and their presets lie (VST 3 Developer Portal, "Plug-in Format Structure" and "Preset
 locations", Linux)."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A plugin's own window: a process beside ours, which is told where controls stand and tells what is moved."""
 
 from __future__ import annotations

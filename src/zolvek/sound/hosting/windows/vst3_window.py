@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A VST3 plugin's own window, in a process of its own: run as `python -m zolvek.sound.hosting.windows.vst3_window`.
 
 It reads pickled commands, ("open", device), then ("set", device) and ("close",), and writes what a hand does

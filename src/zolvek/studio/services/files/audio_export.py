@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """An export of sound by what is set in the Export panel: what is missing is asked for first, and what clips after."""
 
 from __future__ import annotations

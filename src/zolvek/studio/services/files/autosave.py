@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Keeps unsaved work from being lost: a copy within seconds of an edit, off the interface thread."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The project with all of its sounds, in one file or folder."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sounds, devices and states that come into the project from files, and go out as such."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Paths that a person is asked for: where to begin looking, and what a file is called."""
 
 from __future__ import annotations

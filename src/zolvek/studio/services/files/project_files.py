@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Project files in the window: opened, saved, locked, brought back after a crash."""
 
 from __future__ import annotations

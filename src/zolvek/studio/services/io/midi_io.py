@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What comes in from outside and goes out: the controller, real ports, the lanes' messages."""
 
 from __future__ import annotations

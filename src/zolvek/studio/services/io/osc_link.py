@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """OSC in the window: lanes are sent while they play, and what comes in moves controls."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Beside other programs in the window: the ports while they are wanted, what they tell, and the song through them."""
 
 from __future__ import annotations

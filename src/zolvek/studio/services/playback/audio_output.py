@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound out: Qt's default output where there is one, else the silent clock."""
 
 from __future__ import annotations

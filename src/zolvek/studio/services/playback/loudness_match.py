@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is compared, at equal loudness: both measured beside the window, the louder one turned down."""
 
 from __future__ import annotations

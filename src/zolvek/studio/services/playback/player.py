@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The window's player: starts and stops playback, and moves the playhead with what is heard."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Installed plugins, as the window knows them: looked for in a process beside it, when they are asked for."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Plugins' own windows: opened and closed, told of what is turned elsewhere, and followed in what is moved there."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a pass begins with and what it comes to, reckoned from the session: pure of the pass itself."""
 
 from __future__ import annotations

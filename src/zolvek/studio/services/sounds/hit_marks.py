@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The hits that are marked on the time axis and snapped to: of the shown track, or of another one."""
 
 from __future__ import annotations

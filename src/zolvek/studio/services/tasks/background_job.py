@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Long work for the window: a job of sound.processes.job_process, reported by signals on the interface thread."""
 
 from __future__ import annotations

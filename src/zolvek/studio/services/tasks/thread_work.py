@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Work in a thread beside the interface: with progress, a way to stop, and its errors told."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The bench: the dials of the focused device, turning as the curve plays."""
 
 from __future__ import annotations

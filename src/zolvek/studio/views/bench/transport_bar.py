@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The transport: position, tempo, loop, play, stop and return."""
 
 from __future__ import annotations

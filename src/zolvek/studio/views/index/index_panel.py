@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The index: every parameter by track and device, with a search field and marks."""
 
 from __future__ import annotations

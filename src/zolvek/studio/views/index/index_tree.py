@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The index's tree: its rows can be renamed where they stand, and tracks and devices dragged in order."""
 
 from __future__ import annotations

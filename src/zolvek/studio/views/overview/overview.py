@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The whole project in miniature: sections, silhouettes of all lanes, and the shown window."""
 
 from __future__ import annotations

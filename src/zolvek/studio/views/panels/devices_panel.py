@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Devices panel: a track's source and its chain of devices."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Draw panel: grid, and exact values and shapes for the selection."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Listen panel: what is heard, what it is compared with, and the useful reach by measure."""
 
 from __future__ import annotations

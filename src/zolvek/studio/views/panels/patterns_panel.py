@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Patterns panel: the library with thumbnails, and the slots of the focus lane."""
 
 from __future__ import annotations

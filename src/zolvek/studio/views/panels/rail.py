@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The rail: the steps of the work as a column of buttons, each with its panel."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Shape panel: what can be done to a span, with numbers, seen before it is applied."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Thin panel: fewer points within a tolerance, seen with its error before it is applied."""
 
 from __future__ import annotations

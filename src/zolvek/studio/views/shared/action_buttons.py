@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Buttons in panels that do actions of the table."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A dial: a ring with a needle, its name above and its value under it."""
 
 from __future__ import annotations

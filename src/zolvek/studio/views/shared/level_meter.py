@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Level meters: what is heard now, and the highest level of the last moments."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The first curve, guided: a step at a time in the real window, each done by the person and noticed
 here."""
 

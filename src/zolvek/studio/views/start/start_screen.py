@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sheet that a start without a file shows: what was open last, new, from files, the demo."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sound behind the focus lane: asked for in the background, kept until the sound changes."""
 
 from __future__ import annotations

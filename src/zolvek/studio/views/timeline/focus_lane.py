@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The focus lane: the tall one that is edited by hand."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the pointer is on: a point, a segment or empty space. Pure functions on arrays."""
 
 from __future__ import annotations

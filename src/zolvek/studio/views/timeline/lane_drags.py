@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a drag on the focus lane does: one small class a gesture, chosen from one table.
 
 Every gesture works from the curve as it was when the button went down, so a drag has no memory

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Over the ruler: what the focus lane drives, and in which state it is."""
 
 from __future__ import annotations

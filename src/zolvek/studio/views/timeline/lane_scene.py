@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is drawn on the focus lane's sheet, from the back to the front."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where things are on the focus lane: beats and values to pixels and back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a press on the focus lane begins, by what it is on, the tool in hand and the keys held."""
 
 from __future__ import annotations

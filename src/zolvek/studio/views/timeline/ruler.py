@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The ruler over the lanes: bars, sections, the playhead's handle and the selected span."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Marks on the ruler that belong to the focus lane: the ends of its own loop, and where its slots
 switch. They are dragged there."""
 

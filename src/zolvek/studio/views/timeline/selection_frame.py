@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The frame round the selected span or points: handles that scale, tilt, stretch and lift."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where tempos lie in the tempo row, and the way of the tempo over it."""
 
 from __future__ import annotations

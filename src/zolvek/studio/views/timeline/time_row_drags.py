@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Things of the time rows in the hand."""
 
 from __future__ import annotations

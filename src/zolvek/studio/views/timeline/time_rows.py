@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Rows over the ruler, folded until wanted: sections, meter and tempo, edited where they are seen."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Blocks and notes of the strip in the hand. Each works from the project as it was when it was taken."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How the blocks and notes of a track look on its strip, and where they lie."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Which values of a parameter get a line on a scale: the round ones, in its own unit."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The command finder: type a few letters of what is wanted, press Enter."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The user guide, docs/guide.md, in a window of its own."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The monitor: the MIDI messages that lanes send while they play."""
 
 from __future__ import annotations

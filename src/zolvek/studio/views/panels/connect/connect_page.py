@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Connect page: what comes in from other programs and machines, and what goes to them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Connect panel: other programs and machines, through MIDI, OSC, JACK or PipeWire."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Beside other programs, in the Connect page: who keeps time, what is connected, and what comes and goes."""
 
 from __future__ import annotations

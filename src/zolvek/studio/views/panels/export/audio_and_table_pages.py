@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Pages of the Export panel: sound, and tables and pictures."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The MIDI page of the Export panel: what the focus lane is sent as, and the report on all."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Morph panel's Morph page: from one state to another over the selected span."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The pad: states as corners to drag, the puck that mixes them, and its path."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Morph panel's States page: settings kept under a name."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the pages of the Movement panel that make movement have in common: it is seen before it is
 written, and written as one step or put on as a layer."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Layers page of the Movement panel: a lane's layers, in the order they are applied."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The LFO page of the Movement panel."""
 
 from __future__ import annotations

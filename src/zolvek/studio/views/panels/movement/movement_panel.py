@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Movement panel: LFOs and randomness, seen before they are written, and layers."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Perform panel: a stand-in controller, what its controls move, and real ports."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Pages of the Perform panel: recording, and the takes."""
 
 from __future__ import annotations
