@@ -56,9 +56,7 @@ class Answers:
         self.asked.append(title)
         return self.words
 
-    def number(
-        self, title: str, label: str, start: float, low: float, high: float, decimals: int
-    ) -> float | None:
+    def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
         self.asked.append(title)
         return self.value
 

@@ -224,7 +224,7 @@ def _osc(say: Say) -> None:
         output.close()
     transport.close()
     playback.close()
-    say(f"OSC: arrival after the moment named, median of {len(late)}", 1e3 * float(np.median(late)), "ms", "under 1")  # fmt: skip
+    say(f"OSC: arrival after the moment named, median of {len(late)}", 1e3 * float(np.median(late)), "ms", "under 1")
 
 
 def busy(say: Say, seconds: float) -> None:
@@ -265,8 +265,7 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
     studio.player.play()
     wait(1_000)
     before = {
-        word: int(link.words[word])
-        for word in (shared_layout.XRUNS, shared_layout.MISSING, shared_layout.CYCLES)
+        word: int(link.words[word]) for word in (shared_layout.XRUNS, shared_layout.MISSING, shared_layout.CYCLES)
     }
     lane, edits = studio.session.lane, 0
     assert lane is not None
@@ -277,15 +276,18 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
             curve = session.lane.curve  # type: ignore[union-attr]  # it stays
             value = curve.value.copy()
             value[len(value) // 2] = 0.5 + 0.4 * np.sin(step / 6.0)
-            session.edit_curve("Drag", Curve(curve.beat, value, curve.shape, curve.amount), gesture=gesture)  # fmt: skip
+            session.edit_curve("Drag", Curve(curve.beat, value, curve.shape, curve.amount), gesture=gesture)
             edits += 1
             wait(8)
     counts = {word: int(link.words[word]) - was for word, was in before.items()}
     kind = "with" if real_time else "without"
     say(
-        f"cycles of 256 frames missed in {seconds:.0f} s of dragging ({edits} edits), {kind} real-time scheduling, of {counts[shared_layout.CYCLES]}",
-        counts[shared_layout.XRUNS], "", "none" if real_time else "unchanged",
-    )  # fmt: skip
+        f"cycles of 256 frames missed in {seconds:.0f} s of dragging ({edits} edits), {kind} real-time scheduling, of "
+        f"{counts[shared_layout.CYCLES]}",
+        counts[shared_layout.XRUNS],
+        "",
+        "none" if real_time else "unchanged",
+    )
     say("frames of sound that were not ready", counts[shared_layout.MISSING], "", "unchanged")
     studio.player.stop()
     studio.close()

@@ -35,9 +35,7 @@ def grown(code: str, *arguments: str) -> tuple[float, float]:
         f"_before, _began = _peak(), time.perf_counter()\n{work}\n"
         "print(time.perf_counter() - _began, (_peak() - _before) / 1024)\n"
     )
-    done = subprocess.run(
-        [sys.executable, "-c", script, *arguments], capture_output=True, text=True, check=True
-    )
+    done = subprocess.run([sys.executable, "-c", script, *arguments], capture_output=True, text=True, check=True)
     seconds, megabytes = done.stdout.split()[-2:]
     return float(seconds), float(megabytes)
 
@@ -50,7 +48,10 @@ def measured() -> Iterator[Row]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         long = project_file.save(two_hours(), folder / "long.zolvek")
-        load = "from zolvek.formats.midi import file_out as midi_out, report as midi_report\nfrom zolvek.formats.project import project_file\nproject = project_file.load(sys.argv[1])\n# begin\n"
+        load = (
+            "from zolvek.formats.midi import file_out as midi_out, report as midi_report\n"
+            "from zolvek.formats.project import project_file\nproject = project_file.load(sys.argv[1])\n# begin\n"
+        )
         for what, work in (
             ("report", "midi_report.report(project)"),
             ("MIDI", "midi_out.save(project, sys.argv[2])"),
@@ -62,14 +63,13 @@ def measured() -> Iterator[Row]:
         import soundfile
 
         flac = folder / "hour.flac"
-        minute = np.repeat(
-            (0.3 * np.sin(np.arange(44_100 * 60) * 0.05)).astype(np.float32)[:, None], 2, axis=1
-        )
+        minute = np.repeat((0.3 * np.sin(np.arange(44_100 * 60) * 0.05)).astype(np.float32)[:, None], 2, axis=1)
         with soundfile.SoundFile(flac, "w", 44_100, 2, subtype="PCM_16") as file:
             for _ in range(60):
                 file.write(minute)
         seconds, size = grown(
-            "from zolvek.formats.audio.streams import examine, stream\nimport soundfile\nfrom scipy.signal import resample_poly, firwin\n"
+            "from zolvek.formats.audio.streams import examine, stream\nimport soundfile\n"
+            "from scipy.signal import resample_poly, firwin\n"
             "# begin\nexamine(sys.argv[1])\nmade = stream(sys.argv[1], 48_000)\n"
             "for first in range(0, made.frames, 480_000): made.read(first, 48_000)",
             str(flac),
@@ -103,43 +103,49 @@ def _large_files() -> list[tuple[str, str, Callable[[Path], object], str]]:
 
     def midi(path: Path) -> None:
         count = midi_chunks.MOST_EVENTS - 10
-        body = (
-            b"".join(bytes((i % 5, 0xB0, 74, (i // 7) % 128)) for i in range(count))
-            + b"\0\xff\x2f\0"
-        )
+        body = b"".join(bytes((i % 5, 0xB0, 74, (i // 7) % 128)) for i in range(count)) + b"\0\xff\x2f\0"
         path.write_bytes(midi_chunks.header(1, 480) + midi_chunks.chunk(b"MTrk", body))
 
     def meters(path: Path) -> None:
         body = b"".join(
-            midi_chunks.quantity(1_920)
-            + midi_chunks.meta(midi_chunks.METER, bytes((3 + i % 5, 2, 24, 8)))
+            midi_chunks.quantity(1_920) + midi_chunks.meta(midi_chunks.METER, bytes((3 + i % 5, 2, 24, 8)))
             for i in range(8_000)
         )
-        path.write_bytes(
-            midi_chunks.header(1, 480) + midi_chunks.chunk(b"MTrk", body + b"\0\xff\x2f\0")
-        )
+        path.write_bytes(midi_chunks.header(1, 480) + midi_chunks.chunk(b"MTrk", body + b"\0\xff\x2f\0"))
 
     def table(path: Path) -> None:
-        rows = "".join(
-            f"{i * 0.01!r},{(i % 97) / 97!r},line,0.0\r\n" for i in range(curve_csv.MOST_ROWS - 2)
-        )
+        rows = "".join(f"{i * 0.01!r},{(i % 97) / 97!r},line,0.0\r\n" for i in range(curve_csv.MOST_ROWS - 2))
         path.write_text("beat,value,shape,amount\r\n" + rows)
 
     into = "from zolvek.formats.midi import file_in as midi_in\n# begin\nmidi_in.as_project(midi_in.load(sys.argv[1]))"
-    many = "from zolvek.formats.midi import file_out as midi_out\nfrom zolvek.core.model.project import Project, Section\n"
+    many = (
+        "from zolvek.formats.midi import file_out as midi_out\nfrom zolvek.core.model.project import Project, Section\n"
+    )
     many += "from zolvek.core.time.tempo import TempoMap, TempoPoint\n"
     return [
         ("the most MIDI events that are read, to lanes", ".mid", midi, into),
         ("8,000 meters read", ".mid", meters, into),
-        ("the most rows of a curve's table that are read", ".csv", table,
-         "from zolvek.formats.tables import curve_csv\n# begin\ncurve_csv.load(sys.argv[1])"),
-        ("200,000 markers to MIDI", ".none", lambda _: None,
-         many + "project = Project(length=300000.0, sections=tuple(Section(float(i), 'x') for i in range(200000)))\n"
-         "# begin\nmidi_out.encode(project)"),
-        ("300,000 tempos to MIDI", ".none", lambda _: None,
-         many + "points = tuple(TempoPoint(float(i), 100.0 + i % 50) for i in range(300000))\n"
-         "project = Project(length=310000.0, tempo=TempoMap(points))\n# begin\nmidi_out.encode(project)"),
-    ]  # fmt: skip
+        (
+            "the most rows of a curve's table that are read",
+            ".csv",
+            table,
+            "from zolvek.formats.tables import curve_csv\n# begin\ncurve_csv.load(sys.argv[1])",
+        ),
+        (
+            "200,000 markers to MIDI",
+            ".none",
+            lambda _: None,
+            many + "project = Project(length=300000.0, sections=tuple(Section(float(i), 'x') for i in range(200000)))\n"
+            "# begin\nmidi_out.encode(project)",
+        ),
+        (
+            "300,000 tempos to MIDI",
+            ".none",
+            lambda _: None,
+            many + "points = tuple(TempoPoint(float(i), 100.0 + i % 50) for i in range(300000))\n"
+            "project = Project(length=310000.0, tempo=TempoMap(points))\n# begin\nmidi_out.encode(project)",
+        ),
+    ]
 
 
 def _many(project: Any) -> Iterator[Row]:
@@ -305,7 +311,8 @@ with hardness.unattended(Path(sys.argv[1]), faults):
         gc.collect()
         if number in (50, int(sys.argv[2]) - 1):
             sizes.append(_memory(os.getpid()))
-print(json.dumps([len(faults), sizes, threading.active_count(), len(list(Path("/proc/self/fd").iterdir()))]), flush=True)
+handles = len(list(Path("/proc/self/fd").iterdir()))
+print(json.dumps([len(faults), sizes, threading.active_count(), handles]), flush=True)
 os._exit(0)
 """
 

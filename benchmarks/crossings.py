@@ -38,7 +38,12 @@ def pairs(say: Say) -> None:
         for law, what in found.items():
             print(f"    {', '.join(sorted(names))}: {law}: {what}")
     many = sum(bool(found) for _, found in crowds)
-    say(f"{len(wanted)} pairs of {len(FEATURES)} features, {len(LAWS)} laws: broken", sum(map(bool, failed.values())), "", "none")  # fmt: skip
+    say(
+        f"{len(wanted)} pairs of {len(FEATURES)} features, {len(LAWS)} laws: broken",
+        sum(map(bool, failed.values())),
+        "",
+        "none",
+    )
     say(f"{len(crowds)} projects of many features: broken", many, "", "none")
     say("parts of the window that are old", _painted(), "", "none")
 
@@ -58,7 +63,7 @@ def table(names: list[str], failed: dict[frozenset[str], dict[str, str]]) -> str
 def _painted() -> int:
     """How many of the tests fail that compare the window with a fresh one, over all sets."""
     words = [sys.executable, "-m", "unittest", "tests.studio.test_painted"]
-    done = subprocess.run(words, env={**os.environ, "ZOLVEK_LONG": "1"}, capture_output=True, text=True, check=False)  # fmt: skip
+    done = subprocess.run(words, env={**os.environ, "ZOLVEK_LONG": "1"}, capture_output=True, text=True, check=False)
     if done.returncode:
         print(done.stderr)
     return int(done.returncode != 0)

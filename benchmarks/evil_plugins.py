@@ -41,18 +41,29 @@ def compiled(folder: Path, ways: Sequence[int] = range(WAYS)) -> list[str]:
     for way in ways:
         uri, bundle = f"http://zolvek.org/evil#{way}", folder / f"evil{way}.lv2"
         bundle.mkdir()
-        subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", f"-DWAY={way}", f'-DURI="{uri}"', str(SOURCE), "-o", str(bundle / "e.so"), "-lm"], check=True)  # fmt: skip
-        (bundle / "manifest.ttl").write_text(
-            f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
+        subprocess.run(
+            [
+                "cc",
+                "-w",
+                "-shared",
+                "-fPIC",
+                "-O1",
+                f"-DWAY={way}",
+                f'-DURI="{uri}"',
+                str(SOURCE),
+                "-o",
+                str(bundle / "e.so"),
+                "-lm",
+            ],
+            check=True,
         )
+        (bundle / "manifest.ttl").write_text(f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n")
         ports = " ; ".join((
             PORT.format(kinds="ControlPort, lv2:InputPort", n=0, s="harm", more=RANGE),
             PORT.format(kinds="AudioPort, lv2:InputPort", n=1, s="in", more=""),
             PORT.format(kinds="AudioPort, lv2:OutputPort", n=2, s="out", more=""),
         ))  # fmt: skip
-        (bundle / "e.ttl").write_text(
-            f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Evil {way}" ; {ports} .\n'
-        )
+        (bundle / "e.ttl").write_text(f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Evil {way}" ; {ports} .\n')
         uris.append(uri)
     return uris
 
@@ -74,9 +85,7 @@ class Lost(NamedTuple):
     silent: float  # seconds, the longest from a kill to the next sound
     hung: float  # the same of a hang
     edits: int  # made meanwhile
-    missing: (
-        int  # of kills that were not told with the plugin's name, or after which it did not go on
-    )
+    missing: int  # of kills that were not told with the plugin's name, or after which it did not go on
 
 
 def killed(times: int) -> Lost:

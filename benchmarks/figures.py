@@ -65,9 +65,7 @@ def beyond(value: float, limit: str) -> bool:
     if found is None:
         return False
     bound = float(found[2].replace(",", ""))
-    return not {"at most": value <= bound, "under": value < bound, "at least": value >= bound}[
-        found[1]
-    ]
+    return not {"at most": value <= bound, "under": value < bound, "at least": value >= bound}[found[1]]
 
 
 def random_curve(points: int, mixed: bool, seed: int = 1, length: float = 1_000.0) -> Curve:
@@ -118,9 +116,7 @@ def start() -> None:
     kept = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
 
     def run(code: str) -> float:
-        done = subprocess.run(
-            [sys.executable, "-c", code], capture_output=True, text=True, check=True, env=kept
-        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=kept)
         return float(done.stdout)
 
     # Turn and turn about, so that a busy moment of the machine meets both.
@@ -217,9 +213,7 @@ def painting() -> None:
         window.overview.lanes = None
         window.grab()
 
-    say(
-        "the same with nothing kept from the last time", best(afresh, 5) * 1e3, "ms", "no limit set"
-    )
+    say("the same with nothing kept from the last time", best(afresh, 5) * 1e3, "ms", "no limit set")
     hardness.close(window)
 
 
@@ -319,9 +313,7 @@ def effects_() -> None:
     from zolvek.sound.engine.offline import render
 
     for kind in PROCESSORS:
-        device = Device(
-            "d", kind, kind, DEVICE_KINDS[kind].preset(DEVICE_KINDS[kind].presets[0].name)
-        )
+        device = Device("d", kind, kind, DEVICE_KINDS[kind].preset(DEVICE_KINDS[kind].presets[0].name))
         moved = [p.id for p in device.parameters if not p.steps][:2]
         drawn = curve([(0.0, 0.3), (6.0, 0.7), (12.0, 0.4)])
         lanes = tuple(Lane(key, "d", key, drawn) for key in moved)
@@ -676,11 +668,7 @@ def plugins_() -> None:
 
     def sweep(each: Any) -> None:
         try:
-            told.append(
-                done_apart(
-                    Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0
-                )
-            )
+            told.append(done_apart(Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0))
         except ZolvekError as error:
             print(f"{each.name}: {error.what}")
 
@@ -716,8 +704,8 @@ def evil() -> None:
     from benchmarks import evil_plugins
 
     lost = evil_plugins.killed(200)
-    say("kills by plugins that were not told, or after which it did not go on", lost.missing, "", "none")  # fmt: skip
-    say(f"longest silence after a crash, {lost.edits} edits meanwhile", lost.silent, "s", "at most 1")  # fmt: skip
+    say("kills by plugins that were not told, or after which it did not go on", lost.missing, "", "none")
+    say(f"longest silence after a crash, {lost.edits} edits meanwhile", lost.silent, "s", "at most 1")
     say("longest silence after a hang was found", lost.hung, "s", "at most 1")
 
 
@@ -880,9 +868,7 @@ def run(words: list[str]) -> int:
         )
         return 2
     wanted = [
-        name
-        for name in known
-        if name in names or (name in LONG and "long" in names) or not (names or name in LONG)
+        name for name in known if name in names or (name in LONG and "long" in names) or not (names or name in LONG)
     ]
     rows: list[dict[str, object]] = []
     broken = 0

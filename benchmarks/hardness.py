@@ -70,7 +70,7 @@ def readers(folder: Path) -> list[Reader]:
     soundfile.write(flac, signal_, 8_000, format="FLAC", subtype="PCM_16")
     csv = curve_csv.to_text(demo.lane("horn.cutoff").curve).encode()
     device = device_file.save(DEVICE_KINDS["synth"], folder / "device.json").read_bytes()
-    kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))
     state = state_file.save(kept, [states.state_of(kept, key)], folder / "state.json").read_bytes()
 
     told = pattern_library.File(
@@ -135,9 +135,7 @@ def mutated(good: bytes, rng: random.Random) -> bytes:
         elif kind == 6:
             data[at:at] = rng.choice(EXTREMES)
         else:
-            data[at : at + 4] = rng.choice(
-                (b"\xff" * 4, b"\0" * 4, b"\x7f\xff\xff\xff", b"\x80\0\0\0")
-            )
+            data[at : at + 4] = rng.choice((b"\xff" * 4, b"\0" * 4, b"\x7f\xff\xff\xff", b"\x80\0\0\0"))
     return bytes(data)
 
 
@@ -283,7 +281,8 @@ WEIGHTS = (
 
 @contextlib.contextmanager
 def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
-    """Boxes and menus are left at once, dialogs of ours are painted before that; faults in what Qt calls are collected; nobody's own settings, patterns and copies are touched."""
+    """Boxes and menus are left at once, dialogs of ours are painted before that; faults in what Qt calls are
+    collected; nobody's own settings, patterns and copies are touched."""
     import traceback
 
     from PyQt6.QtWidgets import QDialog, QMenu, QMessageBox
@@ -379,8 +378,7 @@ def actions(count: int, seed: int = 1) -> Played:
         def drag(widget: object, keys: Qt.KeyboardModifier) -> None:
             size = widget.size()  # type: ignore[attr-defined]  # a widget
             spots = [
-                QPoint(rng.randrange(max(size.width(), 1)), rng.randrange(max(size.height(), 1)))
-                for _ in range(3)
+                QPoint(rng.randrange(max(size.width(), 1)), rng.randrange(max(size.height(), 1))) for _ in range(3)
             ]
             button = Qt.MouseButton.LeftButton
             QTest.mousePress(widget, button, keys, spots[0])  # type: ignore[call-overload]  # widget is one
@@ -429,11 +427,7 @@ def actions(count: int, seed: int = 1) -> Played:
             window.action("undo").trigger()
         if session.project is not first:
             faults.append("undo to the start does not give the first document")
-        faults += [
-            f"a message without a remedy: {e}"
-            for e in errors
-            if not (e.what and (e.remedy or e.where))
-        ]
+        faults += [f"a message without a remedy: {e}" for e in errors if not (e.what and (e.remedy or e.where))]
         close(window)
         app.processEvents()
         return Played(count, len(errors), faults)

@@ -179,9 +179,7 @@ def _layers(window: Window) -> None:
     panel = window.rail.findChild(MovementPanel)
     panel.show_page("Layers")
     panel.add_layer("offset")
-    drift = curve(
-        [(0.0, 0.5), (bar(34), 0.5, "s-curve", 0.4), (bar(41), 0.82, "bend", 0.5), (bar(44), 0.5)]
-    )
+    drift = curve([(0.0, 0.5), (bar(34), 0.5, "s-curve", 0.4), (bar(41), 0.82, "bend", 0.5), (bar(44), 0.5)])
     session.edit_curve("Draw", drift, np.array([1, 2]))
     session.playhead.go(bar(39))
 
@@ -293,9 +291,7 @@ def _blocks(window: Window) -> None:
     window.action("block-split").trigger()
     session.arranging.pick_block(Block(fog.id, 1))
     clip = session.project.track_of("fog-strip.level").clips[1]
-    made = clips.changed(
-        session.project, Block(fog.id, 1), replace(clip, fade_in=1.4, gain_db=-3.0)
-    )
+    made = clips.changed(session.project, Block(fog.id, 1), replace(clip, fade_in=1.4, gain_db=-3.0))
     session.document.edit("Fade", made)
     studio.hits.choose(session.project.track_of("mallet.transpose").id)
     studio.view.show(bar(11), 5 * 4.0)

@@ -12,7 +12,7 @@ SOURCE = Path(__file__).resolve().parent.parent / "src" / "zolvek"
 # Rows from top to bottom; a part may import those in rows below it.
 ROWS = (("studio", "cli"), ("sync",), ("sound",), ("formats",), ("storage",), ("core",))
 WIDTH, GAP, LINE, BOX = 1_180, 26, 17, 190
-INK, QUIET, PAPER, EDGE, ARROW = "#22313A", "#6B6A62", "#F5F0E4", "#B4A88E", "#0C5B66"
+INK, PAPER, EDGE, ARROW = "#22313A", "#F5F0E4", "#B4A88E", "#0C5B66"
 
 
 def packages(part: str) -> list[tuple[str, int]]:
@@ -43,7 +43,7 @@ def draw() -> str:
     """The picture, as SVG 1.1."""
     body: list[str] = []
     arrows = imports()
-    top = GAP
+    top = float(GAP)
     for row in ROWS:
         width = (WIDTH - GAP * (len(row) + 1)) / len(row)
         tallest = 0.0
@@ -54,15 +54,27 @@ def draw() -> str:
             deep = -(-len(rows) // columns)
             height = 40 + deep * LINE
             tallest = max(tallest, height)
-            body.append(f'<rect x="{left:g}" y="{top:g}" width="{width:g}" height="{height:g}" rx="5" fill="{PAPER}" stroke="{EDGE}"/>')
+            body.append(_box(left, top, width, height))
             to = ", ".join(f"{name} {count}" for (own, name), count in sorted(arrows.items()) if own == part)
-            body.append(f'<text x="{left + 12:g}" y="{top + 20:g}" font-weight="600" fill="{INK}">{part}</text>')
-            if to:
-                body.append(f'<text x="{left + width - 12:g}" y="{top + 20:g}" text-anchor="end" fill="{ARROW}">imports {escape(to)}</text>')
+            body.append(_text(left + 12, top + 20, part, weight="600"))
+            body.append(_text(left + width - 12, top + 20, f"imports {to}" if to else "", ARROW, "end"))
             for index, (name, count) in enumerate(rows):
                 x = left + 12 + (index // deep) * BOX
                 y = top + 40 + (index % deep) * LINE
-                body.append(f'<text x="{x:g}" y="{y:g}" fill="{INK}">{escape(name)} <tspan fill="{QUIET}">{count}</tspan></text>')
+                body.append(_text(x, y, f"{name}  {count}"))
         top += tallest + GAP
-    head = f'<svg xmlns="http://www.w3.org/2000/svg" width="{WIDTH}" height="{top:g}" viewBox="0 0 {WIDTH} {top:g}" font-family="IBM Plex Sans, sans-serif" font-size="12">'
+    head = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{WIDTH}" height="{top:g}" viewBox="0 0 {WIDTH} {top:g}" '
+        'font-family="IBM Plex Sans, sans-serif" font-size="12">'
+    )
     return "\n".join((head, "<title>Packages of Zolvek, and imports between its parts</title>", *body, "</svg>\n"))
+
+
+def _box(x: float, y: float, width: float, height: float) -> str:
+    place = f'x="{x:g}" y="{y:g}" width="{width:g}" height="{height:g}"'
+    return f'<rect {place} rx="5" fill="{PAPER}" stroke="{EDGE}"/>'
+
+
+def _text(x: float, y: float, text: str, colour: str = INK, anchor: str = "start", weight: str = "400") -> str:
+    looks = f'fill="{colour}" text-anchor="{anchor}" font-weight="{weight}"'
+    return f'<text x="{x:g}" y="{y:g}" {looks}>{escape(text)}</text>'

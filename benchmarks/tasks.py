@@ -26,15 +26,9 @@ def test(words: list[str]) -> int:
         action="store_true",
         help="only what needs no window, server or process of its own",
     )
-    parser.add_argument(
-        "--long", action="store_true", help="1,000 examples for each property instead of 50"
-    )
-    parser.add_argument(
-        "--durations", action="store_true", help="print the slowest tests at the end"
-    )
-    parser.add_argument(
-        "--processes", type=int, default=PROCESSES, metavar="N", help="how many run side by side"
-    )
+    parser.add_argument("--long", action="store_true", help="1,000 examples for each property instead of 50")
+    parser.add_argument("--durations", action="store_true", help="print the slowest tests at the end")
+    parser.add_argument("--processes", type=int, default=PROCESSES, metavar="N", help="how many run side by side")
     given = parser.parse_args(words)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     options = test_runner.Options(given.processes, given.quick, given.long, given.durations)
@@ -52,9 +46,7 @@ def check(_: list[str]) -> int:
     status = 0
     for command in commands:
         done = subprocess.run([sys.executable, "-m", *command], cwd=ROOT, check=False)
-        print(
-            f"{command[0]} {command[1] if len(command) > 1 else ''}: {'failed' if done.returncode else 'ok'}"
-        )
+        print(f"{command[0]} {command[1] if len(command) > 1 else ''}: {'failed' if done.returncode else 'ok'}")
         status |= done.returncode
     return 1 if status else 0
 

@@ -86,9 +86,7 @@ def classes(quick: bool = False) -> list[str]:
 
 
 def _has_tests(node: ast.ClassDef) -> bool:
-    return any(
-        isinstance(each, ast.FunctionDef) and each.name.startswith("test") for each in node.body
-    )
+    return any(isinstance(each, ast.FunctionDef) and each.name.startswith("test") for each in node.body)
 
 
 def run(names: list[str], options: Options) -> int:
@@ -97,8 +95,7 @@ def run(names: list[str], options: Options) -> int:
     waiting = iter(names or classes(options.quick))
     outcome, taking = Outcome(), threading.Lock()
     workers = [
-        threading.Thread(target=_feed, args=(waiting, taking, outcome, options))
-        for _ in range(options.processes)
+        threading.Thread(target=_feed, args=(waiting, taking, outcome, options)) for _ in range(options.processes)
     ]
     for worker in workers:
         worker.start()
@@ -113,9 +110,7 @@ def run(names: list[str], options: Options) -> int:
     return 1 if outcome.failed or not outcome.passed else 0
 
 
-def _feed(
-    waiting: Iterator[str], taking: threading.Lock, outcome: Outcome, options: Options
-) -> None:
+def _feed(waiting: Iterator[str], taking: threading.Lock, outcome: Outcome, options: Options) -> None:
     """Give a process one class after another; one that dies counts as a failure, and is replaced."""
     process: subprocess.Popen[str] | None = None
     while True:

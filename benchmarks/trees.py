@@ -87,11 +87,9 @@ def kinds() -> list[Kind]:
                 parameter.text(at)
                 parameter.value(at)
 
-    kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))  # fmt: skip
+    kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))
     with tempfile.TemporaryDirectory() as name:
-        state = json.loads(
-            state_file.save(kept, [states.state_of(kept, key)], Path(name) / "s.json").read_bytes()
-        )
+        state = json.loads(state_file.save(kept, [states.state_of(kept, key)], Path(name) / "s.json").read_bytes())
 
     def stated(text: str, path: Path) -> None:
         path.write_text(text)
@@ -228,8 +226,6 @@ def mutations(count: int, seed: int = 1) -> Damage:
                 if type(error).__module__.startswith("msgspec") and found[which].name == "copy":
                     refused += 1  # passed over where copies are looked for
                 else:
-                    faults.append(
-                        f"{number} {found[which].name}: {type(error).__name__}: {error}"[:300]
-                    )
+                    faults.append(f"{number} {found[which].name}: {type(error).__name__}: {error}"[:300])
             longest = max(longest, time.perf_counter() - began)
     return Damage(read, refused, faults, longest)

@@ -196,9 +196,7 @@ def alone(place: Path) -> Iterator[None]:
     """Only one start at a time sets up; the others wait for it."""
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
-        handle = os.open(
-            place.with_name(place.name + ".lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600
-        )
+        handle = os.open(place.with_name(place.name + ".lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)
     except OSError as error:
         _fail(place, f"{error} Errno {error.errno}")
     try:
@@ -303,9 +301,7 @@ def _need_venv() -> None:
         packages.install([names], "The private environment")
         importlib.invalidate_caches()
     if not importlib.util.find_spec("ensurepip"):
-        stop(
-            "Python's venv module is missing: run `sudo apt-get install -y python3-venv`, then start again."
-        )
+        stop("Python's venv module is missing: run `sudo apt-get install -y python3-venv`, then start again.")
 
 
 def _run(command: list[str], place: Path) -> None:
@@ -317,7 +313,7 @@ def _run(command: list[str], place: Path) -> None:
     }
     done = subprocess.run(
         command, capture_output=True, text=True, errors="replace", check=False, env={**clean, "LC_ALL": "C.UTF-8"}
-    )  # fmt: skip
+    )
     if done.returncode:
         if done.returncode == -signal.SIGINT:
             raise KeyboardInterrupt
@@ -337,9 +333,7 @@ def fault(told: str, place: Path) -> str:
             }  # fmt: skip
             return sentence.format(**words)
     last = [line.strip() for line in told.splitlines() if line.strip()]
-    errors = (
-        [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
-    )
+    errors = [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
     return f"The environment could not be set up ({errors[-1]}): put that right, then start again."
 
 

@@ -94,9 +94,7 @@ def needs(arguments: list[str]) -> list[str]:
     command = arguments[0] if arguments else ""
     if command in ("-h", "--help", "--version") or {"-h", "--help"} & set(arguments[1:]):
         return [ALWAYS]
-    shows = command in WINDOW_COMMANDS and not any(
-        each.split("=")[0] == "--write" for each in arguments
-    )
+    shows = command in WINDOW_COMMANDS and not any(each.split("=")[0] == "--write" for each in arguments)
     png = command == "picture" and any(each.lower().endswith(".png") for each in arguments)
     wanted = [(ALWAYS, True), (SOUND, shows or command in SOUND_COMMANDS), (WINDOW, shows or png)]
     if command == "demo" and not shows:

@@ -43,9 +43,7 @@ def install(packages: list[tuple[str, ...]], why: str) -> None:
     tell(f"Installing system packages for {why[0].lower() + why[1:]}: {' '.join(names_)}")
     command = ["apt-get", "install", "-y", "--no-install-recommends", *names_]
     waiting = ["-o", "DPkg::Lock::Timeout=600"]  # seconds, for another program that installs
-    done = subprocess.run(
-        [*command, *waiting], check=False, capture_output=True, text=True, env=QUIET
-    )
+    done = subprocess.run([*command, *waiting], check=False, capture_output=True, text=True, env=QUIET)
     if done.returncode:
         last = [line for line in done.stderr.splitlines() if line.startswith("E:")]
         stop(

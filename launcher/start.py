@@ -16,6 +16,7 @@ DEVELOPER_COMMANDS = {"test", "check", "bench", "shots"}
 OLDEST = (3, 11)
 IN_USE = "ZOLVEK_IN_USE"  # of the environment: the handle that says that it is in use
 
+JUCE = "/usr/share/juce/modules"
 # Program or file that the tests check against where it is there -> Debian package that brings it.
 TEST_TOOLS = {
     "cc": "gcc",
@@ -34,7 +35,7 @@ TEST_TOOLS = {
     "lv2apply": "lilv-utils",
     "/usr/lib/lv2/mda.lv2/manifest.ttl": "mda-lv2",
     "/usr/lib/lv2/eg-amp.lv2/manifest.ttl": "lv2-examples",
-    "/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK/pluginterfaces/base/funknown.h": "juce-modules-source-data",
+    f"{JUCE}/juce_audio_processors/format_types/VST3_SDK/pluginterfaces/base/funknown.h": "juce-modules-source-data",
 }
 
 
@@ -43,9 +44,7 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if sys.version_info < OLDEST:
         stop(f"Zolvek needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
     if "\n" in str(root):
-        stop(
-            f"The checkout's folder has a line break in its name ({str(root)!r}): rename it, then start again."
-        )
+        stop(f"The checkout's folder has a line break in its name ({str(root)!r}): rename it, then start again.")
     command = arguments[0] if arguments else ""
     developing = command in DEVELOPER_COMMANDS
     locks = [root / "requirements.lock"]
@@ -60,9 +59,7 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     if handle is not None:
         os.environ[IN_USE] = str(handle)
     os.environ["ZOLVEK_LAUNCHER"] = str(root / "zolvek")
-    entry = (
-        root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
-    )
+    entry = root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
     # Isolated: neither the current folder nor PYTHON… variables bring in code of others.
     os.execv(python, [str(python), "-I", str(entry), *arguments])
 
@@ -82,22 +79,14 @@ def _libraries(place: Path, arguments: list[str]) -> None:
 
 
 def _lacking_tools() -> list[str]:
-    return sorted(
-        {
-            package
-            for name, package in TEST_TOOLS.items()
-            if not (shutil.which(name) or os.path.exists(name))
-        }
-    )
+    return sorted({package for name, package in TEST_TOOLS.items() if not (shutil.which(name) or os.path.exists(name))})
 
 
 def _test_tools(place: Path) -> None:
     if not _lacking_tools():
         return
     if not packages.may_install():
-        tell(
-            f"Tests that need these Debian packages will be skipped: {', '.join(_lacking_tools())}"
-        )
+        tell(f"Tests that need these Debian packages will be skipped: {', '.join(_lacking_tools())}")
         return
     with environment.alone(place):
         lacking = _lacking_tools()

@@ -36,9 +36,7 @@ def ordinary_midi() -> bytes:
         track = file.add_track(f"Part {channel + 1}")
         for step in range(24):
             track.append(mido.Message("note_on", channel=channel, note=60 + step, velocity=80))
-            track.append(
-                mido.Message("control_change", channel=channel, control=74, value=step * 5)
-            )
+            track.append(mido.Message("control_change", channel=channel, control=74, value=step * 5))
             track.append(mido.Message("note_off", channel=channel, note=60 + step, time=240))
     out = io.BytesIO()
     file.save(file=out)
@@ -138,9 +136,7 @@ PROJECTS: dict[str, Callable[[Path], Project]] = {
     "a track without devices": _bare_track,
     "no lanes": _no_lanes,
     "no sections": lambda _: replace(build(), sections=()),
-    "no notes": lambda _: replace(
-        build(), tracks=tuple(replace(t, notes=(), clips=()) for t in build().tracks)
-    ),
+    "no notes": lambda _: replace(build(), tracks=tuple(replace(t, notes=(), clips=()) for t in build().tracks)),
     "one bar": lambda _: replace(build(), length=4.0),
     "the shortest": lambda _: replace(build(), length=LIMITS["length"].low),
     "the longest": lambda _: replace(build(), length=LIMITS["length"].high),

@@ -80,15 +80,9 @@ class Libraries(unittest.TestCase):
                     files.add(by_name[name])
                     waiting.append(by_name[name])
         named = {name for rows in libraries.LIBRARIES.values() for name in rows}
-        gaps = {
-            name: path.name
-            for path in files
-            for name in needed(path) - own - named - libraries.SYSTEM
-        }
+        gaps = {name: path.name for path in files for name in needed(path) - own - named - libraries.SYSTEM}
         self.assertEqual(gaps, {}, "not in launcher/libraries.py")
-        told = subprocess.run(
-            ["ldd", *map(str, files)], capture_output=True, text=True, check=False
-        )
+        told = subprocess.run(["ldd", *map(str, files)], capture_output=True, text=True, check=False)
         lost = {line.strip() for line in told.stdout.splitlines() if "not found" in line}
         self.assertEqual({line for line in lost if line.split()[0] not in own}, set())
 
@@ -118,9 +112,7 @@ def wheel(folder: Path, name: str, code: str) -> None:
     with zipfile.ZipFile(folder / f"{name}-1.0-py3-none-any.whl", "w") as made:
         made.writestr(f"{name}.py", code)
         made.writestr(f"{about}/METADATA", f"Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n")
-        made.writestr(
-            f"{about}/WHEEL", "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n"
-        )
+        made.writestr(f"{about}/WHEEL", "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n")
         made.writestr(
             f"{about}/RECORD",
             f"{name}.py,,\n{about}/METADATA,,\n{about}/WHEEL,,\n{about}/RECORD,,\n",
@@ -136,9 +128,9 @@ class SettingUp(unittest.TestCase):
         self.root = Path(made.name) / "check out"
         (self.root / "src" / "zolvek").mkdir(parents=True)
         for name in ("zolvek", "launcher"):
-            (self.root / name).symlink_to(ROOT / name) if name == "launcher" else (
-                self.root / name
-            ).write_bytes((ROOT / name).read_bytes())
+            (self.root / name).symlink_to(ROOT / name) if name == "launcher" else (self.root / name).write_bytes(
+                (ROOT / name).read_bytes()
+            )
         (self.root / "zolvek").chmod(0o755)
         (self.root / "src" / "zolvek" / "__main__.py").write_text(
             "import one, sys; print('started', one.word, sys.argv[1:])\n"
@@ -153,19 +145,19 @@ class SettingUp(unittest.TestCase):
 
     def start(self, **env: str) -> subprocess.CompletedProcess[str]:
         return subprocess.run(
-            [str(self.root / "zolvek"), "lanes"], capture_output=True, text=True, check=False,
-            env={**self.env, **env}, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+            [str(self.root / "zolvek"), "lanes"],
+            capture_output=True,
+            text=True,
+            check=False,
+            env={**self.env, **env},
+            stdin=subprocess.DEVNULL,
+        )
 
     def assert_whole(self) -> None:
         done = self.start()
-        self.assertEqual(
-            (done.returncode, done.stdout), (0, "started whole ['lanes']\n"), done.stderr
-        )
+        self.assertEqual((done.returncode, done.stdout), (0, "started whole ['lanes']\n"), done.stderr)
         left = {path.name for path in self.root.iterdir()} - {".venv", ".venv.lock"}
-        self.assertFalse(
-            [name for name in left if name.startswith(".venv")], "half made things stay"
-        )
+        self.assertFalse([name for name in left if name.startswith(".venv")], "half made things stay")
 
     def test_it_is_made_once_and_anew_when_it_is_damaged(self) -> None:
         self.assert_whole()
@@ -202,9 +194,12 @@ class SettingUp(unittest.TestCase):
             "import sys; print('runs', flush=True); sys.stdin.read(); import one; print(one.word)\n"
         )
         with subprocess.Popen(
-            [str(self.root / "zolvek"), "lanes"], env=self.env, text=True, stdin=subprocess.PIPE,
+            [str(self.root / "zolvek"), "lanes"],
+            env=self.env,
+            text=True,
+            stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
-        ) as running:  # fmt: skip
+        ) as running:
             assert running.stdout is not None and running.stdin is not None
             self.assertEqual(running.stdout.readline(), "runs\n")
             more = self.root / "requirements-dev.lock"
@@ -226,11 +221,15 @@ class SettingUp(unittest.TestCase):
     def test_of_two_first_starts_one_waits_for_the_other(self) -> None:
         both = [
             subprocess.Popen(
-                [str(self.root / "zolvek"), "lanes"], env=self.env, text=True, stdin=subprocess.DEVNULL,
-                stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+                [str(self.root / "zolvek"), "lanes"],
+                env=self.env,
+                text=True,
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
             )
             for _ in range(2)
-        ]  # fmt: skip
+        ]
         ends = [each.communicate() for each in both]
         self.assertEqual([out for out, _ in ends], ["started whole ['lanes']\n"] * 2)
         told = "".join(err for _, err in ends)
@@ -245,9 +244,13 @@ class SettingUp(unittest.TestCase):
     def test_ended_in_the_midst_it_leaves_nothing_or_is_made_anew(self) -> None:
         for number, sign in enumerate((signal.SIGINT, signal.SIGKILL)):
             going = subprocess.Popen(
-                [str(self.root / "zolvek"), "lanes"], env=self.env, start_new_session=True,
-                stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-            )  # fmt: skip
+                [str(self.root / "zolvek"), "lanes"],
+                env=self.env,
+                start_new_session=True,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+                text=True,
+            )
             half = self.root / ".venv.new"
             for _ in range(1_000):
                 if (half / "pyvenv.cfg").exists():
@@ -386,9 +389,7 @@ class ForeignCode(unittest.TestCase):
             "zolvek.sound.processes.render_worker",
             "zolvek.sound.processes.job_process",
         ):
-            done = subprocess.run(
-                command(module), input=b"", capture_output=True, check=False, timeout=120
-            )
+            done = subprocess.run(command(module), input=b"", capture_output=True, check=False, timeout=120)
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertFalse((self.folder / "ran").exists())
 

@@ -92,9 +92,7 @@ def contrast(one: str, other: str) -> float:
 
 class Structure(unittest.TestCase):
     def test_core_formats_and_sound_know_no_qt_and_load_nothing_slow(self) -> None:
-        done = subprocess.run(
-            [sys.executable, "-c", ALONE], capture_output=True, text=True, check=True
-        )
+        done = subprocess.run([sys.executable, "-c", ALONE], capture_output=True, text=True, check=True)
         self.assertEqual(done.stdout.split("\n")[:2], ["[]", "[]"])
 
     def test_no_two_modules_or_packages_import_each_other(self) -> None:
@@ -122,11 +120,7 @@ class Structure(unittest.TestCase):
                     up = STUDIO.index(own[2]) > STUDIO.index(its[2])
                 else:  # views know their own room and the shared one
                     rooms = own[2:4], its[2:4]
-                    up = (
-                        own[1:3] == ["studio", "views"]
-                        and rooms[0] != rooms[1]
-                        and its[3] != "shared"
-                    )
+                    up = own[1:3] == ["studio", "views"] and rooms[0] != rooms[1] and its[3] != "shared"
                 if up:
                     wrong.append(f"{name} -> {other}")
         self.assertEqual(wrong, [])
@@ -149,9 +143,7 @@ class Structure(unittest.TestCase):
             calls = [
                 node.lineno
                 for node in ast.walk(tree)
-                if isinstance(node, ast.Call)
-                and isinstance(node.func, ast.Name)
-                and node.func.id == "id"
+                if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "id"
             ]
             if name != "zolvek.sound.processes.framing":
                 self.assertEqual(calls, [], name)

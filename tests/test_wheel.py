@@ -41,16 +41,16 @@ class Wheel(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
             source = folder / "source"
-            kept = shutil.ignore_patterns(
-                ".venv*", ".git", "__pycache__", "build", "*.egg-info", ".*_cache", "tests"
-            )
+            kept = shutil.ignore_patterns(".venv*", ".git", "__pycache__", "build", "*.egg-info", ".*_cache", "tests")
             shutil.copytree(ROOT, source, ignore=kept, symlinks=True)
             pip = [sys.executable, "-m", "pip", "--disable-pip-version-check", "-q"]
             env = {key: value for key, value in os.environ.items() if key != "PYTHONPATH"}
             subprocess.run(
                 [*pip, "wheel", "--no-deps", "--no-build-isolation", "--no-index", "-w", name, str(source)],
-                check=True, env=env, capture_output=True,
-            )  # fmt: skip
+                check=True,
+                env=env,
+                capture_output=True,
+            )
             (wheel,) = folder.glob("*.whl")
             inside = set(zipfile.ZipFile(wheel).namelist())
             shipped = {
@@ -79,8 +79,12 @@ class Wheel(unittest.TestCase):
             # What it needs is lent by this environment, the program itself is not.
             own = next(each for each in sys.path if each.endswith("site-packages"))
             (site / "lent.pth").write_text(own)
-            subprocess.run([*pip, "--python", str(place), "install", "--no-deps", "--no-index", str(wheel)],
-                           check=True, env=env, capture_output=True)  # fmt: skip
+            subprocess.run(
+                [*pip, "--python", str(place), "install", "--no-deps", "--no-index", str(wheel)],
+                check=True,
+                env=env,
+                capture_output=True,
+            )
             homes = {f"XDG_{kind}_HOME": name for kind in ("CONFIG", "DATA", "STATE", "CACHE")}
             env |= {**homes, "QT_QPA_PLATFORM": "offscreen"}
             command = str(place / "bin" / "zolvek")

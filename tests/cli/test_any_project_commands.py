@@ -21,14 +21,20 @@ HEAVY = {"the longest", "two hours", "1,000 lanes"}
 def commands(path: str, out: str, lane: str, device: str) -> list[tuple[str, ...]]:
     """The command lines; `out` is where their files go."""
     return [
-        ("lanes", path), ("states", path), ("report", path, "--ms", "5"), ("export", path, "--midi", f"{out}.mid"),
-        ("export", path, "--midi", f"{out}.mid", "--split", "track"), ("table", path, "--step", "1", "-o", f"{out}.csv"),
+        ("lanes", path),
+        ("states", path),
+        ("report", path, "--ms", "5"),
+        ("export", path, "--midi", f"{out}.mid"),
+        ("export", path, "--midi", f"{out}.mid", "--split", "track"),
+        ("table", path, "--step", "1", "-o", f"{out}.csv"),
         ("table", path, "--step", "1", "--clock", "seconds", "--cells", "text", "-o", f"{out}.csv"),
-        ("picture", path, "-o", f"{out}.svg"), ("render", path, "-o", f"{out}.wav", "--to", "1.2"),
-        ("sample", path, "--lane", lane, "--step", "0.5"), ("bake", path, "--lane", lane, "-o", f"{out}.zolvek"),
+        ("picture", path, "-o", f"{out}.svg"),
+        ("render", path, "-o", f"{out}.wav", "--to", "1.2"),
+        ("sample", path, "--lane", lane, "--step", "0.5"),
+        ("bake", path, "--lane", lane, "-o", f"{out}.zolvek"),
         ("control", path, "--lane", lane, "-o", f"{out}.wav", "--rate", "44100", "--to", "1.2"),
         ("morph", path, "--device", device, "--from", "A", "--to", "B", "--span", "1", "1.2", "-o", f"{out}.zolvek"),
-    ]  # fmt: skip
+    ]
 
 
 class AnyProject(unittest.TestCase):
@@ -49,9 +55,7 @@ class AnyProject(unittest.TestCase):
                     fault = done.exception
                     if fault is not None and not isinstance(fault, SystemExit):
                         assert isinstance(fault, ZolvekError), f"{kind}: {words}: {fault!r}"
-                        self.assertTrue(
-                            fault.what and (fault.where or fault.remedy), f"{kind}: {words}"
-                        )
+                        self.assertTrue(fault.what and (fault.where or fault.remedy), f"{kind}: {words}")
                     elif words[0] in ("lanes", "states", "report"):
                         json.loads(done.stdout)
 

@@ -21,11 +21,7 @@ from tests.core.curves import value_at
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import curve_csv
 
-ENVIRONMENT = {
-    k: v
-    for k, v in os.environ.items()
-    if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
-}
+ENVIRONMENT = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
 
 
 def run(*words: str) -> subprocess.CompletedProcess[str]:
@@ -54,9 +50,7 @@ class Commands(unittest.TestCase):
         project = project_file.load(self.demo)
         rows = json.loads(run("lanes", self.demo).stdout)
         self.assertEqual([row["id"] for row in rows], [lane.id for lane in project.lanes()])
-        self.assertEqual(
-            set(rows[0]), {"id", "track", "device", "parameter", "unit", "reach", "points"}
-        )
+        self.assertEqual(set(rows[0]), {"id", "track", "device", "parameter", "unit", "reach", "points"})
         out = run(
             "sample",
             self.demo,
@@ -70,17 +64,13 @@ class Commands(unittest.TestCase):
             "11.1.0",
         ).stdout
         sampled = list(csv.DictReader(io.StringIO(out)))
-        self.assertEqual(
-            [float(row["beat"]) for row in sampled], np.arange(32.0, 40.25, 0.5).tolist()
-        )
+        self.assertEqual([float(row["beat"]) for row in sampled], np.arange(32.0, 40.25, 0.5).tolist())
         lane = project.lane("horn.cutoff")
         for row in sampled:
             beat = float(row["beat"])
             self.assertAlmostEqual(float(row["position"]), value_at(lane.curve, beat), places=9)
             self.assertAlmostEqual(float(row["seconds"]), beat * 60 / 112, places=9)
-            self.assertAlmostEqual(
-                float(row["value"]), 20 * 1000 ** float(row["position"]), places=6
-            )
+            self.assertAlmostEqual(float(row["value"]), 20 * 1000 ** float(row["position"]), places=6)
         self.assertEqual(sampled[0]["text"], "260 Hz")
 
     def test_curve_eval_follows_the_table(self) -> None:
@@ -89,9 +79,7 @@ class Commands(unittest.TestCase):
             "beat,value,shape,amount\n0,0.1,bend,0.6\n2,0.9,s-curve,-0.3\n3,0,waves,2\n5,1,line,0\n5,0.25,pulses,3\n8,1,hold,0\n"
         )
         drawn = curve_csv.load(path)
-        rows = list(
-            csv.reader(io.StringIO(run("curve", "eval", str(path), "--step", "0.125").stdout))
-        )
+        rows = list(csv.reader(io.StringIO(run("curve", "eval", str(path), "--step", "0.125").stdout)))
         self.assertEqual(rows[0], ["beat", "value"])
         self.assertEqual(len(rows), 66)
         for beat, value in rows[1:]:
@@ -101,9 +89,7 @@ class Commands(unittest.TestCase):
     def test_curve_tools(self) -> None:
         path, out = str(self.folder / "tool.csv"), self.folder / "out.csv"
         curve_csv.save(
-            curve_csv.from_text(
-                "beat,value,shape,amount\n0.1,0.2,line,0\n1.9,0.6,bend,0.5\n4,0.4,line,0\n", "x"
-            ),
+            curve_csv.from_text("beat,value,shape,amount\n0.1,0.2,line,0\n1.9,0.6,bend,0.5\n4,0.4,line,0\n", "x"),
             path,
         )
         drawn = curve_csv.load(path)
@@ -116,7 +102,8 @@ class Commands(unittest.TestCase):
             ("tilt", "--right", "39"): (None, None),
             ("mirror",): ([0.1, 2.2, 4], [0.4, 0.6, 0.2]),
             ("invert",): ([0.1, 1.9, 4], [0.8, 0.4, 0.6]),
-            ("stamp", "--form", "gate", "--from", "1", "--to", "1.5", "--start", "0", "--end", "100", "--set", "count=1"): (None, None),
+            ("stamp", "--form", "gate", "--from", "1", "--to", "1.5", "--start", "0", "--end", "100", "--set",
+                "count=1"): (None, None),
             ("smooth", "--beats", "0.1"): (None, None),
         }  # fmt: skip
         for words, (beat, value) in cases.items():
@@ -141,9 +128,7 @@ class Commands(unittest.TestCase):
         for path, more in zip(paths[:3], ((), (), ("--bypass",)), strict=True):
             done = run("render", self.demo, "-o", path, "--from", "15", "--to", "15.3", *more)
             self.assertEqual((done.returncode, done.stderr), (0, ""))
-        self.assertEqual(
-            Path(paths[0]).read_bytes(), Path(paths[1]).read_bytes(), "two renders, the same bits"
-        )
+        self.assertEqual(Path(paths[0]).read_bytes(), Path(paths[1]).read_bytes(), "two renders, the same bits")
         self.assertNotEqual(Path(paths[0]).read_bytes(), Path(paths[2]).read_bytes())
         info = soundfile.info(paths[0])
         self.assertEqual((info.subtype, info.frames), ("PCM_24", round(2 * 60 / 112 * 48_000)))
@@ -157,10 +142,12 @@ class Commands(unittest.TestCase):
         half.write_bytes(Path(self.demo).read_bytes()[:900])
         cases = (
             ("lanes",), ("lanes", "missing.zolvek"), ("lanes", str(half)), ("lanes", str(self.folder)), ("nothing",),
-            ("sample", self.demo, "--lane", "x", "--step", "1"), ("sample", self.demo, "--lane", "horn.cutoff", "--step", "0"),
+            ("sample", self.demo, "--lane", "x", "--step", "1"), ("sample", self.demo, "--lane", "horn.cutoff",
+                "--step", "0"),
             ("sample", self.demo, "--lane", "horn.cutoff", "--step", "1", "--from", "20", "--to", "10"),
             ("sample", self.demo, "--lane", "horn.cutoff", "--step", "1e-9"),
-            ("render", self.demo, "-o", "/no/such/folder/x.wav", "--to", "2"), ("render", self.demo, "-o", "x.wav", "--from", "a"),
+            ("render", self.demo, "-o", "/no/such/folder/x.wav", "--to", "2"), ("render", self.demo, "-o", "x.wav",
+                "--from", "a"),
             ("export", self.demo), ("curve", "eval", str(text), "--step", "1"), ("open", "missing.zolvek"), ("demo",),
         )  # fmt: skip
         for words in cases:

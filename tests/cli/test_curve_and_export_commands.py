@@ -35,8 +35,10 @@ from zolvek.sound.engine.offline import render
 # for files, {out} for where to write.
 LINES: dict[str, tuple[str, str]] = {
     "new": ("new {wav} {midi} -o {out}.zolvek", "new {csv} -o {out}.zolvek"),
-    "insert-bars": ("insert-bars {demo} --at 9 --count 4 -o {out}.zolvek", "insert-bars {demo} --at 90 --count 4 -o {out}.zolvek"),
-    "remove-bars": ("remove-bars {demo} --at 9 --count 4 -o {out}.zolvek", "remove-bars {demo} --at 1 --count 49 -o {out}.zolvek"),
+    "insert-bars": ("insert-bars {demo} --at 9 --count 4 -o {out}.zolvek",
+        "insert-bars {demo} --at 90 --count 4 -o {out}.zolvek"),
+    "remove-bars": ("remove-bars {demo} --at 9 --count 4 -o {out}.zolvek",
+        "remove-bars {demo} --at 1 --count 49 -o {out}.zolvek"),
     "collect": ("collect {demo} -o {out}.zip", "collect {csv} -o {out}.zip"),
     "plugins": ("plugins amp --json", "plugins --nothing"),
     "add-device": ("add-device {demo} --track Keys --plugin http://lv2plug.in/plugins/eg-amp -o {out}.zolvek",
@@ -51,23 +53,28 @@ LINES: dict[str, tuple[str, str]] = {
     "states": ("states {demo}", "states {one}"),
     "morph": ("morph {demo} --device horn --from Pressed --to Let_go --span 1 9.2 -o {out}.zolvek",
               "morph {demo} --device horn --from Pressed --to Nothing --span 1 9 -o {out}.zolvek"),
-    "bake": ("bake {demo} --lane lantern-strip.pan -o {out}.zolvek", "bake {demo} --lane lantern-strip.pan --tolerance 0 -o {out}.zolvek"),
+    "bake": ("bake {demo} --lane lantern-strip.pan -o {out}.zolvek", "bake {demo} --lane lantern-strip.pan --tolerance "
+                                                                     "0 -o {out}.zolvek"),
     "render": ("render {demo} -o {out}.flac --to 1.2 --bits 16 --tail", "render {demo} -o {out}.flac --bits float"),
     "export": ("export {demo} --midi {out}.mid --ms 5 --split lane", "export {demo} --midi {out}.mid --split nothing"),
     "report": ("report {demo} --tolerance 1", "report {demo} --ticks 0"),
     "import": ("import {midi} -o {out}.zolvek --hold", "import {wav} -o {out}.zolvek"),
-    "control": ("control {demo} --lane horn.cutoff -o {out}.wav --to 3", "control {demo} --lane horn.cutoff -o {out}.wav --bits 16"),
+    "control": ("control {demo} --lane horn.cutoff -o {out}.wav --to 3",
+        "control {demo} --lane horn.cutoff -o {out}.wav --bits 16"),
     "from-sound": ("from-sound {wav} -o {out}.csv --follow", "from-sound {csv} -o {out}.csv"),
-    "table": ("table {demo} --step 1 --clock seconds -o {out}.csv", "table {demo} --step 1 --cells nothing -o {out}.csv"),
+    "table": ("table {demo} --step 1 --clock seconds -o {out}.csv",
+        "table {demo} --step 1 --cells nothing -o {out}.csv"),
     "picture": ("picture {demo} --lane horn.cutoff -o {out}.svg", "picture {demo} -o {out}.gif"),
     "schema": ("schema", "schema nothing"),
     "demo": ("demo --write {out}.zolvek", "demo --write /no/such/folder/x.zolvek"),
     "open": ("", "open {csv}"),  # a good one opens the window: the tests of the window do that
     "install-desktop": ("install-desktop --folder {out}", "install-desktop --folder /proc/none"),
     "curve eval": ("curve eval {csv} --step 0.5", "curve eval {csv} --step 0"),
-    "curve quantise": ("curve quantise {csv} --grid 1/8t --strength 50 -o {out}.csv", "curve quantise {csv} --grid 1/7 -o {out}.csv"),
+    "curve quantise": ("curve quantise {csv} --grid 1/8t --strength 50 -o {out}.csv",
+        "curve quantise {csv} --grid 1/7 -o {out}.csv"),
     "curve repeat": ("curve repeat {csv} --times 3 --tilt 5 -o {out}.csv", "curve repeat {one} --times 3 -o {out}.csv"),
-    "curve scale": ("curve scale {csv} --factor -0.5 --about 50 -o {out}.csv", "curve scale {csv} --factor inf -o {out}.csv"),
+    "curve scale": ("curve scale {csv} --factor -0.5 --about 50 -o {out}.csv",
+        "curve scale {csv} --factor inf -o {out}.csv"),
     "curve tilt": ("curve tilt {csv} --left 5 -o {out}.csv", "curve tilt {csv} --left 500 -o {out}.csv"),
     "curve mirror": ("curve mirror {csv} -o {out}.csv", "curve mirror {demo} -o {out}.csv"),
     "curve invert": ("curve invert {csv} -o {out}.csv", "curve invert {csv} --about -1 -o {out}.csv"),
@@ -75,13 +82,19 @@ LINES: dict[str, tuple[str, str]] = {
                     "curve stamp {csv} --form gate --from 1 --to 3 --set nothing=4 -o {out}.csv"),
     "curve smooth": ("curve smooth {one} --beats 1 -o {out}.csv", "curve smooth {csv} --beats 0 -o {out}.csv"),
     "curve thin": ("curve thin {csv} --tolerance 1 --shapes -o {out}.csv", "curve thin {csv} -o {out}.csv"),
-    "curve random": ("curve random {csv} --seed 3 --kind walk -o {out}.csv", "curve random {csv} --seed 3 --kind nothing -o {out}.csv"),
-    "curve lfo": ("curve lfo --shape pulse --period 1/8 --from 0 --to 4 -o {out}.csv", "curve lfo --shape pattern --period 1/8 --from 0 --to 4 -o {out}.csv"),
-    "curve humanise": ("curve humanise {csv} --strength 80 --seed 2 -o {out}.csv", "curve humanise {csv} --strength x -o {out}.csv"),
-    "curve jitter": ("curve jitter {csv} --time 30ms --step 0.25 -o {out}.csv", "curve jitter {csv} --value 101 -o {out}.csv"),
-    "layer lfo": ("layer lfo {demo} --lane horn.cutoff --shape saw-up --period 1/8 --smooth 40 --rate-end 1/2 --amount-end 5 --from 5 -o {out}.zolvek",
+    "curve random": ("curve random {csv} --seed 3 --kind walk -o {out}.csv",
+        "curve random {csv} --seed 3 --kind nothing -o {out}.csv"),
+    "curve lfo": ("curve lfo --shape pulse --period 1/8 --from 0 --to 4 -o {out}.csv",
+        "curve lfo --shape pattern --period 1/8 --from 0 --to 4 -o {out}.csv"),
+    "curve humanise": ("curve humanise {csv} --strength 80 --seed 2 -o {out}.csv",
+        "curve humanise {csv} --strength x -o {out}.csv"),
+    "curve jitter": ("curve jitter {csv} --time 30ms --step 0.25 -o {out}.csv",
+        "curve jitter {csv} --value 101 -o {out}.csv"),
+    "layer lfo": ("layer lfo {demo} --lane horn.cutoff --shape saw-up --period 1/8 --smooth 40 --rate-end 1/2 "
+                  "--amount-end 5 --from 5 -o {out}.zolvek",
                   "layer lfo {demo} --lane horn.cutoff --shape pulse --period 1/8 --skew 20 -o {out}.zolvek"),
-    "layer random": ("layer random {demo} --lane horn.cutoff --kind smooth --density 60 --smoothness 30 --spread levels -o {out}.zolvek",
+    "layer random": ("layer random {demo} --lane horn.cutoff --kind smooth --density 60 --smoothness 30 --spread "
+                     "levels -o {out}.zolvek",
                      "layer random {demo} --lane nothing -o {out}.zolvek"),
 }  # fmt: skip
 
@@ -106,8 +119,17 @@ class Commands(unittest.TestCase):
         made = tempfile.TemporaryDirectory()
         cls.addClassCleanup(made.cleanup)
         folder = Path(made.name)
-        cls.places = {key: str(folder / f"in.{suffix}") for key, suffix in
-                      (("demo", "zolvek"), ("midi", "mid"), ("wav", "wav"), ("csv", "csv"), ("one", "one.csv"), ("beats", "beats.wav"))}  # fmt: skip
+        cls.places = {
+            key: str(folder / f"in.{suffix}")
+            for key, suffix in (
+                ("demo", "zolvek"),
+                ("midi", "mid"),
+                ("wav", "wav"),
+                ("csv", "csv"),
+                ("one", "one.csv"),
+                ("beats", "beats.wav"),
+            )
+        }
         cls.places["out"] = str(folder / "out")
         cls.runner = CliRunner()
         cls.runner.invoke(zolvek, ["demo", "--write", cls.places["demo"]])
@@ -142,7 +164,9 @@ class Commands(unittest.TestCase):
     def test_settings_of_movements(self) -> None:
         """A layer made here bakes to what the panel's layer would; a seed that is said gives it again."""
         out = self.places["out"]
-        self.run_line("layer lfo {demo} --lane horn.cutoff --shape sample-hold --period 1/8 --soften 4ms -o {out}.zolvek")  # fmt: skip
+        self.run_line(
+            "layer lfo {demo} --lane horn.cutoff --shape sample-hold --period 1/8 --soften 4ms -o {out}.zolvek"
+        )
         layer = project_file.load(f"{out}.zolvek").lane("horn.cutoff").layers[-1]
         assert layer.lfo is not None
         self.assertEqual((layer.kind, layer.amount, layer.lfo.soften), ("lfo", 0.6, 0.004))
@@ -157,7 +181,7 @@ class Commands(unittest.TestCase):
         self.assertEqual(made[0][0], made[1][0])
         self.assertNotEqual(made[0][0], made[2][0])
         self.assertIsNone(made[1][1], "one that was given is not said")
-        helps = " ".join(str(self.run_line(f"curve {name} --help").output) for name in ("random", "lfo"))  # fmt: skip
+        helps = " ".join(str(self.run_line(f"curve {name} --help").output) for name in ("random", "lfo"))
         for word in (*RANDOM_KINDS, *SPREADS, *WAVES):
             self.assertIn(word, helps)
 
@@ -165,12 +189,8 @@ class Commands(unittest.TestCase):
         told = self.run_line("hits {beats}").output.splitlines()[1:]
         self.assertEqual(len(told), 16)
         for place, row in enumerate(told):
-            self.assertAlmostEqual(
-                float(row.split(",")[0]), 1_000 / 48_000 + 0.5 * place, delta=0.001
-            )
-        self.assertTrue(
-            self.run_line("tempo {beats}").output.splitlines()[1].startswith("120,0.02")
-        )
+            self.assertAlmostEqual(float(row.split(",")[0]), 1_000 / 48_000 + 0.5 * place, delta=0.001)
+        self.assertTrue(self.run_line("tempo {beats}").output.splitlines()[1].startswith("120,0.02"))
 
     def test_a_project_is_begun_with_what_somebody_brings(self) -> None:
         """Each file a track of its name from bar 1 on; time as the MIDI file has it, or as it is told."""
@@ -178,13 +198,9 @@ class Commands(unittest.TestCase):
         self.run_line("new {wav} {midi} -o {out}.zolvek")
         made = project_file.load(f"{self.places['out']}.zolvek")
         self.assertEqual((made.tempo, made.meter), (score.tempo, score.meter))
-        clips = {
-            track.name: [clip.beat for clip in track.clips] for track in made.tracks if track.clips
-        }
+        clips = {track.name: [clip.beat for clip in track.clips] for track in made.tracks if track.clips}
         self.assertEqual(clips, {"in": [0.0]})
-        self.assertEqual(
-            sum(len(t.notes) for t in made.tracks), sum(len(p.notes) for p in score.parts)
-        )
+        self.assertEqual(sum(len(t.notes) for t in made.tracks), sum(len(p.notes) for p in score.parts))
         self.assertGreaterEqual(made.length, float(made.tempo.beats(1.0)))
         self.run_line("new {wav} --tempo 93.5 --meter 7/8 -o {out}.zolvek")
         made = project_file.load(f"{self.places['out']}.zolvek")
@@ -201,16 +217,20 @@ class Commands(unittest.TestCase):
         """A pattern that is a line up is the saw; as the way of the rate it is the even way in octaves."""
         line = Pattern("Line up", 2.0, curve([(0.0, 0.0), (2.0, 1.0)]))
         path = self.places["pattern"] = str(Path(self.places["csv"]).with_name("line.json"))
-        Path(path).write_bytes(msgspec.json.encode(pattern_library.File(pattern_library.FORMAT, 1, line), enc_hook=to_plain))  # fmt: skip
+        Path(path).write_bytes(
+            msgspec.json.encode(pattern_library.File(pattern_library.FORMAT, 1, line), enc_hook=to_plain)
+        )
         at, made = np.linspace(0.0, 3.99, 400), []
         for shape in ("saw-up", "pattern --pattern {pattern}"):
-            done = self.run_line(f"curve lfo --shape {shape} --period 1/2 --from 0 --to 4 -o {{out}}.csv")  # fmt: skip
+            done = self.run_line(f"curve lfo --shape {shape} --period 1/2 --from 0 --to 4 -o {{out}}.csv")
             self.assertIsNone(done.exception, done.exception)
             made.append(curve_csv.load(f"{self.places['out']}.csv").at(at))
         np.testing.assert_allclose(made[0], made[1], atol=1e-9)
         ways = []
         for way in ("", " --rate-way {pattern}"):
-            done = self.run_line(f"curve lfo --shape sine --period 1/2 --rate-end 1/8 --from 0 --to 8 -o {{out}}.csv{way}")  # fmt: skip
+            done = self.run_line(
+                f"curve lfo --shape sine --period 1/2 --rate-end 1/8 --from 0 --to 8 -o {{out}}.csv{way}"
+            )
             self.assertIsNone(done.exception, done.exception)
             ways.append(curve_csv.load(f"{self.places['out']}.csv").at(2.0 * at))
         np.testing.assert_allclose(ways[0], ways[1], atol=0.01)
@@ -221,9 +241,7 @@ class Commands(unittest.TestCase):
     def test_each_says_in_one_line_what_is_wrong(self) -> None:
         for name, (_, bad) in LINES.items():
             done = self.run_line(bad)
-            self.assertIsInstance(
-                done.exception, (ZolvekError, click.ClickException), f"{name}: {done.exception!r}"
-            )
+            self.assertIsInstance(done.exception, (ZolvekError, click.ClickException), f"{name}: {done.exception!r}")
             self.assertNotIn("\n", str(done.exception).strip(), name)
             if isinstance(done.exception, ZolvekError):
                 self.assertTrue(done.exception.where or done.exception.remedy, name)
@@ -232,9 +250,7 @@ class Commands(unittest.TestCase):
         for name, command in leaves(zolvek):
             done = self.runner.invoke(zolvek, [*name.split(), "--help"])
             self.assertEqual(done.exit_code, 0, name)
-            self.assertTrue(
-                (command.help or "").strip().endswith((".", "”", '"')), f"{name}: {command.help}"
-            )
+            self.assertTrue((command.help or "").strip().endswith((".", "”", '"')), f"{name}: {command.help}")
             for each in command.params:
                 if isinstance(each, click.Option):
                     self.assertTrue(each.help, f"{name} {each.name} has no help")

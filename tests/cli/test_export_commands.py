@@ -57,11 +57,7 @@ class Delivering(unittest.TestCase):
         self.run_("export", self.project, "--midi", self.path("all.mid"))
         self.run_("export", self.project, "--midi", self.path("by.mid"), "--split", "track")
         self.assertEqual(len(list(self.folder.glob("by - *.mid"))), 4)
-        messages = sum(
-            m.type == "control_change"
-            for t in mido.MidiFile(self.path("all.mid")).tracks
-            for m in t
-        )
+        messages = sum(m.type == "control_change" for t in mido.MidiFile(self.path("all.mid")).tracks for m in t)
         self.assertEqual(messages, told["messages"])
         said = self.run_("import", self.path("all.mid"), "-o", self.path("back.zolvek"))
         self.assertIn("16 lanes, 283 notes", said)
@@ -70,9 +66,7 @@ class Delivering(unittest.TestCase):
         self.assertEqual(back.meter, DEMO.meter)
         self.run_("import", self.path("all.mid"), "--hold", "-o", self.path("held.zolvek"))
         held = project_file.load(self.path("held.zolvek"))
-        self.assertGreater(
-            sum(len(x.curve) for x in held.lanes()), 3 * sum(len(x.curve) for x in back.lanes())
-        )
+        self.assertGreater(sum(len(x.curve) for x in held.lanes()), 3 * sum(len(x.curve) for x in back.lanes()))
         self.refused("export", self.project, "--midi", self.path("x.mid"), "--split", "bar")
         self.refused("export", self.project, "--midi", self.path("x.mid"), "--ticks", 0)
         self.refused("import", self.project, "-o", self.path("x.zolvek"))
@@ -80,14 +74,10 @@ class Delivering(unittest.TestCase):
 
     def test_sound_in_its_forms(self) -> None:
         part = ("--from", "17", "--to", "17.2")
-        self.run_(
-            "render", self.project, "-o", self.path("a.flac"), *part, "--rate", 44_100, "--bits", 16
-        )
+        self.run_("render", self.project, "-o", self.path("a.flac"), *part, "--rate", 44_100, "--bits", 16)
         info = soundfile.info(self.path("a.flac"))
         self.assertEqual((info.samplerate, info.subtype), (44_100, "PCM_16"))
-        self.run_(
-            "render", self.project, "-o", self.path("b.wav"), *part, "--tracks", "--bits", "float"
-        )
+        self.run_("render", self.project, "-o", self.path("b.wav"), *part, "--tracks", "--bits", "float")
         self.assertEqual(len(list(self.folder.glob("b - *.wav"))), 4)
         self.run_("render", self.project, "-o", self.path("c.wav"), *part, "--tail")
         self.assertGreater(soundfile.info(self.path("c.wav")).duration, info.duration + 0.4)
@@ -115,30 +105,20 @@ class Delivering(unittest.TestCase):
         wanted = played(DEMO.lane(lane), DEMO).curve.at(beats)
         self.assertLessEqual(np.abs(made.at(beats) - wanted).max(), 0.0021)
         self.run_("render", self.project, "-o", self.path("m.wav"), "--from", "17", "--to", "18")
-        self.run_(
-            "from-sound", self.path("m.wav"), "-o", self.path("l.csv"), "--follow", "--attack", 5
-        )
+        self.run_("from-sound", self.path("m.wav"), "-o", self.path("l.csv"), "--follow", "--attack", 5)
         self.assertAlmostEqual(curve_csv.load(self.path("l.csv")).value.max(), 1.0, places=2)
         self.refused("control", self.project, "--lane", "none", "-o", self.path("x.wav"))
-        self.refused(
-            "control", self.project, "--lane", lane, "-o", self.path("x.wav"), "--bits", "16"
-        )
+        self.refused("control", self.project, "--lane", lane, "-o", self.path("x.wav"), "--bits", "16")
         self.refused("from-sound", self.project, "-o", self.path("x.csv"))
-        self.refused(
-            "from-sound", self.path("m.wav"), "-o", self.path("x.csv"), "--follow", "--attack", 0
-        )
+        self.refused("from-sound", self.path("m.wav"), "-o", self.path("x.csv"), "--follow", "--attack", 0)
 
     def test_tables_pictures_and_the_schema(self) -> None:
-        self.run_(
-            "table", self.project, "-o", self.path("t.csv"), "--step", 1, "--clock", "seconds"
-        )
+        self.run_("table", self.project, "-o", self.path("t.csv"), "--step", 1, "--clock", "seconds")
         with open(self.path("t.csv"), newline="", encoding="utf-8") as file:
             rows = list(csv.reader(file))
         self.assertEqual((rows[0][:2], len(rows[0])), (["beat", "seconds"], 18))
         two = ("--lane", "horn.cutoff", "--lane", "mallet.transpose")
-        self.run_(
-            "table", self.project, "-o", self.path("u.csv"), "--step", 4, *two, "--cells", "text"
-        )
+        self.run_("table", self.project, "-o", self.path("u.csv"), "--step", 4, *two, "--cells", "text")
         with open(self.path("u.csv"), newline="", encoding="utf-8") as file:
             self.assertEqual(list(csv.reader(file))[1][2:], ["240 Hz", "0 st"])
         self.run_("picture", self.project, "-o", self.path("p.svg"), *two)

@@ -48,11 +48,7 @@ def value_at(curve: Curve, beat: float) -> float:
 def curves(draw: st.DrawFn, most: int = 12) -> Curve:
     """Curves of every shape, with jumps, on and off a sixteenth grid."""
     count = draw(st.integers(1, most))
-    steps = draw(
-        st.lists(
-            st.sampled_from([0.0, 0.25, 0.5, 1.0, 0.37, 1 / 3, 3.0]), min_size=count, max_size=count
-        )
-    )
+    steps = draw(st.lists(st.sampled_from([0.0, 0.25, 0.5, 1.0, 0.37, 1 / 3, 3.0]), min_size=count, max_size=count))
     beat, last_jump = [draw(st.sampled_from([0.0, 1.0, 0.4]))], False
     for step in steps[1:]:
         step = 0.25 if step == 0.0 and last_jump else step
@@ -62,8 +58,5 @@ def curves(draw: st.DrawFn, most: int = 12) -> Curve:
     value = draw(st.lists(unit, min_size=count, max_size=count))
     shape = draw(st.lists(st.integers(0, len(SHAPES) - 1), min_size=count, max_size=count))
     bends = st.floats(-0.95, 0.95, allow_subnormal=False)
-    amount = [
-        float(draw(st.integers(1, 5))) if s >= 5 else draw(bends) if s in (2, 3) else 0.0
-        for s in shape
-    ]
+    amount = [float(draw(st.integers(1, 5))) if s >= 5 else draw(bends) if s in (2, 3) else 0.0 for s in shape]
     return Curve(np.array(beat), np.array(value), np.array(shape, np.uint8), np.array(amount))

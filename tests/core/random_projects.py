@@ -33,21 +33,13 @@ def wild_curve(rng: np.random.Generator, points: int = 9) -> Curve:
     amount = np.zeros(points)
     for place, code in enumerate(codes):
         kind = SHAPES[code].amount.kind
-        amount[place] = (
-            rng.integers(1, 9)
-            if kind == "count"
-            else rng.uniform(-0.9, 0.9)
-            if kind == "bend"
-            else 0.0
-        )
+        amount[place] = rng.integers(1, 9) if kind == "count" else rng.uniform(-0.9, 0.9) if kind == "bend" else 0.0
     return Curve(beat, rng.uniform(0, 1, points), codes.astype(np.uint8), amount)
 
 
 def wild_tempo(rng: np.random.Generator) -> TempoMap:
     beats = np.unique(np.append(0, rng.integers(1, 60, 4))).tolist()
-    return TempoMap(tuple(
-        TempoPoint(float(b), float(rng.uniform(60, 180)), bool(rng.random() < 0.6)) for b in beats
-    ))  # fmt: skip
+    return TempoMap(tuple(TempoPoint(float(b), float(rng.uniform(60, 180)), bool(rng.random() < 0.6)) for b in beats))
 
 
 def span(rng: np.random.Generator) -> tuple[float, float]:
@@ -56,11 +48,7 @@ def span(rng: np.random.Generator) -> tuple[float, float]:
 
 
 def wild_layers(rng: np.random.Generator) -> tuple[Layer, ...]:
-    rate = (
-        Rate(float(rng.choice([0.5, 1.0, 3.0])))
-        if rng.random() < 0.6
-        else Rate(float(rng.uniform(0.3, 2.0)), True)
-    )
+    rate = Rate(float(rng.choice([0.5, 1.0, 3.0]))) if rng.random() < 0.6 else Rate(float(rng.uniform(0.3, 2.0)), True)
     lfo = Lfo("sine", rate, phase=float(rng.random()))
     made = []
     for number, kind in enumerate(("lfo", "random", "offset", "scale")):
@@ -86,23 +74,22 @@ def wild(seed: int, sound: str = "x.wav", seconds: float = 2.0) -> Project:
         Take("t-2", "Two", wild_curve(rng, 5), *span(rng)),
     )
     lane = replace(
-        project.lane(lane_id), curve=wild_curve(rng), layers=wild_layers(rng), takes=takes,
+        project.lane(lane_id),
+        curve=wild_curve(rng),
+        layers=wild_layers(rng),
+        takes=takes,
         comp=Comp(wild_curve(rng, 4), (Choice(first, last, "t-1"),)),
         cycle=Cycle(40.0, 4.0) if rng.random() < 0.2 else None,
-    )  # fmt: skip
+    )
     project = replacement.with_lane(project, lane)
     notes = tuple(Note(float(b) / 4.0, 0.2, 60) for b in np.sort(rng.integers(0, 250, 12)))
     clips = []
     for number in range(3):
         at = float(rng.integers(0, 200)) / 4.0
         loops = at + float(rng.integers(4, 60)) / 4.0 if number else None
-        clips.append(
-            Clip(at, sound, seconds=seconds * float(rng.uniform(0.2, 0.9)), loop_until=loops)
-        )
+        clips.append(Clip(at, sound, seconds=seconds * float(rng.uniform(0.2, 0.9)), loop_until=loops))
     own = replace(project.tracks[0], notes=notes, clips=tuple(sorted(clips, key=lambda c: c.beat)))
     project = replacement.with_track(project, own)
     meter = MeterMap((MeterPoint(1, 4, 4),))
-    marks = tuple(
-        Section(4.0 * b, f"S{b}") for b in sorted({0, *rng.integers(1, BARS, 4).tolist()})
-    )
+    marks = tuple(Section(4.0 * b, f"S{b}") for b in sorted({0, *rng.integers(1, BARS, 4).tolist()}))
     return replace(project, sections=marks, meter=meter)

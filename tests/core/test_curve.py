@@ -20,9 +20,7 @@ from zolvek.core.errors import ZolvekError
 
 class Evaluation(unittest.TestCase):
     @given(curves(), st.integers(0, 1_000))
-    def test_every_way_of_evaluating_agrees_with_the_definition(
-        self, drawn: Curve, seed: int
-    ) -> None:
+    def test_every_way_of_evaluating_agrees_with_the_definition(self, drawn: Curve, seed: int) -> None:
         rng = np.random.default_rng(seed)
         last = drawn.beat[-1] + 1.0
         beats = np.sort(np.concatenate((rng.uniform(-0.5, last, 90), drawn.beat)))
@@ -31,9 +29,7 @@ class Evaluation(unittest.TestCase):
         np.testing.assert_allclose(drawn.at(beats[::-1]), wanted[::-1], atol=1e-9)
         np.testing.assert_allclose([float(drawn.at(beat)) for beat in beats], wanted, atol=1e-9)
         part = beats[(beats > last / 3) & (beats < last / 2)]
-        np.testing.assert_allclose(
-            drawn.at(np.repeat(part, 80)), np.repeat(drawn.at(part), 80), atol=1e-12
-        )
+        np.testing.assert_allclose(drawn.at(np.repeat(part, 80)), np.repeat(drawn.at(part), 80), atol=1e-12)
 
     @given(curves(), st.integers(0, 1_000))
     def test_extents_are_exact(self, drawn: Curve, seed: int) -> None:
@@ -59,16 +55,12 @@ class Evaluation(unittest.TestCase):
             self.assertLessEqual(hi, seen.max() + 2e-2)
 
     @given(curves(), st.integers(0, 1_000), st.sampled_from([960, 997, 4_000]))
-    def test_extents_of_many_short_spans_are_the_same(
-        self, drawn: Curve, seed: int, density: float
-    ) -> None:
+    def test_extents_of_many_short_spans_are_the_same(self, drawn: Curve, seed: int, density: float) -> None:
         """Looked at closely only where there is a point or a turn, and all of them closely."""
         rng = np.random.default_rng(seed)
         edges = np.arange(-0.3, drawn.beat[-1] + 1.0, 1.0 / density)
         edges = np.unique(np.concatenate((edges, rng.choice(drawn.beat, 3), rng.uniform(0, 4, 50))))
-        for quick, close in zip(
-            extents._dense(drawn, edges), extents._exact(drawn, edges), strict=True
-        ):
+        for quick, close in zip(extents._dense(drawn, edges), extents._exact(drawn, edges), strict=True):
             np.testing.assert_allclose(quick, close, atol=1e-9)
 
     def test_an_exponential_ramp_is_a_bend_and_a_linear_one_a_line(self) -> None:

@@ -47,9 +47,7 @@ def places(drawn: Curve, rng: np.random.Generator) -> np.ndarray:
 
 class Cutting(unittest.TestCase):
     @given(curves(), st.integers(0, 10_000), st.integers(1, 6))
-    def test_a_cut_changes_nothing_and_adds_its_own_points_only(
-        self, drawn: Curve, seed: int, count: int
-    ) -> None:
+    def test_a_cut_changes_nothing_and_adds_its_own_points_only(self, drawn: Curve, seed: int, count: int) -> None:
         rng = np.random.default_rng(seed)
         if len(drawn) < 2 or drawn.beat[-1] == drawn.beat[0]:
             return
@@ -75,9 +73,7 @@ class Cutting(unittest.TestCase):
             np.testing.assert_allclose(back.at(at), drawn.at(at), atol=sure, rtol=0)
 
     @given(st.sampled_from([row.key for row in SHAPES]), st.floats(0.02, 0.98), st.integers(1, 8))
-    def test_a_point_put_on_a_segment_and_taken_again(
-        self, key: Any, where: float, count: int
-    ) -> None:
+    def test_a_point_put_on_a_segment_and_taken_again(self, key: Any, where: float, count: int) -> None:
         row = next(each for each in SHAPES if each.key == key)
         amount = {"none": 0.0, "bend": 0.7, "count": float(count)}[row.amount.kind]
         drawn = curve([(0.0, 0.2, key, amount), (4.0, 0.9, "line"), (6.0, 0.1)])
@@ -94,16 +90,12 @@ class Cutting(unittest.TestCase):
         self.assertEqual(float(moved.at(4.0 * where)), 1.0)
         low, high = moved.extent(0.0, 6.0)
         self.assertTrue(low >= 0.0 and high <= 1.0)
-        np.testing.assert_allclose(
-            scaled(put, 0.5, 0.5).at(at), 0.5 + 0.5 * (drawn.at(at) - 0.5), atol=SAME, rtol=0
-        )
+        np.testing.assert_allclose(scaled(put, 0.5, 0.5).at(at), 0.5 + 0.5 * (drawn.at(at) - 0.5), atol=SAME, rtol=0)
 
     def test_files_without_parts_are_read_and_those_with_are_kept(self) -> None:
         drawn = cut(curve([(0.0, 0.1, "waves", 3.0), (8.0, 0.9)]), [1.3, 5.5])
         self.assertEqual(curve_csv.from_text(curve_csv.to_text(drawn), "here"), drawn)
-        plain = curve_csv.from_text(
-            "beat,value,shape,amount\r\n0,0.1,waves,3\r\n8,0.9,line,0\r\n", "x"
-        )
+        plain = curve_csv.from_text("beat,value,shape,amount\r\n0,0.1,waves,3\r\n8,0.9,line,0\r\n", "x")
         self.assertEqual(len(plain.part), 0)
         project = build()
         lane = next(project.lanes())
@@ -150,17 +142,13 @@ class Jumps(unittest.TestCase):
         beats = np.arange(192_000.0) * (112.0 / 60.0 / 48_000)
         device = project.device_of(lane.id)
         for spacing in (16, 64):
-            controls = Controls(
-                device, {"cutoff": played(lane, project)}, Block(beats, 48_000), spacing
-            )
+            controls = Controls(device, {"cutoff": played(lane, project)}, Block(beats, 48_000), spacing)
             heard = controls.spread(controls.values("cutoff"))
             wanted = device.parameter("cutoff").value(drawn.at(beats))
             self.assertEqual(int((heard != wanted).sum()), 0)
 
     def test_inner_jumps_are_where_the_curve_jumps(self) -> None:
-        drawn = cut(
-            curve([(1.0, 0.1, "pulses", 5.0), (7.0, 0.9, "stairs", 3.0), (9.0, 0.2)]), [2.3]
-        )
+        drawn = cut(curve([(1.0, 0.1, "pulses", 5.0), (7.0, 0.9, "stairs", 3.0), (9.0, 0.2)]), [2.3])
         at = inner_jumps(drawn)
         self.assertEqual(len(at), 9 + 3)
         self.assertTrue((np.abs(drawn.at(at) - drawn.before(at)) > 0.1).all())
@@ -177,9 +165,12 @@ class Jumps(unittest.TestCase):
             return
         edges = [u for u in (*row.jumps(amount), *row.turns(amount)) if u0 < u < u1]
         wanted, _ = quad(
-            lambda u: float(row.rise(np.array([u]), np.array([amount]))[0]), u0, u1,
-            points=edges or None, limit=200,
-        )  # fmt: skip
+            lambda u: float(row.rise(np.array([u]), np.array([amount]))[0]),
+            u0,
+            u1,
+            points=edges or None,
+            limit=200,
+        )
         got = float(row.mean(np.array([u0]), np.array([u1]), np.array([amount]))[0])
         self.assertAlmostEqual(got, wanted / (u1 - u0), delta=1e-8)
 
@@ -216,9 +207,7 @@ print(max(
 
 class Rows(unittest.TestCase):
     def test_a_made_up_row_is_cut_mirrored_fitted_and_painted(self) -> None:
-        done = subprocess.run(
-            [sys.executable, "-c", MADE_UP], capture_output=True, text=True, timeout=120
-        )
+        done = subprocess.run([sys.executable, "-c", MADE_UP], capture_output=True, text=True, timeout=120)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertLess(float(done.stdout), 1e-9)
 
@@ -234,9 +223,7 @@ class Rows(unittest.TestCase):
                 self.assertEqual((len(found), SHAPES[found.shape[0]].key), (2, row.key))
 
     def test_columns_are_carried_by_the_primitives(self) -> None:
-        drawn = cut(
-            curve([(0.0, 0.1, "pulses", 3.0), (6.0, 0.8, "cosine"), (8.0, 0.3)]), [1.1, 7.0]
-        )
+        drawn = cut(curve([(0.0, 0.1, "pulses", 3.0), (6.0, 0.8, "cosine"), (8.0, 0.3)]), [1.1, 7.0])
         at = np.linspace(0.05, 7.95, 500)
         moved = drawn.shifted(2.0).rows(slice(None))
         np.testing.assert_allclose(moved.at(at + 2.0), drawn.at(at), atol=SAME)

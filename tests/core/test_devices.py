@@ -57,9 +57,7 @@ class Catalogue(unittest.TestCase):
                     for key, text in preset.values.items():
                         parameter = kind.parameter(key)
                         shown = parameter.text(values[key])
-                        self.assertAlmostEqual(
-                            parameter.parse(shown), values[key], places=2, msg=text
-                        )
+                        self.assertAlmostEqual(parameter.parse(shown), values[key], places=2, msg=text)
 
     def test_a_described_device_travels_with_its_project(self) -> None:
         kind = device_file.decode(json.dumps(OWN).encode())
@@ -137,9 +135,7 @@ class Chains(unittest.TestCase):
         self.assertEqual([t.muted for t in solo.tracks], [True, True, False, True])
         alone = heard(project, Listening(alone="horn.cutoff"))
         self.assertEqual([x.id for x in alone.lanes() if not x.bypassed], ["horn.cutoff"])
-        held = heard(project, Listening(bypass=True, held=(("horn.cutoff", 1.0),))).lane(
-            "horn.cutoff"
-        )
+        held = heard(project, Listening(bypass=True, held=(("horn.cutoff", 1.0),))).lane("horn.cutoff")
         np.testing.assert_array_equal(held.at([0.0, 99.0]), 1.0)
         self.assertFalse(held.bypassed)
 
@@ -166,9 +162,7 @@ class Controls(unittest.TestCase):
         project = controller_mappings.mapped(project, "dial-3", "echo", "mix")
         self.assertEqual(controller_mappings.target_of(project, "dial-3"), ("echo", "mix"))
         self.assertEqual(project_file.decode(project_file.encode(project)), project)
-        self.assertIsNone(
-            controller_mappings.target_of(controller_mappings.unmapped(project, "dial-3"), "dial-3")
-        )
+        self.assertIsNone(controller_mappings.target_of(controller_mappings.unmapped(project, "dial-3"), "dial-3"))
         with self.assertRaises(ZolvekError):
             controller_mappings.mapped(project, "dial-1", "horn", "nothing")
         broken = project_file.encode(project).replace(b'"device": "echo"', b'"device": "gone"')

@@ -39,12 +39,8 @@ class Moves(unittest.TestCase):
         rest = np.setdiff1d(np.arange(len(drawn)), which)
         np.testing.assert_array_equal(moved.beat[rest], drawn.beat[rest])
         np.testing.assert_array_equal(moved.value[rest], drawn.value[rest])
-        np.testing.assert_allclose(
-            np.diff(moved.beat[which]), np.diff(drawn.beat[which]), atol=1e-9
-        )
-        np.testing.assert_allclose(
-            np.diff(moved.value[which]), np.diff(drawn.value[which]), atol=1e-9
-        )
+        np.testing.assert_allclose(np.diff(moved.beat[which]), np.diff(drawn.beat[which]), atol=1e-9)
+        np.testing.assert_allclose(np.diff(moved.value[which]), np.diff(drawn.value[which]), atol=1e-9)
         way = moved.beat[which[0]] - drawn.beat[which[0]]
         self.assertLessEqual(abs(way), abs(beats) + 1e-9)
 
@@ -58,10 +54,7 @@ class Moves(unittest.TestCase):
         np.testing.assert_allclose(moved.beat[where], drawn.beat[which] + way, atol=1e-9)
         rest = np.setdiff1d(np.arange(len(drawn)), which)
         lost = len(drawn) - len(moved)
-        landed = [
-            i for i in rest
-            if any(run[0] <= drawn.beat[i] <= run[1] for run in _runs(moved.beat[where], which))
-        ]  # fmt: skip
+        landed = [i for i in rest if any(run[0] <= drawn.beat[i] <= run[1] for run in _runs(moved.beat[where], which))]
         self.assertEqual(lost, len(landed))
 
     def test_a_group_stops_a_tick_before_a_jump(self) -> None:
@@ -91,9 +84,7 @@ def _runs(beat: np.ndarray, which: np.ndarray) -> list[tuple[float, float]]:
 
 class PointsAndSegments(unittest.TestCase):
     @given(curves(), st.floats(0, 20), st.floats(0, 1))
-    def test_added_points_are_there_and_the_rest_stays(
-        self, drawn: Curve, beat: float, value: float
-    ) -> None:
+    def test_added_points_are_there_and_the_rest_stays(self, drawn: Curve, beat: float, value: float) -> None:
         added, index = point_edits.add(drawn, beat, value)
         self.assertEqual(added.value[index], value)
         self.assertAlmostEqual(added.beat[index], beat, delta=CLOSEST_POINTS)
@@ -110,9 +101,7 @@ class PointsAndSegments(unittest.TestCase):
         np.testing.assert_allclose(split.at(beats), drawn.at(beats), atol=1e-7)
 
     @given(st.floats(0.05, 0.95), st.floats(0.05, 0.95), st.booleans(), st.booleans())
-    def test_a_dragged_bend_passes_through_the_pointer(
-        self, u: float, y: float, falling: bool, s: bool
-    ) -> None:
+    def test_a_dragged_bend_passes_through_the_pointer(self, u: float, y: float, falling: bool, s: bool) -> None:
         ends = (0.9, 0.1) if falling else (0.1, 0.9)
         drawn = curve([(0.0, ends[0], "s-curve" if s else "line"), (2.0, ends[1])])
         if s and (u - 0.5) * (y - 0.5) <= 0.02:
@@ -121,9 +110,7 @@ class PointsAndSegments(unittest.TestCase):
         if s and falling:
             value = 1.0 - value
         bent = point_edits.bend_through(drawn, 0, 2.0 * u, value)
-        near = (
-            1e-6 if bent.amount[0] else point_edits.LEAST_BEND
-        )  # a bend that is hardly one is a line
+        near = 1e-6 if bent.amount[0] else point_edits.LEAST_BEND  # a bend that is hardly one is a line
         self.assertAlmostEqual(float(bent.at(2.0 * u)), value, delta=near)
 
     def test_shapes_and_amounts_go_to_the_segments_meant(self) -> None:
@@ -132,9 +119,7 @@ class PointsAndSegments(unittest.TestCase):
         self.assertEqual(point_edits.segments_of(drawn, [0, 2]).tolist(), [0, 2])
         for row in SHAPES:
             shaped = point_edits.set_shape(drawn, [0, 2], row.key)
-            self.assertEqual(
-                [SHAPES[c].key for c in shaped.shape], [row.key, "line", row.key, "line"]
-            )
+            self.assertEqual([SHAPES[c].key for c in shaped.shape], [row.key, "line", row.key, "line"])
         bent = point_edits.set_amount(point_edits.set_shape(drawn, [0], "bend"), [0, 1], 0.5)
         self.assertEqual(bent.amount.tolist(), [0.5, 0.0, 0.0, 0.0])
         with self.assertRaises(ZolvekError):

@@ -57,11 +57,7 @@ def away(beats: np.ndarray, jumps: Any, distance: float) -> np.ndarray:
 class Means(unittest.TestCase):
     def test_a_fine_gate_has_its_own_mean_however_long_the_lane(self) -> None:
         """Open 25.6 % of each sixteenth, over 400 beats."""
-        rows = [
-            (i * 0.25 + part, level, "hold")
-            for i in range(1_600)
-            for part, level in ((0, 1), (0.064, 0))
-        ]
+        rows = [(i * 0.25 + part, level, "hold") for i in range(1_600) for part, level in ((0, 1), (0.064, 0))]
         gate = curve([*rows, (400.0, 0.0)])
         self.assertAlmostEqual(mean(gate, 0.0, 400.0), 0.256, delta=1e-12)
         self.assertAlmostEqual(float(flattened(gate).value[0]), 0.256, delta=1e-12)
@@ -137,9 +133,7 @@ class Generators(unittest.TestCase):
     def test_smoothing_is_a_running_mean_that_keeps_the_mean(self) -> None:
         """scipy.ndimage.uniform_filter1d over half a cycle times the smoothing."""
         x = np.arange(0, 16, 1 / 2_000)
-        for wave, smooth, skew in itertools.product(
-            WAVES, (0.25, 0.5, 1.0), (0.0, 0.7, 0.97, -0.97)
-        ):
+        for wave, smooth, skew in itertools.product(WAVES, (0.25, 0.5, 1.0), (0.0, 0.7, 0.97, -0.97)):
             if wave == "pattern" or (skew and not WAVES[wave].skews):
                 continue
             lfo = Lfo(wave, Rate(1.0), skew=skew)
@@ -188,11 +182,7 @@ class Generators(unittest.TestCase):
                 found = random_curve(move, 0.0, 9.0, T).at(np.linspace(0.0, 9.0, 60))
                 self.assertTrue(((found >= 0.0) & (found <= 1.0)).all(), (kind, spread, values))
         for strength in (0.0, 1.0):
-            self.assertTrue(
-                np.isfinite(
-                    humanised(curve([(0.0, 0.0), (8.0, 1.0)]), 0, 8, strength, 3).value
-                ).all()
-            )
+            self.assertTrue(np.isfinite(humanised(curve([(0.0, 0.0), (8.0, 1.0)]), 0, 8, strength, 3).value).all())
 
 
 class Pads(unittest.TestCase):
@@ -223,8 +213,13 @@ class Pads(unittest.TestCase):
 
 
 class Grids(unittest.TestCase):
-    @given(st.floats(0.0, 90.0), st.floats(-2.0, 2.0), st.sampled_from([0.0, 0.3, 0.66]),
-           st.sampled_from([-0.2, -0.05, 0.0, 0.1, 0.3]), st.sampled_from([4, 8, 16]))  # fmt: skip
+    @given(
+        st.floats(0.0, 90.0),
+        st.floats(-2.0, 2.0),
+        st.sampled_from([0.0, 0.3, 0.66]),
+        st.sampled_from([-0.2, -0.05, 0.0, 0.1, 0.3]),
+        st.sampled_from([4, 8, 16]),
+    )
     def test_one_meter_and_two_that_are_alike_snap_alike(
         self, beat: float, move: float, swing: float, offset: float, division: int
     ) -> None:

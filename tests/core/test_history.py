@@ -63,9 +63,7 @@ class Undo(unittest.TestCase):
         for step in range(20):
             values = np.full(100_000, (step + 1) / 40.0)  # all of them: nothing to share
             lane = next(made.project.lanes())
-            made = made.edited(
-                with_curve(made.project, lane.id, lane.curve.having(value=values)), f"{step}"
-            )
+            made = made.edited(with_curve(made.project, lane.id, lane.curve.having(value=values)), f"{step}")
         self.assertGreater(made.gone, 0)
         self.assertEqual(made.gone + len(made.steps), 21)
         self.assertLessEqual(made.size, 8_000_000)
@@ -73,15 +71,9 @@ class Undo(unittest.TestCase):
             made = made.undone()
         self.assertAlmostEqual(float(next(made.project.lanes()).curve.value[0]), made.gone / 40.0)
 
-    @given(
-        st.lists(
-            st.tuples(st.integers(0, 4), st.integers(0, 4_999), st.integers(0, 300)), max_size=24
-        )
-    )
+    @given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 4_999), st.integers(0, 300)), max_size=24))
     @few
-    def test_any_way_through_the_steps_gives_the_very_projects(
-        self, ways: list[tuple[int, int, int]]
-    ) -> None:
+    def test_any_way_through_the_steps_gives_the_very_projects(self, ways: list[tuple[int, int, int]]) -> None:
         """Inserting, deleting, changing, undoing and redoing in any order, against plain copies."""
         made = History.start(large(5_000))
         plain, here = [made.project], 0

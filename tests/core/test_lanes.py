@@ -32,7 +32,13 @@ AT = np.linspace(0.0, 190.0, 4_001)
 
 
 class Relative(unittest.TestCase):
-    @given(curves(), st.floats(0.0, 1.0), st.floats(0.0, 1.0), st.tuples(st.floats(0.0, 0.4), st.floats(0.6, 1.0)), st.booleans())  # fmt: skip
+    @given(
+        curves(),
+        st.floats(0.0, 1.0),
+        st.floats(0.0, 1.0),
+        st.tuples(st.floats(0.0, 0.4), st.floats(0.6, 1.0)),
+        st.booleans(),
+    )
     def test_it_goes_along_with_its_control(
         self, own: Curve, stands: float, later: float, reach: tuple[float, float], turned: bool
     ) -> None:
@@ -66,9 +72,7 @@ class Relative(unittest.TestCase):
 
 class Lanes(unittest.TestCase):
     @given(curves(), st.integers(0, 40), st.floats(-3.0, 3.0), st.sampled_from(["stop", "replace"]))
-    def test_pins_go_with_their_points(
-        self, own: Curve, which: int, beats: float, when_met: str
-    ) -> None:
+    def test_pins_go_with_their_points(self, own: Curve, which: int, beats: float, when_met: str) -> None:
         which %= len(own)
         pins = (float(own.beat[which]),)
         made, where = move(own, [which], beats, 0.0, when_met)
@@ -95,9 +99,7 @@ class Lanes(unittest.TestCase):
         made, _ = add(made, 16.0, 0.4, holds=True)
         self.assertEqual(made.shape.tolist()[:2], [0, 0])
         line = curve([(0.0, 0.2), (8.0, 0.9)])
-        self.assertEqual(
-            add(line, 4.0, 0.5, holds=True)[0].shape[0], 1, "a line that is there stays"
-        )
+        self.assertEqual(add(line, 4.0, 0.5, holds=True)[0].shape[0], 1, "a line that is there stays")
 
     def test_what_is_worked_on(self) -> None:
         own, meter = curve([(0.0, 0.1), (4.0, 0.5), (8.0, 0.2), (20.0, 0.9)]), MeterMap()
@@ -123,9 +125,7 @@ class Lanes(unittest.TestCase):
         rate = targets.layer_rate(DEMO, key, layer.id)
         steady = rate.put(DEMO, lambda own: own)
         np.testing.assert_allclose(played(steady.lane(key), steady).at(AT), heard, atol=2e-3)
-        self.assertAlmostEqual(
-            float(rate.parameter.value(rate.to_position(0.0))), 1.0 / present(layer.lfo).rate.period
-        )
+        self.assertAlmostEqual(float(rate.parameter.value(rate.to_position(0.0))), 1.0 / present(layer.lfo).rate.period)
 
     def test_a_free_number_is_free(self) -> None:
         for kind in ("cc", "cc14", "nrpn"):
@@ -135,11 +135,7 @@ class Lanes(unittest.TestCase):
             low, high = present(MESSAGES[kind].numbers)
             self.assertTrue(low <= number <= high)
             for other in DEMO.lanes():
-                if (
-                    other.id != lane.id
-                    and other.midi.channel == lane.midi.channel
-                    and kind != "nrpn"
-                ):
+                if other.id != lane.id and other.midi.channel == lane.midi.channel and kind != "nrpn":
                     self.assertFalse(taken_numbers(other.midi) & taken_numbers(target))
 
 
@@ -155,9 +151,7 @@ class Typed(unittest.TestCase):
     def test_what_is_written_is_read(self, number: float, unit: str) -> None:
         shown = words(number, unit, 3)
         self.assertAlmostEqual(number_of(shown, unit, -100.0, 100.0, "x"), number, delta=6e-4)
-        self.assertAlmostEqual(
-            number_of(shown.replace(".", ","), unit, -100.0, 100.0, "x"), number, delta=6e-4
-        )
+        self.assertAlmostEqual(number_of(shown.replace(".", ","), unit, -100.0, 100.0, "x"), number, delta=6e-4)
 
     def test_refused_in_words(self) -> None:
         for text in ("200", "-1", "abc", "nan", "inf", "1e99", "", "5 dB"):

@@ -92,13 +92,9 @@ class Laws(unittest.TestCase):
         project = lanes.linked(DEMO, "horn.cutoff", "echo.feedback", -0.5)
         before = project.lane("horn.cutoff").curve
         after = point_edits.set_value(before, [2], before.value[2] + 0.2)
-        moved = lanes.followed(
-            with_curve(project, "horn.cutoff", after), "horn.cutoff", before, after
-        )
+        moved = lanes.followed(with_curve(project, "horn.cutoff", after), "horn.cutoff", before, after)
         other = DEMO.lane("echo.feedback").curve
-        self.assertAlmostEqual(
-            float(moved.lane("echo.feedback").curve.at(32.0)), float(other.at(32.0)) - 0.1
-        )
+        self.assertAlmostEqual(float(moved.lane("echo.feedback").curve.at(32.0)), float(other.at(32.0)) - 0.1)
         self.assertEqual(float(moved.lane("echo.feedback").curve.at(100.0)), float(other.at(100.0)))
         with self.assertRaises(ZolvekError):
             lanes.linked(DEMO, "horn.cutoff", "horn.cutoff", 1.0)
@@ -130,9 +126,7 @@ class Laws(unittest.TestCase):
         for start, pattern in ((32.0, gate), (62.0, gate), (64.0, fast), (95.0, fast)):
             beats = np.linspace(0.02, pattern.length - 0.02, 40)
             off = np.abs((start + beats)[:, None] - heard.beat).min(axis=1) > 1e-6
-            np.testing.assert_allclose(
-                heard.at(start + beats)[off], pattern.curve.at(beats)[off], atol=1e-9
-            )
+            np.testing.assert_allclose(heard.at(start + beats)[off], pattern.curve.at(beats)[off], atol=1e-9)
         self.assertEqual(float(heard.at(120.0)), float(lane.curve.at(120.0)))
 
     def test_a_cycle_is_heard_by_the_renderer_and_delivered(self) -> None:
@@ -145,9 +139,7 @@ class Laws(unittest.TestCase):
         applied = applied_lanes(project, False)["horn"]["cutoff"]
         delivered = next(x for x in step_streams.delivered(project) if x.lane.id == lane.id)
         for heard in (applied, delivered):
-            self.assertAlmostEqual(
-                float(heard.curve.at(150.5)), float(lane.curve.at(66.5)), places=3
-            )
+            self.assertAlmostEqual(float(heard.curve.at(150.5)), float(lane.curve.at(66.5)), places=3)
 
 
 class Changes(unittest.TestCase):
@@ -158,7 +150,8 @@ class Changes(unittest.TestCase):
             ("cutoff", "440 Hz", "+12 st", "880 Hz"), ("cutoff", "440 Hz", "x0.5", "220 Hz"),
             ("cutoff", "440 Hz", "+60 Hz", "500 Hz"), ("level", "-6 dB", "-3 dB", "−9.0 dB"),
             ("level", "0 dB", "x0.5", "−6.0 dB"), ("transpose", "+5 st", "+2 st", "+7 st"),
-            ("transpose", "+5 st", "-30 st", "−24 st"), ("wave", "Saw", "+2", "Mallet"), ("noise", "10 %", "+25", "35 %"),
+            ("transpose", "+5 st", "-30 st", "−24 st"), ("wave", "Saw", "+2", "Mallet"), ("noise", "10 %", "+25",
+                "35 %"),
         )  # fmt: skip
         for key, start, change, wanted in cases:
             parameter = horn.parameter(key)
@@ -167,17 +160,13 @@ class Changes(unittest.TestCase):
         for text in ("", "loud", "x", "+3 Hz"):
             with self.assertRaises(ZolvekError):
                 parse_change(horn.parameter("transpose"), text)
-        step = by_units(horn.parameter("level"), 1.0)(
-            np.array([horn.parameter("level").parse("-6")])
-        )
+        step = by_units(horn.parameter("level"), 1.0)(np.array([horn.parameter("level").parse("-6")]))
         self.assertEqual(horn.parameter("level").text(float(step[0])), "−5.0 dB")
 
     def test_the_value_grid_snaps_to_whole_units(self) -> None:
         lane, parameter = DEMO.lane("mallet.transpose"), DEMO.parameter_of("mallet.transpose")
         grid = ValueGrid("units")
         self.assertEqual(len(grid.levels(lane.reach, parameter)), 49)
-        self.assertEqual(
-            parameter.text(grid.snap(parameter.parse("+3.4 st"), lane.reach, parameter)), "+3 st"
-        )
+        self.assertEqual(parameter.text(grid.snap(parameter.parse("+3.4 st"), lane.reach, parameter)), "+3 st")
         self.assertEqual(ValueGrid().snap(0.123, lane.reach, parameter), 0.123)
         self.assertEqual(ValueGrid("divisions", 4).snap(0.3, lane.reach, parameter), 0.25)

@@ -51,9 +51,7 @@ class Limits(unittest.TestCase):
             for name, limit, _ in rows:
                 for value in [*beyond(limit), "text"]:
                     named = {key: getattr(good, key) for key in names} | {name: value}
-                    with self.assertRaises(
-                        ZolvekError, msg=f"{cls.__name__}.{name} = {value}"
-                    ) as told:
+                    with self.assertRaises(ZolvekError, msg=f"{cls.__name__}.{name} = {value}") as told:
                         cls(**named)
                     self.assertTrue(told.exception.where and told.exception.remedy)
         for wrong in (
@@ -70,7 +68,8 @@ class Limits(unittest.TestCase):
         check = jsonschema.Draft202012Validator(schema())
         self.assertTrue(check.is_valid(document))
         for way, key in (
-            (("sections", 1, "beat"), "beat"), (("tempo", "points", 1, "bpm"), "bpm"), (("meter", "points", 0, "bar"), "bar"),
+            (("sections", 1, "beat"), "beat"), (("tempo", "points", 1, "bpm"), "bpm"), (("meter", "points", 0, "bar"),
+                "bar"),
             (("tracks", 0, "notes", 2, "pitch"), "pitch"), (("tracks", 0, "notes", 2, "length"), "length"),
             (("tracks", 2, "clips", 0, "gain_db"), "gain"), (("length",), "length"),
             (("tracks", 0, "lanes", 0, "colour"), "colour"),
@@ -118,8 +117,7 @@ class Limits(unittest.TestCase):
 
     def test_all_of_the_table_is_used(self) -> None:
         self.assertEqual(
-            set(LIMITS)
-            - {limit for limit, row in LIMITS.items() if row in limits.BY_NAME.values()},
+            set(LIMITS) - {limit for limit, row in LIMITS.items() if row in limits.BY_NAME.values()},
             set(),
         )
         self.assertEqual(tempo.TempoPoint(0.0, LIMITS["bpm"].high).bpm, 999.0)

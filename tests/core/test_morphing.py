@@ -48,8 +48,7 @@ def settings_of(seed: int) -> dict[str, float]:
     """A random setting of the horn, choices in the middle of their steps."""
     rng = np.random.default_rng(seed)
     return {
-        p.id: float(p.position(p.value(rng.random()))) if p.steps else float(rng.random())
-        for p in HORN.row.parameters
+        p.id: float(p.position(p.value(rng.random()))) if p.steps else float(rng.random()) for p in HORN.row.parameters
     }
 
 
@@ -74,11 +73,11 @@ class Meeting(unittest.TestCase):
             ),
         )
 
-    def check(self, project: Project, lane: Lane, made: Project, start: float, end: float, span: tuple[float, float]) -> None:  # fmt: skip
+    def check(
+        self, project: Project, lane: Lane, made: Project, start: float, end: float, span: tuple[float, float]
+    ) -> None:
         now = made.lane(lane.id)
-        beats = np.concatenate(
-            (np.linspace(0.0, span[0] - 1e-6, 2_000), np.linspace(span[1] + 1e-6, 193.0, 2_000))
-        )
+        beats = np.concatenate((np.linspace(0.0, span[0] - 1e-6, 2_000), np.linspace(span[1] + 1e-6, 193.0, 2_000)))
         apart = np.abs(played(now, made).at(beats) - played(lane, project).at(beats))
         self.assertLess(apart.max(), 5e-4, "outside its span")
         ends = played(now, made).at([span[0], span[1] - 1e-9])
@@ -100,27 +99,19 @@ class Meeting(unittest.TestCase):
         project, _ = self.lane(bypassed=True)
         with self.assertRaisesRegex(ZolvekError, "is bypassed"):
             morphed(project, "horn", settings_of(1), settings_of(2), SPAN, Way())
-        pad = Pad(
-            "horn", (PadCorner("a", 0.0, 0.0), PadCorner("b", 1.0, 1.0)), first=100.0, last=116.0
-        )
-        states = tuple(
-            State(k, k, (StatePart("horn", settings_of(n)),)) for n, k in enumerate("ab", 1)
-        )
+        pad = Pad("horn", (PadCorner("a", 0.0, 0.0), PadCorner("b", 1.0, 1.0)), first=100.0, last=116.0)
+        states = tuple(State(k, k, (StatePart("horn", settings_of(n)),)) for n, k in enumerate("ab", 1))
         with self.assertRaisesRegex(ZolvekError, "is bypassed"):
             pad_paths.as_lanes(replace(project, states=states), pad, 0.002)
         project, lane = self.lane(layers=self.layers(0.9))
         path = lines([100.0, 116.0], [0.0, 1.0])
-        made = pad_paths.as_lanes(
-            replace(project, states=states), replace(pad, x=path, y=path), 0.002
-        )
+        made = pad_paths.as_lanes(replace(project, states=states), replace(pad, x=path, y=path), 0.002)
         now = made.lane(lane.id)
         beats = np.concatenate((np.linspace(0.0, 99.9, 2_000), np.linspace(116.1, 193.0, 2_000)))
         apart = np.abs(played(now, made).at(beats) - played(lane, project).at(beats))
         self.assertLess(apart.max(), 5e-4)
         values = played(now, made).at([100.0, 116.0 - 1e-9])
-        np.testing.assert_allclose(
-            values, [settings_of(1)["cutoff"], settings_of(2)["cutoff"]], atol=5e-3
-        )
+        np.testing.assert_allclose(values, [settings_of(1)["cutoff"], settings_of(2)["cutoff"]], atol=5e-3)
 
     def test_a_lane_made_relative_and_back_keeps_its_layers_heard(self) -> None:
         for amount in (0.05, 0.9):
@@ -135,8 +126,13 @@ class Meeting(unittest.TestCase):
 
 
 class Morphs(unittest.TestCase):
-    @given(st.integers(0, 10**6), st.integers(0, 10**6), st.sampled_from(["line", "bend", "s-curve", "cosine"]),
-           st.sampled_from(list(MOMENTS)), st.sampled_from(list(STAGGERS)))  # fmt: skip
+    @given(
+        st.integers(0, 10**6),
+        st.integers(0, 10**6),
+        st.sampled_from(["line", "bend", "s-curve", "cosine"]),
+        st.sampled_from(list(MOMENTS)),
+        st.sampled_from(list(STAGGERS)),
+    )
     @few
     def test_ends_are_the_states_and_nothing_else_changes(
         self, a: int, b: int, shape: str, moment: str, stagger: str
@@ -162,11 +158,7 @@ class Morphs(unittest.TestCase):
                 self.assertIs(lane, before, "those that do not differ are left alone")
                 continue
             parameter = HORN.parameter(lane.parameter)
-            rest = (
-                played(before, DEMO).at(outside)
-                if before
-                else np.full(8, HORN.position(parameter.id))
-            )
+            rest = played(before, DEMO).at(outside) if before else np.full(8, HORN.position(parameter.id))
             np.testing.assert_allclose(lane.at(outside), rest, atol=1e-12)
             inside = float(lane.at(SPAN[0])), float(lane.at(np.nextafter(SPAN[1], 0)))
             for got, wanted in zip(inside, (start, end), strict=True):
@@ -178,9 +170,7 @@ class Morphs(unittest.TestCase):
                     self.assertEqual(parameter.text(got), parameter.text(wanted[parameter.id]))
             if parameter.steps:
                 passed = {parameter.text(float(v)) for v in lane.at(np.linspace(*SPAN, 200)[:-1])}
-                self.assertLessEqual(
-                    passed, {parameter.text(v[parameter.id]) for v in (start, end)}
-                )
+                self.assertLessEqual(passed, {parameter.text(v[parameter.id]) for v in (start, end)})
 
     def test_frequencies_go_in_octaves_and_the_end_stays(self) -> None:
         """Half way between 100 Hz and 10 kHz is 1 kHz, the geometric mean."""
@@ -199,9 +189,7 @@ class Morphs(unittest.TestCase):
     def test_chains_and_linked_morphs(self) -> None:
         project, ids = DEMO, []
         for seed in (1, 2, 3):
-            project, key = stored_states.kept(
-                project, f"S{seed}", (StatePart("horn", settings_of(seed)),)
-            )
+            project, key = stored_states.kept(project, f"S{seed}", (StatePart("horn", settings_of(seed)),))
             ids.append(key)
         stops = [(96.0, ""), (104.0, ids[0]), (112.0, ids[1]), (128.0, ids[2])]
         made = chained(project, "horn", stops, Way("cosine"))
@@ -211,13 +199,9 @@ class Morphs(unittest.TestCase):
             for name in ("cutoff", "level", "attack", "pan"):
                 self.assertAlmostEqual(heard[name], wanted[name], delta=1e-9)
         state = stored_states.state_of(made, ids[1])
-        changed = State(
-            state.id, state.name, (StatePart("horn", {**state.of("horn"), "cutoff": 0.123}),)
-        )
+        changed = State(state.id, state.name, (StatePart("horn", {**state.of("horn"), "cutoff": 0.123}),))
         after = morphs.with_state(made, changed)
-        self.assertAlmostEqual(
-            stored_states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9
-        )
+        self.assertAlmostEqual(stored_states.at_beat(after, "horn", 112.0)["cutoff"], 0.123, places=9)
         self.assertEqual(project_file.decode(project_file.encode(after)), after)
         self.assertEqual(stored_states.without_state(after, ids[1]).morphs, ())
 
@@ -267,9 +251,7 @@ class Morphs(unittest.TestCase):
         self.assertEqual(replace(made, tracks=()), replace(shipped, tracks=()))
         for lane, other in zip(made.lanes(), shipped.lanes(), strict=True):
             x = np.linspace(0, made.length, 3_000)
-            np.testing.assert_allclose(
-                lane.curve.at(x), other.curve.at(x), atol=1e-6, err_msg=lane.id
-            )
+            np.testing.assert_allclose(lane.curve.at(x), other.curve.at(x), atol=1e-6, err_msg=lane.id)
 
 
 class Pads(unittest.TestCase):
@@ -297,12 +279,8 @@ class Pads(unittest.TestCase):
         x, y = np.random.default_rng(1).uniform([[0.1], [0.2]], [[0.9], [0.8]], (2, 300))
         got = weights(corners, x, y, "corners")
         for row, corner in enumerate(corners):
-            grid = np.array(
-                [[float((u, v) == (corner.x, corner.y)) for v in (0.2, 0.8)] for u in (0.1, 0.9)]
-            )
-            wanted = RegularGridInterpolator(((0.1, 0.9), (0.2, 0.8)), grid)(
-                np.column_stack((x, y))
-            )
+            grid = np.array([[float((u, v) == (corner.x, corner.y)) for v in (0.2, 0.8)] for u in (0.1, 0.9)])
+            wanted = RegularGridInterpolator(((0.1, 0.9), (0.2, 0.8)), grid)(np.column_stack((x, y)))
             np.testing.assert_allclose(got[row], wanted, atol=1e-12)
         with self.assertRaises(ZolvekError):
             weights(corners[:3], 0.5, 0.5, "corners")
@@ -310,23 +288,17 @@ class Pads(unittest.TestCase):
     def test_a_path_becomes_lanes_within_its_tolerance(self) -> None:
         project, corners = DEMO, []
         for seed, (x, y) in enumerate(((0, 0), (1, 0), (0.5, 1))):
-            project, key = stored_states.kept(
-                project, f"S{seed}", (StatePart("horn", settings_of(seed)),)
-            )
+            project, key = stored_states.kept(project, f"S{seed}", (StatePart("horn", settings_of(seed)),))
             corners.append(PadCorner(key, x, y))
         for kind in pad_paths.TRAVELS:
-            pad = pad_paths.travelled(
-                Pad("horn", tuple(corners)), kind, Rate(8.0), (128.0, 160.0), project, 3
-            )
+            pad = pad_paths.travelled(Pad("horn", tuple(corners)), kind, Rate(8.0), (128.0, 160.0), project, 3)
             made = pad_paths.as_lanes(pads_edits.with_pad(project, pad), pad, 0.002)
             beats = np.linspace(128.0, 159.9, 3_000)
             wanted = pad_paths.mixed(project, pad, pad.x.at(beats), pad.y.at(beats))
             for key, positions in wanted.items():
                 lane = made.device_track("horn").lane_on("horn", key)
                 if not HORN.parameter(key).steps:
-                    self.assertLess(
-                        np.abs(present(lane).at(beats) - positions).max(), 0.003, (kind, key)
-                    )
+                    self.assertLess(np.abs(present(lane).at(beats) - positions).max(), 0.003, (kind, key))
                 before = DEMO.device_track("horn").lane_on("horn", key)
                 if before is not None:
                     at = np.array([0.0, 50.0, 127.9, 170.0])

@@ -69,9 +69,7 @@ class Lfos(unittest.TestCase):
                 lfo = Lfo(wave, Rate(period), phase=phase, **more)
                 found = as_curve(lfo, first, last, T).at(x)
                 np.testing.assert_allclose(found[away], 0.5 + 0.5 * wanted[away], atol=1e-9)
-                found = as_curve(
-                    replace(lfo, amount=0.8, invert=True, centre=0.4), first, last, T
-                ).at(x)
+                found = as_curve(replace(lfo, amount=0.8, invert=True, centre=0.4), first, last, T).at(x)
                 np.testing.assert_allclose(found[away], 0.4 - 0.4 * wanted[away], atol=1e-9)
 
     def test_as_points_it_has_the_right_shapes(self) -> None:
@@ -81,9 +79,7 @@ class Lfos(unittest.TestCase):
             ("saw-up", LINE, 2),
             ("pulse", HOLD, 2),
         ):
-            made = as_curve(
-                Lfo(wave, Rate(1.0), phase=0.75 if wave == "sine" else 0.0), 0.0, 16.0, T
-            )
+            made = as_curve(Lfo(wave, Rate(1.0), phase=0.75 if wave == "sine" else 0.0), 0.0, 16.0, T)
             segments = made.shape[:-1][np.diff(made.beat) > 0.0]
             self.assertTrue(np.all(segments == shape), wave)
             self.assertLessEqual(len(made), 16 * a_cycle + 2)
@@ -133,9 +129,7 @@ class Lfos(unittest.TestCase):
         self.assertAlmostEqual(float(a.value[-1]), float(b.value[0]), places=9)
         own = Pattern("p", 4.0, curve([(0.0, 0.2, "bend", 0.4), (3.0, 0.9), (4.0, 0.2)]))
         made = as_curve(Lfo("pattern", Rate(2.0), pattern=own), 0.0, 8.0, T)
-        np.testing.assert_allclose(
-            made.at([0.0, 1.0, 2.5, 5.0]), own.curve.at([0.0, 2.0, 1.0, 2.0]), atol=1e-9
-        )
+        np.testing.assert_allclose(made.at([0.0, 1.0, 2.5, 5.0]), own.curve.at([0.0, 2.0, 1.0, 2.0]), atol=1e-9)
 
     def test_bad_rates_and_spans(self) -> None:
         for text in ("0 Hz", "0", "-1 s", "1/0", "fast", "1/16 s"):
@@ -154,21 +148,13 @@ class Lfos(unittest.TestCase):
 class Randomness(unittest.TestCase):
     def test_the_stream_is_numpys_and_the_spreads_are_what_they_say(self) -> None:
         """NumPy's PCG64 (O'Neill 2014) by numpy.random: a stored vector; Kolmogorov–Smirnov."""
-        np.testing.assert_allclose(
-            0.5 * (levels(20, 4) + 1), np.random.Generator(np.random.PCG64(20)).random(4)
-        )
-        made = [
-            lfo_of(wave, {"rate": Rate(1.0)}, seed=20) for wave in ("sample-hold", "smooth-random")
-        ]
-        moves = [
-            random_of(kind, {"amount": 0.5}, "even", 20)[0] for kind in ("steps", "smooth", "walk")
-        ]
+        np.testing.assert_allclose(0.5 * (levels(20, 4) + 1), np.random.Generator(np.random.PCG64(20)).random(4))
+        made = [lfo_of(wave, {"rate": Rate(1.0)}, seed=20) for wave in ("sample-hold", "smooth-random")]
+        moves = [random_of(kind, {"amount": 0.5}, "even", 20)[0] for kind in ("steps", "smooth", "walk")]
         points = lines(np.arange(65.0), np.full(65, 0.5))
         shaken = jittered(points, np.arange(64), 0.4, 0.0, 20).value[:64]
         rows = [levels(20, 64), shaken, *(levels(20, 64, each.stream) for each in made)]
-        rows += [
-            np.diff(drawn(each, 65)) if each.kind == "walk" else drawn(each, 64) for each in moves
-        ]
+        rows += [np.diff(drawn(each, 65)) if each.kind == "walk" else drawn(each, 64) for each in moves]
         apart = np.abs(np.corrcoef(rows) - np.eye(len(rows))).max()
         self.assertLess(apart, 0.4, "one seed, and no kind draws the numbers of another")
         np.testing.assert_allclose(0.5 + 0.5 * levels(1, 2), [0.51182162, 0.9504637], atol=1e-8)
@@ -181,12 +167,8 @@ class Randomness(unittest.TestCase):
         np.testing.assert_allclose(growth, growth[0], rtol=0.08)
         self.assertLessEqual(np.abs(walks).max(), 1.0)
 
-    @given(
-        curves(), st.sampled_from(["steps", "smooth", "walk"]), st.floats(0, 1), st.integers(0, 99)
-    )
-    def test_it_follows_the_movement_that_is_there(
-        self, own: Curve, kind: str, amount: float, seed: int
-    ) -> None:
+    @given(curves(), st.sampled_from(["steps", "smooth", "walk"]), st.floats(0, 1), st.integers(0, 99))
+    def test_it_follows_the_movement_that_is_there(self, own: Curve, kind: str, amount: float, seed: int) -> None:
         """Common practice: amount 5 means within ±5 %; 0 changes nothing."""
         last = float(own.beat[-1]) + 4.0
         made = randomised(own, 0.0, last, RandomMove(kind, Rate(0.5), seed=seed), amount, T)
@@ -225,9 +207,7 @@ class Randomness(unittest.TestCase):
     ) -> None:
         made = jittered(own, np.arange(len(own)), value, time, seed, step)
         self.assertEqual(len(made), len(own))
-        self.assertTrue(
-            np.array_equal(np.diff(made.beat) == 0, np.diff(own.beat) == 0), "jumps keep together"
-        )
+        self.assertTrue(np.array_equal(np.diff(made.beat) == 0, np.diff(own.beat) == 0), "jumps keep together")
         self.assertLessEqual(np.abs(made.value - own.value).max(), value + 1e-12)
         self.assertLessEqual(np.abs(made.beat - own.beat).max(), time + 1e-9)
         if step:
@@ -280,9 +260,7 @@ class Layers(unittest.TestCase):
     )
     @example(curve([(1.0, 0.0, "stairs", 5.0), (2.0, 0.03), (2.0, 0.0)]), 0, ["lfo"], True)
     @few
-    def test_baking_is_heard_the_same(
-        self, own: Curve, seed: int, kinds: list[str], fit: bool
-    ) -> None:
+    def test_baking_is_heard_the_same(self, own: Curve, seed: int, kinds: list[str], fit: bool) -> None:
         rng = np.random.default_rng(seed)
         lane = Lane(
             "x",
@@ -314,10 +292,16 @@ class Layers(unittest.TestCase):
 
     def test_a_part_is_baked_over_a_span_and_the_rest_stays(self) -> None:
         own = flat(0.4)
-        lane = Lane("x", "horn", "cutoff", own, layers=(
-            Layer("a", "lfo", lfo=Lfo("sine", Rate(2.0)), amount=0.3),
-            Layer("b", "offset", curve=curve([(0.0, 0.5), (48.0, 0.6)]), amount=0.5),
-        ))  # fmt: skip
+        lane = Lane(
+            "x",
+            "horn",
+            "cutoff",
+            own,
+            layers=(
+                Layer("a", "lfo", lfo=Lfo("sine", Rate(2.0)), amount=0.3),
+                Layer("b", "offset", curve=curve([(0.0, 0.5), (48.0, 0.6)]), amount=0.5),
+            ),
+        )
         project = replace(build(), length=48.0)
         before = played(lane, project).at(self.X)
         done = baked(lane, project.tempo, 48.0, ["a"], (8.0, 16.0))

@@ -75,6 +75,4 @@ class Tapers(unittest.TestCase):
     def test_intervals(self) -> None:
         """Common practice, no source: a major second is 2 semitones, a fifth 7."""
         for name, semitones in (("second", "+2 st"), ("fifth", "+7 st")):
-            self.assertEqual(
-                float(TRANSPOSE.parse_value(semitones)), {"second": 2, "fifth": 7}[name]
-            )
+            self.assertEqual(float(TRANSPOSE.parse_value(semitones)), {"second": 2, "fifth": 7}[name])

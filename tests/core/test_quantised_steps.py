@@ -56,15 +56,11 @@ class Stepping(unittest.TestCase):
         self.assertLessEqual(far.max(initial=0.0), made.strays + 1e-6)
 
     @given(st.floats(0.0, 1.0), st.floats(0.0, 1.0), st.floats(4.0, 64.0))
-    def test_a_ramp_takes_as_many_messages_as_it_has_steps(
-        self, low: float, high: float, length: float
-    ) -> None:
+    def test_a_ramp_takes_as_many_messages_as_it_has_steps(self, low: float, high: float, length: float) -> None:
         """A controller's sweep from 0 to 127 over eight bars (common practice, no source) is 128
         messages, and any other ramp one for each step that it comes to."""
         drawn = curve([(0.0, low), (length, high)])
-        made = stepped(
-            heard_of(drawn, np.ceil(length)), np.ceil(length), even(127), STEADY, Resolution()
-        )
+        made = stepped(heard_of(drawn, np.ceil(length)), np.ceil(length), even(127), STEADY, Resolution())
         steps = abs(np.floor(127 * high + 0.5) - np.floor(127 * low + 0.5))
         self.assertLessEqual(abs(len(made.tick) - 1 - steps), 1)
         self.assertLessEqual(made.strays, 0.5 + 127 / (length * 960) + 1e-6)
@@ -72,9 +68,7 @@ class Stepping(unittest.TestCase):
     def test_changes_lie_apart_at_the_fastest_tempo(self) -> None:
         fast = TempoMap((TempoPoint(0.0, 60.0, True), TempoPoint(16.0, 240.0)))
         drawn = curve([(0.0, 0.0, "s-curve", 0.3), (32.0, 1.0)])
-        made = stepped(
-            heard_of(drawn, 32.0), 32.0, even(16_383), fast, Resolution(milliseconds=8.0)
-        )
+        made = stepped(heard_of(drawn, 32.0), 32.0, even(16_383), fast, Resolution(milliseconds=8.0))
         seconds = fast.seconds(made.tick / 960)
         self.assertGreaterEqual(np.diff(seconds).min(), 0.008 - 1e-9)
         self.assertGreater(made.strays, 0.5, "and it says what that costs")
@@ -109,9 +103,7 @@ class Joining(unittest.TestCase):
         held = made.value[np.searchsorted(made.tick, ticks, side="right") - 1] / highest
         np.testing.assert_allclose(back.at(ticks / 960), held, atol=1e-12)
 
-    @given(
-        st.lists(st.floats(0.0, 1.0), min_size=3, max_size=9), st.sampled_from(["line", "cosine"])
-    )
+    @given(st.lists(st.floats(0.0, 1.0), min_size=3, max_size=9), st.sampled_from(["line", "cosine"]))
     def test_a_slow_curve_comes_back_within_a_step(self, values: list[float], shape: str) -> None:
         drawn = curve([(8.0 * i, v, shape) for i, v in enumerate(values)])
         length = 8.0 * len(values)
@@ -134,9 +126,7 @@ class Joining(unittest.TestCase):
         np.testing.assert_allclose(made.at(probe), wanted, atol=0.003)
 
     def test_the_last_of_several_on_a_beat_counts(self) -> None:
-        made = from_steps(
-            np.array([0.0, 1.0, 1.0, 1.0]), np.array([0.1, 0.5, 0.2, 0.9]), 0.01, None
-        )
+        made = from_steps(np.array([0.0, 1.0, 1.0, 1.0]), np.array([0.1, 0.5, 0.2, 0.9]), 0.01, None)
         self.assertEqual(made.value.tolist(), [0.1, 0.9])
 
 

@@ -39,17 +39,24 @@ def one_lane(curve: Curve, **more: Any) -> Project:
 def full(rng: np.random.Generator) -> Project:
     """A project with something of everything that lies in time, at random places of 64 beats."""
     beats = lambda n: np.sort(rng.integers(0, 64 * 64, n)) / 64.0  # noqa: E731
-    project = one_lane(lines(beats(9), rng.uniform(0, 1, 9)), meter=MeterMap((MeterPoint(1, 4, 4), MeterPoint(5, 3, 4), MeterPoint(9, 7, 8))))  # fmt: skip
+    project = one_lane(
+        lines(beats(9), rng.uniform(0, 1, 9)),
+        meter=MeterMap((MeterPoint(1, 4, 4), MeterPoint(5, 3, 4), MeterPoint(9, 7, 8))),
+    )
     lane, track = next(project.lanes()), project.tracks[0]
     spans = [sorted(beats(2).tolist()) for _ in range(4)]
     lane = replace(
         lane,
-        layers=(Layer("l", "offset", first=spans[0][0], last=spans[0][1] + 0.125, curve=lines(beats(4), rng.uniform(0, 1, 4))),),
+        layers=(
+            Layer(
+                "l", "offset", first=spans[0][0], last=spans[0][1] + 0.125, curve=lines(beats(4), rng.uniform(0, 1, 4))
+            ),
+        ),
         takes=(Take("t-1", "T", lines(beats(5), rng.uniform(0, 1, 5)), spans[1][0], spans[1][1] + 0.125),),
         pins=tuple(sorted(set(beats(3).tolist()))),
         cycle=Cycle(spans[2][0], spans[2][1] - spans[2][0] + 1.0),
         switches=tuple(Switch(b, -1) for b in beats(2).tolist()),
-    )  # fmt: skip
+    )
     notes = tuple(Note(b, 0.01, 60) for b in beats(20).tolist())
     clips = tuple(Clip(b, "x.wav", seconds=0.002) for b in beats(5).tolist())
     track = replace(track, lanes=(lane,), notes=notes, clips=clips)
@@ -59,13 +66,9 @@ def full(rng: np.random.Generator) -> Project:
 
 class Bars(unittest.TestCase):
     @given(curves(), st.floats(0.0, 12.0), st.sampled_from([1.0, 4.0, 0.37]))
-    def test_time_put_in_leaves_every_curve_as_it_was_around_it(
-        self, curve: Curve, at: float, length: float
-    ) -> None:
+    def test_time_put_in_leaves_every_curve_as_it_was_around_it(self, curve: Curve, at: float, length: float) -> None:
         at = round(at, 2)
-        made = ordered((Stretch(0.0, at), Stretch(0.0, length, True), Stretch(at, END))).curve(
-            curve
-        )
+        made = ordered((Stretch(0.0, at), Stretch(0.0, length, True), Stretch(at, END))).curve(curve)
         beats = np.unique(np.concatenate((np.linspace(0.0, 40.0, 997), curve.beat, [at])))
         before = beats[beats < at]
         np.testing.assert_allclose(made.at(before), curve.at(before), atol=1e-9)
@@ -86,22 +89,14 @@ class Bars(unittest.TestCase):
             rng = np.random.default_rng(seed)
             old, bar, count = full(rng), int(rng.integers(1, 16)), int(rng.integers(1, 5))
             at = old.meter.bar_beat(bar)
-            length = (
-                old.meter.bar_beat(bar + count) - at
-                if bar == 1
-                else count * self.bar_length(old, bar - 1)
-            )
+            length = old.meter.bar_beat(bar + count) - at if bar == 1 else count * self.bar_length(old, bar - 1)
             new = bars.insert_bars(old, bar, count).project
             later = lambda b, at=at, length=length: b + length if b >= at else b  # noqa: E731
             ends = lambda b, at=at, length=length: b + length if b > at else b  # noqa: E731
             self.assertAlmostEqual(new.length, 64.0 + length)
             a, b = next(old.lanes()), next(new.lanes())
-            self.assertEqual(
-                [n.beat for n in new.tracks[0].notes], [later(n.beat) for n in old.tracks[0].notes]
-            )
-            self.assertEqual(
-                [c.beat for c in new.tracks[0].clips], [later(c.beat) for c in old.tracks[0].clips]
-            )
+            self.assertEqual([n.beat for n in new.tracks[0].notes], [later(n.beat) for n in old.tracks[0].notes])
+            self.assertEqual([c.beat for c in new.tracks[0].clips], [later(c.beat) for c in old.tracks[0].clips])
             self.assertEqual([s.beat for s in new.sections], [later(s.beat) for s in old.sections])
             self.assertEqual(list(b.pins), [later(p) for p in a.pins])
             self.assertEqual(
@@ -118,34 +113,22 @@ class Bars(unittest.TestCase):
                 (a.takes[0].curve, b.takes[0].curve),
                 (a.layers[0].curve, b.layers[0].curve),
             ):
-                moved = np.where(
-                    present(one).beat >= at, present(one).beat + length, present(one).beat
-                )
+                moved = np.where(present(one).beat >= at, present(one).beat + length, present(one).beat)
                 self.assertTrue(np.isin(moved.round(9), present(two).beat.round(9)).all(), seed)
-            for number in range(
-                bar, 18
-            ):  # each old bar line has its number, and what is new is of one meter
-                self.assertAlmostEqual(
-                    new.meter.bar_beat(number + count), old.meter.bar_beat(number) + length
-                )
+            for number in range(bar, 18):  # each old bar line has its number, and what is new is of one meter
+                self.assertAlmostEqual(new.meter.bar_beat(number + count), old.meter.bar_beat(number) + length)
             back = bars.remove_bars(new, bar, count).project
             x, y = next(old.lanes()), next(back.lanes())
             beats = np.linspace(0.0, 64.0, 1_001)
             pairs = ((x.curve, y.curve), (x.takes[0].curve, y.takes[0].curve))
             for one, two in (*pairs, (x.layers[0].curve, y.layers[0].curve)):
-                np.testing.assert_allclose(
-                    present(two).at(beats), present(one).at(beats), atol=1e-9
-                )
-                self.assertLessEqual(
-                    len(present(two)), len(present(one)) + 1, "a line that was cut keeps the point"
-                )
+                np.testing.assert_allclose(present(two).at(beats), present(one).at(beats), atol=1e-9)
+                self.assertLessEqual(len(present(two)), len(present(one)) + 1, "a line that was cut keeps the point")
             kept = replace(y, curve=x.curve, takes=x.takes, layers=x.layers)
             self.assertEqual(replace(replacement.with_lane(back, kept), meter=old.meter), old, seed)
             spans = [(e.first, e.last) for e in (y.takes[0], y.layers[0])]
             self.assertEqual(spans, [(e.first, e.last) for e in (x.takes[0], x.layers[0])])
-            self.assertTrue(
-                all(back.meter.bar_beat(n) == old.meter.bar_beat(n) for n in range(1, 20))
-            )
+            self.assertTrue(all(back.meter.bar_beat(n) == old.meter.bar_beat(n) for n in range(1, 20)))
 
     @staticmethod
     def bar_length(project: Project, bar: int) -> float:
@@ -163,19 +146,16 @@ class Bars(unittest.TestCase):
             late = np.linspace(last, demo.length, 301)
             for a, b in zip(old.lanes, new.lanes, strict=True):
                 np.testing.assert_allclose(b.curve.at(at), a.curve.at(at), atol=1e-9)
-                np.testing.assert_allclose(
-                    b.curve.at(late - (last - first)), a.curve.at(late), atol=1e-6
-                )
+                np.testing.assert_allclose(b.curve.at(late - (last - first)), a.curve.at(late), atol=1e-6)
         self.assertIn("Taken out:", done.words)
-        gone = sum(len(t.notes) for t in demo.tracks) - sum(
-            len(t.notes) for t in done.project.tracks
-        )
+        gone = sum(len(t.notes) for t in demo.tracks) - sum(len(t.notes) for t in done.project.tracks)
         self.assertIn(f"{gone} notes", done.words)
         seconds = lambda p, b: float(p.tempo.seconds(b))  # noqa: E731
         self.assertAlmostEqual(
             seconds(demo, demo.length) - (seconds(demo, last) - seconds(demo, first)),
-            seconds(done.project, done.project.length), places=6,
-        )  # fmt: skip
+            seconds(done.project, done.project.length),
+            places=6,
+        )
         for bad in ((0, 1), (50, 1), (1, 49), (1, 0), (40, 40)):
             with self.assertRaises(ZolvekError):
                 bars.remove_bars(demo, *bad)
@@ -184,9 +164,7 @@ class Bars(unittest.TestCase):
         project = one_lane(lines([0.0], [0.5]))
         project, _ = blocks.placed(project, project.tracks[0].id, Clip(2.0, "x.wav"))
         made = bars.insert_bars(project, 2, 1, {"x.wav": 4.0}).project.tracks[0].clips
-        self.assertEqual(
-            [(c.beat, c.start, c.seconds) for c in made], [(2.0, 0.0, 1.0), (8.0, 1.0, None)]
-        )
+        self.assertEqual([(c.beat, c.start, c.seconds) for c in made], [(2.0, 0.0, 1.0), (8.0, 1.0, None)])
 
 
 class Sections(unittest.TestCase):
@@ -213,9 +191,7 @@ class Sections(unittest.TestCase):
         self.assertEqual(moved.length, self.demo.length)
         begin = moved.section_spans()[3][1]
         for old, new in zip(self.demo.lanes(), moved.lanes(), strict=True):
-            np.testing.assert_allclose(
-                new.curve.at(at - first + begin), old.curve.at(at), atol=1e-9
-            )
+            np.testing.assert_allclose(new.curve.at(at - first + begin), old.curve.at(at), atol=1e-9)
         count = lambda p: sum(len(t.notes) for t in p.tracks)  # noqa: E731
         self.assertEqual(count(moved), count(self.demo))
 
@@ -267,9 +243,7 @@ class Timing(unittest.TestCase):
         self.assertEqual(float(time_maps.tempo_typed(demo, 64.0, "97.5 BPM").bpm(70.0)), 97.5)
         self.assertEqual(time_maps.tapped([0.0, 0.5, 1.0, 1.52, 2.0]), 120.0)
         self.assertIsNone(time_maps.tapped([1.0]))
-        kept = time_maps.with_tempo(
-            one_clip(10.0), TempoMap((TempoPoint(0.0, 60.0),)), keep_sound=True
-        )
+        kept = time_maps.with_tempo(one_clip(10.0), TempoMap((TempoPoint(0.0, 60.0),)), keep_sound=True)
         self.assertAlmostEqual(float(kept.tempo.seconds(kept.tracks[0].clips[0].beat)), 5.0)
 
     def test_the_end_cuts_or_keeps(self) -> None:
@@ -321,22 +295,16 @@ class Blocks(unittest.TestCase):
         late = blocks.trimmed_start(project, key, 6.0, 8.0)
         self.assertEqual((get(late).beat, get(late).start), (6.0, 1.0))
         self.assertEqual(get(blocks.trimmed_start(late, key, 4.0, 8.0)), get(project))
-        self.assertEqual(
-            get(blocks.trimmed_start(project, key, 0.0, 8.0)).beat, 4.0, "no sound before it"
-        )
+        self.assertEqual(get(blocks.trimmed_start(project, key, 0.0, 8.0)).beat, 4.0, "no sound before it")
         short = blocks.trimmed_end(project, key, 8.0, 8.0)
         self.assertEqual(get(short).seconds, 2.0)
         self.assertIsNone(get(blocks.trimmed_end(short, key, 99.0, 8.0)).seconds)
         two = blocks.split(short, key, 5.0, 8.0)
-        self.assertEqual(
-            (get(two).seconds, get(two, 1).start, get(two, 1).seconds), (0.5, 0.5, 1.5)
-        )
+        self.assertEqual((get(two).seconds, get(two, 1).start, get(two, 1).seconds), (0.5, 0.5, 1.5))
         with self.assertRaises(ZolvekError):
             blocks.split(short, key, 20.0, 8.0)
         loop = blocks.split(blocks.looped(short, key, 16.0), key, 9.0, 8.0)
-        self.assertEqual(
-            (get(loop).loop_until, get(loop, 1).turn, get(loop, 1).loop_until), (9.0, 0.5, 16.0)
-        )
+        self.assertEqual((get(loop).loop_until, get(loop, 1).turn, get(loop, 1).loop_until), (9.0, 0.5, 16.0))
         self.assertEqual(get(blocks.moved(loop, blocks.Block("t", 1), 10.0), 1).loop_until, 17.0)
 
 
@@ -346,15 +314,9 @@ class Names(unittest.TestCase):
         track = demo.tracks[0]
         two, new = naming.track_doubled(demo, track.id)
         twin = two.tracks[1]
-        self.assertEqual(
-            (twin.id, len(twin.lanes), twin.notes), (new, len(track.lanes), track.notes)
-        )
+        self.assertEqual((twin.id, len(twin.lanes), twin.notes), (new, len(track.lanes), track.notes))
         self.assertEqual([lane.curve for lane in twin.lanes], [lane.curve for lane in track.lanes])
-        track = next(
-            t
-            for t in demo.tracks
-            if any(d.role == "effect" and d.kind != "strip" for d in t.devices)
-        )
+        track = next(t for t in demo.tracks if any(d.role == "effect" and d.kind != "strip" for d in t.devices))
         effect = next(d for d in track.devices if d.role == "effect" and d.kind != "strip")
         target = next(t for t in demo.tracks if t.id != track.id)
         one, key = naming.device_doubled(demo, effect.id)
@@ -373,11 +335,7 @@ class Names(unittest.TestCase):
         self.assertEqual((done.lanes, done.without), (len(demo.tracks[0].lanes), []))
         for lane in demo.tracks[0].lanes:
             name = demo.parameter_of(lane.id).name
-            found = [
-                x
-                for x in done.project.tracks[1].lanes
-                if done.project.parameter_of(x.id).name == name
-            ]
+            found = [x for x in done.project.tracks[1].lanes if done.project.parameter_of(x.id).name == name]
             self.assertIn(lane.curve, [each.curve for each in found])
         other = naming.automation_copied(demo, demo.tracks[0].id, demo.tracks[2].id)
         self.assertEqual(other.lanes + len(other.without), len(demo.tracks[0].lanes))

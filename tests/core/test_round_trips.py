@@ -52,9 +52,7 @@ class ThereAndBack(unittest.TestCase):
         seconds = float(project.tempo.seconds(project.length))
         at = np.arange(int(seconds * RATE))
         rows = project.tracks[0].clips
-        return clip_playback.play(rows, project.tempo, Block(project.tempo.beats(at / RATE), RATE))[
-            0
-        ]
+        return clip_playback.play(rows, project.tempo, Block(project.tempo.beats(at / RATE), RATE))[0]
 
     def compare(self, what: str, old: Project, new: Project, cuts: list[float]) -> None:
         """Equal at all places but right at jumps and, for what fades there, at the cuts."""
@@ -69,7 +67,7 @@ class ThereAndBack(unittest.TestCase):
             places = beats[differ]
             self.assertEqual(places.tolist()[:4], [], f"{what}: {name} is another one")
         notes = [(round(n.beat, 6), n.pitch, round(n.length, 6)) for n in old.tracks[0].notes]
-        self.assertEqual(notes, [(round(n.beat, 6), n.pitch, round(n.length, 6)) for n in new.tracks[0].notes], what)  # fmt: skip
+        self.assertEqual(notes, [(round(n.beat, 6), n.pitch, round(n.length, 6)) for n in new.tracks[0].notes], what)
         a, b = self.mix(old), self.mix(new)
         apart = np.abs(a[: len(b)] - b[: len(a)]) > 2e-3
         for cut in cuts:
@@ -92,7 +90,7 @@ class ThereAndBack(unittest.TestCase):
         _, first, last = rows[number]
         twice = sections.doubled(project, number, lengths)
         once = bars.remove_bars(twice, round(last / 4.0) + 1, round((last - first) / 4.0), lengths)
-        self.compare(f"{seed}: section {number} doubled and removed", project, once.project, [first, last])  # fmt: skip
+        self.compare(f"{seed}: section {number} doubled and removed", project, once.project, [first, last])
         if len(rows) > 2 and 0 < number < len(rows) - 1:
             to = number + 2
             moved = sections.moved(project, number, to, lengths)

@@ -37,37 +37,27 @@ class Spans(unittest.TestCase):
     @given(curves(), places)
     @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.0), (3.25, 0.0)]), (5e-324, 1.0))
     @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.8), (3.25, 0.0)]), (3.0 - 1e-13, 1e-1))
-    def test_cut_out_and_put_back_changes_nothing(
-        self, drawn: Curve, place: tuple[float, float]
-    ) -> None:
+    def test_cut_out_and_put_back_changes_nothing(self, drawn: Curve, place: tuple[float, float]) -> None:
         first, last = place[0], place[0] + place[1]
         beats = np.linspace(0.0, 20.0, 700) + np.pi * 1e-5
-        np.testing.assert_allclose(
-            spans.cut(drawn, [first, last]).at(beats), drawn.at(beats), atol=COSINE_CUT
-        )
+        np.testing.assert_allclose(spans.cut(drawn, [first, last]).at(beats), drawn.at(beats), atol=COSINE_CUT)
         part = spans.piece(drawn, first, last)
         self.assertEqual((part.beat[0], part.beat[-1]), (0.0, last - first))
         back = spans.splice(drawn, first, part, last)
         np.testing.assert_allclose(back.at(beats), drawn.at(beats), atol=COSINE_CUT)
 
     @given(curves(), places, st.floats(-0.5, 0.5))
-    def test_outside_the_span_nothing_changes(
-        self, drawn: Curve, place: tuple[float, float], by: float
-    ) -> None:
+    def test_outside_the_span_nothing_changes(self, drawn: Curve, place: tuple[float, float], by: float) -> None:
         first, last = place[0], place[0] + place[1]
         beats = np.linspace(0.0, 20.0, 700) + np.pi * 1e-5
         outside = (beats < first) | (beats > last)
         for ramp in (0.0, place[1] / 8):
             raised = shaping.on_span(drawn, first, last, lambda p: shaping.lifted(p, by), ramp)
-            np.testing.assert_allclose(
-                raised.at(beats[outside]), drawn.at(beats[outside]), atol=COSINE_CUT
-            )
+            np.testing.assert_allclose(raised.at(beats[outside]), drawn.at(beats[outside]), atol=COSINE_CUT)
         inside = beats[~outside]
         raised = shaping.on_span(drawn, first, last, lambda p: shaping.lifted(p, by))
         if (drawn.value.min() + by >= 0.0) and (drawn.value.max() + by <= 1.0):
-            np.testing.assert_allclose(
-                raised.at(inside), drawn.at(inside) + by, atol=2 * COSINE_CUT
-            )
+            np.testing.assert_allclose(raised.at(inside), drawn.at(inside) + by, atol=2 * COSINE_CUT)
 
     def test_a_bar_is_lifted_by_a_fifth_with_jumps_at_its_edges(self) -> None:
         """Common practice, no source: a fifth is 7 semitones, of a range of 48."""
@@ -81,9 +71,7 @@ class Affine(unittest.TestCase):
     """Against Shapely (GEOS): what happens to points as geometry."""
 
     @given(curves(), st.floats(0.1, 1.0), st.floats(0.0, 1.0), st.floats(0.2, 4.0))
-    def test_scale_mirror_invert_stretch_tilt(
-        self, drawn: Curve, factor: float, about: float, wide: float
-    ) -> None:
+    def test_scale_mirror_invert_stretch_tilt(self, drawn: Curve, factor: float, about: float, wide: float) -> None:
         if len(drawn) < 2:
             return
         drawn = drawn.having(
@@ -125,11 +113,7 @@ class Affine(unittest.TestCase):
         beats = beats[beats < drawn.beat[-1]]
         once = shaping.mirrored(drawn)
         other = drawn.beat[0] + drawn.beat[-1] - beats
-        off = (
-            np.abs(other[:, None] - once.beat).min(axis=1) > 1e-6
-            if len(beats)
-            else np.empty(0, bool)
-        )
+        off = np.abs(other[:, None] - once.beat).min(axis=1) > 1e-6 if len(beats) else np.empty(0, bool)
         np.testing.assert_allclose(once.at(other[off]), drawn.at(beats[off]), atol=1e-6)
         np.testing.assert_allclose(shaping.mirrored(once).at(beats), drawn.at(beats), atol=1e-6)
 
@@ -140,9 +124,7 @@ class Quantising(unittest.TestCase):
         st.sampled_from([(4, "straight"), (16, "straight"), (8, "triplet"), (1, "bars")]),
         st.sampled_from([1.0, 0.5]),
     )
-    def test_order_jumps_and_the_nearest_line(
-        self, drawn: Curve, kind: tuple[int, str], strength: float
-    ) -> None:
+    def test_order_jumps_and_the_nearest_line(self, drawn: Curve, kind: tuple[int, str], strength: float) -> None:
         grid = Grid(*kind)
         done, left = quantised(drawn, grid, METER, strength)
         np.testing.assert_array_equal(done.value, drawn.value)
@@ -151,11 +133,7 @@ class Quantising(unittest.TestCase):
         lines = grid.lines(0.0, 200.0, METER)
         nearest = lines[np.abs(drawn.beat[:, None] - lines).argmin(axis=1)]
         for i in range(len(drawn)):
-            wanted = (
-                drawn.beat[i]
-                if i in left
-                else drawn.beat[i] + strength * (nearest[i] - drawn.beat[i])
-            )
+            wanted = drawn.beat[i] if i in left else drawn.beat[i] + strength * (nearest[i] - drawn.beat[i])
             tie = abs(abs(drawn.beat[i] - nearest[i]) - grid.step_at(0.0, METER) / 2) < 1e-9
             if not tie:
                 self.assertAlmostEqual(done.beat[i], wanted, places=9)
@@ -185,9 +163,7 @@ class Repeats(unittest.TestCase):
         beats = beats[beats < 4.0]
         for turn in range(times):
             off = np.abs((beats + 4.0 * turn)[:, None] - again.beat).min(axis=1) > 1e-6
-            np.testing.assert_allclose(
-                again.at(beats + 4.0 * turn)[off], part.at(beats)[off], atol=1e-6
-            )
+            np.testing.assert_allclose(again.at(beats + 4.0 * turn)[off], part.at(beats)[off], atol=1e-6)
 
     def test_repeats_can_grow(self) -> None:
         """Common practice, no source: a phrase that grows over eight bars."""
@@ -206,14 +182,10 @@ class FormsAndFits(unittest.TestCase):
                     self.assertEqual((made.beat[0], made.beat[-1]), (0.0, 8.0), form.key)
                     self.assertAlmostEqual(
                         made.value[-1],
-                        0.2
-                        if form.key == "tremble" or (form.returns and form.key != "gate")
-                        else 0.7,
+                        0.2 if form.key == "tremble" or (form.returns and form.key != "gate") else 0.7,
                         msg=form.key,
                     ) if form.key != "gate" else None
-                    self.assertTrue(
-                        ((made.value >= 0.2 - 1e-9) & (made.value <= 0.7 + 1e-9)).all(), form.key
-                    )
+                    self.assertTrue(((made.value >= 0.2 - 1e-9) & (made.value <= 0.7 + 1e-9)).all(), form.key)
         for bad in (("cloud", {}), ("ramp", {"bend": 2.0}), ("gate", {"bend": 0.0})):
             with self.assertRaises(ZolvekError):
                 stamps.stamped(bad[0], 4.0, 0.0, 1.0, **bad[1])

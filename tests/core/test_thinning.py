@@ -41,9 +41,7 @@ from zolvek.core.records import replace
 
 
 def lines(x: Any, y: Any) -> Curve:
-    return Curve(
-        np.array(x, float), np.array(y, float), np.full(len(x), LINE, np.uint8), np.zeros(len(x))
-    )
+    return Curve(np.array(x, float), np.array(y, float), np.full(len(x), LINE, np.uint8), np.zeros(len(x)))
 
 
 def strays(before: Curve, after: Curve) -> float:
@@ -59,8 +57,7 @@ def passable(x: np.ndarray, low: np.ndarray, high: np.ndarray, links: int) -> bo
     """Whether any continuous path of so many links goes through the ranges, by trying every split
     and asking a linear programme (scipy.optimize.linprog) whether lines that meet can do it."""
     return any(
-        _passes(x, low, high, (0, *cuts, len(x)))
-        for cuts in itertools.combinations(range(1, len(x)), links - 1)
+        _passes(x, low, high, (0, *cuts, len(x))) for cuts in itertools.combinations(range(1, len(x)), links - 1)
     )
 
 
@@ -86,9 +83,14 @@ def _passes(x: Any, low: np.ndarray, high: np.ndarray, cuts: tuple[int, ...]) ->
             row[2 * j : 2 * j + 2] = (1, at)
             rows += [row, -row]
             bounds += [np.interp(at, x, high), -np.interp(at, x, low)]
-        done = linprog(np.zeros(2 * count), A_ub=np.array(rows), b_ub=np.array(bounds) + 1e-9,
-                       A_eq=np.array(equal) if equal else None, b_eq=np.zeros(len(equal)) if equal else None,
-                       bounds=[(None, None)] * (2 * count))  # fmt: skip
+        done = linprog(
+            np.zeros(2 * count),
+            A_ub=np.array(rows),
+            b_ub=np.array(bounds) + 1e-9,
+            A_eq=np.array(equal) if equal else None,
+            b_eq=np.zeros(len(equal)) if equal else None,
+            bounds=[(None, None)] * (2 * count),
+        )
         if done.status == 0:
             return True
     return False
@@ -159,15 +161,11 @@ class Thinning(unittest.TestCase):
             for shapes in (False, True):
                 made = thinned(own, 0.2, shapes)
                 self.assertLessEqual(made.error, 0.2 + 1e-9, points)
-                self.assertEqual(
-                    (made.curve.value[0], made.curve.value[-1]), (points[0][1], points[-1][1])
-                )
+                self.assertEqual((made.curve.value[0], made.curve.value[-1]), (points[0][1], points[-1][1]))
 
     @given(curves(), st.floats(0.001, 0.3), st.booleans())
     @few
-    def test_any_curve_keeps_its_bound_ends_and_jumps(
-        self, own: Curve, tolerance: float, shapes: bool
-    ) -> None:
+    def test_any_curve_keeps_its_bound_ends_and_jumps(self, own: Curve, tolerance: float, shapes: bool) -> None:
         made = thinned(own, tolerance, shapes)
         self.assertLessEqual(strays(own, made.curve), tolerance + 1e-9)
         self.assertLessEqual(made.after, max(len(own), 2))
@@ -210,9 +208,7 @@ class Thinning(unittest.TestCase):
             count = int(rng.integers(60, 160))
             beats = np.sort(rng.uniform(0.0, 32.0, count))
             sway = 0.5 + 0.35 * np.sin(beats / rng.uniform(1.0, 4.0))
-            drawn = lines(
-                beats, np.clip(sway + rng.normal(0.0, rng.uniform(0.001, 0.02), count), 0, 1)
-            )
+            drawn = lines(beats, np.clip(sway + rng.normal(0.0, rng.uniform(0.001, 0.02), count), 0, 1))
             for shapes in (False, True):
                 needed = [thinned(drawn, t, shapes).after for t in np.geomspace(0.001, 0.2, 17)]
                 self.assertEqual(needed, sorted(needed, reverse=True), shapes)
@@ -266,9 +262,7 @@ class Thinning(unittest.TestCase):
             np.linspace(0, 1, 400),
             np.clip(0.5 + np.cumsum(rng.standard_normal(400)) * 0.02, 0, 1),
         )
-        np.testing.assert_allclose(
-            compiled(funnel)(x, y - 0.01, y + 0.01), funnel(x, y - 0.01, y + 0.01)
-        )
+        np.testing.assert_allclose(compiled(funnel)(x, y - 0.01, y + 0.01), funnel(x, y - 0.01, y + 0.01))
         machine = compiled(farthest, HELPERS["farthest"])
         np.testing.assert_allclose(machine(x, y, x, y, 0.03), farthest(x, y, x, y, 0.03))
 
@@ -301,15 +295,9 @@ class Recording(unittest.TestCase):
             self.assertAlmostEqual(present(made).first, first)
             self.assertAlmostEqual(present(made).last, last + 0.5)
             x = np.linspace(4.01, 7.99, 800)
-            self.assertLess(
-                np.abs(present(made).curve.at(x) - (0.5 + 0.3 * np.sin(3 * x))).max(), 0.006
-            )
-            outside = np.concatenate(
-                (np.linspace(0, first - 0.01, 50), np.linspace(last + 0.51, 16, 50))
-            )
-            np.testing.assert_allclose(
-                present(made).curve.at(outside), self.BASE.at(outside), atol=1e-9
-            )
+            self.assertLess(np.abs(present(made).curve.at(x) - (0.5 + 0.3 * np.sin(3 * x))).max(), 0.006)
+            outside = np.concatenate((np.linspace(0, first - 0.01, 50), np.linspace(last + 0.51, 16, 50)))
+            np.testing.assert_allclose(present(made).curve.at(outside), self.BASE.at(outside), atol=1e-9)
             back = present(made).curve.at([np.nextafter(last + 0.5, 0), last + 0.5])
             self.assertAlmostEqual(back[0], back[1], places=6, msg="the join does not jump")
         self.assertIsNone(written(self.BASE, moves, "read", 2.0, 14.0, 0.5, 2.0))
@@ -330,9 +318,7 @@ class Recording(unittest.TestCase):
         self.assertEqual(float(present(stepped).curve.at(4.9)), 0.1)
 
     def test_rests_twins_and_time_that_runs_backwards(self) -> None:
-        raw = raw_curve(
-            [Move(0.0, 0.2, True), Move(0.05, 0.3, True), Move(4.0, 0.9, True)], 2.0, False
-        )
+        raw = raw_curve([Move(0.0, 0.2, True), Move(0.05, 0.3, True), Move(4.0, 0.9, True)], 2.0, False)
         np.testing.assert_allclose(raw.at([0.025, 2.0, 3.98]), [0.25, 0.3, 0.3], atol=1e-9)
         told = Pass("x", loops=True)
         for beat, value in ((1.0, 0.1), (1.0, 0.2), (0.99, 0.3), (2.0, 0.4), (0.0, 0.5)):
@@ -357,9 +343,7 @@ class Recording(unittest.TestCase):
         )
         np.testing.assert_allclose(lane.curve.at([4.0, 6.0]), [0.9, 0.1], atol=1e-9)
         np.testing.assert_allclose(lane.curve.at([2.0, 12.0]), self.BASE.at([2.0, 12.0]))
-        self.assertAlmostEqual(
-            float(lane.curve.at(3.0)), float(self.BASE.at(3.0)), places=9, msg="glides in"
-        )
+        self.assertAlmostEqual(float(lane.curve.at(3.0)), float(self.BASE.at(3.0)), places=9, msg="glides in")
         back = takes.unchosen(lane, 0.0, 16.0)
         x = np.linspace(0, 16, 300)
         np.testing.assert_allclose(back.curve.at(x), self.BASE.at(x), atol=1e-9)
@@ -367,9 +351,7 @@ class Recording(unittest.TestCase):
         gone = takes.without_take(lane, "take-2")
         self.assertAlmostEqual(float(gone.curve.at(7.5)), float(self.BASE.at(7.5)), places=9)
         self.assertEqual(takes.cropped(lane, "take-1", 4.0, 6.0).takes[0].first, 4.0)
-        self.assertAlmostEqual(
-            float(takes.auditioned(replace(lane, curve=self.BASE), ["take-1"]).at(9.0)), 0.9
-        )
+        self.assertAlmostEqual(float(takes.auditioned(replace(lane, curve=self.BASE), ["take-1"]).at(9.0)), 0.9)
         for wrong in (
             lambda: takes.chosen(lane, "take-1", 12.0, 14.0, 0.0, 0.01),
             lambda: takes.chosen(lane, "no", 1.0, 2.0, 0.0, 0.01),

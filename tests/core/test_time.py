@@ -20,10 +20,7 @@ tempos = st.lists(st.tuples(st.floats(0.25, 40), bpms, st.booleans()), max_size=
     lambda rows: TempoMap(
         (
             TempoPoint(0.0, 120.0, True),
-            *(
-                TempoPoint(sum(r[0] for r in rows[: i + 1]), row[1], row[2])
-                for i, row in enumerate(rows)
-            ),
+            *(TempoPoint(sum(r[0] for r in rows[: i + 1]), row[1], row[2]) for i, row in enumerate(rows)),
         )
     )
 )
@@ -36,9 +33,7 @@ class Tempo(unittest.TestCase):
         beats = np.linspace(0.0, end, 97)
         np.testing.assert_allclose(tempo.beats(tempo.seconds(beats)), beats, atol=1e-9)
         breaks = [p.beat for p in tempo.points if 0.0 < p.beat < end]
-        whole, _ = quad(
-            lambda b: 60.0 / float(tempo.bpm(b)), 0.0, end, points=breaks or None, limit=200
-        )
+        whole, _ = quad(lambda b: 60.0 / float(tempo.bpm(b)), 0.0, end, points=breaks or None, limit=200)
         self.assertAlmostEqual(float(tempo.seconds(end)), whole, places=6)
 
     def test_eight_quarters_at_120_are_four_seconds(self) -> None:
@@ -71,16 +66,16 @@ class Positions(unittest.TestCase):
 
     def test_short_forms(self) -> None:
         self.assertEqual(METER.text(0.0), "1.1.0")
-        self.assertEqual(
-            [METER.parse(t) for t in ("1", "2", "2.3", "2.3.480")], [0.0, 4.0, 6.0, 6.5]
-        )
+        self.assertEqual([METER.parse(t) for t in ("1", "2", "2.3", "2.3.480")], [0.0, 4.0, 6.0, 6.5])
         self.assertEqual(METER.parse("5.4"), 16.0 + 1.5, "beats of 6/8 are eighths")
         self.assertEqual(METER.parse("0:07.250", TempoMap()), 14.5)
 
     def test_bars_follow_the_meter(self) -> None:
         bars, beats = METER.bar_lines(12.0, 30.0)
-        self.assertEqual(list(zip(bars.tolist(), beats.tolist(), strict=True)),
-                         [(4, 12.0), (5, 16.0), (6, 19.0), (7, 22.0), (8, 29.0)])  # fmt: skip
+        self.assertEqual(
+            list(zip(bars.tolist(), beats.tolist(), strict=True)),
+            [(4, 12.0), (5, 16.0), (6, 19.0), (7, 22.0), (8, 29.0)],
+        )
 
     def test_what_is_no_position_is_refused_with_a_remedy(self) -> None:
         for text in ("", "0", "1.5", "5.7", "1.1.960", "-3", "one", "1.2.3.4", "0:75", "99999999"):
@@ -99,9 +94,7 @@ class TheGrid(unittest.TestCase):
                 lines = grid.lines(0.0, 80.0, METER)
                 nearest = np.abs(beats[:, None] - lines).min(axis=1)
                 snapped = grid.snap(beats, METER)
-                np.testing.assert_allclose(
-                    np.abs(snapped - beats), nearest, atol=1e-9, err_msg=grid.label
-                )
+                np.testing.assert_allclose(np.abs(snapped - beats), nearest, atol=1e-9, err_msg=grid.label)
                 np.testing.assert_allclose(grid.snap(snapped, METER), snapped, atol=1e-9)
 
     def test_lengths(self) -> None:

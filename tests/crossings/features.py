@@ -50,7 +50,7 @@ class Feature(NamedTuple):
 FEATURES: dict[str, Feature] = {}
 
 
-def feature(name: str, needs: tuple[str, ...] = (), against: tuple[str, ...] = ()) -> Callable[[Put], Put]:  # fmt: skip
+def feature(name: str, needs: tuple[str, ...] = (), against: tuple[str, ...] = ()) -> Callable[[Put], Put]:
     def add(put: Put) -> Put:
         FEATURES[name] = Feature(put, needs, against)
         return put
@@ -105,8 +105,7 @@ def drawn(name: str) -> Callable[[Put], Put]:
 def _every_shape(project: Project) -> Project:
     amounts = {"none": 0.0, "bend": -0.6, "count": 3.0}
     rows = [
-        (4.0 * place, 0.1 if place % 2 else 0.9, row.key, amounts[row.amount.kind])
-        for place, row in enumerate(SHAPES)
+        (4.0 * place, 0.1 if place % 2 else 0.9, row.key, amounts[row.amount.kind]) for place, row in enumerate(SHAPES)
     ]
     return _curved(project, [*rows, (4.0 * len(rows), 0.5)])
 
@@ -122,7 +121,7 @@ def _jumps(project: Project) -> Project:
     return _curved(
         project,
         [(0.0, 0.1), (8.0, 0.2), (8.0, 0.9), (19.0, 0.3, "hold"), (20.0, 0.6), (20.0, 0.1), (32.0, 0.8)],
-    )  # fmt: skip
+    )
 
 
 @drawn("many points")
@@ -170,10 +169,13 @@ def _loop(project: Project) -> Project:
 
 @feature("slots", against=("lane's own loop",))
 def _slots(project: Project) -> Project:
-    own = replace(project.lane(LANE), slots=(
-        Pattern("Up", 2.0, curve([(0.0, 0.1), (2.0, 0.9)])),
-        Pattern("Steps", 3.0, curve([(0.0, 0.3, "hold"), (1.0, 0.8, "hold"), (3.0, 0.2)])),
-    ))  # fmt: skip
+    own = replace(
+        project.lane(LANE),
+        slots=(
+            Pattern("Up", 2.0, curve([(0.0, 0.1), (2.0, 0.9)])),
+            Pattern("Steps", 3.0, curve([(0.0, 0.3, "hold"), (1.0, 0.8, "hold"), (3.0, 0.2)])),
+        ),
+    )
     for beat, slot in ((7.0, 0), (12.5, 1), (20.0, -1)):
         own = lanes.with_switch(own, beat, slot)
     return replacement.with_lane(project, own)
@@ -194,19 +196,19 @@ def _lfo_timed(project: Project) -> Project:
 @feature("random layer")
 def _random(project: Project) -> Project:
     move = RandomMove(every=Rate(0.75), seed=4, stream=STREAMS["steps"])
-    return with_layer(project, LANE, Layer("chance", "random", first=2.0, last=30.0, amount=0.2, random=move))  # fmt: skip
+    return with_layer(project, LANE, Layer("chance", "random", first=2.0, last=30.0, amount=0.2, random=move))
 
 
 @feature("offset layer")
 def _offset(project: Project) -> Project:
     own = curve([(4.0, 0.5), (10.0, 0.7, "cosine"), (28.0, 0.45)])
-    return with_layer(project, LANE, Layer("lift", "offset", first=4.0, last=28.0, amount=0.8, curve=own))  # fmt: skip
+    return with_layer(project, LANE, Layer("lift", "offset", first=4.0, last=28.0, amount=0.8, curve=own))
 
 
 @feature("scale layer")
 def _scale(project: Project) -> Project:
     own = curve([(0.0, 0.6), (16.0, 0.2), (32.0, 0.5)])
-    return with_layer(project, LANE, Layer("size", "scale", amount=0.7, curve=own, gaps=((9.0, 11.0),)))  # fmt: skip
+    return with_layer(project, LANE, Layer("size", "scale", amount=0.7, curve=own, gaps=((9.0, 11.0),)))
 
 
 @feature("depth curve", needs=("LFO layer",))
@@ -224,7 +226,7 @@ def _fitted(project: Project) -> Project:
 
 @feature("takes")
 def _takes(project: Project) -> Project:
-    own = takes.with_take(project.lane(LANE), curve([(6.0, 0.8), (15.0, 0.1), (22.0, 0.9)]), 6.0, 22.0)  # fmt: skip
+    own = takes.with_take(project.lane(LANE), curve([(6.0, 0.8), (15.0, 0.1), (22.0, 0.9)]), 6.0, 22.0)
     own = takes.with_take(own, curve([(0.0, 0.4), (30.0, 0.6)]), 0.0, 30.0)
     own = takes.chosen(own, own.takes[0].id, 7.0, 9.5, 0.25, 0.0)
     return replacement.with_lane(project, takes.chosen(own, own.takes[1].id, 18.0, 21.0, 0.0, 0.0))
@@ -247,7 +249,7 @@ def _link(project: Project) -> Project:
 @feature("states")
 def _states(project: Project) -> Project:
     for name, cutoff in (("Dull", 0.2), ("Bright", 0.8)):
-        values = states.present(project.device_track(SOUND).device(SOUND)) | {"cutoff": cutoff}  # fmt: skip
+        values = states.present(project.device_track(SOUND).device(SOUND)) | {"cutoff": cutoff}
         project, _ = states.kept(project, name, (StatePart(SOUND, values),))
     return project
 
@@ -255,7 +257,7 @@ def _states(project: Project) -> Project:
 @feature("morph", needs=("states",), against=("pad",))
 def _morph(project: Project) -> Project:
     dull, bright = (state.id for state in project.states)
-    return morphs.chained(project, SOUND, [(6.0, dull), (12.0, bright), (26.0, dull)], Way("bend", 0.3))  # fmt: skip
+    return morphs.chained(project, SOUND, [(6.0, dull), (12.0, bright), (26.0, dull)], Way("bend", 0.3))
 
 
 @feature("pad", needs=("states",), against=("morph",))
@@ -272,7 +274,7 @@ def _pad(project: Project) -> Project:
 
 @feature("tempo ramp")
 def _tempo(project: Project) -> Project:
-    points = (TempoPoint(0.0, 97.0), TempoPoint(5.0, 97.0, True), TempoPoint(18.0, 151.0), TempoPoint(24.0, 120.0))  # fmt: skip
+    points = (TempoPoint(0.0, 97.0), TempoPoint(5.0, 97.0, True), TempoPoint(18.0, 151.0), TempoPoint(24.0, 120.0))
     return replace(project, tempo=TempoMap(points))
 
 
@@ -338,7 +340,7 @@ def _solo(project: Project) -> Project:
 @feature("device bypass lane")
 def _bypass_lane(project: Project) -> Project:
     project, lane = replacement.add_lane(project, SOUND, "bypass")
-    return replacement.with_curve(project, lane, curve([(0.0, 0.0, "hold"), (9.0, 1.0, "hold"), (17.0, 0.0)]))  # fmt: skip
+    return replacement.with_curve(project, lane, curve([(0.0, 0.0, "hold"), (9.0, 1.0, "hold"), (17.0, 0.0)]))
 
 
 @feature("notes")

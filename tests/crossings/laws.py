@@ -218,7 +218,7 @@ def _notes(track: Track, border: float) -> list[tuple[int, float, float]]:
     return [
         (n.pitch, round(n.beat, 6), round(min(n.beat + n.length, border) if n.beat < border else n.beat + n.length, 6))
         for n in track.notes
-    ]  # fmt: skip
+    ]
 
 
 @law("bars put in and taken out give the same back")
@@ -273,9 +273,7 @@ def _flattened(project: Project) -> str:
     flat = replace(lane, curve=unrolled(lane, project.length), cycle=None, slots=(), switches=())
     beats = np.linspace(0.0, LENGTH, 5_000, endpoint=False) + 1.3e-4
     beats = beats[off_jumps(project, lane, beats, 1e-6)]
-    return worst(
-        played(flat, project).at(beats), played(lane, project).at(beats), 1e-9, beats, "flattened"
-    )
+    return worst(played(flat, project).at(beats), played(lane, project).at(beats), 1e-9, beats, "flattened")
 
 
 @law("thinning stays within its tolerance")

@@ -18,7 +18,7 @@ from zolvek.sound.engine import device_registry
 from zolvek.sound.signal.device_unit import Incoming, Played
 
 LATE = 413  # frames
-PROBE = DeviceKind("probe", "Probe", "effect", (Parameter("value", "Value"), Parameter("other", "Other")))  # fmt: skip
+PROBE = DeviceKind("probe", "Probe", "effect", (Parameter("value", "Value"), Parameter("other", "Other")))
 DELAY = DeviceKind("late", "Late", "effect", (Parameter("none", "None"),))
 LISTENER = DeviceKind("listener", "Listener", "effect", (Parameter("share", "Share"),))
 

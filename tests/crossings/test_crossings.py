@@ -55,10 +55,11 @@ class Crossings(unittest.TestCase):
 
     def test_a_law_that_is_broken_is_seen(self) -> None:
         """Each law, and a fault that breaks it and it alone."""
-        project = made(self.start, frozenset(("every shape", "LFO layer", "latent device", "notes", "pins")))  # fmt: skip
+        project = made(self.start, frozenset(("every shape", "LFO layer", "latent device", "notes", "pins")))
         off = replace(project.lane(LANE), midi=MidiTarget(9, 9))
         faults: dict[str, tuple[str, object]] = {
-            "what is rendered is what is drawn": ("tests.crossings.probe.Probe.play", lambda _, block: Played(block.sound)),
+            "what is rendered is what is drawn": ("tests.crossings.probe.Probe.play", lambda _,
+                block: Played(block.sound)),
             "two passes from one start are the same": ("tests.crossings.laws.render", _unlike()),
             "live is the file": (
                 "tests.crossings.laws.file_out.encode",
@@ -69,14 +70,16 @@ class Crossings(unittest.TestCase):
             "bars put in and taken out give the same back": (
                 "tests.crossings.laws.bars.remove_bars", lambda put, *_: bars.Done(put, ""),
             ),
-            "baking stays within its tolerance": ("tests.crossings.laws.baked", lambda lane, *_, **__: replace(lane, layers=())),
+            "baking stays within its tolerance": ("tests.crossings.laws.baked", lambda lane, *_, **__: replace(lane,
+                layers=())),
             "flattening changes nothing": ("tests.crossings.laws.unrolled", lambda *_: flat(0.5)),
             "thinning stays within its tolerance": ("tests.crossings.laws.thinned", lambda *_: thinned(flat(0.5), 0.1)),
             "the report is true": (
                 "tests.crossings.laws.report.report",
                 lambda own: replace(report(own), messages=1),
             ),
-            "all is finite and in range": ("zolvek.core.movement.evaluation.lane_evaluation.Heard.at", lambda heard, at: np.asarray(at) + np.inf),
+            "all is finite and in range": ("zolvek.core.movement.evaluation.lane_evaluation.Heard.at", lambda heard,
+                at: np.asarray(at) + np.inf),
         }  # fmt: skip
         self.assertEqual(set(faults), set(LAWS))
         for name, (place, wrong) in faults.items():

@@ -73,9 +73,7 @@ class Writing(unittest.TestCase):
         subprocess.run([*CLI, "demo", "--write", "/dev/null"], check=True)
         self.assertEqual(os.stat("/dev/null").st_rdev, about.st_rdev)
         self.assertTrue(stat.S_ISCHR(os.stat("/dev/null").st_mode))
-        piped = subprocess.run(
-            [*CLI, "demo", "--write", "/dev/stdout"], check=True, stdout=subprocess.PIPE
-        )
+        piped = subprocess.run([*CLI, "demo", "--write", "/dev/stdout"], check=True, stdout=subprocess.PIPE)
         self.assertEqual(piped.stdout, demo.read_bytes())
         for words in (
             ("demo", "--write", "/dev/full"),
@@ -90,9 +88,7 @@ class Writing(unittest.TestCase):
         )
         for line in lines:
             with open("/dev/full", "w") as full:
-                done = subprocess.run(
-                    [*CLI, *line], stdout=full, stderr=subprocess.PIPE, text=True, check=False
-                )
+                done = subprocess.run([*CLI, *line], stdout=full, stderr=subprocess.PIPE, text=True, check=False)
             self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
 
     def test_a_render_that_is_ended_leaves_nothing(self) -> None:

@@ -80,27 +80,18 @@ class MidiFile(unittest.TestCase):
         """The stepped stream is within a step of the curve wherever the curve is not steeper
         than a step a tick: here, everywhere."""
         ticks = np.arange(0, int(PROJECT.length * 960), 7)
-        held = np.array([v for _, v in seen])[
-            np.searchsorted([t for t, _ in seen], ticks, side="right") - 1
-        ]
-        self.assertLessEqual(
-            np.abs(held - 127.0 * played(lane, PROJECT).curve.at(ticks / 960.0)).max(), 1.0
-        )
+        held = np.array([v for _, v in seen])[np.searchsorted([t for t, _ in seen], ticks, side="right") - 1]
+        self.assertLessEqual(np.abs(held - 127.0 * played(lane, PROJECT).curve.at(ticks / 960.0)).max(), 1.0)
 
     def test_tempo_and_meter_keep_time(self) -> None:
         """SMF 1.0: tempo in microseconds a quarter note; the ramp's steps may not drift."""
         tempos = [(t.time, t.mspq) for t in self.symusic.tempos]
         self.assertEqual(
             tempos,
-            [
-                (int(a), int(b))
-                for a, b in zip(*tempo_messages(PROJECT.tempo, PROJECT.length), strict=True)
-            ],
+            [(int(a), int(b)) for a, b in zip(*tempo_messages(PROJECT.tempo, PROJECT.length), strict=True)],
         )
         ticks = np.array([t for t, _ in tempos] + [round(PROJECT.length * 960)])
-        seconds = np.concatenate(
-            ([0.0], np.cumsum(np.diff(ticks) / 960 * np.array([m for _, m in tempos]) / 1e6))
-        )
+        seconds = np.concatenate(([0.0], np.cumsum(np.diff(ticks) / 960 * np.array([m for _, m in tempos]) / 1e6)))
         np.testing.assert_allclose(seconds, PROJECT.tempo.seconds(ticks / 960.0), atol=2e-4)
         meters = [(m.time // 960, m.numerator, m.denominator) for m in self.symusic.time_signatures]
         self.assertEqual(meters, [(0, 4, 4), (184, 6, 4), (190, 4, 4)])
@@ -109,7 +100,5 @@ class MidiFile(unittest.TestCase):
         """Common practice, no source: controllers run 0–127."""
         lane = Lane("x", "d", "p", curve([(0.0, 0.0), (32.0, 1.0)]))
         found = step_streams.stream(played(lane, Project(length=40.0)), Project(length=40.0))
-        self.assertEqual(
-            found.value.tolist(), list(range(128)), "every step once: no message too many"
-        )
+        self.assertEqual(found.value.tolist(), list(range(128)), "every step once: no message too many")
         self.assertLess(found.strays, 0.51)

@@ -38,13 +38,11 @@ class Notes(unittest.TestCase):
             if not track.notes:
                 continue
             wanted = sorted(
-                (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength))
-                for n in track.notes
+                (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength)) for n in track.notes
             )
             own = next(p for p in back.parts if p.name == track.name and p.notes)
             got = sorted(
-                (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength))
-                for n in own.notes
+                (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength)) for n in own.notes
             )
             self.assertEqual(got, wanted)
             other = next(t for t in theirs.tracks if t.name == track.name)
@@ -83,9 +81,7 @@ class Notes(unittest.TestCase):
             track, now = mido.MidiTrack(), 0
             for tick, on, pitch in sorted(events):
                 kind = "note_on" if on else "note_off"
-                track.append(
-                    mido.Message(kind, note=pitch, velocity=64, channel=channel, time=tick - now)
-                )
+                track.append(mido.Message(kind, note=pitch, velocity=64, channel=channel, time=tick - now))
                 now = tick
             file.tracks.append(track)
         out = io.BytesIO()
@@ -114,9 +110,7 @@ class Notes(unittest.TestCase):
         out = io.BytesIO()
         file.save(file=out)
         found = file_in.decode(out.getvalue())
-        self.assertEqual(
-            found.told_left_out, "1 key pressures, 1 lyrics, 1 program changes, 1 system messages"
-        )
+        self.assertEqual(found.told_left_out, "1 key pressures, 1 lyrics, 1 program changes, 1 system messages")
 
 
 class Centres(unittest.TestCase):
@@ -132,17 +126,13 @@ class Centres(unittest.TestCase):
             (MidiTarget(1, 5, "nrpn"), 8_192),
         ):
             middle = replace(lane, curve=flat(0.5), layers=(), midi=target, cycle=None, switches=())
-            self.assertEqual(
-                step_streams.stream(played(middle, DEMO), DEMO).value.tolist(), [centre]
-            )
+            self.assertEqual(step_streams.stream(played(middle, DEMO), DEMO).value.tolist(), [centre])
             row = MESSAGES[target.kind]
             if row.centred is None or target.controller in row.centred:
                 self.assertEqual(float(target.scale.values(centre)), 0.5)
 
     @given(st.sampled_from(list(MESSAGES)), st.floats(0.0, 1.0))
-    def test_scales_are_their_own_inverse_and_reach_both_ends(
-        self, kind: str, value: float
-    ) -> None:
+    def test_scales_are_their_own_inverse_and_reach_both_ends(self, kind: str, value: float) -> None:
         scale = MidiTarget(1, 10, kind).scale
         self.assertAlmostEqual(float(scale.values(scale.steps(value))), value, places=12)
         self.assertEqual(scale.values([0, scale.highest]).tolist(), [0.0, 1.0])
@@ -150,9 +140,7 @@ class Centres(unittest.TestCase):
 
 class Halves(unittest.TestCase):
     @given(st.lists(st.integers(0, 16_383), min_size=2, max_size=60))
-    def test_both_kinds_of_receivers_end_right_and_stray_as_is_said(
-        self, values: list[float]
-    ) -> None:
+    def test_both_kinds_of_receivers_end_right_and_stray_as_is_said(self, values: list[float]) -> None:
         """One takes the lower half for zero with each upper one (MIDI 1.0), the other keeps it."""
         value = np.array([v for v, _ in itertools.groupby(values)])
         if len(value) < 2:
@@ -215,33 +203,25 @@ class Times(unittest.TestCase):
             self.assertEqual(seen, events)
             self.assertLess(worst, most)
             self.assertGreaterEqual(worst, least)
-            self.assertAlmostEqual(
-                report.report(long, exact_time=exact).time_stray, worst, delta=1e-7
-            )
+            self.assertAlmostEqual(report.report(long, exact_time=exact).time_stray, worst, delta=1e-7)
 
     def test_exact_time_holds_whatever_the_tempo_does(self) -> None:
         for seed in range(20):
             rng = np.random.default_rng(seed)
             beats = np.unique(np.append(0.0, rng.integers(1, 2_900, 6))).tolist()
-            tempo = TempoMap(tuple(
-                TempoPoint(beat, float(rng.uniform(50, 190)), bool(rng.random() < 0.4)) for beat in beats
-            ))  # fmt: skip
+            tempo = TempoMap(
+                tuple(TempoPoint(beat, float(rng.uniform(50, 190)), bool(rng.random() < 0.4)) for beat in beats)
+            )
             stray = tempo_events.time_stray(tempo, 3_000.0, True)
             self.assertLess(stray, 1e-4, seed)
 
     def test_running_status_reads_the_same(self) -> None:
         data = file_out.encode(DEMO)
-        plain = sum(
-            3 for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t if not m.is_meta
-        )
+        plain = sum(3 for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t if not m.is_meta)
         self.assertLess(len(data), 2.2 * plain / 1.0)
         ours = step_streams.lane_messages(DEMO, step_streams.delivered(DEMO))
         count = sum(len(sent.tick) for _, _, sent in ours)
-        seen = sum(
-            m.type == "control_change"
-            for t in mido.MidiFile(file=io.BytesIO(data)).tracks
-            for m in t
-        )
+        seen = sum(m.type == "control_change" for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t)
         self.assertEqual(seen, count)
 
     def test_the_report_tells_lanes_that_choose_by_another_lanes_controller(self) -> None:
@@ -263,9 +243,7 @@ class Times(unittest.TestCase):
         self.assertEqual(report.report(project).alike, (), "each chooses anew")
 
     def test_streams_are_reckoned_once(self) -> None:
-        project = with_lane(
-            DEMO, replace(next(DEMO.lanes()), curve=curve([(0.0, 0.1), (9.0, 0.9)]))
-        )
+        project = with_lane(DEMO, replace(next(DEMO.lanes()), curve=curve([(0.0, 0.1), (9.0, 0.9)])))
         one = step_streams.lane_messages(project, step_streams.delivered(project))
         two = step_streams.lane_messages(project, step_streams.delivered(project))
         for a, b in zip(one, two, strict=True):

@@ -119,15 +119,11 @@ class RoundTrip(unittest.TestCase):
                 stream = step_streams.stream(own, project)
                 self.assertLessEqual(strays.max(), max(stream.strays, 0.5) + 1e-6, lane.id)
                 # Where the curve does not run through more than a step in a tick: half a step.
-                slow = (
-                    np.abs(np.diff(own.curve.at(np.arange(len(ticks) + 1) / 960))) * highest < 0.4
-                )
+                slow = np.abs(np.diff(own.curve.at(np.arange(len(ticks) + 1) / 960))) * highest < 0.4
                 self.assertLessEqual(strays[slow].max(), 0.5 + 0.41)
             if kind == "bend":
                 self.assertEqual({lane.midi.semitones for lane in read.lanes()}, {12.0})
-            np.testing.assert_allclose(
-                read.tempo.seconds(48.0), DEMO.tempo.seconds(48.0), atol=1e-3
-            )
+            np.testing.assert_allclose(read.tempo.seconds(48.0), DEMO.tempo.seconds(48.0), atol=1e-3)
 
     def test_joined_steps_are_a_curve_near_the_one_that_was_sent(self) -> None:
         project = sent_as("cc")
@@ -142,9 +138,7 @@ class RoundTrip(unittest.TestCase):
             self.assertLess(np.percentile(far, 99.9), 1.0 / 127.0, lane.id)
             points += len(found)
         self.assertLess(points, len(midi_out.encode(project)) / 20)
-        sweep = from_steps(
-            np.linspace(0.0, 31.75, 128), np.linspace(0.0, 1.0, 128), 1 / 127.0, 0.005
-        )
+        sweep = from_steps(np.linspace(0.0, 31.75, 128), np.linspace(0.0, 1.0, 128), 1 / 127.0, 0.005)
         self.assertLess(len(sweep), 6, "a straight sweep is a line again")
 
     def test_two_parsers_see_the_same_fine_controllers(self) -> None:
@@ -159,9 +153,7 @@ class RoundTrip(unittest.TestCase):
         theirs = [(c.time, c.number, c.value) for c in score.tracks[0].controls]
         times = itertools.accumulate(m.time for m in file.tracks[1])
         ours = [
-            (t, m.control, m.value)
-            for t, m in zip(times, file.tracks[1], strict=True)
-            if m.type == "control_change"
+            (t, m.control, m.value) for t, m in zip(times, file.tracks[1], strict=True) if m.type == "control_change"
         ]
         self.assertEqual(theirs, ours)
         self.assertEqual({number for _, number, _ in ours}, {3, 35})
@@ -201,17 +193,11 @@ class RoundTrip(unittest.TestCase):
         theirs: Any = symusic.Score(path)
         score = midi_in.load(path)
         ours = {(round(n.beat * 960), n.pitch) for part in score.parts for n in part.notes}
-        wanted = {
-            (round(n.time * 960 / theirs.ticks_per_quarter), n.pitch)
-            for t in theirs.tracks
-            for n in t.notes
-        }
+        wanted = {(round(n.time * 960 / theirs.ticks_per_quarter), n.pitch) for t in theirs.tracks for n in t.notes}
         self.assertGreater(len(wanted), 500)
         # A key struck again while it is down is two notes here, and one there.
         self.assertLessEqual(wanted, ours)
-        struck = sum(
-            m.type == "note_on" and m.velocity > 0 for t in mido.MidiFile(path).tracks for m in t
-        )
+        struck = sum(m.type == "note_on" and m.velocity > 0 for t in mido.MidiFile(path).tracks for m in t)
         self.assertEqual(sum(len(part.notes) for part in score.parts), struck)
         self.assertTrue(midi_in.as_project(score).tracks[0].notes)
 
@@ -237,11 +223,7 @@ class Report(unittest.TestCase):
         row = next(row for row in found.lanes if row.lane == "horn.resonance")
         self.assertEqual(row.stray, "±0.40 %", "half of 1/127 of 100 %")
         data = midi_out.encode(same)
-        counted = sum(
-            m.type == "control_change"
-            for t in mido.MidiFile(file=io.BytesIO(data)).tracks
-            for m in t
-        )
+        counted = sum(m.type == "control_change" for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t)
         self.assertEqual(found.messages, counted)
         self.assertGreater(found.messages_a_second, 175)
         lanes = list(DEMO.lanes())[:9]
@@ -254,8 +236,11 @@ class Report(unittest.TestCase):
         self.assertIn("jump together", told)
         self.assertTrue(told.startswith(("At 1.1.0", "At 17.1.0")), told)
         # A status is sent once for all that follow with the same (running status, MIDI 1.0).
-        rows = [row for lane in step_streams.lane_messages(same, step_streams.delivered(same)) for row in
-                zip(lane[2].tick.tolist(), lane[2].data[:, 0].tolist(), strict=True)]  # fmt: skip
+        rows = [
+            row
+            for lane in step_streams.lane_messages(same, step_streams.delivered(same))
+            for row in zip(lane[2].tick.tolist(), lane[2].data[:, 0].tolist(), strict=True)
+        ]
         status = [each for _, each in sorted(rows, key=lambda row: row[0])]
         same_again = sum(a == b for a, b in itertools.pairwise(status))
         self.assertGreater(same_again, 1_000)

@@ -30,17 +30,23 @@ def levels(project: Project, beats: np.ndarray) -> np.ndarray:
     """How loud a held note is at each of `beats`, in dB, with the project's messages."""
     file = mido.MidiFile(file=io.BytesIO(midi_out.encode(project)))
     message = mido.Message
-    file.tracks.append(mido.MidiTrack([
-        message("program_change", program=DRAWBAR_ORGAN), message("note_on", note=60, velocity=100),
-        message("note_off", note=60, time=24 * 960),
-    ]))  # fmt: skip
+    file.tracks.append(
+        mido.MidiTrack(
+            [
+                message("program_change", program=DRAWBAR_ORGAN),
+                message("note_on", note=60, velocity=100),
+                message("note_off", note=60, time=24 * 960),
+            ]
+        )
+    )
     with tempfile.TemporaryDirectory() as folder:
         source, sound = Path(folder) / "volume.mid", Path(folder) / "volume.wav"
         file.save(source)
         subprocess.run(
             ["fluidsynth", "-ni", "-R", "0", "-C", "0", "-g", "0.4", "-r", "44100", "-F", sound, FONT, source],
-            check=True, capture_output=True,
-        )  # fmt: skip
+            check=True,
+            capture_output=True,
+        )
         data, rate = soundfile.read(sound)
     wide = 2_205  # frames
     starts = (project.tempo.seconds(beats) * rate).astype(int) - wide // 2
@@ -53,12 +59,8 @@ class VolumeLaw(unittest.TestCase):
         """General MIDI: controller 7 at v is 40·log10(v/127) dB (MMA, GM developer guidelines)."""
         volume = Parameter("volume", "Volume", high=127.0, sends="cc 7")
         project, track = add_track(Project(length=24.0), "Organ")
-        project, device = add_device(
-            project, track, DeviceKind("gm", "GM part", "outside", (volume,))
-        )
-        drawn = curve(
-            [(0.0, 1.0), (8.0, 1.0, "bend", -0.4), (16.0, 0.2, "s-curve", 0.3), (24.0, 0.9)]
-        )
+        project, device = add_device(project, track, DeviceKind("gm", "GM part", "outside", (volume,)))
+        drawn = curve([(0.0, 1.0), (8.0, 1.0, "bend", -0.4), (16.0, 0.2, "s-curve", 0.3), (24.0, 0.9)])
         project = add_lanes(project, device, ["volume"], {"volume": drawn})
         (lane,) = project.lanes()
         self.assertEqual(lane.midi.text, "Controller 7, channel 1")

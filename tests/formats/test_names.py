@@ -47,13 +47,27 @@ def named(name: str) -> Project:
     demo = build()
     tracks = tuple(
         replace(
-            t, name=name, clips=(), notes=t.notes[:4], devices=tuple(replace(d, name=name) for d in t.devices),
+            t,
+            name=name,
+            clips=(),
+            notes=t.notes[:4],
+            devices=tuple(replace(d, name=name) for d in t.devices),
             lanes=tuple(replace(x, name=name, takes=(), comp=None) for x in t.lanes[:1]),
         )
         for t in demo.tracks[:2]
-    )  # fmt: skip
-    return replace(demo, name=name, length=8.0, tracks=tracks, sections=(Section(0.0, name),), links=(), mappings=(),
-                   states=(), morphs=(), pads=())  # fmt: skip
+    )
+    return replace(
+        demo,
+        name=name,
+        length=8.0,
+        tracks=tracks,
+        sections=(Section(0.0, name),),
+        links=(),
+        mappings=(),
+        states=(),
+        morphs=(),
+        pads=(),
+    )
 
 
 class Names(unittest.TestCase):
@@ -80,39 +94,34 @@ class Names(unittest.TestCase):
             # SVG by an XML parser (XML 1.0).
             drawn = ElementTree.fromstring(picture.svg(project, lanes).encode())
             self.assertEqual(
-                (present(drawn.find("{http://www.w3.org/2000/svg}title")).text or "").replace(
-                    "\r", "\n"
-                ),
+                (present(drawn.find("{http://www.w3.org/2000/svg}title")).text or "").replace("\r", "\n"),
                 file_names.xml_text(name),
             )
             # CSV by the standard reader; no cell that a spreadsheet takes for a formula.
-            rows = list(
-                csv.reader(
-                    io.StringIO(lane_table.to_text(project, lanes, 4.0, cells="text"), newline="")
-                )
-            )
+            rows = list(csv.reader(io.StringIO(lane_table.to_text(project, lanes, 4.0, cells="text"), newline="")))
             for row in rows:
                 self.assertEqual(len(row), 2 + len(lanes))
                 for text in row[2:]:
                     self.assertFalse(text.startswith(("=", "+", "-", "@")), text)
             pieces = [(name, curve([(0.0, 0.5)])), ("other", curve([(0.0, 0.1)]))]
             if name != "other":
-                self.assertEqual(
-                    [n for n, _ in clipboard.from_text(clipboard.to_text(pieces))], [name, "other"]
-                )
+                self.assertEqual([n for n, _ in clipboard.from_text(clipboard.to_text(pieces))], [name, "other"])
 
     def test_names_that_would_meet_in_one_file_are_numbered(self) -> None:
         project = replace(
-            named("x"), tracks=tuple(
-                Track(f"t{n}", name, named("x").tracks[0].devices and (replace(named("x").tracks[0].devices[0], id=f"d{n}"),),
-                      tuple(replace(x, id=f"l{n}", device=f"d{n}") for x in named("x").tracks[0].lanes),
-                      (Note(0.0, 1.0, 60),))
+            named("x"),
+            tracks=tuple(
+                Track(
+                    f"t{n}",
+                    name,
+                    named("x").tracks[0].devices and (replace(named("x").tracks[0].devices[0], id=f"d{n}"),),
+                    tuple(replace(x, id=f"l{n}", device=f"d{n}") for x in named("x").tracks[0].lanes),
+                    (Note(0.0, 1.0, 60),),
+                )
                 for n, name in enumerate(("Kick/Snare", "Kick:Snare", "KICK-SNARE", "Kick:Snare"))
-            )
-        )  # fmt: skip
-        written = mix_export.deliver(
-            project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True
-        ).files
+            ),
+        )
+        written = mix_export.deliver(project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True).files
         self.assertEqual(len({path.name.casefold() for path in written}), 4)
         self.assertTrue(all(soundfile.info(path).frames for path in written))
         for split in ("track", "lane"):
@@ -126,18 +135,14 @@ class Names(unittest.TestCase):
             self.assertEqual((sorted(p.name for p in found), faults), (sorted(kept), []))
             pattern_library.rename("a/b", "a\\b")
             pattern_library.delete("a:b")
-            self.assertEqual(
-                {p.name for p in pattern_library.load_all()[0]}, {*kept, "a\\b"} - {"a/b", "a:b"}
-            )
+            self.assertEqual({p.name for p in pattern_library.load_all()[0]}, {*kept, "a\\b"} - {"a/b", "a:b"})
 
     @given(st.lists(st.text(max_size=20)))
     def test_file_names_are_names_and_no_two_alike(self, texts: list[str]) -> None:
         made = file_names.file_names(texts)
         self.assertEqual(len({name.casefold() for name in made}), len(texts))
         for name in made:
-            self.assertTrue(
-                name and "/" not in name and "\0" not in name and not name.startswith(".")
-            )
+            self.assertTrue(name and "/" not in name and "\0" not in name and not name.startswith("."))
             self.assertLess(len(name.encode()), 200)
 
     @given(st.text())

@@ -59,9 +59,7 @@ class ProjectFile(unittest.TestCase):
             "lane horn.resonance",
             self.broken(lambda d: lane(d)["curve"]["value"].__setitem__(2, 1.5)).where,
         )
-        self.assertIn(
-            "cubic", self.broken(lambda d: lane(d)["curve"]["shape"].__setitem__(0, "cubic")).what
-        )
+        self.assertIn("cubic", self.broken(lambda d: lane(d)["curve"]["shape"].__setitem__(0, "cubic")).what)
         self.assertIn("no parameter", self.broken(lambda d: lane(d).update(parameter="warp")).what)
         self.assertIn("reach", self.broken(lambda d: lane(d).update(reach=[0.5, 0.5])).what)
         self.assertIn("twice", self.broken(lambda d: lane(d).update(id="horn.cutoff")).what)

@@ -41,9 +41,7 @@ class Recovery(unittest.TestCase):
 
     def test_a_copy_is_whole_whenever_the_program_is_killed(self) -> None:
         for lines in (1, 2, 5):
-            writer = subprocess.Popen(
-                [sys.executable, "-c", KEEPS_ON], stdout=subprocess.PIPE, text=True
-            )
+            writer = subprocess.Popen([sys.executable, "-c", KEEPS_ON], stdout=subprocess.PIPE, text=True)
             assert writer.stdout is not None
             for _ in range(lines):
                 self.assertEqual(writer.stdout.readline(), "kept\n")
@@ -77,9 +75,7 @@ class Recovery(unittest.TestCase):
             recovery.back_up(path)
         kept = sorted(recovery.backup_folder(path).iterdir())
         self.assertEqual([int(file.read_text()) for file in kept], list(range(3, 11)))
-        self.assertNotEqual(
-            recovery.backup_folder(path), recovery.backup_folder(self.folder / "b" / path.name)
-        )
+        self.assertNotEqual(recovery.backup_folder(path), recovery.backup_folder(self.folder / "b" / path.name))
 
     def test_quick_saves_are_backed_up_each(self) -> None:
         path = self.folder / "piece.zolvek"
@@ -106,10 +102,11 @@ class Recovery(unittest.TestCase):
 
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
         path = self.folder / "piece.zolvek"
-        code = f"from pathlib import Path; from zolvek.formats.project import recovery; recovery.lock(Path({str(path)!r})); print(1, flush=True); input()"
-        other = subprocess.Popen(
-            [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        code = (
+            "from pathlib import Path; from zolvek.formats.project import recovery; "
+            f"recovery.lock(Path({str(path)!r})); print(1, flush=True); input()"
         )
+        other = subprocess.Popen([sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         assert other.stdout is not None
         other.stdout.readline()
         with self.assertRaises(ZolvekError) as told:
@@ -157,9 +154,9 @@ class Recovery(unittest.TestCase):
             f"{os.getpid()}-123-another-boot.json": text.replace(
                 process_identity.own(), f"{os.getpid()}-123-another-boot"
             ),
-            f"{os.getpid()}.json": text.replace(
-                f'"{process_identity.own()}"', str(os.getpid())
-            ).replace('"version":2', '"version":1'),
+            f"{os.getpid()}.json": text.replace(f'"{process_identity.own()}"', str(os.getpid())).replace(
+                '"version":2', '"version":1'
+            ),
         }
         for name, copy in others.items():
             self.assertNotEqual(copy, text)

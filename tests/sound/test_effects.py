@@ -69,9 +69,11 @@ def cookbook(kind: str, hertz: float, q: float, gain: float) -> tuple[np.ndarray
         "high-pass": ([(1 + cos) / 2, -1 - cos, (1 + cos) / 2], [1 + alpha, -2 * cos, 1 - alpha]),
         "band-pass": ([alpha, 0, -alpha], [1 + alpha, -2 * cos, 1 - alpha]),
         "mid": ([1 + alpha * a, -2 * cos, 1 - alpha * a], [1 + alpha / a, -2 * cos, 1 - alpha / a]),
-        "low": ([a * (a + 1 - (a - 1) * cos + root), 2 * a * (a - 1 - (a + 1) * cos), a * (a + 1 - (a - 1) * cos - root)],
+        "low": ([a * (a + 1 - (a - 1) * cos + root), 2 * a * (a - 1 - (a + 1) * cos),
+            a * (a + 1 - (a - 1) * cos - root)],
                 [a + 1 + (a - 1) * cos + root, -2 * (a - 1 + (a + 1) * cos), a + 1 + (a - 1) * cos - root]),
-        "high": ([a * (a + 1 + (a - 1) * cos + root), -2 * a * (a - 1 + (a + 1) * cos), a * (a + 1 + (a - 1) * cos - root)],
+        "high": ([a * (a + 1 + (a - 1) * cos + root), -2 * a * (a - 1 + (a + 1) * cos),
+            a * (a + 1 + (a - 1) * cos - root)],
                  [a + 1 - (a - 1) * cos + root, 2 * (a - 1 - (a + 1) * cos), a + 1 - (a - 1) * cos - root]),
     }  # fmt: skip
     b, a_ = rows[kind]
@@ -184,9 +186,7 @@ class Formulas(unittest.TestCase):
         lane = played(own, Project(length=4.0))
         noise = np.random.default_rng(2).standard_normal((2, RATE)) * 0.1
         out = processed("filter", noise, {"cutoff": lane})
-        first, last = (
-            signal.welch(part, RATE)[1][20:].sum() for part in (out[0, :4800], out[0, -24000:])
-        )
+        first, last = (signal.welch(part, RATE)[1][20:].sum() for part in (out[0, :4800], out[0, -24000:]))
         self.assertGreater(last, 20 * first)
         for kind in sorted(set(PROCESSORS) - {"strip"}):
             device = Device("d", kind, kind)
@@ -228,20 +228,14 @@ class Instruments(unittest.TestCase):
 
     def test_sends_mutes_and_devices_outside(self) -> None:
         strip = Device("s", "strip", "S", {"send": 0.9})
-        source = Track(
-            "a", "A", (Device("i", "synth", "I", {"noise": 1.0}), strip), (), (Note(0, 2, 60),)
-        )
+        source = Track("a", "A", (Device("i", "synth", "I", {"noise": 1.0}), strip), (), (Note(0, 2, 60),))
         back = Track("b", "B", (Device("r", "width", "W", {"gain": 0.75}),), takes_sends=True)
         dry = render(Project(length=2.0, tracks=(source,)))
         wet = render(Project(length=2.0, tracks=(back, source)))
-        self.assertGreater(
-            np.abs(wet - dry).max(), 0.05, "what is sent is heard through the other track"
-        )
+        self.assertGreater(np.abs(wet - dry).max(), 0.05, "what is sent is heard through the other track")
         muted = replace(source, muted=True)
         self.assertEqual(np.abs(render(Project(length=2.0, tracks=(muted, back)))).max(), 0.0)
-        outside, _ = chains.add_device(
-            Project(length=2.0, tracks=(source,)), "a", DEVICE_KINDS["midi"]
-        )
+        outside, _ = chains.add_device(Project(length=2.0, tracks=(source,)), "a", DEVICE_KINDS["midi"])
         np.testing.assert_array_equal(render(outside), dry)
         self.assertEqual(set(MAKERS) | {"midi"}, set(DEVICE_KINDS), "each sounds")
 
@@ -267,7 +261,7 @@ class Bypass(unittest.TestCase):
         switched = curve([(0.0, off, "hold"), (130.0, on, "hold"), (132.0, off)])
         heard = render(with_curve(project, lane, switched), 128.0, 136.0)
         gone = render(set_dial(demo, "echo", "bypass", on), 128.0, 136.0)
-        start, stop = (round(float(demo.tempo.seconds(b) - demo.tempo.seconds(128.0)) * 48_000) for b in (130.0, 132.0))  # fmt: skip
+        start, stop = (round(float(demo.tempo.seconds(b) - demo.tempo.seconds(128.0)) * 48_000) for b in (130.0, 132.0))
         np.testing.assert_array_equal(heard[:, :start], plain[:, :start])
         settled = slice(start + 480, stop)
         self.assertLess(np.abs(heard - gone)[:, settled].max(), 2e-3 * np.abs(plain - gone).max())
@@ -295,9 +289,7 @@ class SoundFiles(unittest.TestCase):
             track = Track("t", "T", clips=(Clip(0.0, str(path)),))
             sound = render(Project(length=1.0, tracks=(track,)))
             spectrum = np.abs(np.fft.rfft(sound[0]))
-            self.assertAlmostEqual(
-                np.argmax(spectrum) * RATE / sound.shape[1], 440, delta=3, msg=name
-            )
+            self.assertAlmostEqual(np.argmax(spectrum) * RATE / sound.shape[1], 440, delta=3, msg=name)
 
     def test_bad_files_are_named(self) -> None:
         (self.folder / "text.wav").write_text("not sound")

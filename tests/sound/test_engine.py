@@ -33,9 +33,7 @@ STEADY = {"sustain": 1.0, "attack": 0.0, "cutoff": 1.0, "level": 0.8}
 A4 = (Note(0.0, 16.0, 69),)
 
 
-def synth(
-    notes: Any = A4, lanes: Any = (), chain: Any = (), tempo: Any = None, **values: float
-) -> Project:
+def synth(notes: Any = A4, lanes: Any = (), chain: Any = (), tempo: Any = None, **values: float) -> Project:
     device = Device("s", "synth", "S", {**STEADY, **values})
     track = Track("t", "T", (device, *chain), tuple(lanes), tuple(notes))
     return Project(tempo=tempo or TempoMap(), length=16.0, tracks=(track,))
@@ -44,9 +42,7 @@ def synth(
 class Theory(unittest.TestCase):
     def test_equal_temperament(self) -> None:
         """ISO 16: A4 is 440 Hz; a semitone is the twelfth root of 2."""
-        np.testing.assert_allclose(
-            pitch_hz([69, 81, 57, 60]), [440, 880, 220, 440 * 2 ** (-9 / 12)]
-        )
+        np.testing.assert_allclose(pitch_hz([69, 81, 57, 60]), [440, 880, 220, 440 * 2 ** (-9 / 12)])
         for semitones, hz in ((0, 440.0), (7, 440 * 2 ** (7 / 12))):
             sound = render(synth(transpose=(semitones + 24) / 48), 0.0, 4.0)[0]
             spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound))))
@@ -95,8 +91,14 @@ class Theory(unittest.TestCase):
             "feedback": 0.3,
         }
         echo = replace(kinds, values=values)
-        project = synth((Note(0.0, 0.01, 69),), chain=(echo,), wave=0.625, sustain=0.0, decay=0.05,
-                        tempo=TempoMap((TempoPoint(0.0, 112.0),)))  # fmt: skip
+        project = synth(
+            (Note(0.0, 0.01, 69),),
+            chain=(echo,),
+            wave=0.625,
+            sustain=0.0,
+            decay=0.05,
+            tempo=TempoMap((TempoPoint(0.0, 112.0),)),
+        )
         sound = np.abs(render(project, 0.0, 4.0)[0])
         first, second = np.argmax(sound[:10_000]), 12_000 + np.argmax(sound[12_000:36_000])
         self.assertAlmostEqual((second - first) / RATE, seconds, delta=0.002)
@@ -112,9 +114,7 @@ class Rendering(unittest.TestCase):
         self.assertLess(np.abs(render(demo, 0.0, 194.0)).max(), 1.0, "the demo never clips")
 
     def test_a_jump_is_heard_at_its_frame(self) -> None:
-        mute = Lane(
-            "m", "s", "mute", curve([(0.0, 0.0, "hold"), (1.0003, 1.0, "hold"), (3.0, 0.0)])
-        )
+        mute = Lane("m", "s", "mute", curve([(0.0, 0.0, "hold"), (1.0003, 1.0, "hold"), (3.0, 0.0)]))
         sound = render(synth(lanes=(mute,)), 0.0, 4.0)[0]
         at = round(1.0003 * 0.5 * RATE)
         self.assertGreater(np.abs(sound[at - 300 : at]).max(), 0.1)
@@ -147,9 +147,7 @@ class Rendering(unittest.TestCase):
             self.assertAlmostEqual(power / middle, 1.0, places=3)
 
     def test_clips_play_at_their_beat_and_a_missing_one_is_silent(self) -> None:
-        track = Track(
-            "t", "T", clips=(Clip(2.0, "shipped:fog.flac", loop_until=8.0), Clip(0.0, "gone.wav"))
-        )
+        track = Track("t", "T", clips=(Clip(2.0, "shipped:fog.flac", loop_until=8.0), Clip(0.0, "gone.wav")))
         sound = render(Project(length=16.0, tracks=(track,)), 0.0, 16.0)
         self.assertEqual(np.abs(sound[:, : RATE - 1]).max(), 0.0)
         source = stream("shipped:fog.flac", RATE).read(0, 4_000)

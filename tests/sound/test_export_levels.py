@@ -36,7 +36,8 @@ class Levels(unittest.TestCase):
         self.folder = Path(made.name)
 
     def test_true_peaks_of_tones_that_are_known(self) -> None:
-        """EBU Tech 3341 (2016), table 1, tests 15 to 19: sines of 0.5 and 1.41 of full scale at a quarter, a sixth and an
+        """EBU Tech 3341 (2016), table 1, tests 15 to 19: sines of 0.5 and 1.41 of full scale at a quarter, a sixth and
+        an
         eighth of the rate, in the phases given, have true peaks of −6 and +3 dBTP within +0.2 and −0.4 dB. And pieces
         of any length change nothing."""
         for number, (part, phase, size, wanted) in enumerate((
@@ -91,9 +92,7 @@ class Levels(unittest.TestCase):
 
     def test_no_two_blocks_have_the_same_dither(self) -> None:
         blocks = [np.zeros((1, 4_096), np.float32) for _ in range(3)]
-        path = sound_writer.save(
-            iter(blocks), self.folder / "d.wav", sound_writer.SoundForm(depth="16")
-        )
+        path = sound_writer.save(iter(blocks), self.folder / "d.wav", sound_writer.SoundForm(depth="16"))
         rows = soundfile.read(path, dtype="int16")[0].reshape(3, -1)
         self.assertTrue(rows.any())
         for one, other in ((0, 1), (0, 2), (1, 2)):

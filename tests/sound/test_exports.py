@@ -52,9 +52,7 @@ class Files(unittest.TestCase):
         mix_export.deliver(DEMO, mix, sound_writer.SoundForm(44_100, "float"), span, tail=False)
         rate, data = read_wav(mix)
         seconds = float(np.diff(DEMO.tempo.seconds(span))[0])
-        self.assertEqual(
-            (rate, data.dtype, len(data)), (44_100, np.float32, round(seconds * 44_100))
-        )
+        self.assertEqual((rate, data.dtype, len(data)), (44_100, np.float32, round(seconds * 44_100)))
         stems = mix_export.deliver(
             DEMO, mix, sound_writer.SoundForm(44_100, "float"), span, tail=False, tracks=True
         ).files
@@ -73,9 +71,7 @@ class Files(unittest.TestCase):
         self.assertGreater(len(longer), len(data) + 44_100 // 2)
         self.assertLess(np.abs(longer[-2_000:]).max(), 1e-3, "it has died away")
         with self.assertRaises(ZolvekError):
-            mix_export.deliver(
-                DEMO, self.folder / "x.flac", sound_writer.SoundForm(depth="float"), span
-            )
+            mix_export.deliver(DEMO, self.folder / "x.flac", sound_writer.SoundForm(depth="float"), span)
         self.assertFalse((self.folder / "x.flac").exists())
 
     def test_a_lane_as_sound_is_the_curve_and_comes_back(self) -> None:
@@ -83,9 +79,7 @@ class Files(unittest.TestCase):
         for lane, swing in (("horn.cutoff", "both"), ("mallet.transpose", "up")):
             path = control_export.save_control(DEMO, lane, self.folder / "c.wav", swing=swing)
             rate, data = read_wav(path)
-            value = played(DEMO.lane(lane), DEMO).curve.at(
-                DEMO.tempo.beats(np.arange(len(data)) / rate)
-            )
+            value = played(DEMO.lane(lane), DEMO).curve.at(DEMO.tempo.beats(np.arange(len(data)) / rate))
             wanted = 2.0 * value - 1.0 if swing == "both" else value
             np.testing.assert_allclose(data, wanted, atol=1e-7)
             sound, rate = curve_import.read(path)
@@ -130,20 +124,14 @@ class Files(unittest.TestCase):
         self.assertTrue(list(validator.iter_errors(document)))
 
     def test_a_picture_shows_the_curve(self) -> None:
-        drawn = with_lane(
-            DEMO, replace(DEMO.lane("horn.cutoff"), curve=curve([(0.0, 0.0), (192.0, 1.0)]))
-        )
+        drawn = with_lane(DEMO, replace(DEMO.lane("horn.cutoff"), curve=curve([(0.0, 0.0), (192.0, 1.0)])))
         tree = xml.fromstring(picture.svg(drawn, ["horn.cutoff", "mallet.transpose"]))
         texts = [each.text for each in tree.iter("{http://www.w3.org/2000/svg}text")]
         self.assertIn("Hull · Horn · Cutoff", texts)
-        path = max(
-            (p.get("d") or "" for p in tree.iter("{http://www.w3.org/2000/svg}path")), key=len
-        )
+        path = max((p.get("d") or "" for p in tree.iter("{http://www.w3.org/2000/svg}path")), key=len)
         self.assertTrue(path.startswith("M"))
         first = next(
-            p.get("d") or ""
-            for p in tree.iter("{http://www.w3.org/2000/svg}path")
-            if p.get("stroke") == picture.CURVE
+            p.get("d") or "" for p in tree.iter("{http://www.w3.org/2000/svg}path") if p.get("stroke") == picture.CURVE
         )
         ends = [tuple(map(float, part.split())) for part in first[1:].split("L")]
         self.assertEqual(ends[0], (picture.LEFT, picture.TOP + picture.HEIGHT))

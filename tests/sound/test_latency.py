@@ -37,10 +37,11 @@ def late_bundle(folder: Path, name: str, **defines: int) -> str:
     bundle, uri = folder / f"{name}.lv2", f"urn:zolvek:test:{name}"
     bundle.mkdir()
     words = [f"-D{key}={value}" for key, value in defines.items()]
-    subprocess.run(["cc", "-w", "-shared", "-fPIC", *words, f'-DURI="{uri}"', str(SOURCE / "late.c"), "-o", str(bundle / "e.so")], check=True)  # fmt: skip
-    (bundle / "manifest.ttl").write_text(
-        f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
+    subprocess.run(
+        ["cc", "-w", "-shared", "-fPIC", *words, f'-DURI="{uri}"', str(SOURCE / "late.c"), "-o", str(bundle / "e.so")],
+        check=True,
     )
+    (bundle / "manifest.ttl").write_text(f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n")
     says = "; lv2:portProperty lv2:reportsLatency "
     ports = " ; ".join((
         PORT.format(kinds="ControlPort, lv2:OutputPort", n=0, s="latency", more=says),
@@ -104,9 +105,7 @@ class Late(unittest.TestCase):
         project = self.tracks("One", "Two")
         project, filter_ = add_device(project, project.tracks[0].id, DEVICE_KINDS["filter"])
         strip = next(d.id for d in project.tracks[0].devices if d.kind == "strip")
-        project = self.driven(
-            project, filter_, "cutoff", lines([0.0, 2.0, 2.0, 4.0], [0.2, 0.9, 0.1, 1.0])
-        )
+        project = self.driven(project, filter_, "cutoff", lines([0.0, 2.0, 2.0, 4.0], [0.2, 0.9, 0.1, 1.0]))
         project = self.driven(project, filter_, BYPASS.id, lines([0.0, 1.0, 1.0], [0.0, 0.0, 1.0]))
         return self.driven(project, strip, "level", jump(2.5))
 
@@ -115,9 +114,7 @@ class Late(unittest.TestCase):
         project = self.filtered()
         project, bus = add_track(project, "Bus")
         own = project.tracks[-1]
-        project = with_track(
-            project, replace(own, takes_sends=True, clips=(Clip(1.0, str(self.noise)),))
-        )
+        project = with_track(project, replace(own, takes_sends=True, clips=(Clip(1.0, str(self.noise)),)))
         project, tremolo = add_device(project, bus, DEVICE_KINDS["tremolo"])
         strip = next(d.id for d in project.tracks[0].devices if d.kind == "strip")
         project = set_dial(project, strip, "send", 0.8)
@@ -146,20 +143,20 @@ class Late(unittest.TestCase):
         bundle.mkdir()
         clean = (SOURCE / "held.c").read_text().replace("malloc(", "calloc(1, ")
         (bundle / "e.c").write_text(clean)
-        subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", str(bundle / "e.c"), "-o", str(bundle / "e.so")], check=True)  # fmt: skip
-        uri = "http://zolvek.org/held"
-        (bundle / "manifest.ttl").write_text(
-            f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
+        subprocess.run(
+            ["cc", "-w", "-shared", "-fPIC", "-O1", str(bundle / "e.c"), "-o", str(bundle / "e.so")], check=True
         )
+        uri = "http://zolvek.org/held"
+        (bundle / "manifest.ttl").write_text(f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n")
         ports = " ; ".join(
             PORT.format(kinds=f"AudioPort, lv2:{kind}Port", n=n, s=s, more=more)
             for kind, n, s, more in (
-                ("Input", 0, "in", ""), ("Output", 1, "out", ""), ("Input", 2, "side", "; lv2:portProperty lv2:isSideChain "),
+                ("Input", 0, "in", ""),
+                ("Output", 1, "out", ""),
+                ("Input", 2, "side", "; lv2:portProperty lv2:isSideChain "),
             )
-        )  # fmt: skip
-        (bundle / "e.ttl").write_text(
-            f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Held" ; {ports} .\n'
         )
+        (bundle / "e.ttl").write_text(f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Held" ; {ports} .\n')
         project = self.filtered()
         project, device = add_device(project, project.tracks[1].id, described_apart(uri))
         project = plugins.listening(project, device, project.tracks[0].id)
@@ -171,9 +168,7 @@ class Late(unittest.TestCase):
                     made = self.with_late(made, number)
                 np.testing.assert_allclose(render(made), plain, atol=1e-6)
 
-    def played(
-        self, project: Project, seconds: float
-    ) -> tuple[np.ndarray, list[tuple[float, float]]]:
+    def played(self, project: Project, seconds: float) -> tuple[np.ndarray, list[tuple[float, float]]]:
         """What a worker gives, looped from 1 to 2, and the beats it says it gives."""
         worker = Worker(io.BytesIO())
         worker.use(project)
@@ -211,13 +206,9 @@ class Late(unittest.TestCase):
         moved = render(project)
         self.assertEqual(moved.shape, plain.shape)
         change = RATE  # beat 2 at 120
-        np.testing.assert_allclose(
-            moved[:, : change - 2_000], plain[:, : change - 2_000], atol=1e-6
-        )
+        np.testing.assert_allclose(moved[:, : change - 2_000], plain[:, : change - 2_000], atol=1e-6)
         # The renderer looks at it once a stretch: what follows the stretch in which it changed is right.
-        np.testing.assert_allclose(
-            moved[:, change + 70_000 :], plain[:, change + 70_000 :], atol=1e-6
-        )
+        np.testing.assert_allclose(moved[:, change + 70_000 :], plain[:, change + 70_000 :], atol=1e-6)
 
 
 if __name__ == "__main__":

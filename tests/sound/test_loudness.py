@@ -89,10 +89,7 @@ class Loudness(unittest.TestCase):
     def test_after_matching_both_versions_are_equally_loud(self) -> None:
         quiet, loud = render(build(), 32.0, 40.0), render(build(), 60.0, 68.0)
         gains = matching_gains(*(loudness(each, RATE) for each in (quiet, loud)))
-        after = [
-            measured(self.library, gain * each, RATE)
-            for gain, each in zip(gains, (quiet, loud), strict=True)
-        ]
+        after = [measured(self.library, gain * each, RATE) for gain, each in zip(gains, (quiet, loud), strict=True)]
         self.assertAlmostEqual(after[0], after[1], delta=WITHIN)
         self.assertEqual(max(gains), 1.0, "nothing is turned up")
 

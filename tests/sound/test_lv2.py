@@ -50,7 +50,7 @@ from zolvek.sound.processes.job_process import done_apart
 
 MDA = "http://drobilla.net/plugins/mda/"
 AMP = "http://lv2plug.in/plugins/eg-amp"
-THERE = all(Path(f"/usr/lib/lv2/{name}.lv2").is_dir() for name in ("mda", "eg-amp")) and shutil.which("lv2apply")  # fmt: skip
+THERE = all(Path(f"/usr/lib/lv2/{name}.lv2").is_dir() for name in ("mda", "eg-amp")) and shutil.which("lv2apply")
 
 
 def apart(project: Project) -> np.ndarray:
@@ -62,7 +62,7 @@ def apart(project: Project) -> np.ndarray:
         return soundfile.read(out, always_2d=True)[0].T
 
 
-def heard_on(test: unittest.TestCase, project: Project, beat: float) -> tuple[list[ZolvekError], dict[str, str]]:  # fmt: skip
+def heard_on(test: unittest.TestCase, project: Project, beat: float) -> tuple[list[ZolvekError], dict[str, str]]:
     """The project played until a beat: what is told meanwhile, and the devices that are left out."""
     told: list[ZolvekError] = []
     playback = Playback(project)
@@ -88,20 +88,25 @@ class Described(unittest.TestCase):
         rows: tuple[tuple[dict[str, Any], str, str, str], ...] = (
             ({"low": 0, "high": 1, "default": 1, "toggled": True}, "switch", "", "On"),
             ({"low": 0, "high": 1, "default": 0, "integer": True}, "switch", "", "Off"),
-            ({"low": 0, "high": 2, "default": 1, "enumeration": True, "points": ((0, "Saw"), (1, "Sine"), (2, "Off"))}, "stepped", "", "Sine"),
-            ({"low": 0, "high": 1, "default": 0.33, "enumeration": True, "points": ((0.0, "A"), (0.33, "B"), (0.66, "C"))}, "stepped", "", "B"),
+            ({"low": 0, "high": 2, "default": 1, "enumeration": True, "points": ((0, "Saw"), (1, "Sine"), (2, "Off"))},
+                "stepped", "", "Sine"),
+            ({"low": 0, "high": 1, "default": 0.33, "enumeration": True, "points": ((0.0, "A"), (0.33, "B"), (0.66,
+                "C"))}, "stepped", "", "B"),
             ({"low": 1, "high": 16, "default": 4, "integer": True}, "stepped", "", "4"),
             ({"low": 0, "high": 2_000, "default": 400, "integer": True}, "linear", "", "400"),
-            ({"low": 20, "high": 20_000, "default": 440, "logarithmic": True, "unit": "hz"}, "exponential", "Hz", "440 Hz"),
+            ({"low": 20, "high": 20_000, "default": 440, "logarithmic": True, "unit": "hz"}, "exponential", "Hz",
+                "440 Hz"),
             ({"low": 0, "high": 5, "default": 0.25, "logarithmic": True, "unit": "s"}, "from-zero", "s", "250 ms"),
             ({"low": 0, "high": 500, "default": 20, "unit": "ms"}, "linear", "s", "20 ms"),
             ({"low": 0.02, "high": 20, "default": 1, "unit": "khz", "logarithmic": True}, "exponential", "Hz", "1 kHz"),
             ({"low": -50, "high": 50, "default": 25, "unit": "cent"}, "linear", "st", "+0.25 st"),
             ({"low": -2, "high": 2, "default": 1, "unit": "oct"}, "linear", "st", "+12 st"),
             ({"low": -100, "high": 100, "default": -20, "unit": "pc"}, "linear", "±%", "−20 %"),
-            ({"low": 0, "high": 0.5, "default": 0.01, "by_rate": True, "logarithmic": True}, "from-zero", "Hz", "480 Hz"),
+            ({"low": 0, "high": 0.5, "default": 0.01, "by_rate": True, "logarithmic": True}, "from-zero", "Hz",
+                "480 Hz"),
             ({"low": 0, "high": 0.5, "default": 480, "by_rate": True}, "linear", "Hz", "480 Hz"),
-            ({"low": 0, "high": 2, "default": 1, "logarithmic": True, "name": "Output gain"}, "decibel", "dB", "0.0 dB"),
+            ({"low": 0, "high": 2, "default": 1, "logarithmic": True, "name": "Output gain"}, "decibel", "dB",
+                "0.0 dB"),
             ({"low": 0.5, "high": 2, "default": 1, "logarithmic": True, "name": "Gain"}, "linear", "dB", "0.0 dB"),
             ({"low": 0, "high": 360, "default": 90, "unit": "degree"}, "linear", "°", "90 °"),
             ({"low": 0, "high": 1_000, "default": 100, "name": "Time (ms)"}, "linear", "s", "100 ms"),
@@ -140,17 +145,16 @@ class Described(unittest.TestCase):
                 own = kind.parameter(key)
                 port = float(binding.port(own.value(own.default_position), 48_000.0))
                 wanted = float(binding.port(np.array(max(own.default, -1e11)), 48_000.0))
-                self.assertAlmostEqual(
-                    port, wanted, delta=1e-5 * max(1.0, abs(wanted)), msg=f"{kind.name} {key}"
-                )
+                self.assertAlmostEqual(port, wanted, delta=1e-5 * max(1.0, abs(wanted)), msg=f"{kind.name} {key}")
             self.assertEqual(kind_from_plain(plain(kind)).parameters, kind.parameters)
         self.assertGreater(count, 30)
         for name in ("Delay", "JX10", "Leslie"):
             kind = kind_of(MDA + name)
-            told = subprocess.run(
-                ["lv2info", MDA + name], capture_output=True, text=True, check=True
-            ).stdout
-            found = re.findall(r"Symbol:\s+(\S+)\n\s+Name:\s+(.+?)\n(?:\s+Minimum:\s+(\S+)\n\s+Maximum:\s+(\S+)\n\s+Default:\s+(\S+))?", told)  # fmt: skip
+            told = subprocess.run(["lv2info", MDA + name], capture_output=True, text=True, check=True).stdout
+            found = re.findall(
+                r"Symbol:\s+(\S+)\n\s+Name:\s+(.+?)\n(?:\s+Minimum:\s+(\S+)\n\s+Maximum:\s+(\S+)\n\s+Default:\s+(\S+))?",
+                told,
+            )
             assert kind.plugin is not None
             bound = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
             for symbol, label, low, high, default in found:
@@ -158,13 +162,8 @@ class Described(unittest.TestCase):
                     continue
                 own, binding = kind.parameter(bound[symbol]), kind.plugin.ports[bound[symbol]]
                 self.assertEqual(own.name, label)
-                ends = [
-                    float(binding.port(own.value(end), 48_000.0))
-                    for end in (0.0, 1.0, own.default_position)
-                ]
-                np.testing.assert_allclose(
-                    ends, [float(low), float(high), float(default)], atol=1e-5
-                )
+                ends = [float(binding.port(own.value(end), 48_000.0)) for end in (0.0, 1.0, own.default_position)]
+                np.testing.assert_allclose(ends, [float(low), float(high), float(default)], atol=1e-5)
 
 
 @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
@@ -188,9 +187,7 @@ class Heard(unittest.TestCase):
         assert kind.plugin is not None
         for key, port in controls.items():
             own, binding = kind.parameter(key), kind.plugin.ports[key]
-            project = set_dial(
-                project, device, key, float(own.position(binding.value(port, 48_000.0)))
-            )
+            project = set_dial(project, device, key, float(own.position(binding.value(port, 48_000.0))))
         return render(project, 0.0, 4.0)
 
     def test_it_gives_what_another_host_gives(self) -> None:
@@ -210,9 +207,7 @@ class Heard(unittest.TestCase):
             )
             theirs = soundfile.read(out, dtype="float32", always_2d=True)[0]
             for side in range(sides):
-                np.testing.assert_allclose(
-                    ours[side, :48_000], theirs[:48_000, side], atol=1e-6, err_msg=uri
-                )
+                np.testing.assert_allclose(ours[side, :48_000], theirs[:48_000, side], atol=1e-6, err_msg=uri)
 
     def song(self, uri: str) -> tuple[Project, str]:
         project, track = add_track(Project(length=16.0), "S")
@@ -226,10 +221,7 @@ class Heard(unittest.TestCase):
         project, device = self.song(MDA + "JX10")
         names = [state.name for state in project.states if state.of(device)]
         self.assertGreater(len(names), 8)
-        ends = [
-            next(s for s in project.states if s.name == n)
-            for n in ("5th Sweep Pad", "303 Saw Bass")
-        ]
+        ends = [next(s for s in project.states if s.name == n) for n in ("5th Sweep Pad", "303 Saw Bass")]
         still = [render(states.set_to(project, state), 0.0, 8.0) for state in ends]
         made = chained(project, device, [(0.0, ends[0].id), (8.0, ends[1].id)], Way())
         own = made.device_track(device).device(device)
@@ -248,9 +240,7 @@ class Heard(unittest.TestCase):
         at = made.tempo.beats(np.arange(len(seen)) * 64 / 48_000)
         for key, lane in lanes.items():
             binding = own.row.plugin.ports[key]
-            wanted = binding.port(own.parameter(key).value(lane.at(at)), 48_000.0).astype(
-                np.float32
-            )
+            wanted = binding.port(own.parameter(key).value(lane.at(at)), 48_000.0).astype(np.float32)
             got = np.array([row[binding.index] for row in seen])
             np.testing.assert_allclose(got, wanted, atol=1e-6, err_msg=key)
         np.testing.assert_array_equal(first, render(made, 0.0, 8.0))
@@ -284,14 +274,9 @@ class Heard(unittest.TestCase):
         own = project_file.load(path)
         self.assertEqual(own, project)
         gone = own.device_track(device).device(device)
-        kind = replace(
-            gone.row, plugin=replace(present(gone.row.plugin), uri="http://nowhere/none")
-        )
+        kind = replace(gone.row, plugin=replace(present(gone.row.plugin), uri="http://nowhere/none"))
         track = own.tracks[0]
-        devices = tuple(
-            replace(d, described=kind, kind=kind.key) if d.id == device else d
-            for d in track.devices
-        )
+        devices = tuple(replace(d, described=kind, kind=kind.key) if d.id == device else d for d in track.devices)
         missing = with_track(own, replace(track, devices=devices))
         self.addCleanup(LEFT_OUT.clear)
         self.assertEqual(float(np.abs(render(missing, 0.0, 2.0)).max()), 0.0)
@@ -343,15 +328,9 @@ class Heard(unittest.TestCase):
     def test_the_list_is_kept_until_a_bundle_changes(self) -> None:
         with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):
             found, _ = installed.installed()
-            self.assertTrue(
-                any(each.name == "MDA JX10" and each.role == "instrument" for each in found)
-            )
-            self.assertTrue(
-                any(each.fault for each in found), "those that can't be used are told too"
-            )
-            with mock.patch(
-                "zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")
-            ):
+            self.assertTrue(any(each.name == "MDA JX10" and each.role == "instrument" for each in found))
+            self.assertTrue(any(each.fault for each in found), "those that can't be used are told too")
+            with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
                 self.assertEqual(installed.installed()[0], found)
 
 
@@ -375,10 +354,11 @@ class Evil(unittest.TestCase):
         bundle, uri = self.folder / "elsewhere" / "held.lv2", "http://zolvek.org/held"
         bundle.mkdir(parents=True)
         source = SOURCE.with_name("held.c")
-        subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", str(source), "-o", str(bundle / "e.so")], check=True)  # fmt: skip
+        subprocess.run(["cc", "-w", "-shared", "-fPIC", "-O1", str(source), "-o", str(bundle / "e.so")], check=True)
         prefixes = (
             HEAD
-            + "@prefix pset: <http://lv2plug.in/ns/ext/presets#> . @prefix state: <http://lv2plug.in/ns/ext/state#> . @prefix rdfs: <http://www.w3.org/2000/01/rdf-schema#> .\n"
+            + "@prefix pset: <http://lv2plug.in/ns/ext/presets#> . @prefix state: <http://lv2plug.in/ns/ext/state#> . "
+            "@prefix rdfs: <http://www.w3.org/2000/01/rdf-schema#> .\n"
         )
         (bundle / "manifest.ttl").write_text(
             f"{prefixes}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n"
@@ -387,12 +367,16 @@ class Evil(unittest.TestCase):
         ports = [
             PORT.format(kinds=f"AudioPort, lv2:{kind}Port", n=n, s=s, more=more)
             for kind, n, s, more in (
-                ("Input", 0, "in", ""), ("Output", 1, "out", ""), ("Input", 2, "side", "; lv2:portProperty lv2:isSideChain "),
+                ("Input", 0, "in", ""),
+                ("Output", 1, "out", ""),
+                ("Input", 2, "side", "; lv2:portProperty lv2:isSideChain "),
             )
-        ]  # fmt: skip
+        ]
         (bundle / "e.ttl").write_text(
-            f'{prefixes}<{uri}> a lv2:Plugin ; doap:name "Held" ; lv2:requiredFeature <http://lv2plug.in/ns/ext/log#log> ; {" ; ".join(ports)} .\n'
-            f'<{uri}#twice> a pset:Preset ; lv2:appliesTo <{uri}> ; state:state [ <{uri}#louder> "2.0"^^<http://www.w3.org/2001/XMLSchema#float> ] .\n'
+            f'{prefixes}<{uri}> a lv2:Plugin ; doap:name "Held" ; lv2:requiredFeature '
+            f"<http://lv2plug.in/ns/ext/log#log> ; {' ; '.join(ports)} .\n"
+            f"<{uri}#twice> a pset:Preset ; lv2:appliesTo <{uri}> ; state:state [ <{uri}#louder> "
+            f'"2.0"^^<http://www.w3.org/2001/XMLSchema#float> ] .\n'
         )
         listed = done_apart(
             Job("zolvek.sound.hosting.catalogue.installed:add", (str(bundle / "manifest.ttl"),)),

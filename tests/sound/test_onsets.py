@@ -27,9 +27,7 @@ from zolvek.sound.signal.automation import Block
 def clicks(times: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     sound = np.zeros(round((times[-1] + 1.0) * RATE))
     for at in times:
-        sound[round(at * RATE) :][:60] += rng.choice([1.0, 0.7, 0.5]) * np.exp(
-            -np.arange(60) / 12.0
-        )
+        sound[round(at * RATE) :][:60] += rng.choice([1.0, 0.7, 0.5]) * np.exp(-np.arange(60) / 12.0)
     return sound
 
 
@@ -85,9 +83,7 @@ class Found(unittest.TestCase):
             self.assertLess(false, 0.02, bpm)
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
-                theirs = librosa.onset.onset_detect(
-                    y=sound.astype(np.float32), sr=RATE, units="time"
-                )
+                theirs = librosa.onset.onset_detect(y=sound.astype(np.float32), sr=RATE, units="time")
                 told = librosa.feature.tempo(y=sound.astype(np.float32), sr=RATE)[0] if bpm else 0.0
             self.assertGreaterEqual(right, scored(known, theirs, 0.005)[0])
             if bpm:
@@ -117,9 +113,7 @@ class Found(unittest.TestCase):
         for bpm in range(74, 169, 4):
             at = 0.2 + np.arange(64) * 30.0 / bpm
             told = tempo_of(found([clicks(at, rng)])).bpm
-            self.assertLess(
-                min(abs(told - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, told)
-            )
+            self.assertLess(min(abs(told - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, told))
 
     def test_hits_of_a_track_are_its_notes_and_what_its_blocks_play(self) -> None:
         tempo = TempoMap((TempoPoint(0.0, 60.0),))
@@ -141,9 +135,7 @@ class Found(unittest.TestCase):
         base = lines([0.0, 32.0], [0.8, 0.8])
         ducked, count = hits.stamped_on(base, told, 8.0, 12.0, "duck", 0.5, 0.5, hold=0.4)
         self.assertEqual(count, 3)
-        np.testing.assert_allclose(
-            ducked.at([8.49, 8.5, 8.69, 9.0, 9.25, 12.5]), [0.8, 0.4, 0.4, 0.8, 0.4, 0.8]
-        )
+        np.testing.assert_allclose(ducked.at([8.49, 8.5, 8.69, 9.0, 9.25, 12.5]), [0.8, 0.4, 0.4, 0.8, 0.4, 0.8])
         with self.assertRaises(ZolvekError):
             hits.stamped_on(flat(0.5), told, 20.0, 24.0, "duck", 0.5, None)
 
@@ -165,9 +157,7 @@ class Sounding(unittest.TestCase):
         out = []
         for first in range(0, frames, 7_001):
             at = np.arange(first, min(first + 7_001, frames)) / 48_000
-            out.append(
-                clip_playback.play(rows, self.tempo, Block(self.tempo.beats(at), 48_000, first))
-            )
+            out.append(clip_playback.play(rows, self.tempo, Block(self.tempo.beats(at), 48_000, first)))
         return np.concatenate(out, axis=1)
 
     def test_a_block_that_is_split_sounds_as_before_and_its_edges_do_not_click(self) -> None:
@@ -208,17 +198,13 @@ class Sounding(unittest.TestCase):
             middle = slice(4_000, min(len(ours), len(theirs)) - 4_000)
             self.assertLess(np.abs(ours[middle] - theirs[middle]).max(), 1e-4, rate)
             tone = (
-                0.9 * np.sin(2 * np.pi * 0.31 * rate * at)
-                if rate < 48_000
-                else 0.9 * np.sin(2 * np.pi * 30_000 * at)
+                0.9 * np.sin(2 * np.pi * 0.31 * rate * at) if rate < 48_000 else 0.9 * np.sin(2 * np.pi * 30_000 * at)
             )
             heard = Stream(self.sound(tone, rate), 48_000).read(16_000, 65_536)[0]
             if rate > 48_000:  # above what 48 kHz can hold
                 self.assertLess(20 * np.log10(np.abs(heard).max()), -90.0)
                 continue
-            level = 20 * np.log10(
-                np.abs(np.fft.rfft(heard * get_window(("kaiser", 22.0), 65_536))) + 1e-12
-            )
+            level = 20 * np.log10(np.abs(np.fft.rfft(heard * get_window(("kaiser", 22.0), 65_536))) + 1e-12)
             peak = int(level.argmax())
             level[peak - 40 : peak + 40] -= 400.0
             self.assertLess(level.max() - level[peak] - 400.0, -90.0, rate)

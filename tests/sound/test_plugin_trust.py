@@ -41,14 +41,12 @@ def bundle(folder: Path, uri: str, ran: Path, more: str = "") -> Path:
     folder.mkdir(parents=True)
     source = folder / "e.c"
     source.write_text(LOADED.format(ran=ran))
-    subprocess.run(["cc", "-w", "-shared", "-fPIC", str(source), "-o", str(folder / "e.so")], check=True)  # fmt: skip
+    subprocess.run(["cc", "-w", "-shared", "-fPIC", str(source), "-o", str(folder / "e.so")], check=True)
     ports = " ; ".join(
         PORT.format(kinds=f"{kind}Port, lv2:{way}Port", n=n, s=s, more="")
         for n, (kind, way, s) in enumerate((("Audio", "Input", "in"), ("Audio", "Output", "out")))
     )
-    (folder / "manifest.ttl").write_text(
-        f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n{more}"
-    )
+    (folder / "manifest.ttl").write_text(f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <e.so> ; {SEE} <e.ttl> .\n{more}")
     (folder / "e.ttl").write_text(f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Tremble" ; {ports} .\n')
     return folder
 
@@ -61,10 +59,15 @@ class Trust(unittest.TestCase):
         self.own, self.mail = self.folder / "own", self.folder / "mail"
         self.own.mkdir()
         self.ran = self.folder / "ran"
-        place = mock.patch.dict(os.environ, {
-            "LV2_PATH": f"{self.own}:/usr/lib/lv2", "VST3_PATH": str(self.own),
-            "XDG_CACHE_HOME": str(self.folder / "cache"), "XDG_CONFIG_HOME": str(self.folder / "config"),
-        })  # fmt: skip
+        place = mock.patch.dict(
+            os.environ,
+            {
+                "LV2_PATH": f"{self.own}:/usr/lib/lv2",
+                "VST3_PATH": str(self.own),
+                "XDG_CACHE_HOME": str(self.folder / "cache"),
+                "XDG_CONFIG_HOME": str(self.folder / "config"),
+            },
+        )
         place.start()
         self.addCleanup(place.stop)
         cleared = mock.patch.dict(installed._bundles, clear=True)
@@ -140,13 +143,13 @@ class Trust(unittest.TestCase):
 
         form = "vst3" if uri.startswith("vst3:") else "lv2"
         own = Plugin(form, uri, inputs=(0,), outputs=(1,), path=path[:4_096])
-        return DeviceKind(f"lv2:{uri}", "Foreign", "effect", (Parameter("nothing", "Nothing", taper="switch"),), (), "", own)  # fmt: skip
+        return DeviceKind(
+            f"lv2:{uri}", "Foreign", "effect", (Parameter("nothing", "Nothing", taper="switch"),), (), "", own
+        )
 
     def test_only_what_a_person_adds_is_allowed(self) -> None:
         there = bundle(self.folder / "elsewhere" / "x.lv2", "urn:zolvek:test:added", self.ran)
-        refused = self.zolvek(
-            "add-device", "none.zolvek", "--track", "T", "--plugin", str(there), "-o", "x.zolvek"
-        )
+        refused = self.zolvek("add-device", "none.zolvek", "--track", "T", "--plugin", str(there), "-o", "x.zolvek")
         self.assertEqual(refused.returncode, 2)
         with self.assertRaisesRegex(ZolvekError, "plugins --add"):
             installed.found(str(there))
@@ -161,7 +164,10 @@ class Trust(unittest.TestCase):
             self.assertEqual(plugin_folders.roots("LV2_PATH", ()), [self.own])
 
     def test_listing_runs_no_code_of_lv2_plugins(self) -> None:
-        dynamic = "@prefix dman: <http://lv2plug.in/ns/ext/dynmanifest#> . <urn:zolvek:test:d> a dman:DynManifest ; lv2:binary <e.so> .\n"
+        dynamic = (
+            "@prefix dman: <http://lv2plug.in/ns/ext/dynmanifest#> . "
+            "<urn:zolvek:test:d> a dman:DynManifest ; lv2:binary <e.so> .\n"
+        )
         bundle(self.own / "dynamic.lv2", "urn:zolvek:test:plain", self.ran, dynamic)
         found, _ = installed.installed()
         self.assertIn("urn:zolvek:test:plain", {each.id for each in found})
@@ -180,7 +186,7 @@ class Trust(unittest.TestCase):
         text = (large / "e.ttl").read_text()
         (large / "e.ttl").write_text(text.replace("lv2:index 1", "lv2:index 900000000"))
         bundle(self.own / "zz.lv2", "urn:zolvek:test:last", self.ran)
-        with mock.patch.dict(scan.LIMITS, {"lv2": (3 << 30, 3.0)}), mock.patch.object(scan, "FIRST_LINE", 5.0):  # fmt: skip
+        with mock.patch.dict(scan.LIMITS, {"lv2": (3 << 30, 3.0)}), mock.patch.object(scan, "FIRST_LINE", 5.0):
             found, faults = installed.installed()
         self.assertEqual(faults, [])
         rows = {Path(each.path).name: each for each in found if each.path.startswith(str(self.own))}
@@ -191,9 +197,7 @@ class Trust(unittest.TestCase):
         self.assertIn("within 3 s", rows["pipe.lv2"].fault)
         self.assertFalse(rows["zz.lv2"].fault or rows["tremble.lv2"].fault)
         self.assertFalse(self.ran.exists())
-        with mock.patch(
-            "zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")
-        ):
+        with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
             self.assertEqual(installed.installed()[0], found)
 
     def test_paths_in_a_state_stay_in_the_plugins_own_folders(self) -> None:

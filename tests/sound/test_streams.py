@@ -68,9 +68,7 @@ class Streams(unittest.TestCase):
                 wanted = np.zeros((2, count))
                 low, high = max(first, 0), min(first + count, made.frames)
                 wanted[:, low - first : high - first] = whole[:, low:high]
-                np.testing.assert_allclose(
-                    made.read(first, count), wanted, atol=3e-5, err_msg=f"{rate} {first}"
-                )
+                np.testing.assert_allclose(made.read(first, count), wanted, atol=3e-5, err_msg=f"{rate} {first}")
 
     def test_bombs_are_refused_in_words(self) -> None:
         slow = self.folder / "slow.wav"
@@ -87,11 +85,7 @@ class Streams(unittest.TestCase):
                 self.assertTrue(told.exception.remedy and told.exception.where == path, name)
             project = Project(length=1.0, tracks=(Track("t", "T", clips=(Clip(0.0, path),)),))
             self.assertEqual(
-                float(
-                    np.abs(
-                        clip_playback.play(project.tracks[0].clips, project.tempo, stretch())
-                    ).max()
-                ),
+                float(np.abs(clip_playback.play(project.tracks[0].clips, project.tempo, stretch())).max()),
                 0.0,
             )
             with self.assertRaises(Failure) as refused:
@@ -105,9 +99,7 @@ class Streams(unittest.TestCase):
         with soundfile.SoundFile(path, "w", 44_100, 2, subtype="PCM_16") as file:
             for _ in range(60):
                 file.write(np.repeat(minute[:, None], 2, axis=1))
-        done = subprocess.run(
-            [sys.executable, "-c", AN_HOUR, str(path)], capture_output=True, text=True, check=True
-        )
+        done = subprocess.run([sys.executable, "-c", AN_HOUR, str(path)], capture_output=True, text=True, check=True)
         self.assertLess(int(done.stdout), 150)
 
     def test_a_missing_sound_is_told_and_a_name_may_hold_a_colon(self) -> None:
@@ -115,9 +107,7 @@ class Streams(unittest.TestCase):
         tone = np.full((48_000, 1), 0.25)
         for name in ("take: 2.wav", "shipped:x.wav"):
             soundfile.write(self.folder / name, tone, 48_000)
-            project = Project(
-                length=2.0, tracks=(Track("t", "T", clips=(Clip(0.0, str(self.folder / name)),)),)
-            )
+            project = Project(length=2.0, tracks=(Track("t", "T", clips=(Clip(0.0, str(self.folder / name)),)),))
             path = project_file.save(project, self.folder / "piece.zolvek")
             out = self.folder / "out.wav"
             loaded = project_file.load(path)

@@ -56,7 +56,23 @@ def compiled(folder: Path) -> Path:
     bundle = folder / "tests.vst3"
     inside = bundle / "Contents" / "x86_64-linux"
     inside.mkdir(parents=True)
-    subprocess.run(["c++", "-w", "-std=c++17", "-shared", "-fPIC", "-O1", "-DRELEASE", f"-I{HEADERS}", str(SOURCE), "-o", str(inside / "tests.so"), "-ldl"], check=True)  # fmt: skip
+    subprocess.run(
+        [
+            "c++",
+            "-w",
+            "-std=c++17",
+            "-shared",
+            "-fPIC",
+            "-O1",
+            "-DRELEASE",
+            f"-I{HEADERS}",
+            str(SOURCE),
+            "-o",
+            str(inside / "tests.so"),
+            "-ldl",
+        ],
+        check=True,
+    )
     return bundle
 
 
@@ -64,7 +80,9 @@ def compiled(folder: Path) -> Path:
 def virtual_display() -> Iterator[None]:
     """An X server without a screen, for plugins' own windows."""
     read, write = os.pipe()
-    server = subprocess.Popen(["Xvfb", "-displayfd", str(write), "-nolisten", "tcp"], pass_fds=(write,), stderr=subprocess.DEVNULL)  # fmt: skip
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-nolisten", "tcp"], pass_fds=(write,), stderr=subprocess.DEVNULL
+    )
     os.close(write)
     try:
         with os.fdopen(read) as told:
@@ -84,7 +102,8 @@ class Read(unittest.TestCase):
         cut = 20.0 * 1_000.0**n
         rows = (
             ([f"{v:.1f}" for v in -60 + 66 * n], "dB", 0.5, "linear", "dB", -60.0, 6.0, "−27.0 dB"),
-            ([f"{v:.0f} Hz" if v < 1_000 else f"{v / 1_000:.2f} kHz" for v in cut], "", 0.5, "exponential", "Hz", 20.0, 20_000.0, "632 Hz"),
+            ([f"{v:.0f} Hz" if v < 1_000 else f"{v / 1_000:.2f} kHz" for v in cut], "", 0.5, "exponential", "Hz", 20.0,
+                20_000.0, "632 Hz"),
             ([f"{v:.4f}" for v in 5 * (1_000**n - 1) / 999], "s", 0.5, "from-zero", "s", 0.0, 5.0, "153 ms"),
             (["-inf", *(f"{v:.2f}" for v in -90 + 90 * n[1:])], "dB", 1.0, "decibel", "dB", -88.59, 0.0, "0.0 dB"),
             ([f"{v:.2f}" for v in 2_000 * n**2], "ms", 0.5, "linear", "s", 0.0, 2.0, "500 ms"),
@@ -112,9 +131,7 @@ class Read(unittest.TestCase):
             (("A", "A", ""), "stepped", ("A", "A 2", "…")),
         )
         for choice_texts, taper, choices in switches:
-            parameter, binding = parameter_of(
-                Told("X", 0, "", choice_texts, 1.0, len(choice_texts)), "x"
-            )
+            parameter, binding = parameter_of(Told("X", 0, "", choice_texts, 1.0, len(choice_texts)), "x")
             self.assertEqual((parameter.taper, parameter.choices), (taper, choices))
             self.assertEqual(binding.values, tuple(np.linspace(0.0, 1.0, len(choice_texts))))
 
@@ -132,10 +149,15 @@ class Hosted(unittest.TestCase):
         cls.addClassCleanup(cls.made.cleanup)
         cls.folder = Path(cls.made.name)
         cls.bundle = compiled(cls.folder / "here")
-        place = mock.patch.dict(os.environ, {
-            "VST3_PATH": str(cls.folder / "here"), "HOME": str(cls.folder), "XDG_CACHE_HOME": str(cls.folder / "cache"),
-            "XDG_CONFIG_HOME": str(cls.folder / "config"),
-        })  # fmt: skip
+        place = mock.patch.dict(
+            os.environ,
+            {
+                "VST3_PATH": str(cls.folder / "here"),
+                "HOME": str(cls.folder),
+                "XDG_CACHE_HOME": str(cls.folder / "cache"),
+                "XDG_CONFIG_HOME": str(cls.folder / "config"),
+            },
+        )
         place.start()
         cls.addClassCleanup(place.stop)
         cls.kinds = {uri: described_apart(uri) for uri in (GAIN, TONE)}
@@ -149,7 +171,7 @@ class Hosted(unittest.TestCase):
             soundfile.write(noise, sound, 48_000, subtype="FLOAT")
         own = project.tracks[0]
         notes = tuple(Note(float(beat), 0.75, 57) for beat in range(8))
-        own = replace(own, notes=notes) if uri == TONE else replace(own, clips=(Clip(0.0, str(noise)),))  # fmt: skip
+        own = replace(own, notes=notes) if uri == TONE else replace(own, clips=(Clip(0.0, str(noise)),))
         project = with_track(project, own)
         return add_device(project, track, self.kinds[uri]) if hosted else (project, "")
 
@@ -168,9 +190,7 @@ class Hosted(unittest.TestCase):
         )
         self.assertEqual(rows[GAIN].role, "effect")
         self.assertEqual([each.name for each in rows.values() if each.fault], ["broken"])
-        with mock.patch(
-            "zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")
-        ):
+        with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
             self.assertEqual(installed.installed()[0], found)
         self.assertEqual(installed.found(f"{self.bundle}#Test tone").id, TONE)
         with self.assertRaisesRegex(ZolvekError, "Several"):
@@ -181,12 +201,20 @@ class Hosted(unittest.TestCase):
     def test_its_own_description(self) -> None:
         kind = self.kinds[GAIN]
         shown = [(p.name, p.taper, p.unit, p.text(p.default_position)) for p in kind.parameters]
-        self.assertEqual(shown, [
-            ("Level", "linear", "dB", "0.0 dB"), ("Cutoff", "exponential", "Hz", "632 Hz"), ("Mode", "stepped", "", "Band"),
-            ("On", "switch", "", "On"), ("Time", "linear", "s", "500 ms"), ("Drive", "linear", "", "0.25"), ("Bypass", "switch", "", "Off"),
-        ])  # fmt: skip
+        self.assertEqual(
+            shown,
+            [
+                ("Level", "linear", "dB", "0.0 dB"),
+                ("Cutoff", "exponential", "Hz", "632 Hz"),
+                ("Mode", "stepped", "", "Band"),
+                ("On", "switch", "", "On"),
+                ("Time", "linear", "s", "500 ms"),
+                ("Drive", "linear", "", "0.25"),
+                ("Bypass", "switch", "", "Off"),
+            ],
+        )
         self.assertEqual(kind.plugin and kind.plugin.hidden, ("plugin-bypass",))
-        self.assertEqual(kind.plugin and (kind.plugin.version, kind.plugin.path), ("1.2.0", str(self.bundle)))  # fmt: skip
+        self.assertEqual(kind.plugin and (kind.plugin.version, kind.plugin.path), ("1.2.0", str(self.bundle)))
 
     def test_it_is_heard_exactly_and_waited_for(self) -> None:
         """The gain is 100 frames late and that is taken off; its level follows the lane every 64 frames, and
@@ -203,7 +231,7 @@ class Hosted(unittest.TestCase):
         # The gain is applied as sound goes in, LATE frames before it comes out.
         cuts = frames // 64 * 64
         beats = np.where((frames >= 72_000) & (cuts < 72_000), 3.0, cuts / 24_000.0)
-        level = self.kinds[GAIN].parameter("level").value(to_position(project.lane(lane).reach, way.at(beats)))  # fmt: skip
+        level = self.kinds[GAIN].parameter("level").value(to_position(project.lane(lane).reach, way.at(beats)))
         wanted = plain[:, : len(frames)] * 10.0 ** (level / 20.0)
         self.assertLess(np.abs(told[:, : len(frames)] - wanted).max(), 2e-6)
 
@@ -223,7 +251,7 @@ class Hosted(unittest.TestCase):
         for beat in range(8):
             part = first[0, beat * 24_000 : beat * 24_000 + 12_000]
             power = np.abs(np.fft.rfft(part * np.hanning(len(part)))) ** 2
-            centres.append(float((power * np.fft.rfftfreq(len(part), 1 / 48e3)).sum() / power.sum()))  # fmt: skip
+            centres.append(float((power * np.fft.rfftfreq(len(part), 1 / 48e3)).sum() / power.sum()))
         self.assertLess(centres[0], 250.0)  # A3 is 220 Hz; its eighth partial lies at 1,760
         self.assertGreater(centres[-1], 800.0)
         self.assertEqual(sorted(centres), centres)
@@ -271,9 +299,7 @@ class Hosted(unittest.TestCase):
             plain._parameters[1].raw_value = bright
             plain.process([], 0.1, 48_000.0, 2, 512, False)
             (folder / f"{name}.vstpreset").write_bytes(bytes(plain.preset_data))
-        one, two, three, out = (
-            str(self.folder / each) for each in ("1.zolvek", "2.zolvek", "3.zolvek", "o.wav")
-        )
+        one, two, three, out = (str(self.folder / each) for each in ("1.zolvek", "2.zolvek", "3.zolvek", "o.wav"))
         project, _ = add_track(Project(length=8.0), "Keys")
         own = replace(project.tracks[0], notes=tuple(Note(float(b), 0.75, 57) for b in range(8)))
         project_file.save(with_track(project, own), one)
@@ -283,7 +309,8 @@ class Hosted(unittest.TestCase):
             ("devices", "--plugin", tone),
             ("add-device", one, "--track", "Keys", "--plugin", tone, "--preset", "Dark", "-o", two),
             ("states", two),
-            ("morph", two, "--device", "keys-test-tone", "--from", "Dark", "--to", "Bright", "--span", "1", "3", "-o", three),
+            ("morph", two, "--device", "keys-test-tone", "--from", "Dark", "--to", "Bright", "--span", "1", "3", "-o",
+                three),
             ("render", three, "-o", out),
         )  # fmt: skip
         said = {}
@@ -295,14 +322,16 @@ class Hosted(unittest.TestCase):
         self.assertEqual(json.loads(said["devices"])["device"]["name"], "Test tone")
         self.assertIn("Bright", said["states"])
         sound = soundfile.read(out)[0][:, 0]
-        power = [np.abs(np.fft.rfft(part[:12_000]))[[55, 440]] for part in (sound[:24_000], sound[168_000:])]  # fmt: skip
+        power = [np.abs(np.fft.rfft(part[:12_000]))[[55, 440]] for part in (sound[:24_000], sound[168_000:])]
         # Of 4 Hz each: the fundamental, 220 Hz, and the partial that Cutoff brings in.
         self.assertLess(power[0][1] / power[0][0], 0.1)
         self.assertGreater(power[1][1] / power[1][0], 0.5)
         with self.assertRaisesRegex(ZolvekError, "no preset"):
             CliRunner().invoke(
-                zolvek, ["add-device", one, "--track", "K", "--plugin", tone, "--preset", "No", "-o", two], catch_exceptions=False
-            )  # fmt: skip
+                zolvek,
+                ["add-device", one, "--track", "K", "--plugin", tone, "--preset", "No", "-o", two],
+                catch_exceptions=False,
+            )
 
     def test_a_crash_is_outlived(self) -> None:
         project, device = self.project(TONE)
@@ -318,9 +347,7 @@ class Hosted(unittest.TestCase):
         project, device = self.project(TONE)
         news: list[tuple[str, object]] = []
         with virtual_display():
-            window = OwnWindow(
-                self.device(project, device), lambda what, value: news.append((what, value))
-            )
+            window = OwnWindow(self.device(project, device), lambda what, value: news.append((what, value)))
             self.addCleanup(window.close)
             self.until(lambda: bool(news))
             self.assertEqual(news[0][0], "moved")
@@ -331,9 +358,7 @@ class Hosted(unittest.TestCase):
         self.assertEqual([what for what, _ in news[1:]], ["state", "closed"])
         with mock.patch.dict(os.environ, {"DISPLAY": ""}):
             news.clear()
-            window = OwnWindow(
-                self.device(project, device), lambda what, value: news.append((what, value))
-            )
+            window = OwnWindow(self.device(project, device), lambda what, value: news.append((what, value)))
         self.addCleanup(window.close)
         self.until(lambda: len(news) == 2)
         self.assertEqual([what for what, _ in news], ["fault", "closed"])

@@ -28,9 +28,7 @@ class WorkerLost(unittest.TestCase):
     def setUp(self) -> None:
         self.told: list[tuple[ZolvekError, bool, float]] = []
         self.playback = Playback(build())
-        self.playback.on_loss = lambda error, goes_on: self.told.append(
-            (error, goes_on, time.monotonic())
-        )
+        self.playback.on_loss = lambda error, goes_on: self.told.append((error, goes_on, time.monotonic()))
         self.addCleanup(self.playback.close)
         self.clock = SilentClock(self.playback)
         self.clock.start()
@@ -45,13 +43,7 @@ class WorkerLost(unittest.TestCase):
 
     def with_a_spare(self) -> None:
         self.playback.play(8.0)
-        self.until(
-            lambda: (
-                self.playback.spare is not None
-                and self.playback.spare.woken
-                and self.playback.beat > 8.1
-            )
-        )
+        self.until(lambda: self.playback.spare is not None and self.playback.spare.woken and self.playback.beat > 8.1)
 
     def test_killed_or_stopped_another_one_goes_on_where_it_was(self) -> None:
         for sign in (signal.SIGKILL, signal.SIGSTOP):
@@ -87,9 +79,7 @@ class WorkerLost(unittest.TestCase):
             present(worker).process.kill()
             self.until(partial(self.is_replaced, worker))
         self.until(lambda: not self.playback.playing)
-        self.assertEqual(
-            [goes_on for _, goes_on, _ in self.told], [True] * playbacks.MOST_LOSSES + [False]
-        )
+        self.assertEqual([goes_on for _, goes_on, _ in self.told], [True] * playbacks.MOST_LOSSES + [False])
         self.assertTrue(self.told[-1][0].remedy)
         self.playback.losses.clear()
         self.playback.play(0.0)  # and can be played again

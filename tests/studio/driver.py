@@ -120,9 +120,7 @@ class WindowTest(unittest.TestCase):
         """Where a curve point of the focus lane is."""
         return self.lane.plot.point(beat, value).toPoint()
 
-    def drag_on(
-        self, widget: Any, start: QPoint, end: QPoint, keys: Any = NO_KEY, steps: int = 8
-    ) -> None:
+    def drag_on(self, widget: Any, start: QPoint, end: QPoint, keys: Any = NO_KEY, steps: int = 8) -> None:
         """Press, move in steps, release."""
         QTest.mouseMove(widget, start)
         QTest.mousePress(widget, LEFT, keys, start)
@@ -147,9 +145,7 @@ class WindowTest(unittest.TestCase):
         )
         self.app.sendEvent(widget, event)
 
-    def drag(
-        self, start: tuple[float, float], end: tuple[float, float], keys: Any = NO_KEY
-    ) -> None:
+    def drag(self, start: tuple[float, float], end: tuple[float, float], keys: Any = NO_KEY) -> None:
         """Drag on the focus lane between places given as beat and value."""
         self.drag_on(self.lane, self.spot(*start), self.spot(*end), keys)
 

@@ -82,9 +82,7 @@ class ProjectWalk(unittest.TestCase):
             session.focus.on(lanes[-1] if lanes else None)
             session.span.choose((0.0, min(4.0, session.project.length)))
             light = [key for key in MENUS if name not in HEAVY or key in ("View", "Help", "Play")]
-            left = (
-                LEAVING if name == "empty" else LEAVING | {"theme"}
-            )  # slow, and the same everywhere
+            left = LEAVING if name == "empty" else LEAVING | {"theme"}  # slow, and the same everywhere
             rows = [row for key in light for row in MENUS[key] if row.id not in left]
             if name not in WHOLE:  # every third command, others on the next project
                 rows = rows[list(PROJECTS).index(name) % 3 :: 3]

@@ -33,9 +33,7 @@ class Meanwhile(WindowTest):
         tracks = len(self.session.project.tracks)
         document = self.session.document
         # While the dialog is open: what is read is not in the project yet.
-        self.ask.fill = lambda _: document.edit(
-            "Name", replace(document.project, name="Edited meanwhile")
-        )
+        self.ask.fill = lambda _: document.edit("Name", replace(document.project, name="Edited meanwhile"))
         self.studio.deliveries.take_midi(path)
         self.until(lambda: self.ask.asked)
         self.end()
@@ -58,9 +56,7 @@ class Meanwhile(WindowTest):
         self.session.focus.on(ids[3])  # while it is being read
         self.end()
         self.assertIs(self.session.project.lane(ids[3]).curve, before)
-        self.assertAlmostEqual(
-            float(self.session.project.lane(ids[0]).curve.at(1.9)), 0.5, delta=0.05
-        )
+        self.assertAlmostEqual(float(self.session.project.lane(ids[0]).curve.at(1.9)), 0.5, delta=0.05)
 
     def test_a_lane_that_is_gone_or_locked_meanwhile_is_said(self) -> None:
         ids = [lane.id for lane in self.session.project.lanes()]

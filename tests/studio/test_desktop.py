@@ -40,7 +40,7 @@ from zolvek.cli import desktop_entry
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 
-CONTROLS = (QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QTextEdit, QAbstractSlider)  # fmt: skip
+CONTROLS = (QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QTextEdit, QAbstractSlider)
 
 
 PARTS_OF = (QAbstractSpinBox, QComboBox, QAbstractItemView, QLineEdit)  # these name their parts
@@ -60,16 +60,12 @@ def nameless(root: QWidget) -> list[str]:
         inside = any(isinstance(each, PARTS_OF) for each in ancestors(widget))
         if isinstance(widget, QScrollBar) or inside or widget.objectName().startswith("qt_"):
             continue
-        takes_keys = widget.focusPolicy() != Qt.FocusPolicy.NoFocus and type(
-            widget
-        ).__module__.startswith("zolvek")
+        takes_keys = widget.focusPolicy() != Qt.FocusPolicy.NoFocus and type(widget).__module__.startswith("zolvek")
         if not (isinstance(widget, CONTROLS) or takes_keys):
             continue
         text = widget.text() if isinstance(widget, QAbstractButton) else ""
         if not (widget.accessibleName() or text):
-            found.append(
-                f"{type(widget).__name__} {widget.toolTip()[:40]} in {type(widget.parent()).__name__}"
-            )
+            found.append(f"{type(widget).__name__} {widget.toolTip()[:40]} in {type(widget.parent()).__name__}")
     return found
 
 
@@ -121,9 +117,7 @@ class Desktop(WindowTest):
         before = self.curve()
         self.key(Qt.Key.Key_Up, widget=self.lane)
         self.assertNotEqual(self.curve(), before, "arrow keys move what is selected")
-        with mock.patch.object(
-            self.studio.files, "save_as", lambda: self.studio.files.save_to(target)
-        ):
+        with mock.patch.object(self.studio.files, "save_as", lambda: self.studio.files.save_to(target)):
             self.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         self.assertTrue(target.is_file())
 
@@ -163,16 +157,17 @@ class Entries(unittest.TestCase):
             project_file.save(build(), project)
             env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "QT_QPA_PLATFORM")}
             words = ["picture", str(project), "-o", str(picture), "--lane", "horn.cutoff"]
-            subprocess.run(
-                [sys.executable, "-m", "zolvek", *words], env=env, capture_output=True, check=True
-            )
+            subprocess.run([sys.executable, "-m", "zolvek", *words], env=env, capture_output=True, check=True)
             image = QImage(str(picture))
             self.assertEqual(image.width(), 1_920)
             inks = {image.pixelColor(x, 200).name() for x in range(200, 1_900)}
             self.assertGreater(len(inks), 3, "paper, bar lines and the curve")
 
     def test_it_comes_up_at_twice_the_scale(self) -> None:
-        code = "from zolvek.studio.app.application import start; a, w = start(None); w.complete(); a.processEvents(); print(w.grab().devicePixelRatio(), w.minimumSizeHint().width())"
+        code = (
+            "from zolvek.studio.app.application import start; a, w = start(None); w.complete(); a.processEvents(); "
+            "print(w.grab().devicePixelRatio(), w.minimumSizeHint().width())"
+        )
         for scale in ("1.25", "2"):
             env = {**os.environ, "QT_SCALE_FACTOR": scale, "QT_QPA_PLATFORM": "offscreen"}
             said = subprocess.run(

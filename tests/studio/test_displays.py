@@ -48,7 +48,8 @@ picture = window.grab()
 screen = application.primaryScreen().availableSize()
 print(json.dumps({
     "platform": application.platformName(), "points": [before, after, undone], "saved": saved,
-    "size": [window.width(), window.height()], "colours": len({picture.toImage().pixel(x, 300) for x in range(0, 1200, 3)}),
+    "size": [window.width(), window.height()], "colours": len({picture.toImage().pixel(x, 300) for x in range(0, 1200,
+    3)}),
     "complaints": complaints, "active": active, "visible": window.windowHandle().isExposed(),
 }), flush=True)
 window.close()

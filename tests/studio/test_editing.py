@@ -118,7 +118,21 @@ class Scope(Hand):
         self.session.document.edit("Lock all", project)
         self.ask.yes = True
         self.choose((1, 2), (4.0, 9.0))
-        modal = {"open", "new", "from-files", "quit", "demo", "find-action", "shortcuts", "guide", "lock", "remove-track", "remove-device", "undo", "redo"}  # fmt: skip
+        modal = {
+            "open",
+            "new",
+            "from-files",
+            "quit",
+            "demo",
+            "find-action",
+            "shortcuts",
+            "guide",
+            "lock",
+            "remove-track",
+            "remove-device",
+            "undo",
+            "redo",
+        }
         kept = {x.id: (x.curve, x.layers, x.bypassed, x.takes) for x in project.lanes()}
         for row in ACTIONS:
             # Time itself is put in order in all lanes alike: what follows moves, locked or not.
@@ -138,7 +152,7 @@ class Scope(Hand):
                 self.do(row.id)
         self.do("record")
         self.do("stop")
-        now = {x.id: (x.curve, x.layers, x.bypassed, x.takes) for x in self.session.project.lanes() if x.id in kept}  # fmt: skip
+        now = {x.id: (x.curve, x.layers, x.bypassed, x.takes) for x in self.session.project.lanes() if x.id in kept}
         self.assertEqual(now, kept)
         self.errors.clear()
 
@@ -221,7 +235,7 @@ BAD = (
     "", "abc", "1..2", "--5", "nan", "inf", "-inf", "1e999", "9" * 400, "1/0", "0/4", "%", "%%", "12 parsecs",
     "(1)", "=2+2", "0x10", "1 2", ",", ".", "\u200b", "ten", "1/", "/4", "5 %%", "−", "+", "∞", "1,2,3", "bar",
 )  # fmt: skip
-EMPTY_IS = ("LFO: Rate at the end", "LFO: Depth at the end", "Pre-roll", "Return time", "Edge ramp", "Pre-roll")  # fmt: skip
+EMPTY_IS = ("LFO: Rate at the end", "LFO: Depth at the end", "Pre-roll", "Return time", "Edge ramp", "Pre-roll")
 
 
 class Fields(Hand):
@@ -245,16 +259,12 @@ class Fields(Hand):
                     entry.selectAll()
                     entry.insert(text)
                     self.key(Qt.Key.Key_Return, widget=entry)
-                    if text == "" and (
-                        entry.accessibleName() in EMPTY_IS or "Points" in entry.accessibleName()
-                    ):
+                    if text == "" and (entry.accessibleName() in EMPTY_IS or "Points" in entry.accessibleName()):
                         continue
                     self.assertTrue(entry.property("fault"), f"{entry.accessibleName()}: {text!r}")
                     assert entry.words is not None
                     self.assertTrue(entry.words.isVisible() and len(entry.words.text()) > 8)
-                    self.assertIs(
-                        self.session.project, project, f"{entry.accessibleName()}: {text!r}"
-                    )
+                    self.assertIs(self.session.project, project, f"{entry.accessibleName()}: {text!r}")
                 self.key(Qt.Key.Key_Escape, widget=entry)
                 if entry.accessibleName() not in EMPTY_IS:
                     self.assertEqual(entry.text(), good, entry.accessibleName())
@@ -294,9 +304,7 @@ class Fields(Hand):
         self.type_in("By", "20")
         self.assertEqual((field.text(), field.value()), ("20 %", 20.0))
         self.type_in("Position in bars, beats and ticks", "900")
-        self.assertIn(
-            "beyond the end", self.field("Position in bars, beats and ticks").words.text()
-        )
+        self.assertIn("beyond the end", self.field("Position in bars, beats and ticks").words.text())
         self.assertEqual(self.session.playhead.beat, 0.0)
 
 
@@ -311,9 +319,7 @@ class Modeless(Hand):
             "learning": lambda: session.passes.learn("favourites"),
             "path": lambda: session.focus.draw_on_path("echo", "x"),
             "layer": lambda: self.do("layer-depth", "lantern-strip.pan"),
-            "take": lambda: session.hearing.audition(
-                (present(session.focus.id), self.drawn), ("take-1",)
-            ),
+            "take": lambda: session.hearing.audition((present(session.focus.id), self.drawn), ("take-1",)),
             "kept": self.with_kept,
             "version": self.with_version,
             "bypass-all": lambda: session.hearing.compare("bypass"),
@@ -322,9 +328,7 @@ class Modeless(Hand):
             "tool": lambda: session.tools.choose("line"),
             "slot": self.with_slot,
             "loop": self.with_loop,
-            "hidden": lambda: session.edit_lane(
-                "x", present(replace(present(session.lane), hidden=True))
-            ),
+            "hidden": lambda: session.edit_lane("x", present(replace(present(session.lane), hidden=True))),
             "bypassed": lambda: self.do("bypass"),
             "locked": lambda: self.do("lock"),
         }
@@ -371,9 +375,7 @@ class Modeless(Hand):
         layer = present(self.session.lane).layers[0]
         self.assertEqual((layer.first, layer.last), (8.0, 28.0))
         share = np.linspace(0.02, 0.98, 40)
-        was = present(before.amount_way).at(
-            before.first + share * (present(before.last) - before.first)
-        )
+        was = present(before.amount_way).at(before.first + share * (present(before.last) - before.first))
         np.testing.assert_allclose(present(layer.amount_way).at(8.0 + 20.0 * share), was, atol=1e-9)
 
     def with_kept(self) -> None:
@@ -434,9 +436,7 @@ class Modeless(Hand):
         self.session.tools.choose("line")
         self.session.hearing.compare("bypass")
         self.session.hearing.listen(alone="horn.cutoff")
-        self.session.edit_lane(
-            "Name", present(replace(present(self.session.lane), name="Very long " * 50))
-        )
+        self.session.edit_lane("Name", present(replace(present(self.session.lane), name="Very long " * 50)))
         self.session.notices.say("x" * 600)
         self.session.notices.did("y" * 600)
         self.window.transport.note.setText("z" * 600)
@@ -527,9 +527,7 @@ class Together(Hand):
         panel._apply()
         np.testing.assert_allclose(self.curve().at(at), 0.5 * own, atol=1e-9)
         for key, values in before.items():
-            np.testing.assert_allclose(
-                session.project.lane(key).curve.at(at), 0.5 * values, atol=1e-9
-            )
+            np.testing.assert_allclose(session.project.lane(key).curve.at(at), 0.5 * values, atol=1e-9)
         self.assertIn("3 lanes together", session.notices.done)
         self.do("undo")
         self.assertIs(self.curve(), self.drawn, "one step")
@@ -538,9 +536,7 @@ class Together(Hand):
         session.playhead.go(64.0)
         self.do("paste")
         for key, values in before.items():
-            np.testing.assert_allclose(
-                session.project.lane(key).curve.at(at + 56.0), values, atol=1e-9
-            )
+            np.testing.assert_allclose(session.project.lane(key).curve.at(at + 56.0), values, atol=1e-9)
         self.key(Qt.Key.Key_Escape, widget=self.lane)
         self.assertEqual(session.span.also, frozenset())
 
@@ -592,9 +588,7 @@ class Keyboard(WindowTest):
         np.testing.assert_allclose(self.curve().at([8.0, 24.0]), [0.8, 0.8], atol=1e-9)
         self.ask.path = self.folder / "keys.mid"
         self.key(Qt.Key.Key_M, CTRL, lane)
-        self.until(
-            lambda: present(self.ask.path).exists() and self.studio.deliveries.working is None
-        )
+        self.until(lambda: present(self.ask.path).exists() and self.studio.deliveries.working is None)
         self.assertGreater(self.ask.path.stat().st_size, 1_000)
         self.assertEqual(self.errors, [])
 

@@ -100,10 +100,7 @@ class Delivering(WindowTest):
         self.assertEqual(page.gap.text(), "0 ms")
         path = self.written("piece.mid", "export-midi")
         numbers = {
-            m.control
-            for t in mido.MidiFile(path).tracks
-            for m in t
-            if m.type == "control_change" and m.channel == 1
+            m.control for t in mido.MidiFile(path).tracks for m in t if m.type == "control_change" and m.channel == 1
         }
         self.assertLessEqual({98, 99, 6, 38}, numbers)
         # Dropped on the window it comes in again, on tracks of its own, as one step.
@@ -112,9 +109,7 @@ class Delivering(WindowTest):
         self.drop(path)
         self.until(lambda: self.session.project is not before)
         self.assertEqual(len(self.session.project.tracks), 4 + 16 + 3)
-        back = next(
-            x for x in self.session.project.lanes() if x.midi.kind == "nrpn" and x.device != "echo"
-        )
+        back = next(x for x in self.session.project.lanes() if x.midi.kind == "nrpn" and x.device != "echo")
         ticks = np.arange(0, 192 * 960, 7) / 960
         own = played(before.lane("echo.feedback"), before).curve.at(ticks)
         self.assertLess(np.percentile(np.abs(back.curve.at(ticks) - own), 99.9), 0.004)
@@ -125,9 +120,12 @@ class Delivering(WindowTest):
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(path))])
         event = QDropEvent(
-            QPointF(400, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+            QPointF(400, 300),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
             Qt.KeyboardModifier.NoModifier,
-        )  # fmt: skip
+        )
         self.window.dropEvent(event)
         self.assertTrue(event.isAccepted())
         self.wait(50)
@@ -157,17 +155,11 @@ class Delivering(WindowTest):
         self.drop(control)
         self.until(lambda: present(self.session.lane).curve is not old)
         beats = np.linspace(64.0, 71.9, 500)
-        wanted = played(
-            self.session.project.lane("fog-strip.level"), self.session.project
-        ).curve.at(beats)
-        self.assertLess(
-            np.percentile(np.abs(present(self.session.lane).curve.at(beats) - wanted), 98), 0.003
-        )
+        wanted = played(self.session.project.lane("fog-strip.level"), self.session.project).curve.at(beats)
+        self.assertLess(np.percentile(np.abs(present(self.session.lane).curve.at(beats) - wanted), 98), 0.003)
         self.assertEqual(float(present(self.session.lane).curve.at(10.0)), float(old.at(10.0)))
         self.drop(points)
-        self.assertEqual(
-            present(self.session.lane).curve, self.session.project.lane("fog-strip.level").curve
-        )
+        self.assertEqual(present(self.session.lane).curve, self.session.project.lane("fog-strip.level").curve)
         # A description, and states, say themselves what they are.
         for name, data in (
             ("kind", device_file_bytes()),

@@ -86,8 +86,7 @@ def painters() -> set[str]:
     for path in (Path(__file__).parents[2] / "src" / "zolvek" / "studio").rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.ClassDef) and any(
-                isinstance(each, ast.FunctionDef) and each.name == "paintEvent"
-                for each in node.body
+                isinstance(each, ast.FunctionDef) and each.name == "paintEvent" for each in node.body
             ):
                 found.add(node.name)
     return found
@@ -110,9 +109,7 @@ class Painting(unittest.TestCase):
             self.assertTrue(told["edited"])
             self.assertEqual(set(told["found"]), painters())
             for name, messages in told["found"].items():
-                self.assertEqual(
-                    messages, [f"Something went wrong inside Zolvek: in {name}."], name
-                )
+                self.assertEqual(messages, [f"Something went wrong inside Zolvek: in {name}."], name)
             self.assertTrue(list(Path(folder).glob("**/reports/*.txt")))
 
 

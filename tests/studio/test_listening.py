@@ -54,9 +54,7 @@ class Listening(WindowTest):
         held = self.session.project
         self.do("remove-device")
         self.assertIn("Depth", self.ask.asked[0], "says which lanes go")
-        self.assertEqual(
-            [d.kind for d in self.session.project.tracks[0].devices], ["synth", "strip"]
-        )
+        self.assertEqual([d.kind for d in self.session.project.tracks[0].devices], ["synth", "strip"])
         self.do("undo")
         self.assertIs(self.session.project, held, "undo brings all back")
         path = self.folder / "bass.json"
@@ -93,9 +91,7 @@ class Listening(WindowTest):
         QTest.mouseClick(self.dial("pan"), LEFT)
         self.wait()
         self.do("learn-favourites")
-        self.assertEqual(
-            [d.parameter.id for d in self.window.bench.dials][:3], ["level", "pan", "wave"]
-        )
+        self.assertEqual([d.parameter.id for d in self.window.bench.dials][:3], ["level", "pan", "wave"])
 
     def test_dials_turn_flip_and_type(self) -> None:
         mute = self.dial("mute")
@@ -123,9 +119,7 @@ class Listening(WindowTest):
         tree = self.window.index.tree
         row = tree.visualItemRect(tree.topLevelItem(0))
         for letter, away in LETTERS:
-            QTest.mouseClick(
-                tree.viewport(), LEFT, pos=QPoint(row.right() - away, row.center().y())
-            )
+            QTest.mouseClick(tree.viewport(), LEFT, pos=QPoint(row.right() - away, row.center().y()))
             self.wait()
             if letter == "M":
                 self.assertTrue(self.session.project.tracks[0].muted)
@@ -211,9 +205,7 @@ class Listening(WindowTest):
         for _ in range(3):
             QTest.keyClick(panel.dials[0], Qt.Key.Key_Up)
         self.assertNotEqual(self.dial("drive").own, before)
-        self.assertEqual(
-            len(self.session.document.history.steps), steps + 1, "one gesture, one step"
-        )
+        self.assertEqual(len(self.session.document.history.steps), steps + 1, "one gesture, one step")
         # A message from outside, learned the other way round: the dial first.
         self.do("learn-controls")
         QTest.mouseClick(self.dial("pan"), LEFT)

@@ -52,10 +52,7 @@ class Morphing(WindowTest):
         own = [s for s in self.session.project.states if s.of("riser")]
         self.assertEqual([s.name for s in own], ["State", "State 2"])
         self.page.list.setCurrentRow(0)
-        names = {
-            present(self.page.table.topLevelItem(i)).text(0)
-            for i in range(self.page.table.topLevelItemCount())
-        }
+        names = {present(self.page.table.topLevelItem(i)).text(0) for i in range(self.page.table.topLevelItemCount())}
         self.assertEqual(names, {"Resonance", "Mute"})
         self.press(self.page, "Recall")
         self.assertLess(self.riser().position("resonance"), 0.4)
@@ -66,9 +63,7 @@ class Morphing(WindowTest):
         page.end.activated.emit(page.end.currentIndex())
         rows = [page.table.topLevelItem(i) for i in range(page.table.topLevelItemCount())]
         self.assertEqual({present(r).text(0) for r in rows}, {"Resonance", "Mute"})
-        present(next(r for r in rows if present(r).text(0) == "Mute")).setCheckState(
-            0, Qt.CheckState.Unchecked
-        )
+        present(next(r for r in rows if present(r).text(0) == "Mute")).setCheckState(0, Qt.CheckState.Unchecked)
         held = self.session.project
         self.press(page, "Morph over the span")
         lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
@@ -79,9 +74,7 @@ class Morphing(WindowTest):
         self.page.list.setCurrentRow(1)
         self.press(self.page, "Update")
         lane = self.session.project.device_track("riser").lane_on("riser", "resonance")
-        self.assertAlmostEqual(
-            float(present(lane).at(32.0)), self.riser().position("resonance"), places=9
-        )
+        self.assertAlmostEqual(float(present(lane).at(32.0)), self.riser().position("resonance"), places=9)
         self.do("undo")
         self.do("undo")
         self.assertIs(self.session.project, held, "one step each")
@@ -112,9 +105,7 @@ class Morphing(WindowTest):
         self.assertAlmostEqual(self.riser().position("resonance"), (low + high) / 2, delta=0.01)
         self.assertEqual(len(self.session.document.history.steps), steps + 1, "one step")
         self.press(page, "To lanes")
-        self.assertIsNotNone(
-            self.session.project.device_track("riser").lane_on("riser", "resonance")
-        )
+        self.assertIsNotNone(self.session.project.device_track("riser").lane_on("riser", "resonance"))
         self.session.span.choose((16.0, 32.0))
         page.kind.setCurrentIndex(1)
         self.press(page, "Move puck")

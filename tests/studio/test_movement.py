@@ -30,9 +30,7 @@ class Movement(WindowTest):
     def press(self, text: str) -> None:
         from PyQt6.QtWidgets import QPushButton
 
-        found = [
-            b for b in self.panel.findChildren(QPushButton) if b.text() == text and b.isVisible()
-        ]
+        found = [b for b in self.panel.findChildren(QPushButton) if b.text() == text and b.isVisible()]
         QTest.mouseClick(found[0], LEFT)
         self.wait()
 
@@ -42,14 +40,10 @@ class Movement(WindowTest):
         self.type_in("LFO: Rate", "1 bar")
         self.assertIsNotNone(self.session.preview.curve)
         self.assertIs(self.curve(), before, "a preview first")
-        self.assertEqual(
-            present(self.session.hearing.listening.tried)[0], "echo.feedback", "and heard"
-        )
+        self.assertEqual(present(self.session.hearing.listening.tried)[0], "echo.feedback", "and heard")
         self.session.playhead.go(97.0)
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "feedback")
-        self.assertAlmostEqual(
-            dial.state()[0], float(present(self.session.preview.curve).at(97.0)), places=6
-        )
+        self.assertAlmostEqual(dial.state()[0], float(present(self.session.preview.curve).at(97.0)), places=6)
         self.press("Write")
         made = self.curve()
         inside = (made.beat > 96.5) & (made.beat < 127.0)
@@ -78,9 +72,7 @@ class Movement(WindowTest):
         self.press("Write")
         first = self.curve()
         self.assertLessEqual(
-            np.abs(
-                first.at(np.linspace(96, 127.9, 900)) - before.at(np.linspace(96, 127.9, 900))
-            ).max(),
+            np.abs(first.at(np.linspace(96, 127.9, 900)) - before.at(np.linspace(96, 127.9, 900))).max(),
             0.1,
         )
         self.do("undo")
@@ -117,9 +109,7 @@ class Movement(WindowTest):
         self.press("Add as layer")
         self.panel.show_page("Random")
         self.press("Add as layer")
-        self.assertEqual(
-            [present(layer.random).seed for layer in present(self.session.lane).layers], [7, 7]
-        )
+        self.assertEqual([present(layer.random).seed for layer in present(self.session.lane).layers], [7, 7])
         self.panel.show_page("Random")
         page.seed.roll()
         for _ in range(2):
@@ -129,7 +119,7 @@ class Movement(WindowTest):
         self.assertEqual(len(set(seeds)), 3)
         self.panel.show_page("LFO")
         lfo: Any = self.panel.making["LFO"]
-        for wave, skews, seeded in (("pulse", False, False), ("sample-hold", False, True), ("saw-up", True, False)):  # fmt: skip
+        for wave, skews, seeded in (("pulse", False, False), ("sample-hold", False, True), ("saw-up", True, False)):
             lfo.wave.setCurrentIndex(lfo.wave.findData(wave))
             lfo.wave.activated.emit(lfo.wave.currentIndex())
             skew = lfo.fields.entries["skew"]
@@ -148,9 +138,7 @@ class Movement(WindowTest):
         self.assertEqual(present(self.session.target).parameter.text(0.75), "+50 %")
         self.click(108.0, 0.9)
         self.click(120.0, 0.2)
-        self.assertEqual(
-            present(self.session.lane).curve, base, "drawn on the layer, not on the base"
-        )
+        self.assertEqual(present(self.session.lane).curve, base, "drawn on the layer, not on the base")
         layer = self.session.focus.drawn_layer
         self.assertAlmostEqual(float(present(present(layer).curve).at(108.0)), 0.9, places=2)
         self.session.points.choose(np.array([1]))
@@ -170,9 +158,7 @@ class Movement(WindowTest):
         self.press("Bake all")
         self.assertEqual(present(self.session.lane).layers, ())
         after = played(present(self.session.lane), self.session.project)
-        apart = np.all(
-            [np.abs(grid - jump) > 1e-3 for jump in (*heard.leaps, *after.leaps)], axis=0
-        )
+        apart = np.all([np.abs(grid - jump) > 1e-3 for jump in (*heard.leaps, *after.leaps)], axis=0)
         np.testing.assert_allclose(after.at(grid)[apart], wanted[apart], atol=0.002)
         self.do("undo")
         path = self.folder / "layers.zolvek"

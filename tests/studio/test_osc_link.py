@@ -44,7 +44,9 @@ class Linked(WindowTest):
                 except TimeoutError:
                     break
         lane = next(each for each in session.project.lanes() if each.id == "fog-filter.cutoff")
-        address = next(a for a, t in osc_messages.addresses(session.project).items() if t == (lane.device, lane.parameter))  # fmt: skip
+        address = next(
+            a for a, t in osc_messages.addresses(session.project).items() if t == (lane.device, lane.parameter)
+        )
         rows = [
             (timed.time, message.params)
             for packet in packets
@@ -53,7 +55,9 @@ class Linked(WindowTest):
             if message.address == address
         ]
         self.assertGreater(len(rows), 10)
-        wanted = osc_messages.at(session.project, 32.0) + osc_messages.between(session.project, 32.0, 34.0, session.settings.osc_rate)  # fmt: skip
+        wanted = osc_messages.at(session.project, 32.0) + osc_messages.between(
+            session.project, 32.0, 34.0, session.settings.osc_rate
+        )
         # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began anew.
         came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}
         own = [row for row in wanted if row.address == address and row.beat < 32.9]
@@ -74,7 +78,7 @@ class Linked(WindowTest):
         self.addCleanup(client._sock.close)
         address, (device, key) = next(
             (a, t) for a, t in osc_messages.addresses(session.project).items() if t[1] == "glide" or t[1] == "pan"
-        )  # fmt: skip
+        )
         before = session.project
         client.send_message(address, 0.625)
         self.until(lambda: session.shown.control == (device, key))
@@ -92,9 +96,7 @@ class Linked(WindowTest):
             client.send_message(address, (number % 100) / 100.0)
 
         def turned() -> bool:
-            client.send_message(
-                address, 0.25
-            )  # again and again: what floods a network is lost in part
+            client.send_message(address, 0.25)  # again and again: what floods a network is lost in part
             at = session.project.device_track(device).device(device).position(key)
             return abs(at - 0.25) < 1e-6
 
@@ -122,11 +124,7 @@ class Linked(WindowTest):
         link.timer.stop()
         client = SimpleUDPClient("127.0.0.1", link.port)
         self.addCleanup(client._sock.close)
-        free = [
-            a
-            for a, (d, k) in targets.items()
-            if session.project.device_track(d).lane_on(d, k) is None
-        ][:60]
+        free = [a for a, (d, k) in targets.items() if session.project.device_track(d).lane_on(d, k) is None][:60]
         for number in range(3_000):
             client.send_message(free[number % len(free)], number / 3_000.0)
         self.until(lambda: len(present(link.input).latest) >= len(free))
@@ -150,9 +148,7 @@ class Linked(WindowTest):
         page.sends.click()
         self.assertIn("messages are ignored", session.notices.hint)
         came = present(link.input).came
-        present(link.output).send(
-            osc_messages.bundles([osc_messages.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0})
-        )
+        present(link.output).send(osc_messages.bundles([osc_messages.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
         self.until(lambda: present(link.input).own > 0)
         self.assertEqual(present(link.input).came, came)
         page.sends.click()

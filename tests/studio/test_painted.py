@@ -34,9 +34,7 @@ def pixels(image: QImage) -> np.ndarray:
     data = image.constBits()
     assert data is not None
     data.setsize(image.sizeInBytes())
-    rows = np.frombuffer(data.asstring(), np.uint8).reshape(
-        image.height(), image.bytesPerLine() // 4, 4
-    )
+    rows = np.frombuffer(data.asstring(), np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)
     return rows[:, : image.width(), :3]
 
 
@@ -54,9 +52,7 @@ class Painted(WindowTest):
         screen, at = self.window.screen(), widget.mapTo(self.window, part.topLeft())
         assert screen is not None
         window: Any = int(self.window.winId())  # PyQt takes a number here
-        return pixels(
-            screen.grabWindow(window, at.x(), at.y(), part.width(), part.height()).toImage()
-        )
+        return pixels(screen.grabWindow(window, at.x(), at.y(), part.width(), part.height()).toImage())
 
     def forget_pictures(self) -> None:
         self.window.areas.low_lanes.rows.clear()
@@ -83,9 +79,7 @@ class Painted(WindowTest):
         """A point of one of the other lanes that can be taken hold of."""
         low = self.window.areas.low_lanes
         lane, top, height = low._tops()[number]
-        inside = np.flatnonzero(
-            (lane.curve.beat > low.view.first + 1) & (lane.curve.beat < low.view.last - 1)
-        )
+        inside = np.flatnonzero((lane.curve.beat > low.view.first + 1) & (lane.curve.beat < low.view.last - 1))
         if lane.locked or not inside.size:
             return None
         beat, value = lane.curve.beat[inside[0]], lane.curve.value[inside[0]]

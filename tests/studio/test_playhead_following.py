@@ -87,9 +87,7 @@ class Following(WindowTest):
         for beat in (0.0, 40.0, 63.9, 64.0, 120.5):
             self.session.playhead.go(beat)
             lane = self.session.project.lane("horn.cutoff")
-            self.assertEqual(
-                present(dial.shown)[0], float(played(lane, self.session.project).at(beat))
-            )
+            self.assertEqual(present(dial.shown)[0], float(played(lane, self.session.project).at(beat)))
         before = present(dial.shown)[0]
         self.session.edit_curve("Level", flat(0.125))
         lane = self.session.project.lane("horn.cutoff")

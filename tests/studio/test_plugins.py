@@ -40,9 +40,7 @@ class Hosted(WindowTest):
             self.until(lambda: self.studio.plugins.found is not None)
             QTest.keyClicks(dialog.search, "jx10")
             assert dialog.chosen is not None
-            self.assertEqual(
-                dialog.chosen[:2], ("http://drobilla.net/plugins/mda/JX10", "MDA JX10")
-            )
+            self.assertEqual(dialog.chosen[:2], ("http://drobilla.net/plugins/mda/JX10", "MDA JX10"))
 
         self.ask.fill = pick
         self.do("add-plugin")

@@ -55,9 +55,7 @@ class Performing(WindowTest):
         QTest.mouseRelease(dial, LEFT, pos=QPoint(40, 20))
         released = playback.beat_at(time.perf_counter())
         self.wait(250)
-        self.assertIs(
-            self.session.project.lane("horn.cutoff").curve, before, "nothing is written yet"
-        )
+        self.assertIs(self.session.project.lane("horn.cutoff").curve, before, "nothing is written yet")
         self.do("record")
         after = self.curve()
         beats, values = np.array(made).T
@@ -74,9 +72,7 @@ class Performing(WindowTest):
         self.assertEqual(self.settings.mode, "read", "back to read")
         self.assertEqual(len(present(self.session.lane).takes), 1)
         self.do("undo")
-        self.assertEqual(
-            self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step"
-        )
+        self.assertEqual(self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step")
 
     def test_loops_keep_takes_and_spans_of_them_are_chosen(self) -> None:
         self.session.focus.on("horn.resonance")
@@ -148,9 +144,7 @@ class Performing(WindowTest):
         self.until(lambda: max(present(self.studio.player.playback).peaks) > 0.1)
         self.assertEqual(self.session.playhead.beat, 0.0, "it counts in where it begins")
         self.do("stop")
-        self.assertIs(
-            self.session.project, with_none, "stopped in the count-in: nothing is written"
-        )
+        self.assertIs(self.session.project, with_none, "stopped in the count-in: nothing is written")
         self.settings.count_in, self.settings.mode = 0, "latch"
         self.do("record")
         self.until(lambda: self.session.playhead.beat > 0.2)
@@ -190,9 +184,7 @@ class Performing(WindowTest):
         self.assertIs(self.session.project, before, "nobody waits for it")
         # An edit of another lane meanwhile stays; saving takes the pass with it.
         other = next(x for x in self.session.project.lanes() if x.id != present(lane).id)
-        self.session.document.edit(
-            "Hide", with_lane(self.session.project, replace(other, hidden=True))
-        )
+        self.session.document.edit("Hide", with_lane(self.session.project, replace(other, hidden=True)))
         target = self.folder / "pass.zolvek"
         self.assertTrue(self.studio.files.save_to(target))
         self.assertIsNone(recorder.writing)

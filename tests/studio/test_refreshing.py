@@ -35,12 +35,10 @@ class UpToDate(WindowTest):
         before = page.wave.count()
         page.wave.setCurrentIndex(2)
         chosen = page.wave.currentData()
-        self.session.shelf.save(Pattern("Two steps", 1.0, curve([(0.0, 0.2, "hold"), (0.5, 0.9, "hold"), (1.0, 0.2)])))  # fmt: skip
+        self.session.shelf.save(Pattern("Two steps", 1.0, curve([(0.0, 0.2, "hold"), (0.5, 0.9, "hold"), (1.0, 0.2)])))
         self.assertEqual(page.wave.count(), before + 1)
         self.assertEqual(page.wave.currentData(), chosen, "what is chosen stays")
-        page.wave.setCurrentIndex(
-            page.wave.findText("Pattern: Two steps")
-        )  # others may have patterns too
+        page.wave.setCurrentIndex(page.wave.findText("Pattern: Two steps"))  # others may have patterns too
         self.assertEqual(present(page.made_lfo().pattern).name, "Two steps")
         self.session.shelf.undo()
         self.assertEqual(page.wave.count(), before)

@@ -71,9 +71,7 @@ class Keeping(WindowTest):
                 self.session.edit_curve("More", flat(level))
                 keeper.keep()
             self.until(lambda: len(kept) == 2)
-            self.assertEqual(
-                float(kept[1].lane(present(self.session.focus.id)).curve.value[0]), 0.4
-            )
+            self.assertEqual(float(kept[1].lane(present(self.session.focus.id)).curve.value[0]), 0.4)
             keeper.keep()
             self.wait(300)
             self.assertEqual(len(kept), 2, "what is kept is not written again")

@@ -130,9 +130,7 @@ class ByHand(WindowTest):
             self.curve().value[2],
         )
         self.do("reset")
-        self.assertEqual(
-            self.curve(), present(self.session.document.saved).lane("mallet.transpose").curve
-        )
+        self.assertEqual(self.curve(), present(self.session.document.saved).lane("mallet.transpose").curve)
 
     def test_4_a_bar_is_lifted_by_a_fifth_and_frames_shape(self) -> None:
         self.on_transpose()
@@ -173,9 +171,7 @@ class ByHand(WindowTest):
             QTest.mouseClick(panel.apply, LEFT)
             self.wait()
             self.assertNotEqual(self.curve(), before, operation.key)
-            np.testing.assert_allclose(
-                self.curve().at(beats), before.at(beats), atol=1e-9, err_msg=operation.key
-            )
+            np.testing.assert_allclose(self.curve().at(beats), before.at(beats), atol=1e-9, err_msg=operation.key)
             self.do("undo")
             self.assertEqual(self.curve(), before)
         self.assertEqual(self.errors, [])
@@ -195,9 +191,7 @@ class ByHand(WindowTest):
         self.type_in("Offset", "-15 t")
         self.assertAlmostEqual(self.session.tools.grid.offset, -1 / 64)
         self.key(Qt.Key.Key_Q)
-        self.assertAlmostEqual(
-            self.curve().beat[2], 33.0 - 1 / 64, msg="a 1/256 of a bar before the hit"
-        )
+        self.assertAlmostEqual(self.curve().beat[2], 33.0 - 1 / 64, msg="a 1/256 of a bar before the hit")
         self.type_in("Swing", "50 %")
         self.assertEqual(self.session.tools.grid.swing, 0.5)
         self.type_in("Swing", "400 %")
@@ -211,13 +205,9 @@ class ByHand(WindowTest):
         levels.activated.emit(levels.currentIndex())
         value = float(self.curve().at(92.0))
         self.drag((92.0, value), (92.0, value - 3.3 / 48))
-        self.assertEqual(
-            present(self.session.target).parameter.text(self.curve().value[2]), "+4 st"
-        )
+        self.assertEqual(present(self.session.target).parameter.text(self.curve().value[2]), "+4 st")
         self.drag((92.0, float(self.curve().value[2])), (92.0, value + 0.4 / 48), CTRL)
-        self.assertNotIn(
-            present(self.session.target).parameter.text(self.curve().value[2]), ("+7 st", "+8 st")
-        )
+        self.assertNotIn(present(self.session.target).parameter.text(self.curve().value[2]), ("+7 st", "+8 st"))
 
     def test_6_copies(self) -> None:
         self.lane.setFocus()
@@ -230,19 +220,13 @@ class ByHand(WindowTest):
         self.lane_key(Qt.Key.Key_V, CTRL)
         source = present(self.session.document.saved).lane("horn.cutoff").curve
         beats = np.linspace(0.1, 7.9, 30)
-        np.testing.assert_allclose(
-            self.curve().at(100.0 + beats), source.at(56.0 + beats), atol=1e-9
-        )
+        np.testing.assert_allclose(self.curve().at(100.0 + beats), source.at(56.0 + beats), atol=1e-9)
         self.session.span.choose((120.0, 124.0))
         self.do("paste-scaled")
-        np.testing.assert_allclose(
-            self.curve().at(120.0 + beats / 2), source.at(56.0 + beats), atol=1e-9
-        )
+        np.testing.assert_allclose(self.curve().at(120.0 + beats / 2), source.at(56.0 + beats), atol=1e-9)
         self.session.span.choose((100.0, 108.0))
         self.do("duplicate")
-        np.testing.assert_allclose(
-            self.curve().at(108.0 + beats), source.at(56.0 + beats), atol=1e-9
-        )
+        np.testing.assert_allclose(self.curve().at(108.0 + beats), source.at(56.0 + beats), atol=1e-9)
         self.session.span.choose((96.0, 100.0))
         self.do("repeat")
         self.do("copy-all")
@@ -301,9 +285,7 @@ class ByHand(WindowTest):
         heard = played(present(lane), self.session.project).curve
         beats = np.linspace(0.05, 3.95, 20)
         for start in (64.0, 68.0, 100.0, 184.0):
-            np.testing.assert_allclose(
-                heard.at(start + beats), present(lane).curve.at(64.0 + beats), atol=5e-4
-            )
+            np.testing.assert_allclose(heard.at(start + beats), present(lane).curve.at(64.0 + beats), atol=5e-4)
         self.assertEqual(float(heard.at(40.0)), float(present(lane).curve.at(40.0)))
         self.do("unroll")
         self.assertIsNone(present(self.session.lane).cycle)
@@ -398,9 +380,7 @@ class ByHand(WindowTest):
             ),
         )
         self.session.edit_lane("slot", present(changed))
-        self.assertEqual(
-            project_file.decode(project_file.encode(self.session.project)), self.session.project
-        )
+        self.assertEqual(project_file.decode(project_file.encode(self.session.project)), self.session.project)
         self.assertEqual(SHAPES[present(changed).slots[0].curve.shape[0]].key, "bend")
 
 

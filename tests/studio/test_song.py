@@ -111,7 +111,9 @@ class Time(Piece):
         self.typed(rows.field, "7/8")
         changed = session.project.meter
         self.assertEqual(changed.bar_beat(11), changed.bar_beat(9) + 7.0)
-        self.drag_on(rows, self.at(changed.bar_beat(9) + 1.0, METER[0] + 9), self.at(changed.bar_beat(8) - 2.9, METER[0] + 9))  # fmt: skip
+        self.drag_on(
+            rows, self.at(changed.bar_beat(9) + 1.0, METER[0] + 9), self.at(changed.bar_beat(8) - 2.9, METER[0] + 9)
+        )
         self.assertEqual(session.project.meter.points[1].bar, 7)
         self.do("undo")
         self.do("undo")
@@ -188,15 +190,11 @@ class Time(Piece):
         other = compared_with(self.session)
         old = self.project.lane("horn.cutoff").curve
         at = np.linspace(32.0, 63.9, 50)
-        np.testing.assert_allclose(
-            present(other).lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9
-        )
+        np.testing.assert_allclose(present(other).lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)
         self.studio.loudness.match(True)
         self.until(lambda: "LUFS" in self.studio.loudness.told)
         QTest.mouseClick(panel.choose, LEFT)
-        np.testing.assert_allclose(
-            session.project.lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9
-        )
+        np.testing.assert_allclose(session.project.lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)
         self.assertEqual(session.hearing.comparing, "")
         self.do("version-next")
         self.assertEqual(session.project.section_spans()[1][0].chosen, 1)
@@ -211,7 +209,9 @@ class Strip(Piece):
         self.studio.sounds.begin()
         flare = replace(self.project.tracks[3], notes=())
         self.session.document.edit("Clear", replacement.with_track(self.project, flare))
-        self.session.focus.on("riser.level" if self.session.project.has_lane("riser.level") else next(self.project.lanes()).id)  # fmt: skip
+        self.session.focus.on(
+            "riser.level" if self.session.project.has_lane("riser.level") else next(self.project.lanes()).id
+        )
 
     def clips(self) -> tuple[Clip, ...]:
         return present(self.strip.track).clips
@@ -234,10 +234,16 @@ class Strip(Piece):
         self.drag_on(self.strip, grab, grab + QPoint(round(8.0 * self.view.width / 44.5), 0))
         self.assertEqual(self.clips()[0].beat, 24.0)
         area = self.area()
-        self.drag_on(self.strip, QPointF(area.right() - 1, area.bottom() - 6).toPoint(), QPointF(64 + self.view.x(28.0), 30).toPoint())  # fmt: skip
+        self.drag_on(
+            self.strip,
+            QPointF(area.right() - 1, area.bottom() - 6).toPoint(),
+            QPointF(64 + self.view.x(28.0), 30).toPoint(),
+        )
         lasts = float(self.project.tempo.seconds(28.0) - self.project.tempo.seconds(24.0))
         self.assertAlmostEqual(present(self.clips()[0].seconds), lasts, places=6)
-        self.drag_on(self.strip, QPointF(self.area().left() + 1, 50).toPoint(), QPointF(64 + self.view.x(25.0), 50).toPoint())  # fmt: skip
+        self.drag_on(
+            self.strip, QPointF(self.area().left() + 1, 50).toPoint(), QPointF(64 + self.view.x(25.0), 50).toPoint()
+        )
         self.assertEqual(self.clips()[0].beat, 25.0)
         self.assertAlmostEqual(self.clips()[0].start, 60.0 / 112.0, places=6)
         self.session.playhead.go(26.0)
@@ -274,7 +280,11 @@ class Strip(Piece):
         (new,) = self.arranging.notes
         note = present(strip.track).notes[new]
         self.assertEqual((note.beat, note.length), (29.0, 0.25))
-        self.drag_on(strip, present(strip.strip()).note_area(note).center().toPoint() - QPoint(1, 0), at + QPoint(round(self.view.x(2.0)) - 1, 20))  # fmt: skip
+        self.drag_on(
+            strip,
+            present(strip.strip()).note_area(note).center().toPoint() - QPoint(1, 0),
+            at + QPoint(round(self.view.x(2.0)) - 1, 20),
+        )
         (new,) = self.arranging.notes
         self.assertLess(present(strip.track).notes[new].pitch, note.pitch)
         pitch = present(strip.track).notes[new].pitch
@@ -301,9 +311,7 @@ class Strip(Piece):
         made = [present(strip.track).notes[i] for i in sorted(self.arranging.notes)]
         self.assertEqual(sorted(n.pitch for n in made), [52, 64])
         self.assertTrue(all((4 * n.beat).is_integer() and n.beat >= 40.0 for n in made))
-        self.assertFalse(
-            session.lane is None or session.points.chosen.size, "letters were keys alone"
-        )
+        self.assertFalse(session.lane is None or session.points.chosen.size, "letters were keys alone")
         self.do("undo")
         self.assertEqual(len(present(strip.track).notes), count)
         self.assertEqual(self.errors, [])
@@ -335,7 +343,9 @@ class Whole(Piece):
         session.shown.show(tracks["Drums"].devices[-1].id)
         self.ask.accepts = True
         self.do("tempo-from-sound")
-        self.until(lambda: len(session.project.tempo.points) == 1 and abs(float(session.project.tempo.bpm(0)) - 104.0) < 0.01)  # fmt: skip
+        self.until(
+            lambda: len(session.project.tempo.points) == 1 and abs(float(session.project.tempo.bpm(0)) - 104.0) < 0.01
+        )
         drum = next(t for t in session.project.tracks if t.name == "Drums")
         self.assertAlmostEqual(drum.clips[0].start, 0.37, delta=0.001)
         session.playhead.go(0.0)
@@ -373,15 +383,11 @@ class Whole(Piece):
         session = self.session
         session.focus.on("mallet.transpose")
         beats = self.studio.hits.beats
-        np.testing.assert_allclose(
-            beats, sorted({n.beat for n in session.project.track_of("mallet.transpose").notes})
-        )
+        np.testing.assert_allclose(beats, sorted({n.beat for n in session.project.track_of("mallet.transpose").notes}))
         self.do("hits-snap")
         self.assertEqual(session.tools.grid.hits, tuple(beats.tolist()))
         near = float(beats[5]) + 0.03
-        self.assertEqual(
-            float(session.tools.grid.snap(near, session.project.meter)), float(beats[5])
-        )
+        self.assertEqual(float(session.tools.grid.snap(near, session.project.meter)), float(beats[5]))
         self.do("hits-snap")
         session.focus.on("horn.cutoff")
         self.studio.hits.choose(session.project.track_of("mallet.transpose").id)
@@ -432,9 +438,7 @@ class Whole(Piece):
         self.do("save-template")
         self.ask.accepts = True
         self.do("new-template")
-        self.assertEqual(
-            (session.project.name, session.project.tracks[0].name), ("Untitled", "Lamps")
-        )
+        self.assertEqual((session.project.name, session.project.tracks[0].name), ("Untitled", "Lamps"))
         self.assertEqual(templates.names(), ["Mine"])
         templates.delete("Mine")
         session.shown.show(session.project.tracks[0].devices[0].id)

@@ -138,9 +138,7 @@ class SweepJourney(WindowTest):
         self.drag((29.0, high + 0.1), (66.5, low - 0.15), SHIFT)
         self.assertEqual(self.session.points.chosen.tolist(), [2, 3, 4])
         self.drag((32.0, low), (34.0, low + 0.1))
-        self.assertEqual(
-            (self.curve().beat[[2, 3, 4]] - before.beat[[2, 3, 4]]).tolist(), [2.0] * 3
-        )
+        self.assertEqual((self.curve().beat[[2, 3, 4]] - before.beat[[2, 3, 4]]).tolist(), [2.0] * 3)
         rise = self.curve().value[[2, 3, 4]] - before.value[[2, 3, 4]]
         np.testing.assert_allclose(rise, rise[0], atol=1e-12)
         self.assertEqual(len(self.curve()), len(before))
@@ -245,7 +243,9 @@ class SweepJourney(WindowTest):
         self.assertIs(self.session.project, held)
 
     def test_every_action_is_safe_and_can_be_undone(self) -> None:
-        modal = {"open", "new", "from-files", "demo", "save", "save-as", "export-midi", "export-sound", "export-control", "export-table", "export-picture", "export-csv", "import-midi", "import-curve", "import-csv", "guide",
+        modal = {"open", "new", "from-files", "demo", "save", "save-as", "export-midi", "export-sound",
+            "export-control", "export-table", "export-picture", "export-csv", "import-midi", "import-curve",
+                "import-csv", "guide",
                  "find-action", "shortcuts", "quit", "name-lane", "ghost", "link", "reach", "repeat-growing",
                  "clear-track", "clear-device", "sound-file", "find-sounds", "add-track", "add-return",
                  "remove-track", "describe-device", "write-device", "remove-device"}  # fmt: skip

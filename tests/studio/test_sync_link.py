@@ -91,7 +91,7 @@ class Together(WindowTest):
         self.do("undo")
         self.assertFalse(self.session.project.beside.clock)
         # What is remembered of a program that is gone stays, and is said so; Delete takes it away.
-        self.until(lambda: any("missing" in page.list.item(n).text() for n in range(page.list.count())))  # fmt: skip
+        self.until(lambda: any("missing" in page.list.item(n).text() for n in range(page.list.count())))
         page.list.setCurrentRow(0)
         page.take.click()
         self.wait()
@@ -104,9 +104,7 @@ class Together(WindowTest):
         page, session = self.join(), self.session
         capture = Capture(self, self.server)
         lane = session.project.lane("fog-filter.cutoff")
-        project = controller_mappings.mapped(
-            session.project, "cc:1:20", lane.device, lane.parameter
-        )
+        project = controller_mappings.mapped(session.project, "cc:1:20", lane.device, lane.parameter)
         project = with_lane(project, replace(lane, locked=False))
         session.document.edit("Mapping", project)
         session.focus.on(lane.id)
@@ -115,9 +113,7 @@ class Together(WindowTest):
         # Ten thousand messages a second do no harm: of each control the last ones are followed.
         before = present(self.studio.beside.link).words[shared_layout.CAME]
         capture.ask("send", 5, [[0xB0, 20, number % 128] for number in range(6_000)])
-        self.until(
-            lambda: present(self.studio.beside.link).words[shared_layout.CAME] >= before + 5_000
-        )
+        self.until(lambda: present(self.studio.beside.link).words[shared_layout.CAME] >= before + 5_000)
         self.wait(800)
         self.assertGreater(self.studio.beside.dropped, 1_000)
         session.settings.mode, session.settings.count_in = "latch", 0
@@ -170,7 +166,9 @@ class Together(WindowTest):
         self.until(lambda: self.studio.player.playing)
         self.until(lambda: session.playhead.beat > 6.0)
         steering = self.studio.beside.steering
-        self.until(lambda: abs(present(steering).follower.bpm - 125.0) < 0.2 and abs(present(steering).drift) < 0.005, 4_000)  # fmt: skip
+        self.until(
+            lambda: abs(present(steering).follower.bpm - 125.0) < 0.2 and abs(present(steering).drift) < 0.005, 4_000
+        )
         self.assertRegex(page.drift.text(), r"MIDI clock, 12[45]\.\d BPM, \d+\.\d ms off")
         self.assertTrue(page.tempo.isVisible())
         # It ends without a word.

@@ -18,9 +18,7 @@ midi = client.midi_inports.register("midi")
 clock = client.midi_inports.register("clock")
 sound = client.inports.register("sound")
 out = client.midi_outports.register("out")
-rows: list[
-    tuple[int, int, int, bytes]
-] = []  # port, server's frame, song frame (rolling) or -1, message
+rows: list[tuple[int, int, int, bytes]] = []  # port, server's frame, song frame (rolling) or -1, message
 blocks: list[tuple[int, int, np.ndarray]] = []  # server's frame, song frame, sound
 bars: list[tuple[int, int, int, int, float, float]] = []
 to_send: list[tuple[int, bytes]] = []  # server's frames
@@ -39,7 +37,7 @@ def process(frames: int) -> None:
         # Ticks with their fraction lie where the package has padding (jack/types.h, JackTickDouble).
         raw = bytes(jack._ffi.buffer(position, 108)[100:])
         tick = struct.unpack("d", raw)[0] if position.valid & 0x200 else float(position.tick)
-        bars.append((position.frame, position.bar, position.beat, position.tick, tick, position.beats_per_minute))  # fmt: skip
+        bars.append((position.frame, position.bar, position.beat, position.tick, tick, position.beats_per_minute))
     out.clear_buffer()
     while to_send and to_send[0][0] < now + frames:
         at, data = to_send.pop(0)
@@ -79,10 +77,15 @@ for line in sys.stdin:
 client.deactivate()
 np.savez(
     sys.argv[1],
-    port=np.array([row[0] for row in rows]), at=np.array([row[1] for row in rows], np.int64),
-    song=np.array([row[2] for row in rows], np.int64), data=np.array([row[3].hex() for row in rows], str),
-    block_at=np.array([b[0] for b in blocks], np.int64), block_song=np.array([b[1] for b in blocks], np.int64),
-    block_sound=np.array([b[2] for b in blocks], object) if len({len(b[2]) for b in blocks}) > 1 else np.array([b[2] for b in blocks]),
+    port=np.array([row[0] for row in rows]),
+    at=np.array([row[1] for row in rows], np.int64),
+    song=np.array([row[2] for row in rows], np.int64),
+    data=np.array([row[3].hex() for row in rows], str),
+    block_at=np.array([b[0] for b in blocks], np.int64),
+    block_song=np.array([b[1] for b in blocks], np.int64),
+    block_sound=np.array([b[2] for b in blocks], object)
+    if len({len(b[2]) for b in blocks}) > 1
+    else np.array([b[2] for b in blocks]),
     bars=np.array(bars, np.float64).reshape(-1, 6),
-)  # fmt: skip
+)
 client.close()

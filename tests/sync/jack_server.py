@@ -32,7 +32,8 @@ context.modules = [
 ]
 context.objects = [
  {{ factory = metadata args = {{ metadata.name = default }} }}
- {{ factory = spa-node-factory args = {{ factory.name = support.node.driver node.name = Dummy node.group = pipewire.dummy
+ {{ factory = spa-node-factory args = {{ factory.name = support.node.driver node.name = Dummy node.group =
+ pipewire.dummy
     priority.driver = 20000 }} }}
 ]
 """
@@ -59,10 +60,21 @@ class Jack:
         self.start()
 
     def start(self) -> None:
-        command = ["jackd", *self.real_time, "-n", self.name, "-d", "dummy", "-r", str(self.rate), "-p", str(self.block)]  # fmt: skip
+        command = [
+            "jackd",
+            *self.real_time,
+            "-n",
+            self.name,
+            "-d",
+            "dummy",
+            "-r",
+            str(self.rate),
+            "-p",
+            str(self.block),
+        ]
         self.process = subprocess.Popen(
             command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=os.environ | self.environment
-        )  # fmt: skip
+        )
         time.sleep(0.3)
         if self.process.poll() is not None:
             self.case.skipTest("jackd does not start on this machine")

@@ -26,10 +26,8 @@ class OnTheWire(unittest.TestCase):
         """SMPTE 12M: with dropped numbers 0:59;29 is followed by 1:00;02, ten minutes have 17,982 frames, and an hour
         is 3.6 ms off a clock's; from memory. The bytes as mido reads them."""
         drop = clock_messages.RATES["29.97 drop"]
-        told = np.stack(
-            clock_messages.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1
-        )
-        self.assertEqual(told.tolist(), [[0, 0, 59, 29], [0, 1, 0, 2], [0, 9, 59, 29], [0, 10, 0, 0], [1, 0, 0, 0]])  # fmt: skip
+        told = np.stack(clock_messages.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1)
+        self.assertEqual(told.tolist(), [[0, 0, 59, 29], [0, 1, 0, 2], [0, 9, 59, 29], [0, 10, 0, 0], [1, 0, 0, 0]])
         self.assertAlmostEqual(107_892 / drop.fps, 3_600.0, delta=0.0037)
         for name, rate in clock_messages.RATES.items():
             numbers = np.arange(0, 200_000, 331)
@@ -41,7 +39,7 @@ class OnTheWire(unittest.TestCase):
             parts = [mido.parse([0xF1, int(byte)]) for byte in data[at : at + 8]]
             self.assertEqual([part.frame_type for part in parts], list(range(8)))
             low = [part.frame_value for part in parts]
-            read = low[6] | (low[7] & 1) << 4, low[4] | low[5] << 4, low[2] | low[3] << 4, low[0] | low[1] << 4  # fmt: skip
+            read = low[6] | (low[7] & 1) << 4, low[4] | low[5] << 4, low[2] | low[3] << 4, low[0] | low[1] << 4
             true = [int(x[0]) for x in clock_messages.time_code([8_000], rate)]
             self.assertEqual((list(read), low[7] >> 1), (true, rate.code))
             self.assertAlmostEqual(moments[at], 8_000 / rate.fps, 9)
@@ -112,18 +110,21 @@ class OnTheWire(unittest.TestCase):
         for frame, data, size in zip(found.frame.tolist(), found.data, found.size, strict=True):
             sent.setdefault(frame, []).append(data[:size].tobytes())
         self.assertEqual(sent, wanted)
-        self.assertEqual(
-            {ports[n].key for n in found.port.tolist()} & {"named Desk"}, {"named Desk"}
-        )
+        self.assertEqual({ports[n].key for n in found.port.tolist()} & {"named Desk"}, {"named Desk"})
         stream = MidiStream(lambda name: None)
         stream.use(project, Resolution(), True, "25")
         cuts = np.linspace(0.0, float(project.tempo.seconds(project.length)) + 1.0, 60).tolist()
         rows = [row for a, b in pairwise(cuts) for row in stream.between(a, b)]
         plain = [data for _, (_, data) in rows if data[0] < 0xF0]
         self.assertEqual(len(plain), sum(map(len, wanted.values())))
-        self.assertEqual(sum(data[0] == clock_messages.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)  # fmt: skip
+        self.assertEqual(sum(data[0] == clock_messages.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)
         stands = {data[:2] for _, data in stream.at(50.0) if data[0] < 0xF0}
-        sounding = {(n.pitch, k) for k, t in enumerate(project.tracks) for n in t.notes if n.beat < float(project.tempo.beats(50.0)) < n.beat + n.length}  # fmt: skip
-        self.assertEqual({(data[1], data[0] & 15) for _, data in stream.at(50.0) if data[0] >> 4 == 9}, sounding)  # fmt: skip
+        sounding = {
+            (n.pitch, k)
+            for k, t in enumerate(project.tracks)
+            for n in t.notes
+            if n.beat < float(project.tempo.beats(50.0)) < n.beat + n.length
+        }
+        self.assertEqual({(data[1], data[0] & 15) for _, data in stream.at(50.0) if data[0] >> 4 == 9}, sounding)
         told = {data[:2] for when, (_, data) in rows if when < 50.0 and data[0] >> 4 == 0xB}
         self.assertTrue(told <= stands)

@@ -61,7 +61,7 @@ class Play(unittest.TestCase):
         end = time.monotonic() + 90.0
         while not json.loads(capture.ask("state"))[0]:
             self.assertLess(time.monotonic(), end)
-            self.assertIsNone(process.poll(), process.stderr and process.poll() and process.stderr.read())  # fmt: skip
+            self.assertIsNone(process.poll(), process.stderr and process.poll() and process.stderr.read())
             time.sleep(0.05)
         ports = json.loads(capture.ask("ports"))
         self.assertIn("Zolvek:Hull MIDI", ports)
@@ -110,9 +110,7 @@ class Play(unittest.TestCase):
         ]
         begun = min(at for at, _, _ in rows)  # then every lane is put where it stands
         pairs = [
-            (at, by_value[a, v][0])
-            for at, a, v in rows
-            if at > begun + 1e-3 and len(by_value.get((a, v), ())) == 1
+            (at, by_value[a, v][0]) for at, a, v in rows if at > begun + 1e-3 and len(by_value.get((a, v), ())) == 1
         ]
         self.assertGreater(len(pairs), 20)
         between = np.diff(np.array(sorted(pairs, key=lambda pair: pair[1])), axis=0)

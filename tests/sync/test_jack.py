@@ -60,11 +60,9 @@ def piece(folder: Path) -> Project:
         lane = Lane(f"d.{key}", "d", key, lines(beats, rng.uniform(0.0, 1.0, len(beats))))
         lanes.append(replace(lane, midi=replace(lane.midi, kind=kind, controller=number)))
     by_id = {track.id: track for track in project.tracks}
-    project = with_track(project, replace(by_id[first], clips=(Clip(0.0, str(folder / "clicks.wav")),)))  # fmt: skip
+    project = with_track(project, replace(by_id[first], clips=(Clip(0.0, str(folder / "clicks.wav")),)))
     notes = tuple(Note(float(b), 0.5, 60 + int(b) % 12, 0.7) for b in range(0, 126, 2))
-    return with_track(
-        project, replace(by_id[second], devices=(device,), lanes=tuple(lanes), notes=notes)
-    )
+    return with_track(project, replace(by_id[second], devices=(device,), lanes=tuple(lanes), notes=notes))
 
 
 class Beside_(unittest.TestCase):
@@ -100,9 +98,7 @@ class Beside_(unittest.TestCase):
         capture = Capture(self, server)
         for own, its in ports:
             capture.ask("connect", f"Zolvek:{own}", f"capture:{its}")
-        self.until(
-            lambda: self.link.words[shared_layout.SOUND_WANTED] or "Mix left" not in dict(ports)
-        )
+        self.until(lambda: self.link.words[shared_layout.SOUND_WANTED] or "Mix left" not in dict(ports))
         time.sleep(0.2)
         return capture
 
@@ -124,7 +120,7 @@ class Beside_(unittest.TestCase):
         wanted, stretches = self.wanted(), stretches_of(kept)
         came: dict[int, list[bytes]] = {}
         midi = (kept["port"] == 0) & (kept["song"] >= 0)
-        for at, song, data in zip(kept["at"][midi], kept["song"][midi], kept["data"][midi], strict=True):  # fmt: skip
+        for at, song, data in zip(kept["at"][midi], kept["song"][midi], kept["data"][midi], strict=True):
             came.setdefault(int(at), []).append(bytes.fromhex(str(data)))
             self.assertGreaterEqual(song, 0)
         seen, elsewhere = 0, []
@@ -151,7 +147,12 @@ class Beside_(unittest.TestCase):
 
     def check_clock(self, kept: dict[str, np.ndarray], code: str) -> None:
         frames = set(song_timeline.clock_frames(self.project, RATE).tolist())
-        quarters = dict(zip(*(x.tolist() for x in song_timeline.code_frames(self.project, RATE, clock_messages.RATES[code])), strict=True))  # fmt: skip
+        quarters = dict(
+            zip(
+                *(x.tolist() for x in song_timeline.code_frames(self.project, RATE, clock_messages.RATES[code])),
+                strict=True,
+            )
+        )
         mine = (kept["port"] == 1) & (kept["song"] >= 0)
         clocks, wrong = 0, set()
         block = len(kept["block_sound"][0])
@@ -172,9 +173,7 @@ class Beside_(unittest.TestCase):
         self.assertLessEqual(len(wrong), self.left_out(kept), wrong)
         self.assertGreater(clocks, 60)
         # All of them, time code or not: it goes on at the next sixteenth, six clocks away at most.
-        whole = sum(
-            sum(song <= f < song + length for f in frames) for _, song, length in stretches_of(kept)
-        )
+        whole = sum(sum(song <= f < song + length for f in frames) for _, song, length in stretches_of(kept))
         lost = whole - clocks - 6 * len(stretches_of(kept))
         self.assertLessEqual(lost, 6 * self.left_out(kept))
 
@@ -212,7 +211,7 @@ class Beside_(unittest.TestCase):
         server = Jack(self)
         kept = Beside(role="lead", clock=True, code="29.97 drop")
         self.join(server, kept)
-        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))  # fmt: skip
+        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))
         self.transport.start(3.0)
         self.until(self.rolls)
         time.sleep(1.2)
@@ -320,7 +319,11 @@ class Beside_(unittest.TestCase):
         lane = next(x for x in self.project.lanes() if x.midi.kind == "cc")
         self.assertGreater(len(rows), 35)
         block = 256 / RATE * 140 / 60  # beats; what a client sends itself comes a cycle later
-        steps = next(s for h, s, _ in song_timeline.lane_messages(self.project, song_timeline.delivered(self.project)) if h.lane.id == lane.id)  # fmt: skip
+        steps = next(
+            s
+            for h, s, _ in song_timeline.lane_messages(self.project, song_timeline.delivered(self.project))
+            if h.lane.id == lane.id
+        )
         ticks = steps.tick / 960.0
         for beat, value in rows[3:]:
             near = steps.value[(ticks > beat - 2.5 * block) & (ticks <= beat + block / 4)]
@@ -328,9 +331,7 @@ class Beside_(unittest.TestCase):
             self.assertIn(value, {*near.tolist(), int(steps.value[place])})
             self.assertLessEqual(abs(value - 127 * float(lane.curve.at(np.array([beat]))[0])), 2.0)
 
-    @unittest.skipUnless(
-        shutil.which("fluidsynth") and FONT.is_file(), "FluidSynth is not installed"
-    )
+    @unittest.skipUnless(shutil.which("fluidsynth") and FONT.is_file(), "FluidSynth is not installed")
     def test_a_synth_beside_follows_a_level_lane(self) -> None:
         """FluidSynth as another client, driven live: as loud as General MIDI says (controller 7 at v is
         40·log10(v/127) dB; MMA, GM developer guidelines), and where the lane is, to the block that it works in."""
@@ -347,9 +348,11 @@ class Beside_(unittest.TestCase):
         lane = Lane("d.free-1", "d", "free-1", shape)
         lane = replace(lane, midi=replace(lane.midi, controller=7))
         own = replace(
-            project.tracks[0], devices=(Device("d", "midi", "Controls"),), lanes=(lane,),
+            project.tracks[0],
+            devices=(Device("d", "midi", "Controls"),),
+            lanes=(lane,),
             notes=(Note(0.25, 60.0, 60, 0.8),),
-        )  # fmt: skip
+        )
         self.join(server, Beside(role="lead"), with_track(project, own))
         self.until(lambda: any(n == "fluid:midi_00" for n, *_ in self.link.report.others), 20.0)
         self.link.send("use_connections", (("Organ MIDI", "fluid:midi_00"),))
@@ -365,13 +368,15 @@ class Beside_(unittest.TestCase):
         rolled = found["block_song"] >= 0
         sound = np.zeros(10 * RATE, np.float32)
         there = np.zeros(10 * RATE, bool)
-        for song, block in zip(found["block_song"][rolled].tolist(), found["block_sound"][rolled], strict=True):  # fmt: skip
+        for song, block in zip(found["block_song"][rolled].tolist(), found["block_sound"][rolled], strict=True):
             if song + 256 <= len(sound):
                 sound[song : song + 256], there[song : song + 256] = block, True
         wide, beats = 2_400, np.arange(1.0, 14.0, 0.25) + 0.1
         starts = (beats * 0.5 * RATE).astype(int) - wide // 2
         whole = np.array([there[s : s + wide].all() for s in starts])
-        value = np.array([np.mean(np.maximum(127 * shape.at(np.linspace(b - 0.05, b + 0.05, 9)), 1.0) ** 4) ** 0.25 for b in beats])  # fmt: skip
+        value = np.array(
+            [np.mean(np.maximum(127 * shape.at(np.linspace(b - 0.05, b + 0.05, 9)), 1.0) ** 4) ** 0.25 for b in beats]
+        )
         heard = np.array([10 * np.log10(np.mean(sound[s : s + wide] ** 2) + 1e-12) for s in starts])
         law = 40 * np.log10(value / 127)
         off = (heard - law)[whole]
@@ -381,7 +386,7 @@ class Beside_(unittest.TestCase):
         self.assertLess(float(far[len(far) * 4 // 5]), 1.5)
         jump = RATE * 4  # beat 8: from full to a fifth
         period = round(RATE / 261.63)
-        tops = np.array([np.abs(sound[at : at + period]).max() for at in range(jump - 2_000, jump + 2_000)])  # fmt: skip
+        tops = np.array([np.abs(sound[at : at + period]).max() for at in range(jump - 2_000, jump + 2_000)])
         falls = int(np.flatnonzero(tops > np.sqrt(tops[0] * tops[-1]))[-1]) + jump - 2_000
         self.assertLess(abs(falls - jump), 256 + period)
 
@@ -437,7 +442,7 @@ class Beside_(unittest.TestCase):
         server = PipeWire(self)
         self.join(server, Beside(role="lead", clock=True))
         self.assertEqual(self.link.report.state, "PipeWire")
-        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))  # fmt: skip
+        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))
         self.transport.start(3.0)
         self.until(self.rolls)
         time.sleep(2.0)

@@ -41,9 +41,7 @@ class Osc(unittest.TestCase):
         project, _ = add_track(project, "My_#1_track")
         found = osc_messages.addresses(project)
         name = next(d.name for d in project.tracks[0].devices if d.id == device)
-        self.assertEqual(
-            found[f"/zolvek/My__1_track/{name.replace(' ', '_')}/Cutoff"], (device, "cutoff")
-        )
+        self.assertEqual(found[f"/zolvek/My__1_track/{name.replace(' ', '_')}/Cutoff"], (device, "cutoff"))
         self.assertTrue(any(address.startswith("/zolvek/My__1_track-2/") for address in found))
         every = [d.parameters for track in project.tracks for d in track.devices]
         self.assertEqual(len(set(found.values())), sum(map(len, every)))
@@ -166,9 +164,7 @@ class Osc(unittest.TestCase):
         own = project.lane(lane)
         track = project.track_of(lane)
         quiet = replace(track, lanes=(replace(own, bypassed=True),))
-        self.assertEqual(
-            osc_messages.between(replace(project, tracks=(quiet,)), 0.0, 16.0, 60.0), []
-        )
+        self.assertEqual(osc_messages.between(replace(project, tracks=(quiet,)), 0.0, 16.0, 60.0), [])
 
 
 if __name__ == "__main__":

@@ -71,9 +71,7 @@ def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str
     """What the options of `settings` stand for, taken out of `texts`."""
     from zolvek.core.movement.settings_parser import read_setting
 
-    return {
-        each.key: read_setting(each, texts.pop(each.key)) for each in table if each.key in texts
-    }
+    return {each.key: read_setting(each, texts.pop(each.key)) for each in table if each.key in texts}
 
 
 def seed(command: Any) -> Any:
@@ -137,9 +135,7 @@ def steps(first: float, last: float, step: float) -> Any:
     if step <= 0.0:
         raise ZolvekError(f"A step of {step:g} is too small.", "--step", "Use one above 0.")
     if last < first:
-        raise ZolvekError(
-            "The span ends before it begins.", "--to", "Choose a position after --from."
-        )
+        raise ZolvekError("The span ends before it begins.", "--to", "Choose a position after --from.")
     count = (last - first) / step
     if count > MOST_ROWS:
         raise ZolvekError(f"That makes more than {MOST_ROWS} rows.", "--step", "Use a larger one.")

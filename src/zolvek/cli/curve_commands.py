@@ -45,9 +45,9 @@ def tool(name: str, *options: Any) -> Any:
         command: Any = run
         for option in reversed(options):
             command = option(command)
-        command = click.option(
-            "-o", "--output", required=True, type=click.Path(), help="The CSV file to write."
-        )(command)
+        command = click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")(
+            command
+        )
         command = click.argument("file", type=click.Path())(command)
         return curve.command(name, help=work.__doc__)(command)
 
@@ -89,12 +89,8 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
         type=click.IntRange(1, 100_000),
         help="Number of repeats in total.",
     ),
-    click.option(
-        "--every", type=float, help="Beats from one to the next. Default: the curve's own length."
-    ),
-    number(
-        "--scale", 1.0, "Factor by which the distance from the first value grows with each repeat."
-    ),
+    click.option("--every", type=float, help="Beats from one to the next. Default: the curve's own length."),
+    number("--scale", 1.0, "Factor by which the distance from the first value grows with each repeat."),
     number("--tilt", 0.0, "Percent of full height that the level rises over each repeat."),
 )
 def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt: float) -> Any:
@@ -155,9 +151,7 @@ def curve_mirror(drawn: Any) -> Any:
     return mirrored(drawn)
 
 
-@tool(
-    "invert", number("--about", 50.0, "The level that does not change, in percent of full height.")
-)
+@tool("invert", number("--about", 50.0, "The level that does not change, in percent of full height."))
 def curve_invert(drawn: Any, about: float) -> Any:
     """Invert a curve about a level."""
     from zolvek.core.curve.shaping import inverted
@@ -216,17 +210,13 @@ def curve_stamp(
         try:
             values[name] = float(text)
         except ValueError:
-            raise ZolvekError(
-                f"“{slider}” is not NAME=VALUE.", "--set", "Such as --set count=8."
-            ) from None
+            raise ZolvekError(f"“{slider}” is not NAME=VALUE.", "--set", "Such as --set count=8.") from None
     return splice(drawn, first, stamped(form, last - first, *levels, **values))
 
 
 @tool(
     "smooth",
-    click.option(
-        "--beats", required=True, type=float, help="Standard deviation of the low-pass in beats."
-    ),
+    click.option("--beats", required=True, type=float, help="Standard deviation of the low-pass in beats."),
 )
 def curve_smooth(drawn: Any, beats: float) -> Any:
     """Smooth a curve over time; its ends do not change."""
@@ -239,14 +229,10 @@ def curve_smooth(drawn: Any, beats: float) -> Any:
 @curve.command("thin")
 @click.argument("file", type=click.Path())
 @click.option("--tolerance", type=float, help="Tolerance in percent of full height.")
-@click.option(
-    "--count", type=click.IntRange(2), help="Number of points to keep, with the smallest error."
-)
+@click.option("--count", type=click.IntRange(2), help="Number of points to keep, with the smallest error.")
 @click.option("--shapes", is_flag=True, help="Use bends, cosines and S-curves, not only lines.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
-def curve_thin(
-    file: str, tolerance: float | None, count: int | None, shapes: bool, output: str
-) -> None:
+def curve_thin(file: str, tolerance: float | None, count: int | None, shapes: bool, output: str) -> None:
     """Thin a curve. Ends and jumps are kept; the tolerance holds at every instant."""
     from zolvek.core.curve.thinning import thinned, thinned_to
     from zolvek.formats.tables import curve_csv

@@ -44,9 +44,7 @@ def launcher() -> str:
 
 def entry(text: str, command: str) -> str:
     """The desktop entry with the command that starts this very program."""
-    quoted = (
-        '"' + command.replace("\\", "\\\\").replace('"', '\\"') + '"' if " " in command else command
-    )
+    quoted = '"' + command.replace("\\", "\\\\").replace('"', '\\"') + '"' if " " in command else command
     lines = []
     for line in text.splitlines():
         if line.startswith("Exec="):

@@ -20,9 +20,7 @@ if TYPE_CHECKING:
     from zolvek.core.movement.evaluation.quantised_steps import Resolution
 
 PROJECT = click.argument("project", type=click.Path())
-FROM = click.option(
-    "--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start."
-)
+FROM = click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start.")
 TO = click.option("--to", "last", help="Position. Default: the end of the project.")
 RATE = click.option(
     "--rate",
@@ -63,19 +61,34 @@ def _bar() -> Iterator[Callable[[int, int], None]]:
 
 
 @_command(
-    "render", PROJECT, _output("The WAV or FLAC file to write."), FROM, TO,
+    "render",
+    PROJECT,
+    _output("The WAV or FLAC file to write."),
+    FROM,
+    TO,
     click.option("--bypass", is_flag=True, help="Without the automation."),
     RATE,
     click.option("--bits", default="24", show_default=True, help="16, 24 or float."),
     click.option("--tracks", is_flag=True, help="A file for each track instead of the mix."),
     click.option("--tail", is_flag=True, help="Keep the sound that dies away after the end."),
     click.option("--allow-missing", is_flag=True, help="Render even if audio files or plugins can't be played."),
-    click.option("--headroom", type=float, help="Decibels between the true peak and full scale; lowers the level if needed."),
-)  # fmt: skip
+    click.option(
+        "--headroom", type=float, help="Decibels between the true peak and full scale; lowers the level if needed."
+    ),
+)
 def render(
-    project: str, output: str, first: str | None, last: str | None, bypass: bool, rate: int,
-    bits: str, tracks: bool, tail: bool, allow_missing: bool, headroom: float | None,
-) -> None:  # fmt: skip
+    project: str,
+    output: str,
+    first: str | None,
+    last: str | None,
+    bypass: bool,
+    rate: int,
+    bits: str,
+    tracks: bool,
+    tail: bool,
+    allow_missing: bool,
+    headroom: float | None,
+) -> None:
     """Render the mix, or each track, to an audio file."""
     from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
@@ -87,15 +100,11 @@ def render(
     need_other(files_of(loaded, output, tracks), loaded, project)
     part = span(loaded, first, last)
     with _bar() as progress:
-        done = deliver_apart(
-            loaded, output, form, part, bypass, tail, tracks, progress, allow_missing
-        )
+        done = deliver_apart(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing)
     if headroom is not None and done.true_peak > -headroom:
         lower = done.true_peak + headroom
         with _bar() as progress:
-            done = deliver_apart(
-                loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower
-            )
+            done = deliver_apart(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower)
         say(f"Lowered by {lower:.1f} dB.")
     for line in done.words:
         say(line)
@@ -104,7 +113,8 @@ def render(
 
 
 RESOLUTION = (
-    click.option("--ticks", default=1, show_default=True, help="Minimum interval between changes in ticks (960 per quarter note)."),
+    click.option("--ticks", default=1, show_default=True, help="Minimum interval between changes in ticks (960 per "
+                                                               "quarter note)."),
     number("--ms", 0.0, "Minimum interval between changes in milliseconds."),
     number("--tolerance", 0.0, "Tolerance beyond half a step, in percent of full height."),
 )  # fmt: skip
@@ -124,14 +134,14 @@ def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
 
 
 @_command(
-    "export", PROJECT, click.option("--midi", required=True, type=click.Path(), help="The MIDI file to write."),
+    "export",
+    PROJECT,
+    click.option("--midi", required=True, type=click.Path(), help="The MIDI file to write."),
     *RESOLUTION,
     click.option("--split", default="one", show_default=True, help="One file in all, one per track, or one per lane."),
     EXACT_TIME,
-)  # fmt: skip
-def export(
-    project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str, exact_time: bool
-) -> None:
+)
+def export(project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str, exact_time: bool) -> None:
     """Export every lane as MIDI messages of its type."""
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.project.own_files import need_other
@@ -154,10 +164,12 @@ def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bo
 
 
 @_command(
-    "import", click.argument("midi", type=click.Path()), _output("The project file to write."),
+    "import",
+    click.argument("midi", type=click.Path()),
+    _output("The project file to write."),
     number("--tolerance", 0.2, "Tolerance for joining steps into curves, in percent of full height."),
     click.option("--hold", is_flag=True, help="Hold every step instead."),
-)  # fmt: skip
+)
 def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     """Import a MIDI file as a project: controllers as lanes, notes, tempo and meter."""
     from zolvek.core.model.project import Project
@@ -174,17 +186,25 @@ def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     say(f"{score.lanes} lanes, {notes} notes; left out: {score.told_left_out or 'nothing'}.")
 
 
-SWING = click.option("--swing", default="both", show_default=True, help="Range of the height: both (−1 to 1) or up (0 to 1).")  # fmt: skip
+SWING = click.option(
+    "--swing", default="both", show_default=True, help="Range of the height: both (−1 to 1) or up (0 to 1)."
+)
 
 
 @_command(
-    "control", PROJECT, click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them."),
-    _output("The WAV file to write."), FROM, TO, SWING, RATE,
+    "control",
+    PROJECT,
+    click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them."),
+    _output("The WAV file to write."),
+    FROM,
+    TO,
+    SWING,
+    RATE,
     click.option("--bits", default="float", show_default=True, help="24 or float."),
-)  # fmt: skip
+)
 def control(
     project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
-) -> None:  # fmt: skip
+) -> None:
     """Export a lane as a control signal, sample by sample."""
     from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
@@ -196,17 +216,21 @@ def control(
 
 
 @_command(
-    "from-sound", click.argument("sound", type=click.Path()), _output("The CSV file to write."),
+    "from-sound",
+    click.argument("sound", type=click.Path()),
+    _output("The CSV file to write."),
     SWING,
-    click.option("--follow", is_flag=True, help="Follow the level of the sound instead of reading it as a control signal."),
+    click.option(
+        "--follow", is_flag=True, help="Follow the level of the sound instead of reading it as a control signal."
+    ),
     number("--attack", 10.0, "Attack of the level follower in milliseconds."),
     number("--release", 200.0, "Release of the level follower in milliseconds."),
     number("--tolerance", 0.2, "Thinning tolerance in percent of full height."),
     click.option("--tempo", default=120.0, show_default=True, help="Tempo in BPM, for beats."),
-)  # fmt: skip
+)
 def from_sound(
     sound: str, output: str, swing: str, follow: bool, attack: float, release: float, tolerance: float, tempo: float
-) -> None:  # fmt: skip
+) -> None:
     """Make a curve from an audio file: a control signal, or its level."""
     from zolvek.core.model.project import Project
     from zolvek.core.time.tempo import TempoMap, TempoPoint
@@ -219,30 +243,36 @@ def from_sound(
     samples, rate = curve_import.read(sound)
     steady, within = TempoMap((TempoPoint(0.0, tempo),)), tolerance / 100.0
     if follow:
-        made = curve_import.followed(
-            samples, rate, steady, 0.0, attack / 1e3, release / 1e3, within
-        )
+        made = curve_import.followed(samples, rate, steady, 0.0, attack / 1e3, release / 1e3, within)
     else:
         made = curve_import.as_control(samples, rate, steady, 0.0, within, swing)
     curve_csv.save(made, output)
 
 
-LANES = click.option(
-    "--lane", "lanes", multiple=True, help="Lane id; may be repeated. Default: all."
-)
+LANES = click.option("--lane", "lanes", multiple=True, help="Lane id; may be repeated. Default: all.")
 
 
 @_command(
-    "table", PROJECT, _output("The CSV file to write."), LANES,
+    "table",
+    PROJECT,
+    _output("The CSV file to write."),
+    LANES,
     click.option("--step", required=True, type=float, help="Beats or seconds between rows."),
     click.option("--clock", "unit", default="beats", show_default=True, help="beats or seconds."),
     click.option("--cells", default="value", show_default=True, help="position, value or text."),
-    FROM, TO,
-)  # fmt: skip
+    FROM,
+    TO,
+)
 def table(
-    project: str, output: str, lanes: tuple[str, ...], step: float, unit: str, cells: str,
-    first: str | None, last: str | None,
-) -> None:  # fmt: skip
+    project: str,
+    output: str,
+    lanes: tuple[str, ...],
+    step: float,
+    unit: str,
+    cells: str,
+    first: str | None,
+    last: str | None,
+) -> None:
     """Export lanes side by side on a common time base as CSV."""
     from zolvek.formats.project.own_files import need_other
     from zolvek.formats.tables import lane_table
@@ -255,9 +285,7 @@ def table(
 
 
 @_command("picture", PROJECT, _output("The SVG or PNG file to write."), LANES, FROM, TO)
-def picture(
-    project: str, output: str, lanes: tuple[str, ...], first: str | None, last: str | None
-) -> None:
+def picture(project: str, output: str, lanes: tuple[str, ...], first: str | None, last: str | None) -> None:
     """Export lanes as a picture."""
     from zolvek.formats import picture as pictures
     from zolvek.formats.project.own_files import need_other
@@ -293,7 +321,7 @@ def schema() -> None:
     "install-desktop",
     click.option("--folder", type=click.Path(), help="Data folder to install to. Default: the user's."),
     click.option("--remove", is_flag=True, help="Remove the desktop entry."),
-)  # fmt: skip
+)
 def install_desktop(folder: str | None, remove: bool) -> None:
     """Install a desktop entry for Zolvek, with icon and file type."""
     from zolvek.cli import desktop_entry

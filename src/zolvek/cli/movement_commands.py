@@ -31,17 +31,11 @@ if TYPE_CHECKING:
     from zolvek.core.movement.generators.lfo import Lfo
     from zolvek.core.movement.generators.randomness import RandomMove
 
-TEMPO = click.option(
-    "--tempo", default=120.0, show_default=True, help="Tempo in BPM, for values in s or Hz."
-)
+TEMPO = click.option("--tempo", default=120.0, show_default=True, help="Tempo in BPM, for values in s or Hz.")
 LANE = click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
-OUTPUT = click.option(
-    "-o", "--output", required=True, type=click.Path(), help="The project file to write."
-)
+OUTPUT = click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 SHAPES = "sine, triangle, saw-up, saw-down, pulse, sample-hold, smooth-random or pattern."
-PERIOD = click.option(
-    "--rate", "--period", "period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz."
-)
+PERIOD = click.option("--rate", "--period", "period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
 
 
 def _steady(tempo: float) -> Any:
@@ -56,12 +50,8 @@ def _steady(tempo: float) -> Any:
 def _random_options(command: Any) -> Any:
     for option in reversed(
         (
-            click.option(
-                "--kind", default="steps", show_default=True, help="steps, smooth or walk."
-            ),
-            click.option(
-                "--spread", default="even", show_default=True, help="even, bell or levels."
-            ),
+            click.option("--kind", default="steps", show_default=True, help="steps, smooth or walk."),
+            click.option("--spread", default="even", show_default=True, help="even, bell or levels."),
             settings(RANDOM_SETTINGS),
             seed,
         )
@@ -83,9 +73,7 @@ def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
 @tool(
     "random",
     _random_options,
-    click.option(
-        "--follow/--no-follow", default=True, help="Around the current curve, or around the middle."
-    ),
+    click.option("--follow/--no-follow", default=True, help="Around the current curve, or around the middle."),
     TEMPO,
 )
 def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
@@ -147,8 +135,10 @@ def _lfo_options(amount: str, **without: None) -> Any:
                 "--phase", default=0.0, show_default=True, help="Cycles; a sine is at its centre, rising, at 0."
             ),
             click.option("--pattern", metavar="NAME|FILE", help="A stored pattern: one cycle of the wave `pattern`."),
-            click.option("--rate-path", "--rate-way", "rate_way", metavar="NAME|FILE", help="A stored pattern: the path of the rate sweep."),
-            click.option("--linear-sweep", "--equal-steps", "equal_steps", is_flag=True, help="Linear rate sweep in Hz instead of exponential."),
+            click.option("--rate-path", "--rate-way", "rate_way", metavar="NAME|FILE",
+                help="A stored pattern: the path of the rate sweep."),
+            click.option("--linear-sweep", "--equal-steps", "equal_steps", is_flag=True,
+                help="Linear rate sweep in Hz instead of exponential."),
             click.option("--invert", is_flag=True, help="Inverts the wave."),
             seed,
         )):  # fmt: skip
@@ -169,9 +159,7 @@ def _pattern(option: str, name: str | None) -> Pattern | None:
     path = Path(name) if Path(name).is_file() else pattern_library.path_of(name)
     if not path.is_file():
         kept = ", ".join(f"“{each.name}”" for each in pattern_library.load_all()[0])
-        raise ZolvekError(
-            f"There is no pattern “{name}”.", option, f"Stored patterns: {kept or 'none'}."
-        )
+        raise ZolvekError(f"There is no pattern “{name}”.", option, f"Stored patterns: {kept or 'none'}.")
     return pattern_library.load(path)
 
 
@@ -183,9 +171,7 @@ def _lfo(values: dict[str, Any]) -> Lfo:
 
     shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
     if shape not in WAVES:
-        raise ZolvekError(
-            f"There is no wave “{shape}”.", "--wave", f"Choose one of {', '.join(WAVES)}."
-        )
+        raise ZolvekError(f"There is no wave “{shape}”.", "--wave", f"Choose one of {', '.join(WAVES)}.")
     if (shape == "pattern") != (pattern is not None):
         raise ZolvekError(
             "A pattern needs the wave `pattern`, and the wave a pattern.",
@@ -243,9 +229,15 @@ def layer() -> None:
 
 
 def _put(
-    project: str, lane: str, first: str | None, last: str | None, output: str,
-    kind: str, amount: float, **movement: Any,
-) -> None:  # fmt: skip
+    project: str,
+    lane: str,
+    first: str | None,
+    last: str | None,
+    output: str,
+    kind: str,
+    amount: float,
+    **movement: Any,
+) -> None:
     from zolvek.core.edits.layers import free_layer_id, with_layer
     from zolvek.core.model.layer import LAYER_KINDS, Layer
     from zolvek.formats.project import project_file
@@ -254,9 +246,14 @@ def _put(
     own = loaded.lane(lane)
     low, high = span(loaded, first, last)
     made = Layer(
-        free_layer_id(own), kind, LAYER_KINDS[kind][0], low, None if last is None else high,
-        amount, **movement,
-    )  # fmt: skip
+        free_layer_id(own),
+        kind,
+        LAYER_KINDS[kind][0],
+        low,
+        None if last is None else high,
+        amount,
+        **movement,
+    )
     project_file.save(with_layer(loaded, lane, made), output)
     click.echo(one_line(f"{made.id}: {made.label}, {len(own.layers) + 1} on {lane}."))
 
@@ -265,9 +262,7 @@ def _layer_options(command: Any) -> Any:
     for option in (
         OUTPUT,
         click.option("--to", "last", help="Position. Default: the end."),
-        click.option(
-            "--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start."
-        ),
+        click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start."),
         LANE,
         click.argument("project", type=click.Path()),
     ):
@@ -278,9 +273,7 @@ def _layer_options(command: Any) -> Any:
 @layer.command("lfo")
 @_layer_options
 @_lfo_options("60 %", centre=None)
-def layer_lfo(
-    project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
-) -> None:
+def layer_lfo(project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any) -> None:
     """Add an LFO as a layer."""
     from zolvek.core.records import replace
 
@@ -293,9 +286,7 @@ def layer_lfo(
 @layer.command("random")
 @_layer_options
 @_random_options
-def layer_random(
-    project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any
-) -> None:
+def layer_random(project: str, lane: str, first: str | None, last: str | None, output: str, **values: Any) -> None:
     """Add random movement as a layer."""
     move, amount = _random(values)
     _put(project, lane, first, last, output, "random", amount, random=move)

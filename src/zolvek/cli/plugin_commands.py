@@ -36,7 +36,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
         every = [each for each in every if each.id in added]
     for fault in faults:
         say(f"{fault.what} {fault.remedy}")
-    found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]  # fmt: skip
+    found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]
     if as_json:
         click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
         return
@@ -48,9 +48,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
 
 @click.command("add-device")
 @click.argument("project", type=click.Path())
-@click.option(
-    "--track", required=True, help="Name of the track; a new one is added if there is none."
-)
+@click.option("--track", required=True, help="Name of the track; a new one is added if there is none.")
 @click.option(
     "--plugin",
     required=True,

@@ -54,9 +54,7 @@ def ports(as_json: bool) -> None:
 
 @click.command()
 @click.argument("project")
-@click.option(
-    "--from", "first", help="Start position: bar.beat.tick or m:ss.mmm. Default: the start."
-)
+@click.option("--from", "first", help="Start position: bar.beat.tick or m:ss.mmm. Default: the start.")
 @click.option(
     "--loop",
     nargs=2,
@@ -81,9 +79,7 @@ def ports(as_json: bool) -> None:
     help="internal, follow another transport, or lead it.",
 )
 @click.option("--osc", metavar="HOST:PORT", help="Send the lanes as OSC to this address.")
-@click.option(
-    "--allow-missing", is_flag=True, help="Play even if audio files or plugins can't be played."
-)
+@click.option("--allow-missing", is_flag=True, help="Play even if audio files or plugins can't be played.")
 def play(
     project: str,
     first: str | None,
@@ -125,9 +121,7 @@ def play(
             elif number % EVERY == 0:
                 click.echo(line)
     except KeyboardInterrupt:
-        signal.setitimer(
-            signal.ITIMER_REAL, 0.0
-        )  # how it is meant to be ended: it need not be told again
+        signal.setitimer(signal.ITIMER_REAL, 0.0)  # how it is meant to be ended: it need not be told again
     finally:
         performance.close()
         if shown:

@@ -114,9 +114,7 @@ def devices(kind: str | None, plugin: str | None) -> None:
         click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
         return
     if kind is not None and kind not in DEVICE_KINDS:
-        raise ZolvekError(
-            f"There is no device “{kind}”.", "KIND", f"Choose one of {', '.join(DEVICE_KINDS)}."
-        )
+        raise ZolvekError(f"There is no device “{kind}”.", "KIND", f"Choose one of {', '.join(DEVICE_KINDS)}.")
     rows: Any = plain(DEVICE_KINDS[kind]) if kind else [plain(row) for row in DEVICE_KINDS.values()]
     click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
 
@@ -140,16 +138,20 @@ def states(project: str) -> None:
 @click.option("--device", required=True, help="Device id; `zolvek states` lists those with states.")
 @click.option("--from", "start", required=True, help="Start state.")
 @click.option("--to", "end", required=True, help="End state.")
-@click.option(
-    "--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm."
-)
+@click.option("--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm.")
 @click.option("--shape", default="line", show_default=True, help="Of every segment.")
 @click.option("--amount", default=0.0, show_default=True, help="Of the shape.")
 @click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
 def morph(
-    project: str, device: str, start: str, end: str, part: tuple[str, str], shape: str,
-    amount: float, output: str,
-) -> None:  # fmt: skip
+    project: str,
+    device: str,
+    start: str,
+    end: str,
+    part: tuple[str, str],
+    shape: str,
+    amount: float,
+    output: str,
+) -> None:
     """Move every parameter of a device from one state to another over a span."""
     from zolvek.core.edits.states import state_of
     from zolvek.core.model.morph import Way

@@ -30,9 +30,7 @@ def tempo(sound: str) -> None:
         found = tempo_of(hits_of(sound))
     except ZolvekError as error:
         raise error.at(sound) from error
-    print_csv(
-        ("bpm", "first", "sure"), [(f"{found.bpm:g}", f"{found.first:.6f}", f"{found.sure:.3f}")]
-    )
+    print_csv(("bpm", "first", "sure"), [(f"{found.bpm:g}", f"{found.first:.6f}", f"{found.sure:.3f}")])
 
 
 COMMANDS = (hits, tempo)

@@ -18,9 +18,7 @@ from zolvek.core.limits import checker
 
 __all__ = ["UNKNOWN", "Record", "field", "names_of", "replace"]
 
-UNKNOWN = (
-    "?"  # the key under which a record's unknown ones are encoded, before they go to their places
-)
+UNKNOWN = "?"  # the key under which a record's unknown ones are encoded, before they go to their places
 
 
 def names_of(kind: type[msgspec.Struct]) -> tuple[str, ...]:

@@ -1,6 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Composes "Night Regatta" and writes it to night_regatta.zolvek beside this file, which ships:
-`python -m zolvek.demo.night_regatta`. `build` reads that file. 48 bars in A minor, 112 BPM easing to 116, one bar of 6/4 before the end.
+`python -m zolvek.demo.night_regatta`. `build` reads that file. 48 bars in A minor, 112 BPM easing to 116, one bar of
+6/4 before the end.
 
 Bars: Moorings 1–8, Cast off 9–16, Channel 17–24, Lock gate 25–32, Open water 33–42, Landing 43–48.
 """
@@ -83,9 +84,7 @@ def lanterns() -> tuple[Note, ...]:
 
 def flare() -> tuple[Note, ...]:
     """A riser before each new section from the channel on."""
-    return tuple(
-        Note(bar(b), bar(e) - bar(b), 60, 0.9) for b, e in ((15, 17), (23, 25), (29, 33), (41, 43))
-    )
+    return tuple(Note(bar(b), bar(e) - bar(b), 60, 0.9) for b, e in ((15, 17), (23, 25), (29, 33), (41, 43)))
 
 
 def drawn(parameter: Parameter, *rows: tuple) -> Curve:
@@ -102,55 +101,115 @@ def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
     return {
         "hull": (
             lane(
-                "horn", "cutoff", 1, 74,
-                (1, "240 Hz", "cosine"), (5, "420 Hz", "cosine"), (9, "260 Hz", "bend", -0.45),
-                (17, "5.2 kHz", "line"), (17, "900 Hz", "waves", 3), (21, "1.9 kHz", "s-curve", 0.5),
-                (25, "340 Hz", "bend", -0.3), (33, "6.4 kHz", "bend", 0.35), (43, "1.1 kHz", "cosine"),
+                "horn",
+                "cutoff",
+                1,
+                74,
+                (1, "240 Hz", "cosine"),
+                (5, "420 Hz", "cosine"),
+                (9, "260 Hz", "bend", -0.45),
+                (17, "5.2 kHz", "line"),
+                (17, "900 Hz", "waves", 3),
+                (21, "1.9 kHz", "s-curve", 0.5),
+                (25, "340 Hz", "bend", -0.3),
+                (33, "6.4 kHz", "bend", 0.35),
+                (43, "1.1 kHz", "cosine"),
                 (48, "260 Hz", "line"),
             ),
             lane(
-                "horn", "resonance", 1, 71,
-                (1, "12 %", "line"), (9, "12 %", "bend", -0.5), (16.75, "52 %", "hold"), (17, "18 %", "line"),
-                (25, "18 %", "s-curve", 0.4), (32, "44 %", "hold"), (33, "15 %", "line"),
+                "horn",
+                "resonance",
+                1,
+                71,
+                (1, "12 %", "line"),
+                (9, "12 %", "bend", -0.5),
+                (16.75, "52 %", "hold"),
+                (17, "18 %", "line"),
+                (25, "18 %", "s-curve", 0.4),
+                (32, "44 %", "hold"),
+                (33, "15 %", "line"),
             ),
         ),
         "lanterns": (
             swaying(),
             lane(
-                "echo", "feedback", 2, 91,
-                (1, "28 %", "line"), (13, "28 %", "bend", -0.4), (16.75, "78 %", "hold"), (17, "30 %", "line"),
-                (21, "30 %", "cosine"), (24.75, "82 %", "hold"), (25, "36 %", "line"), (41, "36 %", "bend", -0.5),
-                (42.75, "85 %", "line"), (43, "30 %", "line"),
+                "echo",
+                "feedback",
+                2,
+                91,
+                (1, "28 %", "line"),
+                (13, "28 %", "bend", -0.4),
+                (16.75, "78 %", "hold"),
+                (17, "30 %", "line"),
+                (21, "30 %", "cosine"),
+                (24.75, "82 %", "hold"),
+                (25, "36 %", "line"),
+                (41, "36 %", "bend", -0.5),
+                (42.75, "85 %", "line"),
+                (43, "30 %", "line"),
             ),
             lane(
-                "mallet", "transpose", 2, 20,
-                (1, "0 st", "hold"), (23, "+2 st", "hold"), (24, "+7 st", "hold"), (25, "0 st", "hold"),
-                (41, "+5 st", "hold"), (42, "+7 st", "hold"), (43, "0 st", "hold"),
+                "mallet",
+                "transpose",
+                2,
+                20,
+                (1, "0 st", "hold"),
+                (23, "+2 st", "hold"),
+                (24, "+7 st", "hold"),
+                (25, "0 st", "hold"),
+                (41, "+5 st", "hold"),
+                (42, "+7 st", "hold"),
+                (43, "0 st", "hold"),
             ),
         ),
         "fog": (
             lane(
-                "fog-strip", "level", 3, 7,
-                (1, "-60 dB", "bend", 0.5), (5, "-8 dB", "line"), (9, "-14 dB", "line"),
-                (25, "-14 dB", "pulses", 16), (29, "-4 dB", "pulses", 32), (33, "-16 dB", "line"),
-                (43, "-16 dB", "cosine"), (47, "-5 dB", "bend", 0.4), (48, "-30 dB", "line"),
+                "fog-strip",
+                "level",
+                3,
+                7,
+                (1, "-60 dB", "bend", 0.5),
+                (5, "-8 dB", "line"),
+                (9, "-14 dB", "line"),
+                (25, "-14 dB", "pulses", 16),
+                (29, "-4 dB", "pulses", 32),
+                (33, "-16 dB", "line"),
+                (43, "-16 dB", "cosine"),
+                (47, "-5 dB", "bend", 0.4),
+                (48, "-30 dB", "line"),
             ),
             _by_hand(devices["fog-filter"]),
             lane(
-                "fog-filter", "cutoff", 3, 75,
-                (1, "600 Hz", "cosine"), (9, "2.4 kHz", "cosine"), (17, "800 Hz", "stairs", 7),
-                (25, "9 kHz", "bend", 0.6), (33, "700 Hz", "cosine"), (43, "3 kHz", "line"),
+                "fog-filter",
+                "cutoff",
+                3,
+                75,
+                (1, "600 Hz", "cosine"),
+                (9, "2.4 kHz", "cosine"),
+                (17, "800 Hz", "stairs", 7),
+                (25, "9 kHz", "bend", 0.6),
+                (33, "700 Hz", "cosine"),
+                (43, "3 kHz", "line"),
             ),
         ),
         "flare": (
             lane(
-                "riser", "cutoff", 4, 74,
-                (1, "300 Hz", "hold"), (15, "300 Hz", "bend", -0.55), (17, "9 kHz", "hold"),
-                (23, "300 Hz", "bend", -0.55), (25, "9 kHz", "hold"), (29, "200 Hz", "bend", -0.7),
-                (33, "14 kHz", "hold"), (41, "300 Hz", "bend", -0.55), (43, "9 kHz", "hold"),
+                "riser",
+                "cutoff",
+                4,
+                74,
+                (1, "300 Hz", "hold"),
+                (15, "300 Hz", "bend", -0.55),
+                (17, "9 kHz", "hold"),
+                (23, "300 Hz", "bend", -0.55),
+                (25, "9 kHz", "hold"),
+                (29, "200 Hz", "bend", -0.7),
+                (33, "14 kHz", "hold"),
+                (41, "300 Hz", "bend", -0.55),
+                (43, "9 kHz", "hold"),
             ),
         ),
-    }  # fmt: skip
+    }
 
 
 def _by_hand(device: Device) -> Lane:
@@ -160,9 +219,7 @@ def _by_hand(device: Device) -> Lane:
     beats = np.linspace(first, last, 420)
     u = (beats - first) / (last - first)
     rng = np.random.Generator(np.random.PCG64(1848))
-    tremor = (
-        np.convolve(rng.standard_normal(len(beats) + 24), np.hanning(25) / 12.0, "valid") * 0.012
-    )
+    tremor = np.convolve(rng.standard_normal(len(beats) + 24), np.hanning(25) / 12.0, "valid") * 0.012
     swell = (
         device.position("resonance")
         + 0.36 * np.sin(np.pi * u) ** 1.5 * (0.75 + 0.25 * np.sin(5.0 * np.pi * u))
@@ -173,9 +230,7 @@ def _by_hand(device: Device) -> Lane:
     moves.append(Move(last, moves[-1].position, False))
     made = written(flat(rest), moves, "touch", first, last, 1.0, 112 / 60, tolerance=0.012)
     assert made is not None
-    lane = Lane(
-        "fog-filter.resonance", "fog-filter", "resonance", made.curve, midi=MidiTarget(3, 71)
-    )
+    lane = Lane("fog-filter.resonance", "fog-filter", "resonance", made.curve, midi=MidiTarget(3, 71))
     return takes.with_take(lane, made.raw, first, last)
 
 
@@ -186,9 +241,7 @@ def swaying() -> Lane:
     growth = curve([(0.0, 0.5), (first, 0.5, "bend", -0.4), (last, 1.0)])
     sway = Layer("sway", "lfo", "Sway", first, last, 0.8, growth, lfo=Lfo("sine", Rate(8.0)))
     target = MidiTarget(2, 10)
-    return Lane(
-        "lantern-strip.pan", "lantern-strip", "pan", flat(0.56), midi=target, layers=(sway,)
-    )
+    return Lane("lantern-strip.pan", "lantern-strip", "pan", flat(0.56), midi=target, layers=(sway,))
 
 
 SHIPPED = Path(__file__).with_name("night_regatta.zolvek")
@@ -206,20 +259,54 @@ def compose() -> Project:
     devices = {
         device.id: device
         for device in (
-            make("horn", "synth", "Horn", wave="Saw", cutoff="800 Hz", resonance="14 %", drive="9 dB",
-                 amount="+12 %", attack="180 ms", decay="1.6 s", sustain="78 %", release="600 ms", level="-13 dB"),
+            make(
+                "horn",
+                "synth",
+                "Horn",
+                wave="Saw",
+                cutoff="800 Hz",
+                resonance="14 %",
+                drive="9 dB",
+                amount="+12 %",
+                attack="180 ms",
+                decay="1.6 s",
+                sustain="78 %",
+                release="600 ms",
+                level="-13 dB",
+            ),
             make("hull-strip", "strip", "Hull strip", level="-1 dB"),
-            make("mallet", "synth", "Mallet", wave="Mallet", cutoff="7 kHz", attack="1 ms", decay="900 ms",
-                 sustain="0 %", release="700 ms", level="-9 dB"),
+            make(
+                "mallet",
+                "synth",
+                "Mallet",
+                wave="Mallet",
+                cutoff="7 kHz",
+                attack="1 ms",
+                decay="900 ms",
+                sustain="0 %",
+                release="700 ms",
+                level="-9 dB",
+            ),
             make("echo", "delay", "Echo", time="402 ms", feedback="32 %", mix="28 %"),
             make("lantern-strip", "strip", "Lantern strip", pan="12 % R"),
             make("fog-filter", "filter", "Fog filter", cutoff="2 kHz", resonance="10 %"),
             make("fog-strip", "strip", "Fog strip", level="-10 dB"),
-            make("riser", "synth", "Riser", wave="None", noise="100 %", cutoff="300 Hz", resonance="35 %",
-                 attack="900 ms", sustain="100 %", release="350 ms", level="-19 dB"),
+            make(
+                "riser",
+                "synth",
+                "Riser",
+                wave="None",
+                noise="100 %",
+                cutoff="300 Hz",
+                resonance="35 %",
+                attack="900 ms",
+                sustain="100 %",
+                release="350 ms",
+                level="-19 dB",
+            ),
             make("flare-strip", "strip", "Flare strip"),
         )
-    }  # fmt: skip
+    }
     drawn_lanes = lanes(devices)
     return _with_morphs(_piece(devices, drawn_lanes))
 
@@ -257,9 +344,7 @@ def _with_morphs(project: Project) -> Project:
         values = {"mix": mix, "time": time}
         project, key = states.kept(project, name, (StatePart("echo", values),))
         corners.append(PadCorner(key, x, y))
-    pad = pad_paths.travelled(
-        Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5
-    )
+    pad = pad_paths.travelled(Pad("echo", tuple(corners)), "wander", Rate(8.0), (bar(33), bar(43)), project, 5)
     return pad_paths.as_lanes(pads_edits.with_pad(project, pad), pad, 0.004)
 
 
@@ -274,9 +359,7 @@ def _piece(devices: dict[str, Device], drawn_lanes: dict[str, tuple[Lane, ...]])
     fog = Clip(0.0, "shipped:fog.flac", 0.0, bar(49))
     return Project(
         name="Night Regatta",
-        tempo=TempoMap(
-            (TempoPoint(0.0, 112.0), TempoPoint(bar(33), 112.0, True), TempoPoint(bar(37), 116.0))
-        ),
+        tempo=TempoMap((TempoPoint(0.0, 112.0), TempoPoint(bar(33), 112.0, True), TempoPoint(bar(37), 116.0))),
         meter=METER,
         length=bar(BARS + 1),
         sections=tuple(Section(bar(number), name) for number, name in SECTIONS),

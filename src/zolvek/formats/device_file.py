@@ -23,9 +23,7 @@ def decode(data: bytes, where: str = "the description") -> DeviceKind:
     try:
         described = json.loads(data.decode("utf-8-sig"))
     except (UnicodeDecodeError, ValueError, RecursionError) as error:
-        raise ZolvekError(
-            f"This is not JSON: {str(error).splitlines()[0]}.", where, "Correct it there."
-        ) from error
+        raise ZolvekError(f"This is not JSON: {str(error).splitlines()[0]}.", where, "Correct it there.") from error
     return kind_from_plain(described, where)
 
 

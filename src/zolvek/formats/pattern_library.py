@@ -68,9 +68,7 @@ def load(path: Path) -> Pattern:
     except msgspec.ValidationError as error:
         raise placed(error, str(path), plain) from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise ZolvekError(
-            f"This is not a pattern: {error}.", str(path), "Correct or remove it."
-        ) from error
+        raise ZolvekError(f"This is not a pattern: {error}.", str(path), "Correct or remove it.") from error
     if file.format != FORMAT or file.version > VERSION:
         raise ZolvekError("This pattern has an unknown format.", str(path), "Remove it.")
     return file.pattern

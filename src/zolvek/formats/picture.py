@@ -52,46 +52,33 @@ def svg(project: Project, lanes: list[str], span: tuple[float, float] | None = N
     every = max(-(-len(bars) // MOST_BARS), 1)
     for bar, beat in zip(bars[::every].tolist(), beats[::every].tolist(), strict=True):
         parts.append(
-            f'<path d="M{x(beat):.2f} {TOP - 6}V{whole - 8 - GAP + 6}" stroke="{FAINT}" stroke-width="0.5" fill="none"/>'
+            f'<path d="M{x(beat):.2f} {TOP - 6}V{whole - 8 - GAP + 6}" stroke="{FAINT}" stroke-width="0.5" '
+            f'fill="none"/>'
         )
         late = x(beat) > WIDTH - 2 * LABEL
         at, side = (x(beat) - 3, "end") if late else (x(beat) + 3, "start")
-        parts.append(
-            f'<text x="{at:.2f}" y="{TOP - 12}" font-size="10" text-anchor="{side}">{bar}</text>'
-        )
+        parts.append(f'<text x="{at:.2f}" y="{TOP - 12}" font-size="10" text-anchor="{side}">{bar}</text>')
     for row, key in enumerate(lanes):
         top = TOP + row * (HEIGHT + GAP)
         lane, parameter = project.lane(key), project.parameter_of(key)
-        parts.append(
-            f'<text x="{LEFT}" y="{top + HEIGHT + 16}">{escape(project.label_of(key))}</text>'
-        )
-        parts.append(
-            f'<rect x="{LEFT}" y="{top}" width="{inner}" height="{HEIGHT}" fill="none" stroke="{FAINT}"/>'
-        )
+        parts.append(f'<text x="{LEFT}" y="{top + HEIGHT + 16}">{escape(project.label_of(key))}</text>')
+        parts.append(f'<rect x="{LEFT}" y="{top}" width="{inner}" height="{HEIGHT}" fill="none" stroke="{FAINT}"/>')
         for share in (0.0, 0.5, 1.0):
             text = escape(parameter.text(float(lane.to_position(share))))
             y = top + HEIGHT * (1.0 - share)
             parts.append(f'<text x="{LEFT - 6}" y="{y + 4:.1f}" text-anchor="end">{text}</text>')
         path = _path(played(lane, project).curve, first, last, x, top)
-        parts.append(
-            f'<path d="{path}" stroke="{CURVE}" stroke-width="1.6" fill="none" stroke-linejoin="round"/>'
-        )
+        parts.append(f'<path d="{path}" stroke="{CURVE}" stroke-width="1.6" fill="none" stroke-linejoin="round"/>')
     return "\n".join([*parts, "</svg>", ""])
 
 
-def _path(
-    curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float
-) -> str:
+def _path(curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float) -> str:
     """The curve as a path: both sides of every jump, and closely between."""
     from zolvek.core.curve.discontinuities import leaps
 
     jumps = leaps(curve) if isinstance(curve, Curve) else curve.leaps
     jumps = jumps[(jumps > first) & (jumps <= last)]
-    knots = (
-        curve.beat[(curve.beat > first) & (curve.beat < last)]
-        if isinstance(curve, Curve)
-        else np.zeros(0)
-    )
+    knots = curve.beat[(curve.beat > first) & (curve.beat < last)] if isinstance(curve, Curve) else np.zeros(0)
     turning = isinstance(curve, Curve) and not all(SHAPES[code].steady for code in curve.shape)
     grid = np.linspace(first, last, (FINE if turning else 2) * (WIDTH - LEFT))
     plain = np.concatenate((grid, knots[~np.isin(knots, jumps)]))
@@ -111,6 +98,6 @@ def _path(
 
 def save(
     project: Project, lanes: list[str], path: str | os.PathLike[str], span: tuple[float, float] | None = None
-) -> Path:  # fmt: skip
+) -> Path:
     """Write the picture. Raises ZolvekError when it can't be."""
     return write_bytes(path, svg(project, lanes, span).encode())

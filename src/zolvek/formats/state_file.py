@@ -49,9 +49,7 @@ def load_into(project: Project, device: str, path: str | os.PathLike[str]) -> Pr
     try:
         file = msgspec.json.decode(read_bytes(path), type=File)
     except (msgspec.DecodeError, msgspec.ValidationError, UnicodeDecodeError) as error:
-        raise ZolvekError(
-            f"These are not states: {error}.", where, "Choose another file."
-        ) from error
+        raise ZolvekError(f"These are not states: {error}.", where, "Choose another file.") from error
     if file.format != FORMAT or file.version > VERSION:
         raise ZolvekError("These states have an unknown format.", where, "Choose another file.")
     own = project.device_track(device).device(device)

@@ -35,9 +35,7 @@ class Brought(NamedTuple):
     left_out: str = ""
 
 
-def read(
-    paths: Sequence[str | os.PathLike[str]], progress: Progress | None = None
-) -> list[Brought]:
+def read(paths: Sequence[str | os.PathLike[str]], progress: Progress | None = None) -> list[Brought]:
     """The files, read through; MIDI first, so that its tempo holds for the sounds. Raises ZolvekError
     naming the first that can't be read."""
     files = [Path(path) for path in paths]
@@ -61,9 +59,7 @@ def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
     """What tells of one file's reading as a part of that of all."""
     if progress is None:
         return None
-    return lambda done, total: progress(
-        place * PARTS + PARTS * done // max(total, 1), count * PARTS
-    )
+    return lambda done, total: progress(place * PARTS + PARTS * done // max(total, 1), count * PARTS)
 
 
 def with_files(project: Project, brought: Sequence[Brought], takes_time: bool) -> Project:
@@ -97,9 +93,11 @@ def _midi(path: Path, _: Progress | None) -> Brought:
     score: Any = file_in.load(path)
     curves = file_in.fitted(score, JOIN_WITHIN)
     return Brought(
-        path, True, lambda project, time: file_in.imported(project, score, curves, time),
+        path,
+        True,
+        lambda project, time: file_in.imported(project, score, curves, time),
         score.told_left_out,
-    )  # fmt: skip
+    )
 
 
 def _device(path: Path, _: Progress | None) -> Brought:
@@ -119,9 +117,7 @@ def _sound(path: Path, progress: Progress | None) -> Brought:
 
     file = str(path.resolve())
     seconds = examine(file, progress)
-    return Brought(
-        path, False, lambda project, _: with_sound_track(project, path.stem, file, seconds)
-    )
+    return Brought(path, False, lambda project, _: with_sound_track(project, path.stem, file, seconds))
 
 
 READERS: dict[str, Callable[[Path, Progress | None], Brought]] = {

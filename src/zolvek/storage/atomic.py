@@ -72,9 +72,7 @@ def _replace(target: Path, old: os.stat_result | None, write: Callable[[Path], N
             folder = os.open(target.parent, os.O_RDONLY | os.O_CLOEXEC)
             try:
                 # With a folder's handle Python follows /proc's link to the file itself.
-                os.link(
-                    f"/proc/self/fd/{handle}", named.name, dst_dir_fd=folder, follow_symlinks=True
-                )
+                os.link(f"/proc/self/fd/{handle}", named.name, dst_dir_fd=folder, follow_symlinks=True)
             finally:
                 os.close(folder)
         os.replace(named, target)

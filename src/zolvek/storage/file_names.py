@@ -46,9 +46,7 @@ def xml_text(text: str) -> str:
 
 def cell(text: str) -> str:
     """The text as a table's cell that no spreadsheet takes for a formula (an apostrophe goes before)."""
-    clean = CONTROLS.sub(
-        lambda found: "\ufffd" if "\ud800" <= found[0] <= "\udfff" else found[0], text
-    )
+    clean = CONTROLS.sub(lambda found: "\ufffd" if "\ud800" <= found[0] <= "\udfff" else found[0], text)
     return f"'{clean}" if clean.startswith((*FORMULA, "'")) else clean
 
 

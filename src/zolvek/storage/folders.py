@@ -19,9 +19,7 @@ def _own(place: Callable[[str], str]) -> Path:
     except RuntimeError:
         path = Path()
     if not path.is_absolute():  # where there is no home
-        raise ZolvekError(
-            "There is no home folder.", "HOME", "Set HOME to a folder of yours, then start again."
-        )
+        raise ZolvekError("There is no home folder.", "HOME", "Set HOME to a folder of yours, then start again.")
     return path
 
 
@@ -50,9 +48,7 @@ def made(folder: Path, what: str) -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise ZolvekError(
-            f"The {what} folder can't be made.", str(folder), "Check its permissions."
-        ) from error
+        raise ZolvekError(f"The {what} folder can't be made.", str(folder), "Check its permissions.") from error
     return folder
 
 

@@ -17,7 +17,8 @@ USE_AN_ORDINARY_FILE = "Choose an ordinary file."
 
 def opened(path: str | os.PathLike[str], remedy: str = "", streams: bool = False) -> BinaryIO:
     """The file, open for reading. `streams`: what a shell gives a command to read is taken too, as a person named
-    it. Raises ZolvekError for what is not there, is not an ordinary file or can't be read, naming it; `remedy`: what to do about it."""
+    it. Raises ZolvekError for what is not there, is not an ordinary file or can't be read, naming it; `remedy`: what
+    to do about it."""
     stream = streams and str(path).startswith(STREAMS)
     try:
         # Without blocking: a pipe that nobody writes to would never open.
@@ -29,9 +30,7 @@ def opened(path: str | os.PathLike[str], remedy: str = "", streams: bool = False
             remedy or "Check the name and the permissions.",
         ) from error
     except ValueError as error:  # a name with a NUL in it
-        raise ZolvekError(
-            f"The file can't be read: {error}.", repr(str(path)), "Check the name."
-        ) from error
+        raise ZolvekError(f"The file can't be read: {error}.", repr(str(path)), "Check the name.") from error
     if not (stream or stat.S_ISREG(os.fstat(handle).st_mode)):
         os.close(handle)
         raise ZolvekError("This is not a file.", str(path), remedy or USE_AN_ORDINARY_FILE)
@@ -59,7 +58,5 @@ def read_bytes(path: str | os.PathLike[str], most: int = LARGEST) -> bytes:
                 "Open another copy.",
             ) from error
     if len(data) > most:
-        raise ZolvekError(
-            f"The file is larger than {most // 1_000_000:,} MB.", str(path), "Choose another one."
-        )
+        raise ZolvekError(f"The file is larger than {most // 1_000_000:,} MB.", str(path), "Choose another one.")
     return data

@@ -51,22 +51,22 @@ def own_output() -> BinaryIO:
     return own
 
 
-def begin(
-    arguments: list[str], *, passed: tuple[int, ...] = (), **more: str
-) -> subprocess.Popen[bytes]:
+def begin(arguments: list[str], *, passed: tuple[int, ...] = (), **more: str) -> subprocess.Popen[bytes]:
     """A process with pipes to and from it, in a session of its own: what it starts itself can be ended with it.
     `passed`: handles that it gets; `more`: of its environment."""
     return subprocess.Popen(
-        arguments, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment(**more), pass_fds=passed,
+        arguments,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        env=environment(**more),
+        pass_fds=passed,
         start_new_session=True,
-    )  # fmt: skip
+    )
 
 
 def kill(process: subprocess.Popen[bytes]) -> None:
     """End a process of `begin` at once, and what it has started itself."""
-    if (
-        process.returncode is None
-    ):  # as long as nobody has waited for it, its number is nobody else's
+    if process.returncode is None:  # as long as nobody has waited for it, its number is nobody else's
         with contextlib.suppress(ProcessLookupError, PermissionError):
             os.killpg(process.pid, signal.SIGKILL)
         process.kill()

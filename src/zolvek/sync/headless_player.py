@@ -57,9 +57,7 @@ class Performance:
         beside = replace(project.beside, role=clock)
         self.project = replace(project, beside=beside)
         if out != "jack" and beside.together:
-            raise ZolvekError(
-                f"Sync “{clock}” needs JACK or PipeWire.", "--clock", "Use --out jack."
-            )  # fmt: skip
+            raise ZolvekError(f"Sync “{clock}” needs JACK or PipeWire.", "--clock", "Use --out jack.")
         self.beside = beside
         self.live: list[Live] = []
         self.closing: list[Closed] = []
@@ -109,9 +107,7 @@ class Performance:
         from zolvek.sync.ports import midi_ports as ports
 
         if not ports.outputs():
-            raise ZolvekError(
-                "This machine has no MIDI ports.", "alsa", "Use --out jack or silent."
-            )
+            raise ZolvekError("This machine has no MIDI ports.", "alsa", "Use --out jack or silent.")
         output = ports.Output(ports.VIRTUAL)
         self.closing.append(output)
         stream = MidiStream(lambda name: output)
@@ -129,9 +125,7 @@ class Performance:
 
     def _follow(self, stream: MidiStream | OscStream) -> None:
         tempo = self.project.tempo
-        self.live.append(
-            Live(stream, lambda: self.transport.clock, lambda beat: float(tempo.seconds(beat)))
-        )
+        self.live.append(Live(stream, lambda: self.transport.clock, lambda beat: float(tempo.seconds(beat))))
 
     def play(self, first: float, loop: tuple[float, float] | None) -> Iterator[Told]:
         """Play from a beat on, and say every now and then where it is, until the end; where another clock is
@@ -166,9 +160,7 @@ class Performance:
 
         self.playback.warm_up()
         said, begun = {""}, time.monotonic()
-        while self.link is not None and not (
-            self.link.there and self.link.words[shared_layout.TABLE]
-        ):
+        while self.link is not None and not (self.link.there and self.link.words[shared_layout.TABLE]):
             time.sleep(0.02)
             why = self.link.report.trouble
             if not why and time.monotonic() - begun > READY:

@@ -37,18 +37,13 @@ class Difference(NamedTuple):
 
     def applied(self, base: Curve) -> Curve:
         """The curve, from the one that it differs from."""
-        rows = {
-            name: _joined(getattr(base, name), change)
-            for name, change in zip(COLUMNS, self.columns, strict=True)
-        }
+        rows = {name: _joined(getattr(base, name), change) for name, change in zip(COLUMNS, self.columns, strict=True)}
         return Curve(**rows)
 
 
 def difference(curve: Curve, base: Curve) -> Difference | None:
     """What differs between a curve and another; None where keeping that is not worth it."""
-    found = Difference(
-        tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS)
-    )
+    found = Difference(tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS))
     return found if found.size < WORTH * size(curve) else None
 
 

@@ -108,9 +108,7 @@ class Curve:
     def rows(self, which: Any) -> Curve:
         """The points that are chosen by indices, booleans or a slice, in that order."""
         part = self.part[which] if len(self.part) else NO_PARTS
-        return Curve(
-            self.beat[which], self.value[which], self.shape[which], self.amount[which], part
-        )
+        return Curve(self.beat[which], self.value[which], self.shape[which], self.amount[which], part)
 
     def having(self, **columns: Any) -> Curve:
         """The curve with some of its columns changed."""

@@ -60,9 +60,7 @@ def differences(curve: Curve, other: Curve, bound: float | None = None) -> tuple
     return (beats, far) if bound is None else _peaks(curve, other, beats, far, bound)
 
 
-def _peaks(
-    curve: Curve, other: Curve, beats: Floats, far: Floats, bound: float
-) -> tuple[Floats, Floats]:
+def _peaks(curve: Curve, other: Curve, beats: Floats, far: Floats, bound: float) -> tuple[Floats, Floats]:
     """The places, and with them the peaks between them that may be beyond what was seen: round every
     place that stands out, closer and closer."""
     if len(far) < 3:

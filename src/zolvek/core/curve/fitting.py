@@ -22,9 +22,7 @@ Function = Callable[[Floats], Floats]
 INSIDE = np.arange(1, 24) / 24.0  # where a stretch is compared with the shape tried
 GUESSED_AT = np.searchsorted(INSIDE, np.array(PLACES) - 1e-9)
 # The shapes that are tried when a line does not do, and how their amounts are guessed.
-ATTEMPTS = [
-    (code, guess) for code, row in enumerate(SHAPES) for guess in row.guesses if not row.straight
-]
+ATTEMPTS = [(code, guess) for code, row in enumerate(SHAPES) for guess in row.guesses if not row.straight]
 MARGIN = 0.8  # of the tolerance, as what lies between those places is not looked at
 STEEPEST = 0.998
 HALVINGS = 14
@@ -35,9 +33,7 @@ HAIR = 1e-10  # beats, far more than rounding, far less than is heard
 JUMP = 1e-7  # of the height: what is less comes of the hair
 
 
-def approximated(
-    function: Function, knots: Floats, tolerance: float, before: Function | None = None
-) -> Curve:
+def approximated(function: Function, knots: Floats, tolerance: float, before: Function | None = None) -> Curve:
     """A curve within `tolerance` of `function`, kept to 0..1, from the first knot to the last.
 
     `function` takes increasing beats, right-continuous; `knots` are increasing beats, all those at which
@@ -94,9 +90,7 @@ def _crossings(function: Function, knots: Floats) -> Floats:
     return np.concatenate(found)
 
 
-def _sampled(
-    function: Function, first: Floats, last: Floats, before: Function | None
-) -> tuple[Floats, Floats, Floats]:
+def _sampled(function: Function, first: Floats, last: Floats, before: Function | None) -> tuple[Floats, Floats, Floats]:
     """Values at the start of each stretch, just before its end, and inside: (stretches, 23). A jump may be
     a rounding away from its knot, and is no part of a stretch."""
     length = last - first
@@ -111,9 +105,7 @@ def _sampled(
     return values[:, 0], values[:, -1], values[:, 1:-1]
 
 
-def _shaped(
-    low: Floats, high: Floats, inner: Floats, tolerance: float
-) -> tuple[Ints, Floats, Bools]:
+def _shaped(low: Floats, high: Floats, inner: Floats, tolerance: float) -> tuple[Ints, Floats, Bools]:
     """The shape and amount that follow each stretch, and whether any does."""
     rise = (high - low)[:, None]
     code = np.full(len(low), LINE)
@@ -136,9 +128,7 @@ def _shaped(
     return code, amount, fits
 
 
-def _joined(
-    first: Floats, last: Floats, low: Floats, high: Floats, code: Ints, amount: Floats
-) -> Curve:
+def _joined(first: Floats, last: Floats, low: Floats, high: Floats, code: Ints, amount: Floats) -> Curve:
     """The stretches as one curve; where one ends at another level than the next begins with
     there is a jump, told by a hold where the stretch is level."""
     following = np.append(low[1:], high[-1])

@@ -18,6 +18,4 @@ class Pattern(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if self.curve.beat[-1] > self.length + 1e-9:
-            raise ZolvekError(
-                "The curve is longer than the pattern's length.", f"pattern {self.name}"
-            )
+            raise ZolvekError("The curve is longer than the pattern's length.", f"pattern {self.name}")

@@ -47,15 +47,7 @@ def add(curve: Curve, beat: float, value: float, holds: bool = False) -> tuple[C
     if not (at >= 0 and curve.beat[at] == beat):
         curve = cut(curve, [beat])
         at = curve.segment_at(beat)
-    new = (
-        {0, 1}
-        if count == 1
-        else {0}
-        if at == 0
-        else {at - 1, at}
-        if at == len(curve) - 1
-        else set()
-    )
+    new = {0, 1} if count == 1 else {0} if at == 0 else {at - 1, at} if at == len(curve) - 1 else set()
     if holds and len(curve) > count and new:
         curve = set_shape(curve, sorted(new), "hold")
     return set_value(curve, [at], value), at
@@ -168,9 +160,7 @@ def bend_amount(ratio: float, u: float = 0.5) -> float:
     return float(np.tanh(-np.log(ratio) / 4.0))
 
 
-def move(
-    curve: Curve, chosen: Any, beats: float, value: float, when_met: str = STOP
-) -> tuple[Curve, Ints]:
+def move(curve: Curve, chosen: Any, beats: float, value: float, when_met: str = STOP) -> tuple[Curve, Ints]:
     """The chosen points moved by `beats` and `value` as one group that keeps its form.
 
     STOP: the group stops where it would pass a neighbour that stays (a point may come to lie

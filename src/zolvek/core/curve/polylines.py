@@ -85,9 +85,7 @@ def _inside(curve: Curve, index: int, tolerance: float) -> tuple[Floats, Floats]
     return beat[1 : None if at_end else -1], value[1 : None if at_end else -1]
 
 
-def _between_jumps(
-    curve: Curve, index: int, first: float, last: float, tolerance: float
-) -> tuple[Floats, Floats]:
+def _between_jumps(curve: Curve, index: int, first: float, last: float, tolerance: float) -> tuple[Floats, Floats]:
     """Samples of a stretch without a jump, both its ends among them."""
     row = SHAPES[curve.shape[index]]
     count = 1 if row.ends_early or row.before is not None else 8

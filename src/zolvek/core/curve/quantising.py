@@ -40,9 +40,7 @@ def quantised(
     moved = which[placed]
     # Onto a line means on it: reckoned from where a point was, it would be a rounding beside it.
     whole = strength >= 1.0
-    beat[moved] = (
-        target[placed] if whole else beat[moved] + strength * (target[placed] - beat[moved])
-    )
+    beat[moved] = target[placed] if whole else beat[moved] + strength * (target[placed] - beat[moved])
     beat, left = _in_order(beat, curve.beat, moved)
     left[which[~placed]] = True
     return curve.having(beat=beat), np.flatnonzero(left)

@@ -68,9 +68,7 @@ def together(beat: Floats) -> tuple[Floats, Ints] | None:
     return moved[~middle], np.flatnonzero(~middle)
 
 
-def first_fault(
-    beat: Floats, value: Floats, shape: Any, amount: Floats, part: Floats | None = None
-) -> Fault | None:
+def first_fault(beat: Floats, value: Floats, shape: Any, amount: Floats, part: Floats | None = None) -> Fault | None:
     """The first point that breaks a curve's rules."""
     tests: list[tuple[Bools, str, str]] = [
         (~np.isfinite(beat), "The beat is not a number.", "Use a number of quarter notes."),

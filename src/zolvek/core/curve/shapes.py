@@ -118,16 +118,20 @@ SHAPES: tuple[Shape, ...] = (
     ),
     Shape(
         "line", "Line", NONE, easings.line, easings.nothing, easings.ends(easings.line, easings.nothing), True,
-        part=easings.no_part, backwards=easings.same, guesses=(easings.guess_nothing,), sum=easings.line_sum, straight=True,
+        part=easings.no_part, backwards=easings.same, guesses=(easings.guess_nothing,), sum=easings.line_sum,
+            straight=True,
     ),
     Shape(
         "bend", "Bend", BEND, easings.bend, easings.steepness, easings.ends(easings.bend, easings.steepness), True,
-        part=easings.bend_part, joined=easings.bends_joined, backwards=easings.opposite, through=easings.searched(easings.bend, easings.steepness, _never),
+        part=easings.bend_part, joined=easings.bends_joined, backwards=easings.opposite,
+            through=easings.searched(easings.bend, easings.steepness, _never),
         guesses=(easings.guess_bend, easings.guess_bend_by_three), sum=easings.bend_sum,
     ),
     Shape(
-        "s-curve", "S-curve", BEND, easings.s_curve, easings.mirrored, easings.ends(easings.s_curve, easings.mirrored), True,
-        turns=easings.middle, backwards=easings.same, through=easings.searched(easings.s_curve, easings.mirrored, _first_half),
+        "s-curve", "S-curve", BEND, easings.s_curve, easings.mirrored, easings.ends(easings.s_curve, easings.mirrored),
+            True,
+        turns=easings.middle, backwards=easings.same, through=easings.searched(easings.s_curve, easings.mirrored,
+            _first_half),
         guesses=(easings.guess_s_curve,), sum=easings.s_curve_sum,
     ),
     Shape(
@@ -148,6 +152,4 @@ SHAPES: tuple[Shape, ...] = (
     ),
 )  # fmt: skip
 CODES: dict[str, int] = {shape.key: code for code, shape in enumerate(SHAPES)}
-HOLD, LINE, BENT, S_CURVE, COSINE = (
-    CODES[key] for key in ("hold", "line", "bend", "s-curve", "cosine")
-)
+HOLD, LINE, BENT, S_CURVE, COSINE = (CODES[key] for key in ("hold", "line", "bend", "s-curve", "cosine"))

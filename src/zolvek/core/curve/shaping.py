@@ -58,9 +58,7 @@ def tilted(curve: Curve, left: float = 0.0, right: float = 0.0) -> Curve:
 
     if is_lines(curve):
         return _clipped_lines(curve.beat, curve.value + lift(curve.beat))
-    return _ramped(
-        curve, lambda at: curve.at(at) + lift(at), lambda at: curve.before(at) + lift(at)
-    )
+    return _ramped(curve, lambda at: curve.at(at) + lift(at), lambda at: curve.before(at) + lift(at))
 
 
 def _clipped_lines(beats: Floats, values: Floats) -> Curve:
@@ -83,9 +81,7 @@ def _clipped_lines(beats: Floats, values: Floats) -> Curve:
     )
 
 
-def _ramped(
-    curve: Curve, function: Callable[[Floats], Floats], before: Callable[[Floats], Floats]
-) -> Curve:
+def _ramped(curve: Curve, function: Callable[[Floats], Floats], before: Callable[[Floats], Floats]) -> Curve:
     """What a curve becomes with a ramp; its very last value, a jump or not, is its own."""
     made = approximated(function, knots(curve), RAMPED, before)
     end = float(np.clip(function(curve.beat[-1:])[0], 0.0, 1.0))
@@ -120,9 +116,7 @@ def mirrored(curve: Curve) -> Curve:
         for code, mirror in mirrors.items():
             if mirror is not None:
                 amount[codes == code] = mirror(amount[codes == code])
-        return _holds_short(
-            Curve(beat, told.value[::-1], np.append(codes, LINE), np.append(amount, 0.0))
-        )
+        return _holds_short(Curve(beat, told.value[::-1], np.append(codes, LINE), np.append(amount, 0.0)))
     parts = told.parts[:-1][::-1].copy()
     whole = (parts[:, 0] == 0.0) & (parts[:, 1] == 1.0)
     parts[:, 2] = np.where(whole, np.diff(told.value)[::-1], parts[:, 2])
@@ -136,10 +130,13 @@ def mirrored(curve: Curve) -> Curve:
     parts[codes == HOLD] = WHOLE
     return _holds_short(
         Curve(
-            beat, told.value[::-1], np.append(codes, LINE), np.append(amount, 0.0),
+            beat,
+            told.value[::-1],
+            np.append(codes, LINE),
+            np.append(amount, 0.0),
             np.append(parts, [WHOLE], axis=0),
         )
-    )  # fmt: skip
+    )
 
 
 def _holds_told(curve: Curve) -> Curve:
@@ -207,9 +204,7 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
         return curve  # the two ends stay, and there is nothing between them
     count = max(int(np.ceil((last - first) / beats * CELLS)), FEWEST_CELLS)
     if count > MOST_CELLS:
-        raise ZolvekError(
-            "The span is too long for this smoothing.", remedy="Select a shorter span."
-        )
+        raise ZolvekError("The span is too long for this smoothing.", remedy="Select a shorter span.")
     edges = np.linspace(first, last, count + 1)
     value = means(curve, edges)
     sigma = beats / (edges[1] - edges[0])
@@ -217,9 +212,7 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
     bell = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
     ends = float(curve.value[0]), float(curve.value[-1])
     # Mirrored through its end points, so that both ends stay where they are.
-    padded = np.concatenate(
-        (2 * ends[0] - value[reach - 1 :: -1], value, 2 * ends[1] - value[: -reach - 1 : -1])
-    )
+    padded = np.concatenate((2 * ends[0] - value[reach - 1 :: -1], value, 2 * ends[1] - value[: -reach - 1 : -1]))
     smooth = np.convolve(padded, bell / bell.sum(), "valid")
     at = np.concatenate(([first], 0.5 * (edges[1:] + edges[:-1]), [last]))
     told = np.concatenate((ends[:1], smooth, ends[1:]))
@@ -238,23 +231,17 @@ def _turns(at: Floats, told: Floats) -> Floats:
     here = np.flatnonzero(rise[1:] * rise[:-1] < 0.0) + 1
     bent = told[here - 1] - 2.0 * told[here] + told[here + 1]
     aside = np.clip(0.5 * (told[here - 1] - told[here + 1]) / bent, -0.5, 0.5)
-    return at[here] + aside * np.where(
-        aside > 0.0, at[here + 1] - at[here], at[here] - at[here - 1]
-    )
+    return at[here] + aside * np.where(aside > 0.0, at[here + 1] - at[here], at[here] - at[here - 1])
 
 
-def repeated(
-    curve: Curve, length: float, times: int, scale: float = 1.0, tilt: float = 0.0
-) -> Curve:
+def repeated(curve: Curve, length: float, times: int, scale: float = 1.0, tilt: float = 0.0) -> Curve:
     """The piece `times` times, one every `length` beats. With each repeat the distance from
     its first value grows by the factor `scale`, and the level rises by `tilt` over its length.
 
     Raises ZolvekError when the piece is longer than `length`.
     """
     if times < 1 or length <= 0.0 or curve.beat[-1] > length + 1e-9:
-        raise ZolvekError(
-            "That can't be repeated.", remedy="Repeat at least once, at its own length or more."
-        )
+        raise ZolvekError("That can't be repeated.", remedy="Repeat at least once, at its own length or more.")
     count = len(curve)
     turn = np.repeat(np.arange(times), count)
     beat = np.tile(curve.beat, times) + turn * length
@@ -275,14 +262,10 @@ def repeated(
     parts = np.tile(curve.parts, (times, 1))
     parts[:, 2] *= scale**turn
     shape, amount = np.tile(curve.shape, times), np.tile(curve.amount, times)
-    return joined(
-        beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep], parts[keep]
-    )
+    return joined(beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep], parts[keep])
 
 
-def on_span(
-    curve: Curve, first: float, last: float, shape: Callable[[Curve], Curve], ramp: float = 0.0
-) -> Curve:
+def on_span(curve: Curve, first: float, last: float, shape: Callable[[Curve], Curve], ramp: float = 0.0) -> Curve:
     """`shape` done to what lies from beat `first` to `last`. At the edges it jumps, or with a
     `ramp` (beats, inside the span) goes in a line from the old level to the new."""
     old = piece(curve, first, last)

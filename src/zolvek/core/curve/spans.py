@@ -58,9 +58,7 @@ def on_points(curve: Curve, beats: Floats) -> Floats:
     return np.where(gaps.min(axis=0) < CLOSEST_POINTS, nearest, beats)
 
 
-def _parts(
-    curve: Curve, source: Ints, beat: Floats, value: Floats, rows: Ints
-) -> tuple[Floats, Floats, Floats]:
+def _parts(curve: Curve, source: Ints, beat: Floats, value: Floats, rows: Ints) -> tuple[Floats, Floats, Floats]:
     """Amounts, parts and first values of the segments that begin at `rows`, each of which is a part of
     the segment `source` of the curve."""
     of = source[rows]

@@ -117,9 +117,7 @@ def stamped(key: str, length: float, start: float, end: float, **sliders: float)
     there and back). Raises ZolvekError for a form or slider there is none of."""
     form = BY_KEY.get(key)
     if form is None:
-        raise ZolvekError(
-            f"There is no stamp “{key}”.", remedy=f"Choose one of {', '.join(BY_KEY)}."
-        )
+        raise ZolvekError(f"There is no stamp “{key}”.", remedy=f"Choose one of {', '.join(BY_KEY)}.")
     known = {slider.key: slider for slider in form.sliders}
     for name, value in sliders.items():
         if name not in known or not known[name].low <= value <= known[name].high:
@@ -128,9 +126,7 @@ def stamped(key: str, length: float, start: float, end: float, **sliders: float)
     if length <= 0.0:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
     values = [sliders.get(s.key, s.default) for s in form.sliders]
-    points = form.make(
-        *(int(v) if s.whole else v for s, v in zip(form.sliders, values, strict=True))
-    )
+    points = form.make(*(int(v) if s.whole else v for s, v in zip(form.sliders, values, strict=True)))
     u, height, shape, amount = zip(*points, strict=True)
     beat = np.array(u, float) * length
     beat[-1] = length

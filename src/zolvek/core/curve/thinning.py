@@ -35,9 +35,7 @@ COUNT_TRIES = 30
 SEVERAL = 4_000  # points up to which several tolerances are tried
 LEVEL, LEVELS = 0.84, 4  # tolerances that are tried: powers of it, and how many, an octave in all
 MOST_LEVELS = 64  # kept with a curve
-SCANNED = tuple(
-    0.94**n for n in range(1, 11)
-)  # and of the one that gives a wanted number of points
+SCANNED = tuple(0.94**n for n in range(1, 11))  # and of the one that gives a wanted number of points
 FRAMES = (0.35, 0.6)  # shares of the tolerance for the line whose corners shapes may begin at
 FOLLOWED = 0.97  # share of the tolerance at the samples: shapes stray a little more between them
 MOST_TURNS = 4_000
@@ -45,10 +43,20 @@ LONG = 50_000  # samples from which on fewer ways are tried
 # What a loop calls, callees first.
 HELPERS = {
     "farthest": (
-        "bend", "s_curve", "cosine", "bend_guess", "bend_by_three", "s_curve_guess", "bend_ready",
-        "s_curve_ready", "_rise", "_guess", "_between", "_follows",
+        "bend",
+        "s_curve",
+        "cosine",
+        "bend_guess",
+        "bend_by_three",
+        "s_curve_guess",
+        "bend_ready",
+        "s_curve_ready",
+        "_rise",
+        "_guess",
+        "_between",
+        "_follows",
     )
-}  # fmt: skip
+}
 
 
 class Thinned(Record, frozen=True, eq=False):
@@ -111,9 +119,7 @@ def _by_levels(curve: Curve, tolerance: float, keep: Any) -> Thinned:
     kept = curve.__dict__.setdefault("_levels", {})
     mark = None if keep is None else np.asarray(keep).tobytes()
     first = int(np.ceil(np.log(tolerance) / np.log(LEVEL) - 1e-9))
-    tries = [
-        _thinned(curve, tolerance, False, keep, False)
-    ]  # the optimum of lines: never more for more
+    tries = [_thinned(curve, tolerance, False, keep, False)]  # the optimum of lines: never more for more
     for level in range(first, first + LEVELS):
         key = level, mark
         if key not in kept:
@@ -317,13 +323,9 @@ def _corners(beats: Floats, values: Floats, tolerance: float) -> tuple[Floats, F
     return np.maximum.accumulate(x), y
 
 
-def _shaped(
-    beats: Floats, values: Floats, corner_beats: Floats, corner_values: Floats, tolerance: float
-) -> Curve:
+def _shaped(beats: Floats, values: Floats, corner_beats: Floats, corner_values: Floats, tolerance: float) -> Curve:
     """From corner to corner as far as one shape follows the samples."""
-    rows = _loop(farthest, len(beats))(
-        beats, values, corner_beats, corner_values, tolerance * FOLLOWED
-    )
+    rows = _loop(farthest, len(beats))(beats, values, corner_beats, corner_values, tolerance * FOLLOWED)
     index = rows[:, 0].astype(np.intp)
     return Curve(corner_beats[index], corner_values[index], rows[:, 1].astype(np.uint8), rows[:, 2])
 

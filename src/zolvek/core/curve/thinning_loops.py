@@ -82,9 +82,9 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
                 if found:
                     steep_x, steep_y, steep = px, py, best
             if not blocked:
-                while up_n - up_at >= 2 and (up_y[up_n - 1] - up_y[up_n - 2]) * (
-                    px - up_x[up_n - 2]
-                ) >= (py - up_y[up_n - 2]) * (up_x[up_n - 1] - up_x[up_n - 2]):
+                while up_n - up_at >= 2 and (up_y[up_n - 1] - up_y[up_n - 2]) * (px - up_x[up_n - 2]) >= (
+                    py - up_y[up_n - 2]
+                ) * (up_x[up_n - 1] - up_x[up_n - 2]):
                     up_n -= 1
                 up_x[up_n], up_y[up_n] = px, py
                 up_n += 1
@@ -105,9 +105,9 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
                 if found:
                     flat_x, flat_y, flat = px, py, best
             if not blocked:
-                while dn_n - dn_at >= 2 and (dn_y[dn_n - 1] - dn_y[dn_n - 2]) * (
-                    px - dn_x[dn_n - 2]
-                ) <= (py - dn_y[dn_n - 2]) * (dn_x[dn_n - 1] - dn_x[dn_n - 2]):
+                while dn_n - dn_at >= 2 and (dn_y[dn_n - 1] - dn_y[dn_n - 2]) * (px - dn_x[dn_n - 2]) <= (
+                    py - dn_y[dn_n - 2]
+                ) * (dn_x[dn_n - 1] - dn_x[dn_n - 2]):
                     dn_n -= 1
                 dn_x[dn_n], dn_y[dn_n] = px, py
                 dn_n += 1

@@ -70,9 +70,7 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
         raise ZolvekError(f"There is no track “{track}”.", "project")
     devices = list(owner.devices)
     if kind.role == "instrument" and any(each.role == "instrument" for each in devices):
-        raise ZolvekError(
-            "The track already has an instrument.", owner.name, "Remove it first, or add a track."
-        )
+        raise ZolvekError("The track already has an instrument.", owner.name, "Remove it first, or add a track.")
     name = free_name([each.name for each in devices], kind.name)
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
     key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
@@ -95,9 +93,7 @@ def move_device(project: Project, key: str, by: int) -> Project:
     to = min(max(at + by, 0), len(devices) - 1)
     devices.insert(to, devices.pop(at))
     if any(device.role == "instrument" for device in devices[1:]):
-        raise ZolvekError(
-            "An instrument must be first in the chain.", track.name, "Move an effect instead."
-        )
+        raise ZolvekError("An instrument must be first in the chain.", track.name, "Move an effect instead.")
     return with_track(project, replace(track, devices=tuple(devices)))
 
 
@@ -130,9 +126,7 @@ def toggle_favourite(project: Project, key: str, parameter: str) -> Project:
     device = project.device_track(key).device(key)
     device.parameter(parameter)
     own = device.favourites
-    favourites = (
-        tuple(each for each in own if each != parameter) if parameter in own else (*own, parameter)
-    )
+    favourites = tuple(each for each in own if each != parameter) if parameter in own else (*own, parameter)
     return with_device(project, replace(device, favourites=favourites))
 
 

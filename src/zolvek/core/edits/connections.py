@@ -46,9 +46,7 @@ def ports_of(project: Project) -> tuple[Port, ...]:
     )
 
 
-def named(
-    project: Project, connections: tuple[tuple[str, str], ...]
-) -> tuple[tuple[str, str], ...]:
+def named(project: Project, connections: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
     """Connections by the names that ports have now; what belongs to nothing that is there is left out."""
     names = {port.key: port.name for port in ports_of(project)}
     return tuple((names[key], other) for key, other in connections if key in names)

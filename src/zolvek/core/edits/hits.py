@@ -19,9 +19,7 @@ ONE = 1e-4  # beats within which two hits are one
 SHORTEST = 1e-4  # beats that a form lasts
 
 
-def hits_of(
-    project: Project, track: Track, onsets: Mapping[str, Floats], lengths: Mapping[str, float]
-) -> Floats:
+def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], lengths: Mapping[str, float]) -> Floats:
     """The beats at which a track's notes begin, and its sounds have onsets; `onsets`: the seconds of those
     in each sound file, and `lengths` the seconds that it lasts, as far as they are known."""
     found = [np.array([note.beat for note in track.notes], float)]
@@ -56,27 +54,29 @@ def next_hit(hits: Floats, beat: float) -> float | None:
 
 
 def stamped_on(
-    curve: Curve, hits: Floats, first: float, last: float, form: str, depth: float,
-    length: float | None, **sliders: float,
-) -> tuple[Curve, int]:  # fmt: skip
+    curve: Curve,
+    hits: Floats,
+    first: float,
+    last: float,
+    form: str,
+    depth: float,
+    length: float | None,
+    **sliders: float,
+) -> tuple[Curve, int]:
     """The curve with a form on every hit from beat `first` to `last`, and how many there were. A form goes
     `depth` (−1..1) of the way down from the level at its hit (negative: up) and lasts `length` beats, or
     until the next hit where that comes sooner, or where `length` is None. One that does not return goes to
     that level and leaves what follows as it is. Raises ZolvekError where there is no hit."""
     own = hits[(hits >= first) & (hits < last)]
     if not own.size:
-        raise ZolvekError(
-            "The span contains no hits.", remedy="Choose another span, or another track's hits."
-        )
+        raise ZolvekError("The span contains no hits.", remedy="Choose another span, or another track's hits.")
     ends = np.append(own[1:], last)
     if length is not None:
         ends = np.minimum(ends, own + length)
     base = curve.at(own)
     goal = base * (1.0 - depth) if depth >= 0.0 else base - depth * (1.0 - base)
     made = curve
-    for hit, end, start, to in zip(
-        own.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True
-    ):
+    for hit, end, start, to in zip(own.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True):
         if end - hit > SHORTEST:
             put = stamped(form, end - hit, start, float(to), **sliders)
             back = float(curve.at(end)) if put.value[-1] == start else float(put.value[-1])

@@ -37,9 +37,7 @@ def reach_of(lane: Lane, first: float, last: float) -> tuple[float, float]:
     "from the selection". Raises ZolvekError when it does not move there."""
     low, high = lane.curve.extent(first, last)
     if high - low < 1e-6:
-        raise ZolvekError(
-            "The curve does not move there.", remedy="Select a span in which it moves."
-        )
+        raise ZolvekError("The curve does not move there.", remedy="Select a span in which it moves.")
     ends = lane.to_position([low, high])
     return float(ends[0]), float(ends[1])
 
@@ -90,9 +88,7 @@ def retarget(project: Project, lane: str, device: str, parameter: str) -> Projec
     moved = replace(old, device=device, parameter=parameter)
     rest = remove_lane(project, lane)
     track = rest.device_track(device)
-    return replace(
-        with_track(rest, replace(track, lanes=(*track.lanes, moved))), links=project.links
-    )
+    return replace(with_track(rest, replace(track, lanes=(*track.lanes, moved))), links=project.links)
 
 
 def moved(project: Project, lane: str, by: int) -> Project:
@@ -108,11 +104,7 @@ def moved(project: Project, lane: str, by: int) -> Project:
 def grouped(project: Project) -> Project:
     """Every track's lanes in the order of its devices and their parameters."""
     for track in project.tracks:
-        order = {
-            (d.id, p.id): (i, j)
-            for i, d in enumerate(track.devices)
-            for j, p in enumerate(d.parameters)
-        }
+        order = {(d.id, p.id): (i, j) for i, d in enumerate(track.devices) for j, p in enumerate(d.parameters)}
         lanes = tuple(sorted(track.lanes, key=lambda lane: order[lane.device, lane.parameter]))
         project = with_track(project, replace(track, lanes=lanes))
     return project
@@ -136,8 +128,7 @@ def bypassed(project: Project, lanes: dict[str, bool]) -> Project:
     """These lanes bypassed (True) or applied."""
     for track in project.tracks:
         new = tuple(
-            replace(x, bypassed=lanes[x.id]) if lanes.get(x.id, x.bypassed) != x.bypassed else x
-            for x in track.lanes
+            replace(x, bypassed=lanes[x.id]) if lanes.get(x.id, x.bypassed) != x.bypassed else x for x in track.lanes
         )
         if any(a is not b for a, b in zip(new, track.lanes, strict=True)):
             project = with_track(project, replace(track, lanes=new))
@@ -145,9 +136,12 @@ def bypassed(project: Project, lanes: dict[str, bool]) -> Project:
 
 
 def beside(
-    project: Project, focus: str | None, near: bool = True, kept: frozenset[str] = frozenset(),
+    project: Project,
+    focus: str | None,
+    near: bool = True,
+    kept: frozenset[str] = frozenset(),
     moving_in: tuple[float, float] | None = None,
-) -> list[Lane]:  # fmt: skip
+) -> list[Lane]:
     """The shown lanes other than the focus: those of its device first, then those of its track, then
     the others (`near`), else in the project's order; `kept` ones before all. With `moving_in` only
     those that move there."""
@@ -171,8 +165,7 @@ def moves(lane: Lane, first: float, last: float) -> bool:
     """Whether a lane's curve or a layer of it does anything in a span."""
     low, high = lane.curve.extent(first, last)
     return high - low > 1e-4 or any(
-        layer.on and layer.first < last and (layer.last is None or layer.last > first)
-        for layer in lane.layers
+        layer.on and layer.first < last and (layer.last is None or layer.last > first) for layer in lane.layers
     )
 
 
@@ -200,9 +193,7 @@ def pins_along(project: Project, lane: str, old: Project, moved: tuple[Ints, Int
     before, after = old.lane(lane), project.lane(lane)
     if not before.pins:
         return project
-    there = dict(
-        zip(before.curve.beat[moved[0]].tolist(), after.curve.beat[moved[1]].tolist(), strict=True)
-    )
+    there = dict(zip(before.curve.beat[moved[0]].tolist(), after.curve.beat[moved[1]].tolist(), strict=True))
     pins = {there.get(pin, pin) for pin in before.pins}
     kept = tuple(sorted(pins & set(after.curve.beat.tolist())))
     return with_lane(project, replace(after, pins=kept))
@@ -269,9 +260,7 @@ def moved_slot(lane: Lane, slot: int, by: int) -> Lane:
 
 def without_slot(lane: Lane, slot: int) -> Lane:
     """A slot gone; where it played the lane's own curve does."""
-    switches = tuple(
-        replace(s, slot=-1 if s.slot == slot else s.slot - (s.slot > slot)) for s in lane.switches
-    )
+    switches = tuple(replace(s, slot=-1 if s.slot == slot else s.slot - (s.slot > slot)) for s in lane.switches)
     slots = (*lane.slots[:slot], *lane.slots[slot + 1 :])
     return replace(lane, slots=slots, switches=switches)
 

@@ -31,9 +31,7 @@ def with_layer(project: Project, lane: str, layer: Layer) -> Project:
         return project
     for other in list(project.lanes()):
         if other.id != lane and any(each.shared == layer.shared for each in other.layers):
-            new = tuple(
-                _like(each, layer) if each.shared == layer.shared else each for each in other.layers
-            )
+            new = tuple(_like(each, layer) if each.shared == layer.shared else each for each in other.layers)
             project = with_lane(project, replace(other, layers=new))
     return project
 
@@ -70,9 +68,7 @@ def shared_with(project: Project, lane: str, key: str, other: str, amount: float
     mark = layer.shared or f"{lane}:{key}"
     project = with_layer(project, lane, replace(layer, shared=mark))
     target = project.lane(other)
-    copy = replace(
-        layer, id=free_layer_id(target), shared=mark, amount=amount, amount_way=None, solo=False
-    )
+    copy = replace(layer, id=free_layer_id(target), shared=mark, amount=amount, amount_way=None, solo=False)
     return with_lane(project, replace(target, layers=(*target.layers, copy)))
 
 

@@ -24,9 +24,7 @@ def taken_numbers(target: MidiTarget) -> set[int]:
 def free_number(project: Project, lane: str, kind: str, channel: int) -> int:
     """A number for messages of a kind on a channel that none of the other lanes takes: one that no
     practice names, where there is one. Raises ZolvekError when all are taken."""
-    others = [
-        each.midi for each in project.lanes() if each.id != lane and each.midi.channel == channel
-    ]
+    others = [each.midi for each in project.lanes() if each.id != lane and each.midi.channel == channel]
     numbers = MESSAGES[kind].numbers
     if numbers is None:
         return 0
@@ -37,11 +35,8 @@ def free_number(project: Project, lane: str, kind: str, channel: int) -> int:
     free = [
         n
         for n in range(numbers[0], numbers[1] + 1)
-        if not used
-        & (taken_numbers(MidiTarget(channel, n, kind)) if kind not in SELECTING else {n})
+        if not used & (taken_numbers(MidiTarget(channel, n, kind)) if kind not in SELECTING else {n})
     ]
     if not free:
-        raise ZolvekError(
-            f"All numbers of channel {channel} are in use.", remedy="Choose another channel."
-        )
+        raise ZolvekError(f"All numbers of channel {channel} are in use.", remedy="Choose another channel.")
     return next((n for n in free if n not in CONTROLLERS), free[0])

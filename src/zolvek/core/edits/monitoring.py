@@ -32,9 +32,7 @@ def heard(project: Project, listening: Listening) -> Project:
         lanes = tuple(_lane(lane, listening) for lane in track.lanes)
         # What the soloed tracks send is a part of what they sound like.
         muted = track.muted or bool(
-            listening.solo
-            and track.id not in listening.solo
-            and not (track.takes_sends or track.solo_safe)
+            listening.solo and track.id not in listening.solo and not (track.takes_sends or track.solo_safe)
         )
         tracks.append(replace(track, lanes=lanes, muted=muted))
     return replace(project, tracks=tuple(tracks))
@@ -43,9 +41,7 @@ def heard(project: Project, listening: Listening) -> Project:
 def _lane(lane: Lane, listening: Listening) -> Lane:
     for held, value in listening.held:
         if lane.id == held:
-            return replace(
-                lane, curve=flat(value), cycle=None, switches=(), layers=(), bypassed=False
-            )
+            return replace(lane, curve=flat(value), cycle=None, switches=(), layers=(), bypassed=False)
     if listening.tried and lane.id == listening.tried[0]:
         lane = replace(lane, curve=listening.tried[1])
     silent = listening.bypass or (listening.alone is not None and lane.id != listening.alone)

@@ -39,9 +39,7 @@ def track_renamed(project: Project, key: str, name: str) -> Project:
 def device_renamed(project: Project, key: str, name: str) -> Project:
     name, track = _named(name), project.device_track(key)
     if any(device.name == name for device in track.devices if device.id != key):
-        raise ZolvekError(
-            f"Another device of {track.name} is called {name}.", remedy="Choose another name."
-        )
+        raise ZolvekError(f"Another device of {track.name} is called {name}.", remedy="Choose another name.")
     return with_device(project, replace(track.device(key), name=name))
 
 
@@ -68,9 +66,7 @@ def device_moved(project: Project, key: str, track: str, to: int) -> Project:
         device = replace(device, name=free_name([each.name for each in rest], device.name))
     rest.insert(min(max(to, 0), len(rest)), device)
     if any(each.role == "instrument" for each in rest[1:]):
-        raise ZolvekError(
-            "An instrument must be first in the chain.", target.name, "Move an effect instead."
-        )
+        raise ZolvekError("An instrument must be first in the chain.", target.name, "Move an effect instead.")
     if source.id == track:
         return with_track(project, replace(target, devices=tuple(rest)))
     lanes = tuple(lane for lane in source.lanes if lane.device == key)
@@ -181,9 +177,14 @@ def automation_copied(project: Project, source: str, target: str) -> Copied:
         project, key = add_lane(project, *found)
         old = project.lane(key)
         kept = replace(
-            lane, id=old.id, device=old.device, parameter=old.parameter, midi=old.midi,
-            colour=old.colour, reach=lane.reach,
-        )  # fmt: skip
+            lane,
+            id=old.id,
+            device=old.device,
+            parameter=old.parameter,
+            midi=old.midi,
+            colour=old.colour,
+            reach=lane.reach,
+        )
         project, count = with_lane(project, kept), count + 1
     return Copied(project, count, without)
 

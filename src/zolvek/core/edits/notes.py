@@ -56,9 +56,7 @@ def removed(project: Project, track: str, which: Iterable[int]) -> Project:
     return _put(project, track, [n for i, n in enumerate(notes) if i not in gone], set())[0]
 
 
-def moved(
-    project: Project, track: str, which: Iterable[int], beats: float, pitches: int
-) -> Changed:
+def moved(project: Project, track: str, which: Iterable[int], beats: float, pitches: int) -> Changed:
     """Later by so many beats and higher by so many semitones, all of them together: as far as the first and
     the highest can go."""
     notes, rows = _checked(project, track, which)
@@ -79,7 +77,7 @@ def lengthened(project: Project, track: str, which: Iterable[int], beats: float)
     return _put(project, track, notes, set(rows))
 
 
-def quantised(project: Project, track: str, which: Iterable[int], grid: Grid, strength: float = 1.0) -> Changed:  # fmt: skip
+def quantised(project: Project, track: str, which: Iterable[int], grid: Grid, strength: float = 1.0) -> Changed:
     """Their starts pulled to the grid, `strength` (0..1) of the way; lengths stay."""
     notes, rows = _checked(project, track, which)
     lines = grid.snap(np.array([notes[i].beat for i in rows]), project.meter)
@@ -88,7 +86,7 @@ def quantised(project: Project, track: str, which: Iterable[int], grid: Grid, st
     return _put(project, track, notes, set(rows))
 
 
-def within(project: Project, track: str, first: float, last: float, low: int, high: int) -> frozenset[int]:  # fmt: skip
+def within(project: Project, track: str, first: float, last: float, low: int, high: int) -> frozenset[int]:
     """The notes that sound in a span of beats and of pitches."""
     return frozenset(
         i

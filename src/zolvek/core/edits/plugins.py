@@ -12,15 +12,11 @@ from zolvek.core.model.state import StatePart
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 
-MOST_STATES = (
-    32  # of a plugin's presets that become states at once; the others are there as presets
-)
+MOST_STATES = 32  # of a plugin's presets that become states at once; the others are there as presets
 
 
 def hosts_plugins(project: Project) -> bool:
-    return any(
-        device.row.plugin is not None for track in project.tracks for device in track.devices
-    )
+    return any(device.row.plugin is not None for track in project.tracks for device in track.devices)
 
 
 def added(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
@@ -46,11 +42,9 @@ def listening(project: Project, device: str, track: str) -> Project:
         if source.takes_sends and not own.takes_sends:
             raise ZolvekError(
                 "That track receives sends, so it comes after this one.", source.name, "Choose another one."
-            )  # fmt: skip
+            )
         if own.id in heard_by(project, track):
-            raise ZolvekError(
-                "This would make a feedback loop.", f"{own.name}, {source.name}", "Choose another track."
-            )  # fmt: skip
+            raise ZolvekError("This would make a feedback loop.", f"{own.name}, {source.name}", "Choose another track.")
     return with_device(project, replace(own.device(device), side_chain=track))
 
 

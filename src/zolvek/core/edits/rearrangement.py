@@ -42,7 +42,10 @@ def rearranged(project: Project, parts: Sequence[Stretch], lengths: Lengths) -> 
     order = ordered(parts)
     length = sum(min(each.last, project.length) - each.first for each in order.stretches)
     if not 0.0 < length <= MOST_BEATS:
-        raise ZolvekError("This would remove the whole song." if length <= 0 else "The project would be too long.", remedy="Choose fewer bars.")  # fmt: skip
+        raise ZolvekError(
+            "This would remove the whole song." if length <= 0 else "The project would be too long.",
+            remedy="Choose fewer bars.",
+        )
     meter = rearranged_meter(project.meter, order)
     return replace(
         project,
@@ -134,9 +137,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
             last=None if is_open else part.last,
             curve=curve,
             amount_way=way,
-            gaps=tuple(
-                (g.first, g.last) for g in gaps if part.first <= g.first and g.last <= part.last
-            ),
+            gaps=tuple((g.first, g.last) for g in gaps if part.first <= g.first and g.last <= part.last),
         )
         yield _cut_movement(made, layer, part, project) if moves else made
 
@@ -212,11 +213,7 @@ def _note(note: Note, order: Order) -> Iterator[Note]:
         if end > each.last and after is not None:
             rest = min(end - each.last, after.length)
             if not after.empty:  # it goes on there if it did so before
-                rest = (
-                    max(min(end, after.last) - after.first, 0.0)
-                    if after.first >= each.last
-                    else 0.0
-                )
+                rest = max(min(end, after.last) - after.first, 0.0) if after.first >= each.last else 0.0
             length = each.last - note.beat + rest
         if length >= CLOSEST_BEATS:
             yield replace(note, beat=note.beat - each.first + begin, length=length)

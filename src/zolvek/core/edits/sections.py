@@ -51,13 +51,9 @@ def _with(project: Project, sections: list[Section]) -> Project:
 def begun(project: Project, beat: float, name: str = "") -> Project:
     """A section that begins at a beat: what held there is split."""
     if not 0.0 <= beat < project.length:
-        raise ZolvekError(
-            "This is beyond the end of the song.", remedy="Choose an earlier position."
-        )
+        raise ZolvekError("This is beyond the end of the song.", remedy="Choose an earlier position.")
     names = [section.name for section in project.sections]
-    name = name.strip() or next(
-        f"Part {n}" for n in range(1, len(names) + 2) if f"Part {n}" not in names
-    )
+    name = name.strip() or next(f"Part {n}" for n in range(1, len(names) + 2) if f"Part {n}" not in names)
     return _with(project, [*project.sections, Section(float(beat), name)])
 
 
@@ -70,9 +66,7 @@ def changed(project: Project, number: int, **changes: object) -> Project:
     low = rows[number - 1].beat + SHORTEST if number else 0.0
     high = (rows[number + 1].beat if number + 1 < len(rows) else project.length) - SHORTEST
     if not low <= own.beat <= high:
-        raise ZolvekError(
-            "A section must stay between its neighbours.", own.name, "Move those first."
-        )
+        raise ZolvekError("A section must stay between its neighbours.", own.name, "Move those first.")
     late = [each for each in project.sections if each not in rows]
     return _with(project, [*rows[:number], own, *rows[number + 1 :], *late])
 
@@ -81,12 +75,8 @@ def joined(project: Project, number: int) -> Project:
     """A section and the next one as one, of the first one's name."""
     rows = [section for section, _, _ in spans(project)]
     if number + 1 >= len(rows):
-        raise ZolvekError(
-            "It is the last section.", rows[number].name, "Join the previous one instead."
-        )
-    return replace(
-        project, sections=tuple(s for s in project.sections if s is not rows[number + 1])
-    )
+        raise ZolvekError("It is the last section.", rows[number].name, "Join the previous one instead.")
+    return replace(project, sections=tuple(s for s in project.sections if s is not rows[number + 1]))
 
 
 def removed(project: Project, number: int) -> Project:
@@ -134,7 +124,7 @@ def versioned(project: Project, number: int, name: str = "") -> Project:
     own, first, last = spans(project)[number]
     kept = own.versions or (Version("First"),)
     names = {version.name for version in kept}
-    name = name.strip() or next(f"Version {n}" for n in range(2, len(names) + 3) if f"Version {n}" not in names)  # fmt: skip
+    name = name.strip() or next(f"Version {n}" for n in range(2, len(names) + 3) if f"Version {n}" not in names)
     if name in names:
         raise ZolvekError(f"There is already a version “{name}”.", own.name, "Choose another name.")
     put = replace(kept[own.chosen], pieces=_pieces(project, first, last))

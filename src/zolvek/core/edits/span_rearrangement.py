@@ -23,29 +23,16 @@ class Part(NamedTuple):
     filled: float = 0.0
 
 
-def parts_of(
-    order: Order, first: float, last: float, through: bool = True, joined: bool = True
-) -> list[Part]:
+def parts_of(order: Order, first: float, last: float, through: bool = True, joined: bool = True) -> list[Part]:
     """The parts of a span, in the new order. Where new, empty time comes within, they go on `through` it; `joined`:
     parts that follow one another in old and new time are one, whatever was taken out, or put in, between."""
     found: list[Part] = []
     for place, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
         if each.empty:
             before = found[-1] if found else None
-            goes_on = (
-                before is not None
-                and before.last >= begin - LEAST
-                and before.old_last < last - LEAST
-            )
-            if (
-                before is not None
-                and goes_on
-                and through
-                and _follows(order, place, before.old_last)
-            ):
-                found[-1] = before._replace(
-                    last=begin + each.length, filled=before.filled + each.length
-                )
+            goes_on = before is not None and before.last >= begin - LEAST and before.old_last < last - LEAST
+            if before is not None and goes_on and through and _follows(order, place, before.old_last):
+                found[-1] = before._replace(last=begin + each.length, filled=before.filled + each.length)
             continue
         low, high = max(first, each.first), min(last, each.last)
         if high - low < LEAST:
@@ -53,11 +40,7 @@ def parts_of(
         shift = begin - each.first
         part = Part(low + shift, high + shift, low, high)
         before = found[-1] if found else None
-        if (
-            before is not None
-            and abs(before.last - part.first) < LEAST
-            and low >= before.old_last - LEAST
-        ):
+        if before is not None and abs(before.last - part.first) < LEAST and low >= before.old_last - LEAST:
             whole = abs(low - before.old_last) < LEAST and not before.filled
             if joined or whole:
                 found[-1] = Part(before.first, part.last, before.old_first, high, before.filled)

@@ -21,9 +21,7 @@ def state_of(project: Project, key: str) -> State:
     for state in project.states:
         if key in (state.id, state.name):
             return state
-    raise ZolvekError(
-        f"There is no state “{key}”.", "states", "`zolvek states` lists the ones there are."
-    )
+    raise ZolvekError(f"There is no state “{key}”.", "states", "`zolvek states` lists the ones there are.")
 
 
 def present(device: Device) -> Values:
@@ -59,10 +57,7 @@ def kept(project: Project, name: str, parts: tuple[StatePart, ...]) -> tuple[Pro
 def without_state(project: Project, key: str) -> Project:
     """The state gone; morphs made from it stay as they are, no longer linked."""
     morphs = tuple(each for each in project.morphs if key not in each.states)
-    pads = tuple(
-        replace(pad, corners=tuple(c for c in pad.corners if c.state != key))
-        for pad in project.pads
-    )
+    pads = tuple(replace(pad, corners=tuple(c for c in pad.corners if c.state != key)) for pad in project.pads)
     states = tuple(each for each in project.states if each.id != key)
     return replace(project, states=states, morphs=morphs, pads=pads)
 

@@ -90,25 +90,18 @@ class Order(Record, frozen=True):
         stretches meet are left out."""
         if len(curve) == 1:
             only = curve.beat[0] == 0.0
-            return (
-                curve if only else curve.having(beat=np.array([self.start(float(curve.beat[0]))]))
-            )
+            return curve if only else curve.having(beat=np.array([self.start(float(curve.beat[0]))]))
         pieces = [_rows(curve, each) for each, _ in self.old()]
         shifts = [shift for _, shift in self.old()]
         sizes = [len(piece.beat) for piece in pieces]
-        beat, value, shape, amount = (
-            np.concatenate([piece[i] for piece in pieces]) for i in range(4)
-        )
+        beat, value, shape, amount = (np.concatenate([piece[i] for piece in pieces]) for i in range(4))
         beat = np.maximum.accumulate(beat + np.repeat(shifts, sizes))
         part = NO_PARTS
         if any(len(piece.part) for piece in pieces):
             whole = (np.tile(WHOLE, (size, 1)) for size in sizes)
-            part = np.concatenate(
-                [p.part if len(p.part) else w for p, w in zip(pieces, whole, strict=True)]
-            )
+            part = np.concatenate([p.part if len(p.part) else w for p, w in zip(pieces, whole, strict=True)])
         needed = _needed(beat, value, shape, np.concatenate([piece.own for piece in pieces]))
-        return joined(beat[needed], value[needed], shape[needed], amount[needed],
-                      part[needed] if len(part) else part)  # fmt: skip
+        return joined(beat[needed], value[needed], shape[needed], amount[needed], part[needed] if len(part) else part)
 
 
 class Rows(NamedTuple):
@@ -143,16 +136,9 @@ def _rows(curve: Curve, each: Stretch) -> Rows:
     if each.last < END:
         level, told = float(curve.before(each.last)), float(curve.at(each.last))
         between = end == len(beat) or beat[end] > each.last
-        if (
-            between and abs(told - level) > SAME
-        ):  # cut on a jump inside a shape, which its end tells of
+        if between and abs(told - level) > SAME:  # cut on a jump inside a shape, which its end tells of
             pieces.append(_point(each.last, told, LINE, True))
-        elif (
-            not between
-            and end
-            and curve.shape[end - 1] != HOLD
-            and abs(float(curve.value[end]) - level) > SAME
-        ):
+        elif not between and end and curve.shape[end - 1] != HOLD and abs(float(curve.value[end]) - level) > SAME:
             # A part of a shape that was cut on a jump before ends in the value that it leaps to.
             pieces.append(_point(each.last, float(curve.value[end]), LINE, True))
         pieces.append(_point(each.last, level, HOLD, False))
@@ -161,25 +147,23 @@ def _rows(curve: Curve, each: Stretch) -> Rows:
     part = NO_PARTS
     if any(len(piece.part) for piece in pieces):
         whole = (np.tile(WHOLE, (len(piece.beat), 1)) for piece in pieces)
-        part = np.concatenate(
-            [p.part if len(p.part) else w for p, w in zip(pieces, whole, strict=True)]
-        )
-    beats, values, shapes, amounts, own = (
-        np.concatenate([piece[i] for piece in pieces]) for i in (0, 1, 2, 3, 5)
-    )
+        part = np.concatenate([p.part if len(p.part) else w for p, w in zip(pieces, whole, strict=True)])
+    beats, values, shapes, amounts, own = (np.concatenate([piece[i] for piece in pieces]) for i in (0, 1, 2, 3, 5))
     return Rows(beats, values, shapes, amounts, part, own)
 
 
 def _point(beat: float, value: float, shape: int, own: bool) -> Rows:
-    return Rows(np.array([beat]), np.array([value]), np.array([shape], np.uint8),
-                np.zeros(1), NO_PARTS, np.array([own]))  # fmt: skip
+    return Rows(
+        np.array([beat]), np.array([value]), np.array([shape], np.uint8), np.zeros(1), NO_PARTS, np.array([own])
+    )
 
 
 def _plain(curve: Curve, which: slice) -> Rows:
     part = curve.part[which] if len(curve.part) else NO_PARTS
     count = len(curve.beat[which])
-    return Rows(curve.beat[which], curve.value[which], curve.shape[which], curve.amount[which],
-                part, np.ones(count, bool))  # fmt: skip
+    return Rows(
+        curve.beat[which], curve.value[which], curve.shape[which], curve.amount[which], part, np.ones(count, bool)
+    )
 
 
 def _seam(curve: Curve, beat: float, owner: int, edges: list[float]) -> Rows:

@@ -64,9 +64,7 @@ def chosen(lane: Lane, key: str, first: float, last: float, glide: float, tolera
     rest = tuple(part for each in comp.choices for part in _outside(each, first, last))
     choices = tuple(sorted((*rest, Choice(first, last, key)), key=lambda each: each.first))
     put = _joined_piece(lane.curve, take.curve, first, last, glide, tolerance)
-    return replace(
-        lane, curve=splice(lane.curve, first, put, last), comp=Comp(comp.under, choices, glide)
-    )
+    return replace(lane, curve=splice(lane.curve, first, put, last), comp=Comp(comp.under, choices, glide))
 
 
 def unchosen(lane: Lane, first: float, last: float) -> Lane:
@@ -89,9 +87,7 @@ def _outside(choice: Choice, first: float, last: float) -> list[Choice]:
     return parts
 
 
-def _joined_piece(
-    base: Curve, take: Curve, first: float, last: float, glide: float, tolerance: float
-) -> Curve:
+def _joined_piece(base: Curve, take: Curve, first: float, last: float, glide: float, tolerance: float) -> Curve:
     """The take's span from beat 0, thinned, with a glide from the curve and back to it."""
     own = thinned(piece(take, first, last), tolerance, shapes=True).curve
     glide = min(glide, (last - first) / 2.0)

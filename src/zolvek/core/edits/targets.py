@@ -27,10 +27,7 @@ from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import WHOLE, Reach
 
 Edit = Callable[[Curve], Curve]
-AXES = {
-    key: Parameter("axis", name, "", "%", 0.0, 100.0)
-    for key, name in (("x", "Across"), ("y", "Up"))
-}
+AXES = {key: Parameter("axis", name, "", "%", 0.0, 100.0) for key, name in (("x", "Across"), ("y", "Up"))}
 # What is drawn on a layer is counted in: how far it takes the base, at the layer's full amount.
 LAYER_PARAMETERS = {
     kind: Parameter("layer", label, "", "±%", -100.0, 100.0)
@@ -137,9 +134,7 @@ def layer_rate(project: Project, lane: str, key: str) -> Target:
     def drawn(own: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
         found = own.layer(key)
         if found is None or found.lfo is None:
-            raise ZolvekError(
-                "The layer is not an LFO.", remedy="Draw its depth, or choose another."
-            )
+            raise ZolvekError("The layer is not an LFO.", remedy="Draw its depth, or choose another.")
         first = found.first
         last = max(project.length if found.last is None else found.last, first + 1e-6)
         lfo = found.lfo

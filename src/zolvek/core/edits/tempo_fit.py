@@ -32,9 +32,7 @@ def fitted(project: Project, marks: Sequence[Mark]) -> Project:
     if len(rows) < 2:
         raise ZolvekError("At least two marks are needed.", remedy="Mark another bar line.")
     if any(b.seconds <= a.seconds or b.bar <= a.bar for a, b in itertools.pairwise(rows)):
-        raise ZolvekError(
-            "Two marks are at the same position or bar.", remedy="Give each mark a later bar."
-        )
+        raise ZolvekError("Two marks are at the same position or bar.", remedy="Give each mark a later bar.")
     beats = [project.meter.bar_beat(mark.bar) for mark in rows]
     bpm = []
     for place in range(len(rows) - 1):
@@ -48,9 +46,7 @@ def fitted(project: Project, marks: Sequence[Mark]) -> Project:
             )
         bpm.append(told)
     points = [TempoPoint(0.0, bpm[0])]
-    points += [
-        TempoPoint(beat, tempo) for beat, tempo in zip(beats[:-1], bpm, strict=True) if beat > 0.0
-    ]
+    points += [TempoPoint(beat, tempo) for beat, tempo in zip(beats[:-1], bpm, strict=True) if beat > 0.0]
     tempo = TempoMap(tuple(p for i, p in enumerate(points) if not i or p.bpm != points[i - 1].bpm))
     late = rows[0].seconds - float(tempo.seconds(beats[0]))
     return shifted_sound(with_tempo(project, tempo, keep_sound=True), late)

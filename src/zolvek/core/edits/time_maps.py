@@ -64,9 +64,7 @@ def with_tempo(project: Project, tempo: TempoMap, keep_sound: bool = False) -> P
 
     def block(clip: Clip) -> Clip:
         until = clip.loop_until
-        return replace(
-            clip, beat=kept(clip.beat), loop_until=None if until is None else kept(until)
-        )
+        return replace(clip, beat=kept(clip.beat), loop_until=None if until is None else kept(until))
 
     tracks = tuple(
         replace(track, clips=tuple(block(clip) for clip in track.clips)) if track.clips else track
@@ -92,7 +90,11 @@ def tempo_typed(project: Project, beat: float, text: str) -> TempoMap:
     if told.end is None:
         return tempo_put(project.tempo, beat, told.bpm, ramp=False)
     last = beat + told.beats
-    rest = [p for p in project.tempo.points if not beat - CLOSEST_BEATS < p.beat < last + CLOSEST_BEATS or p.beat == 0.0 < beat]  # fmt: skip
+    rest = [
+        p
+        for p in project.tempo.points
+        if not beat - CLOSEST_BEATS < p.beat < last + CLOSEST_BEATS or p.beat == 0.0 < beat
+    ]
     points = (*rest, TempoPoint(beat, told.bpm, True), TempoPoint(last, told.end))
     return TempoMap(tuple(sorted(points, key=lambda p: p.beat)))
 
@@ -117,9 +119,7 @@ def tempo_without(tempo: TempoMap, place: int) -> TempoMap:
 def tempo_ramped(tempo: TempoMap, place: int) -> TempoMap:
     """The point's tempo holding until the next one, or ramping to it: the other way than now."""
     if place + 1 >= len(tempo.points):
-        raise ZolvekError(
-            "There is no later tempo to ramp to.", "tempo", "Add a tempo point there first."
-        )
+        raise ZolvekError("There is no later tempo to ramp to.", "tempo", "Add a tempo point there first.")
     points = list(tempo.points)
     points[place] = replace(points[place], ramp=not points[place].ramp)
     return TempoMap(tuple(points))

@@ -47,9 +47,7 @@ def _put(made: list[TempoPoint], point: TempoPoint) -> None:
             start, end = made[-1], point.beat - CUT_OFF
             if end - start.beat < CLOSEST_BEATS:
                 continue
-            bpm = start.bpm + (close.bpm - start.bpm) * (end - start.beat) / (
-                close.beat - start.beat
-            )
+            bpm = start.bpm + (close.bpm - start.bpm) * (end - start.beat) / (close.beat - start.beat)
             made.append(TempoPoint(end, bpm))
             break
     if made and not made[-1].ramp and not point.ramp and made[-1].bpm == point.bpm:

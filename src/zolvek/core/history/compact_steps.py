@@ -66,11 +66,7 @@ def _track(track: Track, own: Shelved, nearer: Project, other: Track | None) -> 
     rest = (name for name in names_of(Track) if name != "lanes")
     return (
         other
-        if same
-        and all(
-            getattr(made, n) is getattr(other, n) or getattr(made, n) == getattr(other, n)
-            for n in rest
-        )
+        if same and all(getattr(made, n) is getattr(other, n) or getattr(made, n) == getattr(other, n) for n in rest)
         else made
     )
 

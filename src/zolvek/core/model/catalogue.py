@@ -136,9 +136,7 @@ def kind_from_plain(plain: Any, where: str = "the description") -> DeviceKind:
     Raises ZolvekError naming `where`, the place in it and the remedy.
     """
     if not isinstance(plain, dict) or plain.get("format") != FORMAT:
-        raise ZolvekError(
-            "This is not a device description.", where, f'It begins {{"format": "{FORMAT}"}}.'
-        )
+        raise ZolvekError("This is not a device description.", where, f'It begins {{"format": "{FORMAT}"}}.')
     version = plain.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= VERSION:
         raise ZolvekError(
@@ -275,9 +273,7 @@ def _shipped(device: dict[str, Any]) -> DeviceKind:
         stepped = {"high": max(len(choices) - 1.0, 1.0)} if choices else {}
         parameters.append(Parameter(**(stepped | row | {"choices": choices})))
     presets = tuple(Preset(**row) for row in device["presets"])
-    return DeviceKind(
-        device["key"], device["name"], device["role"], tuple(parameters), presets, device["about"]
-    )
+    return DeviceKind(device["key"], device["name"], device["role"], tuple(parameters), presets, device["about"])
 
 
 ROWS = {device["key"]: device for device in DEVICES}  # in the order in which they are offered

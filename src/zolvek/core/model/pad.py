@@ -40,9 +40,7 @@ class Pad(Record, frozen=True):
         places = [(corner.x, corner.y) for corner in self.corners]
         for place, (x, y) in enumerate(places):
             if any(np.hypot(x - a, y - b) < CLOSEST for a, b in places[:place]):
-                raise ZolvekError(
-                    "Two states are at the same position.", "pad", "Move one of them away."
-                )
+                raise ZolvekError("Two states are at the same position.", "pad", "Move one of them away.")
         if len(self.corners) > MOST or self.weighing not in WEIGHTS or not self.last > self.first:
             raise ZolvekError(
                 "The pad can't be used.",

@@ -46,18 +46,14 @@ POSITION, TABLE = "position", "table"
 def need_state(text: str, where: str) -> None:
     """Raises ZolvekError for a state that no reader should be given."""
     if len(text) > MOST_STATE:
-        raise ZolvekError(
-            "The plugin's state is too long.", where, "Choose one of its presets again."
-        )
+        raise ZolvekError("The plugin's state is too long.", where, "Choose one of its presets again.")
     if "[" not in text and "(" not in text:
         return
     data = np.frombuffer(QUOTED.sub("", text).encode(errors="replace"), np.uint8)
     opened = np.isin(data, np.frombuffer(b"[(", np.uint8)).astype(np.int64)
     depth = np.cumsum(opened - np.isin(data, np.frombuffer(b"])", np.uint8)))
     if depth.size and depth.max() > DEEPEST_STATE:
-        raise ZolvekError(
-            "The plugin's state is nested too deeply.", where, "Choose one of its presets again."
-        )
+        raise ZolvekError("The plugin's state is nested too deeply.", where, "Choose one of its presets again.")
 
 
 class Binding(Record, frozen=True):
@@ -74,11 +70,11 @@ class Binding(Record, frozen=True):
     places: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
-        known = self.law in LAWS or self.law == POSITION or (self.law == TABLE and len(self.places) == len(self.values) > 1)  # fmt: skip
+        known = (
+            self.law in LAWS or self.law == POSITION or (self.law == TABLE and len(self.places) == len(self.values) > 1)
+        )
         if not known or not np.isfinite(self.by) or self.by == 0.0:
-            raise ZolvekError(
-                f"The port {self.symbol} can't be reached.", "plugin", "Add the plugin again."
-            )
+            raise ZolvekError(f"The port {self.symbol} can't be reached.", "plugin", "Add the plugin again.")
 
     def port(self, value: Floats, rate: float) -> Floats:
         """The port's values for real values of the parameter; by POSITION, for positions."""
@@ -107,7 +103,8 @@ class Binding(Record, frozen=True):
 
 
 class Plugin(Record, frozen=True):
-    """`format` "lv2" or "vst3"; `uri` its id there, `path` the file or bundle it was found in; `ports`: a binding for each parameter of the device's kind, by
+    """`format` "lv2" or "vst3"; `uri` its id there, `path` the file or bundle it was found in; `ports`: a binding for
+    each parameter of the device's kind, by
     the parameter's id. Audio ports by index: what it takes in and gives out, `side` those of a side-chain;
     `events` the port that takes notes, or −1; `latency` the port that tells its latency, or −1."""
 
@@ -127,9 +124,7 @@ class Plugin(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if max(map(len, (self.uri, self.path, self.maker, self.version))) > MOST_TEXT:
-            raise ZolvekError(
-                "A text of the plugin is too long.", f"plugin {self.uri[:80]}", "Add it again."
-            )
+            raise ZolvekError("A text of the plugin is too long.", f"plugin {self.uri[:80]}", "Add it again.")
 
 
 def reached(parameter: Parameter, binding: Binding, value: Floats, rate: float) -> Floats:

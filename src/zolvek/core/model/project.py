@@ -53,9 +53,7 @@ class Section(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if not 0 <= self.chosen < max(len(self.versions), 1):
-            raise ZolvekError(
-                "This version does not exist.", f"section {self.name}", "Choose another."
-            )
+            raise ZolvekError("This version does not exist.", f"section {self.name}", "Choose another.")
 
 
 class Device(Record, frozen=True):
@@ -83,9 +81,7 @@ class Device(Record, frozen=True):
         for key, position in self.values.items():
             self.row.parameter(key)
             if not 0.0 <= position <= 1.0:
-                raise ZolvekError(
-                    f"The position {position} is not between 0 and 1.", f"device {self.id}, {key}"
-                )
+                raise ZolvekError(f"The position {position} is not between 0 and 1.", f"device {self.id}, {key}")
         for key in self.favourites:
             self.row.parameter(key)
         if self.state:
@@ -142,9 +138,7 @@ class Cycle(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if not (self.length >= 1.0 / 64.0):
-            raise ZolvekError(
-                "The loop is too short.", remedy="Select a span of a 1/256 note or more."
-            )
+            raise ZolvekError("The loop is too short.", remedy="Select a span of a 1/256 note or more.")
 
 
 class Switch(Record, frozen=True):
@@ -190,9 +184,7 @@ class Lane(Record, frozen=True):
         if len({layer.id for layer in self.layers}) < len(self.layers):
             raise ZolvekError("Two layers have the same id.", f"lane {self.id}")
         if self.curve.beat[0] < 0.0:
-            raise ZolvekError(
-                "A point is before the start.", f"lane {self.id}", "Beats count from 0."
-            )
+            raise ZolvekError("A point is before the start.", f"lane {self.id}", "Beats count from 0.")
         low, high = self.reach
         if not (0.0 <= low <= 1.0 and 0.0 <= high <= 1.0) or low == high:
             raise ZolvekError(
@@ -283,9 +275,7 @@ class Project(Record, frozen=True):
     states: tuple[State, ...] = ()
     morphs: tuple[Morph, ...] = ()
     pads: tuple[Pad, ...] = ()
-    sounds: dict[str, str] = field(
-        default_factory=dict
-    )  # file of a clip -> what its content is told by
+    sounds: dict[str, str] = field(default_factory=dict)  # file of a clip -> what its content is told by
     beside: Beside = field(default_factory=Beside)  # other programs
 
     def __post_init__(self) -> None:
@@ -331,9 +321,7 @@ class Project(Record, frozen=True):
     def _found(self, lane: str) -> tuple[Track, Lane]:
         found = self._lanes.get(lane)
         if found is None:
-            raise ZolvekError(
-                f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are."
-            )
+            raise ZolvekError(f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are.")
         return found
 
     def device_track(self, device: str) -> Track:

@@ -43,10 +43,6 @@ class Clip(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if self.seconds is not None and self.seconds < SHORTEST_CLIP:
-            raise ZolvekError(
-                "The clip is too short.", PurePath(self.file).name, "Keep more of it."
-            )
+            raise ZolvekError("The clip is too short.", PurePath(self.file).name, "Keep more of it.")
         if self.loop_until is not None and not self.loop_until > self.beat:
-            raise ZolvekError(
-                "The clip ends before it begins.", PurePath(self.file).name, "Set a later end."
-            )
+            raise ZolvekError("The clip ends before it begins.", PurePath(self.file).name, "Set a later end.")

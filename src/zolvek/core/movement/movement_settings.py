@@ -67,9 +67,7 @@ RANDOM_SETTINGS = (
 HAND_SETTINGS = (Setting("strength", "Strength", "50 %", "%", "Strength of the deviations"),)
 JITTER_SETTINGS = (
     Setting("value", "In value", "3 %", "%", "Largest change of a value, either way"),
-    Setting(
-        "time", "In time", "10 ms", "s", "Largest move of a point in time, never past a neighbour"
-    ),
+    Setting("time", "In time", "10 ms", "s", "Largest move of a point in time, never past a neighbour"),
 )
 
 

@@ -34,9 +34,7 @@ def read_setting(setting: Setting, text: str) -> Any:
     unit = "s" if setting.unit == "s" else "%"
     number = read(clean, unit)
     if number is None or not np.isfinite(number):
-        raise ZolvekError(
-            f"“{text}” can't be read.", setting.label, f"Type a value such as {setting.default}."
-        )
+        raise ZolvekError(f"“{text}” can't be read.", setting.label, f"Type a value such as {setting.default}.")
     return number if unit == "s" else number / 100.0
 
 
@@ -52,7 +50,7 @@ def _percents(text: str, setting: Setting) -> tuple[float, ...]:
     return tuple((n or 0.0) / 100.0 for n in found)
 
 
-def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:  # fmt: skip
+def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:
     """The LFO with what `LFO_SETTINGS` were read as. Where there is a `rate_end`, the rate goes there by
     `way`, or by the curve `unit` over beats 0..1. Raises ZolvekError for what can't be."""
     given = {key: value for key, value in values.items() if value is not None}
@@ -71,9 +69,7 @@ def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | 
     return made
 
 
-def random_of(
-    kind: str, values: Mapping[str, Any], spread: str, seed: int
-) -> tuple[RandomMove, float]:
+def random_of(kind: str, values: Mapping[str, Any], spread: str, seed: int) -> tuple[RandomMove, float]:
     """The random movement with what `RANDOM_SETTINGS` were read as, and its amount."""
     given = {key: value for key, value in values.items() if value is not None}
     amount = given.pop("amount", 0.0)

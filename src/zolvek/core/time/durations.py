@@ -13,9 +13,7 @@ FRACTION = re.compile(r"(\d{1,4})/(\d{1,4})\s*(\.|d|t)?")
 COUNTED = re.compile(r"(\d*\.?\d+)\s*([a-z]+(?: notes?)?)")
 UNITS = {  # word -> unit, and how many of it
     **dict.fromkeys(("bar", "bars"), ("bar", 1.0)),
-    **dict.fromkeys(
-        ("beat", "beats", "quarter", "quarters", "crotchet", "crotchets"), ("beat", 1.0)
-    ),
+    **dict.fromkeys(("beat", "beats", "quarter", "quarters", "crotchet", "crotchets"), ("beat", 1.0)),
     **dict.fromkeys(("half", "halves", "minim", "minims"), ("beat", 2.0)),
     **dict.fromkeys(("eighth", "eighths", "quaver", "quavers"), ("beat", 0.5)),
     **dict.fromkeys(("sixteenth", "sixteenths"), ("beat", 0.25)),
@@ -39,18 +37,14 @@ def note_beats(text: str) -> float | None:
 def counted(text: str) -> tuple[float, str] | None:
     """The number and the unit ("bar", "beat", "ms" or "s") of such a text as "2 bars" or "8 quarters"."""
     match = COUNTED.fullmatch(text.strip().lower().replace(",", "."))
-    word = (
-        match[2].removesuffix("s").removesuffix(" note") if match and "note" in match[2] else None
-    )
+    word = match[2].removesuffix("s").removesuffix(" note") if match and "note" in match[2] else None
     if match is None or (word or match[2]) not in UNITS:
         return None
     unit, worth = UNITS[word or match[2]]
     return float(match[1]) * worth, unit
 
 
-def beats_of(
-    text: str, tempo: TempoMap | None = None, meter: MeterMap | None = None, at: float = 0.0
-) -> float | None:
+def beats_of(text: str, tempo: TempoMap | None = None, meter: MeterMap | None = None, at: float = 0.0) -> float | None:
     """The beats that "1/4", "2 bars", "3 beats", "50 ms" or "none" last at beat `at`; None when it
     can't be read. Without a tempo seconds can't, and a bar has four beats without a meter."""
     if text.strip().lower() in NOTHING:

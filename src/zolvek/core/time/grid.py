@@ -112,9 +112,7 @@ class Grid(Record, frozen=True):
         pair = np.floor(way / (2.0 * step)) * 2.0 * step
         late = step * (1.0 + self.swing)
         within = way - pair
-        return pair + np.where(
-            within < late / 2.0, 0.0, np.where(within < late / 2.0 + step, late, 2.0 * step)
-        )
+        return pair + np.where(within < late / 2.0, 0.0, np.where(within < late / 2.0 + step, late, 2.0 * step))
 
     def snap_move(self, beat: float, moved: float, meter: MeterMap) -> float:
         """Where a thing at `beat` lands when it is moved to `moved` but keeps its own distance from the
@@ -134,9 +132,7 @@ class Grid(Record, frozen=True):
         for start, end, step in zip(starts, starts[1:], self.steps(meter), strict=False):
             low, high = max(first, start), min(last, end)
             if low <= high:
-                i = np.arange(
-                    np.ceil((low - start) / step - 1 - 1e-9), (high - start) / step + 1e-9
-                )
+                i = np.arange(np.ceil((low - start) / step - 1 - 1e-9), (high - start) / step + 1e-9)
                 beats = start + (i + self.swing * (i % 2)) * step
                 found.append(beats[(beats >= low - 1e-9) & (beats <= high + 1e-9) & (i >= 0)])
         lines = np.sort(np.concatenate(found)) if found else np.empty(0)

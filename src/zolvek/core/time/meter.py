@@ -121,9 +121,7 @@ class MeterMap(Record, frozen=True):
         point = self.meter_at(start)
         unit = TICKS * 4 // point.unit
         if not 1 <= beat <= point.count:
-            raise ZolvekError(
-                f"Bar {bar} has no beat {beat}.", remedy=f"Use beats 1 to {point.count}."
-            )
+            raise ZolvekError(f"Bar {bar} has no beat {beat}.", remedy=f"Use beats 1 to {point.count}.")
         if tick >= unit:
             raise ZolvekError(
                 f"A beat of bar {bar} has no tick {tick}.",

@@ -23,9 +23,7 @@ def by_units(parameter: Parameter, count: float) -> Change:
     if parameter.steps:
         return lambda position: _stepped(parameter, position, count)
     if parameter.unit in RATIO_UNITS:
-        return lambda position: parameter.position(
-            parameter.value(position) * 2.0 ** (count / 12.0)
-        )
+        return lambda position: parameter.position(parameter.value(position) * 2.0 ** (count / 12.0))
     if parameter.unit:
         return lambda position: _added(parameter, position, count)
     return lambda position: np.clip(position + count / 100.0, 0.0, 1.0)

@@ -93,11 +93,7 @@ class Parameter(Record, frozen=True):
         if self.choices:
             return self.choices[int(value)]
         if self.is_pan:
-            return (
-                "Centre"
-                if abs(value) < 0.05
-                else write(abs(value), "%") + (" L" if value < 0 else " R")
-            )
+            return "Centre" if abs(value) < 0.05 else write(abs(value), "%") + (" L" if value < 0 else " R")
         return write(value, self.unit)
 
     def parse(self, text: str, bpm: float | None = None) -> float:

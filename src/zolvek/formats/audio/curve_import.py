@@ -36,18 +36,20 @@ def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
     except ZolvekError:
         raise
     except (OSError, RuntimeError) as error:  # libsndfile's errors are RuntimeErrors
-        raise ZolvekError(
-            "The audio file can't be read.", str(path), "Use a WAV or FLAC file."
-        ) from error
+        raise ZolvekError("The audio file can't be read.", str(path), "Use a WAV or FLAC file.") from error
     if len(data) < 2 or rate < 1 or not np.isfinite(data).all():
         raise ZolvekError("The audio file is empty or damaged.", str(path), "Replace it.")
     return data.mean(axis=1), rate
 
 
 def as_control(
-    sound: Floats, rate: int, tempo: TempoMap, first: float, tolerance: float = 0.001,
+    sound: Floats,
+    rate: int,
+    tempo: TempoMap,
+    first: float,
+    tolerance: float = 0.001,
     swing: str = "both",
-) -> Curve:  # fmt: skip
+) -> Curve:
     """The curve that a control signal tells, from beat `first` on, thinned within `tolerance` of
     the height. `swing`: it spans "both" (−1 to 1) or "up" (0 to 1)."""
     value = np.clip(0.5 + 0.5 * sound if swing == "both" else sound, 0.0, 1.0)
@@ -79,16 +81,19 @@ def as_control(
 
 
 def followed(
-    sound: Floats, rate: int, tempo: TempoMap, first: float, attack: float = 0.01,
-    release: float = 0.2, tolerance: float = 0.005,
-) -> Curve:  # fmt: skip
+    sound: Floats,
+    rate: int,
+    tempo: TempoMap,
+    first: float,
+    attack: float = 0.01,
+    release: float = 0.2,
+    tolerance: float = 0.005,
+) -> Curve:
     """The sound's level as a curve from beat `first` on: the rectified signal through a one-pole
     follower that rises with `attack` and falls with `release` (seconds to go 63 % of the way), its
     highest at 1, thinned."""
     if not (0.0 < attack <= 10.0 and 0.0 < release <= 10.0):
-        raise ZolvekError(
-            "Attack and release must be above 0 and at most 10 s.", remedy="Use 10 ms and 200 ms."
-        )
+        raise ZolvekError("Attack and release must be above 0 and at most 10 s.", remedy="Use 10 ms and 200 ms.")
     hop = max(rate // FOLLOW_HZ, 1)
     peaks = np.maximum.reduceat(np.abs(sound), np.arange(0, len(sound), hop))
     rise, fall = (float(np.exp(-hop / (rate * seconds))) for seconds in (attack, release))

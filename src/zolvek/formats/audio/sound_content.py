@@ -15,9 +15,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.storage.opening import opened
 
-PART = (
-    65_536  # bytes at the start, in the middle and at the end that a file is told by, and its size
-)
+PART = 65_536  # bytes at the start, in the middle and at the end that a file is told by, and its size
 SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
 MOST_FILES = 200_000  # that are looked through for a missing one
 Progress = Callable[[int, int], object]
@@ -58,9 +56,7 @@ class Search(NamedTuple):
     missing: list[str]
 
 
-def searched(
-    project: Project, missing: Sequence[str], folder: Path, progress: Progress | None = None
-) -> Search:
+def searched(project: Project, missing: Sequence[str], folder: Path, progress: Progress | None = None) -> Search:
     """Every missing file looked for below a folder: the one of its content, whatever it is called; else one
     of its name. Raises ZolvekError for a folder that can't be read."""
     if not folder.is_dir():

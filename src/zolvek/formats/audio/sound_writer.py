@@ -35,9 +35,7 @@ class SoundForm(Record, frozen=True):
 USUAL, FLOATS = SoundForm(), SoundForm(depth="float")
 
 
-def save(
-    blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: SoundForm = USUAL
-) -> Path:
+def save(blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: SoundForm = USUAL) -> Path:
     """Write `blocks` (float32, (channels, frames)) by the kind that the path ends in, atomically.
 
     Whole numbers are limited to full scale, and 16 bits dithered; floats stay as they are; what is not a number is

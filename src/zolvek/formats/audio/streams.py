@@ -154,9 +154,7 @@ class Stream:
             try:
                 if self.file.tell() != first:
                     self.file.seek(first)
-                rows = self.file.read(
-                    min(count, self.own_frames - first), dtype="float32", always_2d=True
-                )
+                rows = self.file.read(min(count, self.own_frames - first), dtype="float32", always_2d=True)
             except RuntimeError:
                 return out
             out[:, : len(rows)] = rows[:, [0, min(1, rows.shape[1] - 1)]].T

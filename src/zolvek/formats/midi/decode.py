@@ -93,11 +93,7 @@ def _score(file: Midi, name: str) -> Score:
     reader = Reader(ticks, names)
     reader.take(file.events)
     parts = reader.finished(round(last * ticks))
-    title = (
-        names.get(0, "")
-        if file.format == 1 and not any(p.name == names.get(0) for p in parts)
-        else ""
-    )
+    title = names.get(0, "") if file.format == 1 and not any(p.name == names.get(0) for p in parts) else ""
     return Score(
         title or name,
         ticks,
@@ -107,7 +103,7 @@ def _score(file: Midi, name: str) -> Score:
         tuple(Section(tick / ticks, text) for tick, text in reader.markers),
         parts,
         dict(reader.left_out),
-    )  # fmt: skip
+    )
 
 
 def _text(data: bytes) -> str:
@@ -119,9 +115,7 @@ def _text(data: bytes) -> str:
 
 
 # Controller -> which kind of parameter it selects, and which half of its number.
-SELECTORS = {
-    number: (kind, half) for kind, halves in SELECT.items() for half, number in enumerate(halves)
-}
+SELECTORS = {number: (kind, half) for kind, halves in SELECT.items() for half, number in enumerate(halves)}
 
 
 class Reader:
@@ -227,9 +221,7 @@ class Reader:
             return
         self.put(tick, track, channel, "cc", number, value)
 
-    def _entered(
-        self, tick: int, track: int, channel: int, kind: str, which: int, number: int, value: int
-    ) -> None:
+    def _entered(self, tick: int, track: int, channel: int, kind: str, which: int, number: int, value: int) -> None:
         place = self.way(track, channel), kind, which
         # Upper bits set the lower ones to zero, until those follow (MIDI 1.0).
         upper = self.halves.get(place, (0, 0))[0]
@@ -316,8 +308,7 @@ def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
     """Tempo points, those a program can play; 120 where the file tells none (SMF 1.0)."""
     found = {0: 500_000, **dict(tempos)}
     return [
-        TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1)))
-        for tick, micros in sorted(found.items())
+        TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1))) for tick, micros in sorted(found.items())
     ]
 
 

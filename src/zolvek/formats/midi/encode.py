@@ -61,9 +61,7 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
     changes = _halves(tick, value, CONTROL | status, upper)
     if kind == "cc14":
         return changes
-    chosen = _selected(
-        kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1]
-    )
+    chosen = _selected(kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1])
     # Once all is said nothing stays selected, so that no data entry of another's can change it. Between
     # two changes it does: selecting it anew would make two messages of each change four.
     end = _selected(kind, status, NOTHING, tick[-1:])
@@ -141,7 +139,7 @@ def _sensitivity(target: MidiTarget, tick: int) -> Messages:
     whole = int(target.semitones)
     upper, lower = SELECT["rpn"]
     cents = round(100.0 * (target.semitones - whole))
-    rows = ((upper, 0), (lower, SENSITIVITY), (ENTRY, whole), (ENTRY + LOWER, cents), (upper, NONE), (lower, NONE))  # fmt: skip
+    rows = ((upper, 0), (lower, SENSITIVITY), (ENTRY, whole), (ENTRY + LOWER, cents), (upper, NONE), (lower, NONE))
     numbers, values = np.array(rows).T
     return _rows(np.full(len(rows), tick), CONTROL | (target.channel - 1), numbers, values)
 
@@ -167,6 +165,4 @@ def running(data: np.ndarray) -> Bools:
     """Which messages need no status of their own on a cable or in a track: theirs is that of the one
     before (running status, MIDI 1.0)."""
     status = data[:, 0]
-    return (
-        np.concatenate(([False], status[1:] == status[:-1])) if len(status) else np.zeros(0, bool)
-    )
+    return np.concatenate(([False], status[1:] == status[:-1])) if len(status) else np.zeros(0, bool)

@@ -49,9 +49,7 @@ def imported(project: Project, score: Score, curves: Fitted, time: bool = False)
     meter and sections come from the file."""
     length = max(project.length, float(np.ceil(score.length)))
     if time:
-        project = replace(
-            project, tempo=score.tempo, meter=score.meter, sections=score.sections, length=length
-        )
+        project = replace(project, tempo=score.tempo, meter=score.meter, sections=score.sections, length=length)
     project = replace(project, length=length)
     for place, part in enumerate(score.parts):
         project, track = add_track(project, part.name)
@@ -71,14 +69,10 @@ def as_project(score: Score, tolerance: float | None = 0.002) -> Project:
     return imported(empty, score, fitted(score, tolerance), True)
 
 
-def _with_lanes(
-    project: Project, track: str, part: TrackPart, drawn: dict[tuple[str, int], Curve]
-) -> Project:
+def _with_lanes(project: Project, track: str, part: TrackPart, drawn: dict[tuple[str, int], Curve]) -> Project:
     rows = {_parameter(kind, number, part).id: (kind, number) for kind, number in part.streams}
     parameters = tuple(_parameter(kind, number, part) for kind, number in rows.values())
-    kind_ = DeviceKind(
-        f"midi-{part.channel}", f"MIDI channel {part.channel}", "outside", parameters
-    )
+    kind_ = DeviceKind(f"midi-{part.channel}", f"MIDI channel {part.channel}", "outside", parameters)
     project, device = add_device(project, track, kind_)
     curves = {key: drawn[row] for key, row in rows.items()}
     project = add_lanes(project, device, list(rows), curves)

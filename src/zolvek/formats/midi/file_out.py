@@ -64,9 +64,13 @@ def note_spans(project: Project, track: Track) -> tuple[Ints, Ints, np.ndarray]:
 
 
 def encode(
-    project: Project, lanes: list[Heard] | None = None, resolution: Resolution = FINEST,
-    progress: Progress | None = None, tracks: tuple[Track, ...] | None = None, exact_time: bool = False,
-) -> bytes:  # fmt: skip
+    project: Project,
+    lanes: list[Heard] | None = None,
+    resolution: Resolution = FINEST,
+    progress: Progress | None = None,
+    tracks: tuple[Track, ...] | None = None,
+    exact_time: bool = False,
+) -> bytes:
     """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are delivered.
     `exact_time`: with the further tempo events that `tempo_messages` tells of."""
     tracks = project.tracks if lanes is None and tracks is None else tracks or ()
@@ -78,9 +82,7 @@ def encode(
             sent = note_messages(project, track)
             name = meta(NAME, _text(track.name))
             chunks.append(_track(b"\0" + name + _events(sent), sent.tick, end))
-    ports = {
-        port: number for number, port in enumerate(dict.fromkeys(x.lane.midi.port for x in lanes))
-    }
+    ports = {port: number for number, port in enumerate(dict.fromkeys(x.lane.midi.port for x in lanes))}
     for heard, _, sent in lane_messages(project, lanes, resolution, progress):
         port = heard.lane.midi.port
         names = [meta(NAME, _text(track_name(project, heard.lane.id)))]
@@ -148,9 +150,13 @@ def _text(text: str) -> bytes:
 
 
 def save(
-    project: Project, path: str | os.PathLike[str], resolution: Resolution = FINEST,
-    split: str = "one", progress: Progress | None = None, exact_time: bool = False,
-) -> list[Path]:  # fmt: skip
+    project: Project,
+    path: str | os.PathLike[str],
+    resolution: Resolution = FINEST,
+    split: str = "one",
+    progress: Progress | None = None,
+    exact_time: bool = False,
+) -> list[Path]:
     """Write the MIDI file, or one per track or lane beside each other, named after `path` and what
     is in them; each is written atomically. Raises ZolvekError when one can't be."""
     if split == "one":
@@ -169,9 +175,7 @@ def files_of(project: Project, path: str | os.PathLike[str], split: str = "one")
     return [Path(path)] if split == "one" else [file for file, _ in _files(project, path, split)]
 
 
-def _files(
-    project: Project, path: str | os.PathLike[str], split: str
-) -> list[tuple[Path, list[Heard]]]:
+def _files(project: Project, path: str | os.PathLike[str], split: str) -> list[tuple[Path, list[Heard]]]:
     """The files of a split delivery, each with its lanes. Raises ZolvekError for a split there is not."""
     if split not in SPLITS:
         raise ZolvekError(f"Files can't be split by “{split}”.", remedy=f"Use {', '.join(SPLITS)}.")

@@ -68,9 +68,7 @@ def report(
 ) -> Report:
     """The report on all lanes that are delivered."""
     found = lane_messages(project, delivered(project), resolution, progress)
-    lanes = tuple(
-        _lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found
-    )
+    lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found)
     # Ports are cables of their own: the busiest of them counts.
     cables = [
         _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
@@ -122,9 +120,7 @@ def delays(seconds: Floats, size: Ints) -> Floats:
     return np.maximum.accumulate(begins) + through - seconds
 
 
-def _lane(
-    project: Project, heard: Heard, own: Stream, count: int, resolution: Resolution
-) -> LaneReport:
+def _lane(project: Project, heard: Heard, own: Stream, count: int, resolution: Resolution) -> LaneReport:
     lane = heard.lane
     parameter = project.parameter_of(lane.id)
     return LaneReport(
@@ -144,9 +140,7 @@ def _lane(
     )
 
 
-def _in_unit(
-    parameter: Parameter, heard: Heard, own: Stream, extents: tuple[Floats, Floats]
-) -> str:
+def _in_unit(parameter: Parameter, heard: Heard, own: Stream, extents: tuple[Floats, Floats]) -> str:
     """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
     the curve while each step stands."""
     told = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(own.value)))
@@ -167,11 +161,7 @@ def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:
     taken = Counter(place for heard in lanes for place in heard.lane.midi.takes)
     chosen = {place for heard in lanes for place in heard.lane.midi.selects}
     groups = {
-        tuple(
-            project.label_of(x.lane.id)
-            for x in lanes
-            if place in x.lane.midi.takes or place in x.lane.midi.selects
-        )
+        tuple(project.label_of(x.lane.id) for x in lanes if place in x.lane.midi.takes or place in x.lane.midi.selects)
         for place, count in taken.items()
         if count > 1 or place in chosen
     }
@@ -179,12 +169,15 @@ def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:
 
 
 def _advice(
-    project: Project, resolution: Resolution, lanes: tuple[LaneReport, ...], late: float,
-    jumps: float | None, alike: tuple[tuple[str, ...], ...],
-) -> tuple[str, ...]:  # fmt: skip
+    project: Project,
+    resolution: Resolution,
+    lanes: tuple[LaneReport, ...],
+    late: float,
+    jumps: float | None,
+    alike: tuple[tuple[str, ...], ...],
+) -> tuple[str, ...]:
     found = [
-        f"{' and '.join(group)} send the same messages. Give one of them another number or channel."
-        for group in alike
+        f"{' and '.join(group)} send the same messages. Give one of them another number or channel." for group in alike
     ]
     if late > HEARD_LATE and jumps is not None:
         place = project.meter.text(float(project.tempo.beats(jumps)))

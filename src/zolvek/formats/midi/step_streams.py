@@ -26,9 +26,11 @@ def delivered(project: Project) -> list[Heard]:
 
 
 def stream(
-    heard: Heard, project: Project, resolution: Resolution = FINEST,
+    heard: Heard,
+    project: Project,
+    resolution: Resolution = FINEST,
     going: Callable[[], object] = lambda: None,
-) -> Stream:  # fmt: skip
+) -> Stream:
     """The fewest messages' worth of steps that follow the lane over its whole height."""
     return _kept(heard, project, resolution, False, going)[0]
 
@@ -57,9 +59,11 @@ def _place(
 
 
 def lane_messages(
-    project: Project, lanes: list[Heard], resolution: Resolution = FINEST,
+    project: Project,
+    lanes: list[Heard],
+    resolution: Resolution = FINEST,
     progress: Progress | None = None,
-) -> list[Row]:  # fmt: skip
+) -> list[Row]:
     """Each lane with its steps and its messages. `progress` is told lanes done and lanes in all."""
     shared = sharing([heard.lane.midi for heard in lanes])
 

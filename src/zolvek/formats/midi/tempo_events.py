@@ -12,9 +12,7 @@ from zolvek.core.time.tempo import TempoMap
 
 STRAY = 0.9e-4  # seconds that a ramp written as steps may be off
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
-CORRECTED = (
-    96.0  # beats after which exact time is put right: half a microsecond in each is 0.05 ms by then
-)
+CORRECTED = 96.0  # beats after which exact time is put right: half a microsecond in each is 0.05 ms by then
 LOOKED_AT = np.arange(9) / 8.0  # places in each step at which its stray is looked for
 
 

@@ -44,7 +44,7 @@ class OutsideFiles(ZolvekError):
 
 def collected(
     project: Project, path: Named, progress: Progress | None = None, folder: Path | None = None, anywhere: bool = False
-) -> list[Path]:  # fmt: skip
+) -> list[Path]:
     """Write the project and all of its own sounds: into a `.zip`, or a new folder of that name. Returns
     what was written. Only what can be read as sound goes in, and, unless `anywhere`, only from `folder`, the project's
     own, and from the home. Raises ZolvekError naming what can't be read or written, OutsideFiles for the latter; then
@@ -71,17 +71,13 @@ def collected(
     return _into_folder(target, name, inside, files, told)
 
 
-def _into_folder(
-    target: Path, name: str, inside: Project, files: list[tuple[str, str]], told: _Told
-) -> list[Path]:
+def _into_folder(target: Path, name: str, inside: Project, files: list[tuple[str, str]], told: _Told) -> list[Path]:
     if target.exists():
         raise ZolvekError("This name is already in use.", str(target), "Choose another name.")
     try:
         temporary = _new_folder(target.resolve().parent)
     except OSError as error:
-        raise Failure(
-            f"{COPIED}: {error.strerror}.", str(target), "Choose another folder."
-        ) from error
+        raise Failure(f"{COPIED}: {error.strerror}.", str(target), "Choose another folder.") from error
     try:
         (temporary / SOUNDS).mkdir()
         for source, short in files:
@@ -90,7 +86,9 @@ def _into_folder(
         (temporary / f"{name}{project_file.SUFFIX}").write_bytes(project_file.encode(inside))
         os.rename(temporary, target)
     except OSError as error:
-        raise Failure(f"{COPIED}: {error.strerror}.", str(error.filename or target), "Free some space, or choose another folder.") from error  # fmt: skip
+        raise Failure(
+            f"{COPIED}: {error.strerror}.", str(error.filename or target), "Free some space, or choose another folder."
+        ) from error
     finally:
         shutil.rmtree(temporary, ignore_errors=True)
     return [target]
@@ -103,9 +101,7 @@ def _new_folder(parent: Path) -> Path:
     return folder
 
 
-def _packed(
-    project: Project, folder: Path | None, anywhere: bool
-) -> tuple[Project, list[tuple[str, str]]]:
+def _packed(project: Project, folder: Path | None, anywhere: bool) -> tuple[Project, list[tuple[str, str]]]:
     """The project with its sounds named inside the folder, and each file with its name there."""
     project = told_by_content(project)
     names = own_sound_files(project)
@@ -113,16 +109,15 @@ def _packed(
         try:
             open_sound(name).close()
         except Failure as error:
-            raise Failure(
-                error.what, error.where, "Find the missing audio files first, then collect."
-            ) from error
+            raise Failure(error.what, error.where, "Find the missing audio files first, then collect.") from error
     outside = [name for name in names if not (anywhere or _expected(name, folder))]
     if outside:
         noun = "An audio file is" if len(outside) == 1 else f"{len(outside)} audio files are"
         raise OutsideFiles(
-            f"{noun} outside the project's folder and your home.", ", ".join(outside),
+            f"{noun} outside the project's folder and your home.",
+            ", ".join(outside),
             "Collect with --anywhere to include them.",
-        )  # fmt: skip
+        )
     short = file_names(Path(name).stem for name in names)
     files = [(n, f"{s}{Path(n).suffix.lower()}") for n, s in zip(names, short, strict=True)]
     for name, inside in files:
@@ -159,9 +154,7 @@ def _copy(source: object, out: object, told: _Told) -> None:
         told.add(len(data))
 
 
-def unpacked(
-    path: str | os.PathLike[str], into: Path | None = None, progress: Progress | None = None
-) -> Path:
+def unpacked(path: str | os.PathLike[str], into: Path | None = None, progress: Progress | None = None) -> Path:
     """Unpack a collected `.zip` into a new folder beside it (or inside `into`) and return the project in
     it. Raises ZolvekError when it is none; nothing is left then."""
     source = Path(path)
@@ -186,9 +179,7 @@ def unpacked(
     except ZolvekError:
         raise
     except DAMAGE as error:
-        raise ZolvekError(
-            f"This is not a whole archive: {error}.", str(source), "Open another copy."
-        ) from error
+        raise ZolvekError(f"This is not a whole archive: {error}.", str(source), "Open another copy.") from error
     except OSError as error:
         raise Failure(
             f"The archive can't be unpacked: {error.strerror or error}.",
@@ -202,9 +193,10 @@ def _need_room(size: int, parent: Path, source: Path) -> None:
     free = shutil.disk_usage(parent).free
     if size + ROOM_LEFT > free:
         raise Failure(
-            f"It needs {size / 1e9:,.1f} GB, but only {free / 1e9:,.1f} GB are free.", str(source),
+            f"It needs {size / 1e9:,.1f} GB, but only {free / 1e9:,.1f} GB are free.",
+            str(source),
             "Free some space, or copy it elsewhere.",
-        )  # fmt: skip
+        )
 
 
 def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
@@ -221,7 +213,7 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
             )
     if len(rows) > MOST_FILES or sum(each.file_size for each in rows) > LARGEST:
         raise ZolvekError("The archive is too large.", str(source), "Unpack it by hand.")
-    own = [each.filename for each in rows if each.filename.endswith(project_file.SUFFIX) and "/" not in each.filename]  # fmt: skip
+    own = [each.filename for each in rows if each.filename.endswith(project_file.SUFFIX) and "/" not in each.filename]
     if len(own) != 1:
         raise ZolvekError(
             "The archive has no project." if not own else "The archive has several projects.",

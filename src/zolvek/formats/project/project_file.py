@@ -28,9 +28,7 @@ from zolvek.storage.opening import read_bytes
 SUFFIX = ".zolvek"
 FORMAT = "zolvek-project"
 VERSION = 1  # of what a program must know to read a file at all
-MINOR = (
-    2  # grows with every addition; a file of a newer one opens, and keeps what is not known here
-)
+MINOR = 2  # grows with every addition; a file of a newer one opens, and keeps what is not known here
 OWN = {"format", "version", "minor", "project"}
 DOCUMENT = "document"  # in what a project keeps unknown: what stood beside it
 SHAPE_ARRAY = np.ndarray[Any, np.dtype[np.uint8]]
@@ -52,9 +50,7 @@ def encode(project: Project) -> bytes:
         data = unknown_keys.restored(msgspec.json.encode(document, enc_hook=to_plain))
         return msgspec.json.format(data, indent=1)
     except UnicodeEncodeError as error:
-        raise Failure(
-            f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename it."
-        ) from error
+        raise Failure(f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename it.") from error
 
 
 def _unknown(project: Project) -> dict[str, Any]:
@@ -65,11 +61,7 @@ def _unknown(project: Project) -> dict[str, Any]:
 def _beside(project: Project) -> dict[str, Any]:
     """What stood beside the project in its file."""
     found = _unknown(project).get(DOCUMENT)
-    return (
-        {key: own for key, own in found.items() if key not in OWN}
-        if isinstance(found, dict)
-        else {}
-    )
+    return {key: own for key, own in found.items() if key not in OWN} if isinstance(found, dict) else {}
 
 
 def minor_of(project: Project) -> int:
@@ -126,9 +118,7 @@ def from_plain(kind: Any, plain: Any) -> Any:
             raise ValueError(f"There is no shape {unknown[0]!r}")
         return np.array([CODES[name] for name in plain], np.uint8)
     rows = [number for row in plain for number in row] if _is_table(plain) else plain
-    if not all(
-        isinstance(number, (int, float)) and not isinstance(number, bool) for number in rows
-    ):
+    if not all(isinstance(number, (int, float)) and not isinstance(number, bool) for number in rows):
         raise ValueError("Expected a list of numbers")
     return np.array(plain, np.float64)
 
@@ -150,9 +140,7 @@ def decode(data: bytes, where: str = "the project") -> Project:
             "Open another copy, such as a backup.",
         ) from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise ZolvekError(
-            "This is not a Zolvek project.", where, f"Open a file ending in {SUFFIX}."
-        )
+        raise ZolvekError("This is not a Zolvek project.", where, f"Open a file ending in {SUFFIX}.")
     version = document.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise ZolvekError("The file's version can't be read.", where, "Open another copy.")
@@ -185,9 +173,7 @@ def placed(error: msgspec.ValidationError, where: str, plain: Any) -> ZolvekErro
     if own is None:
         return ZolvekError(f"{_said(what)}.", place, "Correct or replace it.")
     place = own.at(place).where
-    return ZolvekError(
-        own.what, place, own.remedy or "Correct the file there, or open another copy."
-    )
+    return ZolvekError(own.what, place, own.remedy or "Correct the file there, or open another copy.")
 
 
 def _said(what: str) -> str:

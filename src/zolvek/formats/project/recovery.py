@@ -73,9 +73,10 @@ def keep(project: Project, path: Path | None) -> Path:
         target.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise Failure(
-            f"Unsaved work can't be backed up: {error.strerror}.", str(target.parent),
+            f"Unsaved work can't be backed up: {error.strerror}.",
+            str(target.parent),
             "Save often, or free some space there.",
-        ) from error  # fmt: skip
+        ) from error
     locking.take(_lock_of(target))
     head = {
         "format": FORMAT,
@@ -135,9 +136,7 @@ def left_behind() -> list[Left]:
             if time.time() - half.stat().st_mtime > HALF_SECONDS:
                 half.unlink()
     for file in sorted(folder.glob("[0-9]*.json")):
-        with contextlib.suppress(
-            ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError
-        ):
+        with contextlib.suppress(ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError):
             head = msgspec.json.decode(read_bytes(file), type=Head)
             if head.format == FORMAT and head.version <= VERSION and abandoned(file, head):
                 project = project_file.decode(bytes(head.project), str(file))
@@ -188,9 +187,10 @@ def lock(path: Path) -> None:
     can be had the file is open without one."""
     if locking.take(lock_file(path.absolute())) is False:
         raise ZolvekError(
-            "The project is open in another window.", str(path),
+            "The project is open in another window.",
+            str(path),
             "Close it there, or save this one under another name.",
-        )  # fmt: skip
+        )
 
 
 def unlock(path: Path) -> None:

@@ -20,9 +20,7 @@ def folder() -> Path:
 def names() -> list[str]:
     """The templates there are, by name; none where there is no home."""
     try:
-        return sorted(
-            (path.stem for path in folder().glob(f"*{project_file.SUFFIX}")), key=str.casefold
-        )
+        return sorted((path.stem for path in folder().glob(f"*{project_file.SUFFIX}")), key=str.casefold)
     except (ZolvekError, OSError):
         return []
 

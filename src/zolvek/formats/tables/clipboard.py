@@ -42,9 +42,7 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
         return [("", curve_csv.from_text(text, WHERE))]
     own = next((names for names in headers if head == ",".join(["lane", *names])), None)
     if own is None:
-        raise ZolvekError(
-            "There is no curve on the clipboard.", remedy="Copy a part of a lane first."
-        )
+        raise ZolvekError("There is no curve on the clipboard.", remedy="Copy a part of a lane first.")
     groups: dict[str, list[list[str]]] = {}
     try:
         rows = list(csv.reader(io.StringIO(text, newline="")))[1:]
@@ -53,10 +51,7 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
     for row in rows:
         if row:
             groups.setdefault(row[0], []).append(row[1:])
-    return [
-        (from_cell(name), curve_csv.from_text(_table(own, rows), WHERE))
-        for name, rows in groups.items()
-    ]
+    return [(from_cell(name), curve_csv.from_text(_table(own, rows), WHERE)) for name, rows in groups.items()]
 
 
 def _table(header: list[str], rows: list[list[str]]) -> str:

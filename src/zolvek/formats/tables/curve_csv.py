@@ -41,9 +41,7 @@ def to_text(curve: Curve) -> str:
     header = HEADER
     if len(curve.part):
         header = [*HEADER, PART]
-        rows = [
-            f"{row},{_part_text(part)}" for row, part in zip(rows, curve.part.tolist(), strict=True)
-        ]
+        rows = [f"{row},{_part_text(part)}" for row, part in zip(rows, curve.part.tolist(), strict=True)]
     return "".join(f"{row}\r\n" for row in (",".join(header), *rows))
 
 
@@ -75,9 +73,7 @@ def from_text(text: str, where: str) -> Curve:
             lines.append(rows.line_num)
     except csv.Error as error:
         place = f"{where}, line {rows.line_num}"
-        raise ZolvekError(
-            f"The row can't be read: {error}.", place, "Save it as plain CSV."
-        ) from error
+        raise ZolvekError(f"The row can't be read: {error}.", place, "Save it as plain CSV.") from error
     if not lines:
         raise ZolvekError("There are no points in it.", where, "Add a row for at least one point.")
     beat, value, shape, amount, part = (np.array(column) for column in zip(*points, strict=True))
@@ -110,13 +106,9 @@ def _quickly(text: str) -> Curve | None:
     return Curve(columns[0], columns[1], codes, columns[2])
 
 
-def _point(
-    row: list[str], names: list[str], place: str
-) -> tuple[float, float, int, float, tuple[float, ...]]:
+def _point(row: list[str], names: list[str], place: str) -> tuple[float, float, int, float, tuple[float, ...]]:
     if len(row) != len(names):
-        raise ZolvekError(
-            f"The row has {len(row)} cells.", place, f"It needs {len(names)}: {', '.join(names)}."
-        )
+        raise ZolvekError(f"The row has {len(row)} cells.", place, f"It needs {len(names)}: {', '.join(names)}.")
     key = row[2].strip().lower()
     if key not in CODES:
         raise ZolvekError(f"There is no shape “{row[2].strip()}”.", place, shape_help())
@@ -132,9 +124,10 @@ def _part(cell: str, place: str) -> tuple[float, ...]:
     numbers = tuple(_number(text, PART, place) for text in cell.split("/"))
     if len(numbers) != len(WHOLE):
         raise ZolvekError(
-            f"The part “{cell.strip()[:40]}” can't be read.", place,
+            f"The part “{cell.strip()[:40]}” can't be read.",
+            place,
             "Give its start, end and swing, as 0.25/0.75/0.4, or leave it empty.",
-        )  # fmt: skip
+        )
     return numbers
 
 
@@ -144,9 +137,7 @@ def _number(cell: str, name: str, place: str) -> float:
     except ValueError:
         number = math.nan
     if not math.isfinite(number) or "_" in cell:
-        raise ZolvekError(
-            f"The {name} “{cell.strip()[:40]}” is not a number.", place, "Correct the cell."
-        )
+        raise ZolvekError(f"The {name} “{cell.strip()[:40]}” is not a number.", place, "Correct the cell.")
     return number
 
 
@@ -154,15 +145,11 @@ def load(path: str | os.PathLike[str]) -> Curve:
     """Read a curve. Raises ZolvekError naming the file, the line and the remedy."""
     data = read_bytes(path, MOST_BYTES)
     if data.count(b"\n") > MOST_ROWS:
-        raise ZolvekError(
-            f"It has more than {MOST_ROWS:,} rows.", str(path), "Thin it, or split it into several."
-        )
+        raise ZolvekError(f"It has more than {MOST_ROWS:,} rows.", str(path), "Thin it, or split it into several.")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise ZolvekError(
-            "This is not text in UTF-8.", str(path), "Save it as plain CSV."
-        ) from error
+        raise ZolvekError("This is not text in UTF-8.", str(path), "Save it as plain CSV.") from error
     return from_text(text, str(path))
 
 

@@ -43,9 +43,13 @@ def clock(project: Project, step: float, unit: str, span: tuple[float, float] | 
 
 
 def to_text(
-    project: Project, lanes: list[str], step: float, unit: str = "beats", cells: str = "value",
+    project: Project,
+    lanes: list[str],
+    step: float,
+    unit: str = "beats",
+    cells: str = "value",
     span: tuple[float, float] | None = None,
-) -> str:  # fmt: skip
+) -> str:
     """The table: beat, seconds, and a column for each lane, headed by its label and unit.
 
     Numbers are written so that they read back to the same bits. Raises ZolvekError.
@@ -64,9 +68,7 @@ def to_text(
         if cells == "text":
             columns.append([cell(parameter.text(float(p))) for p in position])
         else:
-            columns.append(
-                (position if cells == "position" else parameter.value(position)).tolist()
-            )
+            columns.append((position if cells == "position" else parameter.value(position)).tolist())
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(header)

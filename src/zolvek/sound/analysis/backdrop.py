@@ -28,9 +28,7 @@ class Backdrop(NamedTuple):
     length: float
 
 
-def backdrop(
-    project: Project, track: str, kind: str, progress: Callable[[int, int], object] | None = None
-) -> Backdrop:
+def backdrop(project: Project, track: str, kind: str, progress: Callable[[int, int], object] | None = None) -> Backdrop:
     """The picture of one track's sound, its automation applied."""
     owner = next(each for each in project.tracks if each.id == track)
     own = replace(owner, muted=False)
@@ -56,8 +54,6 @@ def backdrop(
     return Backdrop(kind, spectrogram(sound, BACKDROP_RATE, centres), project.length)
 
 
-def job(
-    progress: Callable[[int, int], object], project: Project, track: str, kind: str
-) -> Backdrop:
+def job(progress: Callable[[int, int], object], project: Project, track: str, kind: str) -> Backdrop:
     """`backdrop`, as a job of a process of its own."""
     return backdrop(project, track, kind, progress)

@@ -99,9 +99,7 @@ def found(pieces: Any) -> Hits:
         if count > 0:
             bands = _spectra(rest, count, weights)
             # Before a sound there is silence: what strikes at its very start is a hit.
-            before = np.concatenate(
-                (lag if lag.shape[1] else np.zeros((LAG, bands.shape[1])), bands)
-            )
+            before = np.concatenate((lag if lag.shape[1] else np.zeros((LAG, bands.shape[1])), bands))
             highest = before[:-LAG].copy()  # of a band and its neighbours
             highest[:, 1:] = np.maximum(highest[:, 1:], before[:-LAG, :-1])
             highest[:, :-1] = np.maximum(highest[:, :-1], before[:-LAG, 1:])
@@ -193,9 +191,7 @@ def tempo_of(hits: Hits) -> Tempo:
     120 BPM; Ellis, "Beat tracking by dynamic programming", Journal of New Music Research, 2007), then made
     exact by the hits themselves. Raises ZolvekError where there are too few."""
     if hits.seconds.size < 4 or hits.seconds[-1] - hits.seconds[0] < 2.0:
-        raise ZolvekError(
-            "There are too few hits to estimate a tempo.", remedy="Mark bar lines by hand."
-        )
+        raise ZolvekError("There are too few hits to estimate a tempo.", remedy="Mark bar lines by hand.")
     weight = hits.strength
     bpm = _likeliest(hits.seconds, weight, _guess(hits.flux))
     whole = round(bpm)
@@ -246,11 +242,7 @@ def _exact(seconds: Floats, weight: Floats, guess: float) -> float:
 def _likeliest(seconds: Floats, weight: Floats, guess: float) -> float:
     """A guess made exact; or what is half as fast again, or two thirds, where hits lie nearer to its beats, halves and
     quarters: three even eighths are as regular as two."""
-    found = [
-        _exact(seconds, weight, guess * ratio)
-        for ratio in RATIOS
-        if SLOWEST <= guess * ratio <= QUICKEST
-    ]
+    found = [_exact(seconds, weight, guess * ratio) for ratio in RATIOS if SLOWEST <= guess * ratio <= QUICKEST]
     tries = np.array(found)
     bell = np.exp(-0.5 * (np.log2(tries / USUAL) / SPREAD) ** 2)
     return float(tries[np.argmax(_near(seconds, weight, tries) * bell)])

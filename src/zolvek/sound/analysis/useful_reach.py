@@ -71,9 +71,7 @@ class Probe:
 
     def __init__(self, project: Project, device: str, parameter: str, span: tuple[float, float]):
         track = project.device_track(device)
-        lanes = tuple(
-            lane for lane in track.lanes if (lane.device, lane.parameter) != (device, parameter)
-        )
+        lanes = tuple(lane for lane in track.lanes if (lane.device, lane.parameter) != (device, parameter))
         track = replace(track, lanes=lanes, muted=False, takes_sends=False)
         self.project = replace(project, tracks=(track,), links=(), mappings=())
         self.device, self.parameter, self.span = device, parameter, span
@@ -83,10 +81,7 @@ class Probe:
     def at(self, position: float) -> tuple[float, float]:
         """Level in dB and brightness in Hz."""
         track = self.project.tracks[0]
-        devices = tuple(
-            d.at({self.parameter: float(position)}) if d.id == self.device else d
-            for d in track.devices
-        )
+        devices = tuple(d.at({self.parameter: float(position)}) if d.id == self.device else d for d in track.devices)
         held = replace(self.project, tracks=(replace(track, devices=devices),))
         renderer = Renderer(held, MEASURE_RATE)
         renderer.seek(self.span[0])
@@ -147,9 +142,7 @@ def _refined(probe: Probe, measured: Measured, side: int) -> Measured:
         middle = 0.5 * (ends[0] + ends[1])
         row = probe.at(middle)
         measured = measured.with_row(middle, *row)
-        same = abs(row[0] - outside[0]) / DB_A_CHANGE + abs(
-            np.log2(max(row[1], 20.0) / max(outside[1], 20.0))
-        )
+        same = abs(row[0] - outside[0]) / DB_A_CHANGE + abs(np.log2(max(row[1], 20.0) / max(outside[1], 20.0)))
         ends[0 if same < 0.02 else 1] = middle
     return measured
 
@@ -222,8 +215,6 @@ def even_values(reach: tuple[float, float], measured: Measured) -> tuple[Floats,
     return part, own
 
 
-def job(
-    progress: Progress, project: Project, device: str, parameter: str, span: tuple[float, float]
-) -> Measured:
+def job(progress: Progress, project: Project, device: str, parameter: str, span: tuple[float, float]) -> Measured:
     """`measure`, as a job of a process of its own."""
     return measure(project, device, parameter, span, progress)

@@ -31,9 +31,7 @@ def peaks_of(name: str, progress: Progress | None = None) -> Peaks:
         rate, done = int(file.samplerate), 0
         step = max(rate // A_SECOND, 1)
         try:
-            for block in file.blocks(
-                step * A_SECOND * BLOCK_SECONDS, dtype="float32", always_2d=True
-            ):
+            for block in file.blocks(step * A_SECOND * BLOCK_SECONDS, dtype="float32", always_2d=True):
                 whole = len(block) // step * step
                 for rows in (
                     block[:whole].reshape(-1, step * block.shape[1]),

@@ -215,10 +215,7 @@ class Tremolo:
         _, phase = self.phase.through(controls)
         depth = controls.spread(controls.values("depth")) / 100.0
         apart = controls.spread(controls.values("sides")) / 200.0
-        gains = [
-            1.0 - depth * (0.5 + 0.5 * np.sin(2 * np.pi * (phase + shift)))
-            for shift in (0.0, apart)
-        ]
+        gains = [1.0 - depth * (0.5 + 0.5 * np.sin(2 * np.pi * (phase + shift))) for shift in (0.0, apart)]
         return sound * np.stack(gains)
 
 

@@ -10,9 +10,7 @@ from zolvek.core.arrays import Floats, Ints
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.signal.automation import LEAD, Block
 
-KEPT = (
-    16_384  # frames that a line keeps beyond its delay: where it grows, what comes is not silence
-)
+KEPT = 16_384  # frames that a line keeps beyond its delay: where it grows, what comes is not silence
 FADE = 1_024  # frames, 21 ms at 48 kHz, in which a line goes over to another delay
 
 

@@ -50,9 +50,7 @@ def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:
         if first + stretch.frames <= 0:
             continue
         until = clip.loop_until
-        total = (
-            None if until is None else round((float(tempo.seconds(until)) - begins) * stretch.rate)
-        )
+        total = None if until is None else round((float(tempo.seconds(until)) - begins) * stretch.rate)
         if total is not None and first >= total + _edge(stretch.rate):
             continue
         try:
@@ -67,9 +65,7 @@ def _edge(rate: int) -> int:
     return max(round(EDGE_SECONDS * rate), 1)
 
 
-def _add(
-    out: Floats, sound: Stream, clip: Clip, begins: float, first: int, total: int | None, rate: int
-) -> None:
+def _add(out: Floats, sound: Stream, clip: Clip, begins: float, first: int, total: int | None, rate: int) -> None:
     """Add what a block, which begins at a second of the song, sounds like from its frame `first` on; `total`: frames
     that it repeats for. Frames are rounded from the song's start: a block that is split, and its halves, play the
     same."""
@@ -117,9 +113,7 @@ def _add(
     out += gain * made
 
 
-def _passes(
-    clip: Clip, sound: Stream, begins: float, first: int, stop: int, rate: int
-) -> list[tuple[int, int]]:
+def _passes(clip: Clip, sound: Stream, begins: float, first: int, stop: int, rate: int) -> list[tuple[int, int]]:
     """Where the passes of a block that repeats begin, and their lengths, in frames from its own start; those that
     lie between two of its frames, and one more on either side."""
     lasts = sound.frames / rate - clip.start if clip.seconds is None else clip.seconds

@@ -74,8 +74,6 @@ def _tail(renderer: Renderer) -> Iterator[np.ndarray]:
         yield block
 
 
-def render(
-    project: Project, first: float = 0.0, last: float | None = None, **options: object
-) -> np.ndarray:
+def render(project: Project, first: float = 0.0, last: float | None = None, **options: object) -> np.ndarray:
     """The mix as one float32 array, (2, frames). Options as for `render_blocks`."""
     return np.concatenate(list(render_blocks(project, first, last, **options)), axis=1)  # type: ignore[arg-type]  # options go on as they came

@@ -49,9 +49,7 @@ class Renderer:
         self.late: dict[str, list[int]] = {}  # by track, as in `_plan`
         self.faults = 0  # frames that were not numbers
         self.later: dict[str, list[tuple[int, NewNote]]] = {}  # notes that late devices begin, when
-        self.sides: dict[
-            str, Floats
-        ] = {}  # of tracks that side-chains listen to, what they play now
+        self.sides: dict[str, Floats] = {}  # of tracks that side-chains listen to, what they play now
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.aligned = Alignment()
@@ -203,9 +201,7 @@ class Renderer:
         stretch = self._block(0)
         sound = clip_playback.play(track.clips, self.project.tempo, stretch)
         now_late = late[0]
-        sound = (
-            self.aligned.line(track.id, "clips", now_late, sound) if track.takes_sends else sound
-        )
+        sound = self.aligned.line(track.id, "clips", now_late, sound) if track.takes_sends else sound
         if track.takes_sends:
             sound = sound + sends
         elif now_late:
@@ -327,10 +323,7 @@ class Renderer:
 def _timed(notes: list[Note], tempo: TempoMap, now: float) -> list[NewNote]:
     begin = tempo.seconds([note.beat for note in notes])
     end = tempo.seconds([note.beat + note.length for note in notes])
-    return [
-        NewNote(note, float(b - now), float(e - b))
-        for note, b, e in zip(notes, begin, end, strict=True)
-    ]
+    return [NewNote(note, float(b - now), float(e - b)) for note, b, e in zip(notes, begin, end, strict=True)]
 
 
 def _order(tracks: tuple[Track, ...]) -> list[Track]:

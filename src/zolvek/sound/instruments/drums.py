@@ -105,8 +105,10 @@ class Drums:
         for voice, hits in self.hits.items():
             level, self.states[voice] = smoothed(
                 controls.spread(level_gain(controls.values(f"{voice}-level"))),
-                frames, self.rate, self.states[voice],
-            )  # fmt: skip
+                frames,
+                self.rate,
+                self.states[voice],
+            )
             if not hits:
                 continue
             bus = np.zeros(frames)
@@ -118,25 +120,22 @@ class Drums:
             self.hits[voice] = [hit for hit in hits if hit.heard < len(hit.sound)]
             out += bus * level * controls.spread(pan_gains(controls.values(f"{voice}-pan") / 100.0))
         level = level_gain(controls.values("level")) * (1.0 - controls.values("mute"))
-        gain, self.states["all"] = smoothed(
-            controls.spread(level), frames, self.rate, self.states["all"]
-        )
+        gain, self.states["all"] = smoothed(controls.spread(level), frames, self.rate, self.states["all"])
         return out * gain
 
     def _strike(self, voice: str, note: NewNote, controls: Controls) -> None:
         """Tune and decay are taken at the stroke."""
         frame = min(round(note.after * self.rate), controls.stretch.frames - 1)
         tune, decay = (
-            float(np.broadcast_to(controls.spread(controls.values(f"{voice}-{key}")),
-                                  (controls.stretch.frames,))[frame])
+            float(
+                np.broadcast_to(controls.spread(controls.values(f"{voice}-{key}")), (controls.stretch.frames,))[frame]
+            )
             for key in ("tune", "decay")
-        )  # fmt: skip
+        )
         if voice == "closed":
             self._choke(frame)
         t = np.arange(int((SILENT * decay + 0.05) * self.rate)) / self.rate
-        sound = note.note.strength * VOICES[voice](
-            t, 2.0 ** (tune / 12.0), decay, self._noise(note)
-        )
+        sound = note.note.strength * VOICES[voice](t, 2.0 ** (tune / 12.0), decay, self._noise(note))
         self.hits[voice].append(Hit(sound, -frame))
 
     def _noise(self, note: NewNote) -> Noise:

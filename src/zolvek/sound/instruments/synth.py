@@ -119,18 +119,14 @@ class Synth:
         ticks = now + (np.arange(0, frames + skew + FINE, FINE) - skew) / rate
         factor = np.exp2(controls.values("transpose") / 12.0)
         # Every voice's phase is its own frequency times this one count of bent time.
-        time = np.concatenate(
-            ([0.0], np.cumsum(np.broadcast_to(controls.spread(factor), (frames,))))
-        )
+        time = np.concatenate(([0.0], np.cumsum(np.broadcast_to(controls.spread(factor), (frames,)))))
         tone = Tone(controls, noise)
         mono, opening = np.zeros(frames), np.zeros(len(ticks))
         for voice in self.voices:
             # Envelopes are taken every few frames and joined by lines, which also rounds off
             # a key that goes down between two samples.
             age = ticks - voice.start
-            env = sounds.envelope(
-                age, voice.end - voice.start, *(getattr(voice, name) for name in ENVELOPE)
-            )
+            env = sounds.envelope(age, voice.end - voice.start, *(getattr(voice, name) for name in ENVELOPE))
             first = min(max(round((voice.start - now) * rate), 0), frames)
             last = min(max(int((voice.gone - now) * rate) + 1, first), frames)
             if first == last:
@@ -158,9 +154,7 @@ class Tone:
         drive = controls.spread(level_gain(controls.values("drive")))
         self.drive = drive if drive.max() > 1.0 else None
 
-    def wave(
-        self, phase: Floats, step: float, age: Floats, decay: float, heard: slice, ticked: slice
-    ) -> Floats:
+    def wave(self, phase: Floats, step: float, age: Floats, decay: float, heard: slice, ticked: slice) -> Floats:
         """One voice before its envelope over the frames `heard`; `phase` in cycles there,
         `step` cycles a frame before bending, `age` seconds at the ticks, of which `ticked` are the frames."""
         out = np.zeros_like(phase)
@@ -171,11 +165,7 @@ class Tone:
                 out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE, ticked)
             elif choice != NONE:
                 width = self.width[_part(self.width, heard)]
-                out += (
-                    chosen
-                    * 0.6
-                    * sounds.OSCILLATORS[int(choice)](sounds.wrapped(phase), bent, width)
-                )
+                out += chosen * 0.6 * sounds.OSCILLATORS[int(choice)](sounds.wrapped(phase), bent, width)
         if self.noise is not None:
             out += self.noise[heard]
         if self.drive is not None:

@@ -54,9 +54,7 @@ def pulse(phase: Floats, step: Floats, width: Floats) -> Floats:
 PARTIALS = ((1.0, 1.0, 1.0), (3.99, 0.32, 0.32), (10.1, 0.1, 0.12))  # ratio, strength, life
 
 
-def mallet(
-    phase: Floats, step: float, age: Floats, decay: float, tick: int, heard: slice
-) -> Floats:
+def mallet(phase: Floats, step: float, age: Floats, decay: float, tick: int, heard: slice) -> Floats:
     """A struck bar over the frames `heard` of a stretch; `phase` unwrapped cycles there, `step`
     cycles a frame at most, `age` seconds since the stroke at every `tick` frames of the stretch."""
     out = np.zeros_like(phase)
@@ -85,9 +83,7 @@ def joined(ticks: Floats, spacing: int, heard: slice) -> Floats:
 OSCILLATORS = (saw, pulse)
 
 
-def envelope(
-    age: Floats, off: float, attack: float, decay: float, sustain: float, release: float
-) -> Floats:
+def envelope(age: Floats, off: float, attack: float, decay: float, sustain: float, release: float) -> Floats:
     """Linear attack, exponential decay to the sustain level, exponential release: 0..1.
 
     All in seconds since the note began; `off` is when the key goes up. Decay and release name

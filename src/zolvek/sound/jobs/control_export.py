@@ -20,7 +20,7 @@ CONTROL_FRAMES = 65_536
 
 def control_blocks(
     project: Project, lane: str, rate: int, swing: str = "both", span: tuple[float, float] | None = None
-) -> Iterator[np.ndarray]:  # fmt: skip
+) -> Iterator[np.ndarray]:
     """A lane's curve as sound, float32 (1, frames): its value at each frame, DC and all; the reach
     spans −1 to 1, or 0 to 1."""
     if swing not in SWINGS:
@@ -37,12 +37,14 @@ def control_blocks(
 
 
 def save_control(
-    project: Project, lane: str, path: str | os.PathLike[str], form: SoundForm = FLOATS,
-    swing: str = "both", span: tuple[float, float] | None = None,
-) -> Path:  # fmt: skip
+    project: Project,
+    lane: str,
+    path: str | os.PathLike[str],
+    form: SoundForm = FLOATS,
+    swing: str = "both",
+    span: tuple[float, float] | None = None,
+) -> Path:
     """Write a lane as a control signal; 24 bits and floats are not dithered. Raises ZolvekError."""
     if form.depth == "16":
-        raise ZolvekError(
-            "16 bits are too coarse for a control signal.", str(path), "Use 24 or float."
-        )
+        raise ZolvekError("16 bits are too coarse for a control signal.", str(path), "Use 24 or float.")
     return save(control_blocks(project, lane, form.rate, swing, span), path, form)

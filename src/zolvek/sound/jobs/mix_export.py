@@ -61,10 +61,17 @@ def job(progress: Progress, *arguments: Any) -> Delivery:
 
 
 def deliver_apart(
-    project: Project, path: str | os.PathLike[str], form: SoundForm = USUAL,
-    span: tuple[float, float] | None = None, bypass: bool = False, tail: bool = True,
-    tracks: bool = False, progress: Progress | None = None, allow_missing: bool = False, lower: float = 0.0,
-) -> Delivery:  # fmt: skip
+    project: Project,
+    path: str | os.PathLike[str],
+    form: SoundForm = USUAL,
+    span: tuple[float, float] | None = None,
+    bypass: bool = False,
+    tail: bool = True,
+    tracks: bool = False,
+    progress: Progress | None = None,
+    allow_missing: bool = False,
+    lower: float = 0.0,
+) -> Delivery:
     """`deliver`; a project that hosts plugins in a process of its own, which may end. Raises what that raises."""
     work = project, Path(path), form, span, bypass, tail, tracks
     if not hosts_plugins(project):
@@ -79,17 +86,25 @@ def deliver_apart(
             raise
         name = project.device_track(device).device(device).name
         raise Failure(
-            f"The plugin {name} crashed the renderer. Nothing was written.", str(path),
+            f"The plugin {name} crashed the renderer. Nothing was written.",
+            str(path),
             "Bypass or remove it, then export again.",
-        ) from error  # fmt: skip
+        ) from error
     return made
 
 
 def deliver(
-    project: Project, path: str | os.PathLike[str], form: SoundForm = USUAL,
-    span: tuple[float, float] | None = None, bypass: bool = False, tail: bool = True,
-    tracks: bool = False, progress: Progress | None = None, allow_missing: bool = False, lower: float = 0.0,
-) -> Delivery:  # fmt: skip
+    project: Project,
+    path: str | os.PathLike[str],
+    form: SoundForm = USUAL,
+    span: tuple[float, float] | None = None,
+    bypass: bool = False,
+    tail: bool = True,
+    tracks: bool = False,
+    progress: Progress | None = None,
+    allow_missing: bool = False,
+    lower: float = 0.0,
+) -> Delivery:
     """Write the mix, or each track by itself beside each other, over a span or all, `lower` by so many dB; what still
     sounds at the end dies away after it with `tail`. A sound file or a plugin that can't be played is not
     passed over in silence but with `allow_missing`. Raises ZolvekError."""
@@ -149,7 +164,7 @@ def need_plugins(project: Project, reasons: dict[str, str]) -> None:
         noun = "A plugin is" if len(gone) == 1 else f"{len(gone)} plugins are"
         raise MissingPlugins(
             f"{noun} not running. Nothing is played or written.", "; ".join(gone), "Use --allow-missing to bypass them."
-        )  # fmt: skip
+        )
 
 
 def _played(project: Project) -> list[Track]:

@@ -207,11 +207,7 @@ class Playback:
                 self.thirsty = False
             if self.playing and self.begun and moving and played:
                 self.pulls.add(self.beat)
-            self.peaks = (
-                (0.0, 0.0)
-                if not filled
-                else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
-            )
+            self.peaks = (0.0, 0.0) if not filled else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
         return out
 
     def _run_dry(self, dry: bool) -> None:
@@ -320,8 +316,9 @@ class Playback:
         self.left_out[device] = f"it crashed the audio engine while {phase} ({reason})"
         return Failure(
             f"The audio engine restarted: {name} crashed while {phase} ({reason}). {name} is bypassed.",
-            name, "Use Device ▸ Retry plugin to run it again.",
-        )  # fmt: skip
+            name,
+            "Use Device ▸ Retry plugin to run it again.",
+        )
 
     def try_again(self, device: str) -> None:
         """Run a device's plugin once more."""
@@ -337,8 +334,10 @@ def _trouble(project: Project, device: str, reason: str) -> ZolvekError:
         return Failure(reason, "playback", "Bypass the device you changed last.")
     name = project.device_track(device).device(device).name
     return Failure(
-        f"The plugin {name} is not running and is bypassed.", reason, "Use Device ▸ Retry plugin to run it again.",
-    )  # fmt: skip
+        f"The plugin {name} is not running and is bypassed.",
+        reason,
+        "Use Device ▸ Retry plugin to run it again.",
+    )
 
 
 def _loss(reason: str, goes_on: bool) -> ZolvekError:
@@ -348,6 +347,7 @@ def _loss(reason: str, goes_on: bool) -> ZolvekError:
             "playback",
         )
     return Failure(
-        f"The audio engine keeps failing ({reason}).", "playback",
+        f"The audio engine keeps failing ({reason}).",
+        "playback",
         "Bypass the device you added last, save, and play again.",
-    )  # fmt: skip
+    )

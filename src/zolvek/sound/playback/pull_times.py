@@ -29,9 +29,7 @@ class Pulls:
     def add(self, beat: float) -> None:
         self.rows.append((time.perf_counter(), beat))
 
-    def beat_at(
-        self, seconds: float, beat: float, tempo: TempoMap, loop: tuple[float, float] | None
-    ) -> float:
+    def beat_at(self, seconds: float, beat: float, tempo: TempoMap, loop: tuple[float, float] | None) -> float:
         """The beat heard at a time of time.perf_counter; `beat` where nothing has been pulled."""
         if not self.rows:
             return beat

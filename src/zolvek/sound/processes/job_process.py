@@ -55,14 +55,14 @@ class Jobs:
                 self._close_mark()
                 self.mark = Mark.create()
                 self.process = begin(
-                    command("zolvek.sound.processes.job_process"), passed=(self.mark.handle,), **{VARIABLE: str(self.mark.handle)}
-                )  # fmt: skip
+                    command("zolvek.sound.processes.job_process"),
+                    passed=(self.mark.handle,),
+                    **{VARIABLE: str(self.mark.handle)},
+                )
             self.number += 1
             self.busy = True
             work = (self.process, self.number, job, on_news)
-            self.thread = threading.Thread(
-                target=self._follow, args=work, name=f"job {job.function}", daemon=True
-            )
+            self.thread = threading.Thread(target=self._follow, args=work, name=f"job {job.function}", daemon=True)
             self.thread.start()
 
     def cancel(self) -> None:
@@ -89,18 +89,14 @@ class Jobs:
                 shut(process)  # else who reads from it does so
         self._close_mark()
 
-    def _follow(
-        self, process: subprocess.Popen[bytes], number: int, job: Job, on_news: OnNews
-    ) -> None:
+    def _follow(self, process: subprocess.Popen[bytes], number: int, job: Job, on_news: OnNews) -> None:
         try:
             self._pass_on(process, number, job, on_news)
         finally:
             if process.returncode is not None:
                 shut(process)
 
-    def _pass_on(
-        self, process: subprocess.Popen[bytes], number: int, job: Job, on_news: OnNews
-    ) -> None:
+    def _pass_on(self, process: subprocess.Popen[bytes], number: int, job: Job, on_news: OnNews) -> None:
         assert process.stdin is not None and process.stdout is not None
         try:
             Sender(process.stdin).send(job)
@@ -119,9 +115,7 @@ class Jobs:
                 if number != self.number:
                     return  # cancelled
                 self.busy = False
-                lost = ProcessLost(
-                    "The background job has ended unexpectedly.", job.function, "Try again."
-                )
+                lost = ProcessLost("The background job has ended unexpectedly.", job.function, "Try again.")
                 culprit = self.mark.likeliest if self.mark is not None else None
                 lost.device = culprit[0] if culprit else ""
             on_news(Refused(lost))

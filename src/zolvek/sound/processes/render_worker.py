@@ -250,9 +250,7 @@ class Worker:
                 renderer.faults = 0
                 if "" not in self.reported:
                     self.reported.add("")
-                    self._give(
-                        messages.Trouble("", "The audio had invalid numbers and is silent there.")
-                    )
+                    self._give(messages.Trouble("", "The audio had invalid numbers and is silent there."))
 
     def work(self) -> None:
         """What there is to do while no command has come."""

@@ -57,7 +57,8 @@ class UseMetronome(Command, frozen=True):
 
 
 class Fill(Command, frozen=True):
-    """Keep the memory of a file filled with sound, by the class that `filler` names as "module:class"; no path ends it."""
+    """Keep the memory of a file filled with sound, by the class that `filler` names as "module:class"; no path ends
+    it."""
 
     path: str
     filler: str

@@ -69,12 +69,12 @@ class WorkerProcess:
         self.woken = self.owing = False
         self.starting = "", self.heard  # the device whose plugin is being made, and since when
         self.mark = Mark.create()  # which plugin is at work there
-        self.culprit: tuple[str, str] | None = (
-            None  # that was at work when it was lost, and in what
-        )
+        self.culprit: tuple[str, str] | None = None  # that was at work when it was lost, and in what
         self.process = begin(
-            command("zolvek.sound.processes.render_worker"), passed=(self.mark.handle,), **{VARIABLE: str(self.mark.handle)}
-        )  # fmt: skip
+            command("zolvek.sound.processes.render_worker"),
+            passed=(self.mark.handle,),
+            **{VARIABLE: str(self.mark.handle)},
+        )
         self.threads = [
             threading.Thread(target=work, name=f"playback {word}", daemon=True)
             for work, word in ((self._read, "in"), (self._write, "out"), (self._watch, "watch"))

@@ -57,9 +57,7 @@ class Controls:
     frame was taken where the song's last cut before it lies: a stretch begun elsewhere hears the same.
     """
 
-    def __init__(
-        self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int
-    ) -> None:
+    def __init__(self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
         self.cuts, self.taken = self._cuts(spacing)
         self.counts = np.diff(self.cuts, append=stretch.frames)

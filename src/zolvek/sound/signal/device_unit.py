@@ -12,7 +12,8 @@ from zolvek.sound.signal.new_note import NewNote
 
 class Incoming(NamedTuple):
     """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
-    what the device's controls do; and when it begins, in seconds of the renderer's clock. `side`: the sound of another track, float64 (2, frames), for a side-chain."""
+    what the device's controls do; and when it begins, in seconds of the renderer's clock. `side`: the sound of another
+    track, float64 (2, frames), for a side-chain."""
 
     sound: Floats
     notes: list[NewNote]

@@ -65,12 +65,8 @@ class Phase:
         for first in range(0, frame, PIECE):
             song = np.arange(first, min(first + PIECE, frame))
             beats = tempo.beats(song / self.rate)
-            own = Controls(
-                controls.device, controls.lanes, Block(beats, self.rate, first), self.spacing
-            )
-            values = np.minimum(
-                np.broadcast_to(own.values(self.key), own.counts.shape) / self.rate, most
-            )
+            own = Controls(controls.device, controls.lanes, Block(beats, self.rate, first), self.spacing)
+            values = np.minimum(np.broadcast_to(own.values(self.key), own.counts.shape) / self.rate, most)
             total += float((values * own.counts).sum())
         return total
 

@@ -81,7 +81,5 @@ def shortcuts_page() -> str:
     parts = ["# Keyboard shortcuts\n\nMade from the action table by `./zolvek shots`.\n"]
     for menu, rows in groupby(shortcut_rows(), key=lambda row: row[0]):
         lines = [f"| {keys} | {text} |" for _, keys, text in rows]
-        parts.append(
-            "\n".join([f"## {menu}\n", "| Keys | What they do |", "| --- | --- |", *lines, ""])
-        )
+        parts.append("\n".join([f"## {menu}\n", "| Keys | What they do |", "| --- | --- |", *lines, ""]))
     return "\n".join(parts)

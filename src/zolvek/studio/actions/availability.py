@@ -61,9 +61,7 @@ def sound_files(studio: Studio) -> str:
 
 def slots(studio: Studio) -> str:
     own = studio.session.lane
-    return open_lane(studio) or (
-        "" if own and own.slots else "The lane has no slots. Add some in the Patterns panel."
-    )
+    return open_lane(studio) or ("" if own and own.slots else "The lane has no slots. Add some in the Patterns panel.")
 
 
 def armed(studio: Studio) -> str:
@@ -164,11 +162,7 @@ def later_tempo(studio: Studio) -> str:
 
 def later_meter(studio: Studio) -> str:
     meter, here = studio.session.project.meter, studio.session.playhead.beat
-    return (
-        ""
-        if meter.meter_at(here + 1e-9).bar > 1
-        else "The first meter can't be removed. Type another one."
-    )
+    return "" if meter.meter_at(here + 1e-9).bar > 1 else "The first meter can't be removed. Type another one."
 
 
 def sound_track(studio: Studio) -> str:

@@ -103,9 +103,7 @@ class Areas(QWidget):
         stack.setSizes([470 - settings.low_height, settings.low_height])
         stack.setChildrenCollapsible(False)
         centre = QWidget()
-        centre.setLayout(
-            _column(self.overview, self.head, self.time_rows, self.ruler, stack, stretch=stack)
-        )
+        centre.setLayout(_column(self.overview, self.head, self.time_rows, self.ruler, stack, stretch=stack))
         # Borders stay where they were dragged to.
         stack.splitterMoved.connect(lambda *_: setattr(settings, "low_height", stack.sizes()[1]))
         return centre

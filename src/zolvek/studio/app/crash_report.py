@@ -26,9 +26,7 @@ def report(kind: type[BaseException], error: BaseException, trace: TracebackType
     return "\n".join(lines) + "\n"
 
 
-def write(
-    kind: type[BaseException], error: BaseException, trace: TracebackType | None
-) -> Path | None:
+def write(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> Path | None:
     """The report in a file of the state folder; None where that can't be written."""
     from zolvek.core.errors import ZolvekError
     from zolvek.storage import folders

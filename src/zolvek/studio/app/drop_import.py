@@ -44,9 +44,10 @@ def take(studio: Studio, path: Path) -> None:
     taker = TAKERS.get(path.suffix.lower())
     if taker is None:
         raise ZolvekError(
-            "Zolvek can't open this type of file.", str(path),
+            "Zolvek can't open this type of file.",
+            str(path),
             "Drop projects, MIDI, CSV, audio, devices, states or patterns.",
-        )  # fmt: skip
+        )
     taker(studio, path)
 
 
@@ -65,9 +66,7 @@ def _json(studio: Studio, path: Path) -> None:
     try:
         told = msgspec.json.decode(read_bytes(path))
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise ZolvekError(
-            f"This is not JSON: {error}.", str(path), "Choose another file."
-        ) from error
+        raise ZolvekError(f"This is not JSON: {error}.", str(path), "Choose another file.") from error
     kind = told.get("format") if isinstance(told, dict) else None
     taker = BY_FORMAT.get(str(kind))
     if taker is None:

@@ -38,14 +38,10 @@ class Faults(QObject):
     def begin(self) -> None:
         sys.excepthook = self.hook
         threading.excepthook = lambda told: (
-            self.hook(told.exc_type, told.exc_value, told.exc_traceback)
-            if told.exc_value is not None
-            else None
+            self.hook(told.exc_type, told.exc_value, told.exc_traceback) if told.exc_value is not None else None
         )
 
-    def hook(
-        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
-    ) -> None:
+    def hook(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if issubclass(kind, KeyboardInterrupt):
             return  # the window closes in order; see `interruption`
         frames = traceback.extract_tb(trace)

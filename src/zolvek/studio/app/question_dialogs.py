@@ -56,9 +56,7 @@ class WindowAsks:
 
     def confirm(self, question: str, details: str) -> bool:
         button = QMessageBox.StandardButton
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Zolvek", question, button.Yes | button.Cancel, self.over
-        )
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", question, button.Yes | button.Cancel, self.over)
         box.setInformativeText(details)
         return box.exec() == button.Yes
 
@@ -88,9 +86,7 @@ class WindowAsks:
         told, done = QInputDialog.getText(self.over, title, label, text=start)
         return told if done else None
 
-    def number(
-        self, title: str, label: str, start: float, low: float, high: float, decimals: int
-    ) -> float | None:
+    def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
         told, done = QInputDialog.getDouble(self.over, title, label, start, low, high, decimals)
         return told if done else None
 

@@ -177,9 +177,7 @@ class Window(QMainWindow):
     def monitor(self) -> None:
         from zolvek.studio.views.windows.midi_monitor import Monitor
 
-        self.monitor_window = self.monitor_window or Monitor(
-            self.session, self.studio.outside, self
-        )
+        self.monitor_window = self.monitor_window or Monitor(self.session, self.studio.outside, self)
         self.monitor_window.show()
         self.monitor_window.activateWindow()
 
@@ -242,20 +240,14 @@ class Window(QMainWindow):
             notices = self.session.notices
             begin = self.sheet.isVisible()
             # After the event: what takes them may ask, and the other program waits for us.
-            QTimer.singleShot(
-                0, lambda: notices.try_to(lambda: drop_import.take_all(self.studio, found, begin))
-            )
+            QTimer.singleShot(0, lambda: notices.try_to(lambda: drop_import.take_all(self.studio, found, begin)))
 
     # --- coming and going ---
 
     def changeEvent(self, event: QEvent | None) -> None:
         """Coming back to the window: has another program changed the file meanwhile?"""
         super().changeEvent(event)
-        if (
-            event is not None
-            and event.type() == QEvent.Type.ActivationChange
-            and self.isActiveWindow()
-        ):
+        if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
             self.studio.files.look_at_disk()
 
     def complete(self) -> None:

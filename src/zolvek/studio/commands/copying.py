@@ -56,9 +56,7 @@ def paste(session: Session, scaled: bool = False) -> None:
         if scaled and span and put.beat[-1] > 0.0:
             put = shaping.stretched(put, (span[1] - span[0]) / float(put.beat[-1]))
         if put.beat[-1] <= 0.0:
-            raise ZolvekError(
-                "The copied span has no length.", "the clipboard", "Copy a longer span."
-            )
+            raise ZolvekError("The copied span has no length.", "the clipboard", "Copy a longer span.")
         project = _spliced(session, project, lane, first, put, len(pieces) == 1)
     session.document.edit("Paste", project)
 
@@ -99,9 +97,7 @@ def at_speed(session: Session, factor: float) -> None:
     edit_together(session, words, edit, NONE_CHOSEN)
 
 
-def repeat_to(
-    session: Session, end: float, scale: float = 1.0, tilt: float = 0.0, all_lanes: bool = False
-) -> None:
+def repeat_to(session: Session, end: float, scale: float = 1.0, tilt: float = 0.0, all_lanes: bool = False) -> None:
     """The scope again and again up to beat `end`, growing by `scale` and `tilt`."""
     drawn = target(session)
     first, last, _ = scope(session)
@@ -133,6 +129,9 @@ def repeat_growing(studio: Studio) -> None:
     if dialog is not None:
         end = studio.session.position_of(dialog.until.text())
         repeat_to(
-            studio.session, end, dialog.scale.value() / 100.0,
-            dialog.tilt.value() / 100.0, dialog.all_lanes.isChecked(),
-        )  # fmt: skip
+            studio.session,
+            end,
+            dialog.scale.value() / 100.0,
+            dialog.tilt.value() / 100.0,
+            dialog.all_lanes.isChecked(),
+        )

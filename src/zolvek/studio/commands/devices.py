@@ -42,9 +42,7 @@ def remove_device(session: Session, ask: Ask) -> None:
     device = chosen_device(session)
     gone = chains.lanes_of(session.project, device.id)
     names = ", ".join(session.project.parameter_of(lane.id).name for lane in gone)
-    if gone and not ask.confirm(
-        f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. You can undo this."
-    ):
+    if gone and not ask.confirm(f"Remove {device.name} and its {len(gone)} lanes?", f"{names}. You can undo this."):
         return
     project = chains.remove_device(session.project, device.id)
     session.document.edit(f"Remove {device.name}", project)

@@ -77,9 +77,7 @@ def span_here(session: Session) -> None:
     text = session.project.meter.text
     if span.begun is None or abs(span.begun - here) < 1e-9:
         span.begun = here
-        session.notices.say(
-            f"The span begins at {text(here)}. Move the playhead and press U again."
-        )
+        session.notices.say(f"The span begins at {text(here)}. Move the playhead and press U again.")
         return
     low, high = sorted((span.begun, here))
     span.begun = None

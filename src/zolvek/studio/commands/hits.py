@@ -33,9 +33,7 @@ def go(studio: Studio, way: int) -> None:
     here, beats = studio.session.playhead.beat, studio.hits.beats
     later = beats[beats > here + hits.ONE] if way > 0 else beats[beats < here - hits.ONE]
     if not later.size:
-        studio.session.notices.say(
-            "There is no later hit." if way > 0 else "There is no earlier hit."
-        )
+        studio.session.notices.say("There is no later hit." if way > 0 else "There is no earlier hit.")
         return
     studio.player.seek(float(later[0] if way > 0 else later[-1]))
 
@@ -59,9 +57,7 @@ def snap_to_hits(studio: Studio) -> None:
     on = session.tools.grid.kind != "hits"
     session.tools.set_grid(kind="hits" if on else "straight", on=True)
     if on and not studio.hits.beats.size:
-        session.notices.say(
-            "No hits are known yet. The track has no notes, or its audio is still being analysed."
-        )
+        session.notices.say("No hits are known yet. The track has no notes, or its audio is still being analysed.")
 
 
 def choose_source(studio: Studio) -> None:
@@ -90,16 +86,12 @@ def until_hit(studio: Studio) -> None:
     if found is None:
         raise ZolvekError("There is no later hit.", remedy="Start earlier.")
     to = max(found - early, 0.0)
-    curve, moved = point_edits.move(
-        drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met
-    )
+    curve, moved = point_edits.move(drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met)
     where = f"{told.strip()} before the hit at {session.project.meter.text(found)}"
     session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
 
 
-def stamp(
-    studio: Studio, form: str, depth: float, length: str, hold: str = "", **sliders: float
-) -> None:
+def stamp(studio: Studio, form: str, depth: float, length: str, hold: str = "", **sliders: float) -> None:
     """A form on every hit of the selected span, else of the section at the playhead. `length` and `hold` as
     they are typed; "" is until the next hit."""
     _needed(studio)
@@ -114,9 +106,7 @@ def stamp(
 
     def edit(each: Target) -> Curve:
         nonlocal count
-        made, count = hits.stamped_on(
-            each.curve, studio.hits.beats, first, last, form, depth, beats, **sliders
-        )
+        made, count = hits.stamped_on(each.curve, studio.hits.beats, first, last, form, depth, beats, **sliders)
         return made
 
     label = BY_KEY[form].label
@@ -131,4 +121,4 @@ def ask_stamp(studio: Studio) -> None:
     target(studio.session)
     dialog = studio.ask.filled(HitsDialog)
     if dialog is not None:
-        stamp(studio, dialog.form_key, dialog.deep.value() / 100.0, dialog.length.text(), dialog.hold.text())  # fmt: skip
+        stamp(studio, dialog.form_key, dialog.deep.value() / 100.0, dialog.length.text(), dialog.hold.text())

@@ -37,9 +37,7 @@ def toggle_relative(session: Session) -> None:
     """Drawn around where the control stands, so that the movement goes along with it; or absolute again.
     Either way it is heard as before."""
     lane = unlocked(session)
-    work, words = (
-        (lanes.made_absolute, "absolute") if lane.relative else (lanes.made_relative, "relative")
-    )
+    work, words = (lanes.made_absolute, "absolute") if lane.relative else (lanes.made_relative, "relative")
     session.document.edit(f"Make the lane {words}", work(session.project, lane.id))
 
 
@@ -94,9 +92,7 @@ def type_loop(studio: Studio) -> None:
         return
     ends = [session.position_of(part) for part in told.split(" to ")]
     if len(ends) != 2 or ends[1] - ends[0] < lanes.LEAST_LOOP:
-        raise ZolvekError(
-            f"“{told}” is not a range.", remedy="Type two positions, such as 17 to 21."
-        )
+        raise ZolvekError(f"“{told}” is not a range.", remedy="Type two positions, such as 17 to 21.")
     label = f"Lane loop: {bars_text(ends[0], ends[1], session.project.meter)}"
     session.edit_lane(label, lanes.with_loop(lane, ends[0], ends[1]))
 
@@ -124,9 +120,7 @@ def next_slot(session: Session) -> None:
     the last one: what a hand does while it plays."""
     lane, meter = unlocked(session), session.project.meter
     if not lane.slots:
-        raise ZolvekError(
-            "The lane has no slots.", remedy="Add patterns to it in the Patterns panel."
-        )
+        raise ZolvekError("The lane has no slots.", remedy="Add patterns to it in the Patterns panel.")
     bar = meter.bar_beat(meter.bar_at(session.playhead.beat) + 1)
     now = next((s.slot for s in reversed(lane.switches) if s.beat <= bar), -1)
     slot = now + 1 if now + 1 < len(lane.slots) else -1
@@ -144,9 +138,7 @@ def remove_switch(session: Session) -> None:
         session.edit_lane(f"Remove slot change at {where}", lanes.without_switch(lane, before[-1]))
 
 
-def set_reach(
-    session: Session, low: float, high: float, keep_sound: bool, gesture: object = None
-) -> None:
+def set_reach(session: Session, low: float, high: float, keep_sound: bool, gesture: object = None) -> None:
     lane = base_only(session, "reach")
     text = session.project.parameter_of(lane.id).text
     changed = lanes.with_reach(lane, low, high, keep_sound)
@@ -232,9 +224,7 @@ def other_lane(studio: Studio, title: str) -> str | None:
     """Ask for another lane than the focus."""
     session = studio.session
     others = {
-        session.project.label_of(lane.id): lane.id
-        for lane in session.project.lanes()
-        if lane.id != session.focus.id
+        session.project.label_of(lane.id): lane.id for lane in session.project.lanes() if lane.id != session.focus.id
     }
     if not others:
         raise ZolvekError("There is no other lane.", remedy="Add one first.")
@@ -321,9 +311,7 @@ def remove_many(studio: Studio, device_only: bool) -> None:
     if not gone:
         raise ZolvekError("All of these lanes are locked.", owner, "Unlock at least one.")
     names = ", ".join(session.project.parameter_of(x.id).name for x in gone)
-    left = (
-        f" {counted(len(all_) - len(gone), 'locked lane')} remain." if len(gone) < len(all_) else ""
-    )
+    left = f" {counted(len(all_) - len(gone), 'locked lane')} remain." if len(gone) < len(all_) else ""
     title = f"Remove {counted(len(gone), 'lane')} of {owner}"
     if studio.ask.confirm(f"{title}?", f"{names}.{left} You can undo this."):
         project = session.project

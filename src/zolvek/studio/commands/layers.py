@@ -68,9 +68,14 @@ def stretch_to_span(session: Session) -> None:
         return own.having(beat=first + own.beat * ((last - first) / (end - layer.first)))
 
     change(
-        session, f"Fit {layer.label} to the span", first=first, last=last,
-        curve=stretched(layer.curve), amount_way=stretched(layer.amount_way), gaps=(),
-    )  # fmt: skip
+        session,
+        f"Fit {layer.label} to the span",
+        first=first,
+        last=last,
+        curve=stretched(layer.curve),
+        amount_way=stretched(layer.amount_way),
+        gaps=(),
+    )
 
 
 def remove(session: Session) -> None:
@@ -83,9 +88,7 @@ def draw_on(session: Session) -> None:
     """All the tools of Draw and Shape on the layer's own curve; again, on the base."""
     _, layer = picked(session)
     if layer.curve is None:
-        raise ZolvekError(
-            "This layer is not drawn.", layer.label, "Change its settings on its page."
-        )
+        raise ZolvekError("This layer is not drawn.", layer.label, "Change its settings on its page.")
     _draw(session, layer, "curve")
 
 
@@ -138,9 +141,7 @@ def bake(session: Session, everything: bool) -> None:
     project = session.project
     chosen = None if everything else [layer.id]
     within = session.settings.bake_tolerance
-    done = layering.baked(
-        lane, project.tempo, project.length, chosen, session.span.beats, min(max(within, 1e-5), 0.5)
-    )
+    done = layering.baked(lane, project.tempo, project.length, chosen, session.span.beats, min(max(within, 1e-5), 0.5))
     session.focus.draw_on_layer(None)
     label = "Bake all layers" if everything else f"Bake {layer.label}"
     session.document.edit(label, with_own(session, done))

@@ -39,9 +39,7 @@ def _own_curve_here(session: Session) -> None:
 
 def _beyond_loop(session: Session) -> bool:
     lane = session.lane
-    return bool(
-        lane and lane.cycle and session.playhead.beat >= lane.cycle.beat + lane.cycle.length
-    )
+    return bool(lane and lane.cycle and session.playhead.beat >= lane.cycle.beat + lane.cycle.length)
 
 
 def _change(session: Session, label: str, **changes: object) -> None:
@@ -62,17 +60,22 @@ MODES = (
          lambda s: s.preview.show(None)),
     Mode("learning", "Learning", "Learning from the controls you touch", lambda s: bool(s.passes.learning),
          lambda s: s.passes.learn("")),
-    Mode("path", "Drawing the pad's path", "Drawing the pad's path instead of this lane", lambda s: s.focus.path is not None,
+    Mode("path", "Drawing the pad's path", "Drawing the pad's path instead of this lane",
+        lambda s: s.focus.path is not None,
          lambda s: s.focus.draw_on_path(None, None)),
-    Mode("layer", "Drawing on a layer", "You are drawing on a layer, not on the lane's curve", lambda s: s.focus.drawn_layer is not None,
+    Mode("layer", "Drawing on a layer", "You are drawing on a layer, not on the lane's curve",
+        lambda s: s.focus.drawn_layer is not None,
          lambda s: s.focus.draw_on_layer(None)),
     Mode("take", "Auditioning a take", "A take plays instead of the curve", lambda s: bool(s.hearing.takes),
          lambda s: s.hearing.audition(None, ())),
-    Mode("kept", "Stored version plays", "You hear the stored version, not your edits", lambda s: s.hearing.comparing == "kept",
+    Mode("kept", "Stored version plays", "You hear the stored version, not your edits",
+        lambda s: s.hearing.comparing == "kept",
          lambda s: s.hearing.compare("")),
-    Mode("version", "Other version plays", "Another version of the section plays", lambda s: s.hearing.comparing == "version",
+    Mode("version", "Other version plays", "Another version of the section plays",
+        lambda s: s.hearing.comparing == "version",
          lambda s: s.hearing.compare("")),
-    Mode("bypass-all", "Automation off", "All controls stay at their own values", lambda s: s.hearing.comparing == "bypass",
+    Mode("bypass-all", "Automation off", "All controls stay at their own values",
+        lambda s: s.hearing.comparing == "bypass",
          lambda s: s.hearing.compare("")),
     Mode("alone", "Another lane is soloed", "All other lanes are held at their controls' values",
          lambda s: s.hearing.listening.alone not in (None, s.focus.id), lambda s: s.hearing.listen(alone=None)),
@@ -80,7 +83,8 @@ MODES = (
          lambda s: bool(s.span.also), lambda s: s.span.take_along(frozenset())),
     Mode("tool", "Drawing tool active", "Clicks draw with this tool", lambda s: s.tools.tool != "points",
          lambda s: s.tools.choose("points")),
-    Mode("slot", "Slot plays here", "A slot plays instead of the curve at the playhead", _plays_slot, _own_curve_here, False),
+    Mode("slot", "Slot plays here", "A slot plays instead of the curve at the playhead", _plays_slot, _own_curve_here,
+        False),
     Mode("loop", "Beyond the lane loop", "An earlier part repeats here", _beyond_loop,
          lambda s: _change(s, "End lane loop", cycle=None), False),
     Mode("hidden", "Hidden", "Applied, but not shown below", lambda s: _lane(s, "hidden"),

@@ -23,11 +23,7 @@ def name_of(session: Session, track: str | None, device: str | None) -> str:
 def rename(session: Session, track: str | None, device: str | None, name: str) -> None:
     old = name_of(session, track, device)
     project = session.project
-    made = (
-        names.track_renamed(project, track, name)
-        if track
-        else names.device_renamed(project, str(device), name)
-    )
+    made = names.track_renamed(project, track, name) if track else names.device_renamed(project, str(device), name)
     session.document.edit(f"Rename {old} to {name.strip()}", made)
 
 

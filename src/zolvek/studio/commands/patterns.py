@@ -38,9 +38,7 @@ def save_as(studio: Studio, name: str) -> None:
     first, last, _ = scope(session)
     pattern = Pattern(name, last - first, spans.piece(curve, first, last))
     there = shelf.named(name) is not None
-    if there and not studio.ask.confirm(
-        f"Replace the pattern “{name}”?", "The library has a pattern of that name."
-    ):
+    if there and not studio.ask.confirm(f"Replace the pattern “{name}”?", "The library has a pattern of that name."):
         return
     shelf.save(pattern)
     session.picked.pick_pattern(name)

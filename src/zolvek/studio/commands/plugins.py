@@ -41,4 +41,4 @@ def side_chain(studio: Studio) -> None:
     taken = studio.ask.choose("Side-chain", f"{device.name} listens to", [SILENCE, *names])
     if taken is not None:
         project = plugins.listening(session.project, device.id, names.get(taken, ""))
-        session.document.edit(f"{device.name} listens to {taken.lower() if taken == SILENCE else taken}", project)  # fmt: skip
+        session.document.edit(f"{device.name} listens to {taken.lower() if taken == SILENCE else taken}", project)

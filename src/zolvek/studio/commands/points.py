@@ -66,9 +66,7 @@ def select_nth(studio: Studio) -> None:
     """Ask for a number, and select every so-manieth of the points worked on."""
     session = studio.session
     found = worked_points(session)
-    every = studio.ask.number(
-        "Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0
-    )
+    every = studio.ask.number("Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0)
     if every is not None:
         session.points.choose(found.points[:: max(round(every), 2)])
 
@@ -121,9 +119,7 @@ def thin(session: Session) -> None:
     if not drawn.aside:
         keep |= np.isin(drawn.curve.beat, unlocked(session).pins)
     done = thinned(drawn.curve, session.settings.take_tolerance, keep=keep)
-    session.edit_curve(
-        f"Thin {found.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN
-    )
+    session.edit_curve(f"Thin {found.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN)
 
 
 def average(session: Session) -> None:
@@ -302,9 +298,7 @@ def quantise(session: Session, strength: float = 1.0) -> None:
     """Points pulled to the grid; what can't be placed is said."""
     found, points = worked_points(session), session.points
     grid = replace(session.tools.grid, on=True)
-    curve, left = quantised(
-        target(session).curve, grid, session.project.meter, strength, found.points
-    )
+    curve, left = quantised(target(session).curve, grid, session.project.meter, strength, found.points)
     session.edit_curve(f"Quantise {found.name} to {grid.label}", curve, points.chosen)
     if left.size:
         noun = "point" if left.size == 1 else "points"

@@ -26,9 +26,7 @@ def name_piece(studio: Studio) -> None:
 
 
 def rename_piece(session: Session, name: str) -> None:
-    session.document.edit(
-        f"Rename the song to {name.strip()}", names.project_renamed(session.project, name)
-    )
+    session.document.edit(f"Rename the song to {name.strip()}", names.project_renamed(session.project, name))
 
 
 # --- bars ---
@@ -49,9 +47,7 @@ def insert_bars(studio: Studio) -> None:
     found = _bars_of(session)
     if found is None:
         bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
-        count = studio.ask.number(
-            "Insert bars", f"How many before bar {bar}?", 4, 1, LIMITS["bar"].high, 0
-        )
+        count = studio.ask.number("Insert bars", f"How many before bar {bar}?", 4, 1, LIMITS["bar"].high, 0)
         if count is None:
             return
         found = bar, round(count)
@@ -111,9 +107,7 @@ def type_tempo(studio: Studio) -> None:
     session = studio.session
     beat = session.playhead.beat
     bpm = float(session.project.tempo.bpm(beat))
-    told = studio.ask.text(
-        "Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}"
-    )
+    told = studio.ask.text("Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}")
     if told is not None:
         tempo_typed(session, told, beat)
 
@@ -186,9 +180,7 @@ def meter_here(session: Session, text: str) -> None:
     meter_typed(session, text, meter.meter_at(session.playhead.beat + 1e-9).bar)
 
 
-def put_meter(
-    session: Session, label: str, project: Project, meter: object, gesture: object = None
-) -> None:
+def put_meter(session: Session, label: str, project: Project, meter: object, gesture: object = None) -> None:
     from zolvek.core.records import replace
 
     session.document.edit(label, replace(project, meter=meter), gesture)
@@ -198,9 +190,7 @@ def type_meter(studio: Studio) -> None:
     session = studio.session
     here = session.project.meter.meter_at(session.playhead.beat + 1e-9)
     bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
-    told = studio.ask.text(
-        f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}"
-    )
+    told = studio.ask.text(f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}")
     if told is not None:
         meter_typed(session, told, bar)
 
@@ -243,9 +233,7 @@ def end_at(studio: Studio, end: float) -> None:
     made = time_maps.with_end(project, end, cut, lengths_of(project))
     session.document.edit(f"End at {meter.text(end)}", made)
     if beyond:
-        session.notices.say(
-            f"{beyond}: {'cut off' if cut else 'kept, and audible when the end is later'}."
-        )
+        session.notices.say(f"{beyond}: {'cut off' if cut else 'kept, and audible when the end is later'}.")
 
 
 def type_end(studio: Studio) -> None:
@@ -289,9 +277,7 @@ def rename_section(studio: Studio) -> None:
         change_section(session, number, f"Rename {old}", name=" ".join(told.split()))
 
 
-def change_section(
-    session: Session, number: int, label: str, gesture: object = None, **changes: object
-) -> None:
+def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:
     made = sections.changed(session.document.before(gesture), number, **changes)
     session.document.edit(label, made, gesture)
     session.arranging.pick_section(number)
@@ -331,7 +317,9 @@ def move_section(session: Session, way: int) -> None:
     number = section_of(session)
     to = number - 1 if way < 0 else number + 2
     if not 0 <= to <= len(session.project.section_spans()):
-        raise ZolvekError("The section can't move further.", section_name(session), "It is already the first or the last.")  # fmt: skip
+        raise ZolvekError(
+            "The section can't move further.", section_name(session), "It is already the first or the last."
+        )
     move_section_to(session, number, to)
 
 
@@ -372,9 +360,7 @@ def next_version(session: Session) -> None:
     number = section_of(session)
     own = session.project.section_spans()[number][0]
     if len(own.versions) < 2:
-        raise ZolvekError(
-            "The section has only one version.", own.name, "Make a new version first."
-        )
+        raise ZolvekError("The section has only one version.", own.name, "Make a new version first.")
     choose_version(session, number, (own.chosen + 1) % len(own.versions))
 
 

@@ -30,9 +30,7 @@ def empty_words(track: Track) -> str:
     plays = any(device.role in ("instrument", "outside") for device in track.devices)
     if track.takes_sends:
         return "Plays what other tracks send to it"
-    return (
-        "Double-click to add a note, or drop audio files here" if plays else "Drop audio files here"
-    )
+    return "Double-click to add a note, or drop audio files here" if plays else "Drop audio files here"
 
 
 # --- sounds that are placed ---
@@ -120,9 +118,7 @@ def loop(session: Session) -> None:
     """Repeated to the end of the selected span, else of the section it ends in; again ends it."""
     block, clip = picked(session)
     if clip.loop_until is not None:
-        session.document.edit(
-            f"Play {_name(clip)} once", clips.looped(session.project, block, None)
-        )
+        session.document.edit(f"Play {_name(clip)} once", clips.looped(session.project, block, None))
         return
     lasts = length_of(clip.file)
     end = clips.end_of(clip, session.project.tempo, lasts)
@@ -195,14 +191,17 @@ def delete(session: Session) -> None:
         session.arranging.pick_block(None)
         return
     track, which = _notes(session)
-    session.document.edit(f"Delete {counted(len(which), 'note')}", notes.removed(session.project, track, which))  # fmt: skip
+    session.document.edit(f"Delete {counted(len(which), 'note')}", notes.removed(session.project, track, which))
     session.arranging.pick_notes(track, frozenset())
 
 
 def transpose(session: Session, by: int) -> None:
     track, which = _notes(session)
-    _put(session, f"Transpose {counted(len(which), 'note')} by {by:+d} st".replace("-", "−"),
-         notes.moved(session.project, track, which, 0.0, by))  # fmt: skip
+    _put(
+        session,
+        f"Transpose {counted(len(which), 'note')} by {by:+d} st".replace("-", "−"),
+        notes.moved(session.project, track, which, 0.0, by),
+    )
 
 
 def nudge(session: Session, way: int) -> None:
@@ -216,9 +215,7 @@ def nudge(session: Session, way: int) -> None:
     track, which = _notes(session)
     first = min(clips.track_of(project, track).notes[i].beat for i in which)
     step = way * grid.step_at(first, project.meter)
-    _put(
-        session, f"Nudge {counted(len(which), 'note')}", notes.moved(project, track, which, step, 0)
-    )
+    _put(session, f"Nudge {counted(len(which), 'note')}", notes.moved(project, track, which, step, 0))
 
 
 def lengthen(session: Session, way: int) -> None:
@@ -237,5 +234,8 @@ def lengthen(session: Session, way: int) -> None:
 def quantise(session: Session) -> None:
     track, which = _notes(session)
     grid = replace(session.tools.grid, on=True)
-    _put(session, f"Quantise {counted(len(which), 'note')} to {grid.label}",
-         notes.quantised(session.project, track, which, grid))  # fmt: skip
+    _put(
+        session,
+        f"Quantise {counted(len(which), 'note')} to {grid.label}",
+        notes.quantised(session.project, track, which, grid),
+    )

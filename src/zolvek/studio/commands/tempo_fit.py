@@ -34,20 +34,12 @@ def propose_tempo(studio: Studio) -> None:
     name = Path(clip.file.removeprefix("shipped:")).name
 
     def done(found: Tempo) -> None:
-        sure = (
-            "clear"
-            if found.sure > 0.55
-            else "fairly reliable"
-            if found.sure > 0.35
-            else "unreliable"
-        )
+        sure = "clear" if found.sure > 0.55 else "fairly reliable" if found.sure > 0.35 else "unreliable"
         rows = {
             f"{bpm:g} BPM, bar 1 on its first beat": bpm
             for bpm in (found.bpm, round(found.bpm * 2, 3), round(found.bpm / 2, 3))
         }
-        answer = studio.ask.choose(
-            f"The tempo of {name}", f"The estimate is {sure}. Use it?", list(rows)
-        )
+        answer = studio.ask.choose(f"The tempo of {name}", f"The estimate is {sure}. Use it?", list(rows))
         if answer is None:
             return
         project = session.project
@@ -64,9 +56,7 @@ def mark_bar(session: Session) -> None:
     near = [mark for mark in marks if abs(mark - beat) < 1e-3]
     session.arranging.mark(tuple(m for m in marks if m not in near) if near else (*marks, beat))
     count = len(session.arranging.marks)
-    more = (
-        "Mark another one, then fit the grid." if count < 2 else "Fit the grid when all are marked."
-    )
+    more = "Mark another one, then fit the grid." if count < 2 else "Fit the grid when all are marked."
     session.notices.say(f"{count} bar line{'s' * (count != 1)} marked. {more}")
 
 
@@ -79,9 +69,7 @@ def fit(studio: Studio) -> None:
     session = studio.session
     marks = session.arranging.marks
     if len(marks) < 2:
-        raise ZolvekError(
-            "At least two marks are needed.", remedy="Mark bar lines at the playhead."
-        )
+        raise ZolvekError("At least two marks are needed.", remedy="Mark bar lines at the playhead.")
     guess = ", ".join(str(_guess(session, a, b)) for a, b in itertools.pairwise(marks))
     told = studio.ask.text("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess)
     if told is not None:

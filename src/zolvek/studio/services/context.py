@@ -35,9 +35,7 @@ class Studio:
 
     show: Show
 
-    def __init__(
-        self, project: Project, settings: Settings, ask: Ask, path: Path | None = None
-    ) -> None:
+    def __init__(self, project: Project, settings: Settings, ask: Ask, path: Path | None = None) -> None:
         self.session = Session(project, settings, path)
         self.ask = ask
         self.view = Viewport(project.length)

@@ -24,9 +24,7 @@ def unlocked(session: Session) -> Lane:
     if lane is None:
         raise ZolvekError("There is no lane to work on.", remedy="Touch a control and press A.")
     if lane.locked:
-        raise ZolvekError(
-            "The lane is locked.", session.project.label_of(lane.id), "Unlock it first."
-        )
+        raise ZolvekError("The lane is locked.", session.project.label_of(lane.id), "Unlock it first.")
     return lane
 
 
@@ -42,22 +40,16 @@ def base_only(session: Session, what: str) -> Lane:
     """The focus lane, where its base is drawn on. Raises ZolvekError where something else is, which
     has no `what` of its own."""
     if target(session).aside:
-        raise ZolvekError(
-            f"This curve has no {what} of its own.", remedy="Return to the lane's base curve."
-        )
+        raise ZolvekError(f"This curve has no {what} of its own.", remedy="Return to the lane's base curve.")
     return unlocked(session)
 
 
 def worked(session: Session) -> WorkedOn:
     """What a command works on in what is drawn on, open to edits. Raises ZolvekError as `unlocked`,
     and where a span is selected in which there is nothing."""
-    found = worked_on(
-        target(session).curve, session.points.chosen, session.span.beats, session.project.meter
-    )
+    found = worked_on(target(session).curve, session.points.chosen, session.span.beats, session.project.meter)
     if not found.points.size and not found.segments.size:
-        raise ZolvekError(
-            f"There is nothing{found.where}.", remedy="Select another span, or points."
-        )
+        raise ZolvekError(f"There is nothing{found.where}.", remedy="Select another span, or points.")
     return found
 
 
@@ -65,9 +57,7 @@ def worked_points(session: Session) -> WorkedOn:
     """As `worked`, where points are needed."""
     found = worked(session)
     if not found.points.size:
-        raise ZolvekError(
-            f"There are no points{found.where}.", remedy="Select another span, or points."
-        )
+        raise ZolvekError(f"There are no points{found.where}.", remedy="Select another span, or points.")
     return found
 
 
@@ -133,7 +123,7 @@ def together(session: Session) -> list[Target]:
 
 def edit_together(
     session: Session, label: str, edit: Callable[[Target], Curve], chosen: Ints, gesture: object = None
-) -> None:  # fmt: skip
+) -> None:
     """`edit` done to all that is worked on together, as one step; `chosen` are the points selected then."""
     found = together(session)
     if len(found) == 1:

@@ -9,7 +9,7 @@ from zolvek.studio.session.session import Session
 
 def turn(
     session: Session, device: str, key: str, position: float, gesture: object = None, seconds: float | None = None
-) -> None:  # fmt: skip
+) -> None:
     """A control turned, by a dial, the controller or a message from outside at a time of
     time.perf_counter. During a pass that takes it the move is recorded; else its present value
     changes, and the turns of one gesture are one step."""
@@ -18,7 +18,7 @@ def turn(
 
 def turn_all(
     session: Session, moves: dict[tuple[str, str], float], gesture: object = None, seconds: float | None = None
-) -> None:  # fmt: skip
+) -> None:
     """Several controls turned at once, by device and parameter: one edit."""
     hands, project = session.passes.hands, session.project
     labels: list[str] = []
@@ -30,9 +30,7 @@ def turn_all(
         is_driven = lane is not None and not lane.bypassed
         if hands and hands.recording and lane is not None and is_driven:
             hands.missed(lane.id)
-            session.notices.say(
-                f"{parameter.name} is not armed, so this is not recorded. Press E to arm its lane."
-            )
+            session.notices.say(f"{parameter.name} is not armed, so this is not recorded. Press E to arm its lane.")
             continue
         position = min(max(position, 0.0), 1.0)
         if parameter.steps:

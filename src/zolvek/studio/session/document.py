@@ -19,9 +19,7 @@ class Document(QObject):
 
     changed = pyqtSignal()  # the project, whether it is saved, its path, or that a gesture ended
 
-    def __init__(
-        self, project: Project, settings: Settings, notices: Notices, path: Path | None = None
-    ) -> None:
+    def __init__(self, project: Project, settings: Settings, notices: Notices, path: Path | None = None) -> None:
         super().__init__()
         self.settings, self.notices = settings, notices
         self.selected: Callable[[], object] = lambda: None  # what is, for the step that is left
@@ -65,9 +63,7 @@ class Document(QObject):
         self._begin(project, path)
         self.changed.emit()
 
-    def edit(
-        self, label: str, project: Project, gesture: object = None, left: object = None
-    ) -> None:
+    def edit(self, label: str, project: Project, gesture: object = None, left: object = None) -> None:
         """Make `project` the present one, as a step named `label`; the steps of one gesture are one.
         `left`: what was selected before, where that is no more."""
         history = self.history

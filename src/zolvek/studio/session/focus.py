@@ -16,7 +16,8 @@ from zolvek.studio.session.document import Document
 
 class Focus(QObject):
     """`id`: the focus lane's. `layer`: the layer of it that is drawn on instead of its base,
-    and which `aspect` of it (a key of targets.ASPECTS); `path`: the device and the axis ("x" or "y") of the pad's path that is."""
+    and which `aspect` of it (a key of targets.ASPECTS); `path`: the device and the axis ("x" or "y") of the pad's path
+    that is."""
 
     changed = pyqtSignal()
 
@@ -95,9 +96,7 @@ class Focus(QObject):
         """Draw on a device's pad path, across ("x") or up ("y"), or on the lane again. Raises
         ZolvekError where there is no path, or no lane whose place it could take."""
         if axis and not any(p.device == device for p in self.document.project.pads):
-            raise ZolvekError(
-                "There is no path yet.", remedy="Draw one, or move the puck along a path."
-            )
+            raise ZolvekError("There is no path yet.", remedy="Draw one, or move the puck along a path.")
         if axis and self.id is None:
             raise ZolvekError("There is no lane to show it in.", remedy="Add a lane first.")
         self.layer = None

@@ -135,9 +135,13 @@ class Session:
         self.document.open(project, path)
 
     def edit_curve(
-        self, label: str, curve: Curve, chosen: Ints | None = None, gesture: object = None,
+        self,
+        label: str,
+        curve: Curve,
+        chosen: Ints | None = None,
+        gesture: object = None,
         moved: tuple[Ints, Ints] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Give what is drawn on another curve, and the selection its new places. `moved`: which points have
         gone where, so that pins go with them. Raises ZolvekError when there is no lane, or it is locked."""
         target = self.target
@@ -191,9 +195,14 @@ class Session:
     def _selected(self) -> Selected:
         focus = self.focus
         return Selected(
-            focus.id, focus.layer, focus.aspect, focus.path,
-            self.points.chosen, self.span.beats, self.shown.picked,
-        )  # fmt: skip
+            focus.id,
+            focus.layer,
+            focus.aspect,
+            focus.path,
+            self.points.chosen,
+            self.span.beats,
+            self.shown.picked,
+        )
 
     def touch(self, device: str, parameter: str, follow: bool | None = None) -> None:
         """A control was touched: its lane comes up, or is offered. With following switched off

@@ -162,11 +162,20 @@ def _words() -> dict[str, tuple[object, ...]]:
     from zolvek.studio.toolkit.theme import THEMES
 
     return {
-        "theme": tuple(THEMES), "when_met": (STOP, REPLACE), "grid_kind": tuple(GRID_KINDS),
-        "grid_division": DIVISIONS, "backdrop": tuple(BACKDROP_KINDS), "mode": tuple(MODES), "midi_split": tuple(SPLITS),
-        "sound_kind": tuple(SOUND_KINDS), "sound_rate": RATES, "sound_depth": tuple(DEPTHS),
-        "control_swing": tuple(SWINGS), "table_clock": tuple(CLOCKS), "table_cells": tuple(CELLS),
-    }  # fmt: skip
+        "theme": tuple(THEMES),
+        "when_met": (STOP, REPLACE),
+        "grid_kind": tuple(GRID_KINDS),
+        "grid_division": DIVISIONS,
+        "backdrop": tuple(BACKDROP_KINDS),
+        "mode": tuple(MODES),
+        "midi_split": tuple(SPLITS),
+        "sound_kind": tuple(SOUND_KINDS),
+        "sound_rate": RATES,
+        "sound_depth": tuple(DEPTHS),
+        "control_swing": tuple(SWINGS),
+        "table_clock": tuple(CLOCKS),
+        "table_cells": tuple(CELLS),
+    }
 
 
 def _is_known(name: str, value: object) -> bool:

@@ -57,9 +57,7 @@ def draw_curve(
     painter.restore()
 
 
-def _draw_band(
-    painter: QPainter, curve: Curve | Layered, view: Viewport, rect: QRectF, ink: str
-) -> None:
+def _draw_band(painter: QPainter, curve: Curve | Layered, view: Viewport, rect: QRectF, ink: str) -> None:
     """One upright a pixel, as a picture: lines would cost many times as much."""
     low, high = band(curve, view)
     rows = np.arange(int(rect.height()) + 2)[:, None]
@@ -67,15 +65,11 @@ def _draw_band(
     covered = (rows >= np.floor(top)) & (rows <= np.ceil(bottom))
     pixels = np.where(covered, np.uint32(color(ink).rgba()), np.uint32(0))
     height, width = pixels.shape
-    picture = QImage(
-        pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
-    )
+    picture = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied)
     painter.drawImage(QPointF(round(rect.left()), round(rect.top())), picture)
 
 
-def draw_time_grid(
-    painter: QPainter, project: Project, grid: Grid, view: Viewport, rect: QRectF, theme: Theme
-) -> None:
+def draw_time_grid(painter: QPainter, project: Project, grid: Grid, view: Viewport, rect: QRectF, theme: Theme) -> None:
     """Grid lines as far as they can be told apart, and bar lines, over `rect`."""
     painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
     for beat in shown_lines(project, grid, view):
@@ -118,9 +112,7 @@ def shown_bars(project: Project, view: Viewport, least: float = 22.0) -> list[tu
     return list(zip(bars.tolist(), beats.tolist(), strict=True))
 
 
-def draw_section_bounds(
-    painter: QPainter, project: Project, view: Viewport, rect: QRectF, theme: Theme
-) -> None:
+def draw_section_bounds(painter: QPainter, project: Project, view: Viewport, rect: QRectF, theme: Theme) -> None:
     """A heavier line where a section begins."""
     painter.setPen(QPen(color(theme.ghost), 1.4, Qt.PenStyle.DotLine))
     for section in project.sections:

@@ -232,7 +232,9 @@ class HitsDialog(QDialog):
         fields.addRow(self.held, self.hold)
         fields.addRow(self.back, self.length)
         layout = QVBoxLayout(self)
-        layout.addWidget(note("Applies to each hit of the selected span, downwards from the curve; a negative depth goes up."))  # fmt: skip
+        layout.addWidget(
+            note("Applies to each hit of the selected span, downwards from the curve; a negative depth goes up.")
+        )
         layout.addLayout(fields)
         layout.addWidget(_buttons(self))
 

@@ -18,9 +18,7 @@ from zolvek.studio.toolkit.widgets import field_label
 class FieldGrid(QWidget):
     """Entries in two columns, each under its label."""
 
-    def __init__(
-        self, title: str, fields: tuple[Setting, ...], changed: Callable[[], object]
-    ) -> None:
+    def __init__(self, title: str, fields: tuple[Setting, ...], changed: Callable[[], object]) -> None:
         super().__init__()
         self.fields, self.changed = fields, changed
         self.entries: dict[str, Entry] = {}

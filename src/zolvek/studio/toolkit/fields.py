@@ -138,9 +138,17 @@ class NumberEntry(Entry):
     valueChanged = pyqtSignal(float)
 
     def __init__(
-        self, name: str, low: float, high: float, value: float, unit: str = "", decimals: int = 2,
-        step: float = 1.0, special: str = "", changed: Callable[[float], object] | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        name: str,
+        low: float,
+        high: float,
+        value: float,
+        unit: str = "",
+        decimals: int = 2,
+        step: float = 1.0,
+        special: str = "",
+        changed: Callable[[float], object] | None = None,
+    ) -> None:
         super().__init__(name, self._typed)
         self.low, self.high, self.unit = low, high, unit
         self.decimals, self.step, self.special = decimals, step, special

@@ -17,9 +17,7 @@ from PyQt6.QtWidgets import (
 
 TYPED_IN = (QLineEdit, QAbstractSpinBox)
 CHOSEN_FROM = (QAbstractItemView, QComboBox)
-LETTERS_ACT = (
-    "letters-act"  # a list in which letters find nothing, as it has a search field of its own
-)
+LETTERS_ACT = "letters-act"  # a list in which letters find nothing, as it has a search field of its own
 PLAIN = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
 
 
@@ -64,9 +62,7 @@ def its_own(widget: QWidget, event: QKeyEvent) -> bool:
 
 
 def undoes(event: QKeyEvent) -> bool:
-    return event.matches(QKeySequence.StandardKey.Undo) or event.matches(
-        QKeySequence.StandardKey.Redo
-    )
+    return event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
 
 
 def being_typed(widget: QWidget) -> bool:

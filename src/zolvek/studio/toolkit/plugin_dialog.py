@@ -123,7 +123,7 @@ class PluginDialog(QDialog):
     def _fill(self) -> None:
         words = self.search.text().casefold().split()
         every = self.plugins.found or []
-        shown = [f for f in every if all(w in f"{f.name} {f.maker} {f.role} {f.about}".casefold() for w in words)]  # fmt: skip
+        shown = [f for f in every if all(w in f"{f.name} {f.maker} {f.role} {f.about}".casefold() for w in words)]
         self.rows.blockSignals(True)
         self.rows.clear()
         for found in sorted(shown, key=self._rank):
@@ -147,9 +147,12 @@ class PluginDialog(QDialog):
         elif self.plugins.fault:
             self.told.setText(self.plugins.fault)
         elif not every:
-            self.told.setText("No plugins found. LV2 plugins are in ~/.lv2 and /usr/lib/lv2, VST3 plugins in ~/.vst3 and /usr/lib/vst3.")  # fmt: skip
+            self.told.setText(
+                "No plugins found. LV2 plugins are in ~/.lv2 and /usr/lib/lv2, VST3 plugins in ~/.vst3 and "
+                "/usr/lib/vst3."
+            )
         else:
-            self.told.setText(f"{len(shown)} of {len(every)}. Parameters become lanes, presets become states.")  # fmt: skip
+            self.told.setText(f"{len(shown)} of {len(every)}. Parameters become lanes, presets become states.")
         self._follow()
 
     def _follow(self) -> None:

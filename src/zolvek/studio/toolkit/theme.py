@@ -46,15 +46,41 @@ THEMES = {
     theme.key: theme
     for theme in (
         Theme(
-            "vellum", "Vellum", "#E7DFCD", "#F5F0E4", "#FBF8F0", "#D5CBB5", "#B4A88E", "#22313A",
-            "#5A5647", "#0C5B66", "#C9412B", "#9A8564", "#744B7F", "#2C3F8C", "#F1DACB",
+            "vellum",
+            "Vellum",
+            "#E7DFCD",
+            "#F5F0E4",
+            "#FBF8F0",
+            "#D5CBB5",
+            "#B4A88E",
+            "#22313A",
+            "#5A5647",
+            "#0C5B66",
+            "#C9412B",
+            "#9A8564",
+            "#744B7F",
+            "#2C3F8C",
+            "#F1DACB",
         ),
         Theme(
-            "lamp", "Lamp", "#10181B", "#172024", "#202C31", "#2A373C", "#46565C", "#E4E1D6",
-            "#A9AFA8", "#6FC3CF", "#F0836B", "#B59E78", "#C39BCF", "#9DAEF2", "#3A2D2B",
+            "lamp",
+            "Lamp",
+            "#10181B",
+            "#172024",
+            "#202C31",
+            "#2A373C",
+            "#46565C",
+            "#E4E1D6",
+            "#A9AFA8",
+            "#6FC3CF",
+            "#F0836B",
+            "#B59E78",
+            "#C39BCF",
+            "#9DAEF2",
+            "#3A2D2B",
         ),
     )
-}  # fmt: skip
+}
 
 
 @lru_cache(maxsize=256)

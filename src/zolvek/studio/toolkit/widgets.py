@@ -41,9 +41,7 @@ def field_label(text: str) -> QLabel:
     return label
 
 
-def choice(
-    rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[object], object]
-) -> QComboBox:
+def choice(rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[object], object]) -> QComboBox:
     """A menu of (text, data); `chosen` is told the data a person picks."""
     box = QComboBox()
     box.setAccessibleName(name)
@@ -65,9 +63,7 @@ def pick(box: QComboBox, data: object) -> None:
         box.blockSignals(False)
 
 
-def button(
-    text: str, pressed: Callable[[], object], main: bool = False, tip: str = ""
-) -> QPushButton:
+def button(text: str, pressed: Callable[[], object], main: bool = False, tip: str = "") -> QPushButton:
     made = QPushButton(text)
     made.setProperty("main", main)
     made.setToolTip(tip)

@@ -20,9 +20,7 @@ SAME_TEMPO = 0.002  # of it
 class Steering:
     """`tick` is to be called often. `drift`: seconds that the song is behind the clock."""
 
-    def __init__(
-        self, follower: Follower, transport: Transport, project: Callable[[], Project]
-    ) -> None:
+    def __init__(self, follower: Follower, transport: Transport, project: Callable[[], Project]) -> None:
         self.follower, self.transport, self.project = follower, transport, project
         self.moved = follower.moved
         self.drift = 0.0

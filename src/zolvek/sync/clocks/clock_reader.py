@@ -206,9 +206,7 @@ class Follower:
             return
         p, self.pieces = self.pieces, {}
         self.code = _rate(p[7] >> 1)
-        number = frames_of(
-            p[6] | (p[7] & 1) << 4, p[4] | p[5] << 4, p[2] | p[3] << 4, p[0] | p[1] << 4, self.code
-        )
+        number = frames_of(p[6] | (p[7] & 1) << 4, p[4] | p[5] << 4, p[2] | p[3] << 4, p[0] | p[1] << 4, self.code)
         # The first of the eight was sent at that time: the last one comes seven quarters of a frame later.
         song = number / self.code.fps + 7.0 / (QUARTERS * self.code.fps)
         offset = song - moment

@@ -97,9 +97,7 @@ def keep_time(h, d, n):
 def cycle(n, address):
     h, d = words(address, SLOTS), reals(address, SLOTS)
     keep_time(h, d, n)
-    take_in(
-        h, d, n
-    )  # first: what a port of ours sends to this one lies where it was sent a cycle ago
+    take_in(h, d, n)  # first: what a port of ours sends to this one lies where it was sent a cycle ago
     buffers(h, n)
     if h[TABLE] != 0:
         t = words(h[TABLE], T_SLOTS)

@@ -44,9 +44,7 @@ class Client:
         self.memory, self.words = memory, memory.words
         self.library = library.library()
         status = ctypes.c_int(0)
-        self.client = self.library.jack_client_open(
-            NAME.encode(), library.NO_START, ctypes.byref(status)
-        )
+        self.client = self.library.jack_client_open(NAME.encode(), library.NO_START, ctypes.byref(status))
         if not self.client:
             raise ZolvekError("No JACK server is running.", "JACK", "Start one, or PipeWire.")
         self.name = self.library.jack_get_client_name(self.client).decode()
@@ -72,9 +70,7 @@ class Client:
             s.SEGMENTS: memory.segments,
         }
         for word, place in self.own.items():
-            place[:] = (
-                0 if word in (s.SPREAD, s.NOTES) else place
-            )  # touched: the system gives it now
+            place[:] = 0 if word in (s.SPREAD, s.NOTES) else place  # touched: the system gives it now
             words[word] = place.ctypes.data
         words[s.CLIENT] = self.client
         words[s.TABLE] = words[s.OLD_TABLE] = words[s.TABLE_DONE] = 0
@@ -109,9 +105,7 @@ class Client:
         if found is None:
             kind = library.AUDIO if own.kind == "sound" else library.MIDI
             way = library.IS_OUTPUT if own.out else library.IS_INPUT
-            port = self.library.jack_port_register(
-                self.client, own.name.encode()[:200], kind, way, 0
-            )
+            port = self.library.jack_port_register(self.client, own.name.encode()[:200], kind, way, 0)
             self.by_name[own.name] = found = port or UNKNOWN, own
         return int(found[0])
 

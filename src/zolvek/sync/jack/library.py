@@ -113,7 +113,7 @@ def library() -> Any:
     except (OSError, AttributeError) as error:
         raise ZolvekError(
             "JACK can't be used.", str(error), "Install libjack-jackd2-0, or PipeWire's pipewire-jack."
-        ) from error  # fmt: skip
+        ) from error
     # What it has to say it says in its results too; on the error output it would repeat itself.
     loaded.jack_set_error_function(_silent)
     loaded.jack_set_info_function(_silent)
@@ -122,9 +122,7 @@ def library() -> Any:
 
 def is_pipewire() -> bool:
     """Whether the library that is loaded speaks to PipeWire."""
-    return "pipewire" in os.path.realpath(path()) or b"PipeWire" in (
-        library().jack_get_version_string() or b""
-    )
+    return "pipewire" in os.path.realpath(path()) or b"PipeWire" in (library().jack_get_version_string() or b"")
 
 
 def names(found: Any) -> list[str]:

@@ -39,12 +39,7 @@ def write_three(h, port, offset, status, first, second, size):
     put_byte(h[SCRATCH], 1, first)
     put_byte(h[SCRATCH], 2, second)
     if h[FIRST_BUFFER + port] != 0:
-        if (
-            native.midi_event_write(
-                h[FIRST_BUFFER + port], np.uint32(offset), h[SCRATCH], np.uint64(size)
-            )
-            != 0
-        ):
+        if native.midi_event_write(h[FIRST_BUFFER + port], np.uint32(offset), h[SCRATCH], np.uint64(size)) != 0:
             h[FULL] += 1
 
 

@@ -16,21 +16,15 @@ from zolvek.sync.jack import library
 binding.load_library_permanently(library.path())
 
 # Places are whole numbers here: a pointer is passed as one on every 64-bit system.
-port_get_buffer = types.ExternalFunction("jack_port_get_buffer", types.int64(types.int64, types.uint32))  # fmt: skip
+port_get_buffer = types.ExternalFunction("jack_port_get_buffer", types.int64(types.int64, types.uint32))
 midi_clear_buffer = types.ExternalFunction("jack_midi_clear_buffer", types.void(types.int64))
 midi_event_write = types.ExternalFunction(
     "jack_midi_event_write", types.int32(types.int64, types.uint32, types.int64, types.uint64)
 )
-midi_get_event_count = types.ExternalFunction("jack_midi_get_event_count", types.uint32(types.int64))  # fmt: skip
-midi_event_get = types.ExternalFunction(
-    "jack_midi_event_get", types.int32(types.int64, types.int64, types.uint32)
-)
-transport_query = types.ExternalFunction(
-    "jack_transport_query", types.int32(types.int64, types.int64)
-)
-transport_locate = types.ExternalFunction(
-    "jack_transport_locate", types.int32(types.int64, types.uint32)
-)
+midi_get_event_count = types.ExternalFunction("jack_midi_get_event_count", types.uint32(types.int64))
+midi_event_get = types.ExternalFunction("jack_midi_event_get", types.int32(types.int64, types.int64, types.uint32))
+transport_query = types.ExternalFunction("jack_transport_query", types.int32(types.int64, types.int64))
+transport_locate = types.ExternalFunction("jack_transport_locate", types.int32(types.int64, types.uint32))
 clock_gettime = types.ExternalFunction("clock_gettime", types.int32(types.int32, types.int64))
 usleep = types.ExternalFunction("usleep", types.int32(types.uint32))
 
@@ -87,8 +81,8 @@ _INT64, _UINT32, _UINT8 = ir.IntType(64), ir.IntType(32), ir.IntType(8)
 int64_at, put_int64 = _read(_INT64, types.int64, True), _write(_INT64, types.int64, True)
 uint32_at, put_uint32 = _read(_UINT32, types.uint32, True), _write(_UINT32, types.uint32, True)
 byte_at, put_byte = _read(_UINT8, types.uint8, True), _write(_UINT8, types.uint8, True)
-real_at, put_real = _read(ir.DoubleType(), types.float64, False), _write(ir.DoubleType(), types.float64, False)  # fmt: skip
-single_at, put_single = _read(ir.FloatType(), types.float32, False), _write(ir.FloatType(), types.float32, False)  # fmt: skip
+real_at, put_real = _read(ir.DoubleType(), types.float64, False), _write(ir.DoubleType(), types.float64, False)
+single_at, put_single = _read(ir.FloatType(), types.float32, False), _write(ir.FloatType(), types.float32, False)
 
 
 @compiled

@@ -93,7 +93,8 @@ class PortsProcess:
             self.client.lead(leads)
 
     def start(self, beat: float, count_in: int, clicks: int, moment: float) -> None:
-        """`count_in`: frames of a count-in before it, of so many clicks, and `moment` (time.perf_counter) when it is to begin or
+        """`count_in`: frames of a count-in before it, of so many clicks, and `moment` (time.perf_counter) when it is
+        to begin or
         should have begun, 0 for at once: where the song moves by itself."""
         frame = self._frame(beat)
         if self.together:
@@ -157,15 +158,14 @@ class PortsProcess:
         self.closing = True
 
     COMMANDS = (
-        "use", "use_time", "start", "stop", "locate", "speed", "set_loop", "send_clock", "use_connections", "disconnect",
+        "use", "use_time", "start", "stop", "locate", "speed", "set_loop", "send_clock", "use_connections",
+            "disconnect",
         "panic",
         "free_wheel", "close",
     )  # fmt: skip
     NEED_CLIENT = ("start", "stop", "locate", "disconnect", "free_wheel")
 
-    def _go(
-        self, what: int, frame: int, moment: float = 0.0, quiet_until: int = s.NOT_QUIET
-    ) -> None:
+    def _go(self, what: int, frame: int, moment: float = 0.0, quiet_until: int = s.NOT_QUIET) -> None:
         words, end = self.words, time.monotonic() + TAKEN
         while words[s.GO_DONE] != words[s.GO_SERIAL] and time.monotonic() < end:
             time.sleep(0.001)  # the order before has not been taken yet
@@ -296,16 +296,25 @@ class PortsProcess:
         if client is None:
             report = Report(state=NO_SERVER, trouble=self.trouble)
         else:
-            if self.said is not None and self.said.seen == (self.graph, self.rate, int(words[s.BLOCK])) and self.said.name:  # fmt: skip
+            if (
+                self.said is not None
+                and self.said.seen == (self.graph, self.rate, int(words[s.BLOCK]))
+                and self.said.name
+            ):
                 return
             from zolvek.sync.jack import library
 
             report = Report(
-                "PipeWire" if library.is_pipewire() else "JACK", "", client.name, self.rate,
-                int(words[s.BLOCK]), bool(client.library.jack_is_realtime(client.client)),
+                "PipeWire" if library.is_pipewire() else "JACK",
+                "",
+                client.name,
+                self.rate,
+                int(words[s.BLOCK]),
+                bool(client.library.jack_is_realtime(client.client)),
                 tuple(client.others()),
-                tuple(client.connections()), (self.graph, self.rate, int(words[s.BLOCK])),
-            )  # fmt: skip
+                tuple(client.connections()),
+                (self.graph, self.rate, int(words[s.BLOCK])),
+            )
         if report != self.said:
             self.said = report
             self._give(report)
@@ -315,21 +324,22 @@ class PortsProcess:
         self.out.flush()
 
 
-def tables_of(
-    project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str
-) -> Any:
+def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str) -> Any:
     """All that the callbacks send of a project."""
     from zolvek.sync.jack.client import Tables
 
     none: tuple[np.ndarray, np.ndarray] = np.zeros(0, np.int64), np.zeros(0, np.uint8)
-    quarters, data = (
-        song_timeline.code_frames(project, rate, RATES[code]) if code in RATES else none
-    )
+    quarters, data = song_timeline.code_frames(project, rate, RATES[code]) if code in RATES else none
     return Tables(
-        song_timeline.sending(project, rate, ports, resolution), song_timeline.clock_frames(project, rate), quarters, data,
-        code, song_timeline.tempo_table(project), song_timeline.meter_table(project),
+        song_timeline.sending(project, rate, ports, resolution),
+        song_timeline.clock_frames(project, rate),
+        quarters,
+        data,
+        code,
+        song_timeline.tempo_table(project),
+        song_timeline.meter_table(project),
         round(float(project.tempo.seconds(project.length)) * rate),
-    )  # fmt: skip
+    )
 
 
 def keep_compiled() -> None:

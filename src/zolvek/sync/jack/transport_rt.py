@@ -39,12 +39,7 @@ CAUGHT_UP, AT_ONCE = (
 @compiled
 def want(h, frame):
     """Sound is to be made ready from `frame` on, unless it is already."""
-    if (
-        h[WANTED_SERIAL] == 0
-        or h[WANTED_FRAME] != frame
-        or h[WANTED_USED] != 0
-        or h[REFILL] != h[REFILL_DONE]
-    ):
+    if h[WANTED_SERIAL] == 0 or h[WANTED_FRAME] != frame or h[WANTED_USED] != 0 or h[REFILL] != h[REFILL_DONE]:
         h[REFILL_DONE] = h[REFILL]
         h[WANTED_FRAME] = frame
         h[WANTED_USED] = 0

@@ -69,17 +69,13 @@ class MidiStream:
         self.port = port
         self.wanted: Wanted | None = None
         self.now: Placed | None = None  # what is sent of it
-        self.sent: Placed | None = (
-            None  # what was looked at last: edits since then are sent together
-        )
+        self.sent: Placed | None = None  # what was looked at last: edits since then are sent together
         self.made = 0.0  # when that was reckoned
         self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
         self.runs = False  # the clock has been told to go
         self.waits, self.begins = False, 0.0  # it is to be told so at a beat
 
-    def use(
-        self, project: Project, resolution: Resolution, clock: bool = False, code: str = ""
-    ) -> None:
+    def use(self, project: Project, resolution: Resolution, clock: bool = False, code: str = "") -> None:
         """What is sent from now on; it is reckoned by who sends it."""
         self.wanted = Wanted(project, resolution, clock, code)
 
@@ -120,21 +116,20 @@ class MidiStream:
         rows: list[tuple[float, Any]] = [
             (frame / RATE, (placed.names[port], data[:size].tobytes()))
             for frame, port, data, size in zip(
-                found.frame[low:high].tolist(), found.port[low:high].tolist(), found.data[low:high],
-                found.size[low:high].tolist(), strict=True,
+                found.frame[low:high].tolist(),
+                found.port[low:high].tolist(),
+                found.data[low:high],
+                found.size[low:high].tolist(),
+                strict=True,
             )
-        ]  # fmt: skip
+        ]
         low, high = np.searchsorted(placed.code, [first, last])
         rows += [
             (when, ("", bytes((QUARTER_FRAME, value))))
-            for when, value in zip(
-                placed.code[low:high].tolist(), placed.data[low:high].tolist(), strict=True
-            )
+            for when, value in zip(placed.code[low:high].tolist(), placed.data[low:high].tolist(), strict=True)
         ]
         low, high = np.searchsorted(placed.moments, [first, last])
-        for beat, when in zip(
-            placed.beats[low:high].tolist(), placed.moments[low:high].tolist(), strict=True
-        ):
+        for beat, when in zip(placed.beats[low:high].tolist(), placed.moments[low:high].tolist(), strict=True):
             if self.waits and beat < self.begins - 1e-9:
                 continue
             if self.waits:
@@ -176,13 +171,16 @@ def _placed(wanted: Wanted) -> Placed:
     beats = clocks(project.length) if wanted.clock else np.zeros(0)
     code, data = np.zeros(0), np.zeros(0, np.uint8)
     if wanted.code in RATES:
-        code, data = quarter_frames(
-            float(project.tempo.seconds(project.length)), RATES[wanted.code]
-        )
+        code, data = quarter_frames(float(project.tempo.seconds(project.length)), RATES[wanted.code])
     return Placed(
-        wanted, song_timeline.sending(project, RATE, ports, wanted.resolution), ("", *names), beats,
-        project.tempo.seconds(beats), code, data,
-    )  # fmt: skip
+        wanted,
+        song_timeline.sending(project, RATE, ports, wanted.resolution),
+        ("", *names),
+        beats,
+        project.tempo.seconds(beats),
+        code,
+        data,
+    )
 
 
 def _stands(placed: Placed, seconds: float) -> list[Any]:
@@ -195,8 +193,7 @@ def _stands(placed: Placed, seconds: float) -> list[Any]:
         if state >= first:
             begin, end = found.state_row[state : state + 2].tolist()
             rows += [
-                (placed.names[port], found.row_data[row, : found.row_size[row]].tobytes())
-                for row in range(begin, end)
+                (placed.names[port], found.row_data[row, : found.row_size[row]].tobytes()) for row in range(begin, end)
             ]
     return rows
 
@@ -227,9 +224,7 @@ class OscStream:
         before, now = self.sent, self.project
         self.sent = now
         stood = {row[1:] for row in osc_messages.at(before, float(before.tempo.beats(seconds)))}
-        return [
-            r for r in osc_messages.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood
-        ]
+        return [r for r in osc_messages.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood]
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         project = self.project

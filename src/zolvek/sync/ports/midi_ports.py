@@ -62,9 +62,7 @@ class Input:
             self.port = library.MidiIn()
             self.port.open_port(self.port.get_ports().index(name))
         except Exception as error:
-            raise ZolvekError(
-                "The MIDI port can't be opened.", name, "Is it plugged in, and free?"
-            ) from error
+            raise ZolvekError("The MIDI port can't be opened.", name, "Is it plugged in, and free?") from error
         self.port.ignore_types(sysex=False, timing=False)  # a clock and its time code may come
         self.port.set_callback(lambda event, _: heard(tuple(event[0]), time.perf_counter()))
 
@@ -85,9 +83,7 @@ class Output:
             else:
                 self.port.open_port(self.port.get_ports().index(name))
         except Exception as error:
-            raise ZolvekError(
-                "The MIDI port can't be opened.", name, "Is it plugged in, and free?"
-            ) from error
+            raise ZolvekError("The MIDI port can't be opened.", name, "Is it plugged in, and free?") from error
 
     def send(self, message: bytes) -> None:
         self.port.send_message(list(message))

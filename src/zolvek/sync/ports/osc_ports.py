@@ -33,9 +33,7 @@ class Output:
             self.socket = socket.socket(family, kind)
             self.socket.bind(("::" if family == socket.AF_INET6 else "", 0))
         except OSError as error:
-            raise ZolvekError(
-                "OSC can't be sent to this address.", f"{host}:{port}", str(error)
-            ) from error
+            raise ZolvekError("OSC can't be sent to this address.", f"{host}:{port}", str(error)) from error
         self.sent = self.refused = 0
         self.port: int = self.socket.getsockname()[1]  # what it sends comes from
 
@@ -59,9 +57,12 @@ class Input:
     and not taken. Raises ZolvekError where the port is taken."""
 
     def __init__(
-        self, port: int, read: Callable[[bytes], list[tuple[str, float]]],
-        address_of: Callable[[bytes], str], anywhere: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        port: int,
+        read: Callable[[bytes], list[tuple[str, float]]],
+        address_of: Callable[[bytes], str],
+        anywhere: bool = False,
+    ) -> None:
         self.read, self.address_of, self.lock = read, address_of, threading.Lock()
         self.latest: dict[str, bytes] = {}
         self.bundles: deque[bytes] = deque(maxlen=MOST_BUNDLES)
@@ -73,9 +74,7 @@ class Input:
             self.socket.bind((ANYWHERE if anywhere else LOOPBACK, port))
         except (OSError, OverflowError) as error:
             self.socket.close()
-            raise ZolvekError(
-                "The port is in use.", f"port {port}", "Choose another one."
-            ) from error  # fmt: skip
+            raise ZolvekError("The port is in use.", f"port {port}", "Choose another one.") from error
         self.socket.settimeout(WOKEN)
         self.port = self.socket.getsockname()[1]
         self.running = True

@@ -48,9 +48,7 @@ class Live:
     """Follows a clock until it is closed. `clock` gives it, or None while there is none; `seconds` the second of
     the song at a beat."""
 
-    def __init__(
-        self, stream: Stream, clock: Callable[[], Clock | None], seconds: Callable[[float], float]
-    ) -> None:
+    def __init__(self, stream: Stream, clock: Callable[[], Clock | None], seconds: Callable[[float], float]) -> None:
         self.stream, self.clock, self.seconds = stream, clock, seconds
         self.queue: deque[tuple[float, Any]] = deque()
         self.filled = 0.0  # second of the song up to which it is looked up

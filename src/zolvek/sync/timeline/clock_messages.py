@@ -16,9 +16,7 @@ LAST_POSITION = 16_383  # what fourteen bits hold
 CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
 QUARTER_FRAME, SONG_POSITION = 0xF1, 0xF2
 QUARTERS = 4  # quarter frame messages a frame; eight tell a whole time, which is two frames long
-FULL_FRAME = bytes(
-    (0xF0, 0x7F, 0x7F, 0x01, 0x01)
-)  # then hours with the rate, minutes, seconds, frames, F7
+FULL_FRAME = bytes((0xF0, 0x7F, 0x7F, 0x01, 0x01))  # then hours with the rate, minutes, seconds, frames, F7
 DROPPED, DROP_MINUTE, DROP_TEN = (
     2,
     1_798,

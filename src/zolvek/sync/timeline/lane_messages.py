@@ -41,9 +41,7 @@ class Sent(NamedTuple):
         return self.data[-1]
 
 
-def between(
-    project: Project, first: float, last: float, resolution: Resolution = FINEST
-) -> list[Sent]:
+def between(project: Project, first: float, last: float, resolution: Resolution = FINEST) -> list[Sent]:
     """The messages from beat `first` up to, but not at, `last`, in order of time: those that the file
     delivers at this resolution."""
     rows = []
@@ -66,7 +64,4 @@ def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[S
 
 def _sent(lane: str, found: Messages) -> list[Sent]:
     columns = (found.tick.tolist(), found.data, found.size.tolist())
-    return [
-        Sent(tick / TICKS, lane, data[:size].tobytes())
-        for tick, data, size in zip(*columns, strict=True)
-    ]
+    return [Sent(tick / TICKS, lane, data[:size].tobytes()) for tick, data, size in zip(*columns, strict=True)]

@@ -17,9 +17,7 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 
 ROOT = "/zolvek"
 RATES = (10.0, 30.0, 60.0, 120.0, 250.0)  # times a second that a lane which moves is sent
-NEVER = re.compile(
-    r"[^\x21-\x7e]|[#*,/?\[\]{}]"
-)  # what an address may not have (OSC 1.0, Address Spaces)
+NEVER = re.compile(r"[^\x21-\x7e]|[#*,/?\[\]{}]")  # what an address may not have (OSC 1.0, Address Spaces)
 BUNDLE, DEEPEST = b"#bundle\0", 8  # how a bundle begins, and bundles in bundles at most
 MOST_BYTES = 1_400  # of a bundle: it goes in one piece through any network
 
@@ -117,9 +115,7 @@ def read(packet: bytes) -> list[tuple[str, float]]:
         return [
             (str(message.address), float(message.params[0]))
             for message in messages
-            if message.params
-            and isinstance(message.params[0], (int, float))
-            and np.isfinite(float(message.params[0]))
+            if message.params and isinstance(message.params[0], (int, float)) and np.isfinite(float(message.params[0]))
         ]
     except Exception as error:  # the library's own, of any kind: the packet comes from outside
         raise ZolvekError("This is not an OSC packet.", f"{len(packet)} bytes") from error
@@ -178,15 +174,16 @@ def _sending(project: Project) -> list[Lane]:
 
 
 def _rows(
-    project: Project, lane: Lane, by_target: dict[tuple[str, str], str], beats: np.ndarray,
+    project: Project,
+    lane: Lane,
+    by_target: dict[tuple[str, str], str],
+    beats: np.ndarray,
     positions: np.ndarray,
-) -> list[Timed]:  # fmt: skip
+) -> list[Timed]:
     parameter = project.parameter_of(lane.id)
     values = np.clip(parameter.value(positions), -1e30, 1e30)  # silence is −∞ dB, which no all read
     address = by_target[lane.device, lane.parameter]
     return [
         Timed(beat, address, position, value)
-        for beat, position, value in zip(
-            beats.tolist(), positions.tolist(), values.tolist(), strict=True
-        )
+        for beat, position, value in zip(beats.tolist(), positions.tolist(), values.tolist(), strict=True)
     ]

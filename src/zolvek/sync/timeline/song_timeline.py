@@ -21,9 +21,7 @@ from zolvek.formats.midi.step_streams import FINEST, delivered, lane_messages
 from zolvek.sync.timeline.clock_messages import FrameRate, clocks, quarter_frames
 
 ALL = 0  # the port that everything of the tracks goes to besides their own
-BEYOND = (
-    240.0  # seconds that clock and time code go on after the end: another program may be longer
-)
+BEYOND = 240.0  # seconds that clock and time code go on after the end: another program may be longer
 
 
 class Sending(NamedTuple):
@@ -48,17 +46,13 @@ class Sending(NamedTuple):
     note_data: np.ndarray
 
 
-def sending(
-    project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST
-) -> Sending:
+def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST) -> Sending:
     """The messages of the tracks' notes and of all lanes that are delivered. Ports are counted as they stand in
     `ports`; a track that has none of its own sends to the one of all."""
     place = {port.key: number for number, port in enumerate(ports)}
     own = {track.id: place.get(f"track {track.id}", ALL) for track in project.tracks}
     played = [track for track in project.tracks if track.notes]
-    parts: list[tuple[int, Messages]] = [
-        (own[track.id], note_messages(project, track)) for track in played
-    ]
+    parts: list[tuple[int, Messages]] = [(own[track.id], note_messages(project, track)) for track in played]
     spans = [note_spans(project, track) for track in played]
     counts: list[int] = []
     lane_ports: list[int] = []
@@ -93,7 +87,7 @@ def sending(
         _frames(project, rate, _joined([end for _, end, _ in spans], np.int64)),
         _joined([np.full(len(track.notes), own[track.id]) for track in played], np.int64),
         _joined([on for _, _, on in spans], np.uint8, (0, 3)),
-    )  # fmt: skip
+    )
 
 
 def clock_frames(project: Project, rate: int) -> Ints:
@@ -118,8 +112,7 @@ def meter_table(project: Project) -> Floats:
     """(points, 4): beat, bar, beats in a bar and their unit, of each meter point."""
     meter = project.meter
     rows = [
-        (start, point.bar, point.count, point.unit)
-        for start, point in zip(meter.starts, meter.points, strict=True)
+        (start, point.bar, point.count, point.unit) for start, point in zip(meter.starts, meter.points, strict=True)
     ]
     return np.array(rows, np.float64)
 

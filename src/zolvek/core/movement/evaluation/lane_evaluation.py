@@ -102,9 +102,7 @@ def cycled(curve: Curve, first: float, span: float, length: float) -> Curve:
     times = int(-(-(length - end) // span))
     if times < 1:
         return curve
-    return splice(
-        curve, end, _cropped(repeated(piece(curve, first, end), span, times), length - end)
-    )
+    return splice(curve, end, _cropped(repeated(piece(curve, first, end), span, times), length - end))
 
 
 def switched(curve: Curve, lane: Lane, length: float) -> Curve:

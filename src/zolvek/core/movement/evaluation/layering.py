@@ -85,9 +85,7 @@ def _movement(layer: Layer, first: float, last: float, tempo: TempoMap) -> Curve
     return random_curve(layer.random, first, last, tempo)
 
 
-def _whole_movement(
-    layer: Layer, first: float, last: float, tempo: TempoMap
-) -> tuple[TempoMap, float, float, float]:
+def _whole_movement(layer: Layer, first: float, last: float, tempo: TempoMap) -> tuple[TempoMap, float, float, float]:
     """For a movement of which a part is hidden: a tempo under which the whole of it goes from beat 0 on, as under the
     project's from `first` to `last` and steadily around that; where the part begins and ends, and how long the whole
     is, in beats."""
@@ -234,9 +232,7 @@ def baked(
     names = {layer.id for layer in heard} if chosen is None else set(chosen)
     taken = _with_below(heard, names)
     if not taken:
-        raise ZolvekError(
-            "There is no active layer to bake.", remedy="Switch one on, or select it."
-        )
+        raise ZolvekError("There is no active layer to bake.", remedy="Switch one on, or select it.")
     rest = [layer for layer in heard if layer not in taken]
     if lane.fit and (rest or span is not None):
         raise ZolvekError(
@@ -286,10 +282,7 @@ def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
 
 def rescaled(layers: tuple[Layer, ...], factor: float) -> tuple[Layer, ...]:
     """Layers of a lane whose curve's height now stands for 1/`factor` as much: heard as before."""
-    return tuple(
-        each if each.kind == "scale" else replace(each, amount=each.amount * factor)
-        for each in layers
-    )
+    return tuple(each if each.kind == "scale" else replace(each, amount=each.amount * factor) for each in layers)
 
 
 def free_of_reach(lane: Lane, tempo: TempoMap, length: float) -> Lane:

@@ -65,9 +65,7 @@ class Moments:
     They are told a piece at a time, for there are 57,600 of them in a minute at 60 BPM.
     """
 
-    def __init__(
-        self, heard: Heard, length: float, tempo: TempoMap, resolution: Resolution
-    ) -> None:
+    def __init__(self, heard: Heard, length: float, tempo: TempoMap, resolution: Resolution) -> None:
         self.last = max(int(np.ceil(length * TICKS)), 1)
         fastest = max(point.bpm for point in tempo.points) / 60_000.0  # beats a millisecond
         gap = int(np.ceil(resolution.milliseconds * fastest * TICKS - 1e-6))
@@ -121,9 +119,13 @@ class Bounds:
 
 
 def stepped(
-    heard: Heard, length: float, scale: Scale, tempo: TempoMap, resolution: Resolution,
+    heard: Heard,
+    length: float,
+    scale: Scale,
+    tempo: TempoMap,
+    resolution: Resolution,
     going: Callable[[], object] = lambda: None,
-) -> Stream:  # fmt: skip
+) -> Stream:
     """The fewest changes that keep the steps of `scale` within half a step (and the tolerance) of the
     lane's curve at every instant.
 
@@ -155,9 +157,7 @@ def stepped(
     return Stream(heard.lane.id, tick[place], value, strays, at)
 
 
-def _piece(
-    heard: Heard, moments: Moments, bounds: Bounds, first: int, stop: int
-) -> tuple[Ints, Floats, Floats]:
+def _piece(heard: Heard, moments: Moments, bounds: Bounds, first: int, stop: int) -> tuple[Ints, Floats, Floats]:
     """Ticks of a stretch, and the lowest and highest value from each to the next: of those, only the
     ones at which what a step may be can change."""
     stop = min(stop, moments.last)
@@ -185,9 +185,7 @@ def _piece(
     return ticks[:-1], low, high
 
 
-def _worst(
-    heard: Heard, moments: Moments, first: int, stop: int, scale: Scale, held: float
-) -> tuple[float, int]:
+def _worst(heard: Heard, moments: Moments, first: int, stop: int, scale: Scale, held: float) -> tuple[float, int]:
     """How many steps a held one is from the curve at most between two ticks, and the tick that is at."""
     ticks = moments.between(first, stop)
     if len(ticks) > LOOKED_AT:
@@ -210,9 +208,7 @@ def covered(least: Ints, most: Ints) -> tuple[Ints, Ints]:
     """The fewest values, one after another, that lie within least..most everywhere: the places at
     which each begins, and the values. Keeping one as long as any value suits is the fewest there
     can be."""
-    new = np.flatnonzero(
-        np.concatenate(([True], (least[1:] != least[:-1]) | (most[1:] != most[:-1])))
-    )
+    new = np.flatnonzero(np.concatenate(([True], (least[1:] != least[:-1]) | (most[1:] != most[:-1]))))
     low, high = least[new], most[new]
     if np.array_equal(low, high):
         return new, low

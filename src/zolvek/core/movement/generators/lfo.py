@@ -92,9 +92,7 @@ class Cycles(Record, frozen=True):
 
     def __post_init__(self) -> None:
         if not self.last > self.first:
-            raise ZolvekError(
-                "The span is empty.", remedy="Select a span that ends after it begins."
-            )
+            raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
 
     def way(self, beats: Floats) -> Floats:
         """What rates are counted in, beats or seconds, from the start of the span."""
@@ -161,10 +159,7 @@ class Cycles(Record, frozen=True):
             u = np.linspace(0.0, 1.0, TABLE + 1)
             share = lfo.rate_way.at(0.5 * (u[1:] + u[:-1])), lfo.rate_way.at(u)
             low, high = 1.0 / lfo.rate.period, 1.0 / lfo.rate_end.period
-            middle, ends = (
-                low + (high - low) * s if lfo.by_equal_steps else low * (high / low) ** s
-                for s in share
-            )
+            middle, ends = (low + (high - low) * s if lfo.by_equal_steps else low * (high / low) ** s for s in share)
             parts = (ends[:-1] + 4.0 * middle + ends[1:]) / 6.0 * np.diff(u) * self.whole
             kept = (u, np.concatenate(([0.0], np.cumsum(parts))))
             self.__dict__["_kept"] = kept

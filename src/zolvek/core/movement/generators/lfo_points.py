@@ -61,7 +61,8 @@ def as_curve(
 ) -> Curve:
     """The LFO from beat `first` to `last` as a curve; kept to 0..1.
 
-    Steady ones are exact. Changing ones stay within `tolerance` of the movement throughout. Raises ZolvekError for an empty span,
+    Steady ones are exact. Changing ones stay within `tolerance` of the movement throughout. Raises ZolvekError for an
+    empty span,
     or one of more than a million points.
     """
     wanted = points_wanted(lfo, first, last, tempo)
@@ -210,13 +211,9 @@ def _evened(corners: Corners, smooth: float, first: float, last: float) -> Corne
     return made.beat, 2.0 * made.value - 1.0, made.shape.astype(np.intp), made.amount
 
 
-def _softened(
-    lfo: Lfo, place: Floats, level: Floats, shape: Ints, amount: Floats, cycles: Cycles
-) -> Corners:
+def _softened(lfo: Lfo, place: Floats, level: Floats, shape: Ints, amount: Floats, cycles: Cycles) -> Corners:
     """Jumps as ramps of so many seconds: a glide follows each of them."""
-    twin = np.append(
-        np.abs(np.diff(place)) < 1e-12, False
-    )  # its next point is the jump's other side
+    twin = np.append(np.abs(np.diff(place)) < 1e-12, False)  # its next point is the jump's other side
     after_twin = np.append(False, twin[:-1])
     held = np.append(False, (shape[:-1] == HOLD) & (np.abs(np.diff(level)) > 1e-12))
     jumps = after_twin | (held & ~twin)
@@ -232,9 +229,7 @@ def _softened(
     later = place[at] + glide[at]
     share = np.where(length[at] > 0.0, glide[at] / np.maximum(length[at], 1e-12), 0.0)
     following = np.append(level[1:], level[-1])
-    reached = np.where(
-        shape[at] == LINE, level[at] + share * (following[at] - level[at]), level[at]
-    )
+    reached = np.where(shape[at] == LINE, level[at] + share * (following[at] - level[at]), level[at])
     new_place = np.concatenate((place, later))
     new_level = np.concatenate((np.where(jumps, before, level), reached))
     new_shape = np.concatenate((np.where(jumps, LINE, shape), shape[at])).astype(int)

@@ -125,9 +125,7 @@ def random_curve(move: RandomMove, first: float, last: float, tempo: TempoMap) -
     span or one with more than a million values."""
     if not last > first:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
-    begin, end = (
-        tempo.seconds([first, last]) if move.every.timed else np.array([first, last])
-    ).tolist()
+    begin, end = (tempo.seconds([first, last]) if move.every.timed else np.array([first, last])).tolist()
     count = int(np.ceil((end - begin) / move.every.period - 1e-9))
     if count > MOST_VALUES:
         raise ZolvekError(
@@ -268,6 +266,4 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     def function(beats: Floats) -> Floats:
         return own.at(beats) + depth * (wander.at(beats) - 0.5)
 
-    return approximated(
-        function, np.concatenate((knots(own), at)), max(0.05 * strength * HAND_DEPTH, 1e-4)
-    )
+    return approximated(function, np.concatenate((knots(own), at)), max(0.05 * strength * HAND_DEPTH, 1e-4))

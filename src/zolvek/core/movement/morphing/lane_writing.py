@@ -13,9 +13,7 @@ from zolvek.core.movement.evaluation.layering import free_of_reach, rescaled
 from zolvek.core.records import replace
 
 
-def ready(
-    project: Project, lane: Lane, lowest: float, highest: float, first: float, last: float
-) -> Lane:
+def ready(project: Project, lane: Lane, lowest: float, highest: float, first: float, last: float) -> Lane:
     """The lane, with a reach that holds positions from `lowest` to `highest`, its loop and slots written out, and its
     layers at rest from beat `first` to `last`. Layers that a wider reach would change elsewhere are flattened. Raises
     ZolvekError for a lane that is locked, or bypassed: nothing of it would be heard."""
@@ -23,9 +21,10 @@ def ready(
         raise ZolvekError("A lane is locked.", project.label_of(lane.id), "Unlock it first.")
     if lane.bypassed:
         raise ZolvekError(
-            "A lane is bypassed, so changes are not heard.", project.label_of(lane.id),
+            "A lane is bypassed, so changes are not heard.",
+            project.label_of(lane.id),
             "Apply it first, or leave out its control.",
-        )  # fmt: skip
+        )
     if lane.cycle is not None or lane.switches:
         lane = without_cycle(lane, project.length)
     low, high = sorted(lane.reach)

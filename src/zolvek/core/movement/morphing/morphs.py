@@ -60,7 +60,8 @@ def morphed(
     always: frozenset[str] = frozenset(),
 ) -> Project:
     """The project with the morph written into lanes; those that are not there are added, those of
-    parameters that neither differ nor are heard otherwise are left alone, but for those `always` written. Raises ZolvekError for an empty span, or where
+    parameters that neither differ nor are heard otherwise are left alone, but for those `always` written. Raises
+    ZolvekError for an empty span, or where
     nothing differs."""
     first, last = span
     if not last > first >= 0.0:
@@ -121,9 +122,14 @@ def _heard_otherwise(
 
 
 def _piece(
-    project: Project, row: Row, start: float, end: float, span: tuple[float, float],
-    own: tuple[float, float], way: Way,
-) -> Points:  # fmt: skip
+    project: Project,
+    row: Row,
+    start: float,
+    end: float,
+    span: tuple[float, float],
+    own: tuple[float, float],
+    way: Way,
+) -> Points:
     """One parameter's way, from beat 0."""
     if row.parameter.steps:
         return _jump(project, start, end, span, way.moment)
@@ -132,9 +138,13 @@ def _piece(
 
 
 def _fresh(
-    project: Project, row: Row, span: tuple[float, float], own: tuple[float, float], way: Way,
+    project: Project,
+    row: Row,
+    span: tuple[float, float],
+    own: tuple[float, float],
+    way: Way,
     rest: float,
-) -> Curve:  # fmt: skip
+) -> Curve:
     """The curve of a new lane: at rest, the way, and what comes after."""
     first, last = span
     piece = _piece(project, row, row.start, row.end, span, own, way)
@@ -149,9 +159,7 @@ def _curve(points: Points) -> Curve:
     return Curve(beat, value, shape, amount)  # type: ignore[arg-type]  # made arrays there
 
 
-def _own_span(
-    span: tuple[float, float], group: int, count: int, stagger: str
-) -> tuple[float, float]:
+def _own_span(span: tuple[float, float], group: int, count: int, stagger: str) -> tuple[float, float]:
     """The part of the span in which a group moves."""
     first, last = span
     step = (last - first) / (count + 1)
@@ -191,9 +199,7 @@ def _stays_until(curve: Curve, last: float, length: float) -> float:
 def _exact(lane: Lane, positions: list[float]) -> list[float]:
     """Curve values that give these positions back: the ends of the reach are exactly 0 and 1."""
     low, high = lane.reach
-    return [
-        0.0 if p == low else 1.0 if p == high else float(lane.from_position(p)) for p in positions
-    ]
+    return [0.0 if p == low else 1.0 if p == high else float(lane.from_position(p)) for p in positions]
 
 
 def _glide(
@@ -215,9 +221,7 @@ def _glide(
     return rows_
 
 
-def _jump(
-    project: Project, start: float, end: float, span: tuple[float, float], moment: str
-) -> Points:
+def _jump(project: Project, start: float, end: float, span: tuple[float, float], moment: str) -> Points:
     """From one choice to the other at a moment, through none in between."""
     first, last = span
     length = last - first
@@ -266,20 +270,20 @@ def chained(
         return made
     number = 1 + max((int(m.id.rpartition("-")[2]) for m in project.morphs), default=0)
     record = Morph(
-        f"morph-{number}", device, tuple(key for _, key in stops), tuple(beats), way,
-        start if stops[0][1] == "" else {}, _keys(project, device, stops, start, way),
-    )  # fmt: skip
+        f"morph-{number}",
+        device,
+        tuple(key for _, key in stops),
+        tuple(beats),
+        way,
+        start if stops[0][1] == "" else {},
+        _keys(project, device, stops, start, way),
+    )
     # A morph over the same span of the same device takes the place of the old one.
-    others = tuple(
-        m for m in made.morphs
-        if m.device != device or m.beats[-1] <= beats[0] or m.beats[0] >= beats[-1]
-    )  # fmt: skip
+    others = tuple(m for m in made.morphs if m.device != device or m.beats[-1] <= beats[0] or m.beats[0] >= beats[-1])
     return replace(made, morphs=(*others, record))
 
 
-def _keys(
-    project: Project, device: str, stops: list[tuple[float, str]], start: Values, way: Way
-) -> tuple[str, ...]:
+def _keys(project: Project, device: str, stops: list[tuple[float, str]], start: Values, way: Way) -> tuple[str, ...]:
     """The parameters that a morph through these stops writes."""
     here, found = start, set()
     for beat, key in stops[1:]:
@@ -332,13 +336,9 @@ def remade(project: Project, state: str) -> Project:
             # What it moved before is written again even where nothing differs any more.
             always = frozenset(morph.moved)
             project = _through(project, morph.device, stops, start, morph.way, always)
-            moved = tuple(
-                sorted({*morph.moved, *_keys(project, morph.device, stops, start, morph.way)})
-            )
+            moved = tuple(sorted({*morph.moved, *_keys(project, morph.device, stops, start, morph.way)}))
             again = replace(morph, moved=moved)
-            project = replace(
-                project, morphs=tuple(again if m.id == morph.id else m for m in project.morphs)
-            )
+            project = replace(project, morphs=tuple(again if m.id == morph.id else m for m in project.morphs))
     return project
 
 

@@ -43,9 +43,7 @@ TRAVELS = {
 }
 
 
-def weights(
-    corners: tuple[PadCorner, ...], x: Numbers, y: Numbers, weighing: str = "distance"
-) -> Floats:
+def weights(corners: tuple[PadCorner, ...], x: Numbers, y: Numbers, weighing: str = "distance") -> Floats:
     """How much each state counts at each place: (states, places), never negative, summing to 1;
     at a state that one alone. Raises ZolvekError for fewer than two states, or for bilinear weights
     where the four are not a rectangle's corners."""
@@ -68,12 +66,7 @@ def weights(
         if here.any():
             near[:, here] = near[:, here] * 0.0
             nearest = np.argmin(
-                np.stack(
-                    [
-                        np.square(px[part][here] - c.x) + np.square(py[part][here] - c.y)
-                        for c in corners
-                    ]
-                ),
+                np.stack([np.square(px[part][here] - c.x) + np.square(py[part][here] - c.y) for c in corners]),
                 axis=0,
             )
             near[nearest, np.flatnonzero(here)] = 1.0
@@ -93,9 +86,7 @@ def _bilinear(corners: tuple[PadCorner, ...], x: Floats, y: Floats) -> Floats:
         )
     u = np.clip((x - xs[0]) / (xs[1] - xs[0]), 0.0, 1.0)
     v = np.clip((y - ys[0]) / (ys[1] - ys[0]), 0.0, 1.0)
-    return np.stack(
-        [(u if c.x == xs[1] else 1.0 - u) * (v if c.y == ys[1] else 1.0 - v) for c in corners]
-    )
+    return np.stack([(u if c.x == xs[1] else 1.0 - u) * (v if c.y == ys[1] else 1.0 - v) for c in corners])
 
 
 def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Floats]:
@@ -104,8 +95,7 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
     device = project.device_track(pad.device).device(pad.device)
     share = weights(pad.corners, x, y, pad.weighing)
     told: list[Values] = [
-        _whole(project, pad.device, states.state_of(project, corner.state).of(pad.device))
-        for corner in pad.corners
+        _whole(project, pad.device, states.state_of(project, corner.state).of(pad.device)) for corner in pad.corners
     ]
     strongest = np.argmax(share, axis=0)
     found = {}
@@ -126,15 +116,18 @@ def _whole(project: Project, device: str, values: Values) -> Values:
 
 
 def travelled(
-    pad: Pad, kind: str, rate: Rate, span: tuple[float, float], project: Project, seed: int = 1,
+    pad: Pad,
+    kind: str,
+    rate: Rate,
+    span: tuple[float, float],
+    project: Project,
+    seed: int = 1,
     size: float = 1.0,
-) -> Pad:  # fmt: skip
+) -> Pad:
     """The pad with the puck travelling by itself: a line, a circle, a figure of eight, or a wander
     with a seed, once round each `rate`, over a span."""
     if kind not in TRAVELS:
-        raise ZolvekError(
-            f"There is no path “{kind}”.", "pad", f"Choose one of {', '.join(TRAVELS)}."
-        )
+        raise ZolvekError(f"There is no path “{kind}”.", "pad", f"Choose one of {', '.join(TRAVELS)}.")
     half = replace(rate, period=rate.period / 2.0)
     movements = {
         "line": (Lfo("triangle", rate, amount=size), Lfo("triangle", rate, amount=size)),
@@ -176,9 +169,7 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     return with_track(project, replace(track, lanes=tuple(lanes)))
 
 
-def _followed(
-    project: Project, pad: Pad, device: Device, tolerance: float
-) -> tuple[Floats, dict[str, Floats]]:
+def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> tuple[Floats, dict[str, Floats]]:
     """Beats along the puck's way, and the positions of all parameters there, so closely that lines between
     them are within a part of the tolerance everywhere, and choices change on their tick."""
 

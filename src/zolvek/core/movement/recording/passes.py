@@ -117,9 +117,7 @@ def raw_curve(moves: list[Move], beats_a_second: float, stepped: bool) -> Curve:
     return joined(np.maximum.accumulate(beat), value, shape, np.zeros(len(beat)))
 
 
-def spans_held(
-    moves: list[Move], mode: str, start: float, stop: float
-) -> list[tuple[float, float]]:
+def spans_held(moves: list[Move], mode: str, start: float, stop: float) -> list[tuple[float, float]]:
     """The stretches that a mode writes, from the moves between `start` and `stop`."""
     if not moves or mode == "read":
         return []
@@ -169,9 +167,11 @@ def written(
         if back > LEAST_SPAN:
             goal = float(curve.at(end + back))
             piece = joined(
-                np.append(piece.beat, end - begin + back), np.append(piece.value, goal),
-                np.append(piece.shape, LINE).astype(np.uint8), np.append(piece.amount, 0.0),
-            )  # fmt: skip
+                np.append(piece.beat, end - begin + back),
+                np.append(piece.value, goal),
+                np.append(piece.shape, LINE).astype(np.uint8),
+                np.append(piece.amount, 0.0),
+            )
             last = max(last, end + back) if place == len(spans) - 1 else last
         made = splice(made, begin, piece)
     return Written(made, raw, first, last)
@@ -182,9 +182,7 @@ def _piece(raw: Curve, first: float, last: float, stepped: bool, tolerance: floa
     inside = (raw.beat > first) & (raw.beat < last)
     beat = np.concatenate(([first], raw.beat[inside], [last])) - first
     value = np.concatenate((raw.at([first]), raw.value[inside], raw.at([last])))
-    shape = np.concatenate(([HOLD if stepped else LINE], raw.shape[inside], [LINE])).astype(
-        np.uint8
-    )
+    shape = np.concatenate(([HOLD if stepped else LINE], raw.shape[inside], [LINE])).astype(np.uint8)
     made = joined(beat, value, shape, np.zeros(len(beat)))
     return made if stepped else thinned(made, tolerance, shapes=True).curve
 

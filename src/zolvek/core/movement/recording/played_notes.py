@@ -39,9 +39,7 @@ class Played:
         first, strength = held
         if beat < first:
             beat = loop_end if loop_end is not None and loop_end > first else first
-        self.notes.append(
-            Note(first, max(beat - first, SHORTEST), pitch, min(max(strength, 0.0), 1.0))
-        )
+        self.notes.append(Note(first, max(beat - first, SHORTEST), pitch, min(max(strength, 0.0), 1.0)))
 
     def finish(self, beat: float) -> list[Note]:
         """All keys up: what has been played."""

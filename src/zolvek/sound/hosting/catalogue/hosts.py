@@ -78,6 +78,4 @@ def bundle_at(path: Path) -> tuple[str, Path]:
         for form in HOSTS:
             if host(form).is_bundle(place):
                 return form, place
-    raise ZolvekError(
-        "This is not a plugin.", str(path), "Choose a folder that ends in .lv2 or .vst3."
-    )
+    raise ZolvekError("This is not a plugin.", str(path), "Choose a folder that ends in .lv2 or .vst3.")

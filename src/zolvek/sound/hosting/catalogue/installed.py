@@ -23,9 +23,7 @@ from zolvek.storage.opening import read_bytes
 
 VERSION = 3
 Progress = Callable[[int, int], object]
-HOW_TO_ADD = (
-    "Install it, or add its folder with Add plugin ▸ From a folder, or `zolvek plugins --add`."
-)
+HOW_TO_ADD = "Install it, or add its folder with Add plugin ▸ From a folder, or `zolvek plugins --add`."
 
 
 class Cache(msgspec.Struct):
@@ -45,9 +43,7 @@ def _load() -> dict[str, Kept]:
     return cache.bundles if cache.version == VERSION else {}
 
 
-def look(
-    progress: Progress | None = None, again: bool = False
-) -> tuple[dict[str, Kept], list[Failure]]:
+def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[str, Kept], list[Failure]]:
     """What is in each bundle that plugins may be loaded from; and what keeps a whole standard from being hosted
     here, such as lilv missing from the system. `again`: those that could not be read are tried once more."""
     kept = _load()
@@ -64,7 +60,7 @@ def _has_fault(own: Kept) -> bool:
     return any(each.fault for each in own.plugins)
 
 
-def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[Found], list[Failure]]:  # fmt: skip
+def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[Found], list[Failure]]:
     """All plugins, by name; those that can't be used with the reason."""
     now, faults = look(progress, again)
     return by_name(now), faults
@@ -75,8 +71,7 @@ def allowed(bundle: Path) -> bool:
     if bundle in plugin_folders.added():
         return True
     return any(
-        host(form).is_bundle(bundle) and any(root in bundle.parents for root in host(form).roots())
-        for form in HOSTS
+        host(form).is_bundle(bundle) and any(root in bundle.parents for root in host(form).roots()) for form in HOSTS
     )
 
 
@@ -123,11 +118,7 @@ def _listed(bundles: dict[str, Kept], uri: str) -> Path | None:
         if any(each.id == uri and not each.fault for each in own.plugins):
             bundle = Path(name)
             form = host(format_of(uri))
-            if (
-                form.is_bundle(bundle)
-                and allowed(bundle)
-                and form.stamp(bundle) == tuple(own.stamp)
-            ):
+            if form.is_bundle(bundle) and allowed(bundle) and form.stamp(bundle) == tuple(own.stamp):
                 return bundle
     return None
 
@@ -148,9 +139,11 @@ def found(uri: str) -> Found:
     if own is None and Path(path).exists():
         own = _in_bundle(every, Path(path), name)
     if own is None:
-        raise faults[0] if faults and not every else Failure(
-            "The plugin is not installed here.", uri, "`zolvek plugins` lists those that are."
-        )  # fmt: skip
+        raise (
+            faults[0]
+            if faults and not every
+            else Failure("The plugin is not installed here.", uri, "`zolvek plugins` lists those that are.")
+        )
     if own.fault:
         raise ZolvekError("The plugin can't be used.", own.name, own.fault)
     return own
@@ -161,13 +154,14 @@ def _in_bundle(every: list[Found], path: Path, name: str) -> Found:
     inside = [each for each in every if Path(each.path).resolve() == bundle.resolve()]
     if not inside:
         raise ZolvekError(
-            "This bundle is not in your plugin folders.", str(path),
+            "This bundle is not in your plugin folders.",
+            str(path),
             f"If you trust it, add it first: `zolvek plugins --add {path}`.",
-        )  # fmt: skip
+        )
     own = next((each for each in inside if each.name == name), None)
     if own is None and len(inside) > 1:
         names = ", ".join(each.name for each in inside)
-        raise ZolvekError("It has several plugins.", str(path), f"Add one of them after a #: {names}.")  # fmt: skip
+        raise ZolvekError("It has several plugins.", str(path), f"Add one of them after a #: {names}.")
     return own or inside[0]
 
 

@@ -115,9 +115,13 @@ class _Reader:
         self.patience = LIMITS[form][1]
         self.first = True
         self.process = subprocess.Popen(
-            command("zolvek.sound.hosting.catalogue.scan", form), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL, env=environment(), start_new_session=True,
-        )  # fmt: skip
+            command("zolvek.sound.hosting.catalogue.scan", form),
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=environment(),
+            start_new_session=True,
+        )
         self.lines: queue.Queue[bytes] = queue.Queue()
         names = msgspec.json.encode([os.fspath(bundle) for bundle in bundles])
         self.threads = [
@@ -176,9 +180,7 @@ def _serve(form: str) -> None:
         except Failure as error:
             line = _Line(failure=(error.what, error.where, error.remedy))
         except (ZolvekError, MemoryError) as error:
-            line = _Line(
-                _broken(form, Path(name), getattr(error, "what", "") or "It uses too much memory.")
-            )
+            line = _Line(_broken(form, Path(name), getattr(error, "what", "") or "It uses too much memory."))
         out.write(msgspec.json.encode(line) + b"\n")
         out.flush()
 

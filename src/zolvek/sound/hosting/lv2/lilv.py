@@ -31,9 +31,12 @@ typedef struct {
 typedef struct { const LV2_Descriptor* lv2_descriptor; LV2_Handle lv2_handle; void* pimpl; } LilvInstance;
 typedef struct { void* handle; uint32_t (*map)(void*, const char*); } LV2_URID_Map;
 typedef struct { void* handle; const char* (*unmap)(void*, uint32_t); } LV2_URID_Unmap;
-typedef struct { int context; uint32_t subject; uint32_t key; uint32_t size; uint32_t type; const void* value; } LV2_Options_Option;
-typedef struct { void* handle; int (*printf)(void*, uint32_t, const char*, ...); int (*vprintf)(void*, uint32_t, const char*, void*); } LV2_Log_Log;
-typedef struct { void* handle; char* (*abstract_path)(void*, const char*); char* (*absolute_path)(void*, const char*); } LV2_State_Map_Path;
+typedef struct { int context; uint32_t subject; uint32_t key; uint32_t size; uint32_t type; const void* value; }
+LV2_Options_Option;
+typedef struct { void* handle; int (*printf)(void*, uint32_t, const char*, ...); int (*vprintf)(void*, uint32_t, const
+char*, void*); } LV2_Log_Log;
+typedef struct { void* handle; char* (*abstract_path)(void*, const char*); char* (*absolute_path)(void*, const char*);
+} LV2_State_Map_Path;
 typedef struct { void* handle; char* (*path)(void*, const char*); } LV2_State_Make_Path;
 typedef struct { void* handle; void (*free_path)(void*, char*); } LV2_State_Free_Path;
 typedef struct { void* handle; int (*schedule_work)(void*, uint32_t, const void*); } LV2_Worker_Schedule;
@@ -96,7 +99,8 @@ const LilvNode* lilv_nodes_get(const LilvNodes*, LilvIter*);
 void lilv_nodes_free(LilvNodes*);
 LilvState* lilv_state_new_from_world(LilvWorld*, LV2_URID_Map*, const LilvNode*);
 typedef const void* (*LilvGetPortValueFunc)(const char*, void*, uint32_t*, uint32_t*);
-LilvState* lilv_state_new_from_instance(const LilvPlugin*, LilvInstance*, LV2_URID_Map*, const char*, const char*, const char*, const char*, LilvGetPortValueFunc, void*, uint32_t, const LV2_Feature* const*);
+LilvState* lilv_state_new_from_instance(const LilvPlugin*, LilvInstance*, LV2_URID_Map*, const char*, const char*,
+const char*, const char*, LilvGetPortValueFunc, void*, uint32_t, const LV2_Feature* const*);
 LilvState* lilv_state_new_from_string(LilvWorld*, LV2_URID_Map*, const char*);
 char* lilv_state_to_string(LilvWorld*, LV2_URID_Map*, LV2_URID_Unmap*, const LilvState*, const char*, const char*);
 unsigned lilv_state_get_num_properties(const LilvState*);
@@ -106,7 +110,8 @@ void free(void*);
 void lilv_state_free(LilvState*);
 typedef void (*LilvSetPortValueFunc)(const char*, void*, const void*, uint32_t, uint32_t);
 void lilv_state_emit_port_values(const LilvState*, LilvSetPortValueFunc, void*);
-void lilv_state_restore(const LilvState*, LilvInstance*, LilvSetPortValueFunc, void*, uint32_t, const LV2_Feature* const*);
+void lilv_state_restore(const LilvState*, LilvInstance*, LilvSetPortValueFunc, void*, uint32_t, const LV2_Feature*
+const*);
 LilvInstance* lilv_plugin_instantiate(const LilvPlugin*, double, const LV2_Feature* const*);
 void lilv_instance_free(LilvInstance*);
 """

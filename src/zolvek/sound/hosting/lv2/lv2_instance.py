@@ -27,13 +27,12 @@ SUCCESS, NO_SPACE = 0, 3  # LV2_Worker_Status
 
 
 class Instance:
-    """Instantiated, from its bundle; `begin` makes it active. `controls`: float32, one for each port of the plugin, in its own counting;
+    """Instantiated, from its bundle; `begin` makes it active. `controls`: float32, one for each port of the plugin, in
+    its own counting;
     writing there is all it takes to set one. `seed`: what its randomness begins with; `state`: what it was
     told beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
 
-    def __init__(
-        self, plugin: Plugin, bundle: Path, rate: int, seed: str = "", state: str = ""
-    ) -> None:
+    def __init__(self, plugin: Plugin, bundle: Path, rate: int, seed: str = "", state: str = "") -> None:
         with settled(seed):
             self._begin(plugin, bundle, rate, state)
 
@@ -144,9 +143,7 @@ class Instance:
         for index in range(count):
             if world.is_a(found, index, f"{core}ControlPort"):
                 place = ffi.cast("void*", self.controls.ctypes.data + 4 * index)
-            elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(
-                found, index, f"{core}CVPort"
-            ):
+            elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(found, index, f"{core}CVPort"):
                 place = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
             elif world.is_a(found, index, f"{ATOM}AtomPort"):
                 buffer = np.zeros(EVENTS // 8, np.int64)  # aligned as atoms are

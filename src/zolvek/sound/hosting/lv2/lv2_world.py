@@ -93,8 +93,8 @@ class World:
         """The plugins that the bundles say they have presets for."""
         kind, applies, any_ = self.uri(RDF_TYPE), self.uri(f"{CORE}appliesTo"), self.ffi.NULL
         found = set()
-        for preset in self.nodes(self.lib.lilv_world_find_nodes(self.made, any_, kind, self.uri(f"{PRESETS}Preset"))):  # fmt: skip
-            found |= set(self.nodes(self.lib.lilv_world_find_nodes(self.made, self.uri(preset), applies, any_)))  # fmt: skip
+        for preset in self.nodes(self.lib.lilv_world_find_nodes(self.made, any_, kind, self.uri(f"{PRESETS}Preset"))):
+            found |= set(self.nodes(self.lib.lilv_world_find_nodes(self.made, self.uri(preset), applies, any_)))
         return sorted(found)
 
     def uri(self, text: str) -> Any:
@@ -146,9 +146,7 @@ class World:
         if not self.lib.lilv_state_get_num_properties(state):
             return ""
         numbers = urids()
-        told = self.lib.lilv_state_to_string(
-            self.made, numbers.map, numbers.unmap, state, STATE_URI, self.ffi.NULL
-        )
+        told = self.lib.lilv_state_to_string(self.made, numbers.map, numbers.unmap, state, STATE_URI, self.ffi.NULL)
         if told == self.ffi.NULL:
             return ""
         text = self.ffi.string(told).decode(errors="replace")
@@ -161,7 +159,7 @@ class World:
         nobody, none = ffi.cast("LilvGetPortValueFunc", ffi.NULL), ffi.NULL
         state = lib.lilv_state_new_from_instance(
             self.plugin(uri), instance, urids().map, none, none, none, none, nobody, none, 0, features
-        )  # fmt: skip
+        )
         if state == ffi.NULL:
             return ""
         text = self.state_text(state)
@@ -197,9 +195,7 @@ class World:
         return bool(self.lib.lilv_port_is_a(plugin, self.port(plugin, index), self.uri(kind)))
 
     def has(self, plugin: Any, index: int, property_: str) -> bool:
-        return bool(
-            self.lib.lilv_port_has_property(plugin, self.port(plugin, index), self.uri(property_))
-        )
+        return bool(self.lib.lilv_port_has_property(plugin, self.port(plugin, index), self.uri(property_)))
 
     def told(self, plugin: Any, index: int, predicate: str) -> str:
         node = self.lib.lilv_port_get(plugin, self.port(plugin, index), self.uri(predicate))
@@ -221,9 +217,7 @@ def describe(world: World, plugin: Any) -> DeviceKind:
     ports, audio = [], {"in": [], "out": [], "side": []}  # type: ignore[var-annotated]  # indices
     events = latency = -1
     ranges = [np.zeros(count, np.float32) for _ in range(3)]
-    lib.lilv_plugin_get_port_ranges_float(
-        plugin, *(world.ffi.cast("float*", each.ctypes.data) for each in ranges)
-    )
+    lib.lilv_plugin_get_port_ranges_float(plugin, *(world.ffi.cast("float*", each.ctypes.data) for each in ranges))
     for index in range(count):
         comes_in = world.is_a(plugin, index, f"{CORE}InputPort")
         if world.is_a(plugin, index, f"{CORE}AudioPort"):
@@ -231,13 +225,18 @@ def describe(world: World, plugin: Any) -> DeviceKind:
         elif world.is_a(plugin, index, f"{CORE}ControlPort"):
             if comes_in:
                 ports.append(_port(world, plugin, index, *(float(each[index]) for each in ranges)))
-            elif world.has(plugin, index, f"{CORE}reportsLatency") or world.told(plugin, index, f"{CORE}designation") == f"{CORE}latency":  # fmt: skip
+            elif (
+                world.has(plugin, index, f"{CORE}reportsLatency")
+                or world.told(plugin, index, f"{CORE}designation") == f"{CORE}latency"
+            ):
                 latency = index
         elif world.is_a(plugin, index, f"{ATOM}AtomPort"):
             port = world.port(plugin, index)
             if comes_in and lib.lilv_port_supports_event(plugin, port, world.uri(MIDI_EVENT)):
                 events = index if events < 0 else events
-        elif not world.has(plugin, index, f"{CORE}connectionOptional") and not world.is_a(plugin, index, f"{CORE}CVPort"):  # fmt: skip
+        elif not world.has(plugin, index, f"{CORE}connectionOptional") and not world.is_a(
+            plugin, index, f"{CORE}CVPort"
+        ):
             raise ZolvekError("It has a port type that is not supported.", uri)
     if not audio["out"]:
         raise ZolvekError("It has no audio output.", uri)
@@ -260,15 +259,22 @@ def _port(world: World, plugin: Any, index: int, low: float, high: float, defaul
     group = world.told(plugin, index, f"{GROUPS}group")
     unit = world.told(plugin, index, f"{UNITS}unit").rpartition("#")[2]
     return Port(
-        symbol, index, world.text(lib_name(world, plugin, index), free=True) or symbol, low, high, default,
-        unit, (world.label(group) if group else "") or "", points=_points(world, plugin, index),
+        symbol,
+        index,
+        world.text(lib_name(world, plugin, index), free=True) or symbol,
+        low,
+        high,
+        default,
+        unit,
+        (world.label(group) if group else "") or "",
+        points=_points(world, plugin, index),
         toggled=world.has(plugin, index, f"{CORE}toggled") or world.has(plugin, index, f"{PROPS}trigger"),
         integer=world.has(plugin, index, f"{CORE}integer"),
         enumeration=world.has(plugin, index, f"{CORE}enumeration"),
         logarithmic=world.has(plugin, index, f"{PROPS}logarithmic"),
         by_rate=world.has(plugin, index, f"{CORE}sampleRate"),
         hidden=world.has(plugin, index, f"{PROPS}notOnGUI"),
-    )  # fmt: skip
+    )
 
 
 def _points(world: World, plugin: Any, index: int) -> tuple[tuple[float, str], ...]:
@@ -287,9 +293,14 @@ def _points(world: World, plugin: Any, index: int) -> tuple[tuple[float, str], .
 
 
 def _kind(
-    world: World, plugin: Any, uri: str, ports: tuple[Port, ...], audio: dict[str, list[int]],
-    events: int, latency: int,
-) -> DeviceKind:  # fmt: skip
+    world: World,
+    plugin: Any,
+    uri: str,
+    ports: tuple[Port, ...],
+    audio: dict[str, list[int]],
+    events: int,
+    latency: int,
+) -> DeviceKind:
     lib = world.lib
     parameters, bindings, hidden = [], {}, []
     enabled = ""
@@ -306,22 +317,29 @@ def _kind(
     sort = world.text(lib.lilv_plugin_class_get_uri(lib.lilv_plugin_get_class(plugin)))
     plays = events >= 0 and (sort.endswith("#InstrumentPlugin") or not audio["in"])
     versions = [
-        "".join(world.nodes(lib.lilv_plugin_get_value(plugin, world.uri(f"{CORE}{part}")))[:1])
-        or "0"
+        "".join(world.nodes(lib.lilv_plugin_get_value(plugin, world.uri(f"{CORE}{part}")))[:1]) or "0"
         for part in ("minorVersion", "microVersion")
     ]
     own = Plugin(
-        "lv2", uri, world.text(lib.lilv_plugin_get_author_name(plugin), free=True), ".".join(versions),
-        bindings, tuple(audio["in"]), tuple(audio["out"]), tuple(audio["side"]), events, latency,
-        enabled, tuple(hidden), str(world.bundle_of(plugin)),
-    )  # fmt: skip
+        "lv2",
+        uri,
+        world.text(lib.lilv_plugin_get_author_name(plugin), free=True),
+        ".".join(versions),
+        bindings,
+        tuple(audio["in"]),
+        tuple(audio["out"]),
+        tuple(audio["side"]),
+        events,
+        latency,
+        enabled,
+        tuple(hidden),
+        str(world.bundle_of(plugin)),
+    )
     name = world.text(lib.lilv_plugin_get_name(plugin), free=True) or uri
     if not parameters:
         parameters = [Parameter("nothing", "Nothing to set", "Plugin", taper="switch")]
-    about = f"{sort.rpartition('#')[2].removesuffix('Plugin') or 'Plugin'}" + (f" by {own.maker}" if own.maker else "")  # fmt: skip
-    kind = DeviceKind(
-        PREFIX + uri, name, "instrument" if plays else "effect", tuple(parameters), (), about, own
-    )
+    about = f"{sort.rpartition('#')[2].removesuffix('Plugin') or 'Plugin'}" + (f" by {own.maker}" if own.maker else "")
+    kind = DeviceKind(PREFIX + uri, name, "instrument" if plays else "effect", tuple(parameters), (), about, own)
     return kind
 
 
@@ -329,28 +347,22 @@ def _grouped(parameter: Parameter) -> Parameter:
     return replace(parameter, group="Plugin")
 
 
-def presets_of(
-    world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000.0
-) -> tuple[Preset, ...]:
+def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000.0) -> tuple[Preset, ...]:
     """A plugin's presets, each with the values it names, as they are written; those that it does not name
     are left out."""
     lib, ffi = world.lib, world.ffi
     assert kind.plugin is not None
     by_symbol = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
-    types = {
-        urids().of(f"{ATOM}{name}"): name for name in ("Float", "Double", "Int", "Long", "Bool")
-    }
+    types = {urids().of(f"{ATOM}{name}"): name for name in ("Float", "Double", "Int", "Long", "Bool")}
     found: list[Preset] = []
     values: dict[str, float] = {}
 
     @ffi.callback("void(const char*, void*, const void*, uint32_t, uint32_t)")
     def told(symbol: Any, _: Any, value: Any, size: int, kind_: int) -> None:
-        c_types = {"Float": "float*", "Double": "double*", "Int": "int32_t*", "Long": "int64_t*", "Bool": "int32_t*"}  # fmt: skip
+        c_types = {"Float": "float*", "Double": "double*", "Int": "int32_t*", "Long": "int64_t*", "Bool": "int32_t*"}
         name = types.get(kind_)
         if name is not None:
-            values[ffi.string(symbol).decode(errors="replace")] = float(
-                ffi.cast(c_types[name], value)[0]
-            )
+            values[ffi.string(symbol).decode(errors="replace")] = float(ffi.cast(c_types[name], value)[0])
 
     related = world.nodes(lib.lilv_plugin_get_related(plugin, world.uri(f"{PRESETS}Preset")))
     for uri in sorted(related)[:MOST_PRESETS]:

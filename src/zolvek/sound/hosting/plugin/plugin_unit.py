@@ -64,7 +64,7 @@ class HostedUnit:
 
     def __init__(
         self, device: Device, there: DeviceKind, plugin: Plugin, rate: int, make: Callable[[], Instance]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.device, self.there, self.plugin, self.rate, self.make = (
             device.id, there, plugin, rate, make,
         )  # fmt: skip

@@ -85,16 +85,12 @@ def parameter_of(port: Port, key: str) -> tuple[Parameter, Binding]:
     low, high, default = _checked(port)
     if _is_switch(port, low, high):
         on = max(high, low + 1.0) if high > low else 1.0
-        made = Parameter(
-            key, port.name, port.group, taper="switch", default=float(default > (low + on) / 2.0)
-        )
+        made = Parameter(key, port.name, port.group, taper="switch", default=float(default > (low + on) / 2.0))
         return made, Binding(port.symbol, port.index, values=(low, on))
     values, labels = _choices(port, low, high)
     if len(values) > 1:
         at = float(np.argmin(np.abs(np.asarray(values) - default)))
-        made = Parameter(
-            key, port.name, port.group, "", 0.0, len(values) - 1.0, at, "stepped", labels
-        )
+        made = Parameter(key, port.name, port.group, "", 0.0, len(values) - 1.0, at, "stepped", labels)
         return made, Binding(port.symbol, port.index, values=values)
     return _sliding(port, key, low, high, default)
 
@@ -166,7 +162,7 @@ def in_name(name: str) -> str:
     return named[1].lower() if named and named[1].lower() in WORDS else ""
 
 
-def _sliding(port: Port, key: str, low: float, high: float, default: float) -> tuple[Parameter, Binding]:  # fmt: skip
+def _sliding(port: Port, key: str, low: float, high: float, default: float) -> tuple[Parameter, Binding]:
     unit = _unit_of(port)
     if port.by_rate:
         unit = _Unit("Hz")
@@ -191,7 +187,7 @@ def _sliding(port: Port, key: str, low: float, high: float, default: float) -> t
     return Parameter(key, port.name, port.group, name, lo, hi, at, taper), binding
 
 
-def _as_decibels(port: Port, key: str, low: float, high: float, default: float) -> tuple[Parameter, Binding]:  # fmt: skip
+def _as_decibels(port: Port, key: str, low: float, high: float, default: float) -> tuple[Parameter, Binding]:
     """A linear gain, written in dB: with silence at the bottom where it goes down to 0."""
     top = float(20.0 * np.log10(high))
     at = float(20.0 * np.log10(default)) if default > 0.0 else -np.inf

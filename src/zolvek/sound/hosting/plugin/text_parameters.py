@@ -64,7 +64,7 @@ def _stepped(told: Told, key: str) -> tuple[Parameter, Binding]:
     at = float(np.argmin(np.abs(np.asarray(places) - told.default)))
     binding = Binding(told.name, told.index, values=places)
     words = [SWITCH_WORDS.get(text.strip().lower()) for text in told.texts]
-    plain = told.steps == 2 and (words == [0.0, 1.0] or told.texts[0] == told.texts[1] or _read(told) is not None)  # fmt: skip
+    plain = told.steps == 2 and (words == [0.0, 1.0] or told.texts[0] == told.texts[1] or _read(told) is not None)
     if plain:
         return Parameter(key, told.name, taper="switch", default=at), binding
     labels = apart(tuple(told.texts))
@@ -128,14 +128,12 @@ def _sliding(told: Told, key: str, read: _Read) -> tuple[Parameter, Binding]:
     return _by_table(told, made, values, places)
 
 
-def _by_table(
-    told: Told, made: Parameter, values: Floats, places: Floats
-) -> tuple[Parameter, Binding]:
+def _by_table(told: Told, made: Parameter, values: Floats, places: Floats) -> tuple[Parameter, Binding]:
     """Of a law that is none of ours: its own values, and where they lie, with the default's among them."""
     kept = np.isfinite(values)
     values, places = values[kept], places[kept]
     rising = places[-1] > places[0]
-    at = float(np.interp(told.default, places if rising else places[::-1], values if rising else values[::-1]))  # fmt: skip
+    at = float(np.interp(told.default, places if rising else places[::-1], values if rising else values[::-1]))
     strict = np.concatenate(([True], np.diff(values) > 0.0))
     values, places = values[strict], places[strict]
     where = int(np.searchsorted(values, at))
@@ -144,9 +142,7 @@ def _by_table(
         places[where] = told.default
     else:
         values, places = np.insert(values, where, at), np.insert(places, where, told.default)
-    binding = Binding(
-        told.name, told.index, TABLE, values=tuple(values.tolist()), places=tuple(places.tolist())
-    )
+    binding = Binding(told.name, told.index, TABLE, values=tuple(values.tolist()), places=tuple(places.tolist()))
     return _with_default(made, at), binding
 
 

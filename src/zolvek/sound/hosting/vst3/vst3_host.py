@@ -75,7 +75,7 @@ def within(bundle: Path) -> Contents:
             continue
         assert kind.plugin is not None
         own = kind.plugin
-        plugins.append(Found(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))  # fmt: skip
+        plugins.append(Found(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))
     return Contents(plugins)
 
 

@@ -53,9 +53,7 @@ class Instance:
         none: list[Message] = []
         at = 0
         for place, (first, last) in enumerate(pairwise(stretch.bounds)):
-            for row, value in zip(
-                rows, stretch.values[place].tolist() if rows else (), strict=True
-            ):
+            for row, value in zip(rows, stretch.values[place].tolist() if rows else (), strict=True):
                 row.raw_value = value
             own = none
             if messages:

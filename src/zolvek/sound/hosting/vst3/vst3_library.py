@@ -135,9 +135,20 @@ def describe(plugin: Any, path: str) -> DeviceKind:
     inputs = () if plugin.is_instrument else tuple(range(sides))
     maker = str(plugin.manufacturer_name)
     own = Plugin(
-        "vst3", uri, maker, str(plugin.version), ports, inputs, tuple(range(sides)), (), -1,
-        0 if _may_be_late(plugin) else -1, "", tuple(hidden), path,
-    )  # fmt: skip
+        "vst3",
+        uri,
+        maker,
+        str(plugin.version),
+        ports,
+        inputs,
+        tuple(range(sides)),
+        (),
+        -1,
+        0 if _may_be_late(plugin) else -1,
+        "",
+        tuple(hidden),
+        path,
+    )
     role = "instrument" if plugin.is_instrument else "effect"
     about = str(plugin.category) + (f" by {maker}" if maker else "")
     return DeviceKind(uri, name, role, tuple(parameters), (), about, own)
@@ -176,12 +187,14 @@ def _told(parameter: Any) -> Told:
     steps = int(parameter.num_steps)
     few = 2 <= steps <= MOST_STEPS
     count = steps if few else PLACES
-    texts = tuple(
-        str(parameter.get_text_for_raw_value(float(place)))
-        for place in np.linspace(0.0, 1.0, count)
-    )
+    texts = tuple(str(parameter.get_text_for_raw_value(float(place))) for place in np.linspace(0.0, 1.0, count))
     default = min(max(float(parameter.default_raw_value), 0.0), 1.0)
     return Told(
-        str(parameter.name).strip() or f"Parameter {parameter.index + 1}", int(parameter.index),
-        str(parameter.label), texts, default, steps if few else 0, not parameter.is_automatable,
-    )  # fmt: skip
+        str(parameter.name).strip() or f"Parameter {parameter.index + 1}",
+        int(parameter.index),
+        str(parameter.label),
+        texts,
+        default,
+        steps if few else 0,
+        not parameter.is_automatable,
+    )

@@ -16,9 +16,7 @@ from zolvek.storage.python_process import begin, command, kill, shut
 
 CLOSING = 1.0  # seconds that it has to tell its state and end
 OWN_WINDOWS = {"vst3": "zolvek.sound.hosting.windows.vst3_window"}  # of which formats there are any
-Told = Callable[
-    [str, Any], None
-]  # "moved" {parameter: position}, "state" text, "fault" ZolvekError, "closed" None
+Told = Callable[[str, Any], None]  # "moved" {parameter: position}, "state" text, "fault" ZolvekError, "closed" None
 
 
 class OwnWindow:
@@ -61,7 +59,10 @@ class OwnWindow:
                 whole = whole or what in ("state", "fault")
                 self.told(what, value)
         if not whole and not self.ending:
-            self.told("fault", Failure("The plugin's window has closed. The sound continues.", self.device.name, "Open it again."))  # fmt: skip
+            self.told(
+                "fault",
+                Failure("The plugin's window has closed. The sound continues.", self.device.name, "Open it again."),
+            )
         self.told("closed", None)
 
     def close(self) -> None:

@@ -144,9 +144,7 @@ def name_windows(title: str, over: threading.Event) -> None:
             if x11.XGetWMName(display, window, ctypes.byref(found)) and found.value == LIBRARY:
                 x11.XStoreName(display, window, title.encode("latin-1", "replace"))
                 # What window managers of today show (Extended Window Manager Hints, _NET_WM_NAME).
-                name, text = (
-                    x11.XInternAtom(display, atom, 0) for atom in (b"_NET_WM_NAME", b"UTF8_STRING")
-                )
+                name, text = (x11.XInternAtom(display, atom, 0) for atom in (b"_NET_WM_NAME", b"UTF8_STRING"))
                 data = title.encode()
                 x11.XChangeProperty(display, window, name, text, 8, REPLACED, data, len(data))
                 named = True
@@ -177,7 +175,7 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
         before = state_of(shown.made)
         shown.made.show_editor(shown.closed)
     except (RuntimeError, ValueError, OSError) as error:
-        pickle.dump(("fault", ZolvekError("The plugin's window can't be shown.", device.name, f"{error}")), out)  # fmt: skip
+        pickle.dump(("fault", ZolvekError("The plugin's window can't be shown.", device.name, f"{error}")), out)
         return
     except ZolvekError as error:
         pickle.dump(("fault", error), out)

@@ -61,9 +61,7 @@ class Autosave(QObject):
             return
         self.wanted = False
         self.kept = project
-        self.work = threading.Thread(
-            target=self._write, args=(project, path), name="autosave", daemon=True
-        )
+        self.work = threading.Thread(target=self._write, args=(project, path), name="autosave", daemon=True)
         self.work.start()
 
     def _write(self, project: Project, path: Path | None) -> None:

@@ -19,9 +19,7 @@ KINDS = "One file with all audio (*.zip)"
 
 def export_collected(deliveries: Deliveries) -> None:
     """Ask where, and write the project with all of its sounds."""
-    path = paths.to_write(
-        deliveries.session.document, deliveries.ask, "Collect into one file", ".zip", KINDS
-    )
+    path = paths.to_write(deliveries.session.document, deliveries.ask, "Collect into one file", ".zip", KINDS)
     if path:
         collect(deliveries, path)
 

@@ -83,12 +83,8 @@ class Deliveries(QObject):
             self.settings.resolution,
         )
         exact = self.settings.midi_exact_time
-        if paths.may_replace(
-            self.session.document, self.ask, path, midi_out.files_of(project, path, split)
-        ):
-            self.run(
-                path.name, lambda told: midi_out.save(project, path, close, split, told, exact)
-            )
+        if paths.may_replace(self.session.document, self.ask, path, midi_out.files_of(project, path, split)):
+            self.run(path.name, lambda told: midi_out.save(project, path, close, split, told, exact))
 
     def midi_to_drag(self) -> Path:
         """The MIDI file in a folder of its own, to be dragged into another program."""
@@ -113,18 +109,14 @@ class Deliveries(QObject):
         """Its controllers as lanes and its notes, on new tracks; asks how first."""
         from zolvek.formats.midi import file_in as midi_in
 
-        self.run(
-            path.name, lambda _: midi_in.load(path), lambda score: self._ask_midi(path, score), ""
-        )
+        self.run(path.name, lambda _: midi_in.load(path), lambda score: self._ask_midi(path, score), "")
 
     def _ask_midi(self, path: Path, score: Score) -> None:
         from zolvek.formats.midi import file_in as midi_in
         from zolvek.studio.toolkit.dialogs import MidiDialog
 
         if not score.parts:
-            raise ZolvekError(
-                "The file has no notes or controllers.", str(path), "Choose another file."
-            )
+            raise ZolvekError("The file has no notes or controllers.", str(path), "Choose another file.")
         dialog = self.ask.filled(lambda over: MidiDialog(path.name, score, over))
         if dialog is None:
             return
@@ -150,9 +142,7 @@ class Deliveries(QObject):
         own, project = self.settings, self.session.project
         span = self.session.span.needed() if own.sound_selection else None
         form = SoundForm(own.sound_rate, "float" if own.sound_depth == "float" else "24")
-        self.run(
-            path.name, lambda _: [save_control(project, lane, path, form, own.control_swing, span)]
-        )
+        self.run(path.name, lambda _: [save_control(project, lane, path, form, own.control_swing, span)])
 
     def import_curve(self) -> None:
         self.needed_lane()
@@ -178,19 +168,13 @@ class Deliveries(QObject):
         def reading(_: Progress) -> Curve:
             sound, rate = curve_import.read(path)
             if dialog.follows:
-                made = curve_import.followed(
-                    sound, rate, tempo, first, *dialog.times, dialog.tolerance
-                )
+                made = curve_import.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
             else:
-                made = curve_import.as_control(
-                    sound, rate, tempo, first, dialog.tolerance, dialog.swing
-                )
+                made = curve_import.as_control(sound, rate, tempo, first, dialog.tolerance, dialog.swing)
             return made.shifted(-first)
 
         def change(project: Project, put: Curve) -> Project:
-            return drawn.put(
-                project, lambda old: splice(old, first, put, first + float(put.beat[-1]))
-            )
+            return drawn.put(project, lambda old: splice(old, first, put, first + float(put.beat[-1])))
 
         self.change(f"Import {path.name}", reading, change, f"Import {path.name}")
 
@@ -202,11 +186,7 @@ class Deliveries(QObject):
         self.needed_lane()
         path = self._write("Export lane points", ".csv", CSV)
         drawn = self.session.target
-        if (
-            path
-            and drawn
-            and self.session.notices.try_to(lambda: curve_csv.save(drawn.curve, path))
-        ):
+        if path and drawn and self.session.notices.try_to(lambda: curve_csv.save(drawn.curve, path)):
             self.session.notices.say(f"Exported {path.name}")
 
     def import_points(self) -> None:
@@ -231,9 +211,7 @@ class Deliveries(QObject):
         own, project, lanes = self.settings, self.session.project, self._lanes()
 
         def writing(_: Progress) -> list[Path]:
-            text = lane_table.to_text(
-                project, lanes, own.table_step, own.table_clock, own.table_cells
-            )
+            text = lane_table.to_text(project, lanes, own.table_step, own.table_clock, own.table_cells)
             return [lane_table.save(path, text)]
 
         self.run(path.name, writing)
@@ -270,15 +248,16 @@ class Deliveries(QObject):
     # --- working ---
 
     def run(
-        self, name: str, task: Callable[[Progress], Any],
-        done: Callable[[Any], object] = lambda _: None, said: str | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        name: str,
+        task: Callable[[Progress], Any],
+        done: Callable[[Any], object] = lambda _: None,
+        said: str | None = None,
+    ) -> None:
         """Work off the interface thread, with progress and a way to stop; then `done` is told the
         result."""
         if self.working is not None:
-            raise ZolvekError(
-                "Another export or import is still running.", name, "Wait for it, or stop it."
-            )
+            raise ZolvekError("Another export or import is still running.", name, "Wait for it, or stop it.")
         thread = self.working = Work(task)
         bar = self.ask.progress(name, thread.stop)
         thread.progress.connect(bar.told)
@@ -302,9 +281,12 @@ class Deliveries(QObject):
         thread.start()
 
     def change(
-        self, label: str, task: Callable[[Progress], Any],
-        change: Callable[[Project, Any], Project], said: str | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        label: str,
+        task: Callable[[Progress], Any],
+        change: Callable[[Project, Any], Project],
+        said: str | None = None,
+    ) -> None:
         """Work beside the interface, and apply what comes of it, by `change`, to the project of that
         moment: what was edited meanwhile stays. One undo step named `label`."""
         session = self.session
@@ -316,9 +298,7 @@ class Deliveries(QObject):
 
         self.run_for_project(label, task, done)
 
-    def run_for_project(
-        self, label: str, task: Callable[[Progress], Any], done: Callable[[Any], object]
-    ) -> None:
+    def run_for_project(self, label: str, task: Callable[[Progress], Any], done: Callable[[Any], object]) -> None:
         """As `run`; what comes of it is of no use to another project, and says so."""
         document = self.session.document
         opened = document.opened

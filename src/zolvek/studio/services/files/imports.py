@@ -52,14 +52,12 @@ class Media:
                 session.document.edit(f"Find {counted(count, 'sound file')}", project)
             if found.missing or found.by_name:
                 told = [f"{Path(n).name}: not found" for n in found.missing]
-                told += [f"{Path(n).name}: by its name; its content may be another" for n in found.by_name]  # fmt: skip
+                told += [f"{Path(n).name}: by its name; its content may be another" for n in found.by_name]
                 session.notices.report(
                     ZolvekError(
                         f"Found {count} of {len(missing)}.",
                         "\n".join(told),
-                        "Look in another folder for the rest."
-                        if found.missing
-                        else "Check them by ear.",
+                        "Look in another folder for the rest." if found.missing else "Check them by ear.",
                     )
                 )
 

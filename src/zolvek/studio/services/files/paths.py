@@ -31,11 +31,7 @@ def to_write(document: Document, ask: Ask, title: str, suffix: str, kinds: str) 
     if suffix != SUFFIX:
         need_other([whole], document.project, document.path)
     # The system's dialog has asked about the name that was typed, not about the one with its suffix.
-    if (
-        whole != path
-        and whole.exists()
-        and not ask.confirm(f"Replace {whole.name}?", str(whole.parent))
-    ):
+    if whole != path and whole.exists() and not ask.confirm(f"Replace {whole.name}?", str(whole.parent)):
         return None
     return whole
 

@@ -73,9 +73,7 @@ class Files:
         """A collected project, unpacked beside the window into a folder beside its file, and opened there."""
         from zolvek.formats.project import collection
 
-        self.deliveries.run(
-            path.name, lambda told: collection.unpacked(path, progress=told), self.open_path, ""
-        )
+        self.deliveries.run(path.name, lambda told: collection.unpacked(path, progress=told), self.open_path, "")
 
     def save_template(self) -> None:
         """Ask for a name, and keep the project as a template."""
@@ -96,7 +94,7 @@ class Files:
 
         names = templates.names()
         if not names:
-            raise ZolvekError("There are no templates yet.", remedy="File ▸ Save as template… makes one.")  # fmt: skip
+            raise ZolvekError("There are no templates yet.", remedy="File ▸ Save as template… makes one.")
         answer = self.ask.choose("New from template", "Start from:", names)
         if answer is not None:
             self.begin_from(answer)
@@ -128,9 +126,7 @@ class Files:
     def from_files(self) -> None:
         """Ask for files, and begin a project with a track for each."""
         kinds = f"Sound, MIDI and devices (*{' *'.join(KINDS)})"
-        found = self.ask.paths_to_read(
-            "Files to import as tracks", paths.folder(self.document), kinds
-        )
+        found = self.ask.paths_to_read("Files to import as tracks", paths.folder(self.document), kinds)
         if found and self.may_leave():
             self.begin_with(found)
 
@@ -204,11 +200,7 @@ class Files:
     def _changed_by_others(self, path: Path) -> bool:
         from zolvek.formats.project import recovery
 
-        return (
-            path == self.document.path
-            and self.stamp is not None
-            and recovery.stamp(path) not in (None, self.stamp)
-        )
+        return path == self.document.path and self.stamp is not None and recovery.stamp(path) not in (None, self.stamp)
 
     def look_at_disk(self) -> None:
         """Say when another program has changed the file that is open; once for each change."""
@@ -219,10 +211,11 @@ class Files:
             self.stamp = recovery.stamp(path)
             self.session.notices.report(
                 ZolvekError(
-                    "Another program has changed the file that is open here.", str(path),
+                    "Another program has changed the file that is open here.",
+                    str(path),
                     "Open it again to see the change, or save yours under another name.",
                 )
-            )  # fmt: skip
+            )
 
     def _opened(self, path: Path) -> None:
         """The file is open in this window: locked, where another one has not got it."""
@@ -236,9 +229,7 @@ class Files:
         except ZolvekError as error:
             self.document.be_a_copy()
             self.session.notices.report(
-                ZolvekError(
-                    error.what, error.where, "This is a copy. Saving asks for another name."
-                )
+                ZolvekError(error.what, error.where, "This is a copy. Saving asks for another name.")
             )
 
     def _release(self) -> None:
@@ -271,9 +262,7 @@ class Files:
                 self.document.mark_unsaved()
                 self.autosave.keep()
                 self.autosave.wait()  # the old copy goes only once there is a new one
-            if wanted or not self.ask.confirm(
-                "Keep them for the next start?", "Otherwise they are lost."
-            ):
+            if wanted or not self.ask.confirm("Keep them for the next start?", "Otherwise they are lost."):
                 recovery.let_go(left.file)
             if wanted:
                 return

@@ -70,15 +70,11 @@ class Outside(QObject):
             return
         target = controller_mappings.target_of(self.session.project, which)
         if target is None:
-            self.session.notices.say(
-                f"{controller_mappings.control_name(which)} is not mapped yet."
-            )
+            self.session.notices.say(f"{controller_mappings.control_name(which)} is not mapped yet.")
             return
         self.turned(target, position, seconds)
 
-    def turned(
-        self, target: tuple[str, str], position: float, seconds: float | None = None
-    ) -> None:
+    def turned(self, target: tuple[str, str], position: float, seconds: float | None = None) -> None:
         """A hand outside, on a controller or in a plugin's own window, moves a device's parameter: it comes up
         as touched. Moves that follow each other closely are one step."""
         self.turned_all({target: position}, seconds)
@@ -109,11 +105,7 @@ class Outside(QObject):
     def _learn(self) -> None:
         """While controls are learned: the last moved control moves the last touched parameter."""
         session = self.session
-        if (
-            session.passes.learning != "controls"
-            or not self.last_control
-            or not session.shown.control
-        ):
+        if session.passes.learning != "controls" or not self.last_control or not session.shown.control:
             return
         device, key = session.shown.control
         name = session.project.device_track(device).device(device).parameter(key).name
@@ -165,9 +157,10 @@ class Outside(QObject):
             self.stream = MidiStream(self._port_of)
             self._tell()
             self.live = Live(
-                self.stream, lambda: self.player.clock,
+                self.stream,
+                lambda: self.player.clock,
                 lambda beat: float(self.session.project.tempo.seconds(beat)),
-            )  # fmt: skip
+            )
 
     def _close_outputs(self) -> None:
         if self.live is not None:
@@ -214,19 +207,13 @@ class Outside(QObject):
         if self.needed:
             from zolvek.sync.timeline import lane_messages
 
-            self._show(
-                lane_messages.at(self.session.project, beat, self.session.settings.resolution)
-            )
+            self._show(lane_messages.at(self.session.project, beat, self.session.settings.resolution))
 
     def _passed(self, first: float, last: float) -> None:
         if self.needed:
             from zolvek.sync.timeline import lane_messages
 
-            self._show(
-                lane_messages.between(
-                    self.session.project, first, last, self.session.settings.resolution
-                )
-            )
+            self._show(lane_messages.between(self.session.project, first, last, self.session.settings.resolution))
 
     def _show(self, rows: list[Sent]) -> None:
         if rows:

@@ -63,9 +63,10 @@ class OscLink(QObject):
             self._know_ourselves()
             self.tell()
             self.live = Live(
-                self.stream, lambda: self.player.clock,
+                self.stream,
+                lambda: self.player.clock,
                 lambda beat: float(self.session.project.tempo.seconds(beat)),
-            )  # fmt: skip
+            )
         self.changed.emit()
 
     def tell(self) -> None:
@@ -136,9 +137,7 @@ class OscLink(QObject):
         self.input.own_port = self.output.port
         host, port = self.output.to[:2]
         if port == self.input.port and host in OUR_OWN:
-            self.session.notices.say(
-                "OSC is sent to the port that Zolvek listens to. Its own messages are ignored."
-            )
+            self.session.notices.say("OSC is sent to the port that Zolvek listens to. Its own messages are ignored.")
 
     def _targets(self) -> dict[str, tuple[str, str]]:
         """Addresses of the project's parameters, kept while its tracks are the same."""

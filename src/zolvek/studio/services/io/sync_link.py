@@ -186,11 +186,7 @@ class Beside(QObject):
         if not differs:
             return self.steering.told
         own = float(self.session.project.tempo.bpm(self.session.playhead.beat))
-        how = (
-            f"its pitch is {'higher' if differs > own else 'lower'}"
-            if steered
-            else "it is relocated"
-        )
+        how = f"its pitch is {'higher' if differs > own else 'lower'}" if steered else "it is relocated"
         return f"{self.steering.told} The song has another tempo: {how}."
 
     @property
@@ -203,7 +199,7 @@ class Beside(QObject):
         bpm = round(self.tempo_offered, 2)
         if bpm:
             tempo = TempoMap((TempoPoint(0.0, bpm),))
-            self.edit(f"The clock's tempo, {bpm:g} BPM", lambda project: replace(project, tempo=tempo))  # fmt: skip
+            self.edit(f"The clock's tempo, {bpm:g} BPM", lambda project: replace(project, tempo=tempo))
 
     def clock_came(self, message: bytes, seconds: float) -> bool:
         """Whether a message was of a clock; one that is followed is listened to."""
@@ -225,11 +221,7 @@ class Beside(QObject):
         out, source = self.player.out, self.kept.source
         assert out is not None
         steering = self.steering
-        if (
-            steering is not None
-            and steering.transport is out
-            and steering.follower.source == source
-        ):
+        if steering is not None and steering.transport is out and steering.follower.source == source:
             return
         self.steering = Steering(Follower(source), out, lambda: self.session.project)
 

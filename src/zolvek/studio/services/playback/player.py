@@ -63,9 +63,7 @@ class Player(QObject):
         self.made: Callable[[Playback], Transport] | None = None  # what it is to go through instead
         self.known = session.document.opened
         self.resting = 0.0  # until when a song that was stopped may still be seen to move
-        self.sought: tuple[float, float] | None = (
-            None  # where it is to be, and until when that is awaited
-        )
+        self.sought: tuple[float, float] | None = None  # where it is to be, and until when that is awaited
         self.told = -1.0  # where a shared song stood at the last look
         self.began = 0.0
         self.gains = (1.0, 1.0)  # of the project and what it is compared with
@@ -118,9 +116,7 @@ class Player(QObject):
         if self.out is None:
             from zolvek.studio.services.playback.audio_output import AudioOut
 
-            self.out = (
-                AudioOut(self.playback, self) if self.made is None else self.made(self.playback)
-            )
+            self.out = AudioOut(self.playback, self) if self.made is None else self.made(self.playback)
             self._set_loop()
         return self.playback
 
@@ -250,19 +246,14 @@ class Player(QObject):
             self.gains,
         )
         if len(self.sent) == len(state) and all(
-            a is b or (not isinstance(a, Project) and a == b)
-            for a, b in zip(state, self.sent, strict=True)
+            a is b or (not isinstance(a, Project) and a == b) for a, b in zip(state, self.sent, strict=True)
         ):
             return
         before, self.sent = self.sent, state
         playback.use(heard(session.project, listening))
         if self.out is not None:
             self.out.edited()
-        if (
-            not before
-            or before[1:] != state[1:]
-            or session.hearing.comparing in ("bypass", "version")
-        ):
+        if not before or before[1:] != state[1:] or session.hearing.comparing in ("bypass", "version"):
             playback.use_other(compared_with(self.session))
             playback.hear_other(bool(session.hearing.comparing), self.gains)
             playback.use_metronome(session.hearing.listening.metronome)

@@ -93,7 +93,7 @@ class Plugins(QObject):
         if self.found is None:
             return []
         there = {each.id for each in self.found if not each.fault}
-        return [device for device in self._hosted() if device.row.plugin and device.row.plugin.uri not in there]  # fmt: skip
+        return [device for device in self._hosted() if device.row.plugin and device.row.plugin.uri not in there]
 
     def _hosted(self) -> list[Device]:
         project = self.session.project

@@ -45,7 +45,7 @@ class PluginWindows(QObject):
         self.count += 1
         key, number = device.id, self.count
         self.numbers[key] = number
-        self.open[key] = OwnWindow(device, lambda what, value: self.told.emit(key, number, what, value))  # fmt: skip
+        self.open[key] = OwnWindow(device, lambda what, value: self.told.emit(key, number, what, value))
         self.session.notices.say(f"{device.name} opens its window.")
         self.changed.emit()
 

@@ -64,9 +64,7 @@ class NoteRecorder(QObject):
         if app is not None:
             app.installEventFilter(self)
         self.player.play(session.settings.count_in)
-        session.notices.say(
-            "Recording notes. Letters are keys, Up and Down change the octave, Space stops."
-        )
+        session.notices.say("Recording notes. Letters are keys, Up and Down change the octave, Space stops.")
         self.changed.emit()
         session.passes.begun_or_ended()
 
@@ -79,9 +77,7 @@ class NoteRecorder(QObject):
         if app is not None:
             app.removeEventFilter(self)
         session, project = self.session, self.session.project
-        found = [
-            n for n in self.played.finish(session.playhead.beat) if n.beat >= self.start - 1e-9
-        ]
+        found = [n for n in self.played.finish(session.playhead.beat) if n.beat >= self.start - 1e-9]
         if found and any(track.id == self.track for track in project.tracks):
             made, chosen = notes.recorded(project, self.track, found)
             if session.settings.quantise_notes:

@@ -54,18 +54,22 @@ def value_at_start(session: Session, key: str, depths: dict[str, str], beat: flo
 
 
 def depth_written(
-    session: Session, project: Project, lane: Lane, layer: str, passed: Pass, mode: str,
-    start: float, end: float,
-) -> Lane | None:  # fmt: skip
+    session: Session,
+    project: Project,
+    lane: Lane,
+    layer: str,
+    passed: Pass,
+    mode: str,
+    start: float,
+    end: float,
+) -> Lane | None:
     """The lane with the depth of its layer as the pass leaves it; the last round counts."""
     moves = next((each for each in reversed(passed.rounds) if each), None)
     if moves is None or lane.layer(layer) is None:
         return None
     settings, bps = session.settings, float(project.tempo.bpm(start)) / 60.0
     target = layer_depth(project, lane.id, layer)
-    found = written(
-        target.curve, moves, mode, start, end, settings.glide, bps, False, settings.take_tolerance
-    )
+    found = written(target.curve, moves, mode, start, end, settings.glide, bps, False, settings.take_tolerance)
     if found is None:
         return None
     return target.put(project, lambda _: found.curve).lane(lane.id)

@@ -87,9 +87,7 @@ class Recorder(QObject):
         self.reaches = (None, {})
         self.held = {}
         self.by_target = {
-            (lane.device, lane.parameter): lane.id
-            for lane in session.project.lanes()
-            if lane.id in self.passes
+            (lane.device, lane.parameter): lane.id for lane in session.project.lanes() if lane.id in self.passes
         }
         self.steps = {key for key in self.passes if session.project.parameter_of(key).steps}
         shown = session.project
@@ -215,9 +213,16 @@ class Recorder(QObject):
             last = place == len(rounds) - 1
             stop = end if last and end > moves[0].beat else self.stop_at
             found = written(
-                lane.curve, moves, self.mode, self.start, stop, settings.glide, bps,
-                lane.id in self.steps, settings.take_tolerance,
-            )  # fmt: skip
+                lane.curve,
+                moves,
+                self.mode,
+                self.start,
+                stop,
+                settings.glide,
+                bps,
+                lane.id in self.steps,
+                settings.take_tolerance,
+            )
             if found is not None:
                 # A take of a loop ends with it; only the curve glides back beyond.
                 ends = min(found.last, stop) if passed.loops else found.last
@@ -242,9 +247,7 @@ class Recorder(QObject):
             if key not in self.session.passes.armed:
                 self._let_go(key, time.perf_counter())
                 self.held.pop(key, None)
-        self.by_target = {
-            t: key for t, key in self.by_target.items() if key in self.session.passes.armed
-        }
+        self.by_target = {t: key for t, key in self.by_target.items() if key in self.session.passes.armed}
 
     # --- moves ---
 

@@ -51,12 +51,17 @@ class Hits(QObject):
         files = {clip.file for clip in track.clips} if track is not None else set()
         onsets = {name: self.sounds.hits[name] for name in files if name in self.sounds.hits}
         lengths = {name: x for name, x in self.sounds.lengths().items() if name in files}
-        known = (track and track.notes, track and track.clips, project.tempo, project.length, frozenset((name, Same(found)) for name, found in onsets.items()), tuple(lengths.items()))  # fmt: skip
+        known = (
+            track and track.notes,
+            track and track.clips,
+            project.tempo,
+            project.length,
+            frozenset((name, Same(found)) for name, found in onsets.items()),
+            tuple(lengths.items()),
+        )
         if known != self.known:
             self.known = known
-            self.beats = (
-                hits.hits_of(project, track, onsets, lengths) if track is not None else NONE
-            )
+            self.beats = hits.hits_of(project, track, onsets, lengths) if track is not None else NONE
             self._give()
             self.changed.emit()
         else:

@@ -45,9 +45,7 @@ class Transport(QWidget):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             worded = key in ("play", "record")  # the others' symbols are known to everybody
             style = Qt.ToolButtonStyle
-            button.setToolButtonStyle(
-                style.ToolButtonTextBesideIcon if worded else style.ToolButtonIconOnly
-            )
+            button.setToolButtonStyle(style.ToolButtonTextBesideIcon if worded else style.ToolButtonIconOnly)
             button.setAccessibleName(actions(key).text())
             if key == "record":
                 self.record = button

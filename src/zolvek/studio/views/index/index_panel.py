@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from zolvek.core.model.project import Lane
 from zolvek.studio.commands import names
@@ -54,9 +54,7 @@ class Marks(QStyledItemDelegate):
         super().__init__(parent)
         self.session, self.levels = session, levels
 
-    def paint(
-        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
-    ) -> None:
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
         super().paint(painter, option, index)
         mark, track = index.data(MARK), index.data(TRACK)
@@ -90,9 +88,7 @@ class Marks(QStyledItemDelegate):
         for letter, away in LETTERS:
             area = QRectF(at.right() - away - 8, at.center().y() - 7, 16, 14)
             if on[letter]:
-                painter.fillRect(
-                    area, themes.color(theme.selection if letter == "M" else theme.curve)
-                )
+                painter.fillRect(area, themes.color(theme.selection if letter == "M" else theme.curve))
             painter.setPen(themes.color(theme.sheet if on[letter] else theme.quiet))
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, letter)
         level = height(self.levels().get(track, 0.0))
@@ -153,8 +149,7 @@ class IndexPanel(QWidget):
         project = self.session.project
         lanes = [(x.device, x.parameter, mark_of(x), x.colour) for x in project.lanes()]
         shape = tuple(
-            (t.id, t.name, tuple((d.id, d.name, d.favourites, d.row) for d in t.devices))
-            for t in project.tracks
+            (t.id, t.name, tuple((d.id, d.name, d.favourites, d.row) for d in t.devices)) for t in project.tracks
         )
         muted = [track.muted for track in project.tracks]
         if muted != self.muted:
@@ -293,11 +288,7 @@ class IndexPanel(QWidget):
     def _focus_on(self, track: str | None, device: str | None) -> None:
         """A lane of the track or the device comes up, so that what its menu does is done there."""
         project, now = self.session.project, self.session.lane
-        own = (
-            next(each for each in project.tracks if each.id == track)
-            if track
-            else project.device_track(str(device))
-        )
+        own = next(each for each in project.tracks if each.id == track) if track else project.device_track(str(device))
         lanes = [x for x in own.lanes if device is None or x.device == device]
         if lanes and (now is None or all(x.id != now.id for x in lanes)):
             self.session.focus.on(lanes[0].id)
@@ -344,8 +335,7 @@ class IndexPanel(QWidget):
             head = self.tree.topLevelItem(top)
             for item in (head, *(head.child(i) for i in range(head.childCount()))) if head else ():
                 if item is not None and (
-                    (track and item.data(0, TRACK) == track)
-                    or (device and item.data(0, DEVICE) == device)
+                    (track and item.data(0, TRACK) == track) or (device and item.data(0, DEVICE) == device)
                 ):
                     return item
         return None

@@ -39,7 +39,7 @@ class Tree(QTreeWidget):
     def prepare(self, item: QTreeWidgetItem) -> None:
         """What can be done with a row of a track, a device or neither."""
         own = item.data(0, TRACK) or item.data(0, DEVICE)
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled  # fmt: skip
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled
         if own:
             flags |= Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled
         item.setFlags(flags)

@@ -84,9 +84,7 @@ class Overview(QWidget):
         painter.fillRect(QRectF(right, TOP, self.width() - right, sheet.height()), shade)
         painter.setPen(QPen(themes.color(theme.ink), 1.2))
         painter.drawRect(QRectF(left + 0.5, TOP + 0.5, right - left - 1.5, sheet.height() - 1))
-        curve_painting.draw_playhead(
-            painter, self.whole.x(self.session.playhead.beat), sheet, theme
-        )
+        curve_painting.draw_playhead(painter, self.whole.x(self.session.playhead.beat), sheet, theme)
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme, sheet: QRectF) -> None:
         project = self.session.project
@@ -97,9 +95,7 @@ class Overview(QWidget):
             painter.drawLine(QPointF(left + 0.5, 3), QPointF(left + 0.5, sheet.bottom()))
             painter.setPen(themes.color(theme.quiet))
             area = QRectF(left + 5, 0, right - left - 6, TOP)
-            name = painter.fontMetrics().elidedText(
-                section.name, Qt.TextElideMode.ElideRight, int(area.width())
-            )
+            name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight, int(area.width()))
             painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
     def _together(self, theme: themes.Theme, sheet: QRectF) -> QPixmap:
@@ -109,9 +105,7 @@ class Overview(QWidget):
         painter = QPainter(picture)
         focus = self.session.lane
         lanes = [lane for lane in self.session.project.lanes() if not lane.hidden]
-        near = [
-            x for x in lanes if focus is not None and x.device == focus.device and x.id != focus.id
-        ]
+        near = [x for x in lanes if focus is not None and x.device == focus.device and x.id != focus.id]
         own = {lane.id for lane in near} | {focus.id if focus is not None else ""}
         shown = [lane for lane in lanes if lane.id not in own]
         groups = [shown[i : i + GROUP] for i in range(0, len(shown), GROUP)]
@@ -206,9 +200,7 @@ class Overview(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        self.view.zoom(
-            0.8 ** (event.angleDelta().y() / 120.0), self.whole.beat(event.position().x())
-        )
+        self.view.zoom(0.8 ** (event.angleDelta().y() / 120.0), self.whole.beat(event.position().x()))
         event.accept()
 
     def leaveEvent(self, event: object) -> None:

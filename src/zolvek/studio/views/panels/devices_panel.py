@@ -165,9 +165,7 @@ class DevicesPanel(QWidget):
             self.action("describe-device").trigger()
         elif kind and self.owner is not None:
             owner = self.owner.id
-            self.session.notices.try_to(
-                lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)])
-            )
+            self.session.notices.try_to(lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)]))
 
     def _apply_preset(self, name: object) -> None:
 

@@ -93,9 +93,7 @@ class DrawPanel(QWidget):
         self.distance = QCheckBox("Relative snap")
         self.distance.setToolTip("By whole steps of the grid: what lies off it stays off it")
         self.distance.clicked.connect(session.tools.set_keep_distance)
-        self.kind = choice(
-            [(label, key) for key, (label, _) in GRID_KINDS.items()], "Grid type", self._set_kind
-        )
+        self.kind = choice([(label, key) for key, (label, _) in GRID_KINDS.items()], "Grid type", self._set_kind)
         self.division = choice([], "Grid value", lambda n: session.tools.set_grid(division=n))
         grid = form()
         grid.addRow(field_label("Grid"), self.division)
@@ -116,9 +114,7 @@ class DrawPanel(QWidget):
         )
         grid.addRow(field_label("Swing"), self.swing)
         grid.addRow(field_label("Offset"), self.offset)
-        self.when_met = choice(
-            WHEN_MET, "Collisions", lambda key: session.tools.set_when_met(str(key))
-        )
+        self.when_met = choice(WHEN_MET, "Collisions", lambda key: session.tools.set_when_met(str(key)))
         grid.addRow(field_label("Collisions"), self.when_met)
         snapping = QVBoxLayout()
         snapping.setSpacing(0)
@@ -134,15 +130,9 @@ class DrawPanel(QWidget):
         self.what = heading("No points selected")
         layout.addWidget(self.what)
         self.value = Entry("Value", self._type_value, "Type a value, such as 1.2k, +7 st or 35 %")
-        self.change = Entry(
-            "Change by", self._type_change, "Change the values, such as +2 st, -3 dB or x0.5"
-        )
-        self.position = Entry(
-            "Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480"
-        )
-        self.shape = choice(
-            [(s.label, s.key) for s in SHAPES], "Shape", lambda key: set_shape(session, str(key))
-        )
+        self.change = Entry("Change by", self._type_change, "Change the values, such as +2 st, -3 dB or x0.5")
+        self.position = Entry("Position", self._type_position, "Type a bar, such as 13.3 or 13.3.480")
+        self.shape = choice([(s.label, s.key) for s in SHAPES], "Shape", lambda key: set_shape(session, str(key)))
         self.amount = Entry("Amount", self._type_amount)
         fields = form()
         for name, widget in (
@@ -176,9 +166,7 @@ class DrawPanel(QWidget):
         bars = grid.kind == "bars"
         rows = [("1 bar" if n == 1 else f"{n} bars", n) for n in BARS] if bars else []
         rows = rows or [(f"1/{n}", n) for n in DIVISIONS]
-        if [self.division.itemText(i) for i in range(self.division.count())] != [
-            t for t, _ in rows
-        ]:
+        if [self.division.itemText(i) for i in range(self.division.count())] != [t for t, _ in rows]:
             self.division.clear()
             for text, data in rows:
                 self.division.addItem(text, data)
@@ -193,9 +181,7 @@ class DrawPanel(QWidget):
         for widget in (self.hits_label, self.hits):
             widget.setVisible(shown)
         rows = [("This track", ""), *((t.name, t.id) for t in self.session.project.tracks)]
-        if shown and [self.hits.itemText(i) for i in range(self.hits.count())] != [
-            r[0] for r in rows
-        ]:
+        if shown and [self.hits.itemText(i) for i in range(self.hits.count())] != [r[0] for r in rows]:
             self.hits.clear()
             for text, key in rows:
                 self.hits.addItem(text, key)
@@ -274,9 +260,15 @@ class DrawPanel(QWidget):
             self.sliders.removeRow(0)
         for slider in FORMS_BY_KEY[shown].sliders if shown else ():
             box = NumberEntry(
-                slider.label, slider.low, slider.high, slider.default, "", 0 if slider.whole else 2,
-                1.0 if slider.whole else 0.05, changed=partial(self.session.tools.set_slider, slider.key),
-            )  # fmt: skip
+                slider.label,
+                slider.low,
+                slider.high,
+                slider.default,
+                "",
+                0 if slider.whole else 2,
+                1.0 if slider.whole else 0.05,
+                changed=partial(self.session.tools.set_slider, slider.key),
+            )
             self.sliders.addRow(field_label(slider.label), box)
 
     def _type_swing(self, text: str) -> None:

@@ -177,9 +177,7 @@ class ListenPanel(QWidget):
         layout.addLayout(line)
         line = QHBoxLayout()
         self.set_reach = button("Set the reach", self._set_reach)
-        self.even = button(
-            "Linearise", self._even, tip="Warps the curve so that equal steps sound equal"
-        )
+        self.even = button("Linearise", self._even, tip="Warps the curve so that equal steps sound equal")
         self.even.setToolTip("Shows a preview first; click again to apply")
         line.addWidget(self.set_reach)
         line.addWidget(self.even)
@@ -222,8 +220,7 @@ class ListenPanel(QWidget):
         assert lane is not None
         low, high = (self.session.project.parameter_of(lane.id).text(end) for end in span)
         self.result.setText(
-            f"95 % of the change lies between {low} ({100 * span[0]:.0f} %) "
-            f"and {high} ({100 * span[1]:.0f} %)."
+            f"95 % of the change lies between {low} ({100 * span[0]:.0f} %) and {high} ({100 * span[1]:.0f} %)."
         )
 
     def _type_lead(self, text: str) -> None:

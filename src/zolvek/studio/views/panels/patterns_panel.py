@@ -67,9 +67,7 @@ class PatternsPanel(QWidget):
         layout.addWidget(self.slots)
         line = QHBoxLayout()
         line.addWidget(ActionButton("Add to slots", studio.action("slot-add")))
-        line.addWidget(
-            button("Play here", self.play_here, tip="Plays the slot in the section at the playhead")
-        )
+        line.addWidget(button("Play here", self.play_here, tip="Plays the slot in the section at the playhead"))
         layout.addLayout(line)
         line = QHBoxLayout()
         for text, way in (("Up", -1), ("Down", 1), ("Remove", 0)):
@@ -142,9 +140,7 @@ class PatternsPanel(QWidget):
             return
         starts = {s.beat: s.slot for s in lane.switches}
         for slot, name in [(-1, "Own curve"), *enumerate(p.name for p in lane.slots)]:
-            bars = [
-                str(self.session.project.meter.bar_at(b)) for b, s in starts.items() if s == slot
-            ]
+            bars = [str(self.session.project.meter.bar_at(b)) for b, s in starts.items() if s == slot]
             where = f", from bar {', '.join(bars)}" if bars else ""
             item = QListWidgetItem(f"{name}{where}")
             item.setData(Qt.ItemDataRole.UserRole, slot)

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QToolButton,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from zolvek.studio.services.context import Studio
 
@@ -96,9 +96,7 @@ class Rail(QWidget):
         panel = self.panels.currentWidget()
         widgets = panel.findChildren(QWidget) if panel is not None else []
         tabs = Qt.FocusPolicy.TabFocus.value
-        usable = (
-            w for w in widgets if w.isVisible() and w.isEnabled() and not isinstance(w, QScrollArea)
-        )
+        usable = (w for w in widgets if w.isVisible() and w.isEnabled() and not isinstance(w, QScrollArea))
         found = next((w for w in usable if w.focusPolicy().value & tabs), None)
         if found is not None:
             return found

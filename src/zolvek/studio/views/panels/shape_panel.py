@@ -61,20 +61,22 @@ def _stretch(piece: Curve, percent: float) -> Curve:
 
 def _stamp(own: Form) -> Operation:
     fields = tuple(
-        Number(s.label, "" if s.whole else "%", s.default if s.whole else 100 * s.default,
-              s.low if s.whole else 100 * s.low, s.high if s.whole else 100 * s.high)
+        Number(
+            s.label,
+            "" if s.whole else "%",
+            s.default if s.whole else 100 * s.default,
+            s.low if s.whole else 100 * s.low,
+            s.high if s.whole else 100 * s.high,
+        )
         for s in own.sliders
-    )  # fmt: skip
+    )
     levels = (
         Number("From", "%", AS_IT_IS, AS_IT_IS, 100),
         Number("To", "%", AS_IT_IS if not own.returns else 80, AS_IT_IS, 100),
     )
 
     def work(piece: Curve, *values: float) -> Curve:
-        sliders = {
-            s.key: v if s.whole else v / 100.0
-            for s, v in zip(own.sliders, values[:-2], strict=True)
-        }
+        sliders = {s.key: v if s.whole else v / 100.0 for s, v in zip(own.sliders, values[:-2], strict=True)}
         there = (float(piece.value[0]), float(piece.value[-1]))
         start, end = (t if v < 0 else v / 100.0 for v, t in zip(values[-2:], there, strict=True))
         return stamped(own.key, float(piece.beat[-1]), start, end, **sliders)
@@ -130,9 +132,7 @@ class ShapePanel(QWidget):
         edges.addRow(field_label("Edge ramp"), self.ramp)
         layout.addLayout(edges)
         buttons = QHBoxLayout()
-        self.preview = button(
-            "Preview", self._preview, tip="Shows the result over the current curve"
-        )
+        self.preview = button("Preview", self._preview, tip="Shows the result over the current curve")
         self.apply = button("Apply", self._apply, True, "Applies it, as one step")
         buttons.addWidget(self.preview)
         buttons.addWidget(self.apply)
@@ -152,10 +152,16 @@ class ShapePanel(QWidget):
 
     def _box(self, row: Number) -> NumberEntry:
         return NumberEntry(
-            row.label, row.low, row.high, row.default, row.unit,
-            3 if row.step < 1 else 1 if row.unit else 0, row.step,
-            "unchanged" if row.low == AS_IT_IS else "", lambda _: self._changed(),
-        )  # fmt: skip
+            row.label,
+            row.low,
+            row.high,
+            row.default,
+            row.unit,
+            3 if row.step < 1 else 1 if row.unit else 0,
+            row.step,
+            "unchanged" if row.low == AS_IT_IS else "",
+            lambda _: self._changed(),
+        )
 
     def _choose(self, _: object) -> None:
         self.session.preview.show(None)
@@ -200,9 +206,7 @@ class ShapePanel(QWidget):
 
     def _preview(self) -> None:
         self.session.notices.try_to(
-            lambda: self.session.preview.show(
-                shaped(self.session, self.shaper(), self.session.settings.ramp)
-            )
+            lambda: self.session.preview.show(shaped(self.session, self.shaper(), self.session.settings.ramp))
         )
 
     def _apply(self) -> None:

@@ -48,12 +48,13 @@ class PiecePanel(QWidget):
         layout = column(self)
         layout.addWidget(heading("Song"))
         self.name = Entry("Song name", partial(song.rename_piece, session))
-        self.tempo = Entry("Tempo at the playhead", partial(song.tempo_here, session),
-                           "112, or 112→116 over 8 bars; Ctrl+T taps")  # fmt: skip
-        self.meter = Entry("Meter at the playhead", partial(song.meter_here, session), "Such as 4/4 or 7/8")  # fmt: skip
-        self.end = Entry("Song end", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")  # fmt: skip
+        self.tempo = Entry(
+            "Tempo at the playhead", partial(song.tempo_here, session), "112, or 112→116 over 8 bars; Ctrl+T taps"
+        )
+        self.meter = Entry("Meter at the playhead", partial(song.meter_here, session), "Such as 4/4 or 7/8")
+        self.end = Entry("Song end", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")
         fields = form()
-        for label, field in (("Name", self.name), ("Tempo", self.tempo), ("Meter", self.meter), ("Bars", self.end)):  # fmt: skip
+        for label, field in (("Name", self.name), ("Tempo", self.tempo), ("Meter", self.meter), ("Bars", self.end)):
             fields.addRow(field_label(label), field)
         layout.addLayout(fields)
         self.keep = QCheckBox("Clips keep their time")
@@ -81,7 +82,7 @@ class PiecePanel(QWidget):
         self.list.setMinimumHeight(120)
         self.list.currentRowChanged.connect(self._pick)
         self.list.itemChanged.connect(self._rename)
-        self.studio.show.context_menu(self.list, lambda _: "section" if self.list.currentItem() else "")  # fmt: skip
+        self.studio.show.context_menu(self.list, lambda _: "section" if self.list.currentItem() else "")
         layout.addWidget(self.list)
         layout.addLayout(action_buttons(self.studio, SECTIONS))
 
@@ -101,9 +102,7 @@ class PiecePanel(QWidget):
             self._hear,
             tip="Plays it instead of the section, until you choose or leave it (X)",
         )
-        self.choose = button(
-            "Use", self._choose, True, "Writes it to the lanes; the current one is stored"
-        )
+        self.choose = button("Use", self._choose, True, "Writes it to the lanes; the current one is stored")
         self.remove = button("Remove", self._remove)
         for each in (self.hear, self.choose, self.remove):
             line.addWidget(each)
@@ -141,10 +140,10 @@ class PiecePanel(QWidget):
         self.keep.setChecked(session.settings.keep_sound)
         count = len(session.arranging.marks)
         places = ", ".join(project.meter.text(mark) for mark in session.arranging.marks[:6])
-        self.marks.setText(f"Marked: {places}" if count else "Mark two bar lines of the recording, or more where its tempo drifts.")  # fmt: skip
-        self._fill(
-            self.list, [self._row(s, first) for s, first, _ in project.section_spans()], picked
+        self.marks.setText(
+            f"Marked: {places}" if count else "Mark two bar lines of the recording, or more where its tempo drifts."
         )
+        self._fill(self.list, [self._row(s, first) for s, first, _ in project.section_spans()], picked)
         self._show_versions(picked)
 
     def _row(self, section: Section, first: float) -> tuple[str, str]:
@@ -223,9 +222,7 @@ class PiecePanel(QWidget):
         ]
         if len(found) > MOST_TOLD:
             rows.append(f"… and {len(found) - MOST_TOLD} lanes more")
-        self.differences.setText(
-            "\n".join(["Largest differences:", *rows]) if rows else "No lanes differ."
-        )
+        self.differences.setText("\n".join(["Largest differences:", *rows]) if rows else "No lanes differ.")
 
     # --- what is done ---
 
@@ -248,9 +245,7 @@ class PiecePanel(QWidget):
             return
         number = int(item.data(NUMBER))
         self.told = None
-        self.session.notices.try_to(
-            lambda: song.rename_version(self.session, picked, number, item.text())
-        )
+        self.session.notices.try_to(lambda: song.rename_version(self.session, picked, number, item.text()))
         self.refresh()
 
     def _hear(self) -> None:

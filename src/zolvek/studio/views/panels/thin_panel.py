@@ -41,8 +41,11 @@ class ThinPanel(QWidget):
         layout.addWidget(heading("Thin"))
         self.scope = note()
         layout.addWidget(self.scope)
-        self.kind = choice([("Within a tolerance", "tolerance"), ("To a number of points", "count")],
-                           "Method", lambda _: self._show_fields())  # fmt: skip
+        self.kind = choice(
+            [("Within a tolerance", "tolerance"), ("To a number of points", "count")],
+            "Method",
+            lambda _: self._show_fields(),
+        )
         layout.addWidget(self.kind)
         self.tolerance = Entry(
             "Thinning tolerance",
@@ -50,9 +53,7 @@ class ThinPanel(QWidget):
             "In % of the lane's height, or in the parameter's unit: 1 %, 0.5 dB, 0.2 st",
         )
         self.tolerance.setText("1 %")
-        self.count = NumberEntry(
-            "Points to keep", 2, 100_000, 16, decimals=0, changed=lambda _: self._again()
-        )
+        self.count = NumberEntry("Points to keep", 2, 100_000, 16, decimals=0, changed=lambda _: self._again())
         fields = form()
         fields.addRow(field_label("Tolerance"), self.tolerance)
         fields.addRow(field_label("Points"), self.count)
@@ -186,9 +187,7 @@ class ThinPanel(QWidget):
         if self.kind.currentData() == "count":
             done = thinned_to(own, int(self.count.value()), self.shapes.isChecked(), keep)
         else:
-            done = thinned(
-                own, self._height(self.tolerance.text(), drawn), self.shapes.isChecked(), keep
-            )
+            done = thinned(own, self._height(self.tolerance.text(), drawn), self.shapes.isChecked(), keep)
         return spans.splice(drawn.curve, first, done.curve, last), done
 
     def _original(self, drawn: Target) -> Curve:
@@ -213,8 +212,7 @@ class ThinPanel(QWidget):
     def _say(self, first: float, done: Thinned) -> None:
         at = self.session.project.meter.text(first + done.beat)
         self.result.setText(
-            f"{done.before} points, {done.after} after. Largest error {100 * done.error:.2f} % "
-            f"of the height, at {at}."
+            f"{done.before} points, {done.after} after. Largest error {100 * done.error:.2f} % of the height, at {at}."
         )
 
     def apply(self) -> None:
@@ -257,9 +255,7 @@ class ThinPanel(QWidget):
     def redraw(self) -> None:
         def work() -> None:
             height = self._height(self.tolerance.text(), target(self.session))
-            shape_scope(
-                self.session, "Redraw as shapes", lambda own: thinned(own, height, True).curve
-            )
+            shape_scope(self.session, "Redraw as shapes", lambda own: thinned(own, height, True).curve)
 
         self.session.notices.try_to(work)
 

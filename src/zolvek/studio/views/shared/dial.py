@@ -29,9 +29,7 @@ class Dial(QWidget):
     """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
     the control's own present value where a lane moves it away."""
 
-    def __init__(
-        self, session: Session, ask: Ask, device: str, parameter: Parameter, low: bool = False
-    ) -> None:
+    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter, low: bool = False) -> None:
         super().__init__()
         self.session, self.ask = session, ask
         self.device, self.parameter = device, parameter
@@ -39,9 +37,7 @@ class Dial(QWidget):
         self.setFixedSize(WIDE if low else WIDTH, LOW if low else HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(parameter.name)
-        self.setToolTip(
-            f"{parameter.name}: drag, scroll or use the arrow keys; Enter types a value"
-        )
+        self.setToolTip(f"{parameter.name}: drag, scroll or use the arrow keys; Enter types a value")
         self.start: tuple[float, float] | None = None
         self.gesture: object = None
         self.moved = False
@@ -110,9 +106,7 @@ class Dial(QWidget):
         if lane is not None and lane.id in self.session.passes.armed:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(themes.color(theme.selection))
-            painter.drawEllipse(
-                QPointF(8 if self.low else WIDTH - 12, 8 if self.low else 28), 4.0, 4.0
-            )
+            painter.drawEllipse(QPointF(8 if self.low else WIDTH - 12, 8 if self.low else 28), 4.0, 4.0)
             painter.setBrush(Qt.BrushStyle.NoBrush)
         if self.parameter.taper == "switch":
             self._lever(painter, theme, heard >= 0.5, applied)
@@ -129,9 +123,7 @@ class Dial(QWidget):
 
     def _words(self, painter: QPainter, area: QRectF, side: Qt.AlignmentFlag, text: str) -> None:
         cut = Qt.TextElideMode.ElideRight
-        painter.drawText(
-            area, side, painter.fontMetrics().elidedText(text, cut, int(area.width()) - 2)
-        )
+        painter.drawText(area, side, painter.fontMetrics().elidedText(text, cut, int(area.width()) - 2))
 
     @property
     def _center(self) -> QPointF:
@@ -149,9 +141,7 @@ class Dial(QWidget):
         at = track.right() - 9 if on else track.left() + 9
         painter.drawEllipse(QPointF(at, track.center().y()), 5.5, 5.5)
 
-    def _ring(
-        self, painter: QPainter, theme: themes.Theme, heard: float, own: float, applied: bool
-    ) -> None:
+    def _ring(self, painter: QPainter, theme: themes.Theme, heard: float, own: float, applied: bool) -> None:
         center = self._center
         draw_ring(painter, theme, center, RING, heard, theme.curve if applied else theme.ink)
         if applied and abs(own - heard) > 0.005:
@@ -166,9 +156,7 @@ class Dial(QWidget):
         if event.button() == Qt.MouseButton.LeftButton:
             recorder = self.session.passes.hands
             heard = self.state()[0]
-            taken = recorder is not None and recorder.press(
-                self.device, self.parameter.id, heard, event_time(event)
-            )
+            taken = recorder is not None and recorder.press(self.device, self.parameter.id, heard, event_time(event))
             # A hand that is recorded takes the control from where it is heard to stand.
             self.start = event.position().y(), heard if taken else self.own
             self.gesture = object()
@@ -229,9 +217,7 @@ class Dial(QWidget):
         self.session.notices.try_to(lambda: type_control(self.session, self.ask))
 
 
-def draw_ring(
-    painter: QPainter, theme: themes.Theme, center: QPointF, size: float, position: float, ink: str
-) -> None:
+def draw_ring(painter: QPainter, theme: themes.Theme, center: QPointF, size: float, position: float, ink: str) -> None:
     """A dial's ring of radius `size`, filled up to `position`, and its needle."""
     ring = QRectF(center.x() - size, center.y() - size, 2 * size, 2 * size)
     pen = QPen(themes.color(theme.bar_line), 3.0)
@@ -244,9 +230,7 @@ def draw_ring(
     _needle(painter, center, position, size / 4.0, size - 5.0, theme.ink)
 
 
-def _needle(
-    painter: QPainter, center: QPointF, position: float, inner: float, outer: float, ink: str
-) -> None:
+def _needle(painter: QPainter, center: QPointF, position: float, inner: float, outer: float, ink: str) -> None:
     angle = math.radians(START - SWEEP * position)
     way = QPointF(math.cos(angle), -math.sin(angle))
     painter.setPen(QPen(themes.color(ink), 2.0))

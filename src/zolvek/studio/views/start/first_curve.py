@@ -64,12 +64,14 @@ def _did(word: str) -> Callable[[Studio, Memory], bool]:
 LESSONS = (
     Lesson("Choose a control", "Click any dial at the foot of the window, such as Decay.", "bench",
            lambda s, m: s.session.shown.control not in (None, m.control)),
-    Lesson("Add a lane", "Press A. The control gets a flat lane at its current value; the sound does not change yet.", "lane", _has_lane),
+    Lesson("Add a lane", "Press A. The control gets a flat lane at its current value; the sound does not change yet.",
+        "lane", _has_lane),
     Lesson("Hear it", "Press Space to play, and Space again to stop.", "transport", lambda s, m: s.player.playing),
     Lesson("Draw", "Click three times in the lane, at different heights. Each click adds a point.", "lane",
            lambda s, m: _points(s) >= m.points + 3),
     Lesson("Bend", "Hold B and drag a line between two points up or down.", "lane", _bent),
-    Lesson("Repeat", "Drag over your points on the ruler, then press Ctrl+R to repeat them to the end of the section.", "ruler", _did("Repeat")),
+    Lesson("Repeat", "Drag over your points on the ruler, then press Ctrl+R to repeat them to the end of the section.",
+        "ruler", _did("Repeat")),
     Lesson("Compare", "Press Shift+X to hear the song without automation, and again to return.", "transport",
            lambda s, m: s.session.hearing.comparing != m.comparing),
     Lesson("Undo", "Press Ctrl+Z to undo the last step, and Ctrl+Shift+Z to redo it.", "lane",
@@ -97,9 +99,12 @@ class FirstCurve(QObject):
     def _now(self) -> Memory:
         session = self.studio.session
         return Memory(
-            session.shown.control, _points(self.studio), session.document.history.here,
-            session.hearing.comparing, self.studio.deliveries.delivered,
-        )  # fmt: skip
+            session.shown.control,
+            _points(self.studio),
+            session.document.history.here,
+            session.hearing.comparing,
+            self.studio.deliveries.delivered,
+        )
 
     @property
     def lesson(self) -> Lesson | None:
@@ -118,9 +123,7 @@ class FirstCurve(QObject):
         over = place >= len(LESSONS)
         self.place, self.memory = -1 if over else place, self._now()
         if over:
-            self.studio.session.notices.say(
-                "Your first curve is finished. The Help menu has the guide and all keys."
-            )
+            self.studio.session.notices.say("Your first curve is finished. The Help menu has the guide and all keys.")
         self.studio.session.settings.first_curve = True
         self.changed.emit()
 

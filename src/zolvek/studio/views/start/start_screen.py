@@ -84,7 +84,12 @@ class BeginningSheet(QWidget):
             column.setSpacing(7)
             line.addLayout(column, 1)
         outer.addLayout(line, 1)
-        outer.addWidget(note("Or drop audio files, MIDI files, a project or device descriptions anywhere here. Each becomes a track that starts at bar 1."))  # fmt: skip
+        outer.addWidget(
+            note(
+                "Or drop audio files, MIDI files, a project or device descriptions anywhere here. Each becomes a track "
+                "that starts at bar 1."
+            )
+        )
         self.opened = studio.session.document.opened
         studio.session.document.changed.connect(self._follow)
         over.installEventFilter(self)
@@ -156,9 +161,7 @@ class BeginningSheet(QWidget):
         assert over is not None
         self.setGeometry(over.rect())
         width, height = min(WIDTH, self.width() - 24), min(HEIGHT, self.height() - 24)
-        self.card.setGeometry(
-            (self.width() - width) // 2, (self.height() - height) // 2, width, height
-        )
+        self.card.setGeometry((self.width() - width) // 2, (self.height() - height) // 2, width, height)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.Resize and self.isVisible():
@@ -185,9 +188,7 @@ class BeginningSheet(QWidget):
         view = Viewport(16.0)
         view.set_width(self.width() - 64)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        draw_curve(
-            painter, DRAWN, view, QRectF(0, 30, self.width(), self.height() - 60), theme.curve, 2.0
-        )
+        draw_curve(painter, DRAWN, view, QRectF(0, 30, self.width(), self.height() - 60), theme.curve, 2.0)
 
 
 def _about(path: Path) -> str:

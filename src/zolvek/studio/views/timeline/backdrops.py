@@ -137,9 +137,7 @@ def draw_backdrop(
     painter.restore()
 
 
-def _draw_waveform(
-    painter: QPainter, backdrop: Backdrop, view: Viewport, plot: QRectF, theme: Theme
-) -> None:
+def _draw_waveform(painter: QPainter, backdrop: Backdrop, view: Viewport, plot: QRectF, theme: Theme) -> None:
     columns = backdrop.picture.shape[1]
     edges = (view.first + np.arange(view.width + 1) * view.beats / view.width) / backdrop.length
     starts = np.clip((edges * columns).astype(np.intp), 0, columns - 1)
@@ -171,11 +169,10 @@ def _draw_spectrogram(
     ink = color(theme.ink)
     image.setColorTable(
         [
-            (int(255 * DARKEST * (i / 255.0) ** 1.4) << 24)
-            | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
+            (int(255 * DARKEST * (i / 255.0) ** 1.4) << 24) | (ink.red() << 16) | (ink.green() << 8) | ink.blue()
             for i in range(256)
         ]
-    )  # fmt: skip
+    )
     octaves = np.log2(HIGHEST / LOWEST)
     low, high = hertz or (LOWEST, HIGHEST)
     top, bottom = (float(rows * (1.0 - np.log2(f / LOWEST) / octaves)) for f in (high, low))

@@ -139,9 +139,7 @@ class FocusLane(QWidget):
             index = int(self.session.points.chosen[0])
             if isinstance(self.drag, Drag) and self.drag.segment >= 0 and self.drag.kind == "move":
                 place = int(np.searchsorted(self.drag.points, self.drag.segment))
-                index = int(
-                    self.session.points.chosen[min(place, self.session.points.chosen.size - 1)]
-                )
+                index = int(self.session.points.chosen[min(place, self.session.points.chosen.size - 1)])
         elif self.over.kind != "point":
             index = -1
         if target is not None and 0 <= index < len(target.curve):
@@ -162,9 +160,7 @@ class FocusLane(QWidget):
     def _held(self, event: QMouseEvent | None = None) -> Held:
         keys = event.modifiers() if event else QApplication.keyboardModifiers()
         modifier = Qt.KeyboardModifier
-        return Held(
-            bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending
-        )
+        return Held(bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending)
 
     def _hit(self, at: QPointF) -> Hit:
         target, area = self.session.target, self.plot.area
@@ -222,18 +218,14 @@ class FocusLane(QWidget):
                 drag = self.drag
                 value = drag.value - way.y() / self.plot.area.height()
                 beat = drag.beat + way.x() / self.view.width * self.view.beats
-                self.session.notices.try_to(
-                    lambda: drag.update(beat, value, self._held(event), along)
-                )
+                self.session.notices.try_to(lambda: drag.update(beat, value, self._held(event), along))
         else:
             self._hover(at)
         self.update()
 
     def _hover(self, at: QPointF) -> None:
         self.over = self._hit(at)
-        self.handle = (
-            self.plot.handle_at(at, frame_of(self.session)) if self.over.kind != "point" else None
-        )
+        self.handle = self.plot.handle_at(at, frame_of(self.session)) if self.over.kind != "point" else None
         if self.over.kind == "none":
             kind = "reach" if self.plot.reach_end(at.y()) is not None else "none"
             self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
@@ -291,14 +283,8 @@ class FocusLane(QWidget):
         if target is None or found.kind != "segment":
             return self.mousePressEvent(event)
         beat = self.plot.beat(event.position().x())
-        snapped = (
-            beat
-            if self._held(event).free
-            else self.session.tools.grid.snap(beat, self.session.project.meter)
-        )
-        curve, index = point_edits.add(
-            target.curve, float(snapped), float(target.curve.at(snapped))
-        )
+        snapped = beat if self._held(event).free else self.session.tools.grid.snap(beat, self.session.project.meter)
+        curve, index = point_edits.add(target.curve, float(snapped), float(target.curve.at(snapped)))
         self.session.edit_curve("Add a point", curve, np.array([index]))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

@@ -230,9 +230,7 @@ def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
     target = session.target
     assert target is not None
     before = session.points.chosen
-    at = max(
-        beat if held.free else float(session.tools.grid.snap(beat, session.project.meter)), 0.0
-    )
+    at = max(beat if held.free else float(session.tools.grid.snap(beat, session.project.meter)), 0.0)
     if not held.free:
         value = session.tools.value_grid.snap(value, target.reach, target.parameter)
     curve, index = point_edits.add(target.curve, at, value, bool(target.parameter.steps))
@@ -251,6 +249,4 @@ def begin_move(session: Session, points: Ints, grabbed: int, beat: float, value:
 def begin_bend(session: Session, segment: int, beat: float, value: float) -> Drag:
     target = session.target
     assert target is not None
-    return Drag(
-        session, "bend", target.curve, beat, value, NONE_CHOSEN, segment, session.points.chosen
-    )
+    return Drag(session, "bend", target.curve, beat, value, NONE_CHOSEN, segment, session.points.chosen)

@@ -106,8 +106,12 @@ class Head(QWidget):
         lane = self.session.lane
         if lane is not None:
             area = QRectF(self.name.geometry()).adjusted(-4, 3, 0, -3)
-            self.field.ask(area, "Name of the lane", lane.name, lambda text: change(
-                self.session, "Rename lane", name=" ".join(text.split())))  # fmt: skip
+            self.field.ask(
+                area,
+                "Name of the lane",
+                lane.name,
+                lambda text: change(self.session, "Rename lane", name=" ".join(text.split())),
+            )
             return True
         return False
 

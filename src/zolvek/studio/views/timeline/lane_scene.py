@@ -93,9 +93,7 @@ def _draw_behind(painter: QPainter, scene: Scene) -> None:
         painter.setPen(QPen(themes.color(theme.bar_line), 1.0, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(SCALE, middle), QPointF(plot.width, middle))
         base = scene.lane.curve
-        curve_painting.draw_curve(
-            painter, base, plot.view, plot.area, theme.ghost, 1.2, dashed=True
-        )
+        curve_painting.draw_curve(painter, base, plot.view, plot.area, theme.ghost, 1.2, dashed=True)
 
 
 def _draw_layers(painter: QPainter, scene: Scene) -> None:
@@ -116,9 +114,7 @@ def _draw_choices(painter: QPainter, scene: Scene) -> None:
         return
     beats = np.union1d(
         plot.view.first + np.arange(int(plot.view.width) + 1) * (plot.view.beats / plot.view.width),
-        target.curve.beat[
-            (target.curve.beat >= plot.view.first) & (target.curve.beat <= plot.view.last)
-        ],
+        target.curve.beat[(target.curve.beat >= plot.view.first) & (target.curve.beat <= plot.view.last)],
     )
     parameter = target.parameter
     chosen = parameter.value(target.to_position(target.curve.at(beats)))

@@ -30,9 +30,7 @@ MOST_POINTS = 40  # in view, that a low lane shows
 class LowDrag:
     """A point of a low lane in the hand; the focus stays where it is."""
 
-    def __init__(
-        self, session: Session, view: Viewport, lane: Lane, index: int, inner: QRectF, at: QPointF
-    ) -> None:
+    def __init__(self, session: Session, view: Viewport, lane: Lane, index: int, inner: QRectF, at: QPointF) -> None:
         self.session, self.view, self.inner, self.start = session, view, inner, at
         self.lane, self.curve, self.index = lane.id, lane.curve, index
         self.target = base(session.project, lane.id)
@@ -46,19 +44,11 @@ class LowDrag:
         session, own = self.session, float(self.curve.beat[self.index])
         to = own + way.x() / self.view.width * self.view.beats
         if not free:
-            to = (
-                session.tools.moved(own, to, session.project.meter)
-                if abs(way.x()) >= CLICK
-                else own
-            )
+            to = session.tools.moved(own, to, session.project.meter) if abs(way.x()) >= CLICK else own
         rise = -way.y() / self.inner.height()
-        curve, _ = point_edits.move(
-            self.curve, np.array([self.index]), to - own, rise, session.settings.when_met
-        )
+        curve, _ = point_edits.move(self.curve, np.array([self.index]), to - own, rise, session.settings.when_met)
         project = self.target.put(session.document.before(self), lambda _: curve)
-        session.document.edit(
-            f"Move a point of {session.project.label_of(self.lane)}", project, self
-        )
+        session.document.edit(f"Move a point of {session.project.label_of(self.lane)}", project, self)
 
 
 class LowLanes(QWidget):
@@ -95,9 +85,12 @@ class LowLanes(QWidget):
         session, settings = self.session, self.session.settings
         moving = session.span.beats or (self.view.first, self.view.last)
         return beside(
-            session.project, session.focus.id, settings.low_near, session.look.kept,
+            session.project,
+            session.focus.id,
+            settings.low_near,
+            session.look.kept,
             moving if settings.low_moving else None,
-        )  # fmt: skip
+        )
 
     def _tops(self) -> list[tuple[Lane, int, int]]:
         """Each shown lane with its row's top and height."""
@@ -162,13 +155,8 @@ class LowLanes(QWidget):
         sheet = QRectF(SCALE, 1, self.width() - SCALE, height - 3)
         painter.fillRect(sheet, themes.color(theme.sheet))
         if self.session.span.beats:
-            left, right = (
-                min(max(SCALE + self.view.x(b), SCALE), self.width())
-                for b in self.session.span.beats
-            )
-            painter.fillRect(
-                QRectF(left, 1, right - left, height - 3), themes.color(theme.wash, 0.55)
-            )
+            left, right = (min(max(SCALE + self.view.x(b), SCALE), self.width()) for b in self.session.span.beats)
+            painter.fillRect(QRectF(left, 1, right - left, height - 3), themes.color(theme.wash, 0.55))
         if lane.id in self.session.span.also:
             painter.fillRect(QRectF(SCALE - 5, 1, 4, height - 3), themes.color(theme.selection))
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
@@ -192,9 +180,7 @@ class LowLanes(QWidget):
         text = project.parameter_of(lane.id).text(position)
         painter.setFont(themes.font(9.5))
         area = QRectF(2, top + 2, SCALE - 8, 18)
-        text = painter.fontMetrics().elidedText(
-            text, Qt.TextElideMode.ElideRight, int(area.width())
-        )
+        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(area.width()))
         painter.setPen(themes.color(theme.ghost if lane.bypassed else theme.ink))
         painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
@@ -207,9 +193,7 @@ class LowLanes(QWidget):
         )
         painter.setFont(themes.font(9.5))
         width = painter.fontMetrics().horizontalAdvance(text) + 10
-        painter.fillRect(
-            QRectF(sheet.left(), sheet.top(), width, 15), themes.color(theme.sheet, 0.85)
-        )
+        painter.fillRect(QRectF(sheet.left(), sheet.top(), width, 15), themes.color(theme.sheet, 0.85))
         painter.setPen(themes.color(theme.quiet))
         painter.drawText(QPointF(sheet.left() + 5, sheet.top() + 11.5), text)
 
@@ -221,9 +205,7 @@ class LowLanes(QWidget):
         self.update(0, 0, int(SCALE), self.height())  # the values there
         self.playhead = new
 
-    def _points(
-        self, painter: QPainter, theme: themes.Theme, lane: Lane, inner: QRectF, ink: str
-    ) -> None:
+    def _points(self, painter: QPainter, theme: themes.Theme, lane: Lane, inner: QRectF, ink: str) -> None:
         """The points, where there is room to take hold of them."""
         shown = points_shown(lane.curve, self.view)
         if lane.locked or shown.size > MOST_POINTS:
@@ -240,9 +222,7 @@ class LowLanes(QWidget):
         for lane, top, height in self._tops():
             if top <= at.y() < top + height:
                 inner = QRectF(SCALE, top + 6, self.width() - SCALE, height - 13)
-                found = hit(
-                    lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height()
-                )
+                found = hit(lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height())
                 points = points_shown(lane.curve, self.view).size <= MOST_POINTS
                 return lane, found if points and at.x() >= SCALE - 4 else Hit("none"), inner
         return None
@@ -270,13 +250,7 @@ class LowLanes(QWidget):
         found = self._hit(at)
         on_point = found is not None and found[1].kind == "point" and not found[0].locked
         shapes = Qt.CursorShape
-        self.setCursor(
-            shapes.SizeAllCursor
-            if on_point
-            else shapes.PointingHandCursor
-            if found
-            else shapes.ArrowCursor
-        )
+        self.setCursor(shapes.SizeAllCursor if on_point else shapes.PointingHandCursor if found else shapes.ArrowCursor)
         label = self.session.project.label_of(found[0].id) if found else ""
         told = (
             f"Drag to move this point of {label}"
@@ -312,9 +286,7 @@ class LowLanes(QWidget):
             return
         snap = session.tools.grid.snap
         ends = sorted(max(self.view.beat(p.x() - SCALE), 0.0) for p in (start, at))
-        first, last = (
-            min(float(snap(b, session.project.meter)), session.project.length) for b in ends
-        )
+        first, last = (min(float(snap(b, session.project.meter)), session.project.length) for b in ends)
         if last > first:
             session.span.beats = (first, last)
         session.span.take_along(before | rows)

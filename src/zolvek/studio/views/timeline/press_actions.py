@@ -82,9 +82,7 @@ def select_under(session: Session, found: Hit) -> str:
 AnyDrag = Drag | FrameDrag | CopyDrag | ReachDrag
 
 
-def begin(
-    session: Session, plot: Plot, at: QPointF, found: Hit, held: Held
-) -> AnyDrag | QPointF | None:
+def begin(session: Session, plot: Plot, at: QPointF, found: Hit, held: Held) -> AnyDrag | QPointF | None:
     """The drag that a press at a place begins; the place itself where it draws a box round points. Raises
     ZolvekError where the lane can't be changed."""
     target, chosen = session.target, session.points.chosen

@@ -80,9 +80,7 @@ class Ruler(QWidget):
             self._paint_sections(painter, theme)
         if self.session.span.beats:
             left, right = (SCALE + self.view.x(beat) for beat in self.session.span.beats)
-            painter.fillRect(
-                QRectF(left, 18, right - left, HEIGHT - 18), themes.color(theme.selection, 0.28)
-            )
+            painter.fillRect(QRectF(left, 18, right - left, HEIGHT - 18), themes.color(theme.selection, 0.28))
         painter.setFont(themes.font(9.5))
         for bar, beat in shown_bars(project, self.view, 34.0):
             x = round(SCALE + self.view.x(beat)) + 0.5
@@ -135,9 +133,7 @@ class Ruler(QWidget):
                     painter.fillRect(QRectF(left, 2, max(right - left - 1, 0), 15), ink)
                 painter.setPen(themes.color(theme.ink))
                 area = QRectF(left + 4, 0, max(right - left - 6, 0), 18)
-                name = painter.fontMetrics().elidedText(
-                    section.name, Qt.TextElideMode.ElideRight, int(area.width())
-                )
+                name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight, int(area.width()))
                 painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
     def _beat(self, event: QMouseEvent) -> float:

@@ -34,8 +34,7 @@ def frame_of(session: Session) -> Frame | None:
         first, last = session.span.beats
     elif (
         session.points.chosen.size > 1
-        and target.curve.beat[session.points.chosen[-1]]
-        > target.curve.beat[session.points.chosen[0]]
+        and target.curve.beat[session.points.chosen[-1]] > target.curve.beat[session.points.chosen[0]]
     ):
         first, last = (float(target.curve.beat[session.points.chosen[i]]) for i in (0, -1))
     else:
@@ -102,17 +101,11 @@ class FrameDrag:
         self.moved = True
         frame, session = self.frame, self.session
         if self.handle.shaper is None:
-            end = (
-                beat
-                if getattr(held, "free", False)
-                else session.tools.moved(frame.last, beat, session.project.meter)
-            )
+            end = beat if getattr(held, "free", False) else session.tools.moved(frame.last, beat, session.project.meter)
             curve = self._stretched(max(end, frame.first + 1e-3))
         else:
             shaper = self.handle.shaper(frame, beat - self.beat, value - self.value)
-            curve = shaping.on_span(
-                self.curve, frame.first, frame.last, shaper, session.settings.ramp
-            )
+            curve = shaping.on_span(self.curve, frame.first, frame.last, shaper, session.settings.ramp)
         session.edit_curve(self.handle.label, curve, NONE_CHOSEN, self)
 
     def _stretched(self, end: float) -> Curve:

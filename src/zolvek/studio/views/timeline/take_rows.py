@@ -75,16 +75,12 @@ class TakesView(QWidget):
             painter.setClipRect(inner)
             inks = themes.LANE_INKS[theme.key]
             ink = theme.ghost if take.muted else inks[take.colour % len(inks)]
-            curve_painting.draw_curve(
-                painter, take.curve, self.view, area.adjusted(0, 4, 0, -4), ink, 1.3
-            )
+            curve_painting.draw_curve(painter, take.curve, self.view, area.adjusted(0, 4, 0, -4), ink, 1.3)
             painter.restore()
             stars = "  " + "★" * take.rating if take.rating else ""
             muted = "  (muted)" if take.muted else ""
             if take.id in self.session.hearing.takes:
-                painter.fillRect(
-                    QRectF(0, area.top(), 3, area.height()), themes.color(theme.selection)
-                )
+                painter.fillRect(QRectF(0, area.top(), 3, area.height()), themes.color(theme.selection))
             painter.setPen(themes.color(theme.quiet))
             painter.setFont(themes.font(9.5))
             label = QRectF(2, area.top(), SCALE - 6, area.height())
@@ -93,13 +89,9 @@ class TakesView(QWidget):
         if x >= SCALE:
             curve_painting.draw_playhead(painter, x, QRectF(self.rect()), theme)
 
-    def _mark(
-        self, painter: QPainter, theme: themes.Theme, area: QRectF, first: float, last: float
-    ) -> None:
+    def _mark(self, painter: QPainter, theme: themes.Theme, area: QRectF, first: float, last: float) -> None:
         left, right = (min(max(SCALE + self.view.x(b), SCALE), self.width()) for b in (first, last))
-        painter.fillRect(
-            QRectF(left, area.top(), right - left, area.height()), themes.color(theme.wash)
-        )
+        painter.fillRect(QRectF(left, area.top(), right - left, area.height()), themes.color(theme.wash))
         painter.setPen(QPen(themes.color(theme.selection), 2.0))
         painter.drawLine(QPointF(left, area.top() + 1), QPointF(right, area.top() + 1))
 

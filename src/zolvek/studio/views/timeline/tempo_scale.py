@@ -41,9 +41,7 @@ class TempoScale(NamedTuple):
         return LIMITS["bpm"].kept(round(bpm * 2.0) / 2.0)
 
 
-def way_of(
-    tempo: TempoMap, scale: TempoScale, x: Callable[[float], float], last: float
-) -> QPolygonF:
+def way_of(tempo: TempoMap, scale: TempoScale, x: Callable[[float], float], last: float) -> QPolygonF:
     corners = []
     points = tempo.points
     for place, point in enumerate(points):

@@ -43,9 +43,7 @@ class SectionDrag(Drag):
         self.target = None if to in (self.number, self.number + 1) else to
         name = spans[self.number][0].name
         where = "at the end" if to >= len(spans) else f"before {spans[to][0].name}"
-        self.session.notices.say(
-            f"{name} stays where it is" if self.target is None else f"{name} moves {where}"
-        )
+        self.session.notices.say(f"{name} stays where it is" if self.target is None else f"{name} moves {where}")
 
     def finish(self) -> None:
         if self.target is not None:
@@ -110,7 +108,7 @@ class TempoDrag(Drag):
 
     def move(self, beat: float, event: QMouseEvent) -> None:
         own = self.tempo.points[self.place]
-        bpm = self.scale.rounded(own.bpm + self.scale.bpm(event.position().y()) - self.scale.bpm(self.at.y()))  # fmt: skip
+        bpm = self.scale.rounded(own.bpm + self.scale.bpm(event.position().y()) - self.scale.bpm(self.at.y()))
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             way = event.position() - self.at
             if abs(way.x()) > abs(way.y()):

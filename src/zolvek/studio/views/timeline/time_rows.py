@@ -102,10 +102,7 @@ class TimeRows(QWidget):
             return "meters", 0
         scale = self.scale()
         for number, point in enumerate(project.tempo.points):
-            if (
-                abs(self.at_beat(point.beat) - x) <= NEAR
-                and abs(scale.y(point.bpm) - y) <= NEAR + 2
-            ):
+            if abs(self.at_beat(point.beat) - x) <= NEAR and abs(scale.y(point.bpm) - y) <= NEAR + 2:
                 return "tempo", number
         return "tempos", 0
 
@@ -175,9 +172,17 @@ class TimeRows(QWidget):
         session, project = self.session, self.session.project
         if kind in ("section", "border"):
             section, first, last = project.section_spans()[number]
-            area = QRectF(self.at_beat(first) + 1, SECTIONS[0] + 1, self.at_beat(last) - self.at_beat(first) - 2, SECTIONS[1] - 2)  # fmt: skip
-            self.field.ask(area, "Section", section.name, lambda text: song.change_section(
-                session, number, f"Rename {section.name}", name=" ".join(text.split())))  # fmt: skip
+            area = QRectF(
+                self.at_beat(first) + 1, SECTIONS[0] + 1, self.at_beat(last) - self.at_beat(first) - 2, SECTIONS[1] - 2
+            )
+            self.field.ask(
+                area,
+                "Section",
+                section.name,
+                lambda text: song.change_section(
+                    session, number, f"Rename {section.name}", name=" ".join(text.split())
+                ),
+            )
         elif kind == "sections":
             self._begin_section(self.beat_at(event, True))
         elif kind == "end":
@@ -198,8 +203,12 @@ class TimeRows(QWidget):
             number = session.arranging.section or 0
             section, first, _ = session.project.section_spans()[number]
             area = QRectF(self.at_beat(first) + 1, SECTIONS[0] + 1, 120, SECTIONS[1] - 2)
-            self.field.ask(area, "Section", section.name, lambda text: song.change_section(
-                session, number, f"Name {section.name}", name=" ".join(text.split())))  # fmt: skip
+            self.field.ask(
+                area,
+                "Section",
+                section.name,
+                lambda text: song.change_section(session, number, f"Name {section.name}", name=" ".join(text.split())),
+            )
 
     def _type_meter(self, kind: str, number: int, event: QMouseEvent) -> None:
         session, meter = self.session, self.session.project.meter
@@ -209,16 +218,16 @@ class TimeRows(QWidget):
             bar = meter.bar_at(max(self.view.beat(event.position().x() - SCALE), 0.0))
             point = meter.meter_at(meter.bar_beat(bar))
         area = QRectF(self.at_beat(meter.bar_beat(bar)), METER[0], 60, METER[1])
-        self.field.ask(area, "Meter", f"{point.count}/{point.unit}",
-                       lambda text: song.meter_typed(session, text, bar))  # fmt: skip
+        self.field.ask(area, "Meter", f"{point.count}/{point.unit}", lambda text: song.meter_typed(session, text, bar))
 
     def _type_tempo(self, number: int) -> None:
         session = self.session
         point = session.project.tempo.points[number]
         area = QRectF(self.at_beat(point.beat) + 4, self.scale().y(point.bpm) - 9, 150, 18)
         area.moveTop(min(max(area.top(), TEMPO[0]), HEIGHT - 19.0))
-        self.field.ask(area, "Tempo", f"{round(point.bpm, 3):g}",
-                       lambda text: song.tempo_typed(session, text, point.beat))  # fmt: skip
+        self.field.ask(
+            area, "Tempo", f"{round(point.bpm, 3):g}", lambda text: song.tempo_typed(session, text, point.beat)
+        )
 
     def menu_kind(self, at: QPoint | None) -> str:
         """The menu is of what is pressed: the playhead goes there."""
@@ -235,13 +244,11 @@ class TimeRows(QWidget):
         elif kind == "tempo":
             beat = project.tempo.points[number].beat
         self.player.seek(min(beat, project.length))
-        return {"meter": "meter", "meters": "meter", "tempo": "tempo", "tempos": "tempo"}.get(kind, "time")  # fmt: skip
+        return {"meter": "meter", "meters": "meter", "tempo": "tempo", "tempos": "tempo"}.get(kind, "time")
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        self.view.zoom(
-            0.8 ** (event.angleDelta().y() / 120.0), self.view.beat(event.position().x() - SCALE)
-        )
+        self.view.zoom(0.8 ** (event.angleDelta().y() / 120.0), self.view.beat(event.position().x() - SCALE))
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
@@ -296,9 +303,7 @@ class TimeRows(QWidget):
             spans = self.session.project.section_spans()
             to = self.drag.target
             beat = spans[to][1] if to < len(spans) else self.session.project.length
-            painter.fillRect(
-                QRectF(self.at_beat(beat) - 1.5, 0, 3, SECTIONS[1]), themes.color(theme.selection)
-            )
+            painter.fillRect(QRectF(self.at_beat(beat) - 1.5, 0, 3, SECTIONS[1]), themes.color(theme.selection))
 
     def _paint_tempo(self, painter: QPainter, theme: themes.Theme) -> None:
         scale, tempo = self.scale(), self.session.project.tempo

@@ -117,7 +117,8 @@ class TrackStrip(QWidget):
 
     def _follow(self) -> None:
         project, track = self.session.project, self.track
-        shown = (track and track.id, track and track.name, track and track.muted, track and track.notes, track and track.clips, track and track.colour,
+        shown = (track and track.id, track and track.name, track and track.muted, track and track.notes,
+            track and track.clips, track and track.colour,
                  project.tempo, project.meter, project.length)  # fmt: skip
         if shown != self.shown:
             self.shown = shown
@@ -306,7 +307,7 @@ class TrackStrip(QWidget):
         painter.setFont(themes.font(9.5))
         painter.setPen(themes.color(theme.quiet))
         side = QRectF(2, 2, SCALE - 8, 16)
-        name = painter.fontMetrics().elidedText(strip.track.name, Qt.TextElideMode.ElideRight, int(side.width()))  # fmt: skip
+        name = painter.fontMetrics().elidedText(strip.track.name, Qt.TextElideMode.ElideRight, int(side.width()))
         painter.drawText(side, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, name)
         painter.setClipRect(strip.area)
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
@@ -314,14 +315,12 @@ class TrackStrip(QWidget):
             x = round(strip.x(beat)) + 0.5
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         arranging = self.session.arranging
-        own = arranging.block.number if arranging.block and arranging.block.track == strip.track.id else None  # fmt: skip
+        own = arranging.block.number if arranging.block and arranging.block.track == strip.track.id else None
         chosen = arranging.notes if arranging.notes_of == strip.track.id else frozenset()
         track_row_picture.draw(painter, strip, theme, own, chosen)
         if not strip.track.clips and not strip.track.notes:
             painter.setPen(themes.color(theme.quiet))
-            painter.drawText(
-                strip.area, Qt.AlignmentFlag.AlignCenter, sources.empty_words(strip.track)
-            )
+            painter.drawText(strip.area, Qt.AlignmentFlag.AlignCenter, sources.empty_words(strip.track))
         for mark in arranging.marks:
             x = strip.x(mark)
             painter.setPen(QPen(themes.color(theme.selection), 1.4, Qt.PenStyle.DashLine))
@@ -330,6 +329,4 @@ class TrackStrip(QWidget):
             painter.setPen(QPen(themes.color(theme.selection), 1.0, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.drag.at, self.drag.to).normalized())
-        curve_painting.draw_playhead(
-            painter, strip.x(self.session.playhead.beat), strip.area, theme
-        )
+        curve_painting.draw_playhead(painter, strip.x(self.session.playhead.beat), strip.area, theme)

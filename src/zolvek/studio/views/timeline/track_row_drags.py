@@ -28,9 +28,7 @@ class StripDrag:
     def snap(self, beat: float, free: bool) -> float:
         """The beat, or the grid's line near it."""
         beat = max(beat, 0.0)
-        return (
-            beat if free else float(self.session.tools.grid.snap(beat, self.session.project.meter))
-        )
+        return beat if free else float(self.session.tools.grid.snap(beat, self.session.project.meter))
 
     def moved(self, beat: float, to: float, free: bool) -> float:
         """Where a thing at `beat` lands that is moved to `to`."""
@@ -79,9 +77,7 @@ class BlockDrag(StripDrag):
 class NoteDrag(StripDrag):
     """The selected notes in time and pitch, or (`longer`) their ends."""
 
-    def __init__(
-        self, session: Session, strip: Strip, at: QPointF, held: Note, longer: bool
-    ) -> None:
+    def __init__(self, session: Session, strip: Strip, at: QPointF, held: Note, longer: bool) -> None:
         super().__init__(session, strip, at)
         self.held, self.longer = held, longer
         self.track = strip.track.id

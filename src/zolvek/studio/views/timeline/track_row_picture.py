@@ -72,9 +72,7 @@ class Strip(NamedTuple):
         return QRectF(left, top, max(right - left - 1.0, 2.0), max(height - 0.5, 2.0))
 
 
-def draw(
-    painter: QPainter, strip: Strip, theme: Theme, block: int | None, notes: frozenset[int]
-) -> None:
+def draw(painter: QPainter, strip: Strip, theme: Theme, block: int | None, notes: frozenset[int]) -> None:
     """The blocks, then the notes over them; `block` and `notes` are selected."""
     for number, clip in enumerate(strip.track.clips):
         _draw_block(painter, strip, theme, clip, number == block)
@@ -109,12 +107,10 @@ def _draw_block(painter: QPainter, strip: Strip, theme: Theme, clip: Clip, chose
     text = painter.fontMetrics().elidedText(
         f"{name}{more}{turns}{state}", Qt.TextElideMode.ElideRight, max(int(room.width()), 0)
     )
-    painter.drawText(QRectF(room.left(), room.top(), room.width(), NAME), Qt.AlignmentFlag.AlignVCenter, text)  # fmt: skip
+    painter.drawText(QRectF(room.left(), room.top(), room.width(), NAME), Qt.AlignmentFlag.AlignVCenter, text)
 
 
-def _draw_wave(
-    painter: QPainter, strip: Strip, clip: Clip, peaks: Peaks, seen: QRectF, ink: QColor
-) -> None:
+def _draw_wave(painter: QPainter, strip: Strip, clip: Clip, peaks: Peaks, seen: QRectF, ink: QColor) -> None:
     """Lowest and highest sample of what each pixel lasts."""
     from zolvek.sound.analysis.waveform import A_SECOND
 

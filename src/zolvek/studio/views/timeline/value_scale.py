@@ -11,9 +11,7 @@ from zolvek.core.value.reach import Reach, from_position, to_position
 NICE = (1.0, 2.0, 5.0)
 
 
-def marks(
-    parameter: Parameter, reach: Reach, height: float, least: float = 30.0
-) -> list[tuple[float, str]]:
+def marks(parameter: Parameter, reach: Reach, height: float, least: float = 30.0) -> list[tuple[float, str]]:
     """Curve values 0..1 and their labels, at least `least` pixels apart on `height`."""
     most = max(int(height / least), 2)
     low, high = sorted(reach)

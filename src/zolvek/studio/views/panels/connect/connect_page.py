@@ -15,7 +15,8 @@ LOWEST_PORT, HIGHEST_PORT = 1_024, 65_535
 
 
 class ConnectPage(QWidget):
-    """Beside other programs through JACK or PipeWire; MIDI ports of the machine; and OSC: lanes are sent to an address while they play, and what comes in
+    """Beside other programs through JACK or PipeWire; MIDI ports of the machine; and OSC: lanes are sent to an address
+    while they play, and what comes in
     at a port moves the controls that it names."""
 
     def __init__(self, studio: Studio) -> None:
@@ -38,14 +39,12 @@ class ConnectPage(QWidget):
         layout.addWidget(self.no_ports)
         layout.addWidget(field_label("OSC output"))
         self.sends = QCheckBox("Send lanes while playing")
-        self.sends.setToolTip(
-            "Sends position and value of each lane to /zolvek/track/device/parameter"
-        )
+        self.sends.setToolTip("Sends position and value of each lane to /zolvek/track/device/parameter")
         self.sends.toggled.connect(self._switch_out)
         layout.addWidget(self.sends)
         self.to = Entry("OSC address", self._address, "Host and port, such as 127.0.0.1:9000")
         self.to.setText(settings.osc_out)
-        self.rate = NumberEntry("OSC rate", 1.0, 250.0, settings.osc_rate, "per second", 0, 10.0, changed=self._rate)  # fmt: skip
+        self.rate = NumberEntry("OSC rate", 1.0, 250.0, settings.osc_rate, "per second", 0, 10.0, changed=self._rate)
         out = form()
         out.addRow(field_label("To"), self.to)
         out.addRow(field_label("Rate"), self.rate)
@@ -55,7 +54,7 @@ class ConnectPage(QWidget):
         self.listens.setToolTip("A number from 0 to 1 at the same addresses moves the control")
         self.listens.toggled.connect(self._switch_in)
         layout.addWidget(self.listens)
-        self.at = NumberEntry("OSC port", LOWEST_PORT, HIGHEST_PORT, settings.osc_in, "", 0, changed=self._port)  # fmt: skip
+        self.at = NumberEntry("OSC port", LOWEST_PORT, HIGHEST_PORT, settings.osc_in, "", 0, changed=self._port)
         self.anywhere = QCheckBox("Accept other machines")
         self.anywhere.setToolTip("Otherwise only from this machine")
         self.anywhere.toggled.connect(lambda _: self._switch_in(self.listens.isChecked()))

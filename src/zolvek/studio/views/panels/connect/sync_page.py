@@ -75,7 +75,7 @@ class Together(QWidget):
         layout.addWidget(self.lights)
         layout.addWidget(field_label("Sync"))
         layout.addLayout(self._roles())
-        self.source = choice([(name, key) for key, name in SOURCES.items()], "Clock to follow", self._follow)  # fmt: skip
+        self.source = choice([(name, key) for key, name in SOURCES.items()], "Clock to follow", self._follow)
         self.source_row = QWidget()
         rows = form()
         rows.addRow(field_label("Follow"), self.source)
@@ -83,9 +83,7 @@ class Together(QWidget):
         layout.addWidget(self.source_row)
         self.drift = note()
         layout.addWidget(self.drift)
-        self.tempo = button(
-            "Use its tempo", self.beside.take_tempo, tip="Sets the song to the clock's tempo"
-        )
+        self.tempo = button("Use its tempo", self.beside.take_tempo, tip="Sets the song to the clock's tempo")
         layout.addWidget(self.tempo)
         self.clock = QCheckBox("Send MIDI clock")
         self.clock.setToolTip("With song position, start, stop and continue, at the Clock port")
@@ -179,7 +177,7 @@ class Together(QWidget):
         report, project = self.beside.report, self.session.project
         names = {port.key: port.name for port in edits.ports_of(project)}
         real = set(report.connections) if report is not None else set()
-        rows = [(key, names[key], other) for key, other in self.beside.kept.connections if key in names]  # fmt: skip
+        rows = [(key, names[key], other) for key, other in self.beside.kept.connections if key in names]
         kept = {(name, other) for _, name, other in rows}
         by_name = {name: key for key, name in names.items()}
         rows += [(by_name.get(own, ""), own, other) for own, other in sorted(real - kept)]
@@ -187,7 +185,7 @@ class Together(QWidget):
             (key, other, f"{name} – {other}" + ("" if (name, other) in real else " (missing)"))
             for key, name, other in rows
         ]
-        if told == [(*self.list.item(n).data(ROW), self.list.item(n).text()) for n in range(self.list.count())]:  # type: ignore[union-attr]  # there are so many  # fmt: skip
+        if told == [(*self.list.item(n).data(ROW), self.list.item(n).text()) for n in range(self.list.count())]:  # type: ignore[union-attr]  # there are so many
             return
         self.list.clear()
         for key, other, text in told:
@@ -224,24 +222,24 @@ class Together(QWidget):
         if kind == "named":
             own = [lane for lane in lanes if lane.midi.port == which]
         else:
-            own = [lane for lane in lanes if kind == "track" and project.track_of(lane.id).id == which]  # fmt: skip
+            own = [lane for lane in lanes if kind == "track" and project.track_of(lane.id).id == which]
             own = [lane for lane in own if not lane.midi.port]
         return "\n".join(f"{project.label_of(lane.id)}: {lane.midi.text}" for lane in own)
 
     def _offer(self) -> None:
         """What the chosen port of ours can be connected to."""
         report = self.beside.report
-        port = next((p for p in edits.ports_of(self.session.project) if p.key == self.own.currentData()), None)  # fmt: skip
+        port = next((p for p in edits.ports_of(self.session.project) if p.key == self.own.currentData()), None)
         found: list[tuple[str, list[str]]] = []
         if report is not None and port is not None:
-            fitting = [name for name, kind, takes, _ in report.others if kind == port.kind and takes == port.out]  # fmt: skip
+            fitting = [name for name, kind, takes, _ in report.others if kind == port.kind and takes == port.out]
             if port.kind == "sound":
                 clients: dict[str, list[str]] = {}
                 for name in fitting:
                     clients.setdefault(name.split(":")[0], []).append(name)
                 found = [(client, names[:2]) for client, names in clients.items()]
             found += [(name, [name]) for name in fitting]
-        if found != [(self.other.itemText(n), self.other.itemData(n)) for n in range(self.other.count())]:  # fmt: skip
+        if found != [(self.other.itemText(n), self.other.itemData(n)) for n in range(self.other.count())]:
             self.other.clear()
             for text, names in found:
                 self.other.addItem(text, names)

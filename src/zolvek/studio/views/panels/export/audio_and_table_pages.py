@@ -29,9 +29,7 @@ from zolvek.studio.toolkit.widgets import (
 WORDS = {"16": "16 bit", "24": "24 bit", "float": "32 bit float"}
 
 
-def action_button(
-    actions: Callable[[str], QAction], key: str, main: bool = False, text: str = ""
-) -> QWidget:
+def action_button(actions: Callable[[str], QAction], key: str, main: bool = False, text: str = "") -> QWidget:
     """A button for an action of the table; `text` where its own is too long for the panel."""
     action = actions(key)
     return button(text or action.text(), action.trigger, main, action.toolTip())
@@ -131,9 +129,14 @@ class DataPage(QWidget):
         )
         limit = LIMITS["clock_step"]
         step = NumberEntry(
-            "Time step", limit.low, limit.high, settings.table_step, decimals=4, step=0.25,
+            "Time step",
+            limit.low,
+            limit.high,
+            settings.table_step,
+            decimals=4,
+            step=0.25,
             changed=lambda value: setattr(settings, "table_step", value),
-        )  # fmt: skip
+        )
         for box, name in ((lanes, "data_all"), (clock, "table_clock"), (cells, "table_cells")):
             pick(box, getattr(settings, name))
         layout = page_layout(self)

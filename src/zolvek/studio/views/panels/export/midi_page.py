@@ -175,9 +175,7 @@ class MidiPage(QWidget):
         self.split = choice(((text, key) for key, text in SPLITS.items()), "Files", self._set_split)
         pick(self.split, settings.midi_split)
         self.exact = QCheckBox("Exact to 0.1 ms")
-        self.exact.setToolTip(
-            "Adds tempo events for exact time; without them a constant tempo is one event"
-        )
+        self.exact.setToolTip("Adds tempo events for exact time; without them a constant tempo is one event")
         self.exact.setChecked(settings.midi_exact_time)
         self.exact.toggled.connect(self._set_exact)
         delivery = form()
@@ -224,7 +222,7 @@ class MidiPage(QWidget):
 
     def _decimal(
         self, value: float, low: float, high: float, suffix: str, name: str, setting: str, factor: float
-    ) -> NumberEntry:  # fmt: skip
+    ) -> NumberEntry:
         def changed(typed: float) -> None:
             setattr(self.session.settings, setting, typed * factor)
             self._later()
@@ -275,9 +273,7 @@ class MidiPage(QWidget):
         if fine and session.settings.resolution == Resolution():
             set_apart(session.settings, FINE_APART)
             self.gap.setText(apart_text(session.settings))
-            session.notices.say(
-                f"Each change takes several messages, so the minimum interval is now {FINE_APART}."
-            )
+            session.notices.say(f"Each change takes several messages, so the minimum interval is now {FINE_APART}.")
 
     def _set_exact(self, on: bool) -> None:
         self.session.settings.midi_exact_time = on
@@ -319,12 +315,10 @@ class MidiPage(QWidget):
         if work is None:
             return
         if work.error is not None:
-            self.load.setText(
-                str(work.error) if not isinstance(work.error, ZolvekError) else work.error.what
-            )
+            self.load.setText(str(work.error) if not isinstance(work.error, ZolvekError) else work.error.what)
         elif work.result is not None:
             self.show_report(work.result)
-        work.deleteLater()  # fmt: skip
+        work.deleteLater()
 
     def show_report(self, found: Report) -> None:
         from zolvek.formats.midi.report import BYTES_A_SECOND
@@ -347,11 +341,9 @@ class MidiPage(QWidget):
                     f"{row.label}\n{row.target}\n{row.messages:,} messages, {row.steps:.2f} steps off at most"
                 )
                 if column:
-                    item.setTextAlignment(
-                        Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-                    )
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.rows.setItem(place, column, item)
-        self.rows.blockSignals(False)  # fmt: skip
+        self.rows.blockSignals(False)
 
     def _short(self, key: str, label: str) -> str:
         """What a lane is called where there is little room; whole in the tip."""

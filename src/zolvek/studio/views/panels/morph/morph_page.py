@@ -48,9 +48,7 @@ class MorphPage(QWidget):
         self.linked = QCheckBox("Update with its states")
         self.linked.setChecked(True)
         layout.addWidget(self.linked)
-        layout.addWidget(
-            button("Morph over the span", lambda: session.notices.try_to(self.apply), True)
-        )
+        layout.addWidget(button("Morph over the span", lambda: session.notices.try_to(self.apply), True))
         layout.addWidget(
             button(
                 "Through all states, by section",
@@ -72,21 +70,15 @@ class MorphPage(QWidget):
         """From where to where, and how."""
         self.start = choice([], "From", lambda _: self.refresh())
         self.end = choice([], "To", lambda _: self.refresh())
-        self.shape = choice(
-            [(s.label, s.key) for s in SHAPES], "Shape of the morph", lambda _: None
-        )
+        self.shape = choice([(s.label, s.key) for s in SHAPES], "Shape of the morph", lambda _: None)
         self.amount = Entry(
             "Amount of the shape",
             lambda t: abs(number_of(t, "", -100.0, 100.0, "Amount of the shape")) >= 0.0,
             "−1 to 1 for bends and S-curves",
         )
         self.amount.setText("0")
-        self.moment = choice(
-            [(t, k) for k, t in MOMENTS.items()], "When switches change", lambda _: None
-        )
-        self.stagger = choice(
-            [(t, k) for k, t in STAGGERS.items()], "Stagger of groups", lambda _: None
-        )
+        self.moment = choice([(t, k) for k, t in MOMENTS.items()], "When switches change", lambda _: None)
+        self.stagger = choice([(t, k) for k, t in STAGGERS.items()], "Stagger of groups", lambda _: None)
         self.after = choice(
             [("Stay after", True), ("Return after", False)],
             "After the span",
@@ -141,9 +133,8 @@ class MorphPage(QWidget):
     def left_out(self) -> tuple[str, ...]:
         items = [self.table.topLevelItem(i) for i in range(self.table.topLevelItemCount())]
         return tuple(
-            item.data(0, STATE) for item in items
-            if item is not None and item.checkState(0) == Qt.CheckState.Unchecked
-        )  # fmt: skip
+            item.data(0, STATE) for item in items if item is not None and item.checkState(0) == Qt.CheckState.Unchecked
+        )
 
     def _ends(self, first: float) -> tuple[Values, Values]:
         session = self.session
@@ -159,23 +150,22 @@ class MorphPage(QWidget):
 
     def way(self) -> Way:
         return Way(
-            str(self.shape.currentData()), read(self.amount.text(), "") or 0.0,
-            str(self.moment.currentData()), str(self.stagger.currentData()),
-            bool(self.after.currentData()), left_out=self.left_out,
-        )  # fmt: skip
+            str(self.shape.currentData()),
+            read(self.amount.text(), "") or 0.0,
+            str(self.moment.currentData()),
+            str(self.stagger.currentData()),
+            bool(self.after.currentData()),
+            left_out=self.left_out,
+        )
 
     def apply(self) -> None:
         session, device = self.session, chosen_device(self.session)
         first, last = session.span.needed()
         end = self.end.currentData()
         if end is None:
-            raise ZolvekError(
-                "There is no state to recall.", remedy="Store one on the States page."
-            )
+            raise ZolvekError("There is no state to recall.", remedy="Store one on the States page.")
         stops = [(first, str(self.start.currentData() or "")), (last, str(end))]
-        project = morphs.chained(
-            session.project, device.id, stops, self.way(), self.linked.isChecked()
-        )
+        project = morphs.chained(session.project, device.id, stops, self.way(), self.linked.isChecked())
         name = states.state_of(project, str(end)).name
         edit_with_lanes(session, f"Morph to {name}", project)
 
@@ -192,7 +182,5 @@ class MorphPage(QWidget):
                 remedy="Store more states, or select fewer sections.",
             )
         stops = list(zip(beats, ["", *found[: len(beats) - 1]], strict=True))
-        project = morphs.chained(
-            session.project, device.id, stops, self.way(), self.linked.isChecked()
-        )
+        project = morphs.chained(session.project, device.id, stops, self.way(), self.linked.isChecked())
         edit_with_lanes(session, f"Morph through {len(beats) - 1} states", project)

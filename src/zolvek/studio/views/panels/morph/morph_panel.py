@@ -19,8 +19,6 @@ class MorphPanel(QWidget):
         layout = column(self)
         layout.setSpacing(5)
         layout.addWidget(heading("Morph"))
-        self.pages = Pages(
-            {"States": StatesPage(studio), "Morph": MorphPage(studio), "Pad": PadPage(studio)}
-        )
+        self.pages = Pages({"States": StatesPage(studio), "Morph": MorphPage(studio), "Pad": PadPage(studio)})
         layout.addWidget(self.pages, 1)
         self.show_page = self.pages.show_page

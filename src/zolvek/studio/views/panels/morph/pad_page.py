@@ -167,23 +167,17 @@ class PadPage(QWidget):
                 return
             taken = {(corner.x, corner.y) for corner in pad.corners}
             x, y = next((p for p in PLACES if p not in taken), (0.5, 0.5))
-            self._set(
-                "Add state to pad", replace(pad, corners=(*pad.corners, PadCorner(key, x, y)))
-            )
+            self._set("Add state to pad", replace(pad, corners=(*pad.corners, PadCorner(key, x, y))))
 
         self.session.notices.try_to(work)
         self.refresh()
 
     def _placed(self, key: str, x: float, y: float) -> None:
         corners = tuple(replace(c, x=x, y=y) if c.state == key else c for c in self.pad.corners)
-        self.session.notices.try_to(
-            lambda: self._set("Move state on pad", replace(self.pad, corners=corners))
-        )
+        self.session.notices.try_to(lambda: self._set("Move state on pad", replace(self.pad, corners=corners)))
 
     def _weigh(self, kind: object) -> None:
-        self.session.notices.try_to(
-            lambda: self._set("Pad weighting", replace(self.pad, weighing=str(kind)))
-        )
+        self.session.notices.try_to(lambda: self._set("Pad weighting", replace(self.pad, weighing=str(kind))))
 
     def _puck(self, x: float, y: float) -> None:
         """The dials move as the puck does; what is armed is recorded."""
@@ -260,9 +254,7 @@ class PadPage(QWidget):
     def write(self) -> None:
         session, pad = self.session, self.pad
         tolerance = max(session.settings.take_tolerance, 0.001)
-        edit_with_lanes(
-            session, "Write pad path to lanes", pad_paths.as_lanes(session.project, pad, tolerance)
-        )
+        edit_with_lanes(session, "Write pad path to lanes", pad_paths.as_lanes(session.project, pad, tolerance))
         session.notices.say("The path stays. You can edit it and write it again.")
 
     def edit(self, axis: str) -> None:

@@ -97,9 +97,7 @@ class PadView(QWidget):
             x, y = self._place(at)
             others = [c for c in self.pad.corners if c.state != self.held]
             if all(np.hypot(c.x - x, c.y - y) > 2 * CLOSEST for c in others):
-                corners = tuple(
-                    replace(c, x=x, y=y) if c.state == self.held else c for c in self.pad.corners
-                )
+                corners = tuple(replace(c, x=x, y=y) if c.state == self.held else c for c in self.pad.corners)
                 self.pad = replace(self.pad, corners=corners)
                 self.update()
 
@@ -155,9 +153,7 @@ class PadView(QWidget):
         for corner in self.pad.corners if self.pad is not None else ():
             at = self.spot(corner.x, corner.y)
             painter.setPen(QPen(themes.color(theme.curve), 1.5))
-            painter.setBrush(
-                themes.color(theme.curve if corner.state == self.held else theme.sheet)
-            )
+            painter.setBrush(themes.color(theme.curve if corner.state == self.held else theme.sheet))
             painter.drawPolygon(diamond(at.x(), at.y(), 6.0))
             if corner.state in known:
                 name = state_of(self.session.project, corner.state).name
@@ -183,6 +179,4 @@ class PadView(QWidget):
             return
         area = self.square
         painter.setPen(QPen(themes.color(theme.layer), 1.4))
-        painter.drawPolyline(
-            polygon(area.left() + x * area.width(), area.bottom() - y * area.height())
-        )
+        painter.drawPolyline(polygon(area.left() + x * area.width(), area.bottom() - y * area.height()))

@@ -77,19 +77,21 @@ class StatesPage(QWidget):
         gives_way(self.table)
         layout.addWidget(self.table, 1)
         rows = (
-            (("Store", self.keep, "Stores the current control values"), ("At playhead", self.keep_heard, "Stores the values heard at the playhead")),
+            (("Store", self.keep, "Stores the current control values"), ("At playhead", self.keep_heard,
+                "Stores the values heard at the playhead")),
             (("From preset…", self.keep_preset, ""), ("Whole chain", self.keep_chain, "All devices of the track")),
-            (("Store ticked", self.keep_ticked, "Stores only the ticked parameters of the selected state"), ("Copy to…", self.copy, "Copies to another device of the same type")),
-            (("Recall", self.go, "Sets the controls to the state"), ("Update", self.update_state, "Updates the state from the controls; linked morphs follow")),
+            (("Store ticked", self.keep_ticked, "Stores only the ticked parameters of the selected state"), ("Copy to…",
+                self.copy, "Copies to another device of the same type")),
+            (("Recall", self.go, "Sets the controls to the state"), ("Update", self.update_state,
+                "Updates the state from the controls; linked morphs follow")),
             (("Rename", self.rename, "Edits the name in the list"), ("Delete", self.delete, "")),
-            (("Export…", self.write, "Exports all states of the device"), ("Import…", self.read, "Imports states from a file")),
+            (("Export…", self.write, "Exports all states of the device"), ("Import…", self.read,
+                "Imports states from a file")),
         )  # fmt: skip
         for row in rows:
             line = QHBoxLayout()
             for text, work, tip in row:
-                line.addWidget(
-                    button(text, partial(session.notices.try_to, work), text == "Store", tip)
-                )
+                line.addWidget(button(text, partial(session.notices.try_to, work), text == "Store", tip))
             layout.addLayout(line)
         self._lay_out_variations(layout)
         for signal in (session.document.changed, session.focus.changed, session.shown.changed):
@@ -138,9 +140,7 @@ class StatesPage(QWidget):
         self.list.clear()
         for state in found:
             count = len(states.differing(state.of(device or ""), now))
-            item = QListWidgetItem(
-                f"{state.name}   ({count} differ)" if count else f"{state.name}   (as now)"
-            )
+            item = QListWidgetItem(f"{state.name}   ({count} differ)" if count else f"{state.name}   (as now)")
             item.setData(STATE, state.id)
             item.setIcon(self._bars(state.of(device or "")))
             self.list.addItem(item)
@@ -172,18 +172,14 @@ class StatesPage(QWidget):
             return
         values, now = state.of(self.own.id), states.present(self.own)
         picked = [item.data(STATE) for item in self.list.selectedItems()]
-        other = next(
-            (s for s in own_states(self.session) if s.id in picked and s is not state), None
-        )
+        other = next((s for s in own_states(self.session) if s.id in picked and s is not state), None)
         if other is not None:
             now = {**now, **other.of(self.own.id)}
         self.table.setHeaderLabels(["", state.name, other.name if other else "Now"])
         for parameter in self.own.parameters:
             key = parameter.id
             if key in values and abs(values[key] - now[key]) > states.SAME:
-                row = QTreeWidgetItem(
-                    [parameter.name, parameter.text(values[key]), parameter.text(now[key])]
-                )
+                row = QTreeWidgetItem([parameter.name, parameter.text(values[key]), parameter.text(now[key])])
                 row.setToolTip(0, parameter.name)
                 row.setData(0, STATE, key)
                 row.setCheckState(0, Qt.CheckState.Checked)
@@ -214,9 +210,7 @@ class StatesPage(QWidget):
     def keep_preset(self) -> None:
         names = [preset.name for preset in self.own.row.presets]
         if not names:
-            raise ZolvekError(
-                "The device has no presets.", self.own.name, "Store the current values instead."
-            )
+            raise ZolvekError("The device has no presets.", self.own.name, "Store the current values instead.")
         name = self.studio.ask.choose("Store preset as state", "Preset:", names)
         if name is not None:
             self._keep(name, self.own.row.preset(name))
@@ -234,20 +228,15 @@ class StatesPage(QWidget):
 
     def go(self) -> None:
         state = self._needed()
-        self.session.document.edit(
-            f"Recall {state.name}", states.set_to(self.session.project, state)
-        )
+        self.session.document.edit(f"Recall {state.name}", states.set_to(self.session.project, state))
 
     def update_state(self) -> None:
         state = self._needed()
         project = self.session.project
         parts = tuple(
-            StatePart(p.device, states.present(project.device_track(p.device).device(p.device)))
-            for p in state.parts
+            StatePart(p.device, states.present(project.device_track(p.device).device(p.device))) for p in state.parts
         )
-        self.session.document.edit(
-            f"Update {state.name}", morphs.with_state(project, replace(state, parts=parts))
-        )
+        self.session.document.edit(f"Update {state.name}", morphs.with_state(project, replace(state, parts=parts)))
 
     def rename(self) -> None:
         self.naming.begin("Name of the state", self._needed().name)
@@ -262,9 +251,7 @@ class StatesPage(QWidget):
 
     def delete(self) -> None:
         state = self._needed()
-        self.session.document.edit(
-            f"Delete {state.name}", states.without_state(self.session.project, state.id)
-        )
+        self.session.document.edit(f"Delete {state.name}", states.without_state(self.session.project, state.id))
 
     def vary(self) -> None:
         """Three variations of the chosen state, or of what is there now."""
@@ -284,9 +271,10 @@ class StatesPage(QWidget):
         project = self.session.project
         others = {
             f"{track.name} · {device.name}": device.id
-            for track in project.tracks for device in track.devices
+            for track in project.tracks
+            for device in track.devices
             if device.kind == self.own.kind and device.id != self.own.id
-        }  # fmt: skip
+        }
         if not others:
             raise ZolvekError("There is no other device of this type.", remedy="Add one first.")
         label = self.studio.ask.choose("Copy state", "Device:", list(others))

@@ -71,14 +71,19 @@ class LayersPage(QWidget):
         line.addWidget(self.solo)
         layout.addLayout(line)
         line = QHBoxLayout()
-        for text, kind, tip in (("+ Offset", "offset", "Adds a curve to the base"),
-                                ("+ Scale", "scale", "Multiplies the base by a curve")):  # fmt: skip
+        for text, kind, tip in (
+            ("+ Offset", "offset", "Adds a curve to the base"),
+            ("+ Scale", "scale", "Multiplies the base by a curve"),
+        ):
             line.addWidget(button(text, partial(self.wanted.emit, kind), tip=tip))
         line.addWidget(button("Adjust", self._adjust, tip="Opens its settings"))
         layout.addLayout(line)
         layout.addLayout(action_buttons(studio, LAYER_BUTTONS))
-        self.edge = choice([("Beyond the reach: clip", False), ("Beyond the reach: fit", True)], "At the edge of the reach",
-                           self._set_fit)  # fmt: skip
+        self.edge = choice(
+            [("Beyond the reach: clip", False), ("Beyond the reach: fit", True)],
+            "At the edge of the reach",
+            self._set_fit,
+        )
         layout.addWidget(self.edge)
         self.tolerance = Entry("Baking tolerance", self._type_tolerance, "Of the lane's height")
         self.tolerance.show_text(f"{100 * session.settings.bake_tolerance:g} %")
@@ -177,6 +182,4 @@ class LayersPage(QWidget):
         lane = self.session.lane
         if lane is not None and lane.fit != fit:
             made = with_own(self.session, replace(lane, fit=bool(fit)))
-            self.session.document.edit(
-                "Fit layers into the reach" if fit else "Clip layers at the reach", made
-            )
+            self.session.document.edit("Fit layers into the reach" if fit else "Clip layers at the reach", made)

@@ -161,9 +161,7 @@ class ControllerPage(QWidget):
         layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
-        self.dials = [
-            ControllerDial(session, self.outside, each.id) for each in controller_mappings.DIALS
-        ]
+        self.dials = [ControllerDial(session, self.outside, each.id) for each in controller_mappings.DIALS]
         for place, dial in enumerate(self.dials):
             grid.addWidget(dial, place // 4, place % 4)
         layout.addLayout(grid)
@@ -193,9 +191,7 @@ class ControllerPage(QWidget):
         self.list.setMinimumHeight(54)
         layout.addWidget(self.list, 1)
         line = QHBoxLayout()
-        line.addWidget(
-            button("Unmap", self._unmap, tip="Removes the mapping of the selected control")
-        )
+        line.addWidget(button("Unmap", self._unmap, tip="Removes the mapping of the selected control"))
         monitor = actions("monitor")
         line.addWidget(button("MIDI monitor…", monitor.trigger, tip=monitor.toolTip()))
         layout.addLayout(line)

@@ -55,9 +55,7 @@ class RecordPage(QWidget):
         layout.addLayout(line)
         self.armed = note()
         layout.addWidget(self.armed)
-        self.mode = choice(
-            [(label, key) for key, (label, _) in MODES.items()], "Mode", self._set_mode
-        )
+        self.mode = choice([(label, key) for key, (label, _) in MODES.items()], "Mode", self._set_mode)
         layout.addWidget(self.mode)
         self.what = note()
         layout.addWidget(self.what)
@@ -78,9 +76,14 @@ class RecordPage(QWidget):
         """Count-in, pre-roll, and what becomes of the pass."""
         clicks = LIMITS["clicks"]
         self.count = NumberEntry(
-            "Count-in in beats", clicks.low, clicks.high, self.session.settings.count_in, "beats", 0,
+            "Count-in in beats",
+            clicks.low,
+            clicks.high,
+            self.session.settings.count_in,
+            "beats",
+            0,
             changed=lambda n: self._set(count_in=int(n)),
-        )  # fmt: skip
+        )
         self.pre_roll = Entry(
             "Pre-roll",
             lambda t: self._beats("pre_roll", t),
@@ -119,11 +122,7 @@ class RecordPage(QWidget):
 
     def refresh(self) -> None:
         session, settings = self.session, self.session.settings
-        names = [
-            session.project.label_of(x.id)
-            for x in session.project.lanes()
-            if x.id in session.passes.armed
-        ]
+        names = [session.project.label_of(x.id) for x in session.project.lanes() if x.id in session.passes.armed]
         self.armed.setText("Armed: " + "; ".join(names) if names else "No lane is armed.")
         pick(self.mode, settings.mode)
         self.what.setText(MODES.get(settings.mode, MODES["touch"])[1] + ".")
