@@ -241,8 +241,13 @@ class SettingUp(unittest.TestCase):
         with mock.patch.dict(os.environ, XDG_CACHE_HOME=str(cache)):
             self.assertEqual(environment.folder(self.root / "a:b").parent, cache / "zolvek")
 
-    def test_ended_in_the_midst_it_leaves_nothing_or_is_made_anew(self) -> None:
-        for number, sign in enumerate((signal.SIGINT, signal.SIGKILL)):
+    def test_a_start_that_is_interrupted_leaves_nothing_or_is_made_again(self) -> None:
+        """It is interrupted while it installs: a package that is a pipe keeps it waiting for as long as it takes."""
+        lock, pipe = self.root / "requirements.lock", self.root / "slow-1.0-py3-none-any.whl"
+        good = lock.read_text()
+        for sign in (signal.SIGINT, signal.SIGKILL):
+            os.mkfifo(pipe)
+            lock.write_text(good + "slow==1.0\n")
             going = subprocess.Popen(
                 [str(self.root / "zolvek"), "lanes"],
                 env=self.env,
@@ -252,17 +257,17 @@ class SettingUp(unittest.TestCase):
                 text=True,
             )
             half = self.root / ".venv.new"
-            for _ in range(1_000):
-                if (half / "pyvenv.cfg").exists():
-                    break
+            while not (half / "pyvenv.cfg").exists() and going.poll() is None:
                 time.sleep(0.01)
-            time.sleep(0.1 * number)
+            self.assertIsNone(going.poll(), "it waits for the package")
             os.killpg(going.pid, sign)
-            _, told = going.communicate()
+            _, errors = going.communicate()
+            pipe.unlink()
+            lock.write_text(good)
             self.assertFalse(self.place.exists())
             if sign is signal.SIGINT:
                 self.assertEqual(going.returncode, 130)
-                self.assertIn("Stopped; nothing half made was left", told)
+                self.assertIn("Stopped; nothing half made was left", errors)
             self.assertEqual(half.exists(), sign is signal.SIGKILL)
         self.assert_whole()
 

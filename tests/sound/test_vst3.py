@@ -193,7 +193,7 @@ class Hosted(unittest.TestCase):
         with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
             self.assertEqual(installed.installed()[0], found)
         self.assertEqual(installed.found(f"{self.bundle}#Test tone").id, TONE)
-        with self.assertRaisesRegex(ZolvekError, "Several"):
+        with self.assertRaisesRegex(ZolvekError, "several"):
             installed.found(str(self.bundle))
         with self.assertRaisesRegex(ZolvekError, "not a plugin"):
             installed.found(str(SOURCE))

@@ -1,15 +1,33 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Sound out, compiled: copied from what was made ready, by song frame."""
 
-# ruff: noqa: F405
-# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 
 from zolvek.sync.jack import native
 from zolvek.sync.jack.native import compiled, int64_at, put_int64, put_single, single_at
-from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.shared_layout import (
+    ENDED,
+    EPOCH,
+    FIRST_SOUND_BUFFER,
+    FREEWHEEL,
+    LARGEST_BLOCK,
+    RING,
+    SCRATCH,
+    SEGMENT_READ,
+    SEGMENT_WORDS,
+    SEGMENT_WRITTEN,
+    SEGMENTS,
+    SEGMENTS_HELD,
+    SOUND,
+    SOUND_COUNT,
+    SOUND_READ,
+    SOUND_WANTED,
+    SPREAD,
+)
 
 KEPT_BACK = 4  # frames that have been played and are still there, to read between them
 LONGEST_WAIT, NAP = (
@@ -22,7 +40,7 @@ LONGEST_WAIT, NAP = (
 
 
 @compiled
-def put_sound(h, slot, offset, count, level, fall):
+def put_sound(h: Any, slot: Any, offset: Any, count: Any, level: Any, fall: Any) -> Any:
     """`count` frames of the ring from `slot` on into the buffers, from `offset` on, at a level that falls."""
     for channel in range(h[SOUND_COUNT]):
         to, ring = h[FIRST_SOUND_BUFFER + channel], h[SOUND] + channel * RING * 4
@@ -35,7 +53,7 @@ def put_sound(h, slot, offset, count, level, fall):
 
 
 @compiled
-def copied(h, n, at, offset, fade):
+def copied(h: Any, n: Any, at: Any, offset: Any, fade: Any) -> Any:
     """Copy song frames from `at` on into the sound ports' buffers from `offset` on, `n` of them; with `fade`
     what is copied dies away. Returns how many there were."""
     done, waited = 0, 0
@@ -66,7 +84,7 @@ def copied(h, n, at, offset, fade):
 
 
 @compiled
-def spread(own, out, offset, n, start, speed):
+def spread(own: Any, out: Any, offset: Any, n: Any, start: Any, speed: Any) -> Any:
     """Read between frames: four-point, third-order Hermite (Niemitalo, Polynomial Interpolators, 2001)."""
     for i in range(n):
         x = start + i * speed
@@ -79,7 +97,7 @@ def spread(own, out, offset, n, start, speed):
 
 
 @compiled
-def stretched(h, n, song, offset, speed):
+def stretched(h: Any, n: Any, song: Any, offset: Any, speed: Any) -> Any:
     """As `copied`, at another speed."""
     first = np.int64(np.floor(song)) - 1
     count = np.int64(np.floor(song + n * speed)) + 3 - first

@@ -1,20 +1,20 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Bars and beats for the others, compiled."""
 
-# ruff: noqa: F405
-# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 
 from zolvek.sync.jack.native import compiled, put_real, put_single, put_uint32, real_at, uint32_at
-from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.shared_layout import RATE, T_METER, T_METERS, T_TEMPO, T_TEMPOS
 
 TICKS_A_UNIT = 960.0
 
 
 @compiled
-def row_at(table, count, value, slack):
+def row_at(table: Any, count: Any, value: Any, slack: Any) -> Any:
     """The last row (four numbers each, the first of them increasing) that begins at or before `value`."""
     row = 0
     while row + 1 < count and real_at(table, 4 * (row + 1)) <= value + slack:
@@ -23,7 +23,7 @@ def row_at(table, count, value, slack):
 
 
 @compiled
-def tell_bars(h, t, position):
+def tell_bars(h: Any, t: Any, position: Any) -> Any:
     """Bar, beat, tick and tempo at a frame into jack_position_t, by its layout (jack/types.h): 4-byte words of
     frame (5), what is told (6), bar, beat, tick (7 to 9); then bytes 40, 48, 56 and 100. Its beats are the
     meter's units, and so is its tempo."""
@@ -53,7 +53,7 @@ def tell_bars(h, t, position):
 
 
 @compiled
-def bar_tick(t, row, bars):
+def bar_tick(t: Any, row: Any, bars: Any) -> Any:
     """Ticks from the start to the bar's beginning: a tick is a 960th of the meter's unit."""
     ticks = 0.0
     for place in range(row):

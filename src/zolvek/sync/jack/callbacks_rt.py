@@ -6,9 +6,9 @@ transport; its messages go out at their frames, and sound that was made ready is
 notes end and every lane is put where it stands there.
 """
 
-# ruff: noqa: F405
-# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 from numba import cfunc, types
@@ -28,7 +28,48 @@ from zolvek.sync.jack.native import (
     uint32_at,
     words,
 )
-from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.shared_layout import (
+    BLOCK,
+    CAME,
+    CLOCK,
+    CYCLES,
+    EVENT,
+    FIRST_BUFFER,
+    FIRST_MIDI,
+    FIRST_SOUND,
+    FIRST_SOUND_BUFFER,
+    FREEWHEEL,
+    GRAPH,
+    HEARD,
+    HEARD_BYTES,
+    HEARD_COUNT,
+    HEARD_HELD,
+    HEARD_LOST,
+    HEARD_READ,
+    LAST_FRAMES,
+    LONGEST_HEARD,
+    MIDI_COUNT,
+    MIDI_IN,
+    MODE,
+    OLD_TABLE,
+    PANIC,
+    PANIC_DONE,
+    RATE,
+    READY_SERIAL,
+    ROLLING,
+    SHUT,
+    SLOTS,
+    SONG,
+    SOUND_COUNT,
+    SOUND_WANTED,
+    T_SLOTS,
+    TABLE,
+    TABLE_DONE,
+    TIME,
+    TOGETHER,
+    WANTED_SERIAL,
+    XRUNS,
+)
 from zolvek.sync.jack.transport_rt import alone, together, want
 
 CLOCK_MONOTONIC = 1  # time.h
@@ -39,7 +80,7 @@ STRAYS_MOST, DRAWN = 5_000.0, 0.01  # microseconds; a part of them a cycle
 
 
 @compiled
-def take_in(h, d, n):
+def take_in(h: Any, d: Any, n: Any) -> Any:
     """What has come in goes to where the program takes it from, each with its moment."""
     buffer = native.port_get_buffer(h[MIDI_IN], np.uint32(n)) if h[MIDI_IN] != 0 else 0
     if buffer == 0:
@@ -64,7 +105,7 @@ def take_in(h, d, n):
 
 
 @compiled
-def buffers(h, n):
+def buffers(h: Any, n: Any) -> Any:
     """Where this cycle's buffers are: those for messages emptied, those for sound silent."""
     for place in range(h[MIDI_COUNT]):
         port = h[FIRST_MIDI + place]
@@ -81,7 +122,7 @@ def buffers(h, n):
 
 
 @compiled
-def keep_time(h, d, n):
+def keep_time(h: Any, d: Any, n: Any) -> Any:
     """The moment of the cycle, in microseconds of time.perf_counter: as even as its frames are, and drawn towards
     the clock. (The server counts by another clock, and is off for long once a client has held it up.)"""
     native.clock_gettime(np.int32(CLOCK_MONOTONIC), h[CLOCK])
@@ -94,7 +135,7 @@ def keep_time(h, d, n):
 
 
 @compiled
-def cycle(n, address):
+def cycle(n: Any, address: Any) -> Any:
     h, d = words(address, SLOTS), reals(address, SLOTS)
     keep_time(h, d, n)
     take_in(h, d, n)  # first: what a port of ours sends to this one lies where it was sent a cycle ago
@@ -116,13 +157,13 @@ def cycle(n, address):
 
 
 @cfunc(types.int32(types.uint32, types.int64), cache=True)
-def process(n, address):
+def process(n: Any, address: Any) -> Any:
     cycle(np.int64(n), address)
     return 0
 
 
 @cfunc(types.int32(types.int32, types.int64, types.int64), cache=True)
-def sync(state, position, address):
+def sync(state: Any, position: Any, address: Any) -> Any:
     """Whether we are ready to go on from where the transport is to begin."""
     h = words(address, SLOTS)
     if h[MODE] != TOGETHER or h[SOUND_WANTED] == 0 or state == ROLLING:
@@ -132,45 +173,45 @@ def sync(state, position, address):
 
 
 @cfunc(types.void(types.int32, types.uint32, types.int64, types.int32, types.int64), cache=True)
-def timebase(state, n, position, new, address):
+def timebase(state: Any, n: Any, position: Any, new: Any, address: Any) -> Any:
     h = words(address, SLOTS)
     if h[TABLE] != 0:
         tell_bars(h, words(h[TABLE], T_SLOTS), position)
 
 
 @cfunc(types.void(types.int32, types.int64), cache=True)
-def freewheel(on, address):
+def freewheel(on: Any, address: Any) -> Any:
     put_int64(address, FREEWHEEL, np.int64(on))
 
 
 @cfunc(types.int32(types.uint32, types.int64), cache=True)
-def buffer_size(frames, address):
+def buffer_size(frames: Any, address: Any) -> Any:
     put_int64(address, BLOCK, np.int64(frames))
     return 0
 
 
 @cfunc(types.int32(types.uint32, types.int64), cache=True)
-def sample_rate(rate, address):
+def sample_rate(rate: Any, address: Any) -> Any:
     put_int64(address, RATE, np.int64(rate))
     return 0
 
 
 @cfunc(types.int32(types.int64), cache=True)
-def xrun(address):
+def xrun(address: Any) -> Any:
     put_int64(address, XRUNS, int64_at(address, XRUNS) + 1)
     return 0
 
 
 @cfunc(types.void(types.int64), cache=True)
-def shutdown(address):
+def shutdown(address: Any) -> Any:
     put_int64(address, SHUT, 1)
 
 
 @cfunc(types.void(types.uint32, types.uint32, types.int32, types.int64), cache=True)
-def connected(one, other, on, address):
+def connected(one: Any, other: Any, on: Any, address: Any) -> Any:
     put_int64(address, GRAPH, int64_at(address, GRAPH) + 1)
 
 
 @cfunc(types.void(types.uint32, types.int32, types.int64), cache=True)
-def registered(port, on, address):
+def registered(port: Any, on: Any, address: Any) -> Any:
     put_int64(address, GRAPH, int64_at(address, GRAPH) + 1)

@@ -1,15 +1,53 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Messages out, compiled: lanes where they stand, notes, clock and time code."""
 
-# ruff: noqa: F405, SIM102, SIM110
-# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 
 from zolvek.sync.jack import native
 from zolvek.sync.jack.native import byte_at, compiled, int64_at, put_byte, real_at
-from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.shared_layout import (
+    CLOCK_FROM,
+    CLOCK_ON,
+    CLOCK_PORT,
+    CLOCK_STATE,
+    CLOCKED,
+    CODE_ON,
+    FIRST_BUFFER,
+    FULL,
+    MIDI_COUNT,
+    NAMED_FROM,
+    NOTES,
+    NOTES_ON,
+    RATE,
+    SCRATCH,
+    SENT,
+    T_CLOCK_FRAME,
+    T_CLOCKS,
+    T_CODE,
+    T_COUNTED,
+    T_DROP,
+    T_FPS,
+    T_LANE_FIRST,
+    T_LANE_PORT,
+    T_LANES,
+    T_NOTE_DATA,
+    T_NOTE_FIRST,
+    T_NOTE_LAST,
+    T_NOTE_PORT,
+    T_NOTES,
+    T_QUARTER_DATA,
+    T_QUARTER_FRAME,
+    T_QUARTERS,
+    T_ROW_DATA,
+    T_ROW_SIZE,
+    T_STATE_FRAME,
+    T_STATE_ROW,
+    TABLE,
+)
 
 # What has been told of the clock: nothing runs; it waits for the sixteenth that it goes on from; it runs.
 CLOCK_STILL, CLOCK_WAITS, CLOCK_RUNS = 0, 1, 2
@@ -20,31 +58,30 @@ LAST_SIXTEENTH = 16_383
 
 
 @compiled
-def write(h, port, offset, at, size):
+def write(h: Any, port: Any, offset: Any, at: Any, size: Any) -> Any:
     """A message (its bytes lie at an address) to a port, and to the one that takes those of all tracks."""
     buffer = h[FIRST_BUFFER + port]
-    if buffer != 0:
-        if native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
-            h[FULL] += 1
+    if buffer != 0 and native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
+        h[FULL] += 1
     buffer = h[FIRST_BUFFER]
-    if port > 0 and port < h[NAMED_FROM] and buffer != 0:
-        if native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
-            h[FULL] += 1
+    named = port > 0 and port < h[NAMED_FROM] and buffer != 0
+    if named and native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
+        h[FULL] += 1
     h[SENT] += 1
 
 
 @compiled
-def write_three(h, port, offset, status, first, second, size):
+def write_three(h: Any, port: Any, offset: Any, status: Any, first: Any, second: Any, size: Any) -> Any:
     put_byte(h[SCRATCH], 0, status)
     put_byte(h[SCRATCH], 1, first)
     put_byte(h[SCRATCH], 2, second)
-    if h[FIRST_BUFFER + port] != 0:
-        if native.midi_event_write(h[FIRST_BUFFER + port], np.uint32(offset), h[SCRATCH], np.uint64(size)) != 0:
-            h[FULL] += 1
+    buffer = h[FIRST_BUFFER + port]
+    if buffer != 0 and native.midi_event_write(buffer, np.uint32(offset), h[SCRATCH], np.uint64(size)) != 0:
+        h[FULL] += 1
 
 
 @compiled
-def noted(h, port, at):
+def noted(h: Any, port: Any, at: Any) -> Any:
     """Which notes are on, so that they can be ended; the message's bytes lie at an address."""
     kind = byte_at(at, 0) & 0xF0
     if kind == 0x90 or kind == 0x80:
@@ -55,7 +92,7 @@ def noted(h, port, at):
 
 
 @compiled
-def notes_off(h, offset):
+def notes_off(h: Any, offset: Any) -> Any:
     if h[NOTES_ON] == 0:
         return
     h[NOTES_ON] = 0
@@ -72,7 +109,7 @@ def notes_off(h, offset):
 
 
 @compiled
-def hush(h, offset):
+def hush(h: Any, offset: Any) -> Any:
     """All notes and all sound off, on every channel of every port (controllers 123 and 120)."""
     notes_off(h, offset)
     for port in range(h[MIDI_COUNT]):
@@ -83,7 +120,7 @@ def hush(h, offset):
 
 
 @compiled
-def before(frames, low, high, frame):
+def before(frames: Any, low: Any, high: Any, frame: Any) -> Any:
     """How many of the numbers low to high at an address, which increase, lie before `frame`."""
     first = low
     while low < high:
@@ -96,7 +133,7 @@ def before(frames, low, high, frame):
 
 
 @compiled
-def stands(t, lane, frame):
+def stands(t: Any, lane: Any, frame: Any) -> Any:
     """Which of its states a lane has just before `frame`; -1 for none."""
     first, last = int64_at(t[T_LANE_FIRST], lane), int64_at(t[T_LANE_FIRST], lane + 1)
     early = before(t[T_STATE_FRAME], first, last, frame)
@@ -104,14 +141,14 @@ def stands(t, lane, frame):
 
 
 @compiled
-def put_lane(h, t, lane, state, offset):
+def put_lane(h: Any, t: Any, lane: Any, state: Any, offset: Any) -> Any:
     port = int64_at(t[T_LANE_PORT], lane)
     for row in range(int64_at(t[T_STATE_ROW], state), int64_at(t[T_STATE_ROW], state + 1)):
         write(h, port, offset, t[T_ROW_DATA] + 3 * row, int64_at(t[T_ROW_SIZE], row))
 
 
 @compiled
-def chase(h, t, frame, offset):
+def chase(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """Every lane where it stands just before `frame`: what lies at it is sent by itself."""
     for lane in range(t[T_LANES]):
         state = stands(t, lane, frame)
@@ -120,7 +157,7 @@ def chase(h, t, frame, offset):
 
 
 @compiled
-def begin_notes(h, t, frame, offset):
+def begin_notes(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """Notes that are on at `frame` already begin there."""
     for place in range(t[T_NOTES]):
         if int64_at(t[T_NOTE_FIRST], place) < frame and frame < int64_at(t[T_NOTE_LAST], place):
@@ -130,15 +167,15 @@ def begin_notes(h, t, frame, offset):
 
 
 @compiled
-def same_bytes(one, other, count):
-    for place in range(count):
+def same_bytes(one: Any, other: Any, count: Any) -> Any:
+    for place in range(count):  # noqa: SIM110  # compiled code takes no generators
         if byte_at(one, place) != byte_at(other, place):
             return False
     return True
 
 
 @compiled
-def chase_changed(h, t, old, frame, offset):
+def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
     """After an edit: lanes that stand elsewhere now than they did in the table before."""
     for lane in range(t[T_LANES]):
         state = stands(t, lane, frame)
@@ -159,13 +196,13 @@ def chase_changed(h, t, old, frame, offset):
 
 
 @compiled
-def realtime(h, offset, byte):
+def realtime(h: Any, offset: Any, byte: Any) -> Any:
     write_three(h, h[CLOCK_PORT], offset, byte, 0, 0, 1)
     h[CLOCKED] += 1
 
 
 @compiled
-def tell_frame(h, d, t, frame, offset):
+def tell_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     """The full frame of MIDI time code."""
     if h[CODE_ON] == 0 or t[T_QUARTERS] == 0 or h[FIRST_BUFFER + h[CLOCK_PORT]] == 0:
         return
@@ -193,19 +230,19 @@ def tell_frame(h, d, t, frame, offset):
 
 
 @compiled
-def tell_position(h, sixteenth, offset):
+def tell_position(h: Any, sixteenth: Any, offset: Any) -> Any:
     write_three(h, h[CLOCK_PORT], offset, 0xF2, sixteenth & 127, sixteenth >> 7, 3)
 
 
 @compiled
-def clock_halts(h, offset):
+def clock_halts(h: Any, offset: Any) -> Any:
     if h[CLOCK_STATE] == CLOCK_RUNS:
         realtime(h, offset, 0xFC)
     h[CLOCK_STATE] = CLOCK_STILL
 
 
 @compiled
-def clock_goes(h, d, t, frame, offset):
+def clock_goes(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     """The song goes on from `frame`: the clock is told where, and begins at the next sixteenth."""
     clock_halts(h, offset)
     tell_frame(h, d, t, frame, offset)
@@ -220,7 +257,7 @@ def clock_goes(h, d, t, frame, offset):
 
 
 @compiled
-def clock_moves(h, t, song, first, last, offset, speed):
+def clock_moves(h: Any, t: Any, song: Any, first: Any, last: Any, offset: Any, speed: Any) -> Any:
     """Clocks and quarter frames from song frame `first` up to `last`, in order of time, as a port takes them; frame
     `song` is at `offset`."""
     quarters, clocks = np.int64(0), np.int64(0)

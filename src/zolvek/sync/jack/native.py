@@ -16,30 +16,34 @@ from zolvek.sync.jack import library
 binding.load_library_permanently(library.path())
 
 # Places are whole numbers here: a pointer is passed as one on every 64-bit system.
-port_get_buffer = types.ExternalFunction("jack_port_get_buffer", types.int64(types.int64, types.uint32))
-midi_clear_buffer = types.ExternalFunction("jack_midi_clear_buffer", types.void(types.int64))
-midi_event_write = types.ExternalFunction(
+port_get_buffer: Any = types.ExternalFunction("jack_port_get_buffer", types.int64(types.int64, types.uint32))
+midi_clear_buffer: Any = types.ExternalFunction("jack_midi_clear_buffer", types.void(types.int64))
+midi_event_write: Any = types.ExternalFunction(
     "jack_midi_event_write", types.int32(types.int64, types.uint32, types.int64, types.uint64)
 )
-midi_get_event_count = types.ExternalFunction("jack_midi_get_event_count", types.uint32(types.int64))
-midi_event_get = types.ExternalFunction("jack_midi_event_get", types.int32(types.int64, types.int64, types.uint32))
-transport_query = types.ExternalFunction("jack_transport_query", types.int32(types.int64, types.int64))
-transport_locate = types.ExternalFunction("jack_transport_locate", types.int32(types.int64, types.uint32))
-clock_gettime = types.ExternalFunction("clock_gettime", types.int32(types.int32, types.int64))
-usleep = types.ExternalFunction("usleep", types.int32(types.uint32))
+midi_get_event_count: Any = types.ExternalFunction("jack_midi_get_event_count", types.uint32(types.int64))
+midi_event_get: Any = types.ExternalFunction("jack_midi_event_get", types.int32(types.int64, types.int64, types.uint32))
+transport_query: Any = types.ExternalFunction("jack_transport_query", types.int32(types.int64, types.int64))
+transport_locate: Any = types.ExternalFunction("jack_transport_locate", types.int32(types.int64, types.uint32))
+clock_gettime: Any = types.ExternalFunction("clock_gettime", types.int32(types.int32, types.int64))
+usleep: Any = types.ExternalFunction("usleep", types.int32(types.uint32))
 
 
-compiled = njit(cache=True, error_model="numpy")
+# Untyped on purpose: what it gives is called from compiled code alone.
+compiled: Any = njit(cache=True, error_model="numpy")
 
 
 @intrinsic
-def pointer(typingctx: Any, address: Any) -> Any:
-    """A whole number as a place in memory."""
+def _pointer(typingctx: Any, address: Any) -> Any:
+    """A whole number as a pointer."""
 
     def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         return builder.inttoptr(arguments[0], cgutils.voidptr_t)
 
     return types.voidptr(types.int64), made
+
+
+pointer: Any = _pointer  # called from compiled code, which gives the typing context itself
 
 
 def _place(builder: Any, kind: ir.Type, address: Any, index: Any) -> Any:
@@ -86,10 +90,10 @@ single_at, put_single = _read(ir.FloatType(), types.float32, False), _write(ir.F
 
 
 @compiled
-def words(address, count):  # type: ignore[no-untyped-def]  # compiled
+def words(address: Any, count: Any) -> Any:
     return carray(pointer(address), count, np.int64)
 
 
 @compiled
-def reals(address, count):  # type: ignore[no-untyped-def]  # compiled
+def reals(address: Any, count: Any) -> Any:
     return carray(pointer(address), count, np.float64)

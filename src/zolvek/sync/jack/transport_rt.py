@@ -1,9 +1,9 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """The song as it moves, compiled: by itself, or with the server's transport."""
 
-# ruff: noqa: F405
-# mypy: disable-error-code="no-untyped-def,no-untyped-call,untyped-decorator"
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 
@@ -24,7 +24,63 @@ from zolvek.sync.jack.messages_rt import (
     write,
 )
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
-from zolvek.sync.jack.shared_layout import *  # noqa: F403  # the words of the memory are its vocabulary
+from zolvek.sync.jack.shared_layout import (
+    CLIENT,
+    CLOCK_ON,
+    EPOCH,
+    EXPECTED,
+    FRAME,
+    FREEWHEEL,
+    GO,
+    GO_DONE,
+    GO_FRAME,
+    GO_SERIAL,
+    GO_START,
+    GO_STOP,
+    GO_TIME,
+    LEFT_OUT,
+    LENGTH,
+    LOOP,
+    LOOP_FIRST,
+    LOOP_LAST,
+    LOOPED,
+    MISSING,
+    NOT_QUIET,
+    PAST,
+    PAST_COUNT,
+    PAST_HELD,
+    PAST_WORDS,
+    POSITION,
+    QUIET_UNTIL,
+    RATE,
+    READY_SERIAL,
+    REFILL,
+    REFILL_DONE,
+    ROLLING,
+    SEGMENT_READ,
+    SEGMENT_WORDS,
+    SEGMENT_WRITTEN,
+    SEGMENTS,
+    SEGMENTS_HELD,
+    SONG,
+    SOUND_READ,
+    SOUND_WANTED,
+    SPEED,
+    STARTING,
+    STATE,
+    STOPPED,
+    T_CLOCK_FRAME,
+    T_CLOCKS,
+    T_COUNT,
+    T_DATA,
+    T_FRAME,
+    T_PORT,
+    T_SIZE,
+    TIME,
+    WANTED_FRAME,
+    WANTED_SERIAL,
+    WANTED_USED,
+)
 
 FADE = 240  # frames in which sound that is cut off dies away
 CAUGHT_UP, AT_ONCE = (
@@ -37,7 +93,7 @@ CAUGHT_UP, AT_ONCE = (
 
 
 @compiled
-def want(h, frame):
+def want(h: Any, frame: Any) -> Any:
     """Sound is to be made ready from `frame` on, unless it is already."""
     if h[WANTED_SERIAL] == 0 or h[WANTED_FRAME] != frame or h[WANTED_USED] != 0 or h[REFILL] != h[REFILL_DONE]:
         h[REFILL_DONE] = h[REFILL]
@@ -47,7 +103,7 @@ def want(h, frame):
 
 
 @compiled
-def drop_stale(h):
+def drop_stale(h: Any) -> Any:
     """While nothing plays: sound that was made ready for where it is no more makes room."""
     while h[SEGMENT_READ] < h[SEGMENT_WRITTEN]:
         row = h[SEGMENTS] + 8 * SEGMENT_WORDS * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
@@ -58,7 +114,7 @@ def drop_stale(h):
 
 
 @compiled
-def passed(h, time, song, speed, state):
+def passed(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
     at = h[PAST] + 8 * PAST_WORDS * (h[PAST_COUNT] & (PAST_HELD - 1))
     put_real(at, 0, time)
     put_real(at, 1, song)
@@ -68,7 +124,7 @@ def passed(h, time, song, speed, state):
 
 
 @compiled
-def told_where(h, d, t, frame, offset):
+def told_where(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     """It goes on elsewhere: what hangs ends, lanes and clocks are put there."""
     notes_off(h, offset)
     chase(h, t, frame, offset)
@@ -77,7 +133,7 @@ def told_where(h, d, t, frame, offset):
 
 
 @compiled
-def tell(h, t, song, heard, last, offset, speed):
+def tell(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
     """What lies from song frame `heard` up to `last`; frame `song` is at `offset`."""
     at = before(t[T_FRAME], 0, t[T_COUNT], heard)
     while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
@@ -90,7 +146,7 @@ def tell(h, t, song, heard, last, offset, speed):
 
 
 @compiled
-def goes_on(h, d, t, offset, song, n, speed, jump):
+def goes_on(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: Any, jump: Any) -> Any:
     """The song from `song` on for `n` frames of the cycle, from `offset` on in it. `jump`: it was elsewhere."""
     first = np.int64(np.ceil(song))
     last = song + n * speed
@@ -109,7 +165,7 @@ def goes_on(h, d, t, offset, song, n, speed, jump):
 
 
 @compiled
-def rests(h, d, t, n, frame, was):
+def rests(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
     """The song stands at `frame`; `was`: it has gone until now, and what sounded dies away."""
     passed(h, d[TIME], np.float64(frame), 0.0, h[STATE])
     moved = h[EXPECTED] != frame
@@ -131,7 +187,7 @@ def rests(h, d, t, n, frame, was):
 
 
 @compiled
-def obey(h, d):
+def obey(h: Any, d: Any) -> Any:
     """What the program has told a song that moves by itself."""
     if h[GO_DONE] == h[GO_SERIAL]:
         return
@@ -145,11 +201,11 @@ def obey(h, d):
 
 
 @compiled
-def alone(h, d, t, n):
+def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
     """A cycle of a song that moves by itself."""
     was, jump = h[STATE] == ROLLING, False
     obey(h, d)
-    offset = 0
+    offset: Any = 0
     if h[STATE] == STARTING:
         want(h, np.int64(np.floor(d[SONG])))
         ready = h[READY_SERIAL] == h[WANTED_SERIAL] or h[SOUND_WANTED] == 0
@@ -194,7 +250,7 @@ def alone(h, d, t, n):
 
 
 @compiled
-def wait_for_sound(h, frame):
+def wait_for_sound(h: Any, frame: Any) -> Any:
     """Faster than real time nobody else waits until sound is ready where the song begins."""
     if h[SOUND_WANTED] == 0:
         return
@@ -207,7 +263,7 @@ def wait_for_sound(h, frame):
 
 
 @compiled
-def together(h, d, t, n):
+def together(h: Any, d: Any, t: Any, n: Any) -> Any:
     """A cycle of a song that goes with the server's transport."""
     state = native.transport_query(h[CLIENT], h[POSITION])
     frame = uint32_at(h[POSITION], 5)  # jack_position_t.frame
