@@ -16,7 +16,7 @@ D = TypeVar("D", bound="QDialog")
 class QuietBar:
     """Progress that nobody watches."""
 
-    def told(self, done: int, total: int) -> None:
+    def progressed(self, done: int, total: int) -> None:
         pass
 
     def close(self) -> None:

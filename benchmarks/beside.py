@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What `./zolvek bench beside` and `busy` measure: frames of error beside a real server, and cycles that were missed
+"""What `./zolvek bench next to` and `busy` measure: frames of error next to a real server, and cycles that were missed
 while the window has its hands full."""
 
 from __future__ import annotations

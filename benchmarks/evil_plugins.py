@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The sound process killed again and again by plugins that misbehave, while the piece plays and is edited."""
+"""The sound process killed again and again by plugins that misbehave, while the song plays and is edited."""
 
 from __future__ import annotations
 
@@ -85,7 +85,7 @@ class Lost(NamedTuple):
     silent: float  # seconds, the longest from a kill to the next sound
     hung: float  # the same of a hang
     edits: int  # made meanwhile
-    missing: int  # of kills that were not told with the plugin's name, or after which it did not go on
+    missing: int  # of kills that were not given with the plugin's name, or after which it did not go on
 
 
 def killed(times: int) -> Lost:

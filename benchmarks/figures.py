@@ -24,7 +24,7 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.model.project import Project
 
 FIGURES: list[tuple[str, Callable[[], None]]] = []
-MARK = "figure: "  # before a figure that a group's own process tells
+MARK = "figure: "  # before a figure that a group's own process says
 
 
 def figure(name: str) -> Callable[[Callable[[], None]], Callable[[], None]]:
@@ -58,7 +58,7 @@ def say(what: str, value: float, unit: str, limit: str) -> None:
 
 
 def beyond(value: float, limit: str) -> bool:
-    """Whether a value lies beyond a limit; where that is told in words, it can't."""
+    """Whether a value lies beyond a limit; where that is given in words, it can't."""
     if limit == "none":
         return value != 0
     found = re.fullmatch(r"(at most|under|at least) ([\d,.]+)", limit)
@@ -112,7 +112,7 @@ app.processEvents(); print(time.perf_counter() - began)
 
 @figure("start")
 def start() -> None:
-    # A person's Python keeps compiled modules; a start that compiles each anew measures something else.
+    # A person's Python keeps compiled modules; a start that compiles each again measures something else.
     kept = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
 
     def run(code: str) -> float:
@@ -391,7 +391,7 @@ def movement() -> None:
 
 
 def passes() -> dict[str, Curve]:
-    """Four made passes of 10,000 points: a slow swell with a hand's tremor, a stepped dial, a
+    """Four made passes of 10,000 points: a slow swell with the user's tremor, a stepped dial, a
     wandering walk, a fast wobble."""
     rng, x = np.random.default_rng(7), np.linspace(0.0, 64.0, 10_000)
     tremor = np.convolve(rng.standard_normal(len(x)), np.hanning(40) / 20.0, "same") * 0.002
@@ -711,7 +711,7 @@ def evil() -> None:
 
 @figure("beside")
 def beside_() -> None:
-    """Beside real servers, seen by an independent client of them."""
+    """Next to real servers, seen by an independent client of them."""
     from benchmarks import beside
 
     beside.figures(say)
@@ -719,7 +719,7 @@ def beside_() -> None:
 
 @figure("busy")
 def busy() -> None:
-    """Beside a server and a busy window, for minutes."""
+    """Next to a server and a busy window, for minutes."""
     from benchmarks import beside
 
     beside.busy(say, float(os.environ.get("ZOLVEK_BUSY", "600")))
@@ -826,7 +826,7 @@ def sizes() -> None:
 
 @figure("losses")
 def losses() -> None:
-    """The playback worker killed, and stopped: until it is told, and until sound goes on."""
+    """The playback worker killed, and stopped: until it is given, and until sound goes on."""
     from benchmarks import ceilings
 
     for what, value, unit, limit in ceilings.losses():

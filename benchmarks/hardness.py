@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Hard usage: damaged files, kills in the midst of editing, and random actions. Each is a figure of
+"""Hard usage: damaged files, kills in the middle of editing, and random actions. Each is a figure of
 `./zolvek bench`; tests run short versions of the same."""
 
 from __future__ import annotations
@@ -207,7 +207,7 @@ app.exec()
 """
 
 
-ONE_STATE = threading.Lock()  # the place of the copies is told by the environment
+ONE_STATE = threading.Lock()  # the place of the copies is given by the environment
 
 
 def kill_once(folder: Path, rng: random.Random) -> float | None:

@@ -78,7 +78,7 @@ def _cast_off(window: Window) -> None:
 
 
 def _connect(window: Window) -> None:
-    """Beside a server with a drum machine of our own making, two tracks connected, the piece in the lead."""
+    """Next to a server with a drum machine of our own making, two tracks connected, the song in the lead."""
     import jack
 
     case, studio, session = unittest.TestCase(), window.studio, window.session
@@ -200,7 +200,7 @@ def _thin(window: Window) -> None:
 
 
 def _recording(window: Window) -> None:
-    """A pass in the midst of being recorded: the hand is told what it did, for no one is here."""
+    """A pass in the middle of being recorded: the user is given what it did, for no one is here."""
     session, settings = window.session, window.session.settings
     settings.mode, settings.count_in = "latch", 0
     session.focus.on("fog-filter.resonance")
@@ -377,7 +377,7 @@ AFTERWARDS: list[Callable[[], object]] = []  # what a picture has begun is ended
 
 def make(docs: Path) -> int:
     """Write every shot to docs/screenshots, the shortcut list and the picture of the structure to docs."""
-    # The library of whoever makes the pictures has no place in them.
+    # The library of who makes the pictures has no place in them.
     os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="zolvek-shots-")
     (docs / "screenshots").mkdir(parents=True, exist_ok=True)
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")

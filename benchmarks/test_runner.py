@@ -19,7 +19,7 @@ from typing import IO, Any
 
 ROOT = Path(__file__).resolve().parent.parent
 SLOWEST_SHOWN = 20  # by `--durations`
-# The classes that take longest come first, and the others fill up beside them.
+# The classes that take longest come first, and the others fill up next to them.
 FIRST = (
     "tests.test_launcher.SettingUp",
     "tests.test_wheel.Wheel",

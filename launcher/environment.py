@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The private environment: made beside its place and put there when it is whole.
+"""The private environment: made next to its place and put there when it is whole.
 
 What is half made or damaged is never used: it is noticed by its stamp, or by what of it is missing,
 and made again; one that a program runs from never is.
@@ -24,7 +24,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from launcher import packages
-from launcher.telling import stop, tell
+from launcher.output import say, stop
 
 STAMP = "whole"
 IN_USE = "pyvenv.cfg"  # locked, shared, by what runs from the environment
@@ -69,7 +69,7 @@ def folder(root: Path) -> Path:
 
 
 def home() -> Path:
-    """The person's home; stops with a word where there is none, or it is somebody else's."""
+    """The person's home; stops with a word where there is none, or it is another program's."""
     name = os.environ.get("HOME", "")
     if not name:
         try:
@@ -203,7 +203,7 @@ def alone(place: Path) -> Iterator[None]:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            tell("Another start is setting up; waiting for it.")
+            say("Another start is setting up; waiting for it.")
             fcntl.flock(handle, fcntl.LOCK_EX)
         yield
     finally:
@@ -211,19 +211,19 @@ def alone(place: Path) -> Iterator[None]:
 
 
 def _make(place: Path, locks: list[Path]) -> None:
-    """Add what an environment lacks, or make one beside its place and put it there. Whatever ends it, nothing
+    """Add what an environment lacks, or make one next to its place and put it there. Whatever ends it, nothing
     half made is ever used."""
     wanted = [lock for lock in locks if not whole(place, [lock])]
     began = time.monotonic()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
     try:
         if len(wanted) < len(locks):
-            # Packages come beside those that are there: what runs from it goes on.
+            # Packages come next to those that are there: what runs from it goes on.
             _install(place, wanted, place)
             _stamp(place, place, [lock for lock in locks if lock not in wanted] + wanted)
         else:
             _make_whole(place, locks)
-        tell(f"Ready after {time.monotonic() - began:.0f} s.")
+        say(f"Ready after {time.monotonic() - began:.0f} s.")
     except OSError as error:
         _fail(place, f"{error} Errno {error.errno}")
     except KeyboardInterrupt:
@@ -243,7 +243,7 @@ def _make_whole(place: Path, locks: list[Path]) -> None:
     new, old = _leftovers(place)
     for left in (new, old):
         _remove(left)
-    tell(
+    say(
         f"The environment in {place} is not whole, or for other packages: making it again."
         if place.exists()
         else f"Setting up a private environment in {place} (once, about a minute)."
@@ -260,7 +260,7 @@ def _make_whole(place: Path, locks: list[Path]) -> None:
 def _install(into: Path, locks: list[Path], place: Path) -> None:
     """The lists' packages, into an environment that is, or will be, at `place`."""
     names = " and ".join(lock.name for lock in locks)
-    tell(f"Installing the {len(pinned(locks))} packages of {names}.")
+    say(f"Installing the {len(pinned(locks))} packages of {names}.")
     pip = [str(into / "bin" / "python"), "-I", "-m", "pip", "install", "-q", "--no-deps"]
     options = ["--disable-pip-version-check", "--no-input", "--no-warn-script-location"]
     _run([*pip, *options, *(word for lock in locks for word in ("-r", str(lock)))], place)
@@ -320,19 +320,19 @@ def _run(command: list[str], place: Path) -> None:
         _fail(place, done.stderr + done.stdout)
 
 
-def fault(told: str, place: Path) -> str:
+def fault(output: str, place: Path) -> str:
     """What a failed step means, and what to do about it, in one sentence."""
-    if _full(place) and not re.search(FAULTS[0][0], told):
-        told = "No space left on device"  # not every step says so itself
+    if _full(place) and not re.search(FAULTS[0][0], output):
+        output = "No space left on device"  # not every step says so itself
     for pattern, sentence in FAULTS:
-        found = re.search(pattern, told)
+        found = re.search(pattern, output)
         if found:
             words = {
                 "place": place.parent, "python": sys.version.split()[0], "machine": os.uname().machine,
                 "what": "", **found.groupdict(),
             }  # fmt: skip
             return sentence.format(**words)
-    last = [line.strip() for line in told.splitlines() if line.strip()]
+    last = [line.strip() for line in output.splitlines() if line.strip()]
     errors = [line for line in last if line.lower().startswith("error")] or last or ["no reason given"]
     return f"The environment could not be set up ({errors[-1]}): put that right, then start again."
 
@@ -343,5 +343,5 @@ def _full(place: Path) -> bool:
     return shutil.disk_usage(there).free < FULL_BYTES
 
 
-def _fail(place: Path, told: str) -> NoReturn:
-    stop(fault(told, place))
+def _fail(place: Path, output: str) -> NoReturn:
+    stop(fault(output, place))

@@ -74,7 +74,7 @@ LIBRARIES: dict[str, dict[str, tuple[str, ...]]] = {
 }
 
 # What a window can do without, and says so: fetched along with what it can't. LV2 plugins need the first, other
-# programs beside it through JACK the second.
+# programs next to it through JACK the second.
 WELCOME: list[tuple[str, ...]] = [("liblilv-0-0",), ("libjack-jackd2-0",)]
 
 # Brought by the system itself (glibc), wherever Python runs.

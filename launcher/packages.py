@@ -9,7 +9,7 @@ import shutil
 import subprocess
 from collections.abc import Iterable
 
-from launcher.telling import stop, tell
+from launcher.output import say, stop
 
 QUIET = {**os.environ, "DEBIAN_FRONTEND": "noninteractive", "LC_ALL": "C"}
 
@@ -22,11 +22,11 @@ def chosen(packages: Iterable[tuple[str, ...]]) -> list[str]:
     """Of each package's names the first that this system's lists can give."""
     rows = list(packages)
     tool = shutil.which("apt-cache")
-    told = ""
+    output = ""
     if tool:
         asked = [tool, "policy", *{name for each in rows for name in each}]
-        told = subprocess.run(asked, capture_output=True, text=True, check=False, env=QUIET).stdout
-    there = set(re.findall(r"^(\S+):\n  Installed: .*\n  Candidate: (?!\(none\))", told, re.M))
+        output = subprocess.run(asked, capture_output=True, text=True, check=False, env=QUIET).stdout
+    there = set(re.findall(r"^(\S+):\n  Installed: .*\n  Candidate: (?!\(none\))", output, re.M))
     return sorted({next((name for name in each if name in there), each[-1]) for each in rows})
 
 
@@ -40,7 +40,7 @@ def install(packages: list[tuple[str, ...]], why: str) -> None:
         )
     subprocess.run(["apt-get", "update", "-q"], check=False, capture_output=True, env=QUIET)
     names_ = chosen(packages)
-    tell(f"Installing system packages for {why[0].lower() + why[1:]}: {' '.join(names_)}")
+    say(f"Installing system packages for {why[0].lower() + why[1:]}: {' '.join(names_)}")
     command = ["apt-get", "install", "-y", "--no-install-recommends", *names_]
     waiting = ["-o", "DPkg::Lock::Timeout=600"]  # seconds, for another program that installs
     done = subprocess.run([*command, *waiting], check=False, capture_output=True, text=True, env=QUIET)

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from launcher import environment, libraries, packages
-from launcher.telling import stop, tell
+from launcher.output import say, stop
 
 DEVELOPER_COMMANDS = {"test", "check", "bench", "shots"}
 OLDEST = (3, 11)
@@ -86,7 +86,7 @@ def _test_tools(place: Path) -> None:
     if not _lacking_tools():
         return
     if not packages.may_install():
-        tell(f"Tests that need these Debian packages will be skipped: {', '.join(_lacking_tools())}")
+        say(f"Tests that need these Debian packages will be skipped: {', '.join(_lacking_tools())}")
         return
     with environment.alone(place):
         lacking = _lacking_tools()

@@ -120,7 +120,7 @@ def wheel(folder: Path, name: str, code: str) -> None:
 
 
 class SettingUp(unittest.TestCase):
-    """The launcher beside a program of its own that says what it was started with."""
+    """The launcher next to a program of its own that says what it was started with."""
 
     def setUp(self) -> None:
         made = tempfile.TemporaryDirectory(prefix="zolvek set-up ")  # with a space in it
@@ -177,7 +177,7 @@ class SettingUp(unittest.TestCase):
         more.write_text("two==1.0\n")
         wheel(self.root, "two", "")
         kept = next(self.place.glob("lib/*/site-packages")) / "one.py"
-        with mock.patch.dict(os.environ, self.env), mock.patch("launcher.environment.tell"):
+        with mock.patch.dict(os.environ, self.env), mock.patch("launcher.environment.say"):
             environment.ready(self.root, [*locks, more])
         self.assertTrue((kept.with_name("two.py")).is_file())
         self.assertEqual(kept.read_text(), "word = 'whole'")
@@ -205,7 +205,7 @@ class SettingUp(unittest.TestCase):
             more = self.root / "requirements-dev.lock"
             more.write_text("two==1.0\n")
             wheel(self.root, "two", "")
-            with mock.patch.dict(os.environ, self.env), mock.patch("launcher.environment.tell"):
+            with mock.patch.dict(os.environ, self.env), mock.patch("launcher.environment.say"):
                 environment.ready(self.root, [*locks, more])
             self.assertEqual(self.place.stat().st_ino, first)
             locks[0].write_text("one==1.0\n# another list\n")

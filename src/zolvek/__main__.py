@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """The program's entry: `python -m zolvek`, and what the launcher starts.
 
-Started as a file, it finds its package beside itself and nothing else: no folder of anybody's gets
+Started as a file, it finds its package next to itself and nothing else: no folder of anybody's gets
 onto Python's path. A damaged package of the private environment is noticed here, and the launcher
 makes the environment again.
 """
@@ -19,7 +19,7 @@ if not __package__:
 
 STAMP = "whole"  # of the environment, as launcher/environment.py has it
 IN_USE = "ZOLVEK_IN_USE"  # the handle by which the launcher's start holds it
-AGAIN = "ZOLVEK_MADE_ANEW"  # once is enough: then it is something else
+AGAIN = "ZOLVEK_REBUILT"  # once is enough: then it is something else
 
 
 def damaged(error: Exception) -> bool:

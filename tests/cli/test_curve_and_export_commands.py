@@ -193,7 +193,7 @@ class Commands(unittest.TestCase):
         self.assertTrue(self.run_line("tempo {beats}").output.splitlines()[1].startswith("120,0.02"))
 
     def test_a_project_is_begun_with_what_somebody_brings(self) -> None:
-        """Each file a track of its name from bar 1 on; time as the MIDI file has it, or as it is told."""
+        """Each file a track of its name from bar 1 on; time as the MIDI file has it, or as it is given."""
         score = midi_in.load(self.places["midi"])
         self.run_line("new {wav} {midi} -o {out}.zolvek")
         made = project_file.load(f"{self.places['out']}.zolvek")

@@ -58,7 +58,7 @@ class Cutting(unittest.TestCase):
         np.testing.assert_allclose(whole.at(at), drawn.at(at), atol=SAME, rtol=0)
         np.testing.assert_allclose(whole.before(at), drawn.before(at), atol=SAME, rtol=0)
         again = cut(whole, rng.uniform(drawn.beat[0], drawn.beat[-1], count))
-        # Beside a turn of waves a part's swing is fitted to 0..1, and tells its ends less surely.
+        # Next to a turn of waves a part's swing is fitted to 0..1, and says its ends less surely.
         np.testing.assert_allclose(again.at(at), drawn.at(at), atol=1e-11, rtol=0)
         edges = np.sort(rng.uniform(drawn.beat[0], drawn.beat[-1], 9))
         for got, wanted in zip(again.extents(edges), drawn.extents(edges), strict=True):

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Lanes as wholes: relative ones, pins, what lies beside the focus, free numbers, typed numbers."""
+"""Lanes as wholes: relative ones, pins, what lies next to the focus, free numbers, typed numbers."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class Lanes(unittest.TestCase):
         new = replacement.with_curve(old, "horn.cutoff", made)
         moved = lanes.pins_along(new, "horn.cutoff", old, (np.array([which]), where))
         self.assertEqual(moved.lane("horn.cutoff").pins, (float(made.beat[where[0]]),))
-        # Told nothing of what has moved, a pin goes along where that is plain, and is never of no point.
+        # Given nothing of what has moved, a pin goes along where that is plain, and is never of no point.
         self.assertTrue(set(lanes.pins_moved(pins, own, made)) <= set(made.beat.tolist()))
 
     def test_what_belongs_to_the_focus_comes_first(self) -> None:

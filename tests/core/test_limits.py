@@ -36,7 +36,7 @@ GOOD = {
 
 
 def beyond(limit: limits.Limit) -> list[float]:
-    """Values that a limit does not hold: beside its ends, far away, and none at all."""
+    """Values that a limit does not hold: next to its ends, far away, and none at all."""
     step = 1 if isinstance(limit.low, int) else max(abs(limit.low), abs(limit.high)) * 1e-6
     return [limit.low - step, limit.high + step, math.inf, -math.inf, math.nan, 1e308, -1e308]
 

@@ -143,7 +143,7 @@ class Morphs(unittest.TestCase):
         way = Way(shape, 0.4 if shape in ("bend", "s-curve") else 0.0, moment, stagger, stays=False)
         made = morphed(DEMO, "horn", start, end, SPAN, way)
         moved = {row.parameter.id for row in rows(DEMO, "horn", start, end)}
-        # What both states tell alike sounds as they say, where the device does otherwise.
+        # What both states say alike sounds as they say, where the device does otherwise.
         track = DEMO.device_track("horn")
         for key in set(start) & set(end) - moved:
             lane = track.lane_on("horn", key)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Time put together anew: bars inserted and removed, sections moved, tempo and meter edited."""
+"""Time put together again: bars inserted and removed, sections moved, tempo and meter edited."""
 
 from __future__ import annotations
 
@@ -74,17 +74,17 @@ class Bars(unittest.TestCase):
         np.testing.assert_allclose(made.at(before), curve.at(before), atol=1e-9)
         after = beats[(beats >= at)]
         apart = np.abs(made.at(after + length) - curve.at(after))
-        # At a jump a beat that was reckoned may be told by its neighbour.
+        # At a jump a beat that was computed may be given by its neighbour.
         near = np.abs(made.at(after + length + 1e-9) - curve.at(after + 1e-9))
         self.assertLess(np.minimum(apart, near).max(), 1e-6)
         within = at + np.linspace(0.01, 0.99, 9) * length
         if at > 0.0:
             np.testing.assert_allclose(made.at(within), float(curve.before(at)), atol=1e-9)
-        on_jump = np.isclose(inner_jumps(curve), at).any()  # told by one point more
+        on_jump = np.isclose(inner_jumps(curve), at).any()  # given by one point more
         self.assertLessEqual(len(made), len(curve) + (3 if on_jump else 2))
 
     def test_everything_after_an_insertion_is_where_it_was_and_later(self) -> None:
-        """Each place reckoned again by itself: those from the bar line on are later, the others stay."""
+        """Each place computed again by itself: those from the bar line on are later, the others stay."""
         for seed in range(40):
             rng = np.random.default_rng(seed)
             old, bar, count = full(rng), int(rng.integers(1, 16)), int(rng.integers(1, 5))

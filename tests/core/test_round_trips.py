@@ -21,7 +21,7 @@ from zolvek.sound.signal.automation import Block
 PROJECTS = 50
 PLACES = 10_000
 RATE = 8_000
-EDGE_S = 0.004  # seconds around a cut, in which blocks of sound fade
+EDGE_S = 0.004  # seconds around a cut, in which clips fade
 
 
 class ThereAndBack(unittest.TestCase):

@@ -48,7 +48,7 @@ def strays(before: Curve, after: Curve) -> float:
     """The largest difference at 64 places between neighbouring points of either."""
     knots = np.unique(np.concatenate((before.beat, after.beat)))
     grid = (knots[:-1, None] + np.diff(knots)[:, None] * np.arange(64) / 64).ravel()
-    # Just before each knot: not by an ulp, as u is told by a division, which rounds by as much.
+    # Just before each knot: not by an ulp, as u is given by a division, which rounds by as much.
     grid = np.append(grid, knots[1:] - 1e-9 * np.diff(knots))
     return float(np.abs(before.at(grid) - after.at(grid)).max(initial=0.0))
 

@@ -71,7 +71,7 @@ def worst(one: np.ndarray, other: np.ndarray, most: float, at: np.ndarray, what:
 
 
 def by_hand(project: Project, lane: Lane, beats: np.ndarray) -> np.ndarray:
-    """What a lane comes to, reckoned from docs/project-file.md alone, a beat at a time where it folds."""
+    """What a lane comes to, computed from docs/project-file.md alone, a beat at a time where it folds."""
     device = project.device_track(lane.device).device(lane.device)
     here = device.position(lane.parameter)
     if lane.bypassed:

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Files are written whole or not at all: links, rights, devices, full disks, and ends in the midst."""
+"""Files are written whole or not at all: links, rights, devices, full disks, and ends halfway."""
 
 from __future__ import annotations
 

@@ -28,7 +28,7 @@ def examples(name: str) -> list[bytes]:
 
 class Examples(unittest.TestCase):
     def test_the_project_that_is_written_by_hand(self) -> None:
-        """A triangle of two beats about a half, by the formula that stands beside it."""
+        """A triangle of two beats about a half, by the formula that stands next to it."""
         (text,) = examples("project-file.md")
         project = project_file.decode(text)
         lane = project.lane("synth.cutoff")

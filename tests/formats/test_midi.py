@@ -29,7 +29,7 @@ PROJECT = replace(PROJECT, tracks=tuple(replace(t, notes=()) for t in PROJECT.tr
 
 def with_notes(data: bytes) -> bytes:
     """The file with one short note at the start of each track: symusic leaves out tracks that
-    have none. Done on the bytes, so that nothing else is written anew."""
+    have none. Done on the bytes, so that nothing else is written again."""
     parts = data.split(b"MTrk")
     channels = [0] + [heard.lane.midi.channel - 1 for heard in step_streams.delivered(PROJECT)]
     for i, channel in enumerate(channels, 1):

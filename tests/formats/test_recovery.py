@@ -50,7 +50,7 @@ class Recovery(unittest.TestCase):
             writer.communicate()
             (left,) = recovery.left_behind()
             self.assertEqual(left.project, build())
-            recovery.let_go(left.file)
+            recovery.release(left.file)
         self.assertEqual(recovery.left_behind(), [])
         folder = recovery.copy_file().parent
         for half in folder.iterdir():
@@ -148,7 +148,7 @@ class Recovery(unittest.TestCase):
         program writes over none."""
         old = recovery.keep(build(), None)
         text = old.read_text()
-        recovery.let_go()
+        recovery.release()
         folder = old.parent
         others = {
             f"{os.getpid()}-123-another-boot.json": text.replace(
@@ -174,14 +174,14 @@ class Recovery(unittest.TestCase):
         (folder / f"{os.getpid()}.json").write_text(json.dumps(head))
         self.assertEqual(len(recovery.left_behind()), 1, "its program may well run")
         for name in others:
-            recovery.let_go(folder / name)
-        recovery.let_go()
+            recovery.release(folder / name)
+        recovery.release()
         self.assertEqual(list(folder.iterdir()), [])
 
     def test_damaged_copies_are_passed_over(self) -> None:
         good = recovery.keep(build(), None)
         text = good.read_text()
-        recovery.let_go()
+        recovery.release()
         folder = good.parent
         for number, data in enumerate((
             text.replace(f'"{process_identity.own()}"', "1e300").encode(),

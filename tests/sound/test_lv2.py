@@ -54,7 +54,7 @@ THERE = all(Path(f"/usr/lib/lv2/{name}.lv2").is_dir() for name in ("mda", "eg-am
 
 
 def apart(project: Project) -> np.ndarray:
-    """Rendered in a process of its own, which looks for plugins anew."""
+    """Rendered in a process of its own, which looks for plugins again."""
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "out.wav"
         work = project, out, SoundForm(depth="float"), None, False, False, False, True, 0.0
@@ -63,7 +63,7 @@ def apart(project: Project) -> np.ndarray:
 
 
 def heard_on(test: unittest.TestCase, project: Project, beat: float) -> tuple[list[ZolvekError], dict[str, str]]:
-    """The project played until a beat: what is told meanwhile, and the devices that are left out."""
+    """The project played until a beat: what is given meanwhile, and the devices that are left out."""
     told: list[ZolvekError] = []
     playback = Playback(project)
     playback.on_loss = lambda error, _: told.append(error)

@@ -57,7 +57,7 @@ def drums(bpm: float, bars: int, rng: np.random.Generator) -> tuple[np.ndarray, 
 
 
 def scored(times: np.ndarray, told: np.ndarray, within: float) -> tuple[float, float]:
-    """The share of times that were found, and of those told that are none, each counted once."""
+    """The share of times that were found, and of those given that are none, each counted once."""
     free = list(told)
     right = 0
     for at in times:
@@ -127,7 +127,7 @@ class Found(unittest.TestCase):
         told = hits.hits_of(project, track, onsets, {"x": 5.0})
         np.testing.assert_allclose(told, [1.0, 4.25, 8.5, 9.25, 11.5, 12.5, 13.25, 15.5])
         self.assertEqual(hits.next_hit(told, 8.5), 9.25)
-        # One that repeats the whole of its file: as long as that is, which only its length tells.
+        # One that repeats the whole of its file: as long as that is, which only its length says.
         whole = replace(track, notes=(), clips=(Clip(0.0, "x", loop_until=9.0),))
         again = hits.hits_of(project, whole, onsets, {"x": 4.0})
         np.testing.assert_allclose(again, [0.5, 1.25, 3.5, 4.5, 5.25, 7.5, 8.5])

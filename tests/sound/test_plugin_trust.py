@@ -100,7 +100,7 @@ class Trust(unittest.TestCase):
         return add_device(project, track, named)[0]
 
     def test_no_path_of_a_project_is_ever_loaded(self) -> None:
-        """By an absolute path, one beside the project, one that shadows an installed plugin, one out of a .zip, a
+        """By an absolute path, one next to the project, one that shadows an installed plugin, one out of a .zip, a
         VST3 file: rendered, played and listed, and nothing has run."""
         foreign = "urn:zolvek:test:foreign"
         beside = bundle(self.mail / "x.lv2", foreign, self.ran)

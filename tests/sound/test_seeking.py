@@ -21,7 +21,7 @@ RATE = 16_000
 DEMO_SECONDS = 14.0  # after which the demo's echoes have died away
 TAIL_SECONDS = 6.0  # and those of a stand-in with its controls in the middle
 SAME = 2e-5  # of full scale: 94 dB below it
-START, ELSEWHERE = 0.0, 7.37  # beats; the latter in the midst of everything
+START, ELSEWHERE = 0.0, 7.37  # beats; the latter in the middle of everything
 
 
 def with_stand_in(kind: str) -> tuple[Project, str]:

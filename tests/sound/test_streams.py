@@ -19,7 +19,7 @@ import soxr
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Clip, Project, Track
 from zolvek.formats.audio import streams
-from zolvek.formats.audio.sound_content import told_by_content
+from zolvek.formats.audio.sound_content import with_contents
 from zolvek.formats.project import project_file
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.jobs import mix_export
@@ -111,7 +111,7 @@ class Streams(unittest.TestCase):
             path = project_file.save(project, self.folder / "piece.zolvek")
             out = self.folder / "out.wav"
             loaded = project_file.load(path)
-            self.assertEqual(loaded, told_by_content(project))
+            self.assertEqual(loaded, with_contents(project))
             mix_export.deliver(loaded, out)
             self.assertGreater(float(np.abs(soundfile.read(out)[0]).max()), 0.2)
             (self.folder / name).unlink()

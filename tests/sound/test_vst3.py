@@ -40,7 +40,7 @@ from zolvek.core.value.reach import to_position
 from zolvek.formats.project import project_file
 from zolvek.sound.engine.offline import render
 from zolvek.sound.hosting.catalogue import installed
-from zolvek.sound.hosting.plugin.text_parameters import PLACES, Told, parameter_of
+from zolvek.sound.hosting.plugin.text_parameters import PLACES, ControlTexts, parameter_of
 from zolvek.sound.hosting.windows.own_window import OwnWindow
 from zolvek.sound.jobs.plugin_description import described_apart
 
@@ -113,7 +113,7 @@ class Read(unittest.TestCase):
             ([f"{v:.0f} wobbles" for v in 100 * n], "", 0.5, "linear", "%", 0.0, 100.0, "50 %"),
         )  # fmt: skip
         for texts, label, default, taper, unit, low, high, shown in rows:
-            told = Told("X", 0, label, tuple(texts), default)
+            told = ControlTexts("X", 0, label, tuple(texts), default)
             parameter, binding = parameter_of(told, "x")
             with self.subTest(texts[0] + texts[1]):
                 self.assertEqual((parameter.taper, parameter.unit), (taper, unit))
@@ -131,7 +131,7 @@ class Read(unittest.TestCase):
             (("A", "A", ""), "stepped", ("A", "A 2", "…")),
         )
         for choice_texts, taper, choices in switches:
-            parameter, binding = parameter_of(Told("X", 0, "", choice_texts, 1.0, len(choice_texts)), "x")
+            parameter, binding = parameter_of(ControlTexts("X", 0, "", choice_texts, 1.0, len(choice_texts)), "x")
             self.assertEqual((parameter.taper, parameter.choices), (taper, choices))
             self.assertEqual(binding.values, tuple(np.linspace(0.0, 1.0, len(choice_texts))))
 

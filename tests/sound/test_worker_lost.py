@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The playback worker dies, stands still, or raises: it is told, another one goes on, closing is quick."""
+"""The playback worker dies, stands still, or raises: it is given, another one goes on, closing is quick."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ class WorkerLost(unittest.TestCase):
             error, goes_on, when = self.told[0]
             self.assertTrue(goes_on and error.what)
             self.until(partial(self.is_past, place + 0.25))
-            # It went on, it did not begin anew nor leave anything out but what was lost.
+            # It went on, it did not begin again nor leave anything out but what was lost.
             self.assertLess(self.playback.beat, place + 16.0)
             self.assertGreaterEqual(self.playback.beat, place)
             self.assertIsNotNone(present(worker).process.poll(), "what stands still is ended")

@@ -62,7 +62,7 @@ class WindowTest(unittest.TestCase):
     def setUp(self) -> None:
         self.app = application()
         kept[:] = [self.app]  # else it would go with this test, and all widgets with it
-        self.addCleanup(self._let_go)
+        self.addCleanup(self._release)
         qInstallMessageHandler(_heard)
         qt_complaints.clear()
         faults.clear()
@@ -91,8 +91,8 @@ class WindowTest(unittest.TestCase):
         self.assertFalse(faults, "".join(faults))
         self.assertEqual(qt_complaints, [], "Qt complained")
 
-    def _let_go(self) -> None:
-        """Of the window nothing may be held: PyQt, which is not told when Qt destroys parts of its
+    def _release(self) -> None:
+        """Of the window nothing may be held: PyQt, which is not notified when Qt destroys parts of its
         own, would take new ones in their place for the old."""
         app = self.app
         for name in [name for name in vars(self) if not name.startswith("_")]:
@@ -109,7 +109,7 @@ class WindowTest(unittest.TestCase):
         self.app.processEvents()
 
     def until(self, test: Callable[[], object], ms: int = 90_000) -> None:
-        """Wait for what happens beside the interface."""
+        """Wait for what happens in the background."""
         for _ in range(ms // 10):
             if test():
                 return

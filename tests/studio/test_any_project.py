@@ -36,7 +36,7 @@ class ProjectWalk(unittest.TestCase):
     """One walk; each class below takes it on a project of its own, so that they run side by side."""
 
     def settle(self, window: Window) -> None:
-        """Until what goes on beside the window has ended."""
+        """Until what goes on in the background has ended."""
         for _ in range(3_000):
             if window.studio.deliveries.working is None:
                 return

@@ -75,8 +75,8 @@ class Delivering(WindowTest):
         self.assertEqual(page.gap.text(), "5 ms", "proposed, as nothing was set")
         page.gap.setText("1 tick")
         self.key(Qt.Key.Key_Return, widget=page.gap)
-        self.until(lambda: page.told is not None and not page.stale and page.working is None)
-        row = next(row for row in present(page.told).lanes if row.lane == "echo.feedback")
+        self.until(lambda: page.last_report is not None and not page.stale and page.working is None)
+        row = next(row for row in present(page.last_report).lanes if row.lane == "echo.feedback")
         self.assertEqual(row.target, "NRPN 260, channel 2")
         self.assertGreater(row.messages, 1_000)
         self.assertIn("% of a DIN cable", page.load.text())
@@ -90,11 +90,11 @@ class Delivering(WindowTest):
         self.assertEqual(page.gap.text(), "5 ms")
         self.until(lambda: not page.stale and page.working is None)
         self.assertLess(
-            next(r for r in present(page.told).lanes if r.lane == "echo.feedback").messages,
+            next(r for r in present(page.last_report).lanes if r.lane == "echo.feedback").messages,
             row.messages / 4,
         )
         page.rows.selectRow(0)
-        self.assertEqual(present(self.session.lane).id, present(page.told).lanes[0].lane)
+        self.assertEqual(present(self.session.lane).id, present(page.last_report).lanes[0].lane)
         page.gap.setText("1 tick")
         self.key(Qt.Key.Key_Return, widget=page.gap)
         self.assertEqual(page.gap.text(), "0 ms")

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Faults of the program: in the midst of painting, and from outside; the window lives, work is kept."""
+"""Faults of the program: in the middle of painting, and from outside; the window lives, work is kept."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ import time
 import unittest
 from pathlib import Path
 
-# Raises in the paint event of every widget class that has one, one after another, and tells for each
+# Raises in the paint event of every widget class that has one, one after another, and says for each
 # which messages came up; at the end the window still takes an edit.
 PAINTING = """
 import inspect, json, sys

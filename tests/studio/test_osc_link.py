@@ -58,7 +58,7 @@ class Linked(WindowTest):
         wanted = osc_messages.at(session.project, 32.0) + osc_messages.between(
             session.project, 32.0, 34.0, session.settings.osc_rate
         )
-        # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began anew.
+        # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began again.
         came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}
         own = [row for row in wanted if row.address == address and row.beat < 32.9]
         told = {tuple(np.array((row.position, row.value), np.float32).tolist()) for row in own}

@@ -22,7 +22,7 @@ class Keeping(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.path = self.folder / "piece.zolvek"
-        self.addCleanup(recovery.let_go)
+        self.addCleanup(recovery.release)
 
     def test_an_edit_is_kept_within_five_seconds_and_comes_back_after_a_crash(self) -> None:
         demo = self.session.project
@@ -36,7 +36,7 @@ class Keeping(WindowTest):
         self.studio.autosave.wait()
         mine = recovery.copy_file()
         mine.rename(mine.with_name("1.json"))  # another's now
-        recovery.let_go()
+        recovery.release()
         self.show(demo, None)  # as a new start would
         self.ask.yes = True
         with (
@@ -80,7 +80,7 @@ class Keeping(WindowTest):
         self.assertTrue(self.studio.files.save_to(self.path))
         self.path.write_text("theirs")
         self.studio.files.look_at_disk()
-        self.studio.files.look_at_disk()  # told once
+        self.studio.files.look_at_disk()  # given once
         self.assertEqual(len(self.errors), 1)
         self.assertIn("changed the file", self.errors.pop().what)
         self.path.write_text("theirs again")

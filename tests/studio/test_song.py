@@ -192,7 +192,7 @@ class Time(Piece):
         at = np.linspace(32.0, 63.9, 50)
         np.testing.assert_allclose(present(other).lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)
         self.studio.loudness.match(True)
-        self.until(lambda: "LUFS" in self.studio.loudness.told)
+        self.until(lambda: "LUFS" in self.studio.loudness.message)
         QTest.mouseClick(panel.choose, LEFT)
         np.testing.assert_allclose(session.project.lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)
         self.assertEqual(session.hearing.comparing, "")

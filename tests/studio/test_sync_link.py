@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Beside a real server in the real window: taken part in from the panel, led and followed, recorded from."""
+"""Next to a real server in the real window: taken part in from the panel, led and followed, recorded from."""
 
 from __future__ import annotations
 

@@ -77,7 +77,7 @@ class OnTheWire(unittest.TestCase):
         for rate in clock_messages.RATES.values():
             follower = Follower("code")
             for moment, byte in zip(*clock_messages.quarter_frames(200.0, rate), strict=True):
-                if moment > 150.0:  # joined in the midst of it
+                if moment > 150.0:  # joined in the middle of it
                     follower.take(bytes((0xF1, int(byte))), 7.0 + moment + rng.uniform(-1e-3, 1e-3))
                 if moment > 152.0:
                     self.assertAlmostEqual(follower.seconds_at(7.0 + moment), moment, delta=1e-3)

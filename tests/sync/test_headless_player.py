@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""`zolvek play` as a person runs it: beside a server, in its role, until it is interrupted or over."""
+"""`zolvek play` as a person runs it: next to a server, in its role, until it is interrupted or over."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ SINCE_1900 = 2_208_988_800  # seconds until 1970 (RFC 868)
 
 
 def moment_of(packet: bytes) -> float:
-    """A bundle's time tag, in seconds of time.time (OSC 1.0: 64-bit NTP). The package tells no past ones."""
+    """A bundle's time tag, in seconds of time.time (OSC 1.0: 64-bit NTP). The package says no past ones."""
     whole, part = struct.unpack(">II", packet[8:16])
     return float(whole - SINCE_1900 + part / 2**32)
 

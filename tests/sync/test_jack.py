@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Beside a real server: every message, click and beat at its frame, seen by an independent client of it."""
+"""Next to a real server: every message, click and beat at its frame, seen by an independent client of it."""
 
 from __future__ import annotations
 
@@ -187,7 +187,7 @@ class Beside_(unittest.TestCase):
             whole = np.concatenate([sounds[at + n] for n in range(0, length, block)])
             places = (np.flatnonzero(np.abs(whole) > 0.25) + song).tolist()
             self.assertEqual(set(places) - wanted, set())
-            # Sound that could not be ready after a jump in the midst of rolling is missing, not elsewhere.
+            # Sound that could not be ready after a jump in the middle of rolling is missing, not elsewhere.
             found += len(places)
         self.assertGreater(found, least)
 
@@ -215,7 +215,7 @@ class Beside_(unittest.TestCase):
         self.transport.start(3.0)
         self.until(self.rolls)
         time.sleep(1.2)
-        capture.ask("locate", 1_000_000)  # the other one, in the midst of it
+        capture.ask("locate", 1_000_000)  # the other one, in the middle of it
         time.sleep(1.2)
         self.transport.locate(40.0)
         time.sleep(1.0)

@@ -25,7 +25,7 @@ PLACES = {
     f"{ID}.metainfo.xml": f"metainfo/{ID}.metainfo.xml",
     f"{ID}.svg": f"icons/hicolor/scalable/apps/{ID}.svg",
 }
-# What tells the desktop, where it is there: the command and the folder it looks through.
+# What gives the desktop, where it is there: the command and the folder it looks through.
 TELLERS = (("update-desktop-database", "applications"), ("update-mime-database", "mime"))
 
 
@@ -35,7 +35,7 @@ def data_folder() -> Path:
 
 
 def launcher() -> str:
-    """The command that starts the program: the one beside its source, or the installed one."""
+    """The command that starts the program: the one next to its source, or the installed one."""
     beside = PACKAGE.parents[1] / "zolvek"
     if beside.is_file() and os.access(beside, os.X_OK):
         return str(beside)
@@ -56,7 +56,7 @@ def entry(text: str, command: str) -> str:
 
 
 def install(folder: str | None = None) -> list[Path]:
-    """Put everything into its place and tell the desktop; returns what was written. Raises
+    """Put everything into its place and say the desktop; returns what was written. Raises
     ZolvekError when it can't be."""
     base = Path(folder) if folder else data_folder()
     done = []
@@ -74,7 +74,7 @@ def install(folder: str | None = None) -> list[Path]:
                 "Choose another one.",
             ) from error
         done.append(write_bytes(target, data))
-    _tell(base)
+    _refresh_caches(base)
     return done
 
 
@@ -84,11 +84,11 @@ def remove(folder: str | None = None) -> list[Path]:
     done = [base / place for place in PLACES.values() if (base / place).is_file()]
     for path in done:
         path.unlink()
-    _tell(base)
+    _refresh_caches(base)
     return done
 
 
-def _tell(base: Path) -> None:
+def _refresh_caches(base: Path) -> None:
     for command, part in TELLERS:
         if shutil.which(command) and (base / part).is_dir():
             subprocess.run([command, str(base / part)], check=False, capture_output=True)

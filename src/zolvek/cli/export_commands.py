@@ -183,7 +183,7 @@ def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     project = midi_in.as_project(score, None if hold else tolerance / 100.0)
     project_file.save(project, output)
     notes = sum(len(part.notes) for part in score.parts)
-    say(f"{score.lanes} lanes, {notes} notes; left out: {score.told_left_out or 'nothing'}.")
+    say(f"{score.lanes} lanes, {notes} notes; left out: {score.left_out_text or 'nothing'}.")
 
 
 SWING = click.option(

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The `zolvek` command itself: its groups joined, the window opened, errors told.
+"""The `zolvek` command itself: its groups joined, the window opened, errors given.
 
 Nothing slow is imported before a command needs it. Argument errors and bad files exit with
 status 2 and one line.
@@ -29,7 +29,7 @@ NO_DISPLAY = (
     "for a picture without one, run `./zolvek shots`, which writes docs/screenshots/*.png."
 )
 
-TOLD_AGAIN = 1.0  # seconds, far more than it takes to leave
+REPORTED_AGAIN_S = 1.0  # seconds, far more than it takes to leave
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -118,11 +118,11 @@ def main() -> None:
 def _ended(number: int, _: object) -> None:
     """Ended from outside: what is half written goes.
 
-    Told again after a while: what comes up while a library is being loaded, or in what it calls back,
+    Given again after a while: what comes up while a library is being loaded, or in what it calls back,
     may be lost there.
     """
     signal.signal(signal.SIGALRM, lambda *_: _ended(number, None))
-    signal.setitimer(signal.ITIMER_REAL, TOLD_AGAIN)
+    signal.setitimer(signal.ITIMER_REAL, REPORTED_AGAIN_S)
     raise KeyboardInterrupt if number == signal.SIGINT else SystemExit(128 + number)
 
 

@@ -44,7 +44,7 @@ def _steady(tempo: float) -> Any:
     return TempoMap((TempoPoint(0.0, tempo),))
 
 
-# --- randomness and the hand ---
+# --- randomness and the user ---
 
 
 def _random_options(command: Any) -> Any:
@@ -61,7 +61,7 @@ def _random_options(command: Any) -> Any:
 
 
 def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
-    """The movement that the options tell, taken out of `values`, and its amount."""
+    """The movement that the options say, taken out of `values`, and its amount."""
     from zolvek.core.movement.settings_parser import random_of
 
     read = read_settings(RANDOM_SETTINGS, values)
@@ -164,7 +164,7 @@ def _pattern(option: str, name: str | None) -> Pattern | None:
 
 
 def _lfo(values: dict[str, Any]) -> Lfo:
-    """The LFO that the options tell, taken out of `values`."""
+    """The LFO that the options say, taken out of `values`."""
     from zolvek.core.movement.generators.waves import WAVES
     from zolvek.core.movement.settings_parser import EQUAL, EVEN, lfo_of
     from zolvek.core.time.rates import parse_rate

@@ -110,18 +110,19 @@ def play(
     performance = Performance(loaded, out, clock, to, say)
     shown = sys.stdout.isatty()
     try:
-        for number, told in enumerate(performance.play(begin, looped)):
-            seconds = float(loaded.tempo.seconds(told.beat))
+        for number, report in enumerate(performance.play(begin, looped)):
+            seconds = float(loaded.tempo.seconds(report.beat))
             line = (
-                f"{loaded.meter.text(told.beat):>12}  {int(seconds // 60)}:{seconds % 60:06.3f}  "
-                f"{float(loaded.tempo.bpm(told.beat)):6.2f} BPM  {'plays' if told.playing else 'rests'}  {told.ports}"
+                f"{loaded.meter.text(report.beat):>12}  {int(seconds // 60)}:{seconds % 60:06.3f}  "
+                f"{float(loaded.tempo.bpm(report.beat)):6.2f} BPM  {'playing' if report.playing else 'stopped'}  "
+                f"{report.ports}"
             )
             if shown:
                 click.echo(f"\r{line:<78}", nl=False)
             elif number % EVERY == 0:
                 click.echo(line)
     except KeyboardInterrupt:
-        signal.setitimer(signal.ITIMER_REAL, 0.0)  # how it is meant to be ended: it need not be told again
+        signal.setitimer(signal.ITIMER_REAL, 0.0)  # how it is meant to be ended: it need not be given again
     finally:
         performance.close()
         if shown:

@@ -39,7 +39,7 @@ class Failure(ZolvekError):
 
 
 class Notifier:
-    """Passes errors on to whoever listens; keeps the last ones for a late listener."""
+    """Passes errors on to who listens; keeps the last ones for a late listener."""
 
     def __init__(self) -> None:
         self.listeners: list[Callable[[ZolvekError], None]] = []

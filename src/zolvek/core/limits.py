@@ -45,8 +45,8 @@ class Limit(NamedTuple):
     def need(self, value: float, where: str = "") -> None:
         """Raises ZolvekError when the value lies beyond."""
         if not self.holds(value):
-            told = f"{value:,.10g} {self.unit}".strip()
-            raise ZolvekError(f"{self.what} of {told} can't be used.", where, f"Use {self.words}.")
+            shown = f"{value:,.10g} {self.unit}".strip()
+            raise ZolvekError(f"{self.what} of {shown} can't be used.", where, f"Use {self.words}.")
 
 
 LIMITS: dict[str, Limit] = {

@@ -2,7 +2,7 @@
 """Records: what a project is made of, immutable and compared by value.
 
 They are msgspec's structs, which are made and compared many times as quickly as dataclasses and are
-read from files and written to them as they are. What a field may hold is told by its type, one of
+read from files and written to them as they are. What a field may hold is given by its type, one of
 `limits`; it is checked whenever a record is made, by hand, from a file or by `replace`.
 """
 

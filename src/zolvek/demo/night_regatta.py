@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Composes "Night Regatta" and writes it to night_regatta.zolvek beside this file, which ships:
+"""Composes "Night Regatta" and writes it to night_regatta.zolvek next to this file, which ships:
 `python -m zolvek.demo.night_regatta`. `build` reads that file. 48 bars in A minor, 112 BPM easing to 116, one bar of
 6/4 before the end.
 
@@ -248,14 +248,14 @@ SHIPPED = Path(__file__).with_name("night_regatta.zolvek")
 
 
 def build() -> Project:
-    """The piece as it ships."""
+    """The song as it ships."""
     from zolvek.formats.project import project_file
 
     return project_file.decode(SHIPPED.read_bytes(), str(SHIPPED))
 
 
 def compose() -> Project:
-    """The piece from its parts."""
+    """The song from its parts."""
     devices = {
         device.id: device
         for device in (

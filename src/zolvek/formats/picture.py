@@ -86,12 +86,12 @@ def _path(curve: Curve | Layered, first: float, last: float, x: Callable[[float]
     values = np.concatenate((curve.at(plain), curve.before(jumps), curve.at(jumps)))
     order = np.argsort(beats, kind="stable")
     beats, values = beats[order], values[order]
-    # Where it is level only the ends tell anything.
+    # Where it is level only the ends say anything.
     level = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
-    told = np.concatenate(([True], ~level, [True]))
+    drawn = np.concatenate(([True], ~level, [True]))
     rows = [
         f"{x(b):.3f} {top + HEIGHT * (1.0 - v):.4f}"
-        for b, v in zip(beats[told].tolist(), values[told].tolist(), strict=True)
+        for b, v in zip(beats[drawn].tolist(), values[drawn].tolist(), strict=True)
     ]
     return "M" + "L".join(dict.fromkeys(rows))
 

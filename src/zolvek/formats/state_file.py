@@ -19,7 +19,7 @@ FORMAT, VERSION = "zolvek-states", 1
 
 
 class Row(msgspec.Struct):
-    """A state's share of one device, told by the device's kind."""
+    """A state's share of one device, given by the device's kind."""
 
     name: str
     kind: str

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What somebody brings (sounds, MIDI, device descriptions) as tracks of a project."""
+"""What a user brings (sounds, MIDI, device descriptions) as tracks of a project."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ SOUNDS = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
 MIDI = (".mid", ".midi")
 DEVICES = (".json",)
 KINDS = SOUNDS + MIDI + DEVICES
-PARTS = 1_000  # that the reading of one file is told in
+PARTS = 1_000  # that the reading of one file is given in
 JOIN_WITHIN = 0.002  # of the height, within which steps of controllers are joined
 Progress = Callable[[int, int], object]
 Adding = Callable[[Project, bool], Project]
@@ -56,7 +56,7 @@ def read(paths: Sequence[str | os.PathLike[str]], progress: Progress | None = No
 
 
 def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
-    """What tells of one file's reading as a part of that of all."""
+    """What says of one file's reading as a part of that of all."""
     if progress is None:
         return None
     return lambda done, total: progress(place * PARTS + PARTS * done // max(total, 1), count * PARTS)
@@ -96,7 +96,7 @@ def _midi(path: Path, _: Progress | None) -> Brought:
         path,
         True,
         lambda project, time: file_in.imported(project, score, curves, time),
-        score.told_left_out,
+        score.left_out_text,
     )
 
 

@@ -45,7 +45,7 @@ def take(path: Path) -> bool | None:
     return False
 
 
-def let_go(path: Path) -> None:
+def release(path: Path) -> None:
     """Take the lock and its file away; nothing happens where it is not held here."""
     handle = HELD.pop(path, None)
     if handle is not None:

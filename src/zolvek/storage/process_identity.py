@@ -15,7 +15,7 @@ def _first_line(path: str) -> str:
 
 
 def boot() -> str:
-    """The machine's present start (Linux's random boot id); "" where it is not told."""
+    """The machine's present start (Linux's random boot id); "" where it is not given."""
     return _first_line("/proc/sys/kernel/random/boot_id")
 
 
@@ -28,10 +28,10 @@ def began(process: int) -> str:
 
 def own() -> str:
     """This process's identity: its number, when it began, the machine's start."""
-    return told(os.getpid())
+    return identity_of(os.getpid())
 
 
-def told(process: int) -> str:
+def identity_of(process: int) -> str:
     return f"{process}-{began(process)}-{boot()}"
 
 
@@ -40,4 +40,4 @@ def alive(identity: str) -> bool:
     number = identity.partition("-")[0]
     if not (number.isascii() and number.isdigit()) or len(number) > 10:
         return False
-    return bool(began(int(number))) and identity == told(int(number))
+    return bool(began(int(number))) and identity == identity_of(int(number))

@@ -37,8 +37,8 @@ def command(module: str, *arguments: str) -> list[str]:
 def environment(**more: str) -> dict[str, str]:
     """What a process of ours finds around it; `more` besides. glibc keeps no blocks of memory ready for a thread
     there (tcache): it gives those as they were left, and memory that is to be zero-filled would not be."""
-    told = os.environ.get(TUNABLES, "")
-    own = {TUNABLES: ":".join(part for part in (told, NO_BLOCKS_READY) if part)}
+    tunables = os.environ.get(TUNABLES, "")
+    own = {TUNABLES: ":".join(part for part in (tunables, NO_BLOCKS_READY) if part)}
     return {**os.environ, **own, **more}
 
 
@@ -52,7 +52,7 @@ def own_output() -> BinaryIO:
 
 
 def begin(arguments: list[str], *, passed: tuple[int, ...] = (), **more: str) -> subprocess.Popen[bytes]:
-    """A process with pipes to and from it, in a session of its own: what it starts itself can be ended with it.
+    """A process with pipes back and forthm it, in a session of its own: what it starts itself can be ended with it.
     `passed`: handles that it gets; `more`: of its environment."""
     return subprocess.Popen(
         arguments,

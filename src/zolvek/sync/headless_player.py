@@ -21,9 +21,9 @@ from zolvek.sync.ports.message_streams import MidiStream, OscStream
 from zolvek.sync.ports.scheduler import Live
 
 OUTS = ("jack", "alsa", "silent")
-TOLD = 0.1  # seconds between lines of progress
+REPORT_EVERY_S = 0.1  # seconds between lines of progress
 NEAR = 2.0  # beats within which it has come to where it is to begin
-READY = 4.0  # seconds after which somebody wonders what it is doing
+READY = 4.0  # seconds after which a user wonders what it is doing
 STEERED = 0.008
 SOON = 10.0  # seconds that playing may take to begin
 OSC_RATE = 60.0  # times a second
@@ -33,7 +33,7 @@ class Closed(Protocol):
     def close(self) -> None: ...
 
 
-class Told(NamedTuple):
+class PlayReport(NamedTuple):
     """Where it is: the beat, whether it plays, and what there is to say of the ports."""
 
     beat: float
@@ -52,7 +52,7 @@ class Performance:
         osc: tuple[str, int] | None = None,
         waiting: Callable[[str], object] = lambda why: None,
     ) -> None:
-        """`waiting` is told why there is no server yet."""
+        """`waiting` is given why there is no server yet."""
         self.waiting = waiting
         beside = replace(project.beside, role=clock)
         self.project = replace(project, beside=beside)
@@ -127,7 +127,7 @@ class Performance:
         tempo = self.project.tempo
         self.live.append(Live(stream, lambda: self.transport.clock, lambda beat: float(tempo.seconds(beat))))
 
-    def play(self, first: float, loop: tuple[float, float] | None) -> Iterator[Told]:
+    def play(self, first: float, loop: tuple[float, float] | None) -> Iterator[PlayReport]:
         """Play from a beat on, and say every now and then where it is, until the end; where another clock is
         followed, until nobody listens any more."""
         self.loop = loop
@@ -138,18 +138,18 @@ class Performance:
             self.transport.start(first)
         elif not self.beside.together:
             self._steer()
-        told, asked, began, there = 0.0, time.monotonic(), False, False
+        reported, asked, began, there = 0.0, time.monotonic(), False, False
         while True:
             now = time.monotonic()
             if self.steering is not None:
                 self._take_clock()
             playing = self.transport.clock.playing
             began = began or playing
-            if now - told >= TOLD:
-                told = now
+            if now - reported >= REPORT_EVERY_S:
+                reported = now
                 beat = self.transport.clock.beat
                 there = there or follows or abs(beat - first) < NEAR
-                yield Told(beat if there else first, playing, self._ports())
+                yield PlayReport(beat if there else first, playing, self._ports())
             if not follows and not playing and (began or now - asked > SOON):
                 return
             time.sleep(STEERED)

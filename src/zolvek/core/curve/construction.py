@@ -39,7 +39,7 @@ def flat(value: float, beat: float = 0.0) -> Curve:
 
 
 def joined(beat: Floats, value: Floats, shape: Any, amount: Floats, part: Floats = NO_PARTS) -> Curve:
-    """A curve from columns whose beats were reckoned: where rounding has brought three or more
+    """A curve from columns whose beats were computed: where rounding has brought three or more
     points onto one beat, only the first and the last of them stay."""
     keep = first_and_last(beat)
     part = part[keep] if len(part) else part

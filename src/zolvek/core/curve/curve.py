@@ -45,7 +45,7 @@ class Curve:
 
     `part` (points, 3), or empty where every segment runs through the whole of its shape: where in
     the shape, 0..1, each begins and ends (backwards where it ends before it begins), and its
-    swing, the values' difference over the whole of the shape, for shapes whose ends don't tell it.
+    swing, the values' difference over the whole of the shape, for shapes whose ends don't say it.
     Raises ZolvekError naming the first point that is wrong.
     """
 
@@ -120,7 +120,7 @@ class Curve:
 
     @property
     def parts(self) -> Floats:
-        """As `part`, told for every point even where all are whole: (points, 3)."""
+        """As `part`, given for every point even where all are whole: (points, 3)."""
         return self.part if len(self.part) else np.tile(WHOLE, (len(self), 1))
 
     def at(self, beats: Numbers) -> Floats:
@@ -275,9 +275,9 @@ class Curve:
         begin, end, own = self.part[index].T
         y0, y1 = risen(codes, begin, amount), risen(codes, end, amount)
         whole = y1 - y0
-        told = np.divide(rise, whole, out=np.zeros_like(rise), where=np.abs(whole) > 0.0)
+        fraction = np.divide(rise, whole, out=np.zeros_like(rise), where=np.abs(whole) > 0.0)
         wild = swings(codes, self.part[index])
-        swing = np.where(wild, own, told)
+        swing = np.where(wild, own, fraction)
         # Whatever the swing leaves of the way to the next value is gone in a line.
         tilt = np.where(wild | (whole == 0.0), rise - whole * swing, 0.0)
         return y0, swing, tilt

@@ -39,9 +39,9 @@ def knots(curve: Curve) -> Floats:
 
 
 def _inside(curve: Curve, places: tuple) -> Floats:
-    """The beats of each segment's places, told by its shape for its amount."""
-    telling = np.array([place is not SHAPES[0].jumps for place in places])  # not "none"
-    segments = np.flatnonzero(telling[curve.shape[:-1]] & (np.diff(curve.beat) > 0.0))
+    """The beats of each segment's places, given by its shape for its amount."""
+    jumping = np.array([place is not SHAPES[0].jumps for place in places])  # not "none"
+    segments = np.flatnonzero(jumping[curve.shape[:-1]] & (np.diff(curve.beat) > 0.0))
     if not segments.size:
         return np.empty(0)
     found = []

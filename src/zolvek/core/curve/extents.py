@@ -124,7 +124,7 @@ def _steady(curve: Columns, edges: Floats) -> tuple[Floats, Floats]:
     after = np.searchsorted(curve.beat, edges, side="right")
     some = np.flatnonzero(place[1:] > after[:-1])
     if some.size:
-        # Points on the edges themselves are told by the ends; they must not count twice,
+        # Points on the edges themselves are given by the ends; they must not count twice,
         # for the two of a jump lie on different sides.
         on_edge = np.concatenate((place[after > place], after[after > place] - 1))
         start, stop = int(after[some[0]]), int(place[-1])

@@ -38,7 +38,7 @@ def approximated(function: Function, knots: Floats, tolerance: float, before: Fu
 
     `function` takes increasing beats, right-continuous; `knots` are increasing beats, all those at which
     it jumps or turns a corner among them. Where it leaves 0..1 is found here. `before` is its limit from
-    the left; without one, values a hair beside the knots stand for it.
+    the left; without one, values a hair next to the knots stand for it.
     """
     knots = np.unique(np.concatenate((knots, _crossings(function, np.unique(knots)))))
     if len(knots) == 1:
@@ -130,7 +130,7 @@ def _shaped(low: Floats, high: Floats, inner: Floats, tolerance: float) -> tuple
 
 def _joined(first: Floats, last: Floats, low: Floats, high: Floats, code: Ints, amount: Floats) -> Curve:
     """The stretches as one curve; where one ends at another level than the next begins with
-    there is a jump, told by a hold where the stretch is level."""
+    there is a jump, given by a hold where the stretch is level."""
     following = np.append(low[1:], high[-1])
     level = np.abs(high - low) <= SAME
     jump = np.abs(high - following) > JUMP

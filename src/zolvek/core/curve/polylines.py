@@ -19,7 +19,7 @@ ROUNDING = 1e-9  # of the height: less is no jump
 
 def runs_of(curve: Curve, tolerance: float, keep: Any) -> list[tuple[Floats, Floats]]:
     """Stretches without a jump, as samples joined by lines within `tolerance` of the curve."""
-    beats, values, fixed = told_by_lines(curve, tolerance, keep)
+    beats, values, fixed = sampled_lines(curve, tolerance, keep)
     cuts = np.flatnonzero(fixed)
     runs = []
     for first, last in itertools.pairwise(cuts.tolist()):
@@ -30,7 +30,7 @@ def runs_of(curve: Curve, tolerance: float, keep: Any) -> list[tuple[Floats, Flo
     return runs
 
 
-def told_by_lines(curve: Curve, tolerance: float, keep: Any = None) -> tuple[Floats, Floats, Bools]:
+def sampled_lines(curve: Curve, tolerance: float, keep: Any = None) -> tuple[Floats, Floats, Bools]:
     """Samples of a curve (jumps as two on one beat) whose lines stay within `tolerance` of it,
     and which of them are to stay: ends, jumps and kept points."""
     count = len(curve)
@@ -50,20 +50,20 @@ def told_by_lines(curve: Curve, tolerance: float, keep: Any = None) -> tuple[Flo
         stop = index + 1
         parts_beat += [curve.beat[start:stop], inner]
         parts_value += [curve.value[start:stop], values]
-        told = np.zeros(len(inner), bool)
+        exact = np.zeros(len(inner), bool)
         twins = np.diff(inner) == 0.0
-        told[:-1] |= twins
-        told[1:] |= twins
+        exact[:-1] |= twins
+        exact[1:] |= twins
         if len(inner) and inner[-1] == curve.beat[stop]:
-            told[-1] = kept[stop] = True  # a hold ends in a jump
-        parts_kept += [kept[start:stop], told]
+            exact[-1] = kept[stop] = True  # a hold ends in a jump
+        parts_kept += [kept[start:stop], exact]
         start = stop
     parts_beat.append(curve.beat[start:])
     parts_value.append(curve.value[start:])
     parts_kept.append(kept[start:])
     beats, values = np.concatenate(parts_beat), np.concatenate(parts_value)
     fixed = np.concatenate(parts_kept)
-    # Three on a beat tell no more than two: a hold that runs into a jump.
+    # Three on a beat say no more than two: a hold that runs into a jump.
     middle = np.zeros(len(beats), bool)
     middle[1:-1] = (beats[1:-1] == beats[:-2]) & (beats[1:-1] == beats[2:])
     return beats[~middle], values[~middle], fixed[~middle]

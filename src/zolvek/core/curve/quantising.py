@@ -38,7 +38,7 @@ def quantised(
         placed = _two_nearest(curve.beat[which], target)
     beat = curve.beat.copy()
     moved = which[placed]
-    # Onto a line means on it: reckoned from where a point was, it would be a rounding beside it.
+    # Onto a line means on it: computed from where a point was, it would be a rounding next to it.
     whole = strength >= 1.0
     beat[moved] = target[placed] if whole else beat[moved] + strength * (target[placed] - beat[moved])
     beat, left = _in_order(beat, curve.beat, moved)
@@ -47,7 +47,7 @@ def quantised(
 
 
 def _two_nearest(beat: Floats, target: Floats) -> Bools:
-    """Which points their line has room for: the nearest one and the nearer one beside it, or
+    """Which points their line has room for: the nearest one and the nearer one next to it, or
     the nearest jump, whose two points never part."""
     count = len(beat)
     starts = np.flatnonzero(np.append(True, np.diff(target) > 0.0))

@@ -140,7 +140,7 @@ def fitting_swing(value: Floats, shape: Any, amount: Floats, part: Floats) -> Fl
 
 
 def swings(shape: Any, part: Floats) -> Bools:
-    """Which segments run through a part of a shape whose height their ends don't tell: it turns back
+    """Which segments run through a part of a shape whose height their ends don't say: it turns back
     or jumps on its way."""
     steady = np.array([row.steady for row in SHAPES])
     return ~steady[shape] & ((part[:, 0] != 0.0) | (part[:, 1] != 1.0))

@@ -3,7 +3,7 @@
 
 A shape says how far a segment has risen (0..1, from its own point's value to the next
 point's) at u = 0..1 of its way. Everything that draws, plays, edits or writes curves reads
-this table; nothing else tells shapes apart.
+this table; nothing else says shapes apart.
 """
 
 from __future__ import annotations
@@ -55,7 +55,7 @@ class Shape(NamedTuple):
     """One row. The first six fields are what a shape has to say; the others what may be known of it,
     with what holds for any shape as their default.
 
-    `prepare` turns amounts into the constants that `form` takes after u, so that they are reckoned
+    `prepare` turns amounts into the constants that `form` takes after u, so that they are computed
     once a segment; `extent` takes u0 <= u1 and amounts, all of one length.
     """
 

@@ -106,20 +106,20 @@ def stretched(curve: Curve, factor: float) -> Curve:
 
 def mirrored(curve: Curve) -> Curve:
     """Backwards in time, first and last beat staying where they are. A shape that has no mirror image
-    of its own is run through backwards; a hold, whose jump comes first then, is told by a point."""
-    told = _holds_told(curve)
-    beat = told.beat[0] + told.beat[-1] - told.beat[::-1]
-    codes = told.shape[:-1][::-1]
-    amount = told.amount[:-1][::-1].copy()
+    of its own is run through backwards; a hold, whose jump comes first then, is given by a point."""
+    held = _explicit_holds(curve)
+    beat = held.beat[0] + held.beat[-1] - held.beat[::-1]
+    codes = held.shape[:-1][::-1]
+    amount = held.amount[:-1][::-1].copy()
     mirrors = {code: SHAPES[code].backwards for code in present(codes)}
-    if not len(told.part) and all(m is not None for code, m in mirrors.items() if code != HOLD):
+    if not len(held.part) and all(m is not None for code, m in mirrors.items() if code != HOLD):
         for code, mirror in mirrors.items():
             if mirror is not None:
                 amount[codes == code] = mirror(amount[codes == code])
-        return _holds_short(Curve(beat, told.value[::-1], np.append(codes, LINE), np.append(amount, 0.0)))
-    parts = told.parts[:-1][::-1].copy()
+        return _holds_short(Curve(beat, held.value[::-1], np.append(codes, LINE), np.append(amount, 0.0)))
+    parts = held.parts[:-1][::-1].copy()
     whole = (parts[:, 0] == 0.0) & (parts[:, 1] == 1.0)
-    parts[:, 2] = np.where(whole, np.diff(told.value)[::-1], parts[:, 2])
+    parts[:, 2] = np.where(whole, np.diff(held.value)[::-1], parts[:, 2])
     parts[:, :2] = parts[:, 1::-1]  # from its end to its beginning
     for code, mirror in mirrors.items():
         if mirror is not None:
@@ -131,7 +131,7 @@ def mirrored(curve: Curve) -> Curve:
     return _holds_short(
         Curve(
             beat,
-            told.value[::-1],
+            held.value[::-1],
             np.append(codes, LINE),
             np.append(amount, 0.0),
             np.append(parts, [WHOLE], axis=0),
@@ -139,7 +139,7 @@ def mirrored(curve: Curve) -> Curve:
     )
 
 
-def _holds_told(curve: Curve) -> Curve:
+def _explicit_holds(curve: Curve) -> Curve:
     """With a point at the end of every hold that jumps, so that no hold changes its value."""
     jumps = (curve.shape[:-1] == HOLD) & (np.diff(curve.value) != 0.0) & (np.diff(curve.beat) > 0.0)
     twin = np.append(np.diff(curve.beat)[1:] == 0.0, False)  # the next point begins a jump
@@ -160,13 +160,13 @@ def _holds_told(curve: Curve) -> Curve:
 
 
 def _holds_short(curve: Curve) -> Curve:
-    """Without the points at the end of holds that `_holds_told` puts there."""
+    """Without the points at the end of holds that `_explicit_holds` puts there."""
     before = np.append(False, (curve.shape[:-1] == HOLD) & (np.diff(curve.value) == 0.0))
     return curve.rows(~(before & curve.jumps()))
 
 
 def faded(curve: Curve, fade_in: bool, level: float) -> Curve:
-    """Out of the flat `level` into the curve, or from the curve into it, evenly over the piece: the curve
+    """Out of the flat `level` into the curve, or from the curve into it, evenly over the song: the curve
     times a ramp, within RAMPED."""
     first, last = float(curve.beat[0]), float(curve.beat[-1])
     if not last > first:
@@ -193,7 +193,7 @@ def flattened(curve: Curve, level: float | None = None) -> Curve:
 
 
 def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
-    """Low-passed over time with a bell of standard deviation `beats`, the ends kept, and fitted anew
+    """Low-passed over time with a bell of standard deviation `beats`, the ends kept, and fitted again
     within `tolerance`. Raises ZolvekError where that is too fine for the length.
 
     What is weighed are exact means of short cells, many to the bell, so nothing that is quicker than they
@@ -215,30 +215,30 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
     padded = np.concatenate((2 * ends[0] - value[reach - 1 :: -1], value, 2 * ends[1] - value[: -reach - 1 : -1]))
     smooth = np.convolve(padded, bell / bell.sum(), "valid")
     at = np.concatenate(([first], 0.5 * (edges[1:] + edges[:-1]), [last]))
-    told = np.concatenate((ends[:1], smooth, ends[1:]))
-    told = np.clip(told, 0.0, 1.0)
-    turns = np.concatenate(([first], _turns(at, told), [last]))
-    made = approximated(lambda at_: floats(np.interp(at_, at, told)), turns, tolerance)
+    held = np.concatenate((ends[:1], smooth, ends[1:]))
+    held = np.clip(held, 0.0, 1.0)
+    turns = np.concatenate(([first], _turns(at, held), [last]))
+    made = approximated(lambda at_: floats(np.interp(at_, at, held)), turns, tolerance)
     value = made.value.copy()
     value[[0, -1]] = ends
     return valued(made, value)
 
 
-def _turns(at: Floats, told: Floats) -> Floats:
+def _turns(at: Floats, held: Floats) -> Floats:
     """Where samples turn back: the tops of the parabolas through each and its neighbours, as half a step
     aside would put all that lies between two of them aside."""
-    rise = np.diff(told)
+    rise = np.diff(held)
     here = np.flatnonzero(rise[1:] * rise[:-1] < 0.0) + 1
-    bent = told[here - 1] - 2.0 * told[here] + told[here + 1]
-    aside = np.clip(0.5 * (told[here - 1] - told[here + 1]) / bent, -0.5, 0.5)
+    bent = held[here - 1] - 2.0 * held[here] + held[here + 1]
+    aside = np.clip(0.5 * (held[here - 1] - held[here + 1]) / bent, -0.5, 0.5)
     return at[here] + aside * np.where(aside > 0.0, at[here + 1] - at[here], at[here] - at[here - 1])
 
 
 def repeated(curve: Curve, length: float, times: int, scale: float = 1.0, tilt: float = 0.0) -> Curve:
-    """The piece `times` times, one every `length` beats. With each repeat the distance from
+    """The song `times` times, one every `length` beats. With each repeat the distance from
     its first value grows by the factor `scale`, and the level rises by `tilt` over its length.
 
-    Raises ZolvekError when the piece is longer than `length`.
+    Raises ZolvekError when the song is longer than `length`.
     """
     if times < 1 or length <= 0.0 or curve.beat[-1] > length + 1e-9:
         raise ZolvekError("That can't be repeated.", remedy="Repeat at least once, at its own length or more.")

@@ -90,7 +90,7 @@ def _parts(curve: Curve, source: Ints, beat: Floats, value: Floats, rows: Ints) 
 
 
 def _on_edges(curve: Curve, of: Ints, u: Floats, beats: Floats) -> Floats:
-    """Places in the shapes of segments; one that lies on a jump, as exactly as its beat can tell, is the
+    """Places in the shapes of segments; one that lies on a jump, as exactly as its beat can say, is the
     jump's own."""
     jumping = np.array([row.before is not None for row in SHAPES])
     found = u.copy()
@@ -132,8 +132,8 @@ def piece(curve: Curve, first: float, last: float) -> Curve:
 
 
 def splice(curve: Curve, first: float, put: Curve, last: float | None = None) -> Curve:
-    """The curve with the span from `first` to `last` (default: the piece's own length)
-    replaced by the piece; where levels differ at an edge there is a jump."""
+    """The curve with the span from `first` to `last` (default: the song's own length)
+    replaced by the song; where levels differ at an edge there is a jump."""
     length = float(put.beat[-1])
     last = first + length if last is None else last
     whole, _, _ = _ends(curve, first, last)

@@ -29,7 +29,7 @@ class Slider(NamedTuple):
 
 
 class Form(NamedTuple):
-    """`make` takes the sliders' values in order and returns points; `returns` tells that it
+    """`make` takes the sliders' values in order and returns points; `returns` says that it
     ends at the level it began with."""
 
     key: str

@@ -30,7 +30,7 @@ from zolvek.core.records import Record
 LEAST = 1e-6  # of the height: no tolerance is finer
 COMPILED_FROM = 300  # samples from which on the loops are worth compiling
 ROUNDING = 1e-9  # of the tolerance and the height, kept back for arithmetic
-SAMPLED = 0.06  # share of the tolerance that is spent on telling shapes by lines
+SAMPLED = 0.06  # share of the tolerance that is spent on reporting shapes by lines
 COUNT_TRIES = 30
 SEVERAL = 4_000  # points up to which several tolerances are tried
 LEVEL, LEVELS = 0.84, 4  # tolerances that are tried: powers of it, and how many, an octave in all
@@ -60,7 +60,7 @@ HELPERS = {
 
 
 class Thinned(Record, frozen=True, eq=False):
-    """A thinned curve and the one it was made of; how far apart they are is reckoned when asked."""
+    """A thinned curve and the one it was made of; how far apart they are is computed when asked."""
 
     curve: Curve
     original: Curve
@@ -131,7 +131,7 @@ def _by_levels(curve: Curve, tolerance: float, keep: Any) -> Thinned:
 
 
 def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: bool) -> Thinned:
-    spent = 0.0 if is_lines(curve) else SAMPLED  # what telling shapes by lines takes of it
+    spent = 0.0 if is_lines(curve) else SAMPLED  # what reporting shapes by lines takes of it
     inner = tolerance * (1.0 - spent - ROUNDING) - ROUNDING * 1e-3
     if len(curve) >= COMPILED_FROM:  # though each of its runs may be short
         worthwhile.update(("funnel", "farthest"))
@@ -147,7 +147,7 @@ def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: boo
 
 def _with_ends(made: Curve, curve: Curve) -> Curve:
     """With the very first and last values, which a curve that jumps at its first or last beat holds
-    before and after all that its runs tell."""
+    before and after all that its runs say."""
     first, last = (abs(made.value[i] - curve.value[i]) > ROUNDING for i in (0, -1))
     if not (first or last):
         return made
@@ -185,7 +185,7 @@ def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None)
         if high / low < 1.0 + 1e-3:
             break
     if shapes and len(curve) < SEVERAL:
-        # Points need not become fewer all the way: finer tolerances beside that one are looked at too.
+        # Points need not become fewer all the way: finer tolerances next to that one are looked at too.
         for share in SCANNED:
             tried = _thinned(curve, max(high * share, LEAST), True, keep, False)
             if tried.after <= count and tried.error < best.error:
@@ -228,7 +228,7 @@ def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, fra
     if len(cuts) >= MOST_TURNS:
         cuts = cuts[[0, -1]]
     made = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
-    # At the samples alone, for a start: what lies between them is looked at when all is told.
+    # At the samples alone, for a start: what lies between them is looked at when all is given.
     bad = _segments(made, beats[np.abs(made.at(beats) - values) > tolerance])
     if len(bad):
         corners = [(made.beat, made.value)]
@@ -243,7 +243,7 @@ def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, fra
 
 
 def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:
-    """The samples at which the run really turns: those furthest out between the corners beside
+    """The samples at which the run really turns: those furthest out between the corners next to
     each corner where its optimal line turns back."""
     rise = np.sign(np.diff(frame.value))
     corner = np.flatnonzero(rise[1:] * rise[:-1] < 0.0) + 1
@@ -268,7 +268,7 @@ def _with_turns(beats: Floats, values: Floats, frame: Curve) -> Curve:
 
 
 def _checked(beats: Floats, values: Floats, made: Curve, tolerance: float) -> Curve:
-    """Segments that stray, between the samples too, are told by lines instead."""
+    """Segments that stray, between the samples too, are given by lines instead."""
     bad = _straying(beats, values, made, tolerance)
     if not len(bad):
         return made

@@ -2,8 +2,8 @@
 """The two loops of thinning, one number at a time, so that a compiler can take them.
 
 They use nothing but floats and arrays: as Python for short passes, as machine code for long ones.
-What shapes do is told by the functions of the shapes table, which are compiled with them. The compiler
-has to be told one by one which rows are tried; a test sees that every row with a guess is.
+What shapes do is given by the functions of the shapes table, which are compiled with them. The compiler
+has to be given one by one which rows are tried; a test sees that every row with a guess is.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ INFINITE = 1e300
 FLAT_RISE = 1e-12
 SLACK = 1e-12  # that a line may be beyond a bound: less than arithmetic is off
 STEEPEST = 0.995
-FAILURES = 3  # runs that fail in a row before longer ones are given up
+FAILURES = 3  # runs that fail in a row before longer ones are cancelled
 
 
 def funnel(x: Any, low: Any, high: Any) -> Any:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.edits.edit_scope import counted
-from zolvek.core.edits.rearrangement import Lengths, rearranged, told
+from zolvek.core.edits.rearrangement import Lengths, contents, rearranged
 from zolvek.core.edits.stretches import END, Stretch
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LAST_BAR
@@ -43,7 +43,7 @@ def remove_bars(project: Project, bar: int, count: int, lengths: Lengths = NO_LE
     first = _beat_of(project, bar)
     last = _beat_of(project, bar + count, last=True)
     made = rearranged(project, (Stretch(0.0, first), Stretch(last, END)), lengths)
-    before, after = told(project), told(made)
+    before, after = contents(project), contents(made)
     gone = {noun: before[noun] - after[noun] for noun in before if after[noun] < before[noun]}
     words = _words(gone)
     return Done(made, f"Removed: {words}" if words else "Their contents were empty")

@@ -155,6 +155,6 @@ def with_file_found(project: Project, lost: str, found: str) -> Project:
         if clips != track.clips:
             project = with_track(project, replace(track, clips=clips))
     if lost in project.sounds:
-        told = {found if name == lost else name: mark for name, mark in project.sounds.items()}
-        project = replace(project, sounds=told)
+        renamed_sounds = {found if name == lost else name: mark for name, mark in project.sounds.items()}
+        project = replace(project, sounds=renamed_sounds)
     return project

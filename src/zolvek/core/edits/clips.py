@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Edits of blocks of sound on tracks: placed, moved, trimmed, split, looped, faded, removed.
+"""Edits of clips on tracks: placed, moved, trimmed, split, looped, faded, removed.
 
 A block is named by its track and its number among the track's blocks. Lengths of files, in seconds, come
 from who has read them.
@@ -125,7 +125,7 @@ def _pass(clip: Clip, lasts: float | None) -> float:
 
 
 def split(project: Project, block: Block, beat: float, lasts: float | None) -> Project:
-    """The block as two, which sound as one. Raises ZolvekError where the beat lies beside it."""
+    """The block as two, which sound as one. Raises ZolvekError where the beat lies next to it."""
     clip, tempo = clip_of(project, block), project.tempo
     end = end_of(clip, tempo, lasts)
     if not clip.beat < beat < end:

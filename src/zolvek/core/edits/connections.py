@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The ports that a project has beside other programs, and how they are connected.
+"""The ports that a project has in sync with other programs, and how they are connected.
 
-A port is told by what it belongs to, so that a track keeps its connections under another name.
+A port is given by what it belongs to, so that a track keeps its connections under another name.
 """
 
 from __future__ import annotations

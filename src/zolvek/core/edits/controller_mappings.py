@@ -8,7 +8,7 @@ from zolvek.core.records import Record, replace
 
 
 class OutsideControl(Record, frozen=True):
-    """A control of the stand-in controller, or one that a MIDI message tells."""
+    """A control of the stand-in controller, or one that a MIDI message says."""
 
     id: str
     name: str
@@ -32,7 +32,7 @@ def control_name(control: str) -> str:
 
 
 def read_message(message: tuple[int, ...]) -> tuple[str, float] | None:
-    """The control that a MIDI message's bytes tell, and its position 0..1 (MIDI 1.0); None for
+    """The control that a MIDI message's bytes say, and its position 0..1 (MIDI 1.0); None for
     a message that is no control's."""
     if len(message) < 2 or not all(0 <= byte < 128 for byte in message[1:]):
         return None
@@ -49,7 +49,7 @@ def read_message(message: tuple[int, ...]) -> tuple[str, float] | None:
 
 
 def read_key(message: tuple[int, ...]) -> tuple[int, float] | None:
-    """The pitch of a key that a MIDI message's bytes tell, and its strength, 0 where it goes up (MIDI 1.0:
+    """The pitch of a key that a MIDI message's bytes say, and its strength, 0 where it goes up (MIDI 1.0:
     a note-on of velocity 0 is a note-off); None for another message."""
     if len(message) != 3 or not all(0 <= byte < 128 for byte in message[1:]):
         return None

@@ -119,7 +119,7 @@ def cleared(project: Project, lane: str) -> Project:
 
 
 def beside_the_curve(lane: Lane) -> list[str]:
-    """What a lane has beside its curve, in words: "2 layers", "1 take"."""
+    """What a lane has next to its curve, in words: "2 layers", "1 take"."""
     rows = ((lane.layers, "layer"), (lane.slots, "slot"), (lane.takes, "take"), (lane.pins, "pin"))
     return [counted(len(own), noun) for own, noun in rows if own]
 

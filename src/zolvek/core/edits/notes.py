@@ -96,7 +96,7 @@ def within(project: Project, track: str, first: float, last: float, low: int, hi
 
 
 def recorded(project: Project, track: str, played: Iterable[Note]) -> Changed:
-    """Notes that have been played, beside those there are."""
+    """Notes that have been played, next to those there are."""
     notes = list(track_of(project, track).notes)
     start = len(notes)
     notes += list(played)

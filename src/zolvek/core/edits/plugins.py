@@ -67,19 +67,19 @@ def changes(own: DeviceKind, there: DeviceKind) -> list[str]:
     if own.plugin is None or there.plugin is None:
         return []
     now = {binding.symbol: key for key, binding in there.plugin.ports.items()}
-    told = []
+    messages = []
     for key, binding in own.plugin.ports.items():
         parameter = own.parameter(key)
         if binding.symbol not in now:
-            told.append(f"{parameter.name} is no longer there.")
+            messages.append(f"{parameter.name} is no longer there.")
             continue
         other = there.parameter(now[binding.symbol])
         if _travel(parameter) != _travel(other):
-            told.append(f"{parameter.name} was {_range(parameter)} and is {_range(other)}.")
+            messages.append(f"{parameter.name} was {_range(parameter)} and is {_range(other)}.")
     count = len(set(now) - {binding.symbol for binding in own.plugin.ports.values()})
     if count:
-        told.append(f"{count} parameter{'s are' if count > 1 else ' is'} new.")
-    return told
+        messages.append(f"{count} parameter{'s are' if count > 1 else ' is'} new.")
+    return messages
 
 
 def _travel(parameter: Parameter) -> tuple[object, ...]:

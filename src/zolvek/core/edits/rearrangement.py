@@ -295,7 +295,7 @@ def _sections(project: Project, order: Order) -> tuple[Section, ...]:
     return tuple(made)
 
 
-def told(project: Project) -> dict[str, int]:
+def contents(project: Project) -> dict[str, int]:
     """How much there is of everything that lies in time, by its noun."""
     lanes: list[Any] = list(project.lanes())
     return {

@@ -20,7 +20,7 @@ from zolvek.core.records import replace
 
 SHORTEST = 1.0 / 16.0  # beats
 ALIKE = 1e-9  # of the height, within which two ways are one
-PLACES = 512  # at which ways through a section are compared, beside their points
+PLACES = 512  # at which ways through a section are compared, next to their points
 
 
 def spans(project: Project) -> list[tuple[Section, float, float]]:

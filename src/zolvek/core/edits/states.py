@@ -63,7 +63,7 @@ def without_state(project: Project, key: str) -> Project:
 
 
 def set_to(project: Project, state: State) -> Project:
-    """All controls that the state tells moved there. Raises ZolvekError where it tells of
+    """All controls that the state says moved there. Raises ZolvekError where it says of
     controls that are not there."""
     for part in state.parts:
         device = project.device_track(part.device).device(part.device)
@@ -73,7 +73,7 @@ def set_to(project: Project, state: State) -> Project:
 
 
 def checked(device: Device, values: Values, name: str) -> None:
-    """Raises ZolvekError where values name parameters that the device has not got."""
+    """Raises ZolvekError where values name parameters that the device does not have."""
     unknown = set(values) - {parameter.id for parameter in device.parameters}
     if unknown:
         raise ZolvekError(
@@ -84,7 +84,7 @@ def checked(device: Device, values: Values, name: str) -> None:
 
 
 def differing(one: Values, other: Values) -> list[str]:
-    """The parameters that both tell and that differ."""
+    """The parameters that both say and that differ."""
     return [key for key in one if key in other and abs(one[key] - other[key]) > SAME]
 
 

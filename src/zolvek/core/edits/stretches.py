@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Time put together anew out of stretches of the old: what bars that are inserted or removed, and
+"""Time put together again out of stretches of the old: what bars that are inserted or removed, and
 sections that are moved or doubled, have in common."""
 
 from __future__ import annotations
@@ -134,10 +134,10 @@ def _rows(curve: Curve, each: Stretch) -> Rows:
         kept = _plain(curve, slice(inside.start, last))
         pieces[-1:] = [kept, cut_off._replace(own=np.ones(1, bool))]
     if each.last < END:
-        level, told = float(curve.before(each.last)), float(curve.at(each.last))
+        level, level_after = float(curve.before(each.last)), float(curve.at(each.last))
         between = end == len(beat) or beat[end] > each.last
-        if between and abs(told - level) > SAME:  # cut on a jump inside a shape, which its end tells of
-            pieces.append(_point(each.last, told, LINE, True))
+        if between and abs(level_after - level) > SAME:  # cut on a jump inside a shape, which its end says of
+            pieces.append(_point(each.last, level_after, LINE, True))
         elif not between and end and curve.shape[end - 1] != HOLD and abs(float(curve.value[end]) - level) > SAME:
             # A part of a shape that was cut on a jump before ends in the value that it leaps to.
             pieces.append(_point(each.last, float(curve.value[end]), LINE, True))

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Takes: recorded passes kept beside a lane, and spans of them chosen for its curve."""
+"""Takes: recorded passes kept next to a lane, and spans of them chosen for its curve."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def take_of(lane: Lane, key: str) -> Take:
 
 
 def with_take(lane: Lane, curve: Curve, first: float, last: float) -> Lane:
-    """Another take beside the lane."""
+    """Another take next to the lane."""
     number = 1 + max((int(t.id.rpartition("-")[2]) for t in lane.takes if "-" in t.id), default=0)
     take = Take(f"take-{number}", f"Take {number}", curve, first, last, colour=(number - 1) % 6)
     return replace(lane, takes=(*lane.takes, take))

@@ -25,7 +25,7 @@ class Mark(NamedTuple):
 
 def fitted(project: Project, marks: Sequence[Mark]) -> Project:
     """The project with a tempo at which each mark's bar begins at its place, exactly: held from mark to
-    mark, before the first one and after the last as beside them. Sound stays as it is; it moves, all of
+    mark, before the first one and after the last as next to them. Sound stays as it is; it moves, all of
     it, so that the first mark is where its bar begins. Raises ZolvekError where marks contradict each
     other or make a tempo that is none."""
     rows = sorted(marks)
@@ -37,14 +37,14 @@ def fitted(project: Project, marks: Sequence[Mark]) -> Project:
     bpm = []
     for place in range(len(rows) - 1):
         seconds = rows[place + 1].seconds - rows[place].seconds
-        told = 60.0 * (beats[place + 1] - beats[place]) / seconds
-        if not LIMITS["bpm"].holds(told):
+        needed_bpm = 60.0 * (beats[place + 1] - beats[place]) / seconds
+        if not LIMITS["bpm"].holds(needed_bpm):
             a, b = rows[place].bar, rows[place + 1].bar
             raise ZolvekError(
-                f"Bars {a} to {b} would have {told:.4g} BPM.",
+                f"Bars {a} to {b} would have {needed_bpm:.4g} BPM.",
                 remedy="Set how many bars are between the marks.",
             )
-        bpm.append(told)
+        bpm.append(needed_bpm)
     points = [TempoPoint(0.0, bpm[0])]
     points += [TempoPoint(beat, tempo) for beat, tempo in zip(beats[:-1], bpm, strict=True) if beat > 0.0]
     tempo = TempoMap(tuple(p for i, p in enumerate(points) if not i or p.bpm != points[i - 1].bpm))

@@ -23,7 +23,7 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 TEMPO_HELP = "Type a tempo such as 112, or 112→116 over 8 bars."
 NEAREST = 1.0 / 64.0  # beats that a dragged tempo point keeps from its neighbours
-LONGEST_TAP = 4.0  # seconds after which tapping begins anew
+LONGEST_TAP = 4.0  # seconds after which tapping begins again
 
 
 class TempoText(NamedTuple):
@@ -53,7 +53,7 @@ def parse_tempo(text: str, project: Project, beat: float) -> TempoText:
 
 
 def with_tempo(project: Project, tempo: TempoMap, keep_sound: bool = False) -> Project:
-    """Another tempo: what is counted in beats stays there. With `keep_sound` the blocks of sound stay at
+    """Another tempo: what is counted in beats stays there. With `keep_sound` the clips stay at
     their seconds."""
     if not keep_sound:
         return replace(project, tempo=tempo)
@@ -86,16 +86,16 @@ def tempo_put(tempo: TempoMap, beat: float, bpm: float, ramp: bool | None = None
 
 def tempo_typed(project: Project, beat: float, text: str) -> TempoMap:
     """The tempo with what is typed at a beat. Raises ZolvekError where it can't be read."""
-    told = parse_tempo(text, project, beat)
-    if told.end is None:
-        return tempo_put(project.tempo, beat, told.bpm, ramp=False)
-    last = beat + told.beats
+    typed = parse_tempo(text, project, beat)
+    if typed.end is None:
+        return tempo_put(project.tempo, beat, typed.bpm, ramp=False)
+    last = beat + typed.beats
     rest = [
         p
         for p in project.tempo.points
         if not beat - CLOSEST_BEATS < p.beat < last + CLOSEST_BEATS or p.beat == 0.0 < beat
     ]
-    points = (*rest, TempoPoint(beat, told.bpm, True), TempoPoint(last, told.end))
+    points = (*rest, TempoPoint(beat, typed.bpm, True), TempoPoint(last, typed.end))
     return TempoMap(tuple(sorted(points, key=lambda p: p.beat)))
 
 

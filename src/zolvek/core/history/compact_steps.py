@@ -19,7 +19,7 @@ NOTHING = flat(0.0)  # in place of a curve that is kept as a difference
 
 
 class Shelved(NamedTuple):
-    """`project`: with NOTHING in place of the curves that the nearer step tells; `differences`: lane -> how its
+    """`project`: with NOTHING in place of the curves that the nearer step says; `differences`: lane -> how its
     curve differs from there; a lane that is not named has the nearer step's very curve."""
 
     project: Project

@@ -17,7 +17,7 @@ from zolvek.core.records import Record, replace
 
 DEEPEST = 2_000  # steps kept
 MOST_BYTES = 512_000_000  # that they hold of their own; a setting says otherwise
-WHOLE = 3  # steps beside the present one whose curves are not packed
+WHOLE = 3  # steps next to the present one whose curves are not packed
 ROW_BYTES = 160  # of a note or another row, about
 
 
@@ -85,7 +85,7 @@ class History(Record, frozen=True):
         return replace(self, gesture=None)
 
     def cancelled(self) -> History:
-        """The gesture is given up: what it did is gone."""
+        """The gesture is cancelled: what it did is gone."""
         if self.gesture is None:
             return self
         return replace(self, steps=self.steps[: self.here], here=self.here - 1, gesture=None)

@@ -30,13 +30,13 @@ MOST_PARAMETERS = 4_096
 NEAR = 1e-9  # positions that are the same
 
 
-# What every device has beside its own parameters: sound goes past it.
+# What every device has next to its own parameters: sound bypasses it.
 BYPASS = Parameter("bypass", "Bypass", "Device", taper="switch")
 
 
 class Preset(Record, frozen=True):
     """A named setting: parameter id to its value as a person would write it. What is not named
-    is at its default. `state`: what a plugin is told beyond its parameters, as text."""
+    is at its default. `state`: what a plugin is given beyond its parameters, as text."""
 
     name: str
     values: dict[str, str]
@@ -97,7 +97,7 @@ class DeviceKind(Record, frozen=True):
         return {p.id: p.default_position for p in self.parameters} | named
 
     def state(self, name: str) -> str:
-        """What a preset tells a plugin beyond its parameters; "" for nothing."""
+        """What a preset says a plugin beyond its parameters; "" for nothing."""
         return next((preset.state for preset in self.presets if preset.name == name), "")
 
     def named(self, name: str) -> dict[str, float]:
@@ -109,7 +109,7 @@ class DeviceKind(Record, frozen=True):
         return dict(kept[name])
 
     def known(self, named: dict[str, dict[str, float]]) -> DeviceKind:
-        """The same, told what its presets' positions are: elsewhere worked out by `named`."""
+        """The same, given what its presets' positions are: elsewhere worked out by `named`."""
         self.__dict__["_named"] = dict(named)
         return self
 

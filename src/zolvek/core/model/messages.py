@@ -15,7 +15,7 @@ from zolvek.core.records import Record
 
 class Scale(NamedTuple):
     """How values 0..1 are counted in steps 0..`highest`; `centre` is what ½ is. Where that is a whole step
-    a centre goes out and comes in exactly; the halves beside it are even in themselves (as MIDI 2.0's
+    a centre goes out and comes in exactly; the halves next to it are even in themselves (as MIDI 2.0's
     bit scaling and resolution, M2-115, does it)."""
 
     highest: int
@@ -128,13 +128,13 @@ class MidiTarget(Record, frozen=True):
     @property
     def selects(self) -> frozenset[tuple[str, int, str, int]]:
         """Controllers that it uses to choose a parameter and set it: shared by all that do so, which
-        choose anew each time, but not by a lane that is such a controller."""
+        choose again each time, but not by a lane that is such a controller."""
         used = SELECTING.get(self.kind, ())
         return frozenset((self.port, self.channel, "cc", n) for n in used)
 
     @property
     def takes(self) -> frozenset[tuple[str, int, str, int]]:
-        """What it takes up on the wire; lanes that have any of it in common can't be told apart
+        """What it takes up on the wire; lanes that have any of it in common can't be distinguished
         on arrival. The pair of a fine controller takes up two controllers."""
         channel, kind, number = self.address
         if kind == "cc14":

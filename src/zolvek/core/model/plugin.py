@@ -98,15 +98,15 @@ class Binding(Record, frozen=True):
             return float(np.interp(port, self.places[way], self.values[way]))
         if self.values:
             return float(np.argmin(np.abs(np.asarray(self.values) - port)))
-        told = port * rate if self.by_rate else port
-        return float(LAWS[self.law][1](np.asarray(told), self.by))
+        real_value = port * rate if self.by_rate else port
+        return float(LAWS[self.law][1](np.asarray(real_value), self.by))
 
 
 class Plugin(Record, frozen=True):
     """`format` "lv2" or "vst3"; `uri` its id there, `path` the file or bundle it was found in; `ports`: a binding for
     each parameter of the device's kind, by
     the parameter's id. Audio ports by index: what it takes in and gives out, `side` those of a side-chain;
-    `events` the port that takes notes, or −1; `latency` the port that tells its latency, or −1."""
+    `events` the port that takes notes, or −1; `latency` the port that says its latency, or −1."""
 
     format: str
     uri: str
@@ -135,8 +135,8 @@ def reached(parameter: Parameter, binding: Binding, value: Floats, rate: float) 
 
 def real(parameter: Parameter, binding: Binding, port: float, rate: float) -> float:
     """The parameter's real value for a port's."""
-    told = binding.value(port, rate)
-    return float(parameter.value(told)) if binding.law == POSITION else told
+    real_value = binding.value(port, rate)
+    return float(parameter.value(real_value)) if binding.law == POSITION else real_value
 
 
 def fitted(own: Plugin, there: Plugin) -> Plugin:

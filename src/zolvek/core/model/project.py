@@ -275,7 +275,7 @@ class Project(Record, frozen=True):
     states: tuple[State, ...] = ()
     morphs: tuple[Morph, ...] = ()
     pads: tuple[Pad, ...] = ()
-    sounds: dict[str, str] = field(default_factory=dict)  # file of a clip -> what its content is told by
+    sounds: dict[str, str] = field(default_factory=dict)  # file of a clip -> what its content is given by
     beside: Beside = field(default_factory=Beside)  # other programs
 
     def __post_init__(self) -> None:

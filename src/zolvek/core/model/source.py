@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a track plays by itself: notes for its instrument, and blocks of sound."""
+"""What a track plays by itself: notes for its instrument, and clips."""
 
 from __future__ import annotations
 

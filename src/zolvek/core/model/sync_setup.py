@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""How a project stands beside other programs: who keeps time, and what is connected."""
+"""How a project stands in sync with other programs: who keeps time, and what is connected."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ CODES = (
 
 class Beside(Record, frozen=True):
     """`role` and `source` are keys of ROLES and SOURCES. `clock`: MIDI clock is sent; `code`: time code. `connections`:
-    a port of the project's (core.edits.connections tells their names) and the name of another program's."""
+    a port of the project's (core.edits.connections says their names) and the name of another program's."""
 
     role: str = "alone"
     source: str = "transport"

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A take: one recorded pass beside a lane, and what has been chosen of takes."""
+"""A take: one recorded pass next to a lane, and what has been chosen of takes."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class Choice(Record, frozen=True):
 
 
 class Comp(Record, frozen=True):
-    """What has been chosen, and the curve `under` it, which comes back where a choice is let go.
+    """What has been chosen, and the curve `under` it, which comes back where a choice is released.
     Joins glide over `glide` beats inside the chosen span, or cut at 0."""
 
     under: Curve

@@ -63,8 +63,8 @@ def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | 
         most = min(max(abs(made.amount), abs(amount_end), 1e-9), 1.0)
         ends = [min(max(each / most, -1.0), 1.0) for each in (made.amount, amount_end)]
         both = min(ends) < 0.0  # through zero, or the other way up all along
-        told = [0.5 + 0.5 * each for each in ends] if both else ends
-        along = curve(list(zip((0.0, 1.0), told, strict=True)))
+        levels = [0.5 + 0.5 * each for each in ends] if both else ends
+        along = curve(list(zip((0.0, 1.0), levels, strict=True)))
         made = replace(made, amount=most, amount_way=along, both_ways=both)
     return made
 

@@ -50,10 +50,10 @@ def beats_of(text: str, tempo: TempoMap | None = None, meter: MeterMap | None = 
     if text.strip().lower() in NOTHING:
         return 0.0
     beats = note_beats(text)
-    told = counted(text)
-    if beats is not None or told is None:
+    length = counted(text)
+    if beats is not None or length is None:
         return beats
-    number, unit = told
+    number, unit = length
     if unit == "beat":
         return number
     if unit == "bar":

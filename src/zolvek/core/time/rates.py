@@ -25,7 +25,7 @@ class Rate(Record, frozen=True):
 
     @property
     def fast(self) -> bool:
-        """Whether it goes past a 1/128 note or 100 Hz."""
+        """Whether it bypasses a 1/128 note or 100 Hz."""
         return self.period < (1.0 / FASTEST_HZ if self.timed else FASTEST_BEATS) - 1e-12
 
     @property

@@ -20,7 +20,7 @@ CONTROL_POINTS = 200_000  # samples up to which shapes are tried, not lines only
 MOST_JUMPS = 20_000  # of a control signal: what jumps more often is sound
 SUDDEN = 0.02  # of the height: a control signal that goes further in one sample jumps
 CONTROL_HZ = 4_000  # at which a control signal is looked at, where it does not jump
-FOLLOW_HZ = 200  # places a second at which a level is told
+FOLLOW_HZ = 200  # places a second at which a level is given
 
 
 def read(path: str | os.PathLike[str]) -> tuple[Floats, int]:
@@ -50,23 +50,23 @@ def as_control(
     tolerance: float = 0.001,
     swing: str = "both",
 ) -> Curve:
-    """The curve that a control signal tells, from beat `first` on, thinned within `tolerance` of
+    """The curve that a control signal says, from beat `first` on, thinned within `tolerance` of
     the height. `swing`: it spans "both" (−1 to 1) or "up" (0 to 1)."""
     value = np.clip(0.5 + 0.5 * sound if swing == "both" else sound, 0.0, 1.0)
     begin = float(tempo.seconds(first))
     at = np.arange(len(value))
     change = np.abs(np.diff(value))
     sudden = change > SUDDEN
-    # Looked at often enough for any movement, beside each jump, and where a rest ends.
-    told = np.zeros(len(value), bool)
-    told[:: max(rate // CONTROL_HZ, 1)] = True
-    told[[0, -1]] = True
-    told[1:] |= sudden
-    told[:-1] |= sudden
+    # Looked at often enough for any movement, next to each jump, and where a rest ends.
+    jumping = np.zeros(len(value), bool)
+    jumping[:: max(rate // CONTROL_HZ, 1)] = True
+    jumping[[0, -1]] = True
+    jumping[1:] |= sudden
+    jumping[:-1] |= sudden
     starts = (change[1:] > 0.0) & (change[:-1] == 0.0)
-    told[1:-1] |= starts | ((change[1:] == 0.0) & (change[:-1] > 0.0))
-    told[1:-1] &= ~((change[1:] == 0.0) & (change[:-1] == 0.0))
-    at, value = at[told], value[told]
+    jumping[1:-1] |= starts | ((change[1:] == 0.0) & (change[:-1] > 0.0))
+    jumping[1:-1] &= ~((change[1:] == 0.0) & (change[:-1] == 0.0))
+    at, value = at[jumping], value[jumping]
     jumps = np.flatnonzero((np.diff(at) == 1) & (np.abs(np.diff(value)) > SUDDEN))
     if len(jumps) > MOST_JUMPS:
         raise ZolvekError(
@@ -106,8 +106,8 @@ def followed(
         raise ZolvekError("The file is silent.", remedy="Choose another file.")
     # What a hop comes to is known at its end.
     seconds = float(tempo.seconds(first)) + np.arange(len(level) + 1) * hop / rate
-    told = np.append(0.0, level / level.max())
-    return _thinned(tempo.beats(seconds), told, tolerance)
+    jumping = np.append(0.0, level / level.max())
+    return _thinned(tempo.beats(seconds), jumping, tolerance)
 
 
 def _thinned(beats: Floats, value: Floats, tolerance: float) -> Curve:

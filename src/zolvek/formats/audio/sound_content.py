@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Sound files told by their content, so that one that was moved or renamed is found again."""
+"""Sound files given by their content, so that one that was moved or renamed is found again."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.storage.opening import opened
 
-PART = 65_536  # bytes at the start, in the middle and at the end that a file is told by, and its size
+PART = 65_536  # bytes at the start, in the middle and at the end that a file is given by, and its size
 SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
 MOST_FILES = 200_000  # that are looked through for a missing one
 Progress = Callable[[int, int], object]
 
 
 def mark_of(path: str | os.PathLike[str]) -> str:
-    """What a file's content is told by; "" where it can't be read."""
+    """What a file's content is given by; "" where it can't be read."""
     try:
         with opened(path) as file:
             size = os.fstat(file.fileno()).st_size
@@ -35,15 +35,15 @@ def mark_of(path: str | os.PathLike[str]) -> str:
     return found.hexdigest()
 
 
-def told_by_content(project: Project) -> Project:
-    """The project with what each of its own sound files is told by; of one that is not there, what it was
-    told by before."""
-    told = {}
+def with_contents(project: Project) -> Project:
+    """The project with what each of its own sound files is given by; of one that is not there, what it was
+    given by before."""
+    contents = {}
     for name in own_sound_files(project):
         mark = mark_of(name) or project.sounds.get(name, "")
         if mark:
-            told[name] = mark
-    return project if told == project.sounds else replace(project, sounds=told)
+            contents[name] = mark
+    return project if contents == project.sounds else replace(project, sounds=contents)
 
 
 class Search(NamedTuple):

@@ -57,7 +57,7 @@ class Score(Record, frozen=True):
     left_out: dict[str, int]
 
     @property
-    def told_left_out(self) -> str:
+    def left_out_text(self) -> str:
         """What is left out, as a person would say it; empty where nothing is."""
         return ", ".join(f"{count:,} {what}" for what, count in sorted(self.left_out.items()))
 
@@ -305,7 +305,7 @@ CHANNEL_HANDLERS: dict[int, Callable[[Reader, int, int, int, int, int], None]] =
 
 
 def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
-    """Tempo points, those a program can play; 120 where the file tells none (SMF 1.0)."""
+    """Tempo points, those a program can play; 120 where the file says none (SMF 1.0)."""
     found = {0: 500_000, **dict(tempos)}
     return [
         TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1))) for tick, micros in sorted(found.items())
@@ -313,7 +313,7 @@ def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
 
 
 def _meter(meters: list[tuple[int, int, int]], ticks: int) -> list[MeterPoint]:
-    """Meters at the bars they begin at; one in the midst of a bar begins at the next."""
+    """Meters at the bars they begin at; one in the middle of a bar begins at the next."""
     points, start = [MeterPoint(1, 4, 4)], 0.0  # the beat at which the last one begins
     for tick, count, unit in sorted(meters):
         last = points[-1]

@@ -24,7 +24,7 @@ SENSITIVITY = 0  # the registered parameter for the range of the bend: semitones
 NOTHING = 16_383  # the number that selects no parameter at all
 NONE = 127  # both halves of the number that selects no parameter at all
 LEAST_BEYOND = 8  # steps beyond both values that are worth a message
-# Kind -> where a value stands in the messages that tell it by itself: which of them, counted from the last one,
+# Kind -> where a value stands in the messages that say it by itself: which of them, counted from the last one,
 # which byte, and the bits below those seven.
 VALUE_IN = {
     "cc": ((-1, 2, 0),),
@@ -47,7 +47,7 @@ class Messages(NamedTuple):
 
 def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) -> Messages:
     """A lane's steps as messages. `shared`: another parameter may have been selected on the
-    channel in between, so that it is selected anew before each change."""
+    channel in between, so that it is selected again before each change."""
     status, kind = target.channel - 1, target.kind
     if kind == "bend":
         body = _rows(tick, BEND | status, value & 127, value >> 7)
@@ -63,7 +63,7 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
         return changes
     chosen = _selected(kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1])
     # Once all is said nothing stays selected, so that no data entry of another's can change it. Between
-    # two changes it does: selecting it anew would make two messages of each change four.
+    # two changes it does: selecting it again would make two messages of each change four.
     end = _selected(kind, status, NOTHING, tick[-1:])
     return in_time([chosen, changes, end])
 
@@ -112,7 +112,7 @@ def halves(value: Ints) -> tuple[Ints, Bools, Bools]:
 def beyond(value: Ints) -> Ints:
     """How many steps outside old..new a receiver sees at most while the halves of each change come in:
     one that takes the lower half for zero with each upper one (as MIDI 1.0 has it), or one that keeps
-    it. Falling upper halves can't be told better: with the first kind of receiver the lower one is zero
+    it. Falling upper halves can't be given better: with the first kind of receiver the lower one is zero
     until it comes."""
     before, first, _ = halves(value)
     old, new = value[:-1], value[1:]

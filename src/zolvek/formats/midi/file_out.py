@@ -36,7 +36,7 @@ from zolvek.storage.file_names import file_names, one_line
 
 CLOCKS, THIRTY_SECONDS = 24, 8  # of a metronome click, and in a quarter note: the usual ones
 SPLITS = {"one": "One file", "track": "A file per track", "lane": "A file per lane"}
-NOTE_OFF, NOTE_ON, RELEASED = 0x80, 0x90, 64  # and the strength of a release that tells none
+NOTE_OFF, NOTE_ON, RELEASED = 0x80, 0x90, 64  # and the strength of a release that says none
 
 
 def note_messages(project: Project, track: Track) -> Messages:
@@ -72,7 +72,7 @@ def encode(
     exact_time: bool = False,
 ) -> bytes:
     """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are delivered.
-    `exact_time`: with the further tempo events that `tempo_messages` tells of."""
+    `exact_time`: with the further tempo events that `tempo_messages` says of."""
     tracks = project.tracks if lanes is None and tracks is None else tracks or ()
     lanes = delivered(project) if lanes is None else lanes
     end = round(project.length * TICKS)
@@ -88,8 +88,8 @@ def encode(
         names = [meta(NAME, _text(track_name(project, heard.lane.id)))]
         if port:
             names += [meta(PORT, bytes((min(ports[port], 127),))), meta(DEVICE, _text(port))]
-        told = b"".join(b"\0" + name for name in names)
-        chunks.append(_track(told + _events(sent), sent.tick, end))
+        name_data = b"".join(b"\0" + name for name in names)
+        chunks.append(_track(name_data + _events(sent), sent.tick, end))
     return header(len(chunks), TICKS) + b"".join(chunks)
 
 
@@ -107,8 +107,8 @@ def _conductor(project: Project, end: int, exact_time: bool) -> bytes:
     """The first track: name, meter, tempo and sections."""
     events: list[tuple[int, int, bytes]] = [(0, 0, meta(NAME, _text(project.name)))]
     for point, start in zip(project.meter.points, project.meter.starts, strict=True):
-        told = bytes((point.count, point.unit.bit_length() - 1, CLOCKS, THIRTY_SECONDS))
-        events.append((round(start * TICKS), 1, meta(METER, told)))
+        name_data = bytes((point.count, point.unit.bit_length() - 1, CLOCKS, THIRTY_SECONDS))
+        events.append((round(start * TICKS), 1, meta(METER, name_data)))
     tempo = tempo_messages(project.tempo, project.length, exact_time)
     for tick, micros in zip(*(x.tolist() for x in tempo), strict=True):
         events.append((tick, 2, meta(TEMPO, micros.to_bytes(3, "big"))))
@@ -157,7 +157,7 @@ def save(
     progress: Progress | None = None,
     exact_time: bool = False,
 ) -> list[Path]:
-    """Write the MIDI file, or one per track or lane beside each other, named after `path` and what
+    """Write the MIDI file, or one per track or lane next to each other, named after `path` and what
     is in them; each is written atomically. Raises ZolvekError when one can't be."""
     if split == "one":
         return [write_bytes(path, encode(project, None, resolution, progress, None, exact_time))]

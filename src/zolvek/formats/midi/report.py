@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What a delivery as MIDI will be like, before it is written: how much goes over the cable, how
-far lanes stray, which can't be told apart, and what to do about it."""
+far lanes stray, which can't be distinguished, and what to do about it."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ class Report(Record, frozen=True):
     """`messages_a_second`, `bytes_a_second`: in the busiest second, which begins at `busiest`
     (seconds); `late`: how far a DIN cable falls behind at most, in seconds; `time_stray`: how far the file's
     time is from the project's at most, in seconds, as its tempos are whole microseconds; `alike`: labels of
-    lanes that can't be told apart on arrival; `advice`: what to do about each problem."""
+    lanes that can't be distinguished on arrival; `advice`: what to do about each problem."""
 
     lanes: tuple[LaneReport, ...]
     messages: int
@@ -143,13 +143,13 @@ def _lane(project: Project, heard: Heard, own: Stream, count: int, resolution: R
 def _in_unit(parameter: Parameter, heard: Heard, own: Stream, extents: tuple[Floats, Floats]) -> str:
     """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
     the curve while each step stands."""
-    told = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(own.value)))
+    real = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(own.value)))
     # A value goes one way with its position: it is furthest off where the curve is.
     meant = [parameter.value(heard.lane.to_position(end)) for end in extents]
     if parameter.steps:
-        return "in its choices" if any(np.any(end != told) for end in meant) else "none"
+        return "in its choices" if any(np.any(end != real) for end in meant) else "none"
     with np.errstate(invalid="ignore"):
-        apart = np.maximum(*(np.abs(end - told) for end in meant))
+        apart = np.maximum(*(np.abs(end - real) for end in meant))
     apart = apart[np.isfinite(apart)]
     most = float(apart.max(initial=0.0))
     digits = max(0, 1 - int(np.floor(np.log10(most)))) if most > 0.0 else 0
@@ -199,9 +199,9 @@ def _advice(
             "steps beyond. A bend is sent whole."
         )
     coarse = [row for row in lanes if row.steps > 0.5 + 1e-6]
-    told = {row.lane: MESSAGES[project.lane(row.lane).midi.kind].highest for row in lanes}
+    real = {row.lane: MESSAGES[project.lane(row.lane).midi.kind].highest for row in lanes}
     for row in coarse:
-        allowed = 0.5 + resolution.tolerance * told[row.lane]
+        allowed = 0.5 + resolution.tolerance * real[row.lane]
         if row.steps > 1.0 + allowed:
             found.append(
                 f"{row.label} moves faster than the minimum interval allows, by {row.stray} at "

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Lanes as streams of steps and as messages: reckoned once for the report, the file and what is sent live,
+"""Lanes as streams of steps and as messages: computed once for the report, the file and what is sent live,
 and kept with each lane as it is heard."""
 
 from __future__ import annotations
@@ -36,14 +36,14 @@ def stream(
 
 
 def _kept(
-    heard: Heard, project: Project, resolution: Resolution, anew: bool, going: Callable[[], object]
+    heard: Heard, project: Project, resolution: Resolution, fresh: bool, going: Callable[[], object]
 ) -> tuple[Stream, Messages]:
-    kept, key = _place(heard, project, resolution, anew)
+    kept, key = _place(heard, project, resolution, fresh)
     found = kept.get(key)
     if found is None:
         target = heard.lane.midi
         own = stepped(heard, project.length, target.scale, project.tempo, resolution, going)
-        found = own, messages(target, own.tick, own.value, anew)
+        found = own, messages(target, own.tick, own.value, fresh)
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)))
         kept[key] = found
@@ -51,11 +51,11 @@ def _kept(
 
 
 def _place(
-    heard: Heard, project: Project, resolution: Resolution, anew: bool
+    heard: Heard, project: Project, resolution: Resolution, fresh: bool
 ) -> tuple[dict[object, tuple[Stream, Messages]], object]:
     """Where a lane's streams are kept, and under what."""
     kept = heard.__dict__.setdefault("_streams", {})
-    return kept, (resolution, project.length, Same(project.tempo), anew)
+    return kept, (resolution, project.length, Same(project.tempo), fresh)
 
 
 def lane_messages(
@@ -64,14 +64,14 @@ def lane_messages(
     resolution: Resolution = FINEST,
     progress: Progress | None = None,
 ) -> list[Row]:
-    """Each lane with its steps and its messages. `progress` is told lanes done and lanes in all."""
+    """Each lane with its steps and its messages. `progress` is given lanes done and lanes in all."""
     shared = sharing([heard.lane.midi for heard in lanes])
 
-    def anew(heard: Heard) -> bool:
+    def fresh(heard: Heard) -> bool:
         return (heard.lane.midi.port, heard.lane.midi.channel) in shared
 
     def work(heard: Heard) -> Row:
-        return heard, *_kept(heard, project, resolution, anew(heard), going)
+        return heard, *_kept(heard, project, resolution, fresh(heard), going)
 
     found: list[Row] = []
 
@@ -79,7 +79,7 @@ def lane_messages(
         if progress:
             progress(len(found), len(lanes))
 
-    places = [_place(heard, project, resolution, anew(heard)) for heard in lanes]
+    places = [_place(heard, project, resolution, fresh(heard)) for heard in lanes]
     if sum(key not in kept for kept, key in places) < 2:
         return [work(heard) for heard in lanes]
     # Lanes know nothing of each other, and long arrays are worked on side by side.

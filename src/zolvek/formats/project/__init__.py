@@ -1,2 +1,2 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The project file, and what lies beside it: collected sounds, templates, copies for after a crash."""
+"""The project file, and what lies next to it: collected sounds, templates, copies for after a crash."""

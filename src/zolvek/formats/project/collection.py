@@ -17,7 +17,7 @@ from pathlib import Path, PurePosixPath
 from zolvek.core.edits.chains import own_sound_files, with_file_found
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.formats.audio.sound_content import told_by_content
+from zolvek.formats.audio.sound_content import with_contents
 from zolvek.formats.audio.streams import opened as open_sound
 from zolvek.formats.project import project_file
 from zolvek.storage.atomic import written
@@ -52,7 +52,7 @@ def collected(
     target = Path(path)
     inside, files = _packed(project, folder, anywhere)
     name = target.stem if target.suffix.lower() == ".zip" else target.name
-    told = _Told(files, progress)
+    counter = _ProgressCounter(files, progress)
     if target.suffix.lower() == ".zip":
 
         def write(temporary: Path) -> None:
@@ -64,14 +64,16 @@ def collected(
                         opened(source) as sound,
                         archive.open(about, "w", force_zip64=True) as out,
                     ):
-                        _copy(sound, out, told)
+                        _copy(sound, out, counter)
                 archive.writestr(f"{name}{project_file.SUFFIX}", project_file.encode(inside))
 
         return [written(target, write)]
-    return _into_folder(target, name, inside, files, told)
+    return _into_folder(target, name, inside, files, counter)
 
 
-def _into_folder(target: Path, name: str, inside: Project, files: list[tuple[str, str]], told: _Told) -> list[Path]:
+def _into_folder(
+    target: Path, name: str, inside: Project, files: list[tuple[str, str]], counter: _ProgressCounter
+) -> list[Path]:
     if target.exists():
         raise ZolvekError("This name is already in use.", str(target), "Choose another name.")
     try:
@@ -82,7 +84,7 @@ def _into_folder(target: Path, name: str, inside: Project, files: list[tuple[str
         (temporary / SOUNDS).mkdir()
         for source, short in files:
             with opened(source) as sound, open(temporary / SOUNDS / short, "wb") as out:
-                _copy(sound, out, told)
+                _copy(sound, out, counter)
         (temporary / f"{name}{project_file.SUFFIX}").write_bytes(project_file.encode(inside))
         os.rename(temporary, target)
     except OSError as error:
@@ -103,7 +105,7 @@ def _new_folder(parent: Path) -> Path:
 
 def _packed(project: Project, folder: Path | None, anywhere: bool) -> tuple[Project, list[tuple[str, str]]]:
     """The project with its sounds named inside the folder, and each file with its name there."""
-    project = told_by_content(project)
+    project = with_contents(project)
     names = own_sound_files(project)
     for name in names:
         try:
@@ -134,7 +136,7 @@ def _expected(name: str, folder: Path | None) -> bool:
     return any(path.is_relative_to(os.path.realpath(place)) for place in places)
 
 
-class _Told:
+class _ProgressCounter:
     """Progress over all the files, in kilobytes."""
 
     def __init__(self, files: list[tuple[str, str]], progress: Progress | None) -> None:
@@ -148,14 +150,14 @@ class _Told:
             self.progress(min(self.done // 1_024, self.total), self.total)
 
 
-def _copy(source: object, out: object, told: _Told) -> None:
+def _copy(source: object, out: object, counter: _ProgressCounter) -> None:
     while data := source.read(PIECE):  # type: ignore[attr-defined]  # both are binary files
         out.write(data)  # type: ignore[attr-defined]
-        told.add(len(data))
+        counter.add(len(data))
 
 
 def unpacked(path: str | os.PathLike[str], into: Path | None = None, progress: Progress | None = None) -> Path:
-    """Unpack a collected `.zip` into a new folder beside it (or inside `into`) and return the project in
+    """Unpack a collected `.zip` into a new folder next to it (or inside `into`) and return the project in
     it. Raises ZolvekError when it is none; nothing is left then."""
     source = Path(path)
     try:

@@ -19,7 +19,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
-from zolvek.formats.audio.sound_content import told_by_content
+from zolvek.formats.audio.sound_content import with_contents
 from zolvek.formats.project import unknown_keys
 from zolvek.formats.project.own_files import need_other
 from zolvek.storage.atomic import write_bytes
@@ -30,7 +30,7 @@ FORMAT = "zolvek-project"
 VERSION = 1  # of what a program must know to read a file at all
 MINOR = 2  # grows with every addition; a file of a newer one opens, and keeps what is not known here
 OWN = {"format", "version", "minor", "project"}
-DOCUMENT = "document"  # in what a project keeps unknown: what stood beside it
+DOCUMENT = "document"  # in what a project keeps unknown: what stood next to it
 SHAPE_ARRAY = np.ndarray[Any, np.dtype[np.uint8]]
 
 # Version -> what makes a document of that version one of the next.
@@ -59,7 +59,7 @@ def _unknown(project: Project) -> dict[str, Any]:
 
 
 def _beside(project: Project) -> dict[str, Any]:
-    """What stood beside the project in its file."""
+    """What stood next to the project in its file."""
     found = _unknown(project).get(DOCUMENT)
     return {key: own for key, own in found.items() if key not in OWN} if isinstance(found, dict) else {}
 
@@ -89,7 +89,7 @@ def _plain_project(project: Project) -> Project:
 
 
 def _with_document(project: Project, document: dict[str, Any]) -> Project:
-    """The project with what stands beside it, and the minor version of its file."""
+    """The project with what stands next to it, and the minor version of its file."""
     more = {key: own for key, own in document.items() if key not in OWN}
     minor = document.get("minor", 0)
     if type(minor) is not int or minor < 0:
@@ -209,12 +209,12 @@ def save(project: Project, path: str | os.PathLike[str]) -> Path:
     the folder can be moved. Raises ZolvekError when it can't be."""
     need_other([path], project)
     folder = Path(path).resolve().parent
-    project = told_by_content(project)
+    project = with_contents(project)
     for name in sound_files(project):
         with contextlib.suppress(ValueError):
             if Path(name).is_absolute():
                 near = Path(name).relative_to(folder).as_posix()
-                if near.startswith(SHIPPED):  # a name of somebody's own that begins so
+                if near.startswith(SHIPPED):  # a name of a user's own that begins so
                     near = f"./{near}"
                 project = with_file_found(project, name, near)
     return write_bytes(path, encode(project))

@@ -2,7 +2,7 @@
 """What keeps work from being lost: copies for after a crash, backups of saves, and locks.
 
 A copy for after a crash is a file in the state folder, {"format": "zolvek-recovery", …}, written
-anew within seconds of an edit and gone when the window closes in order. Beside it lies a lock that
+again within seconds of an edit and gone when the window closes in order. Next to it lies a lock that
 its program holds: one whose lock is free is what a crash has left.
 """
 
@@ -67,7 +67,7 @@ def _lock_of(copy: Path) -> Path:
 
 
 def keep(project: Project, path: Path | None) -> Path:
-    """Write the copy anew, atomically. Raises ZolvekError when it can't be."""
+    """Write the copy again, atomically. Raises ZolvekError when it can't be."""
     target = copy_file()
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -89,14 +89,14 @@ def keep(project: Project, path: Path | None) -> Path:
     return write_bytes(target, msgspec.json.encode(head))
 
 
-def let_go(file: Path | None = None) -> None:
+def release(file: Path | None = None) -> None:
     """The work is saved, or wanted no more: its copy goes, and its lock."""
     file = file or copy_file()
     with contextlib.suppress(OSError):
         file.unlink(missing_ok=True)
     lock_ = _lock_of(file)
     if lock_ in locking.HELD:
-        locking.let_go(lock_)
+        locking.release(lock_)
     elif locking.free(lock_):
         with contextlib.suppress(OSError):
             lock_.unlink(missing_ok=True)
@@ -131,7 +131,7 @@ def left_behind() -> list[Left]:
         folder = folders.state() / "recovery"
     except ZolvekError:
         return []  # no home: nothing was ever kept
-    for half in folder.glob(".*"):  # of programs that ended in the midst of writing
+    for half in folder.glob(".*"):  # of programs that ended in the middle of writing
         with contextlib.suppress(OSError):
             if time.time() - half.stat().st_mtime > HALF_SECONDS:
                 half.unlink()
@@ -148,7 +148,7 @@ def left_behind() -> list[Left]:
 
 
 def backup_folder(path: Path) -> Path:
-    """Where a file's backups are: told by its name, and by its place."""
+    """Where a file's backups are: given by its name, and by its place."""
     mark = hashlib.sha256(str(path.resolve()).encode()).hexdigest()[:8]
     return folders.state() / "backups" / f"{path.stem}-{mark}"
 
@@ -194,11 +194,11 @@ def lock(path: Path) -> None:
 
 
 def unlock(path: Path) -> None:
-    locking.let_go(lock_file(path.absolute()))
+    locking.release(lock_file(path.absolute()))
 
 
 def stamp(path: Path) -> Any:
-    """What tells whether a file has changed; None where there is none."""
+    """What says whether a file has changed; None where there is none."""
     try:
         about = path.stat()
     except OSError:

@@ -22,7 +22,7 @@ def schema() -> dict[str, Any]:
     )
     for row in components.values():
         row.get("properties", {}).pop(UNKNOWN, None)
-    # The hook is not told which kind of array it is; the shapes' is this one.
+    # The hook is not given which kind of array it is; the shapes' is this one.
     names = {"type": "array", "items": {"enum": [shape.key for shape in SHAPES]}}
     components["Curve"]["properties"]["shape"] = names
     part = {"type": "array", "items": {"type": "number"}, "minItems": 3, "maxItems": 3}

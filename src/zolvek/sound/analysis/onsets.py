@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Hits of a sound: where something in it begins, and the tempo that they tell.
+"""Hits of a sound: where something in it begins, and the tempo that they say.
 
 Onsets are peaks of the spectral flux: how much the spectrum of a frame rises over that of an earlier one
 (Bello and others, "A tutorial on onset detection in music signals", IEEE Transactions on Speech and Audio
@@ -47,7 +47,7 @@ class Hits(NamedTuple):
 
 
 class Tempo(NamedTuple):
-    """BPM that the hits tell, the second of the first beat, and how sure it is, 0..1: how near hits lie to
+    """BPM that the hits say, the second of the first beat, and how sure it is, 0..1: how near hits lie to
     the beats and their halves and quarters."""
 
     bpm: float
@@ -171,8 +171,8 @@ def _placed(level: Floats, seconds: float) -> float:
     # What it was just before, at each place: the rise is what goes beyond that.
     wait = round(0.006 / STEP)
     earlier = level[max(low - wait, 0) : low]
-    told = np.concatenate((np.zeros(wait - earlier.size), earlier, own))
-    before = np.array([told[i : i + wait].max() for i in range(own.size)])
+    padded = np.concatenate((np.zeros(wait - earlier.size), earlier, own))
+    before = np.array([padded[i : i + wait].max() for i in range(own.size)])
     top = np.array([own[i : i + wait].max() for i in range(own.size)])
     rise = top - before
     at = int(np.argmax(rise))
@@ -187,7 +187,7 @@ def _placed(level: Floats, seconds: float) -> float:
 
 
 def tempo_of(hits: Hits) -> Tempo:
-    """The tempo that hits tell: the likeliest of the flux's periods (autocorrelation under a bell about
+    """The tempo that hits say: the likeliest of the flux's periods (autocorrelation under a bell about
     120 BPM; Ellis, "Beat tracking by dynamic programming", Journal of New Music Research, 2007), then made
     exact by the hits themselves. Raises ZolvekError where there are too few."""
     if hits.seconds.size < 4 or hits.seconds[-1] - hits.seconds[0] < 2.0:

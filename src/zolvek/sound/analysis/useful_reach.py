@@ -29,7 +29,7 @@ REFINEMENTS = 5  # further renders to find an end between two positions
 DB_A_CHANGE, OCTAVES_A_CHANGE = 6.0, 1.0  # that count as one unit of change
 SHARE = 0.95  # of the change that the proposal keeps
 IDLE = 0.3  # of the mean rate of change, below which an end of the travel is idle
-MEASURE_RATE = 32_000  # a good deal quicker than the full rate, and bright enough to tell
+MEASURE_RATE = 32_000  # a good deal quicker than the full rate, and bright enough to say
 STRETCH = 32_768  # frames rendered at a time
 QUIETER_DB = 40.0  # what is so far below the loudest counts as silent
 EVEN_TOLERANCE = 0.002
@@ -174,7 +174,7 @@ def evened(curve: Curve, reach: tuple[float, float], measured: Measured) -> Curv
     """The curve warped so that equal steps along it make equal steps of the measured change
     within the reach: what was a straight line is heard as an even rise.
 
-    Points keep their beats; between them it is fitted anew, within 0.2 % of the height.
+    Points keep their beats; between them it is fitted again, within 0.2 % of the height.
     """
     warp = even_values(reach, measured)
     value = np.interp(curve.value, *warp)

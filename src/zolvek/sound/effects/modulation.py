@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Chorus and phaser: a sine takes a delay, or the place of notches, to and fro. It stands where the song's frame says,
+"""Chorus and phaser: a sine takes a delay, or the place of notches, back and forth. It stands where the song's frame
+says,
 so that they sound the same wherever playing was begun."""
 
 from __future__ import annotations
@@ -14,9 +15,9 @@ from zolvek.sound.signal.mixing import mixed
 from zolvek.sound.signal.phases import Phase
 
 LONGEST = 0.11  # seconds: the longest centre delay, taken as far as it goes
-SWING = 0.9  # of the centre delay, that full depth takes it to and fro
+SWING = 0.9  # of the centre delay, that full depth takes it back and forth
 STAGES = 6  # of the phaser: three notches
-OCTAVES = 2.0  # that full depth takes the notches to and fro
+OCTAVES = 2.0  # that full depth takes the notches back and forth
 LOWEST, HIGHEST = 20.0, 0.45  # Hz, and of the rate: where notches can be
 
 

@@ -2,7 +2,7 @@
 """The stand-in effects. Each keeps its state from stretch to stretch.
 
 The reverb is pedalboard's, run in pieces of at most 64 frames and set for every piece, automated or not.
-The others are a line or two of arithmetic, here or beside.
+The others are a line or two of arithmetic, here or next to.
 """
 
 from __future__ import annotations

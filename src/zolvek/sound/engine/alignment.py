@@ -51,7 +51,7 @@ class Alignment:
         self.always = False
 
     def forget(self) -> None:
-        """What is kept is let go: the next sound is of another place."""
+        """What is kept is released: the next sound is of another place."""
         self.lines.clear()
 
     def line(self, key: str, what: str, frames: int, sound: Floats) -> Floats:

@@ -38,7 +38,7 @@ def need(project: Project) -> None:
 
 def play(clips: tuple[Clip, ...], tempo: TempoMap, stretch: Block) -> Floats:
     """What the clips sound like in a stretch: float64 (2, frames). A missing file is silent; `need`
-    tells of it.
+    says of it.
 
     A block that begins or ends inside its file fades over 1.5 ms, in from its start and out from its end
     on, in lines: so two blocks of which one goes on where the other ends sound as one.

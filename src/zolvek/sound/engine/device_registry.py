@@ -113,7 +113,7 @@ LEFT_OUT: dict[str, str] = {}  # devices whose plugins are not run in this proce
 
 
 def _hosted(device: Device, rate: int) -> Unit:
-    """The plugin; where it is not there, or has brought a process down, sound goes past it."""
+    """The plugin; where it is not there, or has brought a process down, sound bypasses it."""
     from zolvek.sound.hosting.catalogue import loading
 
     if device.id in LEFT_OUT:

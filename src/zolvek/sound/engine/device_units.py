@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The devices at work in a renderer: each made when it is first played, and let go with its device."""
+"""The devices at work in a renderer: each made when it is first played, and released with its device."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ def key_of(device: Device) -> Key:
 
 
 class Units:
-    """`impatient`: it is being listened to, and plugins that come now are made beside."""
+    """`impatient`: it is being listened to, and plugins that come now are made next to."""
 
     def __init__(self, rate: int) -> None:
         self.rate, self.impatient = rate, False

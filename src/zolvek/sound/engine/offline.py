@@ -29,7 +29,7 @@ def render_blocks(
     """The mix from beat `first` to `last` as float32 blocks of (2, frames).
 
     With `tail`, what still sounds at the end dies away: no note or clip begins any more, keys go
-    up, effects ring on until they are inaudible. `progress` is told frames done and frames in all.
+    up, effects ring on until they are inaudible. `progress` is given frames done and frames in all.
     Raises ZolvekError for an empty span.
     """
     last = project.length if last is None else last

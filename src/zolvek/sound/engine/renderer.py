@@ -84,7 +84,7 @@ class Renderer:
         return round(float(self.project.tempo.seconds(beat)) * self.rate)
 
     def seek(self, beat: float, goes_on: bool = False) -> None:
-        """Go on from `beat`; what sounds is let go and dies away. `goes_on`: what is late still comes, as at the end
+        """Go on from `beat`; what sounds is released and dies away. `goes_on`: what is late still comes, as at the end
         of a loop."""
         self.release_all()
         if not goes_on:
@@ -232,7 +232,7 @@ class Renderer:
         if past and not hosted:
             return sound, None, late
         unit = unit or self.units.of(device)
-        # What goes past a device is as late as what goes through it.
+        # What bypasses a device is as late as what goes through it.
         dry = self.aligned.line(device.id, "dry", after - late, sound)
         if past:
             return dry, None, after

@@ -55,7 +55,7 @@ class Delivery(Record, frozen=True):
 
 
 def job(progress: Progress, *arguments: Any) -> Delivery:
-    """`deliver`, as a job of a process beside the window: plugins run there alone."""
+    """`deliver`, as a job of a process in the background: plugins run there alone."""
     project, path, form, span, bypass, tail, tracks, allow_missing, lower = arguments
     return deliver(project, path, form, span, bypass, tail, tracks, progress, allow_missing, lower)
 
@@ -105,7 +105,7 @@ def deliver(
     allow_missing: bool = False,
     lower: float = 0.0,
 ) -> Delivery:
-    """Write the mix, or each track by itself beside each other, over a span or all, `lower` by so many dB; what still
+    """Write the mix, or each track by itself next to each other, over a span or all, `lower` by so many dB; what still
     sounds at the end dies away after it with `tail`. A sound file or a plugin that can't be played is not
     passed over in silence but with `allow_missing`. Raises ZolvekError."""
     from zolvek.sound.engine import clip_playback

@@ -25,7 +25,7 @@ class Listed(msgspec.Struct):
 
 
 def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] = ()) -> Listed:
-    """As a job of a process beside the window; `hosted`: the plugins of its project, each described in a process
+    """As a job of a process in the background; `hosted`: the plugins of its project, each described in a process
     of its own, so that one that breaks doesn't take the list away."""
     every, faults = installed.installed(progress)
     there = {each.id for each in every if not each.fault}

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Where we are: what playback, or another program that is followed, tells of the time."""
+"""Where we are: what playback, or another program that is followed, says of the time."""
 
 from __future__ import annotations
 

@@ -56,7 +56,7 @@ class Playback:
         self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
         self.playing = False
         self.ahead, self.thirsty = AHEAD, False
-        self.dry = 0  # times a sink asked in the midst of playing and nothing was ready
+        self.dry = 0  # times a sink asked in the middle of playing and nothing was ready
         self.beat = 0.0
         self.number = 0  # of the present play; chunks of earlier ones are dropped
         self.begun = False  # enough of it has come to begin
@@ -76,7 +76,7 @@ class Playback:
                 self._brief(self.worker)
 
     def _brief(self, worker: WorkerProcess) -> None:
-        """Tell a worker all that it has to know."""
+        """Say a worker all that it has to know."""
         worker.send(messages.Use(self.project))
         worker.send(messages.Hold(self.held))
         worker.send(messages.LeaveOut(dict(self.left_out)))
@@ -135,7 +135,7 @@ class Playback:
             self._send(messages.UseOther(project))
 
     def hold(self, held: tuple[tuple[str, float], ...]) -> None:
-        """Lanes held at values 0..1 of their curves, in whatever is heard; () lets all go."""
+        """Lanes held at values 0..1 of their curves, in whatever is heard; () releases."""
         with self.lock:
             self.held = held
             self._send(messages.Hold(held))
@@ -325,7 +325,7 @@ class Playback:
         with self.lock:
             self.left_out.pop(device, None)
             self._send(messages.LeaveOut(dict(self.left_out)))
-            # The spare is not told: it would run it too, and be lost at the same time.
+            # The spare is not given: it would run it too, and be lost at the same time.
 
 
 def _trouble(project: Project, device: str, reason: str) -> ZolvekError:

@@ -9,7 +9,7 @@ from zolvek.sound.playback.clock import Clock
 
 
 class Transport(Protocol):
-    """The player's own sound output, or the ports beside other programs."""
+    """The player's own sound output, or the ports in sync with other programs."""
 
     @property
     def clock(self) -> Clock: ...

@@ -79,14 +79,14 @@ class Worker:
         self.play_number = self.wanted = self.rate = 0
         self.closing = self.warm = False
         self.filling: Any = None  # what `Fill` names
-        self.shown = 0.0  # when something of it was told last
+        self.shown = 0.0  # when something of it was given last
         self.reported: set[str] = set()  # devices of which has been said that they are not run
 
     def use(self, project: Project) -> None:
         self.given = project
         self.hold(self.held)
         if not self.warm:
-            # Libraries and sound files are loaded now, not when somebody waits for the first note.
+            # Libraries and sound files are loaded now, not when a user waits for the first note.
             self.warm = True
             Renderer(project).render(64)
             # They stay to the end: a search for dead cycles that went through them again and
@@ -143,7 +143,7 @@ class Worker:
         self.renderer = None
 
     def leave_out(self, devices: dict[str, str]) -> None:
-        """Sound goes past these devices' plugins, and why; all others are run."""
+        """Sound bypasses these devices' plugins, and why; all others are run."""
         LEFT_OUT.clear()
         LEFT_OUT.update(devices)
         self.reported = set(devices)

@@ -2,7 +2,7 @@
 """One playback worker as the window sees it: a process that takes commands, gives chunks, and shows
 that it lives.
 
-It may die, stand still or hang in a device's code: whoever has it is told, once, with the reason.
+It may die, stand still or hang in a device's code: who has it is given, once, with the reason.
 """
 
 from __future__ import annotations
@@ -62,7 +62,7 @@ class WorkerProcess:
         self.lock = threading.Lock()
         self.outbox: deque[Command] = deque()
         self.news = threading.Event()
-        self.over = False  # closed, or told as lost
+        self.over = False  # closed, or reported as lost
         self.reason = ""
         self.heard = time.monotonic()  # its last sign of life
         self.came = self.heard  # its last chunk, or when one was asked for
@@ -131,7 +131,7 @@ class WorkerProcess:
     def _write(self) -> None:
         assert self.process.stdin is not None
         sender = Sender(self.process.stdin)
-        with contextlib.suppress(OSError, ValueError):  # it is gone: the reader tells
+        with contextlib.suppress(OSError, ValueError):  # it is gone: the reader says
             while True:
                 self.news.wait()
                 with self.lock:
@@ -187,7 +187,7 @@ class WorkerProcess:
         return silent < STARVED and had < SHARE * silent and wants_processor(pid)
 
     def _never_begins(self, now: float) -> bool:
-        """Whether a plugin that is made beside the others takes all too long."""
+        """Whether a plugin that is made next to the others takes all too long."""
         starting = next((each for each, phase in self.mark.active if phase == STARTING), "")
         if starting != self.starting[0]:
             self.starting = starting, now

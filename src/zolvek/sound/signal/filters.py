@@ -16,7 +16,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 
-SILENCE = 1e-30  # a state below this is none: numbers near the smallest are slow to reckon with
+SILENCE = 1e-30  # a state below this is none: numbers near the smallest are slow to compute with
 RUN = 8_192  # frames solved at a time: what is worked on stays in the processor's cache
 HIGHEST = 0.49  # of the sample rate: corners above it stay here
 

@@ -53,7 +53,7 @@ ACTIONS: tuple[Action, ...] = (
            availability.redo, label=_redo_label),
     Action("select-all", "Select all points", "Ctrl+A", "Selects all points of the focus lane",
         lambda s: points.select_all(s.session), refused=availability.lane, apart=True),
-    Action("deselect", "Deselect all", "Esc", "Clears the selection, or cancels a drag", lambda s: s.show.give_up(),
+    Action("deselect", "Deselect all", "Esc", "Clears the selection, or cancels a drag", lambda s: s.show.escape(),
         on_lane=True),
     Action("next-point", "Next point", "Alt+Right", "Selects the point after the selection or the playhead",
         lambda s: points.step(s.session, 1), refused=availability.lane, on_lane=True),

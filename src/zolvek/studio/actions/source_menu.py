@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Sound menu: blocks of sound, notes, and hits."""
+"""The Sound menu: clips, notes, and hits."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Takes menu: recorded passes that lie beside the lane."""
+"""The Takes menu: recorded passes that lie next to the lane."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("take-choose-span", "Use span of take", "", "Uses the selected span of it for the lane",
         lambda s: takes.choose_span(s.session), refused=availability.take_and_span),
     Action("take-let-go", "Clear choices", "", "Restores the curve under the choices, in the selected span",
-        lambda s: takes.let_go(s.session), refused=availability.open_take),
+        lambda s: takes.release(s.session), refused=availability.open_take),
     Action("take-crop", "Crop take", "", "Crops it to the selected span", lambda s: takes.crop(s.session),
         refused=availability.take_and_span),
     Action("take-edit", "Edit take", "", "Makes it the lane's curve, to edit with every tool",

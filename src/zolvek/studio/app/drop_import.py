@@ -64,10 +64,10 @@ def _sound(studio: Studio, path: Path) -> None:
 def _json(studio: Studio, path: Path) -> None:
     """What a JSON file is it says itself."""
     try:
-        told = msgspec.json.decode(read_bytes(path))
+        document = msgspec.json.decode(read_bytes(path))
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise ZolvekError(f"This is not JSON: {error}.", str(path), "Choose another file.") from error
-    kind = told.get("format") if isinstance(told, dict) else None
+    kind = document.get("format") if isinstance(document, dict) else None
     taker = BY_FORMAT.get(str(kind))
     if taker is None:
         raise ZolvekError("This is not a Zolvek file.", str(path), "Choose another file.")

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Faults of the program itself: told once, when nothing is being painted, and the window stays.
+"""Faults of the program itself: given once, when nothing is being painted, and the window stays.
 
-A fault may be raised anywhere Qt calls us, in the midst of painting too, where opening a message would
+A fault may be raised anywhere Qt calls us, in the middle of painting too, where opening a message would
 end the process; and in any thread. It is written down at once and shown when the event is over.
 """
 
@@ -24,7 +24,7 @@ MOST_PRINTED = 20  # a fault at every repaint would fill the terminal
 
 
 class Faults(QObject):
-    """Takes over what Python does with exceptions that nothing catches; `tell` shows one."""
+    """Takes over what Python does with exceptions that nothing catches; `say` shows one."""
 
     raised = pyqtSignal(object)  # ZolvekError
 
@@ -33,12 +33,12 @@ class Faults(QObject):
         self.window = window
         self.known: dict[tuple[str, str, int], int] = {}  # kind and place -> how often
         # Queued: shown from the event loop, in its thread, with no painter open.
-        self.raised.connect(self.tell, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # PyQt's stub leaves the type out
+        self.raised.connect(self.show, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # PyQt's stub leaves the type out
 
     def begin(self) -> None:
         sys.excepthook = self.hook
-        threading.excepthook = lambda told: (
-            self.hook(told.exc_type, told.exc_value, told.exc_traceback) if told.exc_value is not None else None
+        threading.excepthook = lambda fault: (
+            self.hook(fault.exc_type, fault.exc_value, fault.exc_traceback) if fault.exc_value is not None else None
         )
 
     def hook(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
@@ -65,6 +65,6 @@ class Faults(QObject):
         error.__traceback__ = None
         traceback.clear_frames(trace)
 
-    def tell(self, error: ZolvekError) -> None:
+    def show(self, error: ZolvekError) -> None:
         self.window.studio.autosave.keep()
         self.window.session.notices.report(error)

@@ -32,7 +32,7 @@ class WindowBar:
         self.dialog.setAutoClose(False)
         self.dialog.canceled.connect(stop)
 
-    def told(self, done: int, total: int) -> None:
+    def progressed(self, done: int, total: int) -> None:
         self.dialog.setValue(99 * done // max(total, 1))
 
     def close(self) -> None:
@@ -83,16 +83,16 @@ class WindowAsks:
         return answers.get(QMessageBox.StandardButton(box.exec()), "cancel")
 
     def text(self, title: str, label: str, start: str = "") -> str | None:
-        told, done = QInputDialog.getText(self.over, title, label, text=start)
-        return told if done else None
+        progressed, done = QInputDialog.getText(self.over, title, label, text=start)
+        return progressed if done else None
 
     def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
-        told, done = QInputDialog.getDouble(self.over, title, label, start, low, high, decimals)
-        return told if done else None
+        progressed, done = QInputDialog.getDouble(self.over, title, label, start, low, high, decimals)
+        return progressed if done else None
 
     def choose(self, title: str, label: str, rows: Sequence[str]) -> str | None:
-        told, done = QInputDialog.getItem(self.over, title, label, rows, 0, False)
-        return told if done else None
+        progressed, done = QInputDialog.getItem(self.over, title, label, rows, 0, False)
+        return progressed if done else None
 
     def path_to_read(self, title: str, folder: str, kinds: str) -> Path | None:
         name, _ = QFileDialog.getOpenFileName(self.over, title, folder, kinds)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The main window: puts the areas together, and shows what it is told to."""
+"""The main window: puts the areas together, and shows what it is given to."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ class Window(QMainWindow):
         self.monitor_window: Monitor | None = None
         self.guide_window: Guide | None = None
         self.theme = self.session.settings.theme  # that is shown
-        self.telling = False  # an error is being shown
+        self.showing_error = False  # an error is being shown
         self.leaving = False  # without asking, as the system wants it
         self.made: Actions = Actions(studio, self)
         self._lay_out()
@@ -95,7 +95,7 @@ class Window(QMainWindow):
         self.sheet.left.connect(self._begun)
 
     def _begun(self) -> None:
-        """The sheet has been left: the lane has the keyboard; whoever is new is led through a curve."""
+        """The sheet has been left: the lane has the keyboard; who is new is led through a curve."""
         self.focus_lane.setFocus()
         if not self.session.settings.first_curve:
             self.guided.begin()
@@ -114,7 +114,7 @@ class Window(QMainWindow):
             if widget is not None:
                 ContextMenu(widget, self.made, pick)
 
-    # --- what it is told to show: asking.Show ---
+    # --- what it is given to show: asking.Show ---
 
     def beginning(self) -> None:
         self.sheet.come()
@@ -140,8 +140,8 @@ class Window(QMainWindow):
     def rename(self, track: str | None, device: str | None) -> None:
         self.index.rename(self.index.row_of(track, device))
 
-    def give_up(self) -> None:
-        self.focus_lane.give_up()
+    def escape(self) -> None:
+        self.focus_lane.escape()
 
     def context_menu(self, widget: QWidget, pick: Pick) -> None:
         ContextMenu(widget, self.made, pick)
@@ -160,7 +160,7 @@ class Window(QMainWindow):
         impossible now says why."""
         assert event is not None
         if event.key() == Qt.Key.Key_Escape:
-            self.give_up()
+            self.escape()
             return
         reason = self.made.reason_for(QKeySequence(event.keyCombination()))
         if reason:
@@ -206,11 +206,11 @@ class Window(QMainWindow):
 
     def show_error(self, error: ZolvekError) -> None:
         """Say what is wrong, where and how to put it right; one box at a time."""
-        if self.telling:
+        if self.showing_error:
             return
-        self.telling = True
+        self.showing_error = True
         error_box(error, self).exec()
-        self.telling = False
+        self.showing_error = False
 
     def _refresh_title(self) -> None:
         own = self.session.document

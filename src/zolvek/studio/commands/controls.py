@@ -61,8 +61,8 @@ def edit_with_lanes(session: Session, label: str, project: Project) -> None:
     """An edit that may bring lanes with it: they are counted, and one comes up."""
     before = {lane.id for lane in session.project.lanes()}
     new = [lane.id for lane in project.lanes() if lane.id not in before]
-    told = f"{label}: {counted(len(new), 'new lane')}" if new else label
-    session.document.edit(told, project)
+    title = f"{label}: {counted(len(new), 'new lane')}" if new else label
+    session.document.edit(title, project)
     if new:
         session.focus.on(new[0])
 

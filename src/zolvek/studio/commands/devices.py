@@ -70,10 +70,10 @@ def hear_state(session: Session, number: int) -> None:
 def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:
     """Ask for a name, and add a track with a channel strip."""
     title = "Add send track" if takes_sends else "Add track"
-    told = ask.text(title, "Name:")
-    if told is None:
+    typed_name = ask.text(title, "Name:")
+    if typed_name is None:
         return
-    name = told.strip() or ("Sends" if takes_sends else "Track")
+    name = typed_name.strip() or ("Sends" if takes_sends else "Track")
     project, key = chains.add_track(session.project, name, takes_sends)
     session.document.edit(f"Add track {name}", project)
     added = next(each for each in session.project.tracks if each.id == key)

@@ -72,11 +72,11 @@ def until_hit(studio: Studio) -> None:
     """The last selected point a set length before the next hit: what is typed, 1/64 to begin with."""
     _needed(studio)
     session = studio.session
-    told = studio.ask.text("End before next hit", "Time before it:", "1/64")
-    if told is None:
+    distance = studio.ask.text("End before next hit", "Time before it:", "1/64")
+    if distance is None:
         return
-    early = 0.0 if told.strip() in ("0", "none", "") else note_beats(told)
-    early = session.beats_of(told) if early is None else early
+    early = 0.0 if distance.strip() in ("0", "none", "") else note_beats(distance)
+    early = session.beats_of(distance) if early is None else early
     chosen, drawn = session.points.chosen, target(session)
     if not chosen.size:
         raise ZolvekError("No point is selected.", remedy="Select the point to move there.")
@@ -87,7 +87,7 @@ def until_hit(studio: Studio) -> None:
         raise ZolvekError("There is no later hit.", remedy="Start earlier.")
     to = max(found - early, 0.0)
     curve, moved = point_edits.move(drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met)
-    where = f"{told.strip()} before the hit at {session.project.meter.text(found)}"
+    where = f"{distance.strip()} before the hit at {session.project.meter.text(found)}"
     session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
 
 

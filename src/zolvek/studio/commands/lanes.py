@@ -87,12 +87,12 @@ def type_loop(studio: Studio) -> None:
     span = session.span.beats or (0.0, session.project.length)
     if lane.cycle is not None:
         span = lane.cycle.beat, lane.cycle.beat + lane.cycle.length
-    told = studio.ask.text("Lane loop", "From … to …:", f"{text(span[0])} to {text(span[1])}")
-    if told is None:
+    typed = studio.ask.text("Lane loop", "From … to …:", f"{text(span[0])} to {text(span[1])}")
+    if typed is None:
         return
-    ends = [session.position_of(part) for part in told.split(" to ")]
+    ends = [session.position_of(part) for part in typed.split(" to ")]
     if len(ends) != 2 or ends[1] - ends[0] < lanes.LEAST_LOOP:
-        raise ZolvekError(f"“{told}” is not a range.", remedy="Type two positions, such as 17 to 21.")
+        raise ZolvekError(f"“{typed}” is not a range.", remedy="Type two positions, such as 17 to 21.")
     label = f"Lane loop: {bars_text(ends[0], ends[1], session.project.meter)}"
     session.edit_lane(label, lanes.with_loop(lane, ends[0], ends[1]))
 
@@ -174,7 +174,7 @@ def type_reach(studio: Studio) -> None:
 
 
 def hide(session: Session) -> None:
-    """Hide the focus lane: it is applied, but not shown; the one beside it comes into focus."""
+    """Hide the focus lane: it is applied, but not shown; the one next to it comes into focus."""
     if session.lane is not None:
         change(session, f"Hide {session.project.label_of(session.lane.id)}", hidden=True)
 
@@ -205,9 +205,9 @@ def move(session: Session, by: int) -> None:
 def name(studio: Studio) -> None:
     lane = studio.session.lane
     if lane:
-        told = studio.ask.text("Rename lane", "Name:", lane.name)
-        if told is not None:
-            change(studio.session, "Rename lane", name=told.strip())
+        typed = studio.ask.text("Rename lane", "Name:", lane.name)
+        if typed is not None:
+            change(studio.session, "Rename lane", name=typed.strip())
 
 
 def retarget(session: Session) -> None:
@@ -239,11 +239,11 @@ def show_behind(studio: Studio) -> None:
 
 
 def link(studio: Studio) -> None:
-    """Ask for another lane that shall follow this one, and how far."""
+    """Ask for another lane that should follow this one, and how far."""
     other = other_lane(studio, "Link lane")
     if other:
-        told = "Factor (negative: opposite direction; 0 removes the link):"
-        factor = studio.ask.number("Link lane", told, 1.0, -10, 10, 2)
+        typed = "Factor (negative: opposite direction; 0 removes the link):"
+        factor = studio.ask.number("Link lane", typed, 1.0, -10, 10, 2)
         if factor is not None:
             link_to(studio.session, other, factor)
 

@@ -128,8 +128,8 @@ def share(studio: Studio) -> None:
     other = other_lane(studio, "Share layer")
     if other is None:
         return
-    told = "Depth there in % (negative: opposite direction):"
-    amount = studio.ask.number("Share layer", told, 50.0, -200, 200, 1)
+    question = "Depth there in % (negative: opposite direction):"
+    amount = studio.ask.number("Share layer", question, 50.0, -200, 200, 1)
     if amount is not None:
         project = layers.shared_with(session.project, lane.id, layer.id, other, amount / 100.0)
         session.document.edit(f"Share {layer.label}", project)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Modes that make edits unheard, unseen or other than usual: told in a word, and left one by one."""
+"""Modes that make edits unheard, unseen or other than usual: given in a word, and left one by one."""
 
 from __future__ import annotations
 
@@ -97,7 +97,7 @@ MODES = (
 
 
 def modes(session: Session) -> list[Mode]:
-    """What there is to be told now."""
+    """What there is to be given now."""
     return [mode for mode in MODES if mode.there(session)]
 
 

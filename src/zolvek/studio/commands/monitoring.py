@@ -68,7 +68,7 @@ def learn(studio: Studio, what: str) -> None:
     studio.outside.forget_control()
     wanted = "" if session.passes.learning == what else what
     if wanted:
-        session.shown.let_go()
+        session.shown.release()
     if wanted == "controls":
         studio.show.panel("step-perform")
     session.passes.learn(wanted)

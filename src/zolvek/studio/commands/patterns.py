@@ -47,9 +47,9 @@ def save_as(studio: Studio, name: str) -> None:
 
 def rename(studio: Studio) -> None:
     session, pattern = studio.session, picked(studio.session)
-    told = studio.ask.text("Rename the pattern", "Name:", pattern.name)
-    if told is not None:
-        rename_to(session, told)
+    typed_name = studio.ask.text("Rename the pattern", "Name:", pattern.name)
+    if typed_name is not None:
+        rename_to(session, typed_name)
 
 
 def rename_to(session: Session, name: str) -> None:

@@ -63,7 +63,7 @@ def step(session: Session, way: int, extend: bool = False) -> None:
 
 
 def select_nth(studio: Studio) -> None:
-    """Ask for a number, and select every so-manieth of the points worked on."""
+    """Ask for a number, and select every nth of the points worked on."""
     session = studio.session
     found = worked_points(session)
     every = studio.ask.number("Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0)
@@ -76,13 +76,13 @@ def select_band(studio: Studio) -> None:
     session, drawn = studio.session, target(studio.session)
     words = drawn.parameter.text
     low, high = (words(end) for end in sorted(drawn.reach))
-    told = studio.ask.text("Select points by value", "From … to …:", f"{low} to {high}")
-    if told is None:
+    typed = studio.ask.text("Select points by value", "From … to …:", f"{low} to {high}")
+    if typed is None:
         return
-    ends = [part for part in told.split(" to ") if part.strip()]
+    ends = [part for part in typed.split(" to ") if part.strip()]
     if len(ends) != 2:
         raise ZolvekError(
-            f"“{told}” can't be read.",
+            f"“{typed}” can't be read.",
             "Select points by value",
             f"Type a range, such as {low} to {high}.",
         )
@@ -160,7 +160,7 @@ def set_shape(session: Session, key: str) -> None:
 
 
 def pin(session: Session) -> None:
-    """The points stay when the lane is thinned; again lets them go."""
+    """The points stay when the lane is thinned; again releases."""
     lane, found = base_only(session, "pins"), worked_points(session)
     beats = {float(b) for b in lane.curve.beat[found.points]}
     pins = set(lane.pins)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The piece's time: tempo, meter, end, bars and sections."""
+"""The song's time: tempo, meter, end, bars and sections."""
 
 from __future__ import annotations
 
@@ -20,9 +20,9 @@ FEWEST_TAPS = 4
 
 
 def name_piece(studio: Studio) -> None:
-    told = studio.ask.text("Rename song", "Name:", studio.session.project.name)
-    if told is not None:
-        rename_piece(studio.session, told)
+    typed = studio.ask.text("Rename song", "Name:", studio.session.project.name)
+    if typed is not None:
+        rename_piece(studio.session, typed)
 
 
 def rename_piece(session: Session, name: str) -> None:
@@ -93,23 +93,23 @@ def tempo_typed(session: Session, text: str, beat: float | None = None) -> None:
 
 def tempo_here(session: Session, text: str) -> None:
     """The tempo that holds at the playhead, wherever its point is; a ramp begins at the playhead."""
-    told = time_maps.parse_tempo(text, session.project, session.playhead.beat)
-    if told.end is not None:
+    typed = time_maps.parse_tempo(text, session.project, session.playhead.beat)
+    if typed.end is not None:
         tempo_typed(session, text)
         return
     points = session.project.tempo.points
     place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
-    tempo = time_maps.tempo_put(session.project.tempo, points[place].beat, told.bpm)
-    put_tempo(session, f"Tempo {told.bpm:g}", tempo)
+    tempo = time_maps.tempo_put(session.project.tempo, points[place].beat, typed.bpm)
+    put_tempo(session, f"Tempo {typed.bpm:g}", tempo)
 
 
 def type_tempo(studio: Studio) -> None:
     session = studio.session
     beat = session.playhead.beat
     bpm = float(session.project.tempo.bpm(beat))
-    told = studio.ask.text("Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}")
-    if told is not None:
-        tempo_typed(session, told, beat)
+    typed = studio.ask.text("Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}")
+    if typed is not None:
+        tempo_typed(session, typed, beat)
 
 
 class Taps:
@@ -190,9 +190,9 @@ def type_meter(studio: Studio) -> None:
     session = studio.session
     here = session.project.meter.meter_at(session.playhead.beat + 1e-9)
     bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
-    told = studio.ask.text(f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}")
-    if told is not None:
-        meter_typed(session, told, bar)
+    typed = studio.ask.text(f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}")
+    if typed is not None:
+        meter_typed(session, typed, bar)
 
 
 def remove_meter(session: Session) -> None:
@@ -239,9 +239,9 @@ def end_at(studio: Studio, end: float) -> None:
 def type_end(studio: Studio) -> None:
     meter = studio.session.project.meter
     bars_now = meter.bar_at(max(studio.session.project.length - 1e-9, 0.0))
-    told = studio.ask.text("Song end", "Bars, or a position:", str(bars_now))
-    if told is not None:
-        end_typed(studio, told)
+    typed = studio.ask.text("Song end", "Bars, or a position:", str(bars_now))
+    if typed is not None:
+        end_typed(studio, typed)
 
 
 # --- sections ---
@@ -272,9 +272,9 @@ def rename_section(studio: Studio) -> None:
     session = studio.session
     number = section_of(session)
     old = session.project.section_spans()[number][0].name
-    told = studio.ask.text("Rename section", "Name:", old)
-    if told is not None:
-        change_section(session, number, f"Rename {old}", name=" ".join(told.split()))
+    typed = studio.ask.text("Rename section", "Name:", old)
+    if typed is not None:
+        change_section(session, number, f"Rename {old}", name=" ".join(typed.split()))
 
 
 def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:

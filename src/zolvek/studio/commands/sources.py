@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a track plays by itself: blocks of sound and notes, placed and changed."""
+"""What a track plays by itself: clips and notes, placed and changed."""
 
 from __future__ import annotations
 
@@ -44,14 +44,14 @@ def sounds_in(data: QMimeData | None) -> list[Path]:
 
 
 def place(studio: Studio, paths: list[Path], beat: float) -> None:
-    """Sounds on the shown track, one after another from a beat on, read through beside the window."""
+    """Sounds on the shown track, one after another from a beat on, read through in the background."""
     from zolvek.formats.audio.streams import examine
 
     track = own_track(studio.session).id
     label = f"Add {paths[0].name}" if len(paths) == 1 else f"Add {counted(len(paths), 'clip')}"
 
-    def read(told: Callable[[int, int], object]) -> list[float]:
-        return [examine(str(path), told) for path in paths]
+    def read(progress: Callable[[int, int], object]) -> list[float]:
+        return [examine(str(path), progress) for path in paths]
 
     def put(project: Project, seconds: list[float]) -> Project:
         at = float(project.tempo.seconds(beat))
@@ -85,11 +85,11 @@ def _change(session: Session, label: str, **changes: object) -> None:
 
 def type_gain(studio: Studio) -> None:
     block, clip = picked(studio.session)
-    told = studio.ask.text(f"Gain of {_name(clip)}", "In dB:", f"{clip.gain_db:g}")
-    if told is None:
+    progress = studio.ask.text(f"Gain of {_name(clip)}", "In dB:", f"{clip.gain_db:g}")
+    if progress is None:
         return
     limit = LIMITS["gain"]
-    gain = number_of(told, "dB", limit.low, limit.high, "Gain")
+    gain = number_of(progress, "dB", limit.low, limit.high, "Gain")
     studio.session.arranging.pick_block(block)
     _change(studio.session, f"Gain of {_name(clip)} {gain:+g} dB".replace("-", "−"), gain_db=gain)
 
@@ -97,12 +97,12 @@ def type_gain(studio: Studio) -> None:
 def type_fades(studio: Studio) -> None:
     _, clip = picked(studio.session)
     start = f"{clip.fade_in:g}, {clip.fade_out:g}"
-    told = studio.ask.text(f"Fades of {_name(clip)}", "Fade-in and fade-out, in seconds:", start)
-    if told is None:
+    progress = studio.ask.text(f"Fades of {_name(clip)}", "Fade-in and fade-out, in seconds:", start)
+    if progress is None:
         return
-    words = told.replace(",", " ").split()
+    words = progress.replace(",", " ").split()
     if len(words) not in (1, 2):
-        raise ZolvekError(f"“{told}” can't be read.", remedy="Type two times, such as 0.5, 2.")
+        raise ZolvekError(f"“{progress}” can't be read.", remedy="Type two times, such as 0.5, 2.")
     times = [number_of(word, "s", 0.0, LONGEST_FADE, "Fade") for word in words]
     _change(studio.session, f"Fade {_name(clip)}", fade_in=times[0], fade_out=times[-1])
 

@@ -80,7 +80,7 @@ def choose_span(session: Session) -> None:
     choose(session, take.id, *session.span.needed())
 
 
-def let_go(session: Session) -> None:
+def release(session: Session) -> None:
     """The curve under the choices again, in the selected span or everywhere."""
     lane = unlocked(session)
     first, last = session.span.beats or (0.0, session.project.length)
@@ -130,7 +130,7 @@ def work_on(session: Session) -> None:
 
 
 def copy_to(studio: Studio) -> None:
-    """Ask for another lane to keep the take beside."""
+    """Ask for another lane to keep the take next to."""
     _, take = picked(studio.session)
     other = other_lane(studio, "Copy take")
     if other:

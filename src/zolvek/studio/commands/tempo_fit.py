@@ -24,7 +24,7 @@ def sound_track(session: Session) -> Track:
 
 
 def propose_tempo(studio: Studio) -> None:
-    """The tempo that the first block's hits tell, found beside the window and put in when the person says
+    """The tempo that the first block's hits say, found in the background and put in when the person says
     so."""
     from zolvek.sound.analysis.onsets import Tempo, hits_of, tempo_of
 
@@ -47,7 +47,7 @@ def propose_tempo(studio: Studio) -> None:
         made = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
         session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", made)
 
-    studio.deliveries.run_for_project(name, lambda told: tempo_of(hits_of(clip.file, told)), done)
+    studio.deliveries.run_for_project(name, lambda progress: tempo_of(hits_of(clip.file, progress)), done)
 
 
 def mark_bar(session: Session) -> None:
@@ -71,9 +71,9 @@ def fit(studio: Studio) -> None:
     if len(marks) < 2:
         raise ZolvekError("At least two marks are needed.", remedy="Mark bar lines at the playhead.")
     guess = ", ".join(str(_guess(session, a, b)) for a, b in itertools.pairwise(marks))
-    told = studio.ask.text("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess)
-    if told is not None:
-        fit_to(session, told)
+    progress = studio.ask.text("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess)
+    if progress is not None:
+        fit_to(session, progress)
 
 
 def _guess(session: Session, first: float, last: float) -> int:

@@ -70,7 +70,7 @@ class Studio:
             self.view.show(0.0, document.project.length)
 
     def close(self) -> None:
-        """End what is going on beside the window."""
+        """End what is going on in the background."""
         self.deliveries.close()
         self.files.close()
         self.outside.close()

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a hand's moves do: the armed lanes, the pass that is going on, and what is learned."""
+"""What the user's moves do: the armed lanes, the pass that is going on, and what is learned."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from zolvek.studio.session.settings import Settings
 
 
 class Hands(Protocol):
-    """What is told of a hand's moves: positions 0..1 of parameters, and when they were made
+    """What is informed of the user's moves: positions 0..1 of parameters, and when they were made
     (time.perf_counter). True when it takes the move, so that nothing else does."""
 
     @property

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is picked of the piece's time and sounds: a section, a block, notes, marks for fitting."""
+"""What is picked of the song's time and sounds: a section, a block, notes, marks for fitting."""
 
 from __future__ import annotations
 
@@ -51,11 +51,11 @@ class Arranging(QObject):
         self.changed.emit()
 
     def will_be(self, block: Block | None) -> None:
-        """The picked block's new place in a project that is about to be put in: told with that."""
+        """The picked block's new place in a project that is about to be put in: given with that."""
         self.block = block
 
     def notes_will_be(self, track: str, notes: frozenset[int]) -> None:
-        """The picked notes' new numbers: told with the project they are of."""
+        """The picked notes' new numbers: given with the project they are of."""
         self.notes_of, self.notes = track, notes
 
     def mark(self, beats: tuple[float, ...]) -> None:

@@ -18,7 +18,7 @@ D = TypeVar("D", bound=QDialog)
 class Bar(Protocol):
     """The progress of a work, as it is shown."""
 
-    def told(self, done: int, total: int) -> None: ...
+    def progressed(self, done: int, total: int) -> None: ...
 
     def close(self) -> None: ...
 
@@ -63,7 +63,7 @@ class Ask(Protocol):
 
 
 class Show(Protocol):
-    """What the window shows on being told to."""
+    """What the window shows on being given to."""
 
     def action(self, key: str) -> QAction: ...
 
@@ -99,8 +99,8 @@ class Show(Protocol):
         """What is shown of the sound behind the focus lane."""
         ...
 
-    def give_up(self) -> None:
-        """Escape on the focus lane: the drag, the preview or the selection is let go."""
+    def escape(self) -> None:
+        """Escape on the focus lane: the drag, the preview or the selection is released."""
         ...
 
     def context_menu(self, widget: QWidget, pick: Callable[[QPoint | None], str]) -> None:

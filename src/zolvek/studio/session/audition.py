@@ -116,10 +116,10 @@ class Held(QObject):
         document.changed.connect(self._follow)
 
     def hold(self, held: dict[str, float]) -> None:
-        """These lanes are held; all others are let go."""
-        told = tuple(sorted(held.items()))
-        if told != self.values:
-            self.values = told
+        """These lanes are held; all others are released."""
+        lanes = tuple(sorted(held.items()))
+        if lanes != self.values:
+            self.values = lanes
             self.changed.emit()
 
     def _follow(self) -> None:

@@ -52,7 +52,7 @@ class Document(QObject):
         return self.history.gesture is not None
 
     def before(self, gesture: object) -> Project:
-        """The project that a gesture's steps are reckoned from."""
+        """The project that a gesture's steps are computed from."""
         going = gesture is not None and gesture is self.history.gesture
         return self.history.steps[self.history.here - 1].project if going else self.project
 

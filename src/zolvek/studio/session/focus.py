@@ -104,7 +104,7 @@ class Focus(QObject):
         self.changed.emit()
 
     def _neighbour(self, shown: list[str]) -> str | None:
-        """What comes into focus when its lane is removed or hidden: the next one that was beside it."""
+        """What comes into focus when its lane is removed or hidden: the next one that was next to it."""
         if self.id in self.order:
             place, there = self.order.index(self.id), set(shown)
             for near in (*self.order[place + 1 :], *reversed(self.order[:place])):
@@ -113,7 +113,7 @@ class Focus(QObject):
         return next(iter(shown), None)
 
     def _follow(self) -> None:
-        """Let go what is there no more; the first lane of another document."""
+        """Drop what no longer exist; the first lane of another document."""
         now = self.id, self.layer, self.path
         if self.known is not self.document.opened:
             self._begin()
@@ -166,7 +166,7 @@ class Shown(QObject):
         self.picked, self.control = device, (device, parameter)
         self.changed.emit()
 
-    def let_go(self) -> None:
+    def release(self) -> None:
         """No control counts as touched."""
         self.control = None
         self.changed.emit()
@@ -183,4 +183,4 @@ class Shown(QObject):
             self.picked = self.control = None
             self.changed.emit()
         elif self.control and not self.document.project.has_device(self.control[0]):
-            self.let_go()
+            self.release()

@@ -12,7 +12,7 @@ from zolvek.core.errors import Notifier, ZolvekError
 
 class Notices(QObject):
     """`hint`: what a press would do, or a word about what has just been done; `done`: the last edit.
-    `notifier`: told of every error that is expected."""
+    `notifier`: given of every error that is expected."""
 
     changed = pyqtSignal(str)
     edited = pyqtSignal(str)

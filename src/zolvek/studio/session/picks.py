@@ -53,7 +53,7 @@ class Picked(QObject):
             self.changed.emit()
 
     def _follow(self) -> None:
-        """What is there no more is not picked."""
+        """What no longer exist is not picked."""
         lane = self.focus.lane
         if lane is None or all(x.id != self.take_id for x in lane.takes):
             self.pick_take(None)

@@ -31,7 +31,7 @@ class Points(QObject):
         self.changed.emit()
 
     def will_be(self, points: Ints) -> None:
-        """The selection's new places in a curve that is about to be put in: told with that."""
+        """The selection's new places in a curve that is about to be put in: given with that."""
         self.chosen = points
 
     def _follow(self) -> None:

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """The session: what one window holds, part by part, and the changes that concern several parts.
 
-Widgets read from the parts and call their methods; each part tells by its signal what has changed.
-Data goes one way: a widget never tells another.
+Widgets read from the parts and call their methods; each part says by its signal what has changed.
+Data goes one way: a widget never says another.
 """
 
 from __future__ import annotations
@@ -163,7 +163,7 @@ class Session:
         self.document.edit(label, replacement.with_lane(self.project, lane), gesture)
 
     def cancel_gesture(self, chosen: Ints) -> None:
-        """Give up what is being dragged; these points were selected before."""
+        """Cancel what is being dragged; these points were selected before."""
         self.points.will_be(chosen)
         self.document.cancel_gesture()
 

@@ -52,7 +52,7 @@ class Settings:
     snap: bool = True
     keep_distance: bool = False  # a moved point goes by whole steps of the grid, not onto its lines
     follow: bool = True  # a touched control brings its lane up
-    low_near: bool = True  # the low lanes begin with those that belong to the focus
+    low_near: bool = True  # the other lanes begin with those that belong to the focus
     low_moving: bool = False  # only those that move in the selected span, or in what is shown
     time_rows: bool = False  # tempo, meter and sections are shown over the ruler
     strip_folded: bool = False  # the track's sound and notes are out of the way

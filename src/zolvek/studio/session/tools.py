@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What the hand draws with, and what it snaps to; and how the window looks."""
+"""What the user draws with, and what it snaps to; and how the window looks."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class Tools(QObject):
         self.changed.emit()
 
     def set_slider(self, key: str, value: float) -> None:
-        """A slider of the form: told to nobody, as only the next stamp asks for it."""
+        """A slider of the form: given to nobody, as only the next stamp asks for it."""
         self.sliders[key] = value
 
     def set_grid(self, **changes: object) -> None:

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Drawing that the focus lane, the low lanes and the overview share."""
+"""Drawing that the focus lane, the other lanes and the overview share."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ def _draw_band(painter: QPainter, curve: Curve | Layered, view: Viewport, rect: 
 
 
 def draw_time_grid(painter: QPainter, project: Project, grid: Grid, view: Viewport, rect: QRectF, theme: Theme) -> None:
-    """Grid lines as far as they can be told apart, and bar lines, over `rect`."""
+    """Grid lines as far as they can be distinguished, and bar lines, over `rect`."""
     painter.setPen(QPen(color(theme.hairline, 0.75), 1.0))
     for beat in shown_lines(project, grid, view):
         _upright(painter, rect, view.x(beat))
@@ -136,7 +136,7 @@ def _upright(painter: QPainter, rect: QRectF, x: float) -> None:
 
 
 def repaint_playhead(widget: QWidget, *places: float) -> None:
-    """Paint anew where the playhead was and is, in pixels, not the whole."""
+    """Paint again where the playhead was and is, in pixels, not the whole."""
     for x in places:
         if -4 <= x <= widget.width() + 4:
             widget.update(int(x) - 3, 0, 7, widget.height())

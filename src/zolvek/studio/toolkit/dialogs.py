@@ -101,12 +101,12 @@ class MidiDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(f"Import {name}")
         notes = sum(len(part.notes) for part in score.parts)
-        told = [
+        lines = [
             f"{score.lanes} streams that become lanes, and {notes} notes for the stand-in synth, "
             f"on {len(score.parts)} new tracks.",
         ]
         if score.left_out:
-            told.append(f"Left out: {score.told_left_out}.")
+            lines.append(f"Left out: {score.left_out_text}.")
         self.join = QCheckBox("Join steps into curves, within")
         self.join.setChecked(True)
         self.within = _number(0.2, 0.01, 20.0, "Tolerance of joining", 2)
@@ -119,7 +119,7 @@ class MidiDialog(QDialog):
         row.addWidget(self.within)
         row.addStretch(1)
         layout = QVBoxLayout(self)
-        for text in told:
+        for text in lines:
             layout.addWidget(note(text))
         layout.addLayout(row)
         layout.addWidget(self.time)
@@ -243,7 +243,7 @@ class HitsDialog(QDialog):
         return str(self.forms.currentData())
 
     def _follow(self) -> None:
-        """Only a duck has a hold of its own; of the others the whole length is told."""
+        """Only a duck has a hold of its own; of the others the whole length is given."""
         duck = self.form_key == "duck"
         for widget in (self.held, self.hold):
             widget.setVisible(duck)

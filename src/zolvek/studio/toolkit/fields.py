@@ -57,7 +57,7 @@ class Entry(QLineEdit):
     def __init__(self, name: str, typed: Callable[[str], object], tip: str = "") -> None:
         super().__init__()
         self.typed, self.tip = typed, tip
-        self.good = ""  # what was there before somebody typed
+        self.good = ""  # what was there before a user typed
         self.words: Words | None = None
         self.setAccessibleName(name)
         self.setToolTip(tip)
@@ -105,7 +105,7 @@ class Entry(QLineEdit):
         self.setModified(False)
 
     def show_text(self, text: str) -> None:
-        """Show `text` unless somebody is typing here."""
+        """Show `text` unless a user is typing here."""
         if not (self.hasFocus() and self.isModified()):
             self.setText(text)
             self.refuse("")
@@ -211,7 +211,7 @@ class NumberEntry(Entry):
 
 class SeedEntry(Entry):
     """The seed of something random: a new one at each place it is used at, unless one was typed; `changed`
-    is told then."""
+    is given then."""
 
     def __init__(self, name: str, changed: Callable[[], object] = lambda: None) -> None:
         self.own = False  # typed by a person, who means to have it again

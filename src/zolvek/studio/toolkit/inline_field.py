@@ -54,7 +54,7 @@ class InPlace(Entry):
 
 
 class RowName(InPlace):
-    """Over a row of a list: `renamed` is told the new name."""
+    """Over a row of a list: `renamed` is given the new name."""
 
     def __init__(self, rows: QListWidget, renamed: Callable[[str], object]) -> None:
         viewport = rows.viewport()

@@ -40,10 +40,10 @@ def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
     edges = np.array([view.first, view.last])
     grid = view.first + np.arange(view.width + 1) * step if curved else edges
     steps = inner_jumps(curve.rows(slice(segments[0], segments[-1] + 2))) if curved else NOWHERE
-    told = np.concatenate((curve.beat[inner], steps))
-    # Of two points on one beat both tell where it comes from, and where it is.
-    sides = np.stack((curve.before(told), curve.at(told)), axis=1)
-    beats = np.concatenate((np.repeat(told, 2), grid))
+    vertex_beats = np.concatenate((curve.beat[inner], steps))
+    # Of two points on one beat both say where it comes from, and where it is.
+    sides = np.stack((curve.before(vertex_beats), curve.at(vertex_beats)), axis=1)
+    beats = np.concatenate((np.repeat(vertex_beats, 2), grid))
     values = np.concatenate((sides.ravel(), curve.at(grid)))
     order = np.argsort(beats, kind="stable")
     return view.xs(beats[order]), values[order]

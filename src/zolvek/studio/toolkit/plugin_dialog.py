@@ -78,7 +78,7 @@ class PluginDialog(QDialog):
         self.rows.itemDoubleClicked.connect(lambda *_: self.accept())
         self.rows.itemChanged.connect(self._favour)
         self.rows.currentItemChanged.connect(lambda *_: self._follow())
-        self.told = note()
+        self.status = note()
         button = QDialogButtonBox.StandardButton
         self.box = QDialogButtonBox(button.Ok | button.Cancel)
         elsewhere = self.box.addButton("From a folder…", QDialogButtonBox.ButtonRole.ActionRole)
@@ -88,7 +88,7 @@ class PluginDialog(QDialog):
         self.box.accepted.connect(self.accept)
         self.box.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
-        for widget in (self.search, self.rows, self.told, self.box):
+        for widget in (self.search, self.rows, self.status, self.box):
             layout.addWidget(widget, 1 if widget is self.rows else 0)
         plugins.changed.connect(self._fill)
         plugins.look()
@@ -143,16 +143,16 @@ class PluginDialog(QDialog):
         if first is not None:
             self.rows.setCurrentItem(first)
         if self.plugins.found is None:
-            self.told.setText("Looking for plugins…")
+            self.status.setText("Looking for plugins…")
         elif self.plugins.fault:
-            self.told.setText(self.plugins.fault)
+            self.status.setText(self.plugins.fault)
         elif not every:
-            self.told.setText(
+            self.status.setText(
                 "No plugins found. LV2 plugins are in ~/.lv2 and /usr/lib/lv2, VST3 plugins in ~/.vst3 and "
                 "/usr/lib/vst3."
             )
         else:
-            self.told.setText(f"{len(shown)} of {len(every)}. Parameters become lanes, presets become states.")
+            self.status.setText(f"{len(shown)} of {len(every)}. Parameters become lanes, presets become states.")
         self._follow()
 
     def _follow(self) -> None:

@@ -92,7 +92,7 @@ def color(value: str, alpha: float = 1.0) -> QColor:
 
 
 # Inks for lanes, light and dark theme; the first is the theme's own curve ink. Lanes always
-# bear their names too: colour is for finding, not for telling.
+# bear their names too: colour is for finding, not for reporting.
 LANE_INKS = {
     "vellum": ("#0C5B66", "#7A4A12", "#3F5A1E", "#7B2F4F", "#3E4A8A", "#5B4636"),
     "lamp": ("#6FC3CF", "#E0AE6B", "#A7CB7E", "#E395B5", "#A3AEEF", "#CDB49C"),

@@ -42,7 +42,7 @@ def field_label(text: str) -> QLabel:
 
 
 def choice(rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[object], object]) -> QComboBox:
-    """A menu of (text, data); `chosen` is told the data a person picks."""
+    """A menu of (text, data); `chosen` is given the data a person picks."""
     box = QComboBox()
     box.setAccessibleName(name)
     # Long rows give way to the panel's width; they are whole in the list that opens.
@@ -55,7 +55,7 @@ def choice(rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[obje
 
 
 def pick(box: QComboBox, data: object) -> None:
-    """Show a row of a menu without telling anyone."""
+    """Show a row of a menu without reporting anyone."""
     index = box.findData(data)
     if index != box.currentIndex():
         box.blockSignals(True)

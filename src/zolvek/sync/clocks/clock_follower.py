@@ -57,7 +57,7 @@ class Steering:
             self.playing, self.placed = True, now
 
     def _pace(self, beat: float) -> float:
-        """How much faster than the piece the clock goes."""
+        """How much faster than the song the clock goes."""
         bpm = self.follower.bpm
         return bpm / float(self.project().tempo.bpm(beat)) if bpm else 1.0
 
@@ -82,7 +82,7 @@ class Steering:
         self.transport.set_speed(self._pace(beat) * (1.0 + drawn))
 
     @property
-    def told(self) -> str:
+    def status(self) -> str:
         """How well it is followed, in words."""
         follower = self.follower
         name = "MIDI clock" if follower.source == "clock" else "Time code"
@@ -92,7 +92,7 @@ class Steering:
         return f"{name}{tempo}, {abs(self.drift) * 1000:.1f} ms off."
 
     def differs(self, beat: float) -> float:
-        """The clock's tempo, where the piece has another; else 0."""
+        """The clock's tempo, where the song has another; else 0."""
         bpm = self.follower.bpm
         own = float(self.project().tempo.bpm(beat))
         return bpm if bpm and abs(bpm / own - 1.0) > SAME_TEMPO else 0.0

@@ -54,7 +54,7 @@ class Follower:
     line: tuple[float, float] = (0.0, 0.0)  # moment of clock 0, seconds a clock
     # What was known when it fell silent without a word: its times, their first number, the count, the line.
     lost: tuple[list[float], int, int, tuple[float, float]] | None = None
-    waits: bool = False  # told to go on: the next clock is where it begins
+    waits: bool = False  # given to go on: the next clock is where it begins
     begun: float = 0.0  # the beat of clock 0
     pieces: dict[int, int] = field(default_factory=dict)
     offset: float = 0.0  # of time code: seconds of the song less those of the moment
@@ -119,7 +119,7 @@ class Follower:
             self.times.clear()
             self.first = 0
         if not self.running:
-            # Clocks run on while it stands: they tell the tempo all the same.
+            # Clocks run on while it stands: they say the tempo all the same.
             self.count += 1 if self.times else 0
         else:
             self.beat = self.begun + (self.count + 1) / CLOCKS
@@ -131,7 +131,7 @@ class Follower:
         if len(self.times) >= FEWEST:
             due = self.line[0] + self.line[1] * (self.first + len(self.times))
             if abs(moment - due) > max(BROKEN * self.line[1], 0.004) * 2:
-                # Another tempo, or a gap: what lies before tells nothing of what comes.
+                # Another tempo, or a gap: what lies before says nothing of what comes.
                 self.first += len(self.times) - 1
                 before = self.times[-1]
                 self.times.clear()

@@ -23,9 +23,9 @@ def row_at(table: Any, count: Any, value: Any, slack: Any) -> Any:
 
 
 @compiled
-def tell_bars(h: Any, t: Any, position: Any) -> Any:
+def write_bbt(h: Any, t: Any, position: Any) -> Any:
     """Bar, beat, tick and tempo at a frame into jack_position_t, by its layout (jack/types.h): 4-byte words of
-    frame (5), what is told (6), bar, beat, tick (7 to 9); then bytes 40, 48, 56 and 100. Its beats are the
+    frame (5), what is given (6), bar, beat, tick (7 to 9); then bytes 40, 48, 56 and 100. Its beats are the
     meter's units, and so is its tempo."""
     seconds = uint32_at(position, 5) / np.float64(h[RATE])
     point = t[T_TEMPO] + 32 * row_at(t[T_TEMPO], t[T_TEMPOS], seconds, 0.0)

@@ -14,7 +14,7 @@ import numpy as np
 from numba import cfunc, types
 
 from zolvek.sync.jack import native
-from zolvek.sync.jack.bbt_rt import tell_bars
+from zolvek.sync.jack.bbt_rt import write_bbt
 from zolvek.sync.jack.messages_rt import chase_changed, hush
 from zolvek.sync.jack.native import (
     byte_at,
@@ -176,7 +176,7 @@ def sync(state: Any, position: Any, address: Any) -> Any:
 def timebase(state: Any, n: Any, position: Any, new: Any, address: Any) -> Any:
     h = words(address, SLOTS)
     if h[TABLE] != 0:
-        tell_bars(h, words(h[TABLE], T_SLOTS), position)
+        write_bbt(h, words(h[TABLE], T_SLOTS), position)
 
 
 @cfunc(types.void(types.int32, types.int64), cache=True)

@@ -55,7 +55,7 @@ class Client:
         self._begin(ports)
 
     def _places(self) -> None:
-        """Memory of the callbacks' own, beside what is shared."""
+        """Memory of the callbacks' own, next to what is shared."""
         words, memory = self.words, self.memory
         self.own: dict[int, np.ndarray] = {
             s.NOTES: np.zeros(2_048 * (MOST_TRACKS + MOST_NAMED + 2), np.uint8),
@@ -168,7 +168,7 @@ class Client:
         work = self.library.jack_connect if on else self.library.jack_disconnect
         return work(self.client, *ends) == 0
 
-    def tell_sound_wanted(self) -> None:
+    def announce_sound_wanted(self) -> None:
         """Whether any of the sound ports leads anywhere, and any of the tracks' own."""
         leading = {
             own.key
@@ -184,7 +184,7 @@ class Client:
         """Send this from the next cycle on."""
         words = self.words
         table = _addresses(tables)
-        # What the callbacks have told of last stays, to be compared with: between two cycles more may have come.
+        # What the callbacks have given of last stays, to be compared with: between two cycles more may have come.
         words[s.OLD_TABLE] = words[s.TABLE_DONE]
         held = {int(words[word]) for word in (s.OLD_TABLE, s.TABLE, s.TABLE_DONE)}
         self.tables = [row for row in self.tables if row[0].ctypes.data in held]
@@ -195,7 +195,7 @@ class Client:
     # --- time ---
 
     def lead(self, on: bool) -> None:
-        """Be the one that tells bars and beats, or no more."""
+        """Be the one that says bars and beats, or no more."""
         if on:
             here = ctypes.c_void_p(self.words.ctypes.data)
             self.library.jack_set_timebase_callback(

@@ -11,7 +11,7 @@ from zolvek.sound.playback.playback import Playback
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link import Link
 
-CALM = 0.3  # seconds without an edit after which sound is made ready anew
+CALM = 0.3  # seconds without an edit after which sound is made ready again
 
 # What keeps sound ready for the callbacks, in the process that renders it.
 FILLER = "zolvek.sync.jack.audio_prefill:Filling"
@@ -72,13 +72,13 @@ class JackTransport:
             self.stale = time.monotonic()
 
     def _freshen(self, rest: float) -> None:
-        """Ask for what is ready anew, once no edit has come for a while."""
+        """Ask for what is ready again, once no edit has come for a while."""
         if self.stale and time.monotonic() - self.stale >= rest:
             self.stale = 0.0
             self.words[s.REFILL] += 1
 
     def tick(self) -> None:
-        """What is heard now is what is shown of it; what is out of date is made ready anew."""
+        """What is heard now is what is shown of it; what is out of date is made ready again."""
         self.playback.hear_up_to(int(self.words[s.SOUND_READ]))
         self._freshen(CALM)
 

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """The JACK library of the system: the server's own, or the one that PipeWire has in its place.
 
-Its functions are told once, for Python (ctypes) and, by the same names, for compiled code.
+Its functions are given once, for Python (ctypes) and, by the same names, for compiled code.
 """
 
 from __future__ import annotations
@@ -126,7 +126,7 @@ def is_pipewire() -> bool:
 
 
 def names(found: Any) -> list[str]:
-    """The texts of a list that the library has given, which is let go."""
+    """The texts of a list that the library has given, which is released."""
     if not found:
         return []
     made: list[str] = []

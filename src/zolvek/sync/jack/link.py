@@ -20,17 +20,17 @@ from zolvek.sync.jack.server_report import Report
 from zolvek.sync.jack.shared_memory import SharedMemory
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
-TOLD_WITHIN = 1.0
+FRESH_WITHIN_S = 1.0
 CLOSING = 2.0
 LATEST = 0.5  # seconds that the song goes on by itself since the last cycle
 MICRO = 1e-6
 
 
 class Link:
-    """`told` is called with each new report, from another thread."""
+    """`given` is called with each new report, from another thread."""
 
-    def __init__(self, told: Callable[[Report], object]) -> None:
-        self.told = told
+    def __init__(self, on_report: Callable[[Report], object]) -> None:
+        self.on_report = on_report
         self.memory = SharedMemory.create()
         self.words, self.reals = self.memory.words, self.memory.reals
         self.report = Report()
@@ -50,18 +50,18 @@ class Link:
         with contextlib.suppress(EOFError, OSError, ValueError, pickle.UnpicklingError):
             while True:
                 self.report = pickle.load(self.process.stdout)
-                self.told(self.report)
+                self.on_report(self.report)
         if not self.closed:
             self.report = Report(trouble="The JACK process has ended.")
             self.words[s.STATE] = s.STOPPED
-            self.told(self.report)
+            self.on_report(self.report)
 
     def send(self, name: str, *arguments: Any) -> None:
         """A row of PortsProcess.COMMANDS. Nothing happens where the process is gone: its report says so."""
         with self.lock, contextlib.suppress(OSError, ValueError):
             self.sender.send((name, arguments))
 
-    # --- what is told ---
+    # --- what is given ---
 
     def use(self, project: Project, resolution: Resolution) -> None:
         self.project = project
@@ -94,8 +94,8 @@ class Link:
     def playing(self) -> bool:
         """Whether the song moves, or is about to."""
         state, now = self.state, time.monotonic()
-        if not self.there:  # whoever is told that the server is gone goes on from here
-            return now - self.rolled < TOLD_WITHIN
+        if not self.there:  # who is given that the server is gone goes on from here
+            return now - self.rolled < FRESH_WITHIN_S
         if state == s.ROLLING:
             self.asked, self.rolled = 0.0, now
         return state != s.STOPPED or now - self.asked < ANSWERED

@@ -49,7 +49,7 @@ from zolvek.sync.jack.shared_layout import (
     TABLE,
 )
 
-# What has been told of the clock: nothing runs; it waits for the sixteenth that it goes on from; it runs.
+# What has been given of the clock: nothing runs; it waits for the sixteenth that it goes on from; it runs.
 CLOCK_STILL, CLOCK_WAITS, CLOCK_RUNS = 0, 1, 2
 LAST_SIXTEENTH = 16_383
 
@@ -202,7 +202,7 @@ def realtime(h: Any, offset: Any, byte: Any) -> Any:
 
 
 @compiled
-def tell_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
+def send_quarter_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     """The full frame of MIDI time code."""
     if h[CODE_ON] == 0 or t[T_QUARTERS] == 0 or h[FIRST_BUFFER + h[CLOCK_PORT]] == 0:
         return
@@ -230,7 +230,7 @@ def tell_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
 
 
 @compiled
-def tell_position(h: Any, sixteenth: Any, offset: Any) -> Any:
+def send_song_position(h: Any, sixteenth: Any, offset: Any) -> Any:
     write_three(h, h[CLOCK_PORT], offset, 0xF2, sixteenth & 127, sixteenth >> 7, 3)
 
 
@@ -243,9 +243,9 @@ def clock_halts(h: Any, offset: Any) -> Any:
 
 @compiled
 def clock_goes(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
-    """The song goes on from `frame`: the clock is told where, and begins at the next sixteenth."""
+    """The song goes on from `frame`: the clock is given where, and begins at the next sixteenth."""
     clock_halts(h, offset)
-    tell_frame(h, d, t, frame, offset)
+    send_quarter_frame(h, d, t, frame, offset)
     if h[CLOCK_ON] == 0:
         return
     first = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
@@ -253,7 +253,7 @@ def clock_goes(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     if first < t[T_CLOCKS] and first // 6 <= LAST_SIXTEENTH:
         h[CLOCK_FROM], h[CLOCK_STATE] = first, CLOCK_WAITS
         if first > 0:
-            tell_position(h, first // 6, offset)
+            send_song_position(h, first // 6, offset)
 
 
 @compiled

@@ -72,8 +72,8 @@ def _write(kind: ir.Type, own: types.Type, whole: bool) -> Any:
         def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
             address, index, value = arguments
             narrow = whole and kind.width < 64
-            told = builder.trunc(value, kind) if narrow else value
-            builder.store(told, _place(builder, kind, address, index), align=1)
+            number = builder.trunc(value, kind) if narrow else value
+            builder.store(number, _place(builder, kind, address, index), align=1)
             return context.get_dummy_value()
 
         return types.void(types.int64, types.int64, types.int64 if whole else own), made

@@ -2,7 +2,7 @@
 """The process that has the ports: `python -m zolvek.sync.jack.ports_process FILE`, where FILE is the memory that
 it shares with the program. A crash of whatever makes sound leaves ports and transport standing.
 
-It reads commands (a row of `PortsProcess.COMMANDS` and its arguments) from its standard input, and tells a
+It reads commands (a row of `PortsProcess.COMMANDS` and its arguments) from its standard input, and says a
 `Report` on its standard output whenever something has changed. Where the server is gone it looks for one again.
 """
 
@@ -43,7 +43,7 @@ CACHE, COMPILED = (
     "NUMBA_CACHE_DIR",
     "compiled-",
 )  # of the environment; and how our folders there begin
-LOOKED = 0.01  # seconds between looks at what the callbacks tell
+LOOKED = 0.01  # seconds between looks at what the callbacks say
 TAKEN = 0.25  # seconds within which the callbacks take an order
 APART = 0.15  # seconds between tables: while something is dragged not each edit is worth one
 AGAIN = 1.0  # seconds between looks for a server
@@ -71,7 +71,7 @@ class PortsProcess:
         self.said: Report | None = None
         self.building: threading.Thread | None = None
         self.tempo: TempoMap | None = None  # of what is sent now
-        self.due = False  # tables are to be made anew
+        self.due = False  # tables are to be made again
         memory.reals[s.SPEED] = 1.0
 
     # --- commands ---
@@ -86,7 +86,7 @@ class PortsProcess:
                 self._connect_all()
 
     def use_time(self, together: bool, leads: bool) -> None:
-        """Whether the song goes with the server's transport, and is the one that tells bars and beats there."""
+        """Whether the song goes with the server's transport, and is the one that says bars and beats there."""
         self.together, self.leads = together, leads
         if self.client is not None:
             self.client.together(together)
@@ -203,7 +203,7 @@ class PortsProcess:
             self._join()
         if self.client is not None:
             self._follow(now)
-        self._tell()
+        self._report()
 
     def _join(self) -> None:
         try:
@@ -223,7 +223,7 @@ class PortsProcess:
         gc.freeze()
 
     def _follow(self, now: float) -> None:
-        """What the callbacks have told."""
+        """What the callbacks have given."""
         words = self.words
         if int(words[s.RATE]) != self.rate:
             self.rate, self.due = int(words[s.RATE]), True
@@ -241,7 +241,7 @@ class PortsProcess:
             self.counted = 0.0
         if now - self.counted > COUNTED:
             self.counted = now
-            self.client.tell_sound_wanted()
+            self.client.announce_sound_wanted()
         if self.due and self.building is None and now - self.made > APART:
             self.due, self.made = False, now
             work = (self.project, self.resolution, self.rate, self.client.ports, self.code)
@@ -291,7 +291,7 @@ class PortsProcess:
             # The same beat lies elsewhere now.
             self._go(s.GO_LOCATE, self._frame(beat))
 
-    def _tell(self) -> None:
+    def _report(self) -> None:
         words, client = self.words, self.client
         if client is None:
             report = Report(state=NO_SERVER, trouble=self.trouble)
@@ -319,8 +319,8 @@ class PortsProcess:
             self.said = report
             self._give(report)
 
-    def _give(self, told: Any) -> None:
-        self.out.write(pickle.dumps(told, protocol=pickle.HIGHEST_PROTOCOL))
+    def _give(self, message: Any) -> None:
+        self.out.write(pickle.dumps(message, protocol=pickle.HIGHEST_PROTOCOL))
         self.out.flush()
 
 
@@ -346,9 +346,9 @@ def keep_compiled() -> None:
     """Compiled code is kept in a folder named after all that it was made of. By itself the compiler looks at each file
     alone, and would go on with code that was made for other words of the memory."""
     sources = sorted(Path(__file__).parent.glob("*.py"))
-    told = crc32(b"".join(source.read_bytes() for source in sources))
+    message = crc32(b"".join(source.read_bytes() for source in sources))
     try:
-        folder = folders.cache() / f"{COMPILED}{told:08x}"
+        folder = folders.cache() / f"{COMPILED}{message:08x}"
     except ZolvekError:  # no home: for this time alone
         folder = Path(tempfile.mkdtemp(prefix=f"zolvek-{COMPILED}"))
     os.environ[CACHE] = str(folder)

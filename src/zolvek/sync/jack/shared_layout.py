@@ -8,7 +8,7 @@ from __future__ import annotations
 ALONE, TOGETHER = 0, 1
 # What is done of it: as JACK has them (jack/types.h, jack_transport_state_t).
 STOPPED, ROLLING, STARTING = 0, 1, 3
-# What the song is told to do while it is alone.
+# What the song is given to do while it is alone.
 GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
 
 (

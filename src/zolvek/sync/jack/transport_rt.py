@@ -19,8 +19,8 @@ from zolvek.sync.jack.messages_rt import (
     clock_moves,
     noted,
     notes_off,
-    tell_frame,
-    tell_position,
+    send_quarter_frame,
+    send_song_position,
     write,
 )
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
@@ -124,7 +124,7 @@ def passed(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
 
 
 @compiled
-def told_where(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
+def send_position(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     """It goes on elsewhere: what hangs ends, lanes and clocks are put there."""
     notes_off(h, offset)
     chase(h, t, frame, offset)
@@ -133,7 +133,7 @@ def told_where(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
 
 
 @compiled
-def tell(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
+def announce(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
     """What lies from song frame `heard` up to `last`; frame `song` is at `offset`."""
     at = before(t[T_FRAME], 0, t[T_COUNT], heard)
     while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
@@ -152,10 +152,10 @@ def goes_on(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: Any, 
     last = song + n * speed
     heard = max(first, h[QUIET_UNTIL])  # before it a count-in goes on
     if jump:
-        told_where(h, d, t, heard, offset)
+        send_position(h, d, t, heard, offset)
         h[EPOCH] = h[WANTED_SERIAL]
     passed(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
-    tell(h, t, song, heard, last, offset, speed)
+    announce(h, t, song, heard, last, offset, speed)
     if last >= h[QUIET_UNTIL]:
         h[QUIET_UNTIL] = NOT_QUIET  # a loop may go back to before it
     whole = speed == 1.0 and song == first
@@ -176,10 +176,10 @@ def rests(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
     if was or moved:
         chase(h, t, frame + 1, 0)
         if moved:
-            tell_frame(h, d, t, frame, 0)
+            send_quarter_frame(h, d, t, frame, 0)
             if h[CLOCK_ON] != 0:
                 early = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
-                tell_position(h, min((early + 5) // 6, LAST_SIXTEENTH), 0)
+                send_song_position(h, min((early + 5) // 6, LAST_SIXTEENTH), 0)
     want(h, frame)
     drop_stale(h)
     h[EXPECTED] = frame
@@ -188,7 +188,7 @@ def rests(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
 
 @compiled
 def obey(h: Any, d: Any) -> Any:
-    """What the program has told a song that moves by itself."""
+    """What the program has given a song that moves by itself."""
     if h[GO_DONE] == h[GO_SERIAL]:
         return
     h[GO_DONE] = h[GO_SERIAL]
@@ -219,7 +219,7 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
         rests(h, d, t, n, np.int64(np.floor(d[SONG])), was)
         return
     if h[LOOPED] != 0 and not jump:
-        told_where(h, d, t, np.int64(np.ceil(d[SONG])), 0)
+        send_position(h, d, t, np.int64(np.ceil(d[SONG])), 0)
     h[LOOPED] = 0
     h[WANTED_USED] = 1
     speed = d[SPEED]
@@ -242,9 +242,9 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
             d[SONG] = h[LOOP_FIRST] + max(d[SONG] - h[LOOP_LAST], 0.0)
             notes_off(h, offset - 1)
             if offset < n:
-                told_where(h, d, t, np.int64(np.ceil(d[SONG])), offset)
+                send_position(h, d, t, np.int64(np.ceil(d[SONG])), offset)
             else:
-                h[LOOPED] = 1  # told at the beginning of the next cycle
+                h[LOOPED] = 1  # given at the beginning of the next cycle
     h[EXPECTED] = np.int64(np.floor(d[SONG]))
     h[FRAME] = h[EXPECTED]
 
@@ -277,8 +277,8 @@ def together(h: Any, d: Any, t: Any, n: Any) -> Any:
         return
     jump = not was or frame != h[EXPECTED]
     if jump and was and frame > h[EXPECTED] and frame - h[EXPECTED] < CAUGHT_UP:
-        # The server has left a few cycles out: what lay in them is told at once, and sound is there further on.
-        tell(h, t, np.float64(h[EXPECTED]), h[EXPECTED], np.float64(frame), 0, AT_ONCE)
+        # The server has left a few cycles out: what lay in them is given at once, and sound is there further on.
+        announce(h, t, np.float64(h[EXPECTED]), h[EXPECTED], np.float64(frame), 0, AT_ONCE)
         jump = False
         h[LEFT_OUT] += 1
     if jump and (h[WANTED_USED] != 0 or h[WANTED_FRAME] != frame):

@@ -32,7 +32,7 @@ from zolvek.sync.timeline.clock_messages import (
 )
 
 RATE = 48_000  # frames a second that messages are placed by
-APART = 0.2  # seconds between reckonings
+APART = 0.2  # seconds between computations
 OFF, ON = 0x80, 0x90
 
 
@@ -70,13 +70,13 @@ class MidiStream:
         self.wanted: Wanted | None = None
         self.now: Placed | None = None  # what is sent of it
         self.sent: Placed | None = None  # what was looked at last: edits since then are sent together
-        self.made = 0.0  # when that was reckoned
+        self.made = 0.0  # when that was computed
         self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
-        self.runs = False  # the clock has been told to go
-        self.waits, self.begins = False, 0.0  # it is to be told so at a beat
+        self.runs = False  # the clock has been given to go
+        self.waits, self.begins = False, 0.0  # it is to be given so at a beat
 
     def use(self, project: Project, resolution: Resolution, clock: bool = False, code: str = "") -> None:
-        """What is sent from now on; it is reckoned by who sends it."""
+        """What is sent from now on; it is computed by who sends it."""
         self.wanted = Wanted(project, resolution, clock, code)
 
     def _fresh(self) -> Placed:

@@ -52,7 +52,7 @@ class Output:
 
 class Input:
     """Listens at a port, of this machine alone unless `anywhere`; `read` makes address and number of a packet,
-    `address_of` tells a message's address at once. The last packet of each address is kept until it is taken: a flood
+    `address_of` says a message's address at once. The last packet of each address is kept until it is taken: a flood
     moves a control no more often than it is looked at. `own_port`: that of our output; what comes from there is ours,
     and not taken. Raises ZolvekError where the port is taken."""
 

@@ -15,7 +15,7 @@ POSITION_BEATS = 0.25  # a step of the song position: a sixteenth, six clocks
 LAST_POSITION = 16_383  # what fourteen bits hold
 CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
 QUARTER_FRAME, SONG_POSITION = 0xF1, 0xF2
-QUARTERS = 4  # quarter frame messages a frame; eight tell a whole time, which is two frames long
+QUARTERS = 4  # quarter frame messages a frame; eight say a whole time, which is two frames long
 FULL_FRAME = bytes((0xF0, 0x7F, 0x7F, 0x01, 0x01))  # then hours with the rate, minutes, seconds, frames, F7
 DROPPED, DROP_MINUTE, DROP_TEN = (
     2,
@@ -82,7 +82,7 @@ def frames_of(hours: int, minutes: int, seconds: int, frames: int, rate: FrameRa
 
 def quarter_frames(seconds: float, rate: FrameRate) -> tuple[Floats, np.ndarray]:
     """The moments (seconds) of the quarter frames from 0 to `seconds`, and the data byte of each. Eight of
-    them tell the time at the first of the eight."""
+    them say the time at the first of the eight."""
     number = np.arange(int(np.floor(seconds * rate.fps * QUARTERS)) + 1)
     piece = number % 8
     hours, minutes, second, frame = time_code(number // 8 * 2, rate)

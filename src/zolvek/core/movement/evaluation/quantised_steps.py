@@ -62,7 +62,7 @@ class Moments:
     apart as is wanted, and wherever the curve jumps; and the beats they stand for. For the tick
     nearest to a jump that is the jump's own, so that it is sent whole.
 
-    They are told a piece at a time, for there are 57,600 of them in a minute at 60 BPM.
+    They are given a piece at a time, for there are 57,600 of them in a minute at 60 BPM.
     """
 
     def __init__(self, heard: Heard, length: float, tempo: TempoMap, resolution: Resolution) -> None:
@@ -239,13 +239,13 @@ def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
 
 SHAPED = 200_000  # points up to which more than lines are tried
 SHORT = 0.03  # beats: steps that stand for less belong to a fast movement
-NEAR = 0.06  # beats beside a change within which the movement is
-LEAP, SUDDEN = 3.0 / 127.0, 8.0  # of the height, and times the changes beside it: a jump
+NEAR = 0.06  # beats next to a change within which the movement is
+LEAP, SUDDEN = 3.0 / 127.0, 8.0  # of the height, and times the changes next to it: a jump
 REST = 0.5  # beats: a step that stands for longer at a turn was meant to stand
 
 
 def from_steps(beats: Floats, values: Floats, step: float, tolerance: float | None) -> Curve:
-    """The curve that a stream of steps tells: `values` 0..1 that each hold from their beat on;
+    """The curve that a stream of steps says: `values` 0..1 that each hold from their beat on;
     `step` is the height of one.
 
     Without a tolerance they are held as they are. With one they are joined to a curve that passes

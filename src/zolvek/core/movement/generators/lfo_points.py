@@ -45,7 +45,7 @@ def _drawn(seed: int, numbers: Ints, stream: int) -> Floats:
 
 
 def points_wanted(lfo: Lfo, first: float, last: float, tempo: TempoMap) -> int:
-    """About how many points it takes; told before a very fast one is made."""
+    """About how many points it takes; given before a very fast one is made."""
     cycles = Cycles(lfo, first, last, tempo)
     count = float(cycles.gone(np.array(last)) - lfo.phase)
     a_cycle = len(lfo.pattern.curve) if lfo.pattern else 2
@@ -95,7 +95,7 @@ def _steady(lfo: Lfo, cycles: Cycles) -> Curve:
 
 
 def _onto(made: Curve, edges: tuple[float, float]) -> Curve:
-    """Corners that rounding put beside an edge of the span, put onto it."""
+    """Corners that rounding put next to an edge of the span, put onto it."""
     beat = made.beat.copy()
     for edge in edges:
         beat[np.abs(beat - edge) < NEAR] = edge
@@ -169,7 +169,7 @@ def _cycle(lfo: Lfo) -> Corners | None:
     wave = WAVES[lfo.wave]
     if lfo.pattern is not None and lfo.wave == "pattern":
         own = lfo.pattern.curve
-        if len(own.part):  # cut segments are told by whole ones
+        if len(own.part):  # cut segments are given by whole ones
             own = approximated(own.at, knots(own), EDGES, own.before)
         inside = (own.beat >= 0.0) & (own.beat <= lfo.pattern.length)
         u = own.beat[inside] / lfo.pattern.length

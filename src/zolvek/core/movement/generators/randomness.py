@@ -30,13 +30,13 @@ SPREADS = {"even": "Even", "bell": "Bell-shaped", "levels": "A few levels"}
 BELL_WIDTH = 3.0  # standard deviations that the bell's span reaches either way
 WALK_STEP = 0.1  # standard deviation of a walk's step
 EIGHTH = Rate(0.5)
-# What is drawn from one seed by different means is different: each of them has a stream of its own, beside
+# What is drawn from one seed by different means is different: each of them has a stream of its own, next to
 # those of the random waves (core/movement/lfo.py). A file's `stream` 0 is from before they had one.
 STREAMS = {"steps": 101, "smooth": 102, "walk": 103, "jitter": 104, "hand": 105, "state": 106}
 MOST_VALUES = 1_000_000
 LEAST = 1e-6  # of the height: a smaller amount is none
 FINEST = 5e-4  # of the height, within which a sum with a curve is followed
-HAND_SPACING = 0.45  # beats between a hand's small corrections, about
+HAND_SPACING = 0.45  # beats between the user's small corrections, about
 HAND_DEPTH = 0.03  # of the height, that they reach at full strength
 
 

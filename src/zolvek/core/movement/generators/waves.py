@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The waves of LFOs, each told by the points of one cycle."""
+"""The waves of LFOs, each given by the points of one cycle."""
 
 from __future__ import annotations
 

@@ -42,7 +42,7 @@ class Row(NamedTuple):
 
 def rows(project: Project, device: str, start: Values, end: Values) -> list[Row]:
     """The parameters that differ, in the device's own order. Raises ZolvekError where a state
-    tells of parameters that the device has not got."""
+    says of parameters that the device does not have."""
     own = project.device_track(device).device(device)
     stored_states.checked(own, start, "start")
     stored_states.checked(own, end, "end")
@@ -102,7 +102,7 @@ def morphed(
 def _heard_otherwise(
     project: Project, device: str, start: Values, end: Values, span: tuple[float, float]
 ) -> frozenset[str]:
-    """The parameters that both states tell alike, but that are heard otherwise over the span: by their
+    """The parameters that both states say alike, but that are heard otherwise over the span: by their
     lane, or by the control where it has none. Left out, neither state would sound."""
     track = project.device_track(device)
     found = set()
@@ -113,9 +113,9 @@ def _heard_otherwise(
         if lane is None or lane.bypassed:
             heard = [track.device(device).position(key)]
         else:
-            told = played(lane, project)
-            low, high = told.curve.extents(np.array(span))
-            heard = told.lane.to_position(np.concatenate((low, high))).tolist()
+            evaluated = played(lane, project)
+            low, high = evaluated.curve.extents(np.array(span))
+            heard = evaluated.lane.to_position(np.concatenate((low, high))).tolist()
         if max(abs(each - position) for each in heard) > stored_states.SAME:
             found.add(key)
     return frozenset(found)
@@ -328,7 +328,7 @@ def _values(project: Project, device: str, key: str, beat: float) -> Values:
 
 
 def remade(project: Project, state: str) -> Project:
-    """Every linked morph that goes through a state, written anew."""
+    """Every linked morph that goes through a state, written again."""
     for morph in project.morphs:
         if state in morph.states:
             stops = list(zip(morph.beats, morph.states, strict=True))

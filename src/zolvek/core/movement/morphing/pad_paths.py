@@ -94,20 +94,20 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
     are those of the state that counts most. Raises ZolvekError where a state lacks a parameter."""
     device = project.device_track(pad.device).device(pad.device)
     share = weights(pad.corners, x, y, pad.weighing)
-    told: list[Values] = [
+    corner_values: list[Values] = [
         _whole(project, pad.device, states.state_of(project, corner.state).of(pad.device)) for corner in pad.corners
     ]
     strongest = np.argmax(share, axis=0)
     found = {}
     for parameter in device.row.parameters:
-        own = np.array([values[parameter.id] for values in told])
+        own = np.array([values[parameter.id] for values in corner_values])
         if np.ptp(own) > states.SAME:
             found[parameter.id] = own[strongest] if parameter.steps else own @ share
     return found
 
 
 def _whole(project: Project, device: str, values: Values) -> Values:
-    """A state's values, with the present ones where it tells none."""
+    """A state's values, with the present ones where it says none."""
     own = project.device_track(device).device(device)
     states.checked(own, values, "on the pad")
     if not values:
@@ -189,9 +189,9 @@ def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> t
             break
         length = beats[open_ + 1] - beats[open_]
         between = (beats[open_][:, None] + length[:, None] * BETWEEN).ravel()
-        told = positions(between)
+        corner_values = positions(between)
         strays = np.zeros(len(open_), bool)
-        for (key, here), stepped in zip(told.items(), steps.tolist(), strict=True):
+        for (key, here), stepped in zip(corner_values.items(), steps.tolist(), strict=True):
             low, high = found[key][open_], found[key][open_ + 1]
             inside = here.reshape(len(open_), -1)
             if stepped:
@@ -202,7 +202,7 @@ def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> t
         kept = np.repeat(strays, len(BETWEEN))
         new = between[kept]
         where = np.searchsorted(beats, new)
-        found = {key: np.insert(found[key], where, told[key][kept]) for key in found}
+        found = {key: np.insert(found[key], where, corner_values[key][kept]) for key in found}
         beats = np.insert(beats, where, new)
         # Of each stretch that strays, the parts it has now are looked at next.
         starts = np.searchsorted(beats, np.concatenate((between[kept], beats[:0])))

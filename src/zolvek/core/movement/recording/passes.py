@@ -34,11 +34,11 @@ JUST_BEFORE = 0.004  # seconds before the move that ends a rest
 TAKE_TOLERANCE = 0.004  # of the height, within which a pass is thinned as it goes
 LEAST_SPAN = 1e-3  # beats
 FAR_BACK = 0.25  # beats
-AT_ONCE = 1e-6  # beats between moves that are told of one time
+AT_ONCE = 1e-6  # beats between moves that are given of one time
 
 
 class Move(NamedTuple):
-    """A control stood at `position` (0..1 of the lane's height) at `beat`; `held` tells whether a
+    """A control stood at `position` (0..1 of the lane's height) at `beat`; `held` says whether a
     hand was on it from then on."""
 
     beat: float
@@ -54,7 +54,7 @@ def _numbers() -> tuple[array[float], array[float]]:
 
 @dataclass
 class Pass:
-    """What one lane is told during a pass, as it comes; nothing of it is lost. A move at the time
+    """What one lane is given during a pass, as it comes; nothing of it is lost. A move at the time
     of the one before, or earlier, came late and follows that at once; where the pass `loops` and
     it goes back a good deal, it begins another round."""
 
@@ -77,7 +77,7 @@ class Pass:
         self.trace[1].append(position)
 
     def new_round(self) -> None:
-        """The loop begins anew: what is held goes on in the next take."""
+        """The loop begins again: what is held goes on in the next take."""
         if self.rounds[-1]:
             self.rounds.append([])
             self.trace = _numbers()
@@ -93,7 +93,7 @@ class Pass:
 
 class Written(NamedTuple):
     """`curve`: the lane's, changed from `first` to `last` only; `raw`: the pass as it was, from
-    `first` to where the hand let go."""
+    `first` to where the user released."""
 
     curve: Curve
     raw: Curve

@@ -166,7 +166,7 @@ def _in_bundle(every: list[Found], path: Path, name: str) -> Found:
 
 
 def add(progress: Progress, path: str) -> list[Found]:
-    """Allow the bundle that a person picks, and list it; as a job of a process beside the window. Raises
+    """Allow the bundle that a person picks, and list it; as a job of a process in the background. Raises
     ZolvekError for what is not one, or holds no plugin."""
     form, bundle = bundle_at(Path(path).absolute())
     [(_, contents)] = read([bundle.resolve()], form)

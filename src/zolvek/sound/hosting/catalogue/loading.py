@@ -43,7 +43,7 @@ def unit(device: Device, rate: int) -> Unit:
 
 
 def job(progress: Callable[[int, int], object], uri: str) -> tuple[DeviceKind, Positions]:
-    """`kind_of`, as a job of a process beside the window; and where the presets that become states have its
+    """`kind_of`, as a job of a process in the background; and where the presets that become states have its
     parameters, which takes long where both are many."""
     kind = kind_of(uri)
     return kind, {each.name: kind.named(each.name) for each in kind.presets[:MOST_STATES]}

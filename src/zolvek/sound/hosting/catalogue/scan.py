@@ -52,7 +52,7 @@ class _Line(msgspec.Struct):
 def scanned(
     kept: dict[str, Kept], progress: Progress | None = None, beside: Sequence[Path] = ()
 ) -> tuple[dict[str, Kept], list[Failure]]:
-    """What is in each bundle there is, and in those `beside` the search path; those that have not changed
+    """What is in each bundle there is, and in those `next to` the search path; those that have not changed
     since are as they were `kept`. And what keeps a standard from being hosted here."""
     now: dict[str, Kept] = {}
     faults: list[Failure] = []

@@ -30,7 +30,7 @@ class Instance:
     """Instantiated, from its bundle; `begin` makes it active. `controls`: float32, one for each port of the plugin, in
     its own counting;
     writing there is all it takes to set one. `seed`: what its randomness begins with; `state`: what it was
-    told beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
+    given beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
 
     def __init__(self, plugin: Plugin, bundle: Path, rate: int, seed: str = "", state: str = "") -> None:
         with settled(seed):
@@ -52,7 +52,7 @@ class Instance:
         rest = [index for index in range(count) if index not in first]
         self.rows_of = {index: row for row, index in enumerate((*first, *rest))}
         self.events: dict[int, np.ndarray] = {}  # of every atom port, in and out
-        self.told: list[np.ndarray] = []  # of those that it writes
+        self.written_events: list[np.ndarray] = []  # of those that it writes
         self.noted = True  # there are notes in the buffer of the last run
         self.waiting: list[bytes] = []  # what it wants done aside, done right after its run
         self.answers: list[bytes] = []
@@ -70,7 +70,7 @@ class Instance:
         self.active = False
 
     def begin(self, values: list[tuple[int, float]]) -> None:
-        """Values come before activation: some plugins take what they find then. A block of silence tells how late it
+        """Values come before activation: some plugins take what they find then. A block of silence says how late it
         is, and is forgotten."""
         self.set(values)
         self._activate(True)
@@ -114,7 +114,7 @@ class Instance:
 
         self.callbacks = schedule, answer
         self.schedule = ffi.new("LV2_Worker_Schedule*", {"schedule_work": schedule})
-        told = {
+        written_events = {
             f"{LV2}ext/urid#map": numbers.map,
             f"{LV2}ext/urid#unmap": numbers.unmap,
             f"{LV2}ext/options#options": self.options,
@@ -123,10 +123,10 @@ class Instance:
             f"{LV2}ext/state#loadDefaultState": ffi.NULL,
             **self.services.rows,
         }
-        self.names = [ffi.new("char[]", uri.encode()) for uri in told]
+        self.names = [ffi.new("char[]", uri.encode()) for uri in written_events]
         self.rows = [
             ffi.new("LV2_Feature*", {"URI": name, "data": ffi.cast("void*", data)})
-            for name, data in zip(self.names, told.values(), strict=True)
+            for name, data in zip(self.names, written_events.values(), strict=True)
         ]
         return ffi.new("LV2_Feature*[]", [*self.rows, ffi.NULL])
 
@@ -150,7 +150,7 @@ class Instance:
                 self.events[index] = buffer
                 place = ffi.cast("void*", buffer.ctypes.data)
                 if world.is_a(found, index, f"{core}OutputPort"):
-                    self.told.append(buffer)
+                    self.written_events.append(buffer)
                 else:
                     _empty(buffer)
             else:
@@ -200,7 +200,7 @@ class Instance:
     def plain(self) -> bool:
         """Whether a run without messages is a call of the plugin and no more."""
         noted = self.notes is not None and self.noted
-        return not (noted or self.told or self.worker != self.ffi.NULL)
+        return not (noted or self.written_events or self.worker != self.ffi.NULL)
 
     def run(self, frames: int, messages: list[tuple[int, bytes]]) -> None:
         """The next `frames`, at most BLOCK, of what is in `audio`; `messages`: MIDI at frames of them,
@@ -208,7 +208,7 @@ class Instance:
         if self.notes is not None and (messages or self.noted):
             _write(self.notes, messages)
             self.noted = bool(messages)
-        for buffer in self.told:
+        for buffer in self.written_events:
             _room(buffer)
         self.run_(self.handle, frames)
         if self.waiting and self.worker != self.ffi.NULL:
@@ -236,7 +236,7 @@ class Instance:
         return int(max(said, 0.0)) if np.isfinite(said) else 0
 
     def begin_again(self) -> bool:
-        """Deactivated and activated: what it holds of sound is let go (LV2 core, activate)."""
+        """Deactivated and activated: what it holds of sound is released (LV2 core, activate)."""
         self._activate(False)
         self._activate(True)
         return True

@@ -105,10 +105,10 @@ class World:
     def text(self, node: Any, free: bool = False) -> str:
         if node == self.ffi.NULL:
             return ""
-        told = self.ffi.string(self.lib.lilv_node_as_string(node)).decode(errors="replace")
+        text_of = self.ffi.string(self.lib.lilv_node_as_string(node)).decode(errors="replace")
         if free:
             self.lib.lilv_node_free(node)
-        return told
+        return text_of
 
     def nodes(self, nodes: Any) -> list[str]:
         found = []
@@ -139,18 +139,18 @@ class World:
             )
         return found
 
-    # --- what a plugin is told beyond its ports ---
+    # --- what a plugin is given beyond its ports ---
 
     def state_text(self, state: Any) -> str:
         """As Turtle; "" where it holds values of ports alone."""
         if not self.lib.lilv_state_get_num_properties(state):
             return ""
         numbers = urids()
-        told = self.lib.lilv_state_to_string(self.made, numbers.map, numbers.unmap, state, STATE_URI, self.ffi.NULL)
-        if told == self.ffi.NULL:
+        text_of = self.lib.lilv_state_to_string(self.made, numbers.map, numbers.unmap, state, STATE_URI, self.ffi.NULL)
+        if text_of == self.ffi.NULL:
             return ""
-        text = self.ffi.string(told).decode(errors="replace")
-        self.lib.lilv_free(told)
+        text = self.ffi.string(text_of).decode(errors="replace")
+        self.lib.lilv_free(text_of)
         return text
 
     def kept(self, instance: Any, uri: str, features: Any) -> str:
@@ -197,7 +197,7 @@ class World:
     def has(self, plugin: Any, index: int, property_: str) -> bool:
         return bool(self.lib.lilv_port_has_property(plugin, self.port(plugin, index), self.uri(property_)))
 
-    def told(self, plugin: Any, index: int, predicate: str) -> str:
+    def text_of(self, plugin: Any, index: int, predicate: str) -> str:
         node = self.lib.lilv_port_get(plugin, self.port(plugin, index), self.uri(predicate))
         return self.text(node, free=True)
 
@@ -227,7 +227,7 @@ def describe(world: World, plugin: Any) -> DeviceKind:
                 ports.append(_port(world, plugin, index, *(float(each[index]) for each in ranges)))
             elif (
                 world.has(plugin, index, f"{CORE}reportsLatency")
-                or world.told(plugin, index, f"{CORE}designation") == f"{CORE}latency"
+                or world.text_of(plugin, index, f"{CORE}designation") == f"{CORE}latency"
             ):
                 latency = index
         elif world.is_a(plugin, index, f"{ATOM}AtomPort"):
@@ -256,8 +256,8 @@ def lib_name(world: World, plugin: Any, index: int) -> Any:
 
 def _port(world: World, plugin: Any, index: int, low: float, high: float, default: float) -> Port:
     symbol = world.text(world.lib.lilv_port_get_symbol(plugin, world.port(plugin, index)))
-    group = world.told(plugin, index, f"{GROUPS}group")
-    unit = world.told(plugin, index, f"{UNITS}unit").rpartition("#")[2]
+    group = world.text_of(plugin, index, f"{GROUPS}group")
+    unit = world.text_of(plugin, index, f"{UNITS}unit").rpartition("#")[2]
     return Port(
         symbol,
         index,
@@ -312,7 +312,7 @@ def _kind(
         bindings[key] = binding
         if port.hidden:
             hidden.append(key)
-        if world.told(plugin, port.index, f"{CORE}designation") == f"{CORE}enabled":
+        if world.text_of(plugin, port.index, f"{CORE}designation") == f"{CORE}enabled":
             enabled = key
     sort = world.text(lib.lilv_plugin_class_get_uri(lib.lilv_plugin_get_class(plugin)))
     plays = events >= 0 and (sort.endswith("#InstrumentPlugin") or not audio["in"])
@@ -358,7 +358,7 @@ def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000
     values: dict[str, float] = {}
 
     @ffi.callback("void(const char*, void*, const void*, uint32_t, uint32_t)")
-    def told(symbol: Any, _: Any, value: Any, size: int, kind_: int) -> None:
+    def text_of(symbol: Any, _: Any, value: Any, size: int, kind_: int) -> None:
         c_types = {"Float": "float*", "Double": "double*", "Int": "int32_t*", "Long": "int64_t*", "Bool": "int32_t*"}
         name = types.get(kind_)
         if name is not None:
@@ -371,7 +371,7 @@ def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000
         if state == ffi.NULL:
             continue
         values.clear()
-        lib.lilv_state_emit_port_values(state, told, ffi.NULL)
+        lib.lilv_state_emit_port_values(state, text_of, ffi.NULL)
         beyond = world.state_text(state)
         lib.lilv_state_free(state)
         named = {}

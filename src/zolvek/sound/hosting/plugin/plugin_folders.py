@@ -20,7 +20,7 @@ MOST_BYTES = 8_000_000
 
 def roots(variable: str, standard: tuple[str, ...]) -> list[Path]:
     """The folders of a search path (`variable` of the environment, else the standard's own), whole paths only: one
-    that counts from the current folder would load what lies beside a project."""
+    that counts from the current folder would load what lies next to a project."""
     path = os.environ.get(variable)
     found = []
     for name in path.split(":") if path else standard:

@@ -51,7 +51,7 @@ class Instance(Protocol):
     def through(self, stretch: Stretch) -> None: ...
 
     def begin_again(self) -> bool:
-        """Let go of what it holds of sound; False where it can't."""
+        """Release what it holds of sound; False where it can't."""
 
     def close(self) -> None: ...
 

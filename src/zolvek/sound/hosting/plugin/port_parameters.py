@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What a plugin's description says of a control port, as a parameter of ours and its binding.
 
-Of 27,628 control inputs of the LV2 plugins in Debian, minimum, maximum and default are told by all, a unit by
+Of 27,628 control inputs of the LV2 plugins in Debian, minimum, maximum and default are given by all, a unit by
 about half: so what the name says in brackets is read too.
 """
 
@@ -17,7 +17,7 @@ from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 
 BYPASS_ID = "bypass"
-MOST_CHOICES = 128  # integers that are told one by one
+MOST_CHOICES = 128  # integers that are given one by one
 LOWEST_DB = -90.0  # at which a gain from 0 has its floor, unless it is loud all over
 LOWEST_RATIO = 1e-9
 USUAL_RATE = 48_000.0  # at which ports that count in parts of it are described

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What a control that is known by its texts alone is, as a parameter of ours and its binding.
 
-A VST3 plugin tells of each control how many steps it has, and how it writes any place 0..1 of its travel. Unit
+A VST3 plugin says of each control how many steps it has, and how it writes any place 0..1 of its travel. Unit
 and taper are read out of what it writes at places all along.
 """
 
@@ -27,7 +27,7 @@ SILENCE = re.compile(r"\s*[-−]\s*(inf|infinity|∞|oo)\b.*|\s*[-−]∞.*", re
 SURELY_NOT = 1e3  # times the rounding of a text: far beyond it
 
 
-class Told(Record, frozen=True):
+class ControlTexts(Record, frozen=True):
     """`texts`: what it writes at places evenly from 0 to 1, one for each step where it has `steps`, else
     PLACES of them. `default`: a place 0..1."""
 
@@ -48,27 +48,29 @@ class _Read(NamedTuple):
     unit: str
 
 
-def parameter_of(told: Told, key: str) -> tuple[Parameter, Binding]:
+def parameter_of(control_texts: ControlTexts, key: str) -> tuple[Parameter, Binding]:
     """The parameter of id `key`, and how it reaches the control's 0..1."""
-    if 2 <= told.steps <= MOST_STEPS and len(told.texts) == told.steps:
-        return _stepped(told, key)
-    read = _read(told)
+    if 2 <= control_texts.steps <= MOST_STEPS and len(control_texts.texts) == control_texts.steps:
+        return _stepped(control_texts, key)
+    read = _read(control_texts)
     if read is None:
-        plain = Parameter(key, told.name, "", "%", 0.0, 100.0, 100.0 * told.default)
-        return plain, Binding(told.name, told.index, POSITION)
-    return _sliding(told, key, read)
+        plain = Parameter(key, control_texts.name, "", "%", 0.0, 100.0, 100.0 * control_texts.default)
+        return plain, Binding(control_texts.name, control_texts.index, POSITION)
+    return _sliding(control_texts, key, read)
 
 
-def _stepped(told: Told, key: str) -> tuple[Parameter, Binding]:
-    places = tuple(np.linspace(0.0, 1.0, told.steps).tolist())
-    at = float(np.argmin(np.abs(np.asarray(places) - told.default)))
-    binding = Binding(told.name, told.index, values=places)
-    words = [SWITCH_WORDS.get(text.strip().lower()) for text in told.texts]
-    plain = told.steps == 2 and (words == [0.0, 1.0] or told.texts[0] == told.texts[1] or _read(told) is not None)
+def _stepped(control_texts: ControlTexts, key: str) -> tuple[Parameter, Binding]:
+    places = tuple(np.linspace(0.0, 1.0, control_texts.steps).tolist())
+    at = float(np.argmin(np.abs(np.asarray(places) - control_texts.default)))
+    binding = Binding(control_texts.name, control_texts.index, values=places)
+    words = [SWITCH_WORDS.get(text.strip().lower()) for text in control_texts.texts]
+    plain = control_texts.steps == 2 and (
+        words == [0.0, 1.0] or control_texts.texts[0] == control_texts.texts[1] or _read(control_texts) is not None
+    )
     if plain:
-        return Parameter(key, told.name, taper="switch", default=at), binding
-    labels = apart(tuple(told.texts))
-    return Parameter(key, told.name, "", "", 0.0, told.steps - 1.0, at, "stepped", labels), binding
+        return Parameter(key, control_texts.name, taper="switch", default=at), binding
+    labels = apart(tuple(control_texts.texts))
+    return Parameter(key, control_texts.name, "", "", 0.0, control_texts.steps - 1.0, at, "stepped", labels), binding
 
 
 def _one(text: str, label: str) -> tuple[float, float, str] | None:
@@ -88,10 +90,10 @@ def _one(text: str, label: str) -> tuple[float, float, str] | None:
     return value, 0.5 * 10.0**-places / worth, unit
 
 
-def _read(told: Told) -> _Read | None:
+def _read(control_texts: ControlTexts) -> _Read | None:
     """The texts as numbers that rise or fall all along, or None."""
-    label = told.label.strip() or in_name(told.name)
-    rows = [_one(text, label) for text in told.texts]
+    label = control_texts.label.strip() or in_name(control_texts.name)
+    rows = [_one(text, label) for text in control_texts.texts]
     if len(rows) < 2 or any(row is None for row in rows):
         return None
     values, rounded, units = (list(column) for column in zip(*(r for r in rows if r), strict=True))
@@ -105,7 +107,7 @@ def _read(told: Told) -> _Read | None:
     return _Read(np.array(values), np.array(rounded), kinds.pop())
 
 
-def _sliding(told: Told, key: str, read: _Read) -> tuple[Parameter, Binding]:
+def _sliding(control_texts: ControlTexts, key: str, read: _Read) -> tuple[Parameter, Binding]:
     values, places = read.values, np.linspace(0.0, 1.0, len(read.values))
     falls = values[-1] < values[0]
     if falls:
@@ -113,36 +115,40 @@ def _sliding(told: Told, key: str, read: _Read) -> tuple[Parameter, Binding]:
     silent = not np.isfinite(values[0])
     low, high = float(values[1] if silent else values[0]), float(values[-1])
     if not low < high:
-        plain = Parameter(key, told.name, "", "%", 0.0, 100.0, 100.0 * told.default)
-        return plain, Binding(told.name, told.index, POSITION)
+        plain = Parameter(key, control_texts.name, "", "%", 0.0, 100.0, 100.0 * control_texts.default)
+        return plain, Binding(control_texts.name, control_texts.index, POSITION)
     unit = "±%" if read.unit == "%" and low < 0.0 else read.unit
     off = {taper: _off(taper, read, low, high) for taper in _possible(low, silent)}
     taper = min(off, key=lambda each: off[each])
     if off[taper] <= 1.0 and not falls:
-        made = Parameter(key, told.name, "", unit, low, high, low, taper)
-        at = float(made.value(told.default))
+        made = Parameter(key, control_texts.name, "", unit, low, high, low, taper)
+        at = float(made.value(control_texts.default))
         if not np.isfinite(at):
             at = -1e12
-        return _with_default(made, at), Binding(told.name, told.index, POSITION)
-    made = Parameter(key, told.name, "", unit, low, high, low, taper)
-    return _by_table(told, made, values, places)
+        return _with_default(made, at), Binding(control_texts.name, control_texts.index, POSITION)
+    made = Parameter(key, control_texts.name, "", unit, low, high, low, taper)
+    return _by_table(control_texts, made, values, places)
 
 
-def _by_table(told: Told, made: Parameter, values: Floats, places: Floats) -> tuple[Parameter, Binding]:
+def _by_table(
+    control_texts: ControlTexts, made: Parameter, values: Floats, places: Floats
+) -> tuple[Parameter, Binding]:
     """Of a law that is none of ours: its own values, and where they lie, with the default's among them."""
     kept = np.isfinite(values)
     values, places = values[kept], places[kept]
     rising = places[-1] > places[0]
-    at = float(np.interp(told.default, places if rising else places[::-1], values if rising else values[::-1]))
+    at = float(np.interp(control_texts.default, places if rising else places[::-1], values if rising else values[::-1]))
     strict = np.concatenate(([True], np.diff(values) > 0.0))
     values, places = values[strict], places[strict]
     where = int(np.searchsorted(values, at))
     if where < len(values) and values[where] == at:
         places = places.copy()
-        places[where] = told.default
+        places[where] = control_texts.default
     else:
-        values, places = np.insert(values, where, at), np.insert(places, where, told.default)
-    binding = Binding(told.name, told.index, TABLE, values=tuple(values.tolist()), places=tuple(places.tolist()))
+        values, places = np.insert(values, where, at), np.insert(places, where, control_texts.default)
+    binding = Binding(
+        control_texts.name, control_texts.index, TABLE, values=tuple(values.tolist()), places=tuple(places.tolist())
+    )
     return _with_default(made, at), binding
 
 

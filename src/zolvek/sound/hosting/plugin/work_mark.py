@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Which plugin is at work, written where whoever watches the process can read it after its end.
+"""Which plugin is at work, written where who watches the process can read it after its end.
 
 A plugin may end its process without a word. What each thread of it was doing is kept in a piece of memory without a
 name, which both processes have and which goes with them: the device's id and the phase it was in.
@@ -68,11 +68,11 @@ class Mark:
 _own: list[Mark] = []
 _slots = threading.local()
 _lock, _making = threading.Lock(), threading.RLock()
-_free = list(range(PARTS - 1, 0, -1))  # of threads beside the one that plays
+_free = list(range(PARTS - 1, 0, -1))  # of threads next to the one that plays
 
 
 def begin() -> None:
-    """Write marks from now on, where somebody watches."""
+    """Write marks from now on, where a user watches."""
     handle = os.environ.pop(VARIABLE, "")
     if handle.isdigit() and not _own:
         try:

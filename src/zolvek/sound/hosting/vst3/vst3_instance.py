@@ -42,7 +42,7 @@ class Instance:
     def begin_again(self) -> bool:
         try:
             self.made.reset()
-        except RuntimeError:  # it would have to be loaded anew, by the thread that loaded it
+        except RuntimeError:  # it would have to be loaded again, by the thread that loaded it
             return False
         self.parameters = self.made._parameters
         return True
@@ -58,9 +58,9 @@ class Instance:
             own = none
             if messages:
                 own, at = between(messages, at, first, last)
-            told = give(self.made, sound[: self.sides, first:last], own, self.rate)
+            output = give(self.made, sound[: self.sides, first:last], own, self.rate)
             # What it holds back at first comes as silence before: late by its latency, like others.
-            out[: len(told), last - told.shape[1] : last] = told[: len(out)]
+            out[: len(output), last - output.shape[1] : last] = output[: len(out)]
         if self.sides < len(out):
             out[1] = out[0]
 

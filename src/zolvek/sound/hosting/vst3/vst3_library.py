@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """VST3 plugins loaded by pedalboard: what they say of themselves, and their state as text.
 
-A plugin's code runs when it is loaded: in processes beside the window alone.
+A plugin's code runs when it is loaded: in processes in the background alone.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.plugin.plugin_ids import VST3_ID
 from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, written
 from zolvek.sound.hosting.plugin.port_parameters import keys_of_names
-from zolvek.sound.hosting.plugin.text_parameters import MOST_STEPS, PLACES, Told, parameter_of
+from zolvek.sound.hosting.plugin.text_parameters import MOST_STEPS, PLACES, ControlTexts, parameter_of
 from zolvek.sound.hosting.vst3 import vst3_paths
 from zolvek.storage.opening import is_ordinary
 
@@ -119,11 +119,11 @@ def texts_of(kind: DeviceKind, plugin: Any) -> dict[str, str]:
 def describe(plugin: Any, path: str) -> DeviceKind:
     """A loaded plugin as a kind of device. Raises ZolvekError for one that can't be used."""
     uri, name = id_of(plugin), str(plugin.name)
-    told = [_told(p) for p in plugin._parameters[:MOST_READ]]
+    controls = [_control_texts(p) for p in plugin._parameters[:MOST_READ]]
     parameters: list[Parameter] = []
     ports: dict[str, Binding] = {}
     hidden = []
-    for key, each in zip(keys_of_names([_word(t.name) for t in told]), told, strict=True):
+    for key, each in zip(keys_of_names([_word(t.name) for t in controls]), controls, strict=True):
         parameter, binding = parameter_of(each, key)
         parameters.append(replace(parameter, group="Plugin"))
         ports[key] = replace(binding, symbol=key)
@@ -183,13 +183,13 @@ def _word(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "parameter"
 
 
-def _told(parameter: Any) -> Told:
+def _control_texts(parameter: Any) -> ControlTexts:
     steps = int(parameter.num_steps)
     few = 2 <= steps <= MOST_STEPS
     count = steps if few else PLACES
     texts = tuple(str(parameter.get_text_for_raw_value(float(place))) for place in np.linspace(0.0, 1.0, count))
     default = min(max(float(parameter.default_raw_value), 0.0), 1.0)
-    return Told(
+    return ControlTexts(
         str(parameter.name).strip() or f"Parameter {parameter.index + 1}",
         int(parameter.index),
         str(parameter.label),

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin's own window: a process beside ours, which is told where controls stand and tells what is moved."""
+"""A plugin's own window: a process next to ours, which is given where controls stand and says what is moved."""
 
 from __future__ import annotations
 
@@ -14,17 +14,17 @@ from zolvek.core.errors import Failure
 from zolvek.core.model.project import Device
 from zolvek.storage.python_process import begin, command, kill, shut
 
-CLOSING = 1.0  # seconds that it has to tell its state and end
+CLOSING = 1.0  # seconds that it has to say its state and end
 OWN_WINDOWS = {"vst3": "zolvek.sound.hosting.windows.vst3_window"}  # of which formats there are any
-Told = Callable[[str, Any], None]  # "moved" {parameter: position}, "state" text, "fault" ZolvekError, "closed" None
+OnReport = Callable[[str, Any], None]  # "moved" {parameter: position}, "state" text, "fault" ZolvekError, "closed" None
 
 
 class OwnWindow:
-    """`told` is called from another thread; "closed" comes last, once, whatever happens there."""
+    """`given` is called from another thread; "closed" comes last, once, whatever happens there."""
 
-    def __init__(self, device: Device, told: Told) -> None:
+    def __init__(self, device: Device, on_report: OnReport) -> None:
         assert device.row.plugin is not None
-        self.device, self.told = device, told
+        self.device, self.on_report = device, on_report
         self.leaving = self.ending = False
         self.process = begin(command(OWN_WINDOWS[device.row.plugin.format]))
         self._send("open", device)
@@ -32,7 +32,7 @@ class OwnWindow:
         self.thread.start()
 
     def set(self, device: Device, tell: bool = True) -> None:
-        """Where the controls stand now. Not told is what the window itself has moved: meanwhile the hand is
+        """Where the controls stand now. Not given is what the window itself has moved: meanwhile the user is
         further on, and would be pulled back."""
         if device is not self.device:
             self.device = device
@@ -46,7 +46,7 @@ class OwnWindow:
 
     def _send(self, *message: object) -> None:
         assert self.process.stdin is not None
-        with contextlib.suppress(OSError, ValueError):  # it is gone: the reader tells
+        with contextlib.suppress(OSError, ValueError):  # it is gone: the reader says
             pickle.dump(message, self.process.stdin)
             self.process.stdin.flush()
 
@@ -57,16 +57,16 @@ class OwnWindow:
             while True:
                 what, value = pickle.load(self.process.stdout)
                 whole = whole or what in ("state", "fault")
-                self.told(what, value)
+                self.on_report(what, value)
         if not whole and not self.ending:
-            self.told(
+            self.on_report(
                 "fault",
                 Failure("The plugin's window has closed. The sound continues.", self.device.name, "Open it again."),
             )
-        self.told("closed", None)
+        self.on_report("closed", None)
 
     def close(self) -> None:
-        """End it; what was moved there has been told."""
+        """End it; what was moved there has been given."""
         self.leave()
         with contextlib.suppress(subprocess.TimeoutExpired):
             self.process.wait(timeout=CLOSING)

@@ -3,7 +3,7 @@
 
 It reads pickled commands, ("open", device), then ("set", device) and ("close",), and writes what a hand does
 there: ("moved", {parameter: position}), at the end ("state", text), and ("fault", ZolvekError) where there is no
-window. The plugin that is seen is another instance than the one that is heard: values go to and fro.
+window. The plugin that is seen is another instance than the one that is heard: values go back and forth.
 """
 
 from __future__ import annotations
@@ -61,13 +61,13 @@ class Shown:
                     self.known[port] = float(self.parameters[port].raw_value)
 
     def look(self) -> None:
-        """Tell what has been moved here since the last look."""
+        """Say what has been moved here since the last look."""
         with self.lock:
             now = {port: float(self.parameters[port].raw_value) for port in self.keys}
             moved = [port for port, value in now.items() if abs(self.known[port] - value) > MOVED]
             self.known.update(now)
         if moved:
-            self.tell("moved", {self.keys[port]: self._position(port, now[port]) for port in moved})
+            self.report("moved", {self.keys[port]: self._position(port, now[port]) for port in moved})
 
     def _position(self, port: int, value: float) -> float:
         key = self.keys[port]
@@ -75,7 +75,7 @@ class Shown:
         own = real(parameter, self.plugin.ports[key], value, USUAL_RATE)
         return float(parameter.position(own))
 
-    def tell(self, what: str, value: Any) -> None:
+    def report(self, what: str, value: Any) -> None:
         pickle.dump((what, value), self.out)
         self.out.flush()
 
@@ -85,7 +85,7 @@ class Shown:
                 self.look()
 
     def follow(self, source: BinaryIO) -> None:
-        """What is told from outside, until it ends or says so."""
+        """What is given from outside, until it ends or says so."""
         with contextlib.suppress(EOFError, OSError, pickle.UnpicklingError):
             while True:
                 what, *rest = pickle.load(source)
@@ -155,8 +155,8 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
     """The windows in a window, and in those."""
     root, parent = ctypes.c_ulong(), ctypes.c_ulong()
     children, count = ctypes.POINTER(ctypes.c_ulong)(), ctypes.c_uint()
-    told = (ctypes.byref(each) for each in (root, parent, children, count))
-    if not x11.XQueryTree(display, window, *told):
+    replies = (ctypes.byref(each) for each in (root, parent, children, count))
+    if not x11.XQueryTree(display, window, *replies):
         return []
     own = [int(children[place]) for place in range(count.value)]
     if own:
@@ -184,7 +184,7 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
     shown.look()
     after = state_of(shown.made)
     # One that was only looked at is as it was: nothing to keep, nothing to undo.
-    shown.tell("state", after if after != before else device.state)
+    shown.report("state", after if after != before else device.state)
 
 
 if __name__ == "__main__":

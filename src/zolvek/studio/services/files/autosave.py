@@ -25,7 +25,7 @@ class Autosave(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.begun = self.told = self.wanted = False
+        self.begun = self.reported = self.wanted = False
         self.kept: Project | None = None
         self.work: threading.Thread | None = None
         self.quiet, self.longest = QTimer(self), QTimer(self)
@@ -33,7 +33,7 @@ class Autosave(QObject):
             timer.setSingleShot(True)
             timer.setInterval(interval)
             timer.timeout.connect(self.keep)
-        self.failed.connect(self._tell)
+        self.failed.connect(self._report)
         self.written.connect(self._again)
 
     def begin(self) -> None:
@@ -79,11 +79,11 @@ class Autosave(QObject):
             self.wait()  # its thread is about to end
             self.keep()
 
-    def _tell(self, error: ZolvekError) -> None:
+    def _report(self, error: ZolvekError) -> None:
         """Once: a disk that stays full would say so again and again."""
         self.kept = None
-        if not self.told:
-            self.told = True
+        if not self.reported:
+            self.reported = True
             self.session.notices.report(error)
 
     def wait(self) -> None:
@@ -100,7 +100,7 @@ class Autosave(QObject):
             self.settled()
 
     def settled(self) -> None:
-        """Saved, or given up: there is nothing left to keep."""
+        """Saved, or cancelled: there is nothing left to keep."""
         self.quiet.stop()
         self.longest.stop()
         self.wanted = False
@@ -108,5 +108,5 @@ class Autosave(QObject):
         if self.kept is not None:
             from zolvek.formats.project import recovery
 
-            recovery.let_go()
+            recovery.release()
             self.kept = None

@@ -25,7 +25,7 @@ def export_collected(deliveries: Deliveries) -> None:
 
 
 def collect(deliveries: Deliveries, path: Path, anywhere: bool = False) -> None:
-    """Write it beside the window. Sounds outside the project's folder and the home are asked for; `anywhere`: they
+    """Write it in the background. Sounds outside the project's folder and the home are asked for; `anywhere`: they
     have been."""
     from zolvek.formats.project.collection import OutsideFiles, collected
 

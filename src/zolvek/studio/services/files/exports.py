@@ -84,7 +84,7 @@ class Deliveries(QObject):
         )
         exact = self.settings.midi_exact_time
         if paths.may_replace(self.session.document, self.ask, path, midi_out.files_of(project, path, split)):
-            self.run(path.name, lambda told: midi_out.save(project, path, close, split, told, exact))
+            self.run(path.name, lambda on_progress: midi_out.save(project, path, close, split, on_progress, exact))
 
     def midi_to_drag(self) -> Path:
         """The MIDI file in a folder of its own, to be dragged into another program."""
@@ -254,13 +254,13 @@ class Deliveries(QObject):
         done: Callable[[Any], object] = lambda _: None,
         said: str | None = None,
     ) -> None:
-        """Work off the interface thread, with progress and a way to stop; then `done` is told the
+        """Work off the interface thread, with progress and a way to stop; then `done` is given the
         result."""
         if self.working is not None:
             raise ZolvekError("Another export or import is still running.", name, "Wait for it, or stop it.")
         thread = self.working = Work(task)
         bar = self.ask.progress(name, thread.stop)
-        thread.progress.connect(bar.told)
+        thread.progress.connect(bar.progressed)
 
         def ended() -> None:
             bar.close()
@@ -269,12 +269,12 @@ class Deliveries(QObject):
                 self.session.notices.report(thread.error)
             elif self.session.notices.try_to(lambda: done(thread.result)):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
-                told = f"Exported {name}" if count == 1 else f"Exported {count} files"
+                message = f"Exported {name}" if count == 1 else f"Exported {count} files"
                 if said is None:
                     self.delivered += 1
                     self.changed.emit()
                 if said != "":  # "": what is done with it says so itself
-                    self.session.notices.say(said or told)
+                    self.session.notices.say(said or message)
             thread.deleteLater()
 
         thread.finished.connect(ended)
@@ -287,7 +287,7 @@ class Deliveries(QObject):
         change: Callable[[Project, Any], Project],
         said: str | None = None,
     ) -> None:
-        """Work beside the interface, and apply what comes of it, by `change`, to the project of that
+        """Work in the background, and apply what comes of it, by `change`, to the project of that
         moment: what was edited meanwhile stays. One undo step named `label`."""
         session = self.session
 

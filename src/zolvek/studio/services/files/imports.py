@@ -51,19 +51,19 @@ class Media:
                     project = with_file_found(project, name, found.where[name])
                 session.document.edit(f"Find {counted(count, 'sound file')}", project)
             if found.missing or found.by_name:
-                told = [f"{Path(n).name}: not found" for n in found.missing]
-                told += [f"{Path(n).name}: by its name; its content may be another" for n in found.by_name]
+                lines = [f"{Path(n).name}: not found" for n in found.missing]
+                lines += [f"{Path(n).name}: by its name; its content may be another" for n in found.by_name]
                 session.notices.report(
                     ZolvekError(
                         f"Found {count} of {len(missing)}.",
-                        "\n".join(told),
+                        "\n".join(lines),
                         "Look in another folder for the rest." if found.missing else "Check them by ear.",
                     )
                 )
 
         project = session.project
         self.deliveries.run_for_project(
-            "Find missing audio files", lambda told: searched(project, missing, folder, told), done
+            "Find missing audio files", lambda lines: searched(project, missing, folder, lines), done
         )
 
     def import_sound(self) -> None:
@@ -72,7 +72,7 @@ class Media:
             self.take_sound(path)
 
     def take_sound(self, path: Path) -> bool:
-        """The sound file as a block on the shown track, at the playhead, once it has been read through beside
+        """The sound file as a block on the shown track, at the playhead, once it has been read through next to
         the window; one that can't be read changes nothing."""
         from zolvek.core.edits import clips as blocks
         from zolvek.core.model.source import Clip
@@ -83,7 +83,7 @@ class Media:
         return self.session.notices.try_to(
             lambda: self.deliveries.change(
                 f"{track.name} plays {path.name}",
-                lambda told: examine(str(path), told),
+                lambda lines: examine(str(path), lines),
                 lambda project, _: blocks.placed(project, track.id, clip)[0],
                 f"{track.name} plays {path.name} from {self.session.project.meter.text(beat)} on.",
             )

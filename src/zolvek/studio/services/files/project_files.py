@@ -65,29 +65,31 @@ class Files:
                 self._opened(path)
                 if project_file.is_newer(project):
                     self.session.notices.say(project_file.NEWER)
-                self.tell_missing()
+                self.report_missing()
 
         return self.session.notices.try_to(work)
 
     def _unpack(self, path: Path) -> None:
-        """A collected project, unpacked beside the window into a folder beside its file, and opened there."""
+        """A collected project, unpacked in the background into a folder next to its file, and opened there."""
         from zolvek.formats.project import collection
 
-        self.deliveries.run(path.name, lambda told: collection.unpacked(path, progress=told), self.open_path, "")
+        self.deliveries.run(
+            path.name, lambda on_progress: collection.unpacked(path, progress=on_progress), self.open_path, ""
+        )
 
     def save_template(self) -> None:
         """Ask for a name, and keep the project as a template."""
         from zolvek.formats.project import templates
 
-        told = self.ask.text("Save as template", "Name:", self.session.project.name)
-        if told is None:
+        on_progress = self.ask.text("Save as template", "Name:", self.session.project.name)
+        if on_progress is None:
             return
-        if told.strip() in templates.names() and not self.ask.confirm(
-            f"There is already a template {told.strip()}.", "Replace it?"
+        if on_progress.strip() in templates.names() and not self.ask.confirm(
+            f"There is already a template {on_progress.strip()}.", "Replace it?"
         ):
             return
-        templates.save(self.session.project, told)
-        self.session.notices.say(f"New projects can start from {told.strip()}.")
+        templates.save(self.session.project, on_progress)
+        self.session.notices.say(f"New projects can start from {on_progress.strip()}.")
 
     def new_from_template(self) -> None:
         from zolvek.formats.project import templates
@@ -103,7 +105,7 @@ class Files:
         from zolvek.formats.project import templates
 
         self.begin(templates.load(template))
-        self.tell_missing()
+        self.report_missing()
 
     def open_demo(self) -> None:
         from zolvek.demo.night_regatta import build
@@ -131,7 +133,7 @@ class Files:
             self.begin_with(found)
 
     def begin_with(self, found: list[Path]) -> None:
-        """A project with a track for each of the files, read beside the window."""
+        """A project with a track for each of the files, read in the background."""
         from zolvek.core.edits.new_project import timed
 
         def done(brought: list[Brought]) -> None:
@@ -144,14 +146,14 @@ class Files:
             self.session.notices.say(f"{counted(len(brought), 'file')} imported.{more}")
 
         label = counted(len(found), "file")
-        self.deliveries.run(label, lambda told: read(found, told), done, "")
+        self.deliveries.run(label, lambda on_progress: read(found, on_progress), done, "")
 
     def bring(self, found: list[Path]) -> None:
         """A track for each of the files in the open project, as one step."""
         label = f"Import {counted(len(found), 'file')}"
         self.deliveries.change(
             label,
-            lambda told: read(found, told),
+            lambda on_progress: read(found, on_progress),
             lambda project, brought: with_files(project, brought, False),
             f"{label}: tempo and meter are unchanged.",
         )
@@ -218,7 +220,7 @@ class Files:
             )
 
     def _opened(self, path: Path) -> None:
-        """The file is open in this window: locked, where another one has not got it."""
+        """The file is open in this window: locked, where another one does not have it."""
         from zolvek.formats.project import recovery
 
         self._release()
@@ -263,7 +265,7 @@ class Files:
                 self.autosave.keep()
                 self.autosave.wait()  # the old copy goes only once there is a new one
             if wanted or not self.ask.confirm("Keep them for the next start?", "Otherwise they are lost."):
-                recovery.let_go(left.file)
+                recovery.release(left.file)
             if wanted:
                 return
 
@@ -277,7 +279,7 @@ class Files:
         answer = self.ask.unsaved(self.document.title)
         return self.save() if answer == "save" else answer == "discard"
 
-    def tell_missing(self) -> None:
+    def report_missing(self) -> None:
         """Say which sound files are not there, once the project is open."""
         names = clip_playback.missing(self.session.project)
         if names:

@@ -38,7 +38,7 @@ class Outside(QObject):
         super().__init__()
         self.session, self.player = session, player
         self.rows: deque[Sent] = deque(maxlen=MOST_ROWS)
-        self.watched = False  # somebody looks at the messages
+        self.watched = False  # a user looks at the messages
         self.last_control = ""
         self.gesture: object = None
         self.moving: set[tuple[str, str]] = set()  # what is being moved: devices, parameters
@@ -55,7 +55,7 @@ class Outside(QObject):
         self.filters: Callable[[bytes, float], bool] = lambda _message, _seconds: False
         self.came.connect(self.heard)
         session.shown.changed.connect(self._learn)
-        session.document.changed.connect(self._tell)
+        session.document.changed.connect(self._send_state)
         player.passed.connect(self._passed)
         player.begun.connect(self._begun)
 
@@ -116,7 +116,7 @@ class Outside(QObject):
         )
         session.notices.say(f"{moved} now moves {name}.")
         self.last_control = ""
-        session.shown.let_go()
+        session.shown.release()
         session.passes.learn("")
 
     def heard(self, message: tuple[int, ...], seconds: float) -> None:
@@ -144,7 +144,7 @@ class Outside(QObject):
     # --- out ---
 
     def send_to(self, name: str | None) -> None:
-        """Send what the piece plays to a real port; None to none. Raises ZolvekError as above."""
+        """Send what the song plays to a real port; None to none. Raises ZolvekError as above."""
         from zolvek.sync.ports.midi_ports import Output
 
         self._close_outputs()
@@ -155,7 +155,7 @@ class Outside(QObject):
             self.output = Output(name)
             self._open_named()
             self.stream = MidiStream(self._port_of)
-            self._tell()
+            self._send_state()
             self.live = Live(
                 self.stream,
                 lambda: self.player.clock,
@@ -170,8 +170,8 @@ class Outside(QObject):
                 port.close()
         self.output, self.named, self.live, self.stream = None, {}, None, None
 
-    def _tell(self) -> None:
-        """The piece as it is now is what is sent."""
+    def _send_state(self) -> None:
+        """The song as it is now is what is sent."""
         if self.stream is not None:
             project = self.session.project
             kept = project.beside

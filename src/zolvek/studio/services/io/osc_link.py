@@ -41,7 +41,7 @@ class OscLink(QObject):
         self.timer = QTimer(self)
         self.timer.setInterval(TAKEN_MS)
         self.timer.timeout.connect(self._take)
-        session.document.changed.connect(self.tell)
+        session.document.changed.connect(self.send_state)
         player.passed.connect(self._count)
         player.stopped.connect(self._count)
 
@@ -61,7 +61,7 @@ class OscLink(QObject):
 
             self.stream = OscStream(made)
             self._know_ourselves()
-            self.tell()
+            self.send_state()
             self.live = Live(
                 self.stream,
                 lambda: self.player.clock,
@@ -69,8 +69,8 @@ class OscLink(QObject):
             )
         self.changed.emit()
 
-    def tell(self) -> None:
-        """The piece as it is now is what is sent."""
+    def send_state(self) -> None:
+        """The song as it is now is what is sent."""
         if self.stream is not None:
             self.stream.use(self.session.project, self.session.settings.osc_rate)
             if self.live is not None:

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Beside other programs in the window: the ports while they are wanted, what they tell, and the song through them."""
+"""In sync with other programs in the window: the ports while they are wanted, what they say, and the song through
+them."""
 
 from __future__ import annotations
 
@@ -26,17 +27,17 @@ if TYPE_CHECKING:
     from zolvek.sync.jack.server_report import Report
 
 TAKEN_MS = 8  # how often what has come in is looked at
-SHOWN = 0.25  # seconds between telling how well a clock is followed
+SHOWN = 0.25  # seconds between reporting how well a clock is followed
 LIT_MS = 250  # how long a light stays lit
 MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
 
 class Beside(QObject):
-    """`on`: the ports are wanted. `report`: what the server tells."""
+    """`on`: the ports are wanted. `report`: what the server says."""
 
     changed = pyqtSignal()  # the server, what is connected, or the role
     lit = pyqtSignal()  # a light has gone on or off
-    told = pyqtSignal(object)  # a Report, from the link's thread
+    reported = pyqtSignal(object)  # a Report, from the link's thread
 
     def __init__(self, session: Session, player: Player, outside: Outside) -> None:
         super().__init__()
@@ -52,7 +53,7 @@ class Beside(QObject):
         self.taking = QTimer(self)
         self.taking.setInterval(TAKEN_MS)
         self.taking.timeout.connect(self._take)
-        self.told.connect(self._heard)
+        self.reported.connect(self._heard)
         session.document.changed.connect(self._use)
         player.stopped.connect(self._settle)
         outside.filters = self.clock_came
@@ -73,12 +74,12 @@ class Beside(QObject):
     # --- on and off ---
 
     def switch(self, on: bool) -> None:
-        """Take part beside other programs, or no more."""
+        """Take part in sync with other programs, or no more."""
         self.session.settings.beside = on
         if on and self.link is None:
             from zolvek.sync.jack.link import Link
 
-            self.link = Link(self.told.emit)
+            self.link = Link(self.reported.emit)
             self.sent = ()
             self._use()
         elif not on and self.link is not None:
@@ -102,7 +103,7 @@ class Beside(QObject):
         self.changed.emit()
 
     def _settle(self) -> None:
-        """Go through the ports once there is a server, but not in the midst of playing."""
+        """Go through the ports once there is a server, but not in the middle of playing."""
         if self.link is None or not self.link.there or self.player.playing or self.through:
             return
 
@@ -121,14 +122,14 @@ class Beside(QObject):
             self.through = None
             self.player.go_through(None)
 
-    # --- what is told ---
+    # --- what is given ---
 
     def _named(self) -> tuple[tuple[str, str], ...]:
         project = self.session.project
         return edits.named(project, project.beside.connections)
 
     def _use(self) -> None:
-        """Tell the ports what has changed of the project."""
+        """Say the ports what has changed of the project."""
         if self.link is not None or self.follows_clock:
             self.taking.start()
         elif self.steering is None:
@@ -184,18 +185,18 @@ class Beside(QObject):
             return ""
         differs, steered = self.tempo_offered, self.steering.transport.steered
         if not differs:
-            return self.steering.told
+            return self.steering.status
         own = float(self.session.project.tempo.bpm(self.session.playhead.beat))
         how = f"its pitch is {'higher' if differs > own else 'lower'}" if steered else "it is relocated"
-        return f"{self.steering.told} The song has another tempo: {how}."
+        return f"{self.steering.status} The song has another tempo: {how}."
 
     @property
     def tempo_offered(self) -> float:
-        """The tempo of a clock that is followed, where the piece has another; else 0."""
+        """The tempo of a clock that is followed, where the song has another; else 0."""
         return self.steering.differs(self.session.playhead.beat) if self.steering else 0.0
 
     def take_tempo(self) -> None:
-        """Give the piece the tempo of the clock that is followed."""
+        """Give the song the tempo of the clock that is followed."""
         bpm = round(self.tempo_offered, 2)
         if bpm:
             tempo = TempoMap((TempoPoint(0.0, bpm),))
@@ -246,8 +247,8 @@ class Beside(QObject):
                 "messages skipped",
             ),
         )
-        told = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
-        return f" {', '.join(told).capitalize()}." if told else ""
+        reported = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
+        return f" {', '.join(reported).capitalize()}." if reported else ""
 
     def panic(self) -> None:
         """All notes and all sound off, on every port."""

@@ -37,7 +37,7 @@ class PlaybackDevice(QIODevice):
 
 
 class AudioOut(OwnTransport):
-    """`silent` tells whether there is no sound device; time is kept all the same."""
+    """`silent` says whether there is no sound device; time is kept all the same."""
 
     def __init__(self, playback: Playback, parent: QObject) -> None:
         self.playback, self.parent = playback, parent

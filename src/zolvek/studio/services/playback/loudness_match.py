@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is compared, at equal loudness: both measured beside the window, the louder one turned down."""
+"""What is compared, at equal loudness: both measured in the background, the louder one turned down."""
 
 from __future__ import annotations
 
@@ -16,14 +16,14 @@ LONGEST = 64.0  # beats that are measured
 
 
 class EqualLoudness(QObject):
-    """`told`: what came of the last measurement, in words."""
+    """`given`: what came of the last measurement, in words."""
 
     changed = pyqtSignal()
 
     def __init__(self, session: Session, player: Player) -> None:
         super().__init__()
         self.session, self.player = session, player
-        self.told = ""
+        self.message = ""
         self.compared: object = None
         self.background = Background(self)
         self.background.done.connect(self._measured)
@@ -44,12 +44,12 @@ class EqualLoudness(QObject):
         session = self.session
         other = compared_with(self.session)
         if not session.hearing.match_loudness or other is None:
-            self._tell("")
+            self._set_message("")
             self.player.set_gains((1.0, 1.0))
             return
         first, last = session.span.beats or (session.playhead.beat, session.playhead.beat + 16.0)
         last = min(last, first + LONGEST, session.project.length)
-        self._tell("Measuring the loudness…")
+        self._set_message("Measuring the loudness…")
         span = max(min(first, last - 1), 0), last
         self.background.start(LOUDNESS_JOB, session.project, other, span)
 
@@ -71,14 +71,14 @@ class EqualLoudness(QObject):
 
         self.player.set_gains(matching_gains(*found))
         one, other = (f"{level:.1f} LUFS".replace("-", "−") for level in found)
-        self._tell(f"This: {one}, the other: {other}. The louder one is turned down.")
+        self._set_message(f"This: {one}, the other: {other}. The louder one is turned down.")
 
     def _failed(self, error: ZolvekError) -> None:
-        self._tell("")
+        self._set_message("")
         self.session.notices.report(error)
 
-    def _tell(self, text: str) -> None:
-        self.told = text
+    def _set_message(self, text: str) -> None:
+        self.message = text
         self.changed.emit()
 
     def close(self) -> None:

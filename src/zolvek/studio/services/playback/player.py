@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from zolvek.sound.playback.transport import Transport
 
 TICK_MS = 16
-LOOK_MS = 30  # between looks whether somebody else has started or moved the song
+LOOK_MS = 30  # between looks whether others has started or moved the song
 JITTER = 0.05  # beats that the clock may seem to go back by
 RESTS = 0.4  # seconds that stopping may take
 ARRIVES, NEAR = (
@@ -64,11 +64,11 @@ class Player(QObject):
         self.known = session.document.opened
         self.resting = 0.0  # until when a song that was stopped may still be seen to move
         self.sought: tuple[float, float] | None = None  # where it is to be, and until when that is awaited
-        self.told = -1.0  # where a shared song stood at the last look
+        self.shown_beat = -1.0  # where a shared song stood at the last look
         self.began = 0.0
         self.gains = (1.0, 1.0)  # of the project and what it is compared with
         self.sent: tuple[object, ...] = ()  # what the playback was given last
-        self.trouble = ""  # what is to be read beside the transport, for a while
+        self.trouble = ""  # what is to be read next to the transport, for a while
         self.calm = QTimer(self)
         self.calm.setSingleShot(True)
         self.calm.setInterval(TROUBLE_MS)
@@ -127,7 +127,7 @@ class Player(QObject):
         out, self.out, self.made = self.out, None, made
         if out is not None:
             out.close()
-        self.told = -1.0
+        self.shown_beat = -1.0
         if made is not None or out is not None:
             self.ready()
         self.watch(False)
@@ -263,7 +263,7 @@ class Player(QObject):
             self.playback.hold(self.session.held.values)
 
     def _lost(self, error: ZolvekError, goes_on: bool) -> None:
-        """The sound process is gone: said beside the transport while another one goes on, else in
+        """The sound process is gone: said next to the transport while another one goes on, else in
         full."""
         if goes_on:
             self._say_trouble(error.what)
@@ -297,7 +297,7 @@ class Player(QObject):
             self.begun.emit(now)
 
     def _ended(self) -> None:
-        """The song has stopped by itself, or somebody else has stopped it."""
+        """The song has stopped by itself, or others has stopped it."""
         if self.out is not None and self.out.shared:
             self.timer.stop()
             self.stopped.emit()
@@ -311,15 +311,15 @@ class Player(QObject):
         if clock is None or self.out is None or self.playing or time.monotonic() < self.resting:
             return
         if clock.playing:
-            self.began = self.told = clock.beat
+            self.began = self.shown_beat = clock.beat
             self.session.playhead.go(self.began)
             self.timer.start()
             self.begun.emit(self.began)
             self.changed.emit()
         elif self.out.shared:
             now = clock.beat
-            if abs(now - self.told) > ELSEWHERE:
-                self.told = now
+            if abs(now - self.shown_beat) > ELSEWHERE:
+                self.shown_beat = now
                 self.session.playhead.go(now)
 
     def _moved(self) -> None:
@@ -328,9 +328,9 @@ class Player(QObject):
             return
         if self.known is not self.session.document.opened:
             # Another project: it goes where the others are, not they where it begins.
-            self.known, self.told = self.session.document.opened, -1.0
+            self.known, self.shown_beat = self.session.document.opened, -1.0
             return
         beat = self.session.playhead.beat
-        if abs(beat - self.told) > ELSEWHERE:
-            self.told = beat
+        if abs(beat - self.shown_beat) > ELSEWHERE:
+            self.shown_beat = beat
             self.out.locate(beat)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Installed plugins, as the window knows them: looked for in a process beside it, when they are asked for."""
+"""Installed plugins, as the window knows them: looked for in a process next to it, when they are asked for."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class Plugins(QObject):
         self.fault = ""
         self.newest: list[Found] = []  # of the bundle that was picked last
         self.known = session.document.opened
-        self.told = False  # what this project misses has been said
+        self.progress = False  # what this project misses has been said
         self.background = Background(self)
         self.background.done.connect(self._take)
         self.background.failed.connect(self._failed)
@@ -75,7 +75,7 @@ class Plugins(QObject):
         self.changed.emit()
 
     def add(self, uri: str, name: str) -> None:
-        """A plugin on the shown track, its presets as states, once it has been described beside the window."""
+        """A plugin on the shown track, its presets as states, once it has been described in the background."""
         from zolvek.sound.jobs.plugin_description import described_apart
 
         track = shown_track(self.session).id
@@ -83,7 +83,7 @@ class Plugins(QObject):
         own.recent_plugins = [uri, *(u for u in own.recent_plugins if u != uri)][:MOST_RECENT]
         self.deliveries.change(
             f"Add {name}",
-            lambda told: described_apart(uri, told),
+            lambda progress: described_apart(uri, progress),
             lambda project, kind: plugins.added(project, track, kind)[0],
             f"{name} was added. Its presets are states in the Morph panel.",
         )
@@ -103,19 +103,19 @@ class Plugins(QObject):
     def _follow(self) -> None:
         """Another project that hosts plugins: are they there?"""
         if self.known is not self.session.document.opened:
-            self.known, self.told = self.session.document.opened, False
+            self.known, self.progress = self.session.document.opened, False
             if self._hosted():
                 self.look()
 
     def _take(self, listed: Listed) -> None:
         self.found, self.fault = listed.found, " ".join(listed.faults)
-        if not self.told and self._hosted():
-            self.told = True
-            self._tell_missing()
-            self._tell_changed(listed.changed)
+        if not self.progress and self._hosted():
+            self.progress = True
+            self._report_missing()
+            self._report_changed(listed.changed)
         self.changed.emit()
 
-    def _tell_missing(self) -> None:
+    def _report_missing(self) -> None:
         missing = self.missing()
         if missing:
             names = ", ".join(device.name for device in missing)
@@ -127,7 +127,7 @@ class Plugins(QObject):
                 )
             )
 
-    def _tell_changed(self, changed: list[tuple[str, list[str]]]) -> None:
+    def _report_changed(self, changed: list[tuple[str, list[str]]]) -> None:
         lines = [f"{name}: {line}" for name, own in changed for line in own]
         if lines:
             more = f" and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Plugins' own windows: opened and closed, told of what is turned elsewhere, and followed in what is moved there."""
+"""Plugins' own windows: opened and closed, given of what is turned elsewhere, and followed in what is moved there."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ class PluginWindows(QObject):
     """`open`: by device. A window of another project's device is closed."""
 
     changed = pyqtSignal()
-    told = pyqtSignal(str, int, str, object)  # device, number of the window, what, value
+    reported = pyqtSignal(str, int, str, object)  # device, number of the window, what, value
 
     def __init__(self, session: Session, outside: Outside) -> None:
         super().__init__()
@@ -31,13 +31,13 @@ class PluginWindows(QObject):
         self.count = 0
         self.taking = ""  # the device whose window has moved something: it knows
         self.known = session.document.opened
-        self.told.connect(self._take)
+        self.reported.connect(self._take)
         session.document.changed.connect(self._follow)
 
     def toggle(self, device: Device) -> None:
         window = self.open.get(device.id)
         if window is not None and not window.leaving:
-            window.leave()  # it tells what it holds, and that it is closed
+            window.leave()  # it says what it holds, and that it is closed
             return
         self._close(device.id)
         from zolvek.sound.hosting.windows.own_window import OwnWindow
@@ -45,7 +45,7 @@ class PluginWindows(QObject):
         self.count += 1
         key, number = device.id, self.count
         self.numbers[key] = number
-        self.open[key] = OwnWindow(device, lambda what, value: self.told.emit(key, number, what, value))
+        self.open[key] = OwnWindow(device, lambda what, value: self.reported.emit(key, number, what, value))
         self.session.notices.say(f"{device.name} opens its window.")
         self.changed.emit()
 

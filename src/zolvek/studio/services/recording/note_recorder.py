@@ -114,7 +114,7 @@ class NoteRecorder(QObject):
             self.let_up(pitch, seconds)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Letters are keys, unless somebody types into a field."""
+        """Letters are keys, unless a user types into a field."""
         kinds = QEvent.Type
         if not isinstance(event, QKeyEvent) or isinstance(QApplication.focusWidget(), TYPED_IN):
             return False

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a pass begins with and what it comes to, reckoned from the session: pure of the pass itself."""
+"""What a pass begins with and what it comes to, computed from the session: pure of the pass itself."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def depths_of(session: Session) -> dict[str, str]:
 
 
 def value_at_start(session: Session, key: str, depths: dict[str, str], beat: float) -> float:
-    """What the write mode writes until the hand moves: where the control stands, or the depth is."""
+    """What the write mode writes until the user moves: where the control stands, or the depth is."""
     project = session.project
     if key in depths:
         return float(layer_depth(project, key, depths[key]).curve.at(beat))

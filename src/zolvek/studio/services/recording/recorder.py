@@ -28,7 +28,7 @@ from zolvek.studio.services.tasks.thread_work import Progress, Work
 from zolvek.studio.session.session import Session
 
 AT_ONCE = 4_000  # moves up to which a pass is written while one waits
-SHOW_MS = 33  # between updates of what is heard of the hand
+SHOW_MS = 33  # between updates of what is heard of the user
 
 
 class Done(NamedTuple):
@@ -53,7 +53,7 @@ class Recorder(QObject):
         self.session, self.player = session, player
         self.mode = "read"
         self.passes: dict[str, Pass] = {}
-        self.held: dict[str, float] = {}  # lanes that the hand has, and their values
+        self.held: dict[str, float] = {}  # lanes that the user has, and their values
         self.start = self.stop_at = 0.0
         self.depths: dict[str, str] = {}  # lane -> the layer whose depth its pass writes
         self.recording = self.looped = False
@@ -106,7 +106,7 @@ class Recorder(QObject):
                 self.passes[key].add(self.start, value)
                 self.held[key] = value
         self.timer.start()
-        self._tell()
+        self._announce()
 
     def finish(self) -> None:
         """The pass is over: everything it wrote is one step."""
@@ -136,7 +136,7 @@ class Recorder(QObject):
             self.writing = Work(work)
             self.writing.finished.connect(self.settle)
             self.writing.start()
-        self._tell()
+        self._announce()
 
     def settle(self) -> None:
         """A pass that is still being written is in the project after this."""
@@ -242,10 +242,10 @@ class Recorder(QObject):
                 passed.add(self.start, self.held[key])
 
     def _disarmed(self) -> None:
-        """A lane disarmed in the midst of a pass: what it has been told so far stays written."""
+        """A lane disarmed in the middle of a pass: what it has been given so far stays written."""
         for key in list(self.held):
             if key not in self.session.passes.armed:
-                self._let_go(key, time.perf_counter())
+                self._release(key, time.perf_counter())
                 self.held.pop(key, None)
         self.by_target = {t: key for t, key in self.by_target.items() if key in self.session.passes.armed}
 
@@ -291,28 +291,28 @@ class Recorder(QObject):
         lane = self._taken(device, key)
         if lane is None or lane not in self.held:
             return False
-        self._let_go(lane, seconds)
+        self._release(lane, seconds)
         return True
 
-    def _let_go(self, lane: str, seconds: float | None) -> None:
+    def _release(self, lane: str, seconds: float | None) -> None:
         if self.recording and self.passes.get(lane) and self.passes[lane].rounds[-1]:
             self.passes[lane].add(self._beat(seconds), self.held[lane], False)
         if self.mode == "touch":
             self.held.pop(lane, None)
 
     def _show(self) -> None:
-        """What the hand has is heard, and the dials stand there."""
+        """What the user has is heard, and the dials stand there."""
         # A depth is heard when it is written: the curve itself is not held meanwhile.
         self.session.held.hold({k: v for k, v in self.held.items() if k not in self.depths})
         if self.session.playhead.beat >= self.stop_at - 1e-6 and not self.player.looping:
             self.player.stop()
 
-    def _tell(self) -> None:
+    def _announce(self) -> None:
         self.changed.emit()
         self.session.passes.begun_or_ended()
 
     def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]:
-        """What a lane has been told in this round so far, to draw from one beat to another: beats,
+        """What a lane has been given in this round so far, to draw from one beat to another: beats,
         and values 0..1."""
         passed = self.passes.get(lane) if self.recording else None
         if passed is None:

@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What is known of the project's sound files: how they look, and where their hits are. Found in a process
-beside the window, one file after another, and kept."""
+in the background, one file after another, and kept."""
 
 from __future__ import annotations
 

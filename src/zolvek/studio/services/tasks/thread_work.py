@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Work in a thread beside the interface: with progress, a way to stop, and its errors told."""
+"""Work in a thread in the background: with progress, a way to stop, and its errors given."""
 
 from __future__ import annotations
 
@@ -16,14 +16,14 @@ ABANDONED: list[QThread] = []  # that went on when their window closed
 
 
 def end(thread: Work) -> None:
-    """End what is still going when its window closes: it is told to stop, and not waited for long."""
+    """End what is still going when its window closes: it is given to stop, and not waited for long."""
     thread.stop()
     if not thread.wait(LEAVING_MS):
-        ABANDONED.append(thread)  # it can't be told: it ends with the program
+        ABANDONED.append(thread)  # it can't be given: it ends with the program
 
 
 class Work(QThread):
-    """Does `work` once, which is given what to tell its progress to; then `result` or `error`
+    """Does `work` once, which is given what to say its progress to; then `result` or `error`
     is there. `stop` ends it at the next word of its progress."""
 
     progress = pyqtSignal(int, int)
@@ -39,13 +39,13 @@ class Work(QThread):
         self.stopped = True
 
     def run(self) -> None:
-        def told(done: int, total: int) -> None:
+        def report(done: int, total: int) -> None:
             if self.stopped:
                 raise ZolvekError("Stopped. Nothing was written.")
             self.progress.emit(done, total)
 
         try:
-            self.result = self.work(told)
+            self.result = self.work(report)
         except ZolvekError as error:
             self.error = error
         except Exception as error:  # a fault of ours: said there, not lost in a thread

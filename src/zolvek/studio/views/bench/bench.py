@@ -24,7 +24,7 @@ from zolvek.studio.views.shared.dial import HEIGHT, LOW, WIDE, WIDTH, Dial
 
 MOST = 64  # dials at once: plugins have hundreds of parameters, the others are found in the index
 REMEMBERED = 16  # controls that were touched last, which keep their dials
-FEW = 6  # dials of a device that fit one line, their words beside them
+FEW = 6  # dials of a device that fit one line, their words next to them
 DRIVEN = ("from-dial", "bypass", "arm", "dial-type")
 
 
@@ -43,7 +43,7 @@ class Bench(QWidget):
         self.add = QPushButton("Add a lane (A)")
         self.add.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.add.clicked.connect(lambda: add_touched_lane(session))
-        self.head = QWidget()  # the window sets it beside the transport
+        self.head = QWidget()  # the window sets it next to the transport
         top = QHBoxLayout(self.head)
         top.setContentsMargins(12, 4, 12, 4)
         self.learn = QToolButton()

@@ -48,7 +48,7 @@ def mark_of(lane: Lane | None) -> str:
 
 class Marks(QStyledItemDelegate):
     """Draws a diamond at the right of what is automated: filled, hollow when bypassed,
-    dotted when hidden. Shape tells it, not colour alone."""
+    dotted when hidden. Shape says it, not colour alone."""
 
     def __init__(self, session: Session, levels: Levels, parent: QWidget) -> None:
         super().__init__(parent)
@@ -99,7 +99,7 @@ class Marks(QStyledItemDelegate):
 
 
 class IndexPanel(QWidget):
-    """`levels` tells each track's highest sample in what is heard now."""
+    """`levels` says each track's highest sample in what is heard now."""
 
     def __init__(self, session: Session, levels: Levels) -> None:
         super().__init__()
@@ -122,7 +122,7 @@ class IndexPanel(QWidget):
         self.tree.setItemDelegate(Marks(session, levels, self.tree))
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.currentItemChanged.connect(self._touch)
-        self.tree.itemDoubleClicked.connect(self._press_twice)
+        self.tree.itemDoubleClicked.connect(self._double_click)
         self.tree.itemChanged.connect(self._typed)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 4, 4, 4)
@@ -145,7 +145,7 @@ class IndexPanel(QWidget):
         self.search.selectAll()
 
     def refresh(self) -> None:
-        """Show the project's devices; the tree is built anew only when they are others."""
+        """Show the project's devices; the tree is built again only when they are others."""
         project = self.session.project
         lanes = [(x.device, x.parameter, mark_of(x), x.colour) for x in project.lanes()]
         shape = tuple(
@@ -264,7 +264,7 @@ class IndexPanel(QWidget):
         return super().eventFilter(watched, event)
 
     def menu_kind(self, at: QPoint | None) -> str:
-        """Select the row, and tell what it is of."""
+        """Select the row, and say what it is of."""
         item = self.tree.currentItem() if at is None else self.tree.itemAt(at)
         if item is None:
             return ""
@@ -304,7 +304,7 @@ class IndexPanel(QWidget):
             if item is not None and viewport is not None:
                 viewport.update(self.tree.visualItemRect(item))
 
-    def _press_twice(self, item: QTreeWidgetItem) -> None:
+    def _double_click(self, item: QTreeWidgetItem) -> None:
         """On a parameter: its lane. On a track or a device: its name, to be typed there."""
         if item.data(0, TARGET):
             add_touched_lane(self.session)

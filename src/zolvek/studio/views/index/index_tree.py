@@ -18,7 +18,7 @@ Moved = Callable[[str, str], object]
 
 class Tree(QTreeWidget):
     """Letters act here as they do on the lane: what is looked for is typed into the field above.
-    `track_dropped` is told a track and its new place among all, `device_dropped` a device, the track it
+    `track_dropped` is given a track and its new place among all, `device_dropped` a device, the track it
     comes to and its place there."""
 
     def __init__(

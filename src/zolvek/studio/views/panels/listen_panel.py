@@ -147,7 +147,7 @@ class ListenPanel(QWidget):
         for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
             signal.connect(self.refresh)
         loudness = studio.loudness
-        loudness.changed.connect(lambda: self.heard.setText(loudness.told))
+        loudness.changed.connect(lambda: self.heard.setText(loudness.message))
         self.refresh()
 
     def _lay_out_reach(self, layout: QVBoxLayout) -> None:

@@ -85,7 +85,7 @@ class PatternsPanel(QWidget):
             self.naming.begin("Name of the pattern", self.session.picked.pattern)
 
     def reload(self) -> None:
-        """Read the library anew; files that can't be read are named and left out."""
+        """Read the library again; files that can't be read are named and left out."""
         self.session.shelf.reload()
 
     def _show(self) -> None:

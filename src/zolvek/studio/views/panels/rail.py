@@ -63,7 +63,7 @@ class Rail(QWidget):
             step.setFixedWidth(RAIL_WIDTH - 6)
             step.clicked.connect(action.trigger)
             step.setAccessibleName(f"{action.text()} panel")
-            # Symbols come after the first picture, and tell so by the action's change.
+            # Symbols come after the first picture, and say so by the action's change.
             action.changed.connect(lambda a=action, b=step: b.setIcon(a.icon()))
             group.addButton(step)
             strip.addWidget(step)

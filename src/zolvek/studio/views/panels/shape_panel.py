@@ -36,7 +36,7 @@ class Number(Record, frozen=True):
 
 
 class Operation(Record, frozen=True):
-    """One thing to do to a piece: `work` takes the piece and the fields' values."""
+    """One thing to do to a piece: `work` takes the song and the fields' values."""
 
     key: str
     label: str

@@ -35,15 +35,15 @@ FITTING = (
     (("Tempo from audio…", "tempo-from-sound"),),
     (("Mark a bar line", "bar-mark"), ("Fit…", "marks-fit")),
 )
-MOST_TOLD = 6  # lanes in which versions differ
-TOLD = 0.001  # of the height, that is told as a difference
+MOST_SHOWN = 6  # lanes in which versions differ
+SMALLEST_DIFFERENCE = 0.001  # of the height, that is given as a difference
 
 
 class PiecePanel(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio, self.session = studio, studio.session
-        self.told: object = None
+        self.message: object = None
         session = self.session
         layout = column(self)
         layout.addWidget(heading("Song"))
@@ -127,9 +127,9 @@ class PiecePanel(QWidget):
             picked, session.settings.keep_sound, session.arranging.marks, Same(project.tracks),
             session.hearing.comparing, session.hearing.version, session.hearing.match_loudness,
         )  # fmt: skip
-        if state == self.told:
+        if state == self.message:
             return
-        self.told = state
+        self.message = state
         self.name.show_text(project.name)
         self.tempo.show_text(f"{round(float(project.tempo.bpm(here)), 3):g}")
         point = project.meter.meter_at(here + 1e-9)
@@ -193,7 +193,7 @@ class PiecePanel(QWidget):
 
     def _show_loudness(self) -> None:
         heard = self.session.hearing.comparing == "version"
-        self.loudness.setText(self.studio.loudness.told if heard else "")
+        self.loudness.setText(self.studio.loudness.message if heard else "")
         self.loudness.setVisible(bool(self.loudness.text()))
 
     def _other(self) -> tuple[int, int] | None:
@@ -215,13 +215,13 @@ class PiecePanel(QWidget):
         if other is None:
             return
         project = self.session.project
-        found = [d for d in sections.differences(project, *other) if d.most >= TOLD]
+        found = [d for d in sections.differences(project, *other) if d.most >= SMALLEST_DIFFERENCE]
         rows = [
             f"{project.label_of(d.lane)}: {100 * d.most:.0f} % at {project.meter.text(d.beat)}"
-            for d in found[:MOST_TOLD]
+            for d in found[:MOST_SHOWN]
         ]
-        if len(found) > MOST_TOLD:
-            rows.append(f"… and {len(found) - MOST_TOLD} lanes more")
+        if len(found) > MOST_SHOWN:
+            rows.append(f"… and {len(found) - MOST_SHOWN} lanes more")
         self.differences.setText("\n".join(["Largest differences:", *rows]) if rows else "No lanes differ.")
 
     # --- what is done ---
@@ -233,7 +233,7 @@ class PiecePanel(QWidget):
         number, name = int(item.data(NUMBER)), " ".join(item.text().split())
         session = self.session
         old = session.project.section_spans()[number][0].name
-        self.told = None
+        self.message = None
         if name != old and not session.notices.try_to(
             lambda: song.change_section(session, number, f"Rename {old}", name=name)
         ):
@@ -244,7 +244,7 @@ class PiecePanel(QWidget):
         if picked is None:
             return
         number = int(item.data(NUMBER))
-        self.told = None
+        self.message = None
         self.session.notices.try_to(lambda: song.rename_version(self.session, picked, number, item.text()))
         self.refresh()
 

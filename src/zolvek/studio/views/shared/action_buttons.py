@@ -43,7 +43,7 @@ def action_buttons(studio: Studio, rows: Iterable[Iterable[tuple[str, str]]]) ->
         line.setSpacing(5)
         for text, key in row:
             made_button = ActionButton(text, studio.action(key))
-            made_button.setStyleSheet("padding: 4px 2px;")  # three must find room beside each other
+            made_button.setStyleSheet("padding: 4px 2px;")  # three must find room next to each other
             made_button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             line.addWidget(made_button)
         made.addLayout(line)

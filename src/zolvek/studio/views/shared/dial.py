@@ -20,7 +20,7 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.event_time import event_time
 
 WIDTH, HEIGHT, RING = 74, 86, 16
-WIDE, LOW = 132, 44  # of one whose words are beside it
+WIDE, LOW = 132, 44  # of one whose words are next to it
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL = 160.0  # pixels of a drag from end to end
 

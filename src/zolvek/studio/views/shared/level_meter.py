@@ -16,7 +16,7 @@ from zolvek.studio.toolkit import theme as themes
 FLOOR_DB = -60.0
 FALL_DB = 26.0  # a second, after a peak
 HOLD_SECONDS = 1.5
-OVER = 0.999  # full scale, as samples tell it
+OVER = 0.999  # full scale, as samples say it
 
 
 def height(peak: float) -> float:

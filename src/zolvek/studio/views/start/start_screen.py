@@ -48,13 +48,13 @@ class Way(QPushButton):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 6, 12, 6)
         layout.setSpacing(0)
-        name, told = QLabel(text), QLabel(about)
+        name, description = QLabel(text), QLabel(about)
         name.setFont(themes.font(10.5, themes.QFont.Weight.DemiBold))
-        told.setProperty("role", "quiet")
-        for label in (name, told):
+        description.setProperty("role", "quiet")
+        for label in (name, description):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             layout.addWidget(label)
-        told.setMinimumWidth(1)
+        description.setMinimumWidth(1)
         self.clicked.connect(lambda _: pressed())
 
 

@@ -169,7 +169,7 @@ class FocusLane(QWidget):
         return hit(target.curve, self.view, at.x() - SCALE, at.y(), area.top(), area.height())
 
     def menu_kind(self, at: QPoint | None) -> str:
-        """Select what is pressed, and tell what it is; by the menu key what is selected counts."""
+        """Select what is pressed, and say what it is; by the menu key what is selected counts."""
         if self.session.target is None:
             return ""
         if at is None:
@@ -303,7 +303,7 @@ class FocusLane(QWidget):
             if self.pointer is not None and self.drag is None:
                 self._hover(self.pointer)
         elif event.key() == Qt.Key.Key_Escape:
-            self.give_up()
+            self.escape()
         else:
             super().keyPressEvent(event)
 
@@ -316,7 +316,7 @@ class FocusLane(QWidget):
         else:
             super().keyReleaseEvent(event)
 
-    def give_up(self) -> None:
+    def escape(self) -> None:
         """Escape: a drag is undone, a box dropped, and with neither whatever mode there is left."""
         if self.drag is not None:
             self.drag.cancel()

@@ -91,7 +91,7 @@ class Sheet:
         return (low, high) if heard else None
 
     def _draw_levels(self, painter: QPainter, plot: Plot, theme: Theme, target: Target) -> None:
-        """The lines of the value grid, as far as they can be told apart."""
+        """The lines of the value grid, as far as they can be distinguished."""
         levels = self.session.tools.value_grid.levels(target.reach, target.parameter)
         if levels.size < 2 or plot.area.height() / levels.size < curve_painting.CLOSEST_LINES:
             return

@@ -90,7 +90,7 @@ def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tu
         session = drag.session
         if not held.free:
             wanted = session.tools.moved(anchor, wanted, session.project.meter)
-        # What lies off the grid stays at its time until the hand has gone half a step of it.
+        # What lies off the grid stays at its time until the user has gone half a step of it.
         still = not held.free and drag.kind == "move" and abs(beat - drag.beat) < _half_step(drag)
         beats = 0.0 if still or beat == drag.beat else wanted - anchor
     if held.axis and along:
@@ -124,7 +124,7 @@ def _bend(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tup
 
 
 def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
-    """A freehand stroke, reduced to few shaped points while the hand is still down."""
+    """A freehand stroke, reduced to few shaped points while the user is still down."""
     drag.stroke.go(max(beat, 0.0), value)
     beats, values = drag.stroke.samples()
     if beats[-1] - beats[0] < point_edits.TICK:
@@ -138,7 +138,7 @@ def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> t
 
 
 def over_choices(beats: Floats, values: Floats, target: Target) -> Curve:
-    """A stroke over choices: each held from where the hand came to it."""
+    """A stroke over choices: each held from where the user came to it."""
     parameter = target.parameter
     chosen = parameter.value(target.to_position(values))
     new = np.append(True, np.diff(chosen) != 0.0)
@@ -191,7 +191,7 @@ FREEHAND_TOLERANCE = 0.012  # of the lane's height
 
 
 class Stroke:
-    """Samples of a hand's way. Going back in time draws over what was drawn there."""
+    """Samples of the user's way. Going back in time draws over what was drawn there."""
 
     def __init__(self, beat: float, value: float) -> None:
         self.beats, self.values = [beat], [value]

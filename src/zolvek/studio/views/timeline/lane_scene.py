@@ -31,7 +31,7 @@ ERROR_STRIP = 16.0  # pixels that the largest error of a preview is tall
 
 class Hand(NamedTuple):
     """What the pointer does: what it is over, the handle it is on, whether it drags, the box it
-    draws, where it is, and what is written beside it."""
+    draws, where it is, and what is written next to it."""
 
     over: Hit
     handle: Handle | None = None

@@ -28,7 +28,7 @@ MOST_POINTS = 40  # in view, that a low lane shows
 
 
 class LowDrag:
-    """A point of a low lane in the hand; the focus stays where it is."""
+    """A point of a low lane in the user; the focus stays where it is."""
 
     def __init__(self, session: Session, view: Viewport, lane: Lane, index: int, inner: QRectF, at: QPointF) -> None:
         self.session, self.view, self.inner, self.start = session, view, inner, at
@@ -252,12 +252,12 @@ class LowLanes(QWidget):
         shapes = Qt.CursorShape
         self.setCursor(shapes.SizeAllCursor if on_point else shapes.PointingHandCursor if found else shapes.ArrowCursor)
         label = self.session.project.label_of(found[0].id) if found else ""
-        told = (
+        hint = (
             f"Drag to move this point of {label}"
             if on_point
             else f"Click to work on {label} · Shift-drag over lanes to work on them together"
         )
-        self.session.notices.say(told if found else "")
+        self.session.notices.say(hint if found else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

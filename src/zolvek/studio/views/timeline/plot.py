@@ -63,7 +63,7 @@ class Plot(NamedTuple):
 
     def spot(self, handle: Handle, frame: Frame) -> QPointF:
         box = self.box(frame)
-        # Those beside the frame stand off it: a point often lies on its edge.
+        # Those next to the frame stand off it: a point often lies on its edge.
         aside = ASIDE * (2.0 * handle.x - 1.0) if handle.y == 0.5 else 0.0
         x = box.left() + handle.x * box.width() + aside
         return QPointF(x, box.bottom() - handle.y * box.height())

@@ -24,7 +24,7 @@ from zolvek.studio.views.timeline.lane_drags import (
 from zolvek.studio.views.timeline.plot import Plot
 from zolvek.studio.views.timeline.selection_frame import CopyDrag, FrameDrag, frame_of
 
-ENDS = ("add", "reach")  # drags that have done something when the hand has not moved, too
+ENDS = ("add", "reach")  # drags that have done something when the user has not moved, too
 
 
 @dataclass(eq=False)

@@ -16,7 +16,7 @@ NEAR = 6.0  # pixels within which a mark is taken hold of
 
 
 class Mark(NamedTuple):
-    """`kind` is "loop-start", "loop-end" or "switch"; `text` what is written beside it."""
+    """`kind` is "loop-start", "loop-end" or "switch"; `text` what is written next to it."""
 
     kind: str
     beat: float
@@ -42,7 +42,7 @@ def mark_at(session: Session, view: Viewport, x: float) -> Mark | None:
 
 
 class MarkDrag:
-    """A mark in the hand."""
+    """A mark in the user."""
 
     def __init__(self, session: Session, mark: Mark) -> None:
         self.session, self.mark = session, mark

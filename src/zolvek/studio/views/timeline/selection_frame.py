@@ -84,7 +84,7 @@ HANDLES = (
 
 @dataclass(eq=False)
 class FrameDrag:
-    """A drag of a handle: always reckoned from the curve as it was."""
+    """A drag of a handle: always computed from the curve as it was."""
 
     session: Session
     handle: Handle
@@ -109,7 +109,7 @@ class FrameDrag:
         session.edit_curve(self.handle.label, curve, NONE_CHOSEN, self)
 
     def _stretched(self, end: float) -> Curve:
-        """The piece fills up to `end`; what it leaves behind goes straight on."""
+        """The song fills up to `end`; what it leaves behind goes straight on."""
         frame = self.frame
         part = piece(self.curve, frame.first, frame.last)
         put = shaping.stretched(part, (end - frame.first) / (frame.last - frame.first))

@@ -37,7 +37,7 @@ class TempoScale(NamedTuple):
         return LIMITS["bpm"].kept(self.low + part * (self.high - self.low))
 
     def rounded(self, bpm: float) -> float:
-        """As fine as a pixel can tell."""
+        """As fine as a pixel can say."""
         return LIMITS["bpm"].kept(round(bpm * 2.0) / 2.0)
 
 

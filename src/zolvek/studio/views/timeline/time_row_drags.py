@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Things of the time rows in the hand."""
+"""Things of the time rows in the user."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from zolvek.studio.views.timeline.tempo_scale import TempoScale
 
 
 class Drag:
-    """`move` is told the beat under the pointer, on a bar line with `by_bars`, else on the grid."""
+    """`move` is given the beat under the pointer, on a bar line with `by_bars`, else on the grid."""
 
     by_bars = True
 
@@ -28,7 +28,7 @@ class Drag:
 
 
 class SectionDrag(Drag):
-    """A whole section: let go over another one, it comes before that, or after it where it came from
+    """A whole section: released over another one, it comes before that, or after it where it came from
     before."""
 
     def __init__(self, session: Session, number: int) -> None:
@@ -64,7 +64,7 @@ class BorderDrag(Drag):
 
 
 class EndDrag(Drag):
-    """The piece's end; what lies beyond it is asked about when it is let go."""
+    """The song's end; what lies beyond it is asked about when it is released."""
 
     def __init__(self, studio: Studio) -> None:
         self.studio = studio

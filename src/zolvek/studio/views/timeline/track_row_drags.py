@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Blocks and notes of the strip in the hand. Each works from the project as it was when it was taken."""
+"""Blocks and notes of the strip in the user. Each works from the project as it was when it was taken."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from zolvek.studio.views.timeline.track_row_picture import Strip
 
 
 class StripDrag:
-    """`move` is told the beat under the pointer, and whether it is free of the grid."""
+    """`move` is given the beat under the pointer, and whether it is free of the grid."""
 
     def __init__(self, session: Session, strip: Strip, at: QPointF) -> None:
         self.session, self.strip, self.at = session, strip, at

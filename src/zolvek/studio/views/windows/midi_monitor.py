@@ -67,7 +67,7 @@ class Messages(QAbstractTableModel):
 
 
 class Monitor(QDialog):
-    """Stays beside the window. Frozen it stands still; the filter wants every word in a row."""
+    """Stays in the background. Frozen it stands still; the filter wants every word in a row."""
 
     def __init__(self, session: Session, outside: Outside, parent: QWidget) -> None:
         super().__init__(parent)

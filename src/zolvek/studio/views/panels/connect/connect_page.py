@@ -15,7 +15,8 @@ LOWEST_PORT, HIGHEST_PORT = 1_024, 65_535
 
 
 class ConnectPage(QWidget):
-    """Beside other programs through JACK or PipeWire; MIDI ports of the machine; and OSC: lanes are sent to an address
+    """In sync with other programs through JACK or PipeWire; MIDI ports of the machine; and OSC: lanes are sent to an
+    address
     while they play, and what comes in
     at a port moves the controls that it names."""
 
@@ -100,7 +101,7 @@ class ConnectPage(QWidget):
 
     def _rate(self, rate: float) -> None:
         self.session.settings.osc_rate = rate
-        self.osc.tell()
+        self.osc.send_state()
 
     def _port(self, port: float) -> None:
         self.session.settings.osc_in = int(port)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Beside other programs, in the Connect page: who keeps time, what is connected, and what comes and goes."""
+"""In sync with other programs, in the Connect page: who keeps time, what is connected, and what comes and goes."""
 
 from __future__ import annotations
 
@@ -96,7 +96,7 @@ class Together(QWidget):
         layout.addLayout(codes)
         self._connections(layout)
         self.beside.changed.connect(self._show)
-        self.beside.lit.connect(self._tell_drift)
+        self.beside.lit.connect(self._show_drift)
         self.session.document.changed.connect(self._show)
         self._show()
 
@@ -171,7 +171,7 @@ class Together(QWidget):
             part.setVisible(there)
         self._list()
         self._offer_own()
-        self._tell_drift()
+        self._show_drift()
 
     def _list(self) -> None:
         report, project = self.beside.report, self.session.project
@@ -181,14 +181,14 @@ class Together(QWidget):
         kept = {(name, other) for _, name, other in rows}
         by_name = {name: key for key, name in names.items()}
         rows += [(by_name.get(own, ""), own, other) for own, other in sorted(real - kept)]
-        told = [
+        state_rows = [
             (key, other, f"{name} – {other}" + ("" if (name, other) in real else " (missing)"))
             for key, name, other in rows
         ]
-        if told == [(*self.list.item(n).data(ROW), self.list.item(n).text()) for n in range(self.list.count())]:  # type: ignore[union-attr]  # there are so many
+        if state_rows == [(*self.list.item(n).data(ROW), self.list.item(n).text()) for n in range(self.list.count())]:  # type: ignore[union-attr]  # there are so many
             return
         self.list.clear()
-        for key, other, text in told:
+        for key, other, text in state_rows:
             item = QListWidgetItem(text)
             item.setData(ROW, (key, other))
             item.setToolTip(text)
@@ -249,11 +249,11 @@ class Together(QWidget):
         self.add.setEnabled(self.other.count() > 0)
         self.take.setEnabled(self.list.currentRow() >= 0)
 
-    def _tell_drift(self) -> None:
-        told = self.beside.following
-        if self.drift.text() != told:
-            self.drift.setText(told)
-        self.drift.setVisible(bool(told))
+    def _show_drift(self) -> None:
+        state_rows = self.beside.following
+        if self.drift.text() != state_rows:
+            self.drift.setText(state_rows)
+        self.drift.setVisible(bool(state_rows))
         self.tempo.setVisible(self.beside.tempo_offered > 0.0)
 
     # --- what is done ---

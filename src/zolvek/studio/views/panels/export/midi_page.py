@@ -42,7 +42,7 @@ from zolvek.studio.views.panels.export.audio_and_table_pages import action_butto
 if TYPE_CHECKING:
     from zolvek.formats.midi.report import Report
 
-REPORT_MS = 400  # after a change, until the report is made anew
+REPORT_MS = 400  # after a change, until the report is made again
 FINE_APART = "5 ms"  # where nothing else was set: a fine controller would fill the wire
 COLUMNS = ("Lane", "Max. deviation")
 
@@ -82,7 +82,7 @@ class DragFile(QLabel):
         self.begin(str(path))
 
     def begin(self, path: str) -> None:
-        """Hand the file to whoever it is dropped on."""
+        """Hand the file to who it is dropped on."""
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(path)])
         drag = QDrag(self)
@@ -98,7 +98,7 @@ class MidiPage(QWidget):
         self.session = session
         self.working: Work | None = None
         self.stale = True
-        self.told: Report | None = None
+        self.last_report: Report | None = None
         self.timer = QTimer(self)
         self.timer.setSingleShot(True)
         self.timer.setInterval(REPORT_MS)
@@ -295,18 +295,18 @@ class MidiPage(QWidget):
             self.timer.start()
 
     def _report(self) -> None:
-        """Make the report beside the interface; one that goes on is let finish first."""
+        """Make the report in the background; one that goes on is let finish first."""
         from zolvek.formats.midi.report import report
 
         if self.working is not None:
             self.timer.start()
             return
         self.stale = False
-        if self.told is None:
+        if self.last_report is None:
             self.load.setText("Calculating the messages…")
         project, close = self.session.project, self.session.settings.resolution
         exact = self.session.settings.midi_exact_time
-        self.working = Work(lambda told: report(project, close, told, exact))
+        self.working = Work(lambda last_report: report(project, close, last_report, exact))
         self.working.finished.connect(self._reported)
         self.working.start()
 
@@ -323,7 +323,7 @@ class MidiPage(QWidget):
     def show_report(self, found: Report) -> None:
         from zolvek.formats.midi.report import BYTES_A_SECOND
 
-        self.told = found
+        self.last_report = found
         share = 100.0 * found.bytes_a_second / BYTES_A_SECOND
         self.load.setText(
             f"{found.messages:,} messages. The busiest second has {found.messages_a_second:,} messages, "
@@ -357,8 +357,8 @@ class MidiPage(QWidget):
         """The chosen row's lane comes up."""
         chosen = self.rows.currentRow()
         known = {lane.id for lane in self.session.project.lanes()}
-        if self.told is not None and 0 <= chosen < len(self.told.lanes):
-            lane = self.told.lanes[chosen].lane
+        if self.last_report is not None and 0 <= chosen < len(self.last_report.lanes):
+            lane = self.last_report.lanes[chosen].lane
             if lane in known:
                 self.session.focus.on(lane)
 

@@ -207,7 +207,7 @@ class PadPage(QWidget):
             session.notices.try_to(lambda: self._path("Puck path", beat, x, y))
 
     def _drawn(self, stroke: list[tuple[float, float, float]]) -> None:
-        """A drawn path is spread over the selected span, in the hand's own time."""
+        """A drawn path is spread over the selected span, in the user's own time."""
 
         def work() -> None:
             if len(stroke) < 2:

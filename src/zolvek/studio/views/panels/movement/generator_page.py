@@ -21,7 +21,7 @@ from zolvek.studio.toolkit.widgets import button, field_label, page_layout
 
 
 class MakingPage(QWidget):
-    """A page tells by `made` what is to become a layer: kind, name, amount, and the movement by the name
+    """A page says by `made` what is to become a layer: kind, name, amount, and the movement by the name
     of a layer's field. `counted`: what is said of a preview."""
 
     made = pyqtSignal(str, str, float, dict)
@@ -85,7 +85,7 @@ class MakingPage(QWidget):
         self.room.addStretch(1)
 
     def seed_row(self, entry: SeedEntry) -> QWidget:
-        """The seed: shown, typed, or rolled anew."""
+        """The seed: shown, typed, or rolled again."""
 
         def roll() -> None:
             entry.roll()

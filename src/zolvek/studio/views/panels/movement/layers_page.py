@@ -43,7 +43,7 @@ def lane_to_change(session: Session) -> Lane:
 
 
 class LayersPage(QWidget):
-    """`wanted` tells the kind of a new layer that is drawn, `adjusted` a layer whose settings are
+    """`wanted` gives the kind of a new layer that is drawn, `adjusted` a layer whose settings are
     to be changed where they were made."""
 
     wanted = pyqtSignal(str)

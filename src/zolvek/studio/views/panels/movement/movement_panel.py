@@ -45,7 +45,7 @@ class MovementPanel(QWidget):
         layout.addWidget(self.counted)
         for page in self.making.values():
             page.counted.connect(self.counted.setText)
-            page.made.connect(lambda *told: session.notices.try_to(lambda: self._put(*told)))
+            page.made.connect(lambda *result: session.notices.try_to(lambda: self._put(*result)))
         for signal in (session.focus.changed, session.document.changed, session.span.changed):
             signal.connect(self.refresh)
         self.show_page("LFO")

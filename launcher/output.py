@@ -7,10 +7,10 @@ import sys
 from typing import NoReturn
 
 
-def tell(line: str) -> None:
+def say(line: str) -> None:
     print(line, file=sys.stderr, flush=True)
 
 
 def stop(line: str, status: int = 1) -> NoReturn:
-    tell(line)
+    say(line)
     sys.exit(status)
