@@ -18,7 +18,7 @@ import numpy as np
 from tests.sync.jack_server import Capture, Jack
 from tests.sync.test_headless_player import moment_of
 from tests.sync.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
-from zolvek.core.model.sync_setup import Beside
+from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.demo.night_regatta import build
 from zolvek.sound.playback.internal_transport import SilentTransport
 from zolvek.sound.playback.playback import Playback
@@ -74,7 +74,7 @@ def _together(say: Say) -> None:
 
 def _journey(case: _Case) -> dict[str, np.ndarray]:
     server = Jack(case, 256, real_time=True)
-    case.join(server, Beside(role="lead", clock=True, code="25"))
+    case.join(server, SyncSetup(role="lead", clock=True, code="25"))
     capture = case.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))
     transport = case.transport
     transport.start(3.0)
@@ -166,7 +166,7 @@ def _faster(say: Say) -> None:
     """Freewheeling without anybody at the sound: a minute of the song."""
     with _Case() as case:
         server = Jack(case, 1024)
-        case.join(server, Beside(role="lead"))
+        case.join(server, SyncSetup(role="lead"))
         capture = Capture(case, server)
         capture.ask("connect", "Zolvek:All tracks", "capture:midi")
         for side, taker in (("left", 1), ("right", 2)):

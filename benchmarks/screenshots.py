@@ -38,7 +38,7 @@ from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
 from zolvek.studio.views.panels.movement.movement_panel import MovementPanel
 from zolvek.studio.views.panels.patterns_panel import PatternsPanel
 from zolvek.studio.views.panels.shape_panel import ShapePanel
-from zolvek.studio.views.panels.song_panel import PiecePanel
+from zolvek.studio.views.panels.song_panel import SongPanel
 from zolvek.studio.views.panels.thin_panel import ThinPanel
 from zolvek.studio.views.timeline.hit_test import Hit
 
@@ -275,7 +275,7 @@ def _time(window: Window) -> None:
     shape_scope(session, "Scale", lambda piece_: shaping.scaled(piece_, 0.55, 0.2))
     session.span.choose(None)
     panel = window.rail.shown["step-piece"].widget()
-    assert isinstance(panel, PiecePanel)
+    assert isinstance(panel, SongPanel)
     panel.versions.setCurrentRow(0)
     session.playhead.go(bar(13))
 

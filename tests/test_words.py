@@ -51,7 +51,7 @@ def pieces(path: Path) -> Iterator[tuple[int, str]]:
             yield token.start[0], token.string
 
 
-class Words(unittest.TestCase):
+class RefusalLabel(unittest.TestCase):
     def test_retired_words_stay_away(self) -> None:
         pages = [*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")]
         modules = [p for part in ("src", "launcher") for p in (ROOT / part).rglob("*.py")]

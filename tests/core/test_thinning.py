@@ -20,7 +20,7 @@ from scipy.optimize import linprog
 from tests import few
 from tests.core.curves import curves
 from tests.present import present
-from zolvek.core.compilation import _Compiled, compiled
+from zolvek.core.compilation import CompiledLoop, compiled
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation
@@ -269,7 +269,7 @@ class Thinning(unittest.TestCase):
     def test_what_another_version_has_compiled_is_thrown_away(self) -> None:
         """A kept loop that names a module which is no longer there fails to load: it is compiled again."""
         x = np.linspace(0.0, 1.0, 50)
-        machine = _Compiled(funnel, ())
+        machine = CompiledLoop(funnel, ())
         wanted = machine(x, x - 0.01, x + 0.01)
         flushed = mock.Mock()
         stale = mock.Mock(side_effect=ModuleNotFoundError("zolvek.core.gone"), _cache=flushed)

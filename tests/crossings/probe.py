@@ -15,7 +15,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.engine import device_registry
-from zolvek.sound.signal.device_unit import Incoming, Played
+from zolvek.sound.signal.device_unit import Incoming, UnitOutput
 
 LATE = 413  # frames
 PROBE = DeviceKind("probe", "Probe", "effect", (Parameter("value", "Value"), Parameter("other", "Other")))
@@ -28,9 +28,9 @@ class Probe:
 
     spacing, latency = 64, 0
 
-    def play(self, block: Incoming) -> Played:
+    def play(self, block: Incoming) -> UnitOutput:
         values = np.broadcast_to(block.controls.each_frame("value"), block.sound.shape[1:])
-        return Played(np.stack((values, values)))
+        return UnitOutput(np.stack((values, values)))
 
     def release_all(self, now: float) -> None:
         pass
@@ -47,18 +47,18 @@ class Late(Probe):
     def __init__(self) -> None:
         self.kept = np.zeros((2, LATE))
 
-    def play(self, block: Incoming) -> Played:
+    def play(self, block: Incoming) -> UnitOutput:
         whole = np.concatenate((self.kept, block.sound), axis=1)
         frames = block.sound.shape[1]
         self.kept = whole[:, frames:]
-        return Played(whole[:, :frames])
+        return UnitOutput(whole[:, :frames])
 
 
 class Listener(Probe):
     """The sound of another track goes on with what comes in."""
 
-    def play(self, block: Incoming) -> Played:
-        return Played(block.sound if block.side is None else block.sound + 0.25 * block.side)
+    def play(self, block: Incoming) -> UnitOutput:
+        return UnitOutput(block.sound if block.side is None else block.sound + 0.25 * block.side)
 
 
 def as_described(project: Project) -> Project:

@@ -24,7 +24,7 @@ from zolvek.core.model.messages import MidiTarget
 from zolvek.core.records import replace
 from zolvek.formats.midi.file_out import encode
 from zolvek.formats.midi.report import report
-from zolvek.sound.signal.device_unit import Played
+from zolvek.sound.signal.device_unit import UnitOutput
 
 SHORT = 14  # features in each project of the short form
 PROJECTS = 12
@@ -59,7 +59,7 @@ class Crossings(unittest.TestCase):
         off = replace(project.lane(LANE), midi=MidiTarget(9, 9))
         faults: dict[str, tuple[str, object]] = {
             "what is rendered is what is drawn": ("tests.crossings.probe.Probe.play", lambda _,
-                block: Played(block.sound)),
+                block: UnitOutput(block.sound)),
             "two passes from one start are the same": ("tests.crossings.laws.render", _unlike()),
             "live is the file": (
                 "tests.crossings.laws.file_out.encode",

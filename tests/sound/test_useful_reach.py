@@ -19,7 +19,7 @@ from zolvek.sound.analysis.measures import HIGHEST, LOWEST, brightness, level_db
 from zolvek.sound.analysis.useful_reach import Probe, evened, measure, proposed
 from zolvek.sound.effects import processors
 from zolvek.sound.engine.renderer import RATE
-from zolvek.sound.processes.job_messages import Done, Job, News, Progress, Refused
+from zolvek.sound.processes.job_messages import Done, Job, JobError, News, Progress
 from zolvek.sound.processes.job_process import Jobs
 
 
@@ -120,7 +120,7 @@ class Pictures(unittest.TestCase):
         jobs.start(reach, hear)
         self.assertTrue(ended.wait(30))
         refused = received[-1]
-        assert isinstance(refused, Refused)
+        assert isinstance(refused, JobError)
         self.assertIsInstance(refused.error, ZolvekError)
 
 

@@ -21,7 +21,7 @@ from zolvek.core.records import replace
 from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.app import context_menus
 from zolvek.studio.commands.modes import MODES, modes
-from zolvek.studio.toolkit.fields import Entry, SeedEntry, Words
+from zolvek.studio.toolkit.fields import Entry, RefusalLabel, SeedEntry
 from zolvek.studio.views.panels.rail import STEPS
 from zolvek.studio.views.panels.shape_panel import ShapePanel
 
@@ -297,7 +297,7 @@ class Fields(Hand):
         self.assertIn("from −100 % to 100 %", field.words.text())
         self.window.rail.findChild(ShapePanel).choose("mirror")
         self.wait()
-        left = [w for w in self.window.findChildren(Words) if w.isVisible()]
+        left = [w for w in self.window.findChildren(RefusalLabel) if w.isVisible()]
         self.assertEqual(left, [], "the words go with their field")
         self.window.rail.findChild(ShapePanel).choose("lift")
         field = self.field("By")
@@ -620,7 +620,7 @@ class Keyboard(WindowTest):
         self.assertTrue(self.studio.player.playing)
         self.do("stop")
         self.assertTrue(all("&" in a.text() for a in present(self.window.menuBar()).actions()))
-        self.assertTrue(issubclass(SeedEntry, Entry) and Words is not None)
+        self.assertTrue(issubclass(SeedEntry, Entry) and RefusalLabel is not None)
 
 
 if __name__ == "__main__":

@@ -24,7 +24,7 @@ from zolvek.sound.engine import clip_playback
 from zolvek.studio.views.index.index_panel import LETTERS
 from zolvek.studio.views.panels.devices_panel import DevicesPanel
 from zolvek.studio.views.panels.listen_panel import ListenPanel
-from zolvek.studio.views.panels.record.record_panel import PerformPanel
+from zolvek.studio.views.panels.record.record_panel import RecordPanel
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -193,7 +193,7 @@ class Listening(WindowTest):
 
     def test_the_controller_learns_moves_and_is_monitored(self) -> None:
         self.do("step-perform")
-        panel = self.window.rail.findChild(PerformPanel).controller
+        panel = self.window.rail.findChild(RecordPanel).controller
         self.do("learn-controls")
         self.drag_on(panel.dials[0], QPoint(20, 30), QPoint(20, 10))
         QTest.mouseClick(self.dial("drive"), LEFT)

@@ -148,7 +148,7 @@ class Linked(WindowTest):
         page.sends.click()
         self.assertIn("messages are ignored", session.notices.hint)
         came = present(link.input).came
-        present(link.output).send(osc_messages.bundles([osc_messages.Timed(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
+        present(link.output).send(osc_messages.bundles([osc_messages.OscValue(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
         self.until(lambda: present(link.input).own > 0)
         self.assertEqual(present(link.input).came, came)
         page.sends.click()

@@ -21,7 +21,7 @@ from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.hosting.plugin import plugin_folders
-from zolvek.sound.jobs.plugin_listing import Listed
+from zolvek.sound.jobs.plugin_listing import PluginListing
 from zolvek.studio.services.files.audio_export import SoundExport
 from zolvek.studio.services.plugins.plugin_list import LISTING_JOB
 
@@ -69,7 +69,7 @@ class Hosted(WindowTest):
             background.busy = False
             self.studio.files.open_path(saved)
             background.start.assert_called_with(LISTING_JOB, (device.row,))
-        self.studio.plugins._take(Listed([], [("Keys", ["Cutoff is no longer there."])]))
+        self.studio.plugins._take(PluginListing([], [("Keys", ["Cutoff is no longer there."])]))
         self.assertIn("Cutoff is no longer there.", self.errors.pop().where)
         self.assertIn("not installed", self.errors.pop().what)
         self.assertEqual(session.project.device_track(device.id).device(device.id).row, device.row)

@@ -17,7 +17,7 @@ from zolvek.core.curve.shapes import HOLD
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
-from zolvek.studio.views.panels.record.record_panel import PerformPanel
+from zolvek.studio.views.panels.record.record_panel import RecordPanel
 from zolvek.studio.views.panels.record.take_pages import RecordPage, TakesPage
 from zolvek.studio.views.panels.thin_panel import ThinPanel
 
@@ -93,7 +93,7 @@ class Performing(WindowTest):
         self.assertGreaterEqual(len(present(lane).takes), 2)
         self.assertAlmostEqual(float(present(lane).takes[0].curve.at(32.7)), 0.8, places=6)
         page = self.window.rail.findChild(TakesPage)
-        self.window.rail.findChild(PerformPanel).show_page("Takes")
+        self.window.rail.findChild(RecordPanel).show_page("Takes")
         self.assertEqual(page.list.count(), len(present(lane).takes))
         # Dragging across the first take's strip chooses that span of it.
         view = self.window.takes_view

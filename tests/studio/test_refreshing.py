@@ -74,7 +74,7 @@ class UpToDate(WindowTest):
         self.assertIsNotNone(backdrops.shown())
 
 
-class Kept(unittest.TestCase):
+class ScanRecord(unittest.TestCase):
     def test_words_and_lists_of_the_settings_are_looked_at(self) -> None:
         """Each setting that takes one of a few values, with another one in the file; and lists of other things."""
         wrong: dict[str, Any] = dict.fromkeys(settings._words(), "no such word")

@@ -23,7 +23,7 @@ from zolvek.core.edits import connections
 from zolvek.core.edits.chains import add_track
 from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project
-from zolvek.core.model.sync_setup import Beside
+from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -77,7 +77,7 @@ class Beside_(unittest.TestCase):
             self.assertLess(time.monotonic(), end, "it did not come to be")
             time.sleep(0.005)
 
-    def join(self, server: Jack | PipeWire, kept: Beside, project: Project | None = None) -> None:
+    def join(self, server: Jack | PipeWire, kept: SyncSetup, project: Project | None = None) -> None:
         """Take part at the server."""
         self.project = project or self.project
         with mock.patch.dict(os.environ, server.environment):
@@ -209,7 +209,7 @@ class Beside_(unittest.TestCase):
 
     def test_leading_through_start_relocations_stop_and_loop(self) -> None:
         server = Jack(self)
-        kept = Beside(role="lead", clock=True, code="29.97 drop")
+        kept = SyncSetup(role="lead", clock=True, code="29.97 drop")
         self.join(server, kept)
         capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))
         self.transport.start(3.0)
@@ -244,7 +244,7 @@ class Beside_(unittest.TestCase):
         """By itself a loop is exact within a cycle, whatever the server's transport does; a song that goes faster
         sends everything sooner."""
         server = Jack(self)
-        self.join(server, Beside())
+        self.join(server, SyncSetup())
         capture = self.listen(server, ("All tracks", "midi"), ("Mix left", "sound"))
         self.transport.set_loop((8.0, 9.0))
         self.transport.start(8.6)
@@ -289,7 +289,7 @@ class Beside_(unittest.TestCase):
     def test_faster_than_real_time(self) -> None:
         """Freewheeling: the sound, here of one track by itself, is waited for, and every message is there."""
         server = Jack(self)
-        self.join(server, Beside(role="lead"))
+        self.join(server, SyncSetup(role="lead"))
         capture = self.listen(server, ("All tracks", "midi"), ("Clicks left", "sound"))
         self.until(lambda: self.link.words[shared_layout.SOUND_APART])
         capture.ask("free", 1)
@@ -304,7 +304,7 @@ class Beside_(unittest.TestCase):
     def test_what_comes_in_is_where_it_was_played(self) -> None:
         """A lane goes out, and comes back as a controller: read at its moments it is the lane within one step."""
         server = Jack(self, 256)
-        self.join(server, Beside())
+        self.join(server, SyncSetup())
         self.link.send("use_connections", (("Swell- one MIDI", "Zolvek:Control"),))
         time.sleep(0.5)
         self.link.take()
@@ -353,7 +353,7 @@ class Beside_(unittest.TestCase):
             lanes=(lane,),
             notes=(Note(0.25, 60.0, 60, 0.8),),
         )
-        self.join(server, Beside(role="lead"), with_track(project, own))
+        self.join(server, SyncSetup(role="lead"), with_track(project, own))
         self.until(lambda: any(n == "fluid:midi_00" for n, *_ in self.link.report.others), 20.0)
         self.link.send("use_connections", (("Organ MIDI", "fluid:midi_00"),))
         capture = Capture(self, server)
@@ -419,7 +419,7 @@ class Beside_(unittest.TestCase):
     def test_what_makes_the_sound_may_die(self) -> None:
         """Ports and transport stand, messages go on, and sound comes again by itself."""
         server = Jack(self)
-        self.join(server, Beside(role="lead"))
+        self.join(server, SyncSetup(role="lead"))
         told: list[bool] = []
         self.playback.on_loss = lambda _, goes_on: told.append(goes_on)
         self.until(lambda: self.link.words[shared_layout.SOUND_WANTED])
@@ -440,7 +440,7 @@ class Beside_(unittest.TestCase):
 
     def test_pipewire_in_its_place(self) -> None:
         server = PipeWire(self)
-        self.join(server, Beside(role="lead", clock=True))
+        self.join(server, SyncSetup(role="lead", clock=True))
         self.assertEqual(self.link.report.state, "PipeWire")
         capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))
         self.transport.start(3.0)

@@ -94,7 +94,7 @@ class Osc(unittest.TestCase):
             self.assertAlmostEqual(told, 0.25 + float(project.tempo.seconds(row.beat)), 6)
             self.assertEqual(packet[-8:], struct.pack(">ff", row.position, row.value))
             self.assertEqual(len(OscBundle(packet).content(0).params), 2)
-        many = [osc_messages.Timed(1.0, f"/zolvek/{'x' * 60}/{n}", 0.5, 1.0) for n in range(200)]
+        many = [osc_messages.OscValue(1.0, f"/zolvek/{'x' * 60}/{n}", 0.5, 1.0) for n in range(200)]
         made = osc_messages.bundles(many, {1.0: begin})
         self.assertLessEqual(max(map(len, made)), osc_messages.MOST_BYTES)
         self.assertEqual([osc_messages.read(p) for p in made].count([]), 0)

@@ -19,10 +19,10 @@ def compiled(loop: Loop, helpers: tuple[str, ...] = ()) -> Loop:
         import numba  # noqa: F401
     except ImportError:
         return loop
-    return _Compiled(loop, helpers)
+    return CompiledLoop(loop, helpers)
 
 
-class _Compiled:
+class CompiledLoop:
     """Compiled at the first call. What was kept by another version of the program may not load any more: it is then
     thrown away and made again."""
 

@@ -15,7 +15,7 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.core.movement.evaluation.layering import Layered
+from zolvek.core.movement.evaluation.layering import LayeredCurve
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.file_names import xml_text
 
@@ -72,7 +72,7 @@ def svg(project: Project, lanes: list[str], span: tuple[float, float] | None = N
     return "\n".join([*parts, "</svg>", ""])
 
 
-def _path(curve: Curve | Layered, first: float, last: float, x: Callable[[float], float], top: float) -> str:
+def _path(curve: Curve | LayeredCurve, first: float, last: float, x: Callable[[float], float], top: float) -> str:
     """The curve as a path: both sides of every jump, and closely between."""
     from zolvek.core.curve.discontinuities import leaps
 

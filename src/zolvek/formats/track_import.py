@@ -25,7 +25,7 @@ Progress = Callable[[int, int], object]
 Adding = Callable[[Project, bool], Project]
 
 
-class Brought(NamedTuple):
+class ImportedFile(NamedTuple):
     """A file that has been read: `add` puts its track into a project, with the file's own tempo, meter and
     sections if it has such and they are wanted; `left_out` says what of it has no place here."""
 
@@ -35,7 +35,7 @@ class Brought(NamedTuple):
     left_out: str = ""
 
 
-def read(paths: Sequence[str | os.PathLike[str]], progress: Progress | None = None) -> list[Brought]:
+def read(paths: Sequence[str | os.PathLike[str]], progress: Progress | None = None) -> list[ImportedFile]:
     """The files, read through; MIDI first, so that its tempo holds for the sounds. Raises ZolvekError
     naming the first that can't be read."""
     files = [Path(path) for path in paths]
@@ -62,7 +62,7 @@ def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
     return lambda done, total: progress(place * PARTS + PARTS * done // max(total, 1), count * PARTS)
 
 
-def with_files(project: Project, brought: Sequence[Brought], takes_time: bool) -> Project:
+def with_files(project: Project, brought: Sequence[ImportedFile], takes_time: bool) -> Project:
     """The project with a track for every file, aligned at bar 1 and named by its file. With `takes_time`
     tempo, meter and sections are those of the first file that has such."""
     for each in brought:
@@ -73,7 +73,7 @@ def with_files(project: Project, brought: Sequence[Brought], takes_time: bool) -
     return project
 
 
-def left_out(brought: Sequence[Brought]) -> str:
+def left_out(brought: Sequence[ImportedFile]) -> str:
     """What of the files has no place here, as a person would say it; "" where all has."""
     return "; ".join(f"{each.path.name}: {each.left_out}" for each in brought if each.left_out)
 
@@ -87,12 +87,12 @@ def _coloured(project: Project, before: set[str]) -> Project:
     return replace(project, tracks=tracks)
 
 
-def _midi(path: Path, _: Progress | None) -> Brought:
+def _midi(path: Path, _: Progress | None) -> ImportedFile:
     from zolvek.formats.midi import file_in
 
     score: Any = file_in.load(path)
     curves = file_in.fitted(score, JOIN_WITHIN)
-    return Brought(
+    return ImportedFile(
         path,
         True,
         lambda project, time: file_in.imported(project, score, curves, time),
@@ -100,7 +100,7 @@ def _midi(path: Path, _: Progress | None) -> Brought:
     )
 
 
-def _device(path: Path, _: Progress | None) -> Brought:
+def _device(path: Path, _: Progress | None) -> ImportedFile:
     from zolvek.formats import device_file
 
     kind = device_file.load(path)
@@ -109,18 +109,18 @@ def _device(path: Path, _: Progress | None) -> Brought:
         project, track = add_track(project, path.stem)
         return add_device(project, track, kind)[0]
 
-    return Brought(path, False, add)
+    return ImportedFile(path, False, add)
 
 
-def _sound(path: Path, progress: Progress | None) -> Brought:
+def _sound(path: Path, progress: Progress | None) -> ImportedFile:
     from zolvek.formats.audio.streams import examine
 
     file = str(path.resolve())
     seconds = examine(file, progress)
-    return Brought(path, False, lambda project, _: with_sound_track(project, path.stem, file, seconds))
+    return ImportedFile(path, False, lambda project, _: with_sound_track(project, path.stem, file, seconds))
 
 
-READERS: dict[str, Callable[[Path, Progress | None], Brought]] = {
+READERS: dict[str, Callable[[Path, Progress | None], ImportedFile]] = {
     **dict.fromkeys(SOUNDS, _sound),
     **dict.fromkeys(MIDI, _midi),
     **dict.fromkeys(DEVICES, _device),

@@ -15,7 +15,7 @@ from zolvek.core.records import replace
 from zolvek.sound.playback.internal_transport import SilentTransport
 from zolvek.sound.playback.playback import Playback
 from zolvek.sound.playback.transport import Transport
-from zolvek.sync.clocks.clock_follower import Steering
+from zolvek.sync.clocks.clock_follower import ClockFollower
 from zolvek.sync.clocks.clock_reader import Follower
 from zolvek.sync.ports.message_streams import MidiStream, OscStream
 from zolvek.sync.ports.scheduler import Live
@@ -62,7 +62,7 @@ class Performance:
         self.live: list[Live] = []
         self.closing: list[Closed] = []
         self.loop: tuple[float, float] | None = None
-        self.steering: Steering | None = None
+        self.steering: ClockFollower | None = None
         self.playback = Playback(self.project)
         self.lost: list[str] = []  # what is not played that should be
         self.playback.on_loss = lambda error, _: self._lose(str(error))
@@ -170,7 +170,7 @@ class Performance:
                 self.waiting(why)
 
     def _steer(self) -> None:
-        self.steering = Steering(Follower(self.beside.source), self.transport, lambda: self.project)
+        self.steering = ClockFollower(Follower(self.beside.source), self.transport, lambda: self.project)
 
     def _take_clock(self) -> None:
         steering = self.steering

@@ -59,7 +59,7 @@ HELPERS = {
 }
 
 
-class Thinned(Record, frozen=True, eq=False):
+class ThinResult(Record, frozen=True, eq=False):
     """A thinned curve and the one it was made of; how far apart they are is computed when asked."""
 
     curve: Curve
@@ -94,7 +94,7 @@ def thinned(
     shapes: bool = False,
     keep: Any = None,
     quick: bool = False,
-) -> Thinned:
+) -> ThinResult:
     """The curve with the fewest points found that stay within `tolerance` (curve values) of it.
     `quick` tries one way of shaping instead of several.
 
@@ -109,7 +109,7 @@ def thinned(
     return _thinned(curve, tolerance, shapes, keep, quick)
 
 
-def _by_levels(curve: Curve, tolerance: float, keep: Any) -> Thinned:
+def _by_levels(curve: Curve, tolerance: float, keep: Any) -> ThinResult:
     """The best of several fixed levels of tolerance, from the highest that is allowed down to half of it.
 
     What shapes follow is found by trying, and a finer tolerance may happen to find what takes fewer points. As a
@@ -130,7 +130,7 @@ def _by_levels(curve: Curve, tolerance: float, keep: Any) -> Thinned:
     return min(tries, key=lambda each: (each.after, each.error))
 
 
-def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: bool) -> Thinned:
+def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: bool) -> ThinResult:
     spent = 0.0 if is_lines(curve) else SAMPLED  # what reporting shapes by lines takes of it
     inner = tolerance * (1.0 - spent - ROUNDING) - ROUNDING * 1e-3
     if len(curve) >= COMPILED_FROM:  # though each of its runs may be short
@@ -142,7 +142,7 @@ def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: boo
     made = _with_ends(_with_holds(chained(parts)), curve)
     if len(made) >= len(curve):
         made = curve
-    return Thinned(made, curve)
+    return ThinResult(made, curve)
 
 
 def _with_ends(made: Curve, curve: Curve) -> Curve:
@@ -161,7 +161,7 @@ def _with_ends(made: Curve, curve: Curve) -> Curve:
     )
 
 
-def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None) -> Thinned:
+def thinned_to(curve: Curve, count: int, shapes: bool = False, keep: Any = None) -> ThinResult:
     """The curve with at most `count` points at the least error found, by halving the tolerance.
 
     Raises ZolvekError when its ends, jumps and kept points alone are more.

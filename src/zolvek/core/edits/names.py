@@ -150,7 +150,7 @@ def _twin_states(project: Project, ids: dict[str, str]) -> list[State]:
     return made
 
 
-class Copied(NamedTuple):
+class CopyResult(NamedTuple):
     """How many lanes have been copied, and the names of those that had no counterpart."""
 
     project: Project
@@ -158,7 +158,7 @@ class Copied(NamedTuple):
     without: list[str]
 
 
-def automation_copied(project: Project, source: str, target: str) -> Copied:
+def automation_copied(project: Project, source: str, target: str) -> CopyResult:
     """All of a track's automation on another track: each lane on the like-named parameter of the
     like-named device, else of the only device that has one of that name. What was drawn there is
     replaced; locked lanes stay, and count as without counterpart."""
@@ -186,7 +186,7 @@ def automation_copied(project: Project, source: str, target: str) -> Copied:
             reach=lane.reach,
         )
         project, count = with_lane(project, kept), count + 1
-    return Copied(project, count, without)
+    return CopyResult(project, count, without)
 
 
 def _counterpart(track: Track, device: str, parameter: str) -> tuple[str, str] | None:

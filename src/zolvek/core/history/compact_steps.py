@@ -18,7 +18,7 @@ from zolvek.core.records import names_of, replace
 NOTHING = flat(0.0)  # in place of a curve that is kept as a difference
 
 
-class Shelved(NamedTuple):
+class CompactStep(NamedTuple):
     """`project`: with NOTHING in place of the curves that the nearer step says; `differences`: lane -> how its
     curve differs from there; a lane that is not named has the nearer step's very curve."""
 
@@ -30,7 +30,7 @@ class Shelved(NamedTuple):
         return sum(each.size for each in self.differences.values())
 
 
-def shelved(project: Project, nearer: Project) -> Shelved | None:
+def shelved(project: Project, nearer: Project) -> CompactStep | None:
     """A project as what differs from the one a step nearer; None where there is nothing worth it."""
     differences: dict[str, Difference] = {}
     tracks, any_ = [], False
@@ -47,17 +47,17 @@ def shelved(project: Project, nearer: Project) -> Shelved | None:
                     new, any_ = _without_curve(lane), True
             lanes.append(new)
         tracks.append(replace(track, lanes=tuple(lanes)))
-    return Shelved(replace(project, tracks=tuple(tracks)), differences) if any_ else None
+    return CompactStep(replace(project, tracks=tuple(tracks)), differences) if any_ else None
 
 
-def restored(own: Shelved, nearer: Project) -> Project:
+def restored(own: CompactStep, nearer: Project) -> Project:
     """The project again. What it shares with the nearer one is shared again."""
     others = {track.id: track for track in nearer.tracks}
     tracks = tuple(_track(track, own, nearer, others.get(track.id)) for track in own.project.tracks)
     return replace(own.project, tracks=tracks)
 
 
-def _track(track: Track, own: Shelved, nearer: Project, other: Track | None) -> Track:
+def _track(track: Track, own: CompactStep, nearer: Project, other: Track | None) -> Track:
     lanes = tuple(_lane(lane, own, nearer) for lane in track.lanes)
     made = replace(track, lanes=lanes)
     if other is None or len(lanes) != len(other.lanes):
@@ -71,7 +71,7 @@ def _track(track: Track, own: Shelved, nearer: Project, other: Track | None) -> 
     )
 
 
-def _lane(lane: Lane, own: Shelved, nearer: Project) -> Lane:
+def _lane(lane: Lane, own: CompactStep, nearer: Project) -> Lane:
     if lane.curve is not NOTHING:
         return lane
     other = nearer.lane(lane.id)

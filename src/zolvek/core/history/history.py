@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from zolvek.core.curve.compaction import LEAST, size
 from zolvek.core.curve.curve import Curve
-from zolvek.core.history.compact_steps import Shelved, restored, shelved
+from zolvek.core.history.compact_steps import CompactStep, restored, shelved
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.records import Record, replace
 
@@ -30,7 +30,7 @@ class Step(NamedTuple):
     project: Project
     small: int = 0
     large: int = 0
-    shelf: Shelved | None = None
+    shelf: CompactStep | None = None
     left: object = None
     key: object = None
 

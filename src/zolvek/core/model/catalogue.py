@@ -279,7 +279,7 @@ def _shipped(device: dict[str, Any]) -> DeviceKind:
 ROWS = {device["key"]: device for device in DEVICES}  # in the order in which they are offered
 
 
-class Shipped(Mapping[str, DeviceKind]):
+class ShippedKinds(Mapping[str, DeviceKind]):
     """The kinds that ship by key, each made when it is first asked for."""
 
     def __init__(self) -> None:
@@ -301,4 +301,4 @@ class Shipped(Mapping[str, DeviceKind]):
         return len(ROWS)
 
 
-DEVICE_KINDS = Shipped()
+DEVICE_KINDS = ShippedKinds()

@@ -21,7 +21,7 @@ from zolvek.core.model.pad import Pad
 from zolvek.core.model.plugin import need_state
 from zolvek.core.model.source import Clip, Note
 from zolvek.core.model.state import State
-from zolvek.core.model.sync_setup import Beside
+from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.core.model.take import Comp, Take
 from zolvek.core.records import Record, field, replace
 from zolvek.core.time.meter import MeterMap
@@ -276,7 +276,7 @@ class Project(Record, frozen=True):
     morphs: tuple[Morph, ...] = ()
     pads: tuple[Pad, ...] = ()
     sounds: dict[str, str] = field(default_factory=dict)  # file of a clip -> what its content is given by
-    beside: Beside = field(default_factory=Beside)  # other programs
+    beside: SyncSetup = field(default_factory=SyncSetup)  # other programs
 
     def __post_init__(self) -> None:
         ids = [track.id for track in self.tracks]

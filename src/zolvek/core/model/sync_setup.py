@@ -23,7 +23,7 @@ CODES = (
 )  # frames a second of the time code that is sent, "" for none
 
 
-class Beside(Record, frozen=True):
+class SyncSetup(Record, frozen=True):
     """`role` and `source` are keys of ROLES and SOURCES. `clock`: MIDI clock is sent; `code`: time code. `connections`:
     a port of the project's (core.edits.connections says their names) and the name of another program's."""
 

@@ -12,7 +12,7 @@ import numpy as np
 from zolvek.core.arrays import Ints
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
-from zolvek.core.movement.evaluation.lane_evaluation import Heard
+from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.chunks import (
@@ -65,7 +65,7 @@ def note_spans(project: Project, track: Track) -> tuple[Ints, Ints, np.ndarray]:
 
 def encode(
     project: Project,
-    lanes: list[Heard] | None = None,
+    lanes: list[EvaluatedLane] | None = None,
     resolution: Resolution = FINEST,
     progress: Progress | None = None,
     tracks: tuple[Track, ...] | None = None,
@@ -175,11 +175,11 @@ def files_of(project: Project, path: str | os.PathLike[str], split: str = "one")
     return [Path(path)] if split == "one" else [file for file, _ in _files(project, path, split)]
 
 
-def _files(project: Project, path: str | os.PathLike[str], split: str) -> list[tuple[Path, list[Heard]]]:
+def _files(project: Project, path: str | os.PathLike[str], split: str) -> list[tuple[Path, list[EvaluatedLane]]]:
     """The files of a split delivery, each with its lanes. Raises ZolvekError for a split there is not."""
     if split not in SPLITS:
         raise ZolvekError(f"Files can't be split by “{split}”.", remedy=f"Use {', '.join(SPLITS)}.")
-    groups: dict[str, list[Heard]] = {}
+    groups: dict[str, list[EvaluatedLane]] = {}
     for heard in delivered(project):
         key = project.track_of(heard.lane.id).id if split == "track" else heard.lane.id
         groups.setdefault(key, []).append(heard)

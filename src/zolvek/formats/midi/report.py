@@ -11,7 +11,7 @@ import numpy as np
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.model.messages import MESSAGES
 from zolvek.core.model.project import Project
-from zolvek.core.movement.evaluation.lane_evaluation import Heard
+from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
 from zolvek.core.movement.evaluation.quantised_steps import Resolution, Stream, step_extents
 from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
@@ -120,7 +120,7 @@ def delays(seconds: Floats, size: Ints) -> Floats:
     return np.maximum.accumulate(begins) + through - seconds
 
 
-def _lane(project: Project, heard: Heard, own: Stream, count: int, resolution: Resolution) -> LaneReport:
+def _lane(project: Project, heard: EvaluatedLane, own: Stream, count: int, resolution: Resolution) -> LaneReport:
     lane = heard.lane
     parameter = project.parameter_of(lane.id)
     return LaneReport(
@@ -140,7 +140,7 @@ def _lane(project: Project, heard: Heard, own: Stream, count: int, resolution: R
     )
 
 
-def _in_unit(parameter: Parameter, heard: Heard, own: Stream, extents: tuple[Floats, Floats]) -> str:
+def _in_unit(parameter: Parameter, heard: EvaluatedLane, own: Stream, extents: tuple[Floats, Floats]) -> str:
     """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
     the curve while each step stands."""
     real = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(own.value)))
@@ -156,7 +156,7 @@ def _in_unit(parameter: Parameter, heard: Heard, own: Stream, extents: tuple[Flo
     return f"±{most:.{min(digits, 6)}f} {parameter.unit.lstrip('±')}".rstrip()
 
 
-def _alike(project: Project, lanes: list[Heard]) -> tuple[tuple[str, ...], ...]:
+def _alike(project: Project, lanes: list[EvaluatedLane]) -> tuple[tuple[str, ...], ...]:
     """Labels of lanes that take up the same on the wire, or by which others choose what they set."""
     taken = Counter(place for heard in lanes for place in heard.lane.midi.takes)
     chosen = {place for heard in lanes for place in heard.lane.midi.selects}

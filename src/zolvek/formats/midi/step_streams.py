@@ -9,7 +9,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 from zolvek.core.model.project import Project
-from zolvek.core.movement.evaluation.lane_evaluation import Heard, played
+from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, played
 from zolvek.core.movement.evaluation.quantised_steps import Resolution, Stream, stepped
 from zolvek.core.same import Same
 from zolvek.formats.midi.encode import Messages, messages, sharing
@@ -17,16 +17,16 @@ from zolvek.formats.midi.encode import Messages, messages, sharing
 FINEST = Resolution()
 KEPT = 3  # streams of a lane, at several resolutions
 Progress = Callable[[int, int], object]
-Row = tuple[Heard, Stream, Messages]
+Row = tuple[EvaluatedLane, Stream, Messages]
 
 
-def delivered(project: Project) -> list[Heard]:
+def delivered(project: Project) -> list[EvaluatedLane]:
     """The lanes that are delivered, as they are heard: those that are applied."""
     return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
 
 
 def stream(
-    heard: Heard,
+    heard: EvaluatedLane,
     project: Project,
     resolution: Resolution = FINEST,
     going: Callable[[], object] = lambda: None,
@@ -36,7 +36,7 @@ def stream(
 
 
 def _kept(
-    heard: Heard, project: Project, resolution: Resolution, fresh: bool, going: Callable[[], object]
+    heard: EvaluatedLane, project: Project, resolution: Resolution, fresh: bool, going: Callable[[], object]
 ) -> tuple[Stream, Messages]:
     kept, key = _place(heard, project, resolution, fresh)
     found = kept.get(key)
@@ -51,7 +51,7 @@ def _kept(
 
 
 def _place(
-    heard: Heard, project: Project, resolution: Resolution, fresh: bool
+    heard: EvaluatedLane, project: Project, resolution: Resolution, fresh: bool
 ) -> tuple[dict[object, tuple[Stream, Messages]], object]:
     """Where a lane's streams are kept, and under what."""
     kept = heard.__dict__.setdefault("_streams", {})
@@ -60,17 +60,17 @@ def _place(
 
 def lane_messages(
     project: Project,
-    lanes: list[Heard],
+    lanes: list[EvaluatedLane],
     resolution: Resolution = FINEST,
     progress: Progress | None = None,
 ) -> list[Row]:
     """Each lane with its steps and its messages. `progress` is given lanes done and lanes in all."""
     shared = sharing([heard.lane.midi for heard in lanes])
 
-    def fresh(heard: Heard) -> bool:
+    def fresh(heard: EvaluatedLane) -> bool:
         return (heard.lane.midi.port, heard.lane.midi.channel) in shared
 
-    def work(heard: Heard) -> Row:
+    def work(heard: EvaluatedLane) -> Row:
         return heard, *_kept(heard, project, resolution, fresh(heard), going)
 
     found: list[Row] = []

@@ -37,7 +37,7 @@ EVEN_TOLERANCE = 0.002
 Progress = Callable[[int, int], object]
 
 
-class Measured(Record, frozen=True):
+class ReachMeasurement(Record, frozen=True):
     """Increasing `position`s 0..1 of a control, and what the sound is like at each: `level` in
     dB, `brightness` in Hz (0 where it is silent)."""
 
@@ -57,9 +57,9 @@ class Measured(Record, frozen=True):
         step += np.where(audible, np.abs(np.diff(octaves)) / OCTAVES_A_CHANGE, 0.0)
         return np.concatenate(([0.0], np.cumsum(step)))
 
-    def with_row(self, position: float, level: float, bright: float) -> Measured:
+    def with_row(self, position: float, level: float, bright: float) -> ReachMeasurement:
         at = int(np.searchsorted(self.position, position))
-        return Measured(
+        return ReachMeasurement(
             np.insert(self.position, at, position),
             np.insert(self.level, at, level),
             np.insert(self.brightness, at, bright),
@@ -99,7 +99,7 @@ def measure(
     parameter: str,
     span: tuple[float, float],
     progress: Progress | None = None,
-) -> Measured:
+) -> ReachMeasurement:
     """What the sound from beat span[0] to span[1] is like at positions of a control: evenly
     spaced ones, and closer ones where the change ends. Raises ZolvekError for an empty span, or
     where nothing changes at all."""
@@ -113,7 +113,7 @@ def measure(
         rows.append(probe.at(position))
         if progress:
             progress(done + 1, total)
-    measured = Measured(positions, *(np.array(column) for column in zip(*rows, strict=True)))
+    measured = ReachMeasurement(positions, *(np.array(column) for column in zip(*rows, strict=True)))
     if measured.change[-1] < 0.05:
         raise ZolvekError(
             "The sound does not change over this control's travel.",
@@ -127,7 +127,7 @@ def measure(
     return measured
 
 
-def _refined(probe: Probe, measured: Measured, side: int) -> Measured:
+def _refined(probe: Probe, measured: ReachMeasurement, side: int) -> ReachMeasurement:
     """Further positions between the last idle step and the first that is not, at one side:
     where in between does the change begin (side 0) or end (side 1)?"""
     low, high = proposed(measured)
@@ -147,11 +147,11 @@ def _refined(probe: Probe, measured: Measured, side: int) -> Measured:
     return measured
 
 
-def _sound(measured: Measured, at: int) -> tuple[float, float]:
+def _sound(measured: ReachMeasurement, at: int) -> tuple[float, float]:
     return float(measured.level[at]), float(measured.brightness[at])
 
 
-def proposed(measured: Measured) -> tuple[float, float]:
+def proposed(measured: ReachMeasurement) -> tuple[float, float]:
     """The span of positions in which at least 95 % of the change happens: from either end, what
     changes at less than three tenths of the mean rate is left out, as long as no more than 5 %
     of the whole change is lost."""
@@ -170,7 +170,7 @@ def proposed(measured: Measured) -> tuple[float, float]:
     return float(position[low]), float(position[high])
 
 
-def evened(curve: Curve, reach: tuple[float, float], measured: Measured) -> Curve:
+def evened(curve: Curve, reach: tuple[float, float], measured: ReachMeasurement) -> Curve:
     """The curve warped so that equal steps along it make equal steps of the measured change
     within the reach: what was a straight line is heard as an even rise.
 
@@ -194,7 +194,7 @@ def evened(curve: Curve, reach: tuple[float, float], measured: Measured) -> Curv
     return chained(pieces) if pieces else curve.having(value=value)
 
 
-def even_values(reach: tuple[float, float], measured: Measured) -> tuple[Floats, Floats]:
+def even_values(reach: tuple[float, float], measured: ReachMeasurement) -> tuple[Floats, Floats]:
     """Curve values 0..1, and what each has to become for even steps: both increasing, from 0 to
     1. Raises ZolvekError where nothing changes within the reach."""
     from scipy.interpolate import PchipInterpolator
@@ -215,6 +215,8 @@ def even_values(reach: tuple[float, float], measured: Measured) -> tuple[Floats,
     return part, own
 
 
-def job(progress: Progress, project: Project, device: str, parameter: str, span: tuple[float, float]) -> Measured:
+def job(
+    progress: Progress, project: Project, device: str, parameter: str, span: tuple[float, float]
+) -> ReachMeasurement:
     """`measure`, as a job of a process of its own."""
     return measure(project, device, parameter, span, progress)

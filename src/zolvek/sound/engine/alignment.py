@@ -14,7 +14,7 @@ KEPT = 16_384  # frames that a line keeps beyond its delay: where it grows, what
 FADE = 1_024  # frames, 21 ms at 48 kHz, in which a line goes over to another delay
 
 
-class Delayed:
+class FrameDelay:
     """A sound later by a number of frames, which may change from one stretch to the next: it goes over by a
     cross-fade."""
 
@@ -46,7 +46,7 @@ class Alignment:
     what is not late too, as it may become so."""
 
     def __init__(self) -> None:
-        self.lines: dict[tuple[str, str], Delayed] = {}
+        self.lines: dict[tuple[str, str], FrameDelay] = {}
         self.late = 0
         self.always = False
 
@@ -59,7 +59,7 @@ class Alignment:
         if own is None:
             if frames == 0 and not self.always:
                 return sound
-            own = self.lines[key, what] = Delayed(frames)
+            own = self.lines[key, what] = FrameDelay(frames)
         return own.by(frames, sound)
 
 

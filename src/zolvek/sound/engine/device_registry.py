@@ -18,7 +18,7 @@ from zolvek.sound.effects.processors import PROCESSORS, Processor
 from zolvek.sound.instruments.drums import Drums
 from zolvek.sound.instruments.synth import NewNote, Synth
 from zolvek.sound.signal.automation import COARSE, FINE, Controls
-from zolvek.sound.signal.device_unit import Incoming, Played, Unit
+from zolvek.sound.signal.device_unit import Incoming, Unit, UnitOutput
 
 
 class Instrument(Protocol):
@@ -37,9 +37,9 @@ class Effect:
     def __init__(self, processor: Processor) -> None:
         self.processor, self.spacing = processor, processor.spacing
 
-    def play(self, block: Incoming) -> Played:
+    def play(self, block: Incoming) -> UnitOutput:
         sound = self.processor.process(block.sound, block.controls)
-        return Played(sound, self.processor.sent)
+        return UnitOutput(sound, self.processor.sent)
 
     def release_all(self, now: float) -> None:
         pass
@@ -56,9 +56,9 @@ class Source:
     def __init__(self, instrument: Instrument) -> None:
         self.instrument = instrument
 
-    def play(self, block: Incoming) -> Played:
+    def play(self, block: Incoming) -> UnitOutput:
         own = self.instrument.play(block.notes, block.controls, block.now)
-        return Played(block.sound + own)
+        return UnitOutput(block.sound + own)
 
     def release_all(self, now: float) -> None:
         self.instrument.release_all(now)
@@ -67,13 +67,13 @@ class Source:
         self.instrument.release(pitch, now)
 
 
-class Passing:
+class PassThrough:
     """Sound goes through as it is."""
 
     spacing, latency = COARSE, 0
 
-    def play(self, block: Incoming) -> Played:
-        return Played(block.sound)
+    def play(self, block: Incoming) -> UnitOutput:
+        return UnitOutput(block.sound)
 
     def release_all(self, now: float) -> None:
         pass
@@ -106,7 +106,7 @@ def make(device: Device, rate: int) -> Unit:
     if device.row.plugin is not None:
         return _hosted(device, rate)
     maker = None if device.described is not None else MAKERS.get(device.kind)
-    return maker(device, rate) if maker else Passing()
+    return maker(device, rate) if maker else PassThrough()
 
 
 LEFT_OUT: dict[str, str] = {}  # devices whose plugins are not run in this process, and why
@@ -117,11 +117,11 @@ def _hosted(device: Device, rate: int) -> Unit:
     from zolvek.sound.hosting.catalogue import loading
 
     if device.id in LEFT_OUT:
-        return Passing()
+        return PassThrough()
     try:
         return loading.unit(device, rate)
     except ZolvekError as error:
         LEFT_OUT[device.id] = str(error)
     except Exception as error:  # a plugin's, or of what runs it: it must not be silent for ever
         LEFT_OUT[device.id] = f"It could not be made ({type(error).__name__}: {error})."
-    return Passing()
+    return PassThrough()

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from zolvek.core.model.project import Device
 from zolvek.sound.engine.device_registry import make
-from zolvek.sound.engine.pending_unit import Waiting
+from zolvek.sound.engine.pending_unit import PendingUnit
 from zolvek.sound.signal.device_unit import Unit
 
 Key = tuple[str, str]  # kind and id of a device
@@ -32,7 +32,7 @@ class Units:
 
     def _make(self, device: Device, before: Unit | None) -> Unit:
         if self.impatient and device.row.plugin is not None:
-            return Waiting(lambda: make(device, self.rate), before)
+            return PendingUnit(lambda: make(device, self.rate), before)
         return make(device, self.rate)
 
     def take_over(self, before: Units) -> None:

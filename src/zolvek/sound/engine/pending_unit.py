@@ -8,10 +8,10 @@ import threading
 from collections.abc import Callable
 
 from zolvek.sound.signal.automation import COARSE
-from zolvek.sound.signal.device_unit import Incoming, Played, Unit
+from zolvek.sound.signal.device_unit import Incoming, Unit, UnitOutput
 
 
-class Waiting:
+class PendingUnit:
     """`make` is called in a thread of its own."""
 
     def __init__(self, make: Callable[[], Unit], meanwhile: Unit | None = None) -> None:
@@ -30,8 +30,8 @@ class Waiting:
     def latency(self) -> int:
         return 0 if self.made is None else self.made.latency
 
-    def play(self, block: Incoming) -> Played:
-        return Played(block.sound) if self.made is None else self.made.play(block)
+    def play(self, block: Incoming) -> UnitOutput:
+        return UnitOutput(block.sound) if self.made is None else self.made.play(block)
 
     def release_all(self, now: float) -> None:
         if self.made is not None:

@@ -9,7 +9,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.model.catalogue import BYPASS
 from zolvek.core.model.project import Device, Project, Track
 from zolvek.core.model.source import Note
-from zolvek.core.movement.evaluation.lane_evaluation import Heard
+from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.engine.alignment import Alignment, SongHistory
@@ -288,7 +288,7 @@ class Renderer:
             return sound * gain, [(late, part * gain) for late, part in sent]
         return sound, sent
 
-    def _wet(self, device: Device, lanes: dict[str, Heard], stretch: Block) -> Floats:
+    def _wet(self, device: Device, lanes: dict[str, EvaluatedLane], stretch: Block) -> Floats:
         """How much of the device is heard, 0..1: one value, or one a frame where its bypass changes. It
         goes over within 10 ms, without a click."""
         goal = np.array([0.0 if device.bypassed else 1.0])

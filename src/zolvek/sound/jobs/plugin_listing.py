@@ -11,20 +11,20 @@ from zolvek.core.edits.plugins import changes
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.sound.hosting.catalogue import installed
-from zolvek.sound.hosting.plugin.plugin_entry import Found
+from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.jobs.plugin_description import described_apart
 
 
-class Listed(msgspec.Struct):
+class PluginListing(msgspec.Struct):
     """What is installed; and what plugins of a project that are, but not as it knows them, have changed:
     a name and the changes each. `faults`: what keeps a standard from being hosted."""
 
-    found: list[Found]
+    found: list[PluginEntry]
     changed: list[tuple[str, list[str]]]
     faults: list[str] = []
 
 
-def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] = ()) -> Listed:
+def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] = ()) -> PluginListing:
     """As a job of a process in the background; `hosted`: the plugins of its project, each described in a process
     of its own, so that one that breaks doesn't take the list away."""
     every, faults = installed.installed(progress)
@@ -42,4 +42,4 @@ def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] =
             different = [f"It can't be described: {error.what}"]
         if different:
             differing.append((kind.name, different))
-    return Listed(every, differing, [f"{each.what} {each.remedy}" for each in faults])
+    return PluginListing(every, differing, [f"{each.what} {each.remedy}" for each in faults])

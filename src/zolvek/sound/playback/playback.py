@@ -240,7 +240,7 @@ class Playback:
     def _taken(self, worker: WorkerProcess, report: messages.Report) -> None:
         if isinstance(report, messages.Trouble):
             self._say(worker, report.device, report.reason)
-        elif isinstance(report, messages.Filled):
+        elif isinstance(report, messages.FillProgress):
             if report.shown is not None:
                 with self.lock:
                     self.shown.append(report.shown)

@@ -31,5 +31,5 @@ class Done(News, frozen=True):
     value: Any
 
 
-class Refused(News, frozen=True):
+class JobError(News, frozen=True):
     error: ZolvekError

@@ -22,7 +22,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.hosting.plugin.work_mark import VARIABLE, Mark
 from zolvek.sound.processes.framing import Receiver, Sender
-from zolvek.sound.processes.job_messages import Done, Job, News, Progress, Refused
+from zolvek.sound.processes.job_messages import Done, Job, JobError, News, Progress
 from zolvek.storage.python_process import begin, command, kill, own_output, shut
 
 
@@ -118,7 +118,7 @@ class Jobs:
                 lost = ProcessLost("The background job has ended unexpectedly.", job.function, "Try again.")
                 culprit = self.mark.likeliest if self.mark is not None else None
                 lost.device = culprit[0] if culprit else ""
-            on_news(Refused(lost))
+            on_news(JobError(lost))
 
 
 def done_apart(
@@ -145,7 +145,7 @@ def done_apart(
                 progress(news.done, news.total)
             elif isinstance(news, Done):
                 return news.value
-            elif isinstance(news, Refused):
+            elif isinstance(news, JobError):
                 raise news.error
     finally:
         jobs.close()
@@ -169,10 +169,10 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
             work = getattr(import_module(module), function)
             send(Done(work(lambda done, total: send(Progress(done, total)), *job.arguments)))
         except ZolvekError as error:
-            send(Refused(error))
+            send(JobError(error))
         except Exception as error:  # a fault of ours: said there, not lost here
             what = f"Something went wrong in the background: {error}."
-            send(Refused(ZolvekError(what, job.function, "Save your work, and report this.")))
+            send(JobError(ZolvekError(what, job.function, "Save your work, and report this.")))
 
 
 if __name__ == "__main__":

@@ -45,7 +45,7 @@ FADE_SECONDS = 0.015  # from one version to the other
 FURTHEST_APART = 0.02  # beats that the versions may drift apart, by their tempos
 
 
-class Rendered(NamedTuple):
+class RenderedChunk(NamedTuple):
     """A chunk: the song frame and the beat it begins at, the beat it ends at, its sound (frames, channels) and the
     tracks' levels."""
 
@@ -181,7 +181,7 @@ class Worker:
         self.wanted -= 1
         self._give(messages.Chunk(self.play_number, *self.chunk()))
 
-    def chunk(self) -> Rendered:
+    def chunk(self) -> RenderedChunk:
         """The next chunk: the song frame and the beat it begins at, the beat it ends at, its sound and the tracks'
         levels. It ends where the loop does."""
         renderer, loop = self.renderer, self.loop
@@ -191,7 +191,7 @@ class Worker:
             frame = renderer.frame - (len(self.counting) - self.counted)
             self.counted += len(part)
             sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
-            return Rendered(frame, renderer.beat, renderer.beat, sound, {})
+            return RenderedChunk(frame, renderer.beat, renderer.beat, sound, {})
         while self.discard > 0:
             self.discard -= self._stretch(renderer, loop, min(self.discard, CHUNK)).shape[1]
         reserve = renderer.reserve
@@ -215,7 +215,7 @@ class Worker:
         last = float(self.project.tempo.beats((first + frames) / renderer.rate))
         # A plugin that has become later on the way: all that comes from here on is as much later.
         self.discard += renderer.reserve - reserve
-        return Rendered(first, beat, last, sound, dict(renderer.levels))
+        return RenderedChunk(first, beat, last, sound, dict(renderer.levels))
 
     def _stretch(self, renderer: Renderer, loop: tuple[float, float] | None, frames: int) -> Floats:
         """The next frames, or as many as there are up to the loop's end, where it goes back."""
@@ -263,7 +263,7 @@ class Worker:
         now = time.monotonic()
         if shown is not None or now - self.shown > ALIVE_EVERY_S:
             self.shown = now
-            self._give(messages.Filled(shown))
+            self._give(messages.FillProgress(shown))
 
     @property
     def patience(self) -> float | None:
@@ -328,7 +328,7 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
     except BrokenPipeError:
         raise
     except Exception as error:  # a fault of ours, or of a device's: said there, not lost here
-        worker._give(messages.Failed(f"{type(error).__name__}: {error}"))
+        worker._give(messages.WorkerFailure(f"{type(error).__name__}: {error}"))
         raise
 
 

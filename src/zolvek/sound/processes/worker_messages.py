@@ -115,7 +115,7 @@ class Alive(Report, frozen=True):
     pass
 
 
-class Failed(Report, frozen=True):
+class WorkerFailure(Report, frozen=True):
     """What it ends of."""
 
     reason: str
@@ -133,7 +133,7 @@ class Chunk(Report, frozen=True):
     levels: dict[str, float]
 
 
-class Filled(Report, frozen=True):
+class FillProgress(Report, frozen=True):
     """Sound has gone where it is wanted by itself: the count of frames so far, the tracks' levels, the peaks."""
 
     shown: tuple[int, dict[str, float], tuple[float, float]] | None

@@ -22,11 +22,11 @@ from zolvek.sound.processes.worker_messages import (
     Alive,
     Close,
     Command,
-    Failed,
     Fill,
     LeaveOut,
     Report,
     Stop,
+    WorkerFailure,
 )
 from zolvek.storage.python_process import (
     begin,
@@ -150,7 +150,7 @@ class WorkerProcess:
                 report = pickle.load(self.process.stdout)
                 self.heard = time.monotonic()
                 self.woken = True
-                if isinstance(report, Failed):
+                if isinstance(report, WorkerFailure):
                     self.reason = report.reason
                 elif not isinstance(report, Alive):
                     self.came = self.heard

@@ -12,7 +12,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints, frozen
 from zolvek.core.model.project import Device, Project
-from zolvek.core.movement.evaluation.lane_evaluation import Heard, played
+from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, played
 from zolvek.core.records import Record, field
 from zolvek.core.time.tempo import TempoMap
 
@@ -57,7 +57,7 @@ class Controls:
     frame was taken where the song's last cut before it lies: a stretch begun elsewhere hears the same.
     """
 
-    def __init__(self, device: Device, lanes: dict[str, Heard], stretch: Block, spacing: int) -> None:
+    def __init__(self, device: Device, lanes: dict[str, EvaluatedLane], stretch: Block, spacing: int) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
         self.cuts, self.taken = self._cuts(spacing)
         self.counts = np.diff(self.cuts, append=stretch.frames)
@@ -125,9 +125,9 @@ def still(device: Device, key: str) -> Floats:
     return kept[key]
 
 
-def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, Heard]]:
+def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, EvaluatedLane]]:
     """Device id -> parameter id -> the lane that is heard there."""
-    found: dict[str, dict[str, Heard]] = {}
+    found: dict[str, dict[str, EvaluatedLane]] = {}
     for track in project.tracks:
         for lane in track.lanes:
             if not (lane.bypassed or bypass):

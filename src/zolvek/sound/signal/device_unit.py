@@ -22,7 +22,7 @@ class Incoming(NamedTuple):
     side: Floats | None = None
 
 
-class Played(NamedTuple):
+class UnitOutput(NamedTuple):
     """What goes on, and what is sent to the tracks that take in sends."""
 
     sound: Floats
@@ -41,7 +41,7 @@ class Unit(Protocol):
         """Frames that it gives its sound late; it may change while it plays."""
         ...
 
-    def play(self, block: Incoming) -> Played: ...
+    def play(self, block: Incoming) -> UnitOutput: ...
 
     def release_all(self, now: float) -> None:
         """All keys up; what sounds dies away."""

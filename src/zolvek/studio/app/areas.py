@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.studio.services.context import Studio
-from zolvek.studio.toolkit.widgets import Elided
+from zolvek.studio.toolkit.widgets import ElidedLabel
 from zolvek.studio.views.bench.bench import Bench
 from zolvek.studio.views.bench.transport_bar import Transport
 from zolvek.studio.views.index.index_panel import IndexPanel
@@ -57,8 +57,8 @@ class Areas(QWidget):
         self.rail: Rail = Rail(studio)
         self.bench = Bench(studio)
         self.transport = Transport(session, studio.player, studio.action)
-        self.hint = Elided("Hint")
-        self.did = Elided("Last action")
+        self.hint = ElidedLabel("Hint")
+        self.did = ElidedLabel("Last action")
 
     def _lay_out(self, over: QMainWindow) -> None:
         across = QSplitter(Qt.Orientation.Horizontal)

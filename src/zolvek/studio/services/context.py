@@ -12,9 +12,9 @@ from zolvek.studio.services.files.autosave import Autosave
 from zolvek.studio.services.files.exports import Deliveries
 from zolvek.studio.services.files.imports import Media
 from zolvek.studio.services.files.project_files import Files
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.io.osc_link import OscLink
-from zolvek.studio.services.io.sync_link import Beside
+from zolvek.studio.services.io.sync_link import SyncLink
 from zolvek.studio.services.playback.loudness_match import EqualLoudness
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.services.plugins.plugin_list import Plugins
@@ -44,9 +44,9 @@ class Studio:
         self.hits = Hits(self.session, self.sounds)
         self.loudness = EqualLoudness(self.session, self.player)
         self.recorder = Recorder(self.session, self.player)
-        self.outside = Outside(self.session, self.player)
+        self.outside = MidiIO(self.session, self.player)
         self.osc = OscLink(self.session, self.player, self.outside)
-        self.beside = Beside(self.session, self.player, self.outside)
+        self.beside = SyncLink(self.session, self.player, self.outside)
         self.notes = NoteRecorder(self.session, self.player, self.outside)
         self.autosave = Autosave(self.session)
         self.deliveries = Deliveries(self.session, ask)

@@ -13,7 +13,7 @@ from zolvek.core.records import replace
 from zolvek.studio.session.document import Document
 
 
-class Hearing(QObject):
+class Audition(QObject):
     """`listening`: solo, a lane alone, without automation, the metronome. `kept`: an earlier version
     to compare with; `comparing`: "", or what is heard instead ("bypass", "kept", "version")."""
 
@@ -103,7 +103,7 @@ class Hearing(QObject):
             self.changed.emit()
 
 
-class Held(QObject):
+class HeldLanes(QObject):
     """`values`: lanes that are held at values 0..1 of their curves, as by a hand. Apart from the
     rest of what is heard, for it changes thirty times a second."""
 

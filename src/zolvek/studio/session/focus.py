@@ -133,7 +133,7 @@ class Focus(QObject):
             self.changed.emit()
 
 
-class Shown(QObject):
+class ShownDevice(QObject):
     """`device`: the one whose dials are shown; `control`: the device and parameter touched last."""
 
     changed = pyqtSignal()  # another device, or a control has been touched

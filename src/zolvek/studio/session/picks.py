@@ -11,7 +11,7 @@ from zolvek.studio.session.document import Document
 from zolvek.studio.session.focus import Focus
 
 
-class Picked(QObject):
+class Picks(QObject):
     """`pattern`: the name of one. Of takes and layers the last one counts until another is picked."""
 
     changed = pyqtSignal()

@@ -23,12 +23,12 @@ from zolvek.core.model.project import Lane, Project
 from zolvek.core.time import durations
 from zolvek.studio.session.arming import Passes
 from zolvek.studio.session.arrangement import Arranging
-from zolvek.studio.session.audition import Hearing, Held
+from zolvek.studio.session.audition import Audition, HeldLanes
 from zolvek.studio.session.document import Document
-from zolvek.studio.session.focus import Focus, Shown
+from zolvek.studio.session.focus import Focus, ShownDevice
 from zolvek.studio.session.notices import Notices
 from zolvek.studio.session.pattern_shelf import Shelf
-from zolvek.studio.session.picks import Picked
+from zolvek.studio.session.picks import Picks
 from zolvek.studio.session.preview import Preview
 from zolvek.studio.session.selection import NONE_CHOSEN, Playhead, Points, Span
 from zolvek.studio.session.settings import Settings
@@ -37,7 +37,7 @@ from zolvek.studio.session.tools import Look, Tools
 __all__ = ["NONE_CHOSEN", "Session"]
 
 
-class Selected(NamedTuple):
+class SelectionState(NamedTuple):
     """What is worked on and selected: it comes back with undo and redo."""
 
     lane: str | None
@@ -73,14 +73,14 @@ class Session:
         self.notices = Notices()
         self.document = Document(project, settings, self.notices, path)
         self.focus = Focus(self.document)
-        self.shown = Shown(self.document, self.focus)
+        self.shown = ShownDevice(self.document, self.focus)
         self.points = Points(self.document, self.focus)
         self.span = Span(self.document)
         self.playhead = Playhead(self.document)
-        self.hearing = Hearing(self.document)
-        self.held = Held(self.document)
+        self.hearing = Audition(self.document)
+        self.held = HeldLanes(self.document)
         self.preview = Preview(self.document, self.focus)
-        self.picked = Picked(self.document, self.focus)
+        self.picked = Picks(self.document, self.focus)
         self.arranging = Arranging(self.document)
         self.shelf = Shelf()
         self.tools = Tools(settings)
@@ -182,7 +182,7 @@ class Session:
         go()
         left = self.document.history.steps[self.document.history.here].left
         changed = set(changed_lanes(self.project, before))
-        if isinstance(left, Selected) and (left.lane in changed or not changed):
+        if isinstance(left, SelectionState) and (left.lane in changed or not changed):
             left.restore(self)
         elif changed and self.focus.id not in changed:
             # The step was made in a lane that is out of view: it comes up.
@@ -192,9 +192,9 @@ class Session:
         where = f" ({self.project.label_of(lane)})" if lane else ""
         self.notices.did(f"{word}: {label}{where}")
 
-    def _selected(self) -> Selected:
+    def _selected(self) -> SelectionState:
         focus = self.focus
-        return Selected(
+        return SelectionState(
             focus.id,
             focus.layer,
             focus.aspect,

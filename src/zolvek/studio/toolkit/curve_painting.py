@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Project
-from zolvek.core.movement.evaluation.layering import Layered
+from zolvek.core.movement.evaluation.layering import LayeredCurve
 from zolvek.core.time.grid import Grid
 from zolvek.studio.toolkit.outline import (
     band,
@@ -32,7 +32,7 @@ DIAMOND = 4.5
 
 def draw_curve(
     painter: QPainter,
-    curve: Curve | Layered,
+    curve: Curve | LayeredCurve,
     view: Viewport,
     rect: QRectF,
     ink: str,
@@ -42,10 +42,10 @@ def draw_curve(
     """The curve over the whole height of `rect`; x 0 is the rectangle's left edge."""
     painter.save()
     painter.setClipRect(rect.adjusted(0, -3, 0, 3), Qt.ClipOperation.IntersectClip)
-    if layered_dense(curve, view) if isinstance(curve, Layered) else dense(curve, view):
+    if layered_dense(curve, view) if isinstance(curve, LayeredCurve) else dense(curve, view):
         _draw_band(painter, curve, view, rect, ink)
     else:
-        x, value = layered_line(curve, view) if isinstance(curve, Layered) else line(curve, view)
+        x, value = layered_line(curve, view) if isinstance(curve, LayeredCurve) else line(curve, view)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = QPen(color(ink), width)
         pen.setJoinStyle(Qt.PenJoinStyle.BevelJoin)
@@ -57,7 +57,7 @@ def draw_curve(
     painter.restore()
 
 
-def _draw_band(painter: QPainter, curve: Curve | Layered, view: Viewport, rect: QRectF, ink: str) -> None:
+def _draw_band(painter: QPainter, curve: Curve | LayeredCurve, view: Viewport, rect: QRectF, ink: str) -> None:
     """One upright a pixel, as a picture: lines would cost many times as much."""
     low, high = band(curve, view)
     rows = np.arange(int(rect.height()) + 2)[:, None]

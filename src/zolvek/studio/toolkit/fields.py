@@ -20,7 +20,7 @@ SEED = re.compile(r"[0-9]{1,18}")
 LEAST_WIDTH = 190  # of the words under a field
 
 
-class Words(QLabel):
+class RefusalLabel(QLabel):
     """What is wrong, under the field, over whatever is there."""
 
     def __init__(self, field: QWidget) -> None:
@@ -58,7 +58,7 @@ class Entry(QLineEdit):
         super().__init__()
         self.typed, self.tip = typed, tip
         self.good = ""  # what was there before a user typed
-        self.words: Words | None = None
+        self.words: RefusalLabel | None = None
         self.setAccessibleName(name)
         self.setToolTip(tip)
         self.returnPressed.connect(self._take)
@@ -86,7 +86,7 @@ class Entry(QLineEdit):
         """Say what is wrong with what is typed; "" when nothing is."""
         if fault:
             if self.words is None:
-                self.words = Words(self)
+                self.words = RefusalLabel(self)
                 self.destroyed.connect(self.words.deleteLater)  # they are the window's, not its own
             self.words.show_under(self, fault)
         elif self.words is not None:

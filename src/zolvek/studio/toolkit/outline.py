@@ -15,7 +15,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import STRAIGHT
 from zolvek.core.curve.discontinuities import inner_jumps
 from zolvek.core.curve.rules import COUNTING
-from zolvek.core.movement.evaluation.layering import Layered
+from zolvek.core.movement.evaluation.layering import LayeredCurve
 from zolvek.studio.toolkit.viewport import Viewport
 
 UNSEEN = 0.06  # pixels that a line may lie aside
@@ -49,7 +49,7 @@ def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
     return view.xs(beats[order]), values[order]
 
 
-def band(curve: Curve | Layered, view: Viewport) -> tuple[Floats, Floats]:
+def band(curve: Curve | LayeredCurve, view: Viewport) -> tuple[Floats, Floats]:
     """The lowest and highest value of the curve in each pixel of the view's width."""
     edges = floats(view.first + np.arange(view.width + 1) * (view.beats / view.width))
     low, high = curve.extents(edges)
@@ -99,7 +99,7 @@ def dense(curve: Curve, view: Viewport) -> bool:
     return (high - low) + 2.0 * counted > view.width / 3
 
 
-def layered_line(curve: Layered, view: Viewport) -> tuple[Floats, Floats]:
+def layered_line(curve: LayeredCurve, view: Viewport) -> tuple[Floats, Floats]:
     """A layered curve in the view as a line, a vertex at every pixel and on both sides of each of
     its knots: x in pixels, values 0..1."""
     grid = view.first + np.arange(view.width + 1) * (view.beats / view.width)
@@ -111,7 +111,7 @@ def layered_line(curve: Layered, view: Viewport) -> tuple[Floats, Floats]:
     return view.xs(beats[order]), values[order]
 
 
-def layered_dense(curve: Layered, view: Viewport) -> bool:
+def layered_dense(curve: LayeredCurve, view: Viewport) -> bool:
     low, high = np.searchsorted(curve.knots, [view.first, view.last])
     return bool(high - low > view.width / 3)
 

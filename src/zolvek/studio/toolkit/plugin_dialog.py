@@ -21,7 +21,7 @@ from zolvek.studio.toolkit.fields import Search
 from zolvek.studio.toolkit.widgets import note
 
 if TYPE_CHECKING:
-    from zolvek.sound.hosting.plugin.plugin_entry import Found
+    from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 
 ID = Qt.ItemDataRole.UserRole
 ROLES = {"instrument": "Instrument", "effect": "Effect"}
@@ -41,10 +41,10 @@ class PluginSource(Protocol):
     fault: str
 
     @property
-    def found(self) -> Sequence[Found] | None: ...
+    def found(self) -> Sequence[PluginEntry] | None: ...
 
     @property
-    def newest(self) -> Sequence[Found]: ...
+    def newest(self) -> Sequence[PluginEntry]: ...
 
     def look(self) -> None: ...
 
@@ -112,7 +112,7 @@ class PluginDialog(QDialog):
             self.search.clear()
             self.plugins.look_in(folder)
 
-    def _rank(self, found: Found) -> tuple[int, str]:
+    def _rank(self, found: PluginEntry) -> tuple[int, str]:
         if found in self.plugins.newest:
             return -1, found.name.casefold()
         if found.id in self.settings.recent_plugins:

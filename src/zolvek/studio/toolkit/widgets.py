@@ -129,7 +129,7 @@ class Pages(QWidget):
             made.setChecked(each == name)
 
 
-class Elided(QLabel):
+class ElidedLabel(QLabel):
     """A line of text that gives way: what does not fit ends in an ellipsis, whole in its tip."""
 
     def __init__(self, name: str, role: str = "quiet") -> None:

@@ -17,7 +17,7 @@ PATIENCE = 1.0  # seconds between being put there
 SAME_TEMPO = 0.002  # of it
 
 
-class Steering:
+class ClockFollower:
     """`tick` is to be called often. `drift`: seconds that the song is behind the clock."""
 
     def __init__(self, follower: Follower, transport: Transport, project: Callable[[], Project]) -> None:

@@ -38,7 +38,7 @@ class Renders(Protocol):
     def chunk(self) -> tuple[int, float, float, np.ndarray, dict[str, float]]: ...
 
 
-class Filling:
+class AudioPrefill:
     """One memory that is kept filled, from its beginning to its end."""
 
     def __init__(self, path: str) -> None:

@@ -16,7 +16,7 @@ from zolvek.sync.jack import callbacks_rt, library
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
 from zolvek.sync.timeline.clock_messages import RATES, FrameRate
-from zolvek.sync.timeline.song_timeline import Sending
+from zolvek.sync.timeline.song_timeline import SongTimeline
 
 NAME = "Zolvek"
 PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client
@@ -27,7 +27,7 @@ UNKNOWN = 0  # a port that could not be registered
 class Tables(NamedTuple):
     """All that is sent, by song frame, and what the bars and beats are; `frames`: the length of the song."""
 
-    sending: Sending
+    sending: SongTimeline
     clocks: np.ndarray
     quarters: np.ndarray
     quarter_data: np.ndarray

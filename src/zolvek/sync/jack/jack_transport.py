@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import time
 
-from zolvek.core.model.sync_setup import Beside
+from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.sound.playback.playback import Playback
 from zolvek.sync.jack import shared_layout as s
@@ -14,7 +14,7 @@ from zolvek.sync.jack.link import Link
 CALM = 0.3  # seconds without an edit after which sound is made ready again
 
 # What keeps sound ready for the callbacks, in the process that renders it.
-FILLER = "zolvek.sync.jack.audio_prefill:Filling"
+FILLER = "zolvek.sync.jack.audio_prefill:AudioPrefill"
 
 
 class JackTransport:
@@ -25,7 +25,7 @@ class JackTransport:
     def __init__(self, playback: Playback, link: Link) -> None:
         self.playback, self.clock = playback, link
         self.words = link.words
-        self.beside = Beside()
+        self.beside = SyncSetup()
         self.stale = 0.0  # when it was edited last while it rested, until that is made ready
         playback.fill(str(link.memory.path), FILLER)
 
@@ -37,7 +37,7 @@ class JackTransport:
     def shared(self) -> bool:
         return self.beside.together
 
-    def use(self, beside: Beside) -> None:
+    def use(self, beside: SyncSetup) -> None:
         self.beside = beside
 
     def start(self, beat: float, clicks: int = 0) -> None:

@@ -40,7 +40,7 @@ class MidiOut(Protocol):
     def send(self, message: bytes) -> None: ...
 
 
-class Wanted(NamedTuple):
+class StreamRequest(NamedTuple):
     """What is to be sent: a project at a resolution, with or without clock and time code."""
 
     project: Project
@@ -49,11 +49,11 @@ class Wanted(NamedTuple):
     code: str
 
 
-class Placed(NamedTuple):
+class TimedMessages(NamedTuple):
     """The same by its moments: messages, names of ports, beats and seconds of clocks, and of quarter frames."""
 
-    of: Wanted
-    sending: song_timeline.Sending
+    of: StreamRequest
+    sending: song_timeline.SongTimeline
     names: tuple[str, ...]
     beats: Floats
     moments: Floats
@@ -67,9 +67,9 @@ class MidiStream:
 
     def __init__(self, port: Callable[[str], MidiOut | None]) -> None:
         self.port = port
-        self.wanted: Wanted | None = None
-        self.now: Placed | None = None  # what is sent of it
-        self.sent: Placed | None = None  # what was looked at last: edits since then are sent together
+        self.wanted: StreamRequest | None = None
+        self.now: TimedMessages | None = None  # what is sent of it
+        self.sent: TimedMessages | None = None  # what was looked at last: edits since then are sent together
         self.made = 0.0  # when that was computed
         self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
         self.runs = False  # the clock has been given to go
@@ -77,9 +77,9 @@ class MidiStream:
 
     def use(self, project: Project, resolution: Resolution, clock: bool = False, code: str = "") -> None:
         """What is sent from now on; it is computed by who sends it."""
-        self.wanted = Wanted(project, resolution, clock, code)
+        self.wanted = StreamRequest(project, resolution, clock, code)
 
-    def _fresh(self) -> Placed:
+    def _fresh(self) -> TimedMessages:
         wanted, now = self.wanted, self.now
         assert wanted is not None
         # While something is dragged there are many; not each is worth the work.
@@ -164,7 +164,7 @@ class MidiStream:
         self.runs = False
 
 
-def _placed(wanted: Wanted) -> Placed:
+def _placed(wanted: StreamRequest) -> TimedMessages:
     project = wanted.project
     names = dict.fromkeys(x.midi.port for x in project.lanes() if x.midi.port)
     ports = (Port("all", ""), *(Port(f"named {name}", name) for name in names))
@@ -172,7 +172,7 @@ def _placed(wanted: Wanted) -> Placed:
     code, data = np.zeros(0), np.zeros(0, np.uint8)
     if wanted.code in RATES:
         code, data = quarter_frames(float(project.tempo.seconds(project.length)), RATES[wanted.code])
-    return Placed(
+    return TimedMessages(
         wanted,
         song_timeline.sending(project, RATE, ports, wanted.resolution),
         ("", *names),
@@ -183,7 +183,7 @@ def _placed(wanted: Wanted) -> Placed:
     )
 
 
-def _stands(placed: Placed, seconds: float) -> list[Any]:
+def _stands(placed: TimedMessages, seconds: float) -> list[Any]:
     """What puts every lane where it stands."""
     found, frame = placed.sending, round(seconds * RATE)
     rows: list[Any] = []
@@ -198,7 +198,7 @@ def _stands(placed: Placed, seconds: float) -> list[Any]:
     return rows
 
 
-def _sounding(placed: Placed, seconds: float) -> list[Any]:
+def _sounding(placed: TimedMessages, seconds: float) -> list[Any]:
     """Notes that are on already."""
     found, frame = placed.sending, round(seconds * RATE)
     on = np.flatnonzero((found.note_first < frame) & (frame < found.note_last)).tolist()

@@ -11,7 +11,7 @@ from typing import Any
 
 from zolvek.core.errors import ZolvekError
 
-Heard = Callable[[tuple[int, ...], float], None]  # a message's bytes, seconds of perf_counter
+EvaluatedLane = Callable[[tuple[int, ...], float], None]  # a message's bytes, seconds of perf_counter
 
 VIRTUAL = "Zolvek's own port"
 SEQUENCER = Path("/dev/snd/seq")  # where ALSA's is; without it the library only complains
@@ -56,7 +56,7 @@ class Input:
     """A port that is listened to; `heard` is called from a thread of its own. Raises ZolvekError
     when it can't be opened."""
 
-    def __init__(self, name: str, heard: Heard) -> None:
+    def __init__(self, name: str, heard: EvaluatedLane) -> None:
         library = _rtmidi()
         try:
             self.port = library.MidiIn()

@@ -14,7 +14,7 @@ from zolvek.formats.midi.encode import BEND, CONTROL, Messages, messages
 from zolvek.formats.midi.step_streams import FINEST, delivered, lane_messages, stream
 
 
-class Sent(NamedTuple):
+class SentMessage(NamedTuple):
     """One message: when (beats), which lane, and its bytes on the wire (MIDI 1.0)."""
 
     beat: float
@@ -41,7 +41,7 @@ class Sent(NamedTuple):
         return self.data[-1]
 
 
-def between(project: Project, first: float, last: float, resolution: Resolution = FINEST) -> list[Sent]:
+def between(project: Project, first: float, last: float, resolution: Resolution = FINEST) -> list[SentMessage]:
     """The messages from beat `first` up to, but not at, `last`, in order of time: those that the file
     delivers at this resolution."""
     rows = []
@@ -51,7 +51,7 @@ def between(project: Project, first: float, last: float, resolution: Resolution 
     return sorted(rows, key=lambda row: row.beat)
 
 
-def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[Sent]:
+def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[SentMessage]:
     """What every lane holds at `beat`: sent first when playing begins in the middle."""
     rows = []
     for heard in delivered(project):
@@ -62,6 +62,6 @@ def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[S
     return rows
 
 
-def _sent(lane: str, found: Messages) -> list[Sent]:
+def _sent(lane: str, found: Messages) -> list[SentMessage]:
     columns = (found.tick.tolist(), found.data, found.size.tolist())
-    return [Sent(tick / TICKS, lane, data[:size].tobytes()) for tick, data, size in zip(*columns, strict=True)]
+    return [SentMessage(tick / TICKS, lane, data[:size].tobytes()) for tick, data, size in zip(*columns, strict=True)]

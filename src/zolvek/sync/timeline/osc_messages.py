@@ -22,7 +22,7 @@ BUNDLE, DEEPEST = b"#bundle\0", 8  # how a bundle begins, and bundles in bundles
 MOST_BYTES = 1_400  # of a bundle: it goes in one piece through any network
 
 
-class Timed(NamedTuple):
+class OscValue(NamedTuple):
     """A lane's control at a beat: its position 0..1 and its real value."""
 
     beat: float
@@ -47,14 +47,14 @@ def addresses(project: Project) -> dict[str, tuple[str, str]]:
     return found
 
 
-def between(project: Project, first: float, last: float, rate: float) -> list[Timed]:
+def between(project: Project, first: float, last: float, rate: float) -> list[OscValue]:
     """What lanes send from beat `first` up to, but not at, `last`: `rate` times a second of the song where
     they move, and at every jump; in order of time. What stays is not sent again."""
     by_target = {target: address for address, target in addresses(project).items()}
     begin, end = (float(project.tempo.seconds(beat)) for beat in (first, last))
     grid = np.arange(np.ceil(begin * rate - 1e-9), np.ceil(end * rate - 1e-9)) / rate
     regular = project.tempo.beats(grid)
-    rows: list[Timed] = []
+    rows: list[OscValue] = []
     for lane in _sending(project):
         heard = played(lane, project)
         jumps = heard.leaps[(heard.leaps >= first) & (heard.leaps < last)]
@@ -68,17 +68,17 @@ def between(project: Project, first: float, last: float, rate: float) -> list[Ti
     return sorted(rows, key=lambda row: row.beat)
 
 
-def at(project: Project, beat: float) -> list[Timed]:
+def at(project: Project, beat: float) -> list[OscValue]:
     """Where every lane stands: sent when playing begins, or goes on elsewhere."""
     by_target = {target: address for address, target in addresses(project).items()}
-    rows: list[Timed] = []
+    rows: list[OscValue] = []
     for lane in _sending(project):
         beats = np.array([beat])
         rows += _rows(project, lane, by_target, beats, played(lane, project).at(beats))
     return rows
 
 
-def bundles(rows: Iterable[Timed], moment: dict[float, float]) -> list[bytes]:
+def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]:
     """Packets, those of one beat together, each with its time tag; `moment`: seconds since the epoch, by
     beat. Position and real value are 32-bit floats."""
     from pythonosc.osc_bundle_builder import OscBundleBuilder
@@ -179,11 +179,11 @@ def _rows(
     by_target: dict[tuple[str, str], str],
     beats: np.ndarray,
     positions: np.ndarray,
-) -> list[Timed]:
+) -> list[OscValue]:
     parameter = project.parameter_of(lane.id)
     values = np.clip(parameter.value(positions), -1e30, 1e30)  # silence is −∞ dB, which no all read
     address = by_target[lane.device, lane.parameter]
     return [
-        Timed(beat, address, position, value)
+        OscValue(beat, address, position, value)
         for beat, position, value in zip(beats.tolist(), positions.tolist(), values.tolist(), strict=True)
     ]

@@ -24,7 +24,7 @@ ALL = 0  # the port that everything of the tracks goes to besides their own
 BEYOND = 240.0  # seconds that clock and time code go on after the end: another program may be longer
 
 
-class Sending(NamedTuple):
+class SongTimeline(NamedTuple):
     """`frame` (n,), increasing, `port` (n,), `data` (n, 3) and `size` (n,) of the messages. Lane i stands from
     `state_frame[j]` on where the messages `state_row[j]` to `state_row[j + 1]` of `row_data` put it, for j
     from `lane_first[i]` up to, but not at, `lane_first[i + 1]`; they go to `lane_port[i]`. Notes last from
@@ -46,7 +46,7 @@ class Sending(NamedTuple):
     note_data: np.ndarray
 
 
-def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST) -> Sending:
+def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST) -> SongTimeline:
     """The messages of the tracks' notes and of all lanes that are delivered. Ports are counted as they stand in
     `ports`; a track that has none of its own sends to the one of all."""
     place = {port.key: number for number, port in enumerate(ports)}
@@ -72,7 +72,7 @@ def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Re
     frame = [_frames(project, rate, sent.tick) for _, sent in parts]
     to = [np.full(len(sent.tick), number) for number, sent in parts]
     order = np.argsort(_joined(frame, np.int64), kind="stable")
-    return Sending(
+    return SongTimeline(
         _joined(frame, np.int64)[order],
         _joined(to, np.int64)[order],
         _joined([sent.data for _, sent in parts], np.uint8, (0, 3))[order],

@@ -13,18 +13,18 @@ from zolvek.core.curve.pattern import Pattern
 from zolvek.core.curve.shaping import repeated
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.evaluation.layering import Applied, Layered, layered
+from zolvek.core.movement.evaluation.layering import AppliedLayer, LayeredCurve, layered
 from zolvek.core.records import Record, replace
 from zolvek.core.value.reach import WHOLE, Reach, around
 
 
-class Heard(Record, frozen=True, eq=False):
+class EvaluatedLane(Record, frozen=True, eq=False):
     """A lane as it is heard: what its curve comes to, over its reach. `drawn`: what that is of the lane's
     own scale, which is another one where the lane is relative."""
 
     lane: Lane
-    curve: Curve | Layered
-    drawn: Curve | Layered
+    curve: Curve | LayeredCurve
+    drawn: Curve | LayeredCurve
 
     @property
     def plain(self) -> bool:
@@ -41,20 +41,20 @@ class Heard(Record, frozen=True, eq=False):
         return leaps(self.curve) if isinstance(self.curve, Curve) else self.curve.leaps
 
 
-def played(lane: Lane, project: Project) -> Heard:
+def played(lane: Lane, project: Project) -> EvaluatedLane:
     """The lane as it is heard in the project; kept with the lane."""
     kept = lane.__dict__.get("_played")
     own = _own(lane, project) if lane.relative else 0.0
     if kept is None or kept[0] != project.length or kept[1] is not project.tempo or kept[3] != own:
         base = unrolled(lane, project.length)
         drawn = layered(base, lane, project.tempo, project.length) if lane.layers else base
-        made = Heard(lane, drawn, drawn)
+        made = EvaluatedLane(lane, drawn, drawn)
         if lane.relative:
             low, high = around(lane.reach, own)
-            parts = drawn.parts if isinstance(drawn, Layered) else ()
+            parts = drawn.parts if isinstance(drawn, LayeredCurve) else ()
             # Times the height of the reach, and then from its low end on: clipped where the travel ends.
             mapping = (*_fit(drawn), _by(True, high - low - 1.0), _by(False, low))
-            made = Heard(replace(lane, reach=WHOLE), Layered(base, (*parts, *mapping)), drawn)
+            made = EvaluatedLane(replace(lane, reach=WHOLE), LayeredCurve(base, (*parts, *mapping)), drawn)
         kept = (project.length, project.tempo, made, own)
         lane.__dict__["_played"] = kept
     return kept[2]
@@ -64,18 +64,18 @@ def _own(lane: Lane, project: Project) -> float:
     return project.device_track(lane.device).device(lane.device).position(lane.parameter)
 
 
-def _fit(drawn: Curve | Layered) -> tuple[Applied, ...]:
+def _fit(drawn: Curve | LayeredCurve) -> tuple[AppliedLayer, ...]:
     """What presses layers into the reach, as parts."""
-    if not (isinstance(drawn, Layered) and drawn.fit):
+    if not (isinstance(drawn, LayeredCurve) and drawn.fit):
         return ()
     low, high = drawn.bounds
     share = 1.0 / (high - low)
     return _by(True, share - 1.0), _by(False, -low * share)
 
 
-def _by(scales: bool, amount: float) -> Applied:
+def _by(scales: bool, amount: float) -> AppliedLayer:
     """A part that is the same all the time."""
-    return Applied(scales, 2.0 * amount, flat(1.0), None)
+    return AppliedLayer(scales, 2.0 * amount, flat(1.0), None)
 
 
 def reach_heard(lane: Lane, project: Project) -> Reach:

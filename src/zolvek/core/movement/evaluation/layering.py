@@ -31,7 +31,7 @@ MOVING = ("lfo", "random")  # kinds of layers that hold a movement, not a curve
 SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
 
 
-class Applied(Record, frozen=True):
+class AppliedLayer(Record, frozen=True):
     """A layer ready to be applied: its curve over the whole project (½ where it rests)."""
 
     scales: bool
@@ -40,12 +40,12 @@ class Applied(Record, frozen=True):
     way: Curve | None
 
 
-def part_of(layer: Layer, tempo: TempoMap, length: float) -> Applied:
+def part_of(layer: Layer, tempo: TempoMap, length: float) -> AppliedLayer:
     """The layer as a curve, kept with it."""
     kept = layer.__dict__.get("_part")
     if kept is None or kept[:2] != (tempo, length):
         gain = LAYER_KINDS[layer.kind][1]
-        made = Applied(
+        made = AppliedLayer(
             layer.kind == "scale",
             gain * layer.amount,
             _whole(layer, tempo, length),
@@ -118,12 +118,12 @@ def applied(layers: Iterable[Layer]) -> list[Layer]:
     return [layer for layer in on if layer.solo] or on
 
 
-class Layered(Record, frozen=True, eq=False):
+class LayeredCurve(Record, frozen=True, eq=False):
     """A base curve with parts applied in order. It is evaluated as a curve is, but is none: it
     has no points of its own. Kept to 0..1 by clipping, or with `fit` by pressing it together."""
 
     base: Curve
-    parts: tuple[Applied, ...]
+    parts: tuple[AppliedLayer, ...]
     fit: bool = False
 
     def raw(self, beats: Numbers, before: bool = False) -> Floats:
@@ -206,10 +206,10 @@ class Layered(Record, frozen=True, eq=False):
         return np.unique(np.concatenate([leaps(curve) for curve in curves]))
 
 
-def layered(base: Curve, lane: Lane, tempo: TempoMap, length: float) -> Layered:
+def layered(base: Curve, lane: Lane, tempo: TempoMap, length: float) -> LayeredCurve:
     """The lane's layers on a base curve."""
     parts = tuple(part_of(layer, tempo, length) for layer in applied(lane.layers))
-    return Layered(base, parts, lane.fit)
+    return LayeredCurve(base, parts, lane.fit)
 
 
 def baked(
@@ -239,7 +239,7 @@ def baked(
             "Fitted layers can only be baked together.",
             remedy="Bake all of them over the whole lane, or clip instead of fitting.",
         )
-    whole = Layered(lane.curve, tuple(part_of(x, tempo, length) for x in taken), lane.fit)
+    whole = LayeredCurve(lane.curve, tuple(part_of(x, tempo, length) for x in taken), lane.fit)
     first, last = span or (0.0, max(length, float(lane.curve.beat[-1])))
     knots = whole.knots
     knots = np.concatenate(([first, last], knots[(knots > first) & (knots < last)]))
@@ -291,7 +291,7 @@ def free_of_reach(lane: Lane, tempo: TempoMap, length: float) -> Lane:
     on = applied(lane.layers)
     if not on:
         return replace(lane, fit=False) if lane.fit else lane
-    whole = Layered(lane.curve, tuple(part_of(x, tempo, length) for x in on))
+    whole = LayeredCurve(lane.curve, tuple(part_of(x, tempo, length) for x in on))
     last = max(length, float(lane.curve.beat[-1]))
     low, high = whole.ranges(np.array([0.0, last]), raw=True)
     clipped = float(low.min()) < -CLIPS or float(high.max()) > 1.0 + CLIPS

@@ -16,7 +16,7 @@ from zolvek.core.curve.shapes import HOLD, LINE
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.messages import Scale
-from zolvek.core.movement.evaluation.lane_evaluation import Heard
+from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
 from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
@@ -65,7 +65,7 @@ class Moments:
     They are given a piece at a time, for there are 57,600 of them in a minute at 60 BPM.
     """
 
-    def __init__(self, heard: Heard, length: float, tempo: TempoMap, resolution: Resolution) -> None:
+    def __init__(self, heard: EvaluatedLane, length: float, tempo: TempoMap, resolution: Resolution) -> None:
         self.last = max(int(np.ceil(length * TICKS)), 1)
         fastest = max(point.bpm for point in tempo.points) / 60_000.0  # beats a millisecond
         gap = int(np.ceil(resolution.milliseconds * fastest * TICKS - 1e-6))
@@ -119,7 +119,7 @@ class Bounds:
 
 
 def stepped(
-    heard: Heard,
+    heard: EvaluatedLane,
     length: float,
     scale: Scale,
     tempo: TempoMap,
@@ -157,7 +157,9 @@ def stepped(
     return Stream(heard.lane.id, tick[place], value, strays, at)
 
 
-def _piece(heard: Heard, moments: Moments, bounds: Bounds, first: int, stop: int) -> tuple[Ints, Floats, Floats]:
+def _piece(
+    heard: EvaluatedLane, moments: Moments, bounds: Bounds, first: int, stop: int
+) -> tuple[Ints, Floats, Floats]:
     """Ticks of a stretch, and the lowest and highest value from each to the next: of those, only the
     ones at which what a step may be can change."""
     stop = min(stop, moments.last)
@@ -185,7 +187,9 @@ def _piece(heard: Heard, moments: Moments, bounds: Bounds, first: int, stop: int
     return ticks[:-1], low, high
 
 
-def _worst(heard: Heard, moments: Moments, first: int, stop: int, scale: Scale, held: float) -> tuple[float, int]:
+def _worst(
+    heard: EvaluatedLane, moments: Moments, first: int, stop: int, scale: Scale, held: float
+) -> tuple[float, int]:
     """How many steps a held one is from the curve at most between two ticks, and the tick that is at."""
     ticks = moments.between(first, stop)
     if len(ticks) > LOOKED_AT:
@@ -197,7 +201,7 @@ def _worst(heard: Heard, moments: Moments, first: int, stop: int, scale: Scale, 
 
 
 def step_extents(
-    heard: Heard, stream: Stream, length: float, tempo: TempoMap, resolution: Resolution
+    heard: EvaluatedLane, stream: Stream, length: float, tempo: TempoMap, resolution: Resolution
 ) -> tuple[Floats, Floats]:
     """The lowest and highest value of the curve, 0..1, while each of the stream's steps stands."""
     moments = Moments(heard, length, tempo, resolution)

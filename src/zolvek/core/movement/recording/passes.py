@@ -91,7 +91,7 @@ class Pass:
         return sum(len(moves) for moves in self.rounds)
 
 
-class Written(NamedTuple):
+class PassResult(NamedTuple):
     """`curve`: the lane's, changed from `first` to `last` only; `raw`: the pass as it was, from
     `first` to where the user released."""
 
@@ -147,7 +147,7 @@ def written(
     beats_a_second: float,
     stepped: bool = False,
     tolerance: float = TAKE_TOLERANCE,
-) -> Written | None:
+) -> PassResult | None:
     """What a round of a pass from beat `start` to `stop` makes of a lane's curve; None when it
     writes nothing. `glide` is how many beats the way back to the curve takes, so that no join
     jumps by accident; stepped controls go back at once.
@@ -174,7 +174,7 @@ def written(
             )
             last = max(last, end + back) if place == len(spans) - 1 else last
         made = splice(made, begin, piece)
-    return Written(made, raw, first, last)
+    return PassResult(made, raw, first, last)
 
 
 def _piece(raw: Curve, first: float, last: float, stepped: bool, tolerance: float) -> Curve:

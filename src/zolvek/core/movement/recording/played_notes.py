@@ -20,7 +20,7 @@ def pitch_of(letter: str, octave: int) -> int | None:
     return pitch if LIMITS["pitch"].holds(pitch) else None
 
 
-class Played:
+class PlayedNotes:
     """What has been played in a pass. Beats may go back, where a loop does."""
 
     def __init__(self) -> None:

@@ -13,9 +13,9 @@ import msgspec
 from zolvek.core.errors import Failure, ZolvekError, one_line
 from zolvek.core.model.project import Project
 from zolvek.sound.hosting.catalogue.hosts import HOSTS, bundle_at, host
-from zolvek.sound.hosting.catalogue.scan import Kept, by_name, read, scanned
+from zolvek.sound.hosting.catalogue.scan import ScanRecord, by_name, read, scanned
 from zolvek.sound.hosting.plugin import plugin_folders
-from zolvek.sound.hosting.plugin.plugin_entry import Found
+from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.hosting.plugin.plugin_ids import format_of
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
@@ -28,14 +28,14 @@ HOW_TO_ADD = "Install it, or add its folder with Add plugin ▸ From a folder, o
 
 class Cache(msgspec.Struct):
     version: int
-    bundles: dict[str, Kept]
+    bundles: dict[str, ScanRecord]
 
 
 def _file() -> Path:
     return folders.cache() / "plugins.json"
 
 
-def _load() -> dict[str, Kept]:
+def _load() -> dict[str, ScanRecord]:
     try:
         cache = msgspec.json.decode(read_bytes(_file()), type=Cache)
     except (ZolvekError, msgspec.DecodeError, UnicodeDecodeError, RecursionError):
@@ -43,7 +43,7 @@ def _load() -> dict[str, Kept]:
     return cache.bundles if cache.version == VERSION else {}
 
 
-def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[str, Kept], list[Failure]]:
+def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[str, ScanRecord], list[Failure]]:
     """What is in each bundle that plugins may be loaded from; and what keeps a whole standard from being hosted
     here, such as lilv missing from the system. `again`: those that could not be read are tried once more."""
     kept = _load()
@@ -56,11 +56,11 @@ def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[st
     return now, faults
 
 
-def _has_fault(own: Kept) -> bool:
+def _has_fault(own: ScanRecord) -> bool:
     return any(each.fault for each in own.plugins)
 
 
-def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[Found], list[Failure]]:
+def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[PluginEntry], list[Failure]]:
     """All plugins, by name; those that can't be used with the reason."""
     now, faults = look(progress, again)
     return by_name(now), faults
@@ -113,7 +113,7 @@ def missing(project: Project) -> list[tuple[str, str]]:
     return found
 
 
-def _listed(bundles: dict[str, Kept], uri: str) -> Path | None:
+def _listed(bundles: dict[str, ScanRecord], uri: str) -> Path | None:
     for name, own in bundles.items():
         if any(each.id == uri and not each.fault for each in own.plugins):
             bundle = Path(name)
@@ -130,7 +130,7 @@ def preset_bundles(uri: str) -> list[Path]:
     return [own, *(bundle for bundle in others if bundle != own and allowed(bundle))]
 
 
-def found(uri: str) -> Found:
+def found(uri: str) -> PluginEntry:
     """The installed plugin of an id, or the one in a bundle of the list; of several there, the one that is named
     after a "#". Raises ZolvekError where there is none that can be used."""
     every, faults = installed()
@@ -149,7 +149,7 @@ def found(uri: str) -> Found:
     return own
 
 
-def _in_bundle(every: list[Found], path: Path, name: str) -> Found:
+def _in_bundle(every: list[PluginEntry], path: Path, name: str) -> PluginEntry:
     _, bundle = bundle_at(path)
     inside = [each for each in every if Path(each.path).resolve() == bundle.resolve()]
     if not inside:
@@ -165,7 +165,7 @@ def _in_bundle(every: list[Found], path: Path, name: str) -> Found:
     return own or inside[0]
 
 
-def add(progress: Progress, path: str) -> list[Found]:
+def add(progress: Progress, path: str) -> list[PluginEntry]:
     """Allow the bundle that a person picks, and list it; as a job of a process in the background. Raises
     ZolvekError for what is not one, or holds no plugin."""
     form, bundle = bundle_at(Path(path).absolute())

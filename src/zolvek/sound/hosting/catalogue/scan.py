@@ -22,7 +22,7 @@ import msgspec
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.sound.hosting.catalogue.hosts import HOSTS, host
-from zolvek.sound.hosting.plugin.plugin_entry import Contents, Found
+from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.storage.python_process import command, end, environment, kill, own_output, shut
 
 Progress = Callable[[int, int], object]
@@ -33,12 +33,12 @@ PROCESSOR_SECONDS = 600  # of one process
 MOST_LINE = 64 << 20  # bytes that one bundle may say
 
 
-class Kept(msgspec.Struct):
+class ScanRecord(msgspec.Struct):
     """What was found in a bundle when it was of this age and size; `presets_for`: plugins of other bundles that it
     has presets for."""
 
     stamp: tuple[int, int]
-    plugins: list[Found]
+    plugins: list[PluginEntry]
     presets_for: list[str] = []
 
 
@@ -50,11 +50,11 @@ class _Line(msgspec.Struct):
 
 
 def scanned(
-    kept: dict[str, Kept], progress: Progress | None = None, beside: Sequence[Path] = ()
-) -> tuple[dict[str, Kept], list[Failure]]:
+    kept: dict[str, ScanRecord], progress: Progress | None = None, beside: Sequence[Path] = ()
+) -> tuple[dict[str, ScanRecord], list[Failure]]:
     """What is in each bundle there is, and in those `next to` the search path; those that have not changed
     since are as they were `kept`. And what keeps a standard from being hosted here."""
-    now: dict[str, Kept] = {}
+    now: dict[str, ScanRecord] = {}
     faults: list[Failure] = []
     every = {form: list(host(form).bundles()) for form in HOSTS}
     for path in beside:
@@ -77,7 +77,7 @@ def scanned(
         try:
             for bundle, contents in read([bundle for bundle, _ in new], form):
                 done += 1
-                now[str(bundle)] = Kept(stamps[str(bundle)], contents.plugins, contents.presets_for)
+                now[str(bundle)] = ScanRecord(stamps[str(bundle)], contents.plugins, contents.presets_for)
                 if progress is not None:
                     progress(done, total)
         except Failure as error:
@@ -105,7 +105,7 @@ def read(bundles: Sequence[Path], form: str) -> Iterator[tuple[Path, Contents]]:
 
 
 def _broken(form: str, bundle: Path, reason: str) -> Contents:
-    return Contents([Found(f"{form}:{bundle}", bundle.stem, fault=reason, path=str(bundle))])
+    return Contents([PluginEntry(f"{form}:{bundle}", bundle.stem, fault=reason, path=str(bundle))])
 
 
 class _Reader:
@@ -185,9 +185,9 @@ def _serve(form: str) -> None:
         out.flush()
 
 
-def by_name(now: dict[str, Kept]) -> list[Found]:
+def by_name(now: dict[str, ScanRecord]) -> list[PluginEntry]:
     """All plugins, each once, by name."""
-    found: dict[str, Found] = {}
+    found: dict[str, PluginEntry] = {}
     for own in now.values():
         for each in own.plugins:
             if each.id not in found or (found[each.id].fault and not each.fault):

@@ -21,7 +21,7 @@ from zolvek.sound.hosting.lv2.lv2_world import (
     roots,
 )
 from zolvek.sound.hosting.plugin.control_events import defaults
-from zolvek.sound.hosting.plugin.plugin_entry import Contents, Found
+from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
 from zolvek.sound.signal.device_unit import Unit
 
@@ -59,11 +59,11 @@ def within(bundle: Path) -> Contents:
         try:
             kind = describe(world, plugin)
         except ZolvekError as error:
-            found.append(Found(uri, name, fault=error.what, path=str(bundle)))
+            found.append(PluginEntry(uri, name, fault=error.what, path=str(bundle)))
             continue
         assert kind.plugin is not None
         own, count = kind.plugin, len(kind.plugin.ports)
-        found.append(Found(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
+        found.append(PluginEntry(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
     presets_for = world.presets_for()
     world.lib.lilv_world_free(world.made)
     return Contents(found, presets_for)

@@ -6,7 +6,7 @@ from __future__ import annotations
 import msgspec
 
 
-class Found(msgspec.Struct, frozen=True):
+class PluginEntry(msgspec.Struct, frozen=True):
     """`fault` says why it can't be used, "" where it can; `path`: the bundle it is in."""
 
     id: str
@@ -22,5 +22,5 @@ class Found(msgspec.Struct, frozen=True):
 class Contents(msgspec.Struct, frozen=True):
     """What a bundle holds; `presets_for`: plugins, by id, that it has presets for, wherever those lie."""
 
-    plugins: list[Found]
+    plugins: list[PluginEntry]
     presets_for: list[str] = []

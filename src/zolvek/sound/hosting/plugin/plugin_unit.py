@@ -17,7 +17,7 @@ from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.hosting.plugin.control_events import BLOCK, Driver
 from zolvek.sound.hosting.plugin.note_events import Keys, Message
 from zolvek.sound.signal.automation import Controls
-from zolvek.sound.signal.device_unit import Incoming, Played
+from zolvek.sound.signal.device_unit import Incoming, UnitOutput
 
 MOST_LATE = 10.0  # seconds
 
@@ -104,7 +104,7 @@ class HostedUnit:
                 instance.set(self.driver.present(self.last))
             return all(instance.begin_again() for instance in self.made)
 
-    def play(self, block: Incoming) -> Played:
+    def play(self, block: Incoming) -> UnitOutput:
         device, stretch = block.controls.device, block.controls.stretch
         self.last = device
         controls = Controls(device, block.controls.lanes, stretch, BLOCK)
@@ -124,7 +124,7 @@ class HostedUnit:
         if not np.isfinite(out).all():
             out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)
             self._remake(device)
-        return Played(block.sound + out if device.role == "instrument" else out.astype(float))
+        return UnitOutput(block.sound + out if device.role == "instrument" else out.astype(float))
 
     def _taken(self, sound: Floats, inputs: int, twice: bool) -> np.ndarray:
         """What inputs are given, float32: a single one takes the mean of two sides."""

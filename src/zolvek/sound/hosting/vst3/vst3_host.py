@@ -12,7 +12,7 @@ from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin.control_events import BLOCK, defaults
-from zolvek.sound.hosting.plugin.plugin_entry import Contents, Found
+from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
 from zolvek.sound.hosting.vst3.vst3_instance import Instance
 from zolvek.sound.hosting.vst3.vst3_library import (
@@ -66,16 +66,16 @@ def within(bundle: Path) -> Contents:
     try:
         names = names_in(path)
     except ZolvekError as error:
-        return Contents([Found(f"vst3:{bundle}", bundle.stem, fault=error.what, path=path)])
+        return Contents([PluginEntry(f"vst3:{bundle}", bundle.stem, fault=error.what, path=path)])
     for name in names:
         try:
             kind = describe(loaded(path, name), path)
         except ZolvekError as error:
-            plugins.append(Found(f"vst3:{bundle}/{name}", name, fault=error.what, path=path))
+            plugins.append(PluginEntry(f"vst3:{bundle}/{name}", name, fault=error.what, path=path))
             continue
         assert kind.plugin is not None
         own = kind.plugin
-        plugins.append(Found(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))
+        plugins.append(PluginEntry(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))
     return Contents(plugins)
 
 

@@ -31,7 +31,7 @@ LIBRARY = b"Pedalboard"  # the title it gives
 MOVED = 1e-5  # of the travel: less is no hand's doing
 
 
-class Shown:
+class HostedWindow:
     """The plugin, and what its controls were last set to or found at, by port."""
 
     def __init__(self, device: Device, out: BinaryIO) -> None:
@@ -167,7 +167,7 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
 def run(source: BinaryIO, out: BinaryIO) -> None:
     _, device = pickle.load(source)
     try:
-        shown = Shown(device, out)
+        shown = HostedWindow(device, out)
         naming = lambda: name_windows(device.name, shown.closed)  # noqa: E731  # one of three alike
         for work in (shown.watch, lambda: shown.follow(source), naming):
             threading.Thread(target=work, daemon=True).start()

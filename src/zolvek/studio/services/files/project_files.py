@@ -8,7 +8,7 @@ from pathlib import Path
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.formats.track_import import KINDS, Brought, left_out, read, with_files
+from zolvek.formats.track_import import KINDS, ImportedFile, left_out, read, with_files
 from zolvek.sound.engine import clip_playback
 from zolvek.studio.services.files import paths
 from zolvek.studio.services.files.autosave import Autosave
@@ -136,7 +136,7 @@ class Files:
         """A project with a track for each of the files, read in the background."""
         from zolvek.core.edits.new_project import timed
 
-        def done(brought: list[Brought]) -> None:
+        def done(brought: list[ImportedFile]) -> None:
             self.autosave.settled()
             self._release()
             self._show(with_files(timed(bars=1), brought, True), None)

@@ -19,14 +19,14 @@ if TYPE_CHECKING:
     from zolvek.sync.ports.message_streams import MidiStream
     from zolvek.sync.ports.midi_ports import Input, Output
     from zolvek.sync.ports.scheduler import Live
-    from zolvek.sync.timeline.lane_messages import Sent
+    from zolvek.sync.timeline.lane_messages import SentMessage
 
 MOST_ROWS = 2_000  # messages remembered
 ALL_OFF = (123, 120)  # controllers: all notes off, all sound off (MIDI 1.0)
 GESTURE_MS = 400  # moves of a control closer than this are one step
 
 
-class Outside(QObject):
+class MidiIO(QObject):
     """Turns mapped controls into moves of parameters, and playing lanes into messages."""
 
     sent = pyqtSignal(list)  # of Sent
@@ -37,7 +37,7 @@ class Outside(QObject):
     def __init__(self, session: Session, player: Player) -> None:
         super().__init__()
         self.session, self.player = session, player
-        self.rows: deque[Sent] = deque(maxlen=MOST_ROWS)
+        self.rows: deque[SentMessage] = deque(maxlen=MOST_ROWS)
         self.watched = False  # a user looks at the messages
         self.last_control = ""
         self.gesture: object = None
@@ -215,7 +215,7 @@ class Outside(QObject):
 
             self._show(lane_messages.between(self.session.project, first, last, self.session.settings.resolution))
 
-    def _show(self, rows: list[Sent]) -> None:
+    def _show(self, rows: list[SentMessage]) -> None:
         if rows:
             self.rows.extend(rows)
             self.sent.emit(rows)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.model.project import Project
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.session import Session
 
@@ -26,7 +26,7 @@ class OscLink(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, player: Player, outside: Outside) -> None:
+    def __init__(self, session: Session, player: Player, outside: MidiIO) -> None:
         super().__init__()
         self.session, self.player, self.outside = session, player, outside
         self.output: Output | None = None

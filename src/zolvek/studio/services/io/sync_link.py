@@ -12,16 +12,16 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.edits import connections as edits
 from zolvek.core.model.project import Project
-from zolvek.core.model.sync_setup import Beside as Kept
+from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
     from zolvek.sound.playback.playback import Playback
-    from zolvek.sync.clocks.clock_follower import Steering
+    from zolvek.sync.clocks.clock_follower import ClockFollower
     from zolvek.sync.jack.jack_transport import JackTransport
     from zolvek.sync.jack.link import Link
     from zolvek.sync.jack.server_report import Report
@@ -32,14 +32,14 @@ LIT_MS = 250  # how long a light stays lit
 MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
 
-class Beside(QObject):
+class SyncLink(QObject):
     """`on`: the ports are wanted. `report`: what the server says."""
 
     changed = pyqtSignal()  # the server, what is connected, or the role
     lit = pyqtSignal()  # a light has gone on or off
     reported = pyqtSignal(object)  # a Report, from the link's thread
 
-    def __init__(self, session: Session, player: Player, outside: Outside) -> None:
+    def __init__(self, session: Session, player: Player, outside: MidiIO) -> None:
         super().__init__()
         self.session, self.player, self.outside = session, player, outside
         self.link: Link | None = None
@@ -49,7 +49,7 @@ class Beside(QObject):
         self.lights: dict[str, float] = {"clock": 0.0, "in": 0.0, "out": 0.0}  # until when
         self.seen = self.lit_now
         self.dropped, self.shown = 0, 0.0
-        self.steering: Steering | None = None  # an outside clock is followed
+        self.steering: ClockFollower | None = None  # an outside clock is followed
         self.taking = QTimer(self)
         self.taking.setInterval(TAKEN_MS)
         self.taking.timeout.connect(self._take)
@@ -67,7 +67,7 @@ class Beside(QObject):
         return self.link.report if self.link is not None else None
 
     @property
-    def kept(self) -> Kept:
+    def kept(self) -> SyncSetup:
         """What the project remembers."""
         return self.session.project.beside
 
@@ -215,7 +215,7 @@ class Beside(QObject):
 
     def _steer(self) -> None:
         """Follow what the project says, through what there is now."""
-        from zolvek.sync.clocks.clock_follower import Steering
+        from zolvek.sync.clocks.clock_follower import ClockFollower
         from zolvek.sync.clocks.clock_reader import Follower
 
         self.player.ready()
@@ -224,7 +224,7 @@ class Beside(QObject):
         steering = self.steering
         if steering is not None and steering.transport is out and steering.follower.source == source:
             return
-        self.steering = Steering(Follower(source), out, lambda: self.session.project)
+        self.steering = ClockFollower(Follower(source), out, lambda: self.session.project)
 
     @property
     def late(self) -> str:

@@ -18,8 +18,8 @@ from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
     from zolvek.core.model.catalogue import DeviceKind
-    from zolvek.sound.hosting.plugin.plugin_entry import Found
-    from zolvek.sound.jobs.plugin_listing import Listed
+    from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
+    from zolvek.sound.jobs.plugin_listing import PluginListing
 
 LISTING_JOB = "zolvek.sound.jobs.plugin_listing:job"
 ADDING_JOB = "zolvek.sound.hosting.catalogue.installed:add"
@@ -35,9 +35,9 @@ class Plugins(QObject):
     def __init__(self, session: Session, deliveries: Deliveries) -> None:
         super().__init__()
         self.session, self.deliveries = session, deliveries
-        self.found: list[Found] | None = None
+        self.found: list[PluginEntry] | None = None
         self.fault = ""
-        self.newest: list[Found] = []  # of the bundle that was picked last
+        self.newest: list[PluginEntry] = []  # of the bundle that was picked last
         self.known = session.document.opened
         self.progress = False  # what this project misses has been said
         self.background = Background(self)
@@ -64,7 +64,7 @@ class Plugins(QObject):
         self.changed.emit()
         self.opening.start(ADDING_JOB, str(folder))
 
-    def _take_beside(self, every: list[Found]) -> None:
+    def _take_beside(self, every: list[PluginEntry]) -> None:
         known = {each.id for each in every}
         self.found = [*every, *(each for each in self.found or [] if each.id not in known)]
         self.fault, self.newest = "", every
@@ -107,7 +107,7 @@ class Plugins(QObject):
             if self._hosted():
                 self.look()
 
-    def _take(self, listed: Listed) -> None:
+    def _take(self, listed: PluginListing) -> None:
         self.found, self.fault = listed.found, " ".join(listed.faults)
         if not self.progress and self._hosted():
             self.progress = True

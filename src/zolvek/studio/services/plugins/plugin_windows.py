@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from zolvek.core.edits import chains
 from zolvek.core.model.project import Device
 from zolvek.core.records import replace
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ class PluginWindows(QObject):
     changed = pyqtSignal()
     reported = pyqtSignal(str, int, str, object)  # device, number of the window, what, value
 
-    def __init__(self, session: Session, outside: Outside) -> None:
+    def __init__(self, session: Session, outside: MidiIO) -> None:
         super().__init__()
         self.session, self.outside = session, outside
         self.open: dict[str, OwnWindow] = {}

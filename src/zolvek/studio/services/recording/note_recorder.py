@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QApplication
 from zolvek.core.edits import notes
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.movement.recording.played_notes import LETTERS, Played, pitch_of
+from zolvek.core.movement.recording.played_notes import LETTERS, PlayedNotes, pitch_of
 from zolvek.core.records import replace
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.chosen import own_track
 from zolvek.studio.session.session import Session
@@ -30,14 +30,14 @@ class NoteRecorder(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, player: Player, outside: Outside) -> None:
+    def __init__(self, session: Session, player: Player, outside: MidiIO) -> None:
         super().__init__()
         self.session, self.player = session, player
         self.recording = False
         self.octave = 3
         self.track = ""
         self.start = 0.0
-        self.played = Played()
+        self.played = PlayedNotes()
         self.letters: dict[int, int] = {}  # keys of the computer that are down, and their pitches
         outside.key_moved.connect(self._key)
         player.stopped.connect(self.finish)
@@ -57,7 +57,7 @@ class NoteRecorder(QObject):
         track = own_track(session)
         notes.need_instrument(track)
         self.player.stop()
-        self.track, self.played, self.letters = track.id, Played(), {}
+        self.track, self.played, self.letters = track.id, PlayedNotes(), {}
         self.start = session.playhead.beat
         self.recording = True
         app = QApplication.instance()

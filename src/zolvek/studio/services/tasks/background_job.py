@@ -53,7 +53,7 @@ class Background(QObject):
         return self.jobs is not None and self.jobs.busy
 
     def _pass_on(self, number: int, news: Any) -> None:
-        from zolvek.sound.processes.job_messages import Done, Progress, Refused
+        from zolvek.sound.processes.job_messages import Done, JobError, Progress
 
         if number != self.number:
             return  # of a job that was cancelled
@@ -61,5 +61,5 @@ class Background(QObject):
             self.progressed.emit(news.done, news.total)
         elif isinstance(news, Done):
             self.done.emit(news.value)
-        elif isinstance(news, Refused):
+        elif isinstance(news, JobError):
             self.failed.emit(news.error)

@@ -19,7 +19,7 @@ from zolvek.core.model.project import Device
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.services.context import Studio
-from zolvek.studio.toolkit.widgets import Elided
+from zolvek.studio.toolkit.widgets import ElidedLabel
 from zolvek.studio.views.shared.dial import HEIGHT, LOW, WIDE, WIDTH, Dial
 
 MOST = 64  # dials at once: plugins have hundreds of parameters, the others are found in the index
@@ -36,9 +36,9 @@ class Bench(QWidget):
         self.shown: object = None  # device, name, favourites, which dials
         self.touched: list[tuple[str, str]] = []  # the last ones first
         self.dials: list[Dial] = []
-        self.heading = Elided("The device whose dials are shown", "heading")
+        self.heading = ElidedLabel("The device whose dials are shown", "heading")
         self.heading.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.offer = Elided("Commands for the touched control")
+        self.offer = ElidedLabel("Commands for the touched control")
         self.offer.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.add = QPushButton("Add a lane (A)")
         self.add.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -13,7 +13,7 @@ from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.fields import Entry
-from zolvek.studio.toolkit.widgets import Elided
+from zolvek.studio.toolkit.widgets import ElidedLabel
 from zolvek.studio.views.shared.level_meter import Meter
 
 SILENT = "No audio device found. Playing silently, in time."
@@ -34,7 +34,7 @@ class Transport(QWidget):
         self.clock.setAccessibleName("Time")
         self.tempo = QLabel()
         self.tempo.setAccessibleName("Tempo and meter")
-        self.note = Elided("Audio status")  # the window sets it at its foot
+        self.note = ElidedLabel("Audio status")  # the window sets it at its foot
         self.note.setProperty("role", "quiet")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)

@@ -32,7 +32,7 @@ from zolvek.studio.toolkit.widgets import (
 from zolvek.studio.views.shared.action_buttons import ActionButton
 
 if TYPE_CHECKING:
-    from zolvek.sound.analysis.useful_reach import Measured
+    from zolvek.sound.analysis.useful_reach import ReachMeasurement
 
 REACH_JOB = "zolvek.sound.analysis.useful_reach:job"
 BACKDROPS = (("Spectrogram", "spectrogram"), ("Waveform", "waveform"), ("None", "off"))
@@ -49,12 +49,12 @@ class ReachPlot(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.measured: Measured | None = None
+        self.measured: ReachMeasurement | None = None
         self.span = (0.0, 1.0)
         self.setMinimumHeight(104)
         self.setAccessibleName("Level and brightness over the control's travel")
 
-    def show_measured(self, measured: Measured | None, span: tuple[float, float]) -> None:
+    def show_measured(self, measured: ReachMeasurement | None, span: tuple[float, float]) -> None:
         self.measured, self.span = measured, span
         self.update()
 
@@ -101,7 +101,7 @@ class ListenPanel(QWidget):
         session, actions = studio.session, studio.action
         self.studio = studio
         self.session, self.action = session, actions
-        self.measured: Measured | None = None
+        self.measured: ReachMeasurement | None = None
         self.measuring: tuple[str, str] | None = None  # device and parameter
         self.background = Background(self)
         self.background.progressed.connect(self._progress)
@@ -256,7 +256,7 @@ class ListenPanel(QWidget):
         self.background.cancel()
         self.refresh()
 
-    def _done(self, measured: Measured) -> None:
+    def _done(self, measured: ReachMeasurement) -> None:
         self.measured = measured
         self.refresh()
 

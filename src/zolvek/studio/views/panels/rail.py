@@ -24,13 +24,13 @@ PANEL_WIDTH, RAIL_WIDTH = 226, 74
 # The steps in the order people work: action id, and the panel as "module:class". Panels are
 # loaded and made when they are first opened.
 STEPS = {
-    "step-piece": "zolvek.studio.views.panels.song_panel:PiecePanel",
+    "step-piece": "zolvek.studio.views.panels.song_panel:SongPanel",
     "step-devices": "zolvek.studio.views.panels.devices_panel:DevicesPanel",
     "step-draw": "zolvek.studio.views.panels.draw_panel:DrawPanel",
     "step-shape": "zolvek.studio.views.panels.shape_panel:ShapePanel",
     "step-patterns": "zolvek.studio.views.panels.patterns_panel:PatternsPanel",
     "step-movement": "zolvek.studio.views.panels.movement.movement_panel:MovementPanel",
-    "step-perform": "zolvek.studio.views.panels.record.record_panel:PerformPanel",
+    "step-perform": "zolvek.studio.views.panels.record.record_panel:RecordPanel",
     "step-thin": "zolvek.studio.views.panels.thin_panel:ThinPanel",
     "step-morph": "zolvek.studio.views.panels.morph.morph_panel:MorphPanel",
     "step-listen": "zolvek.studio.views.panels.listen_panel:ListenPanel",

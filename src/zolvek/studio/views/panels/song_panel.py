@@ -39,7 +39,7 @@ MOST_SHOWN = 6  # lanes in which versions differ
 SMALLEST_DIFFERENCE = 0.001  # of the height, that is given as a difference
 
 
-class PiecePanel(QWidget):
+class SongPanel(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio, self.session = studio, studio.session

@@ -12,7 +12,7 @@ from zolvek.core.arrays import Bools
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import differences
-from zolvek.core.curve.thinning import Thinned, extremes, straightened, thinned, thinned_to
+from zolvek.core.curve.thinning import ThinResult, extremes, straightened, thinned, thinned_to
 from zolvek.core.edits import targets
 from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
@@ -179,7 +179,7 @@ class ThinPanel(QWidget):
             keep |= np.abs(session.tools.grid.snap(at, session.project.meter) - at) < ON_GRID
         return keep
 
-    def _thinned(self, drawn: Target, first: float, last: float) -> tuple[Curve, Thinned]:
+    def _thinned(self, drawn: Target, first: float, last: float) -> tuple[Curve, ThinResult]:
         """The whole curve with the span thinned, and what thinning says of the span. A curve that has been
         thinned here already is thinned from what it was before: errors don't add up."""
         own = spans.piece(self._original(drawn), first, last)
@@ -209,7 +209,7 @@ class ThinPanel(QWidget):
 
         self.session.notices.try_to(work)
 
-    def _say(self, first: float, done: Thinned) -> None:
+    def _say(self, first: float, done: ThinResult) -> None:
         at = self.session.project.meter.text(first + done.beat)
         self.result.setText(
             f"{done.before} points, {done.after} after. Largest error {100 * done.error:.2f} % of the height, at {at}."

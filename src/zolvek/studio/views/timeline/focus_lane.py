@@ -18,7 +18,7 @@ from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.backdrops import Backdrops
 from zolvek.studio.views.timeline.hit_test import Hit, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
-from zolvek.studio.views.timeline.lane_drags import Drag, Held
+from zolvek.studio.views.timeline.lane_drags import Drag, DragKeys
 from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
 from zolvek.studio.views.timeline.plot import SCALE, Plot
 from zolvek.studio.views.timeline.press_actions import (
@@ -157,10 +157,10 @@ class FocusLane(QWidget):
 
     # --- pointer and keys ---
 
-    def _held(self, event: QMouseEvent | None = None) -> Held:
+    def _held(self, event: QMouseEvent | None = None) -> DragKeys:
         keys = event.modifiers() if event else QApplication.keyboardModifiers()
         modifier = Qt.KeyboardModifier
-        return Held(bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending)
+        return DragKeys(bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending)
 
     def _hit(self, at: QPointF) -> Hit:
         target, area = self.session.target, self.plot.area
@@ -197,7 +197,7 @@ class FocusLane(QWidget):
         self.session.notices.try_to(lambda: self._begin(at, held))
         self.update()
 
-    def _begin(self, at: QPointF, held: Held) -> None:
+    def _begin(self, at: QPointF, held: DragKeys) -> None:
         begun = begin(self.session, self.plot, at, self.pressed_on, held)
         if isinstance(begun, QPointF):
             self.box = (begun, begun)
@@ -263,7 +263,7 @@ class FocusLane(QWidget):
         self._hover(event.position())
         self.update()
 
-    def _click(self, held: Held) -> None:
+    def _click(self, held: DragKeys) -> None:
         """A press that did not move selects; with Shift it adds to or takes from the selection."""
         found, session = self.pressed_on, self.session
         if found.kind not in ("point", "segment") or session.tools.tool != "points":

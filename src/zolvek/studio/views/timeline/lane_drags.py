@@ -25,7 +25,7 @@ from zolvek.core.edits.targets import Target
 from zolvek.studio.session.session import NONE_CHOSEN, Session
 
 
-class Held(NamedTuple):
+class DragKeys(NamedTuple):
     """The keys that change a drag."""
 
     free: bool = False  # time does not snap
@@ -52,7 +52,7 @@ class Drag:
     def label(self) -> str:
         return LABELS[self.kind].format(_points(len(self.points)))
 
-    def update(self, beat: float, value: float, held: Held, along: bool) -> None:
+    def update(self, beat: float, value: float, held: DragKeys, along: bool) -> None:
         """The pointer is at `beat` and `value`; `along`: it went further in time than in value."""
         self.moved = True
         curve, points = UPDATES[self.kind](self, beat, value, held, along)
@@ -70,14 +70,14 @@ def _points(count: int) -> str:
     return "a point" if count == 1 else f"{count} points"
 
 
-def _snapped(drag: Drag, beat: float, held: Held) -> float:
+def _snapped(drag: Drag, beat: float, held: DragKeys) -> float:
     session = drag.session
     if held.free:
         return beat
     return float(session.tools.grid.snap(beat, session.project.meter))
 
 
-def _shift(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[float, float]:
+def _shift(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[float, float]:
     """How far to move, after the grid and the held axis: the grabbed point lands on a line, or keeps
     its distance from one."""
     if held.axis and not along:
@@ -104,7 +104,7 @@ def _half_step(drag: Drag) -> float:
     return 0.5 * step if grid.on else 0.0
 
 
-def _level_move(drag: Drag, rise: float, held: Held) -> float:
+def _level_move(drag: Drag, rise: float, held: DragKeys) -> float:
     """How far to move in value, so that the grabbed point lands on a level of the value grid."""
     session, target = drag.session, drag.session.target
     if held.free or session.tools.value_grid.kind == "off" or target is None or abs(rise) < 1e-12:
@@ -114,16 +114,16 @@ def _level_move(drag: Drag, rise: float, held: Held) -> float:
     return session.tools.value_grid.snap(own + rise, target.reach, target.parameter) - own
 
 
-def _move(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+def _move(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     beats, height = _shift(drag, beat, value, held, along)
     return point_edits.move(drag.curve, drag.points, beats, height, drag.session.settings.when_met)
 
 
-def _bend(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+def _bend(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     return point_edits.bend_through(drag.curve, drag.segment, drag.beat, value), drag.before
 
 
-def _stroke(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+def _stroke(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     """A freehand stroke, reduced to few shaped points while the user is still down."""
     drag.stroke.go(max(beat, 0.0), value)
     beats, values = drag.stroke.samples()
@@ -147,12 +147,12 @@ def over_choices(beats: Floats, values: Floats, target: Target) -> Curve:
     return lines(beats[new], level, HOLD)
 
 
-def _span_of(drag: Drag, beat: float, held: Held) -> tuple[float, float]:
+def _span_of(drag: Drag, beat: float, held: DragKeys) -> tuple[float, float]:
     ends = sorted(max(_snapped(drag, b, held), 0.0) for b in (drag.beat, beat))
     return ends[0], ends[1]
 
 
-def _line(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+def _line(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
     if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
@@ -162,7 +162,7 @@ def _line(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tup
     return splice(drag.curve, first, straight), NONE_CHOSEN
 
 
-def _form(drag: Drag, beat: float, value: float, held: Held, along: bool) -> tuple[Curve, Ints]:
+def _form(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
     if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
@@ -216,7 +216,7 @@ class Stroke:
         return fine, np.interp(fine, beats, self.values)
 
 
-def begin_drawing(session: Session, tool: str, beat: float, value: float, held: Held) -> Drag:
+def begin_drawing(session: Session, tool: str, beat: float, value: float, held: DragKeys) -> Drag:
     """A freehand stroke, a line or a form, by the tool in hand."""
     target = session.target
     assert target is not None
@@ -225,7 +225,7 @@ def begin_drawing(session: Session, tool: str, beat: float, value: float, held: 
     return drag
 
 
-def begin_add(session: Session, beat: float, value: float, held: Held) -> Drag:
+def begin_add(session: Session, beat: float, value: float, held: DragKeys) -> Drag:
     """A new point where the pointer is, then dragged on."""
     target = session.target
     assert target is not None

@@ -11,7 +11,7 @@ from zolvek.studio.commands.lanes import change
 from zolvek.studio.commands.modes import Mode, modes
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.inline_field import InPlace
-from zolvek.studio.toolkit.widgets import Elided
+from zolvek.studio.toolkit.widgets import ElidedLabel
 from zolvek.studio.views.shared.action_buttons import ActionButton
 
 
@@ -80,12 +80,12 @@ class Head(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.session = session = studio.session
-        self.name = Elided("What the focus lane drives", "heading")
+        self.name = ElidedLabel("What the focus lane drives", "heading")
         self.name.setToolTip("Double-click to rename the lane")
         self.name.installEventFilter(self)
         self.field = InPlace(self)
         self.modes = Modes(studio)
-        self.note = Elided("Reach, points and state of the lane")
+        self.note = ElidedLabel("Reach, points and state of the lane")
         row = QHBoxLayout(self)
         row.setContentsMargins(4, 2, 4, 2)
         row.addWidget(self.name, 2)

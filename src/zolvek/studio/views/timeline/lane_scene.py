@@ -15,7 +15,7 @@ from zolvek.core.curve.shapes import HOLD
 from zolvek.core.edits.targets import Target
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.core.movement.evaluation.layering import Layered
+from zolvek.core.movement.evaluation.layering import LayeredCurve
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
@@ -103,7 +103,7 @@ def _draw_layers(painter: QPainter, scene: Scene) -> None:
     if heard.plain:
         return
     curve_painting.draw_curve(painter, heard.drawn, plot.view, plot.area, scene.theme.layer, 1.4)
-    if isinstance(heard.drawn, Layered) and not heard.drawn.fit:
+    if isinstance(heard.drawn, LayeredCurve) and not heard.drawn.fit:
         _draw_cut(painter, scene, heard.drawn)
 
 
@@ -124,7 +124,7 @@ def _draw_choices(painter: QPainter, scene: Scene) -> None:
     curve_painting.draw_curve(painter, drawn, plot.view, plot.area, scene.theme.layer, 1.4)
 
 
-def _draw_cut(painter: QPainter, scene: Scene, curve: Layered) -> None:
+def _draw_cut(painter: QPainter, scene: Scene, curve: LayeredCurve) -> None:
     """Bars along the edges of the lane where layers go beyond its reach."""
     view, area = scene.plot.view, scene.plot.area
     edges = floats(view.first + np.arange(view.width // 2 + 1) * (2.0 * view.beats / view.width))

@@ -15,7 +15,7 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.views.timeline.hit_test import Hit
 from zolvek.studio.views.timeline.lane_drags import (
     Drag,
-    Held,
+    DragKeys,
     begin_add,
     begin_bend,
     begin_drawing,
@@ -82,7 +82,7 @@ def select_under(session: Session, found: Hit) -> str:
 AnyDrag = Drag | FrameDrag | CopyDrag | ReachDrag
 
 
-def begin(session: Session, plot: Plot, at: QPointF, found: Hit, held: Held) -> AnyDrag | QPointF | None:
+def begin(session: Session, plot: Plot, at: QPointF, found: Hit, held: DragKeys) -> AnyDrag | QPointF | None:
     """The drag that a press at a place begins; the place itself where it draws a box round points. Raises
     ZolvekError where the lane can't be changed."""
     target, chosen = session.target, session.points.chosen
@@ -107,7 +107,7 @@ def begin(session: Session, plot: Plot, at: QPointF, found: Hit, held: Held) -> 
 
 
 def _on_curve(
-    session: Session, at: QPointF, found: Hit, held: Held, beat: float, value: float
+    session: Session, at: QPointF, found: Hit, held: DragKeys, beat: float, value: float
 ) -> Drag | QPointF | None:
     """A press with the points tool on a point, a segment or empty space."""
     points = session.points

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QV
 
 from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.services.context import Studio
-from zolvek.studio.toolkit.widgets import Elided
+from zolvek.studio.toolkit.widgets import ElidedLabel
 
 REASON = Qt.ItemDataRole.UserRole + 1
 
@@ -38,7 +38,7 @@ class Finder(QDialog):
         layout = QVBoxLayout(self)
         layout.addWidget(self.field)
         layout.addWidget(self.list)
-        self.says = Elided("What the command does, or why it is not available")
+        self.says = ElidedLabel("What the command does, or why it is not available")
         layout.addWidget(self.says)
         self.list.currentItemChanged.connect(self._say)
         self.field.textChanged.connect(self._filter)

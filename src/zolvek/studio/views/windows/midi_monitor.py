@@ -21,14 +21,14 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.model.messages import MESSAGES
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit.widgets import button, note
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from zolvek.sync.timeline.lane_messages import Sent
+    from zolvek.sync.timeline.lane_messages import SentMessage
 
 COLUMNS = ("Position", "Lane", "Channel", "Kind", "Number", "Value")
 MOST_SHOWN = 500
@@ -69,7 +69,7 @@ class Messages(QAbstractTableModel):
 class Monitor(QDialog):
     """Stays in the background. Frozen it stands still; the filter wants every word in a row."""
 
-    def __init__(self, session: Session, outside: Outside, parent: QWidget) -> None:
+    def __init__(self, session: Session, outside: MidiIO, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.outside = session, outside
         self.setWindowTitle("MIDI monitor")
@@ -93,7 +93,7 @@ class Monitor(QDialog):
         self.words.textChanged.connect(lambda _: self.refresh(True))
         self.frozen = QCheckBox("Freeze")
         self.frozen.setAccessibleName("Freeze the list")
-        self.still: list[Sent] = []  # what there was when it was frozen
+        self.still: list[SentMessage] = []  # what there was when it was frozen
         self.frozen.toggled.connect(self._freeze)
         self.rate = QLabel()
         self.rate.setAccessibleName("Messages per second")
@@ -127,7 +127,7 @@ class Monitor(QDialog):
     def reject(self) -> None:
         self.close()
 
-    def _sent(self, rows: list[Sent]) -> None:
+    def _sent(self, rows: list[SentMessage]) -> None:
         self.counts.append((time.monotonic(), len(rows)))
         self.new = True
 
@@ -161,7 +161,7 @@ class Monitor(QDialog):
                     break
         self.model.show_rows(found)
 
-    def _cells(self, row: Sent) -> tuple[str, ...]:
+    def _cells(self, row: SentMessage) -> tuple[str, ...]:
         project = self.session.project
         known = {lane.id for lane in project.lanes()}
         kind = MESSAGES[row.kind]

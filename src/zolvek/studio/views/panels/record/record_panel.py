@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.edits import controller_mappings
 from zolvek.studio.services.context import Studio
-from zolvek.studio.services.io.midi_io import Outside
+from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.widgets import Pages, button, column, heading, note, page_layout
@@ -29,7 +29,7 @@ TRAVEL = 110.0  # pixels of a drag from end to end
 class ControllerDial(QWidget):
     """A dial of the stand-in controller: drag, wheel or arrow keys."""
 
-    def __init__(self, session: Session, outside: Outside, which: str) -> None:
+    def __init__(self, session: Session, outside: MidiIO, which: str) -> None:
         super().__init__()
         self.session, self.outside, self.which = session, outside, which
         self.position = 0.5
@@ -88,7 +88,7 @@ class ControllerDial(QWidget):
 class ControllerPad(QWidget):
     """Two controls at once: across and up."""
 
-    def __init__(self, session: Session, outside: Outside) -> None:
+    def __init__(self, session: Session, outside: MidiIO) -> None:
         super().__init__()
         self.session, self.outside = session, outside
         self.at = QPointF(0.5, 0.5)
@@ -157,7 +157,7 @@ class ControllerPage(QWidget):
         session, actions = studio.session, studio.action
         self.studio = studio
         self.session = session
-        self.outside: Outside = studio.outside
+        self.outside: MidiIO = studio.outside
         layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
@@ -236,7 +236,7 @@ class ControllerPage(QWidget):
             self.session.document.edit(f"Unmap {controller_mappings.control_name(which)}", project)
 
 
-class PerformPanel(QWidget):
+class RecordPanel(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         session = studio.session
