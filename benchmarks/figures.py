@@ -463,7 +463,7 @@ def recording() -> None:
     from zolvek.core.edits.replacement import add_lane
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app.application import application, make_window
-    from zolvek.studio.session.settings import Settings
+    from zolvek.studio.session.settings import RecordingSettings, Settings
 
     app = application()
     project, keys = (
@@ -472,7 +472,7 @@ def recording() -> None:
     )
     for key in keys:
         project, _ = add_lane(project, "horn", key)
-    window = make_window(project, Settings(mode="latch", count_in=0), ask=Answers())
+    window = make_window(project, Settings(recording=RecordingSettings(mode="latch", count_in=0)), ask=Answers())
     window.show()
     window.complete()
     app.processEvents()

@@ -30,7 +30,7 @@ from zolvek.studio.app.window import Window
 from zolvek.studio.commands import hits
 from zolvek.studio.commands import song as piece
 from zolvek.studio.session.command_scope import shape_scope
-from zolvek.studio.session.settings import Settings
+from zolvek.studio.session.settings import Settings, WindowSettings
 from zolvek.studio.toolkit.fields import SeedEntry
 from zolvek.studio.views.panels.export.export_panel import ExportPanel
 from zolvek.studio.views.panels.listen_panel import ListenPanel
@@ -145,7 +145,7 @@ def _reach(window: Window) -> None:
 
 
 def _compare(window: Window) -> None:
-    window.session.settings.backdrop = "waveform"
+    window.session.settings.window.backdrop = "waveform"
     window.session.focus.on("fog-strip.level")
     _backdrop(window)
     window.studio.view.show(bar(23), bar(35) - bar(23))
@@ -202,7 +202,7 @@ def _thin(window: Window) -> None:
 def _recording(window: Window) -> None:
     """A pass in the middle of being recorded: the user is given what it did, for no one is here."""
     session, settings = window.session, window.session.settings
-    settings.mode, settings.count_in = "latch", 0
+    settings.recording.mode, settings.recording.count_in = "latch", 0
     session.focus.on("fog-filter.resonance")
     lane = session.lane
     assert lane is not None
@@ -307,8 +307,8 @@ def _plugin_list(window: Window) -> QWidget:
     from zolvek.studio.toolkit.plugin_dialog import PluginDialog
 
     studio = window.studio
-    studio.session.settings.favourite_plugins = [SYNTH]
-    dialog = PluginDialog(studio.plugins, studio.session.settings, studio.ask.folder, window)
+    studio.session.settings.plugins.favourites = [SYNTH]
+    dialog = PluginDialog(studio.plugins, studio.session.settings.plugins, studio.ask.folder, window)
     dialog.show()
     _wait(lambda: studio.plugins.found is not None)
     return dialog
@@ -388,7 +388,7 @@ def make(docs: Path) -> int:
             print(f"{name}: {called} is not installed; left as it is")
             continue
         app = application(theme)
-        window = make_window(build(), Settings(theme=theme))
+        window = make_window(build(), Settings(WindowSettings(theme=theme)))
         window.resize(*SIZE)
         window.show()
         window.complete()

@@ -8,6 +8,7 @@ import math
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import jsonschema
 from hypothesis import given
@@ -90,23 +91,32 @@ class Limits(unittest.TestCase):
     def test_settings_beyond_them_are_as_at_the_first_start(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "settings.json"
-            for name, limit, _ in limited(settings.Settings):
-                usual = getattr(settings.Settings(), name)
+            first = settings.Settings()
+            rows = [(area, row) for area in vars(first) for row in limited(type(getattr(first, area)))]
+            self.assertGreater(len(rows), 15)
+            for area, (name, limit, _) in rows:
+                usual = first.get(f"{area}.{name}")
                 for value in beyond(limit):
                     wrong = int(value) if isinstance(usual, int) and math.isfinite(value) else value
-                    path.write_text(json.dumps({name: wrong, "theme": "lamp"}))
-                    read = settings.read(path)
-                    self.assertEqual((getattr(read, name), read.theme), (usual, "lamp"), name)
+                    older = settings.OLDER[f"{area}.{name}"]
+                    documents: tuple[dict[str, Any], ...] = ({area: {name: wrong}}, {older: wrong})
+                    for document in documents:
+                        document.setdefault("window", {})["theme"] = "lamp"
+                        path.write_text(json.dumps(document))
+                        read = settings.read(path)
+                        got = read.get(f"{area}.{name}"), read.window.theme
+                        self.assertEqual(got, (usual, "lamp"), name)
             for text in (
                 "[" * 100_000,
                 "{",
                 '{"theme": ["lamp"]}',
+                '{"window": ["theme"]}',
                 "\x00",
                 "[]",
                 '{"recent": [1, null, "x"]}',
             ):
                 path.write_text(text)
-                self.assertEqual(settings.read(path).theme, "vellum")
+                self.assertEqual(settings.read(path).window.theme, "vellum")
 
     @given(st.floats(-1e7, 1e7))
     def test_kept_lies_within_and_changes_nothing_that_does(self, value: float) -> None:

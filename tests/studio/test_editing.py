@@ -506,7 +506,7 @@ class Guided(WindowTest):
         self.assertEqual(guided.place, 1)
         window.guided.leave()
         self.assertFalse(window.lesson.isVisible())
-        self.assertTrue(self.session.settings.first_curve)
+        self.assertTrue(self.session.settings.window.first_curve_done)
 
 
 class Together(Hand):

@@ -134,8 +134,8 @@ class Delivering(WindowTest):
         self.session.focus.on("fog-strip.level")
         self.session.span.choose((64.0, 72.0))
         settings = self.session.settings
-        settings.sound_selection, settings.sound_tracks, settings.sound_depth = True, True, "float"
-        settings.data_all = True
+        settings.audio.selection, settings.audio.tracks, settings.audio.depth = True, True, "float"
+        settings.tables.all_lanes = True
         self.written("mix.wav", "export-sound")
         self.assertEqual(len(list(self.folder.glob("mix - *.wav"))), 4)
         control = self.written("level.wav", "export-control")

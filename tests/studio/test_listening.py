@@ -136,7 +136,7 @@ class Listening(WindowTest):
         for _track in silent.tracks:
             silent = replace(silent, tracks=tuple(replace(t, muted=True) for t in silent.tracks))
         self.session.document.edit("Silence", silent)
-        self.session.settings.lead = 2.0
+        self.session.settings.playback.pre_roll = 2.0
         self.do("play-selection")
         playback = self.studio.player.ready()
         self.until(lambda: self.session.playhead.beat > 30.2)

@@ -56,7 +56,7 @@ class Linked(WindowTest):
         ]
         self.assertGreater(len(rows), 10)
         wanted = osc_messages.at(session.project, 32.0) + osc_messages.between(
-            session.project, 32.0, 34.0, session.settings.osc_rate
+            session.project, 32.0, 34.0, session.settings.connect.osc_rate
         )
         # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began again.
         came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}

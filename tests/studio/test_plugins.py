@@ -47,7 +47,7 @@ class Hosted(WindowTest):
         self.until(lambda: session.project.tracks[-1].devices[0].row.plugin is not None)
         track = session.project.tracks[-1]
         device = track.devices[0]
-        self.assertEqual(session.settings.recent_plugins, [present(device.row.plugin).uri])
+        self.assertEqual(session.settings.plugins.recent, [present(device.row.plugin).uri])
         self.assertGreater(len([s for s in session.project.states if s.of(device.id)]), 8)
         notes = tuple(Note(float(b), 0.9, 50) for b in range(16))
         session.document.edit("Notes", with_track(session.project, replace(track, notes=notes)))
@@ -57,9 +57,9 @@ class Hosted(WindowTest):
         self.do("play")
         self.until(lambda: session.playhead.beat > 0.5)
         self.do("stop")
-        session.settings.sound_tail = False
+        session.settings.audio.tail = False
         session.span.choose((0.0, 4.0))
-        session.settings.sound_selection = True
+        session.settings.audio.selection = True
         out, saved = self.folder / "keys.wav", self.folder / "keys.zolvek"
         SoundExport(self.studio.deliveries, out).start()
         self.until(lambda: out.exists() and self.studio.deliveries.working is None)

@@ -28,7 +28,7 @@ class Performing(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.settings = self.session.settings
-        self.settings.count_in, self.settings.mode = 0, "touch"
+        self.settings.recording.count_in, self.settings.recording.mode = 0, "touch"
         self.do("step-perform")
         self.recorder = self.studio.recorder
         self.studio.player.ready().warm_up()
@@ -61,7 +61,7 @@ class Performing(WindowTest):
         beats, values = np.array(made).T
         # 5 ms of a hand that rises by 0.225 a second, and what thinning may take.
         slope = np.polyfit(beats, values, 1)[0]
-        slack = 0.005 * 112 / 60 * slope + self.settings.take_tolerance
+        slack = 0.005 * 112 / 60 * slope + self.settings.recording.tolerance
         # Where sound came late its time stood still, and several moves were made at once.
         apart = (np.diff(beats, prepend=-1.0) > 1e-3) & (np.diff(beats, append=999.0) > 1e-3)
         apart[:5] = apart[-5:] = False
@@ -69,7 +69,7 @@ class Performing(WindowTest):
         np.testing.assert_allclose(after.at(beats[apart]), values[apart], atol=slack + 0.002)
         outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
         np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
-        self.assertEqual(self.settings.mode, "read", "back to read")
+        self.assertEqual(self.settings.recording.mode, "read", "back to read")
         self.assertEqual(len(present(self.session.lane).takes), 1)
         self.do("undo")
         self.assertEqual(self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step")
@@ -77,7 +77,7 @@ class Performing(WindowTest):
     def test_loops_keep_takes_and_spans_of_them_are_chosen(self) -> None:
         self.session.focus.on("horn.resonance")
         self.do("arm")
-        self.settings.mode, self.settings.stay = "write", True
+        self.settings.recording.mode, self.settings.recording.keep_mode = "write", True
         self.session.span.choose((32.0, 33.0))
         self.do("loop")
         self.session.playhead.go(32.0)
@@ -88,7 +88,7 @@ class Performing(WindowTest):
             self.until(lambda: self.session.playhead.beat > 32.8)
             self.until(lambda: self.session.playhead.beat < 32.5)
         self.do("stop")
-        self.assertEqual(self.settings.mode, "write", "told to stay")
+        self.assertEqual(self.settings.recording.mode, "write", "told to stay")
         lane = self.session.lane
         self.assertGreaterEqual(len(present(lane).takes), 2)
         self.assertAlmostEqual(float(present(lane).takes[0].curve.at(32.7)), 0.8, places=6)
@@ -98,7 +98,7 @@ class Performing(WindowTest):
         # Dragging across the first take's strip chooses that span of it.
         view = self.window.takes_view
         self.view.show(31.0, 4.0)
-        self.settings.glide = 0.0
+        self.settings.recording.return_beats = 0.0
         self.wait()
         row = (len(present(lane).takes) - 1) * 34 + 15
         x = [int(64 + self.view.x(b)) for b in (32.5, 32.75)]
@@ -120,7 +120,7 @@ class Performing(WindowTest):
         base = present(self.session.lane).curve
         self.do("layer-depth")
         self.do("arm")
-        self.settings.mode = "latch"
+        self.settings.recording.mode = "latch"
         self.session.playhead.go(140.0)
         self.do("record")
         self.until(lambda: self.session.playhead.beat > 140.4)
@@ -139,13 +139,13 @@ class Performing(WindowTest):
         self.do("record")
         self.assertIn("armed", self.errors.pop().what)
         self.do("arm")
-        self.settings.count_in = 16  # a click is short: on a busy machine some are looked past
+        self.settings.recording.count_in = 16  # a click is short: on a busy machine some are looked past
         self.do("record")
         self.until(lambda: max(present(self.studio.player.playback).peaks) > 0.1)
         self.assertEqual(self.session.playhead.beat, 0.0, "it counts in where it begins")
         self.do("stop")
         self.assertIs(self.session.project, with_none, "stopped in the count-in: nothing is written")
-        self.settings.count_in, self.settings.mode = 0, "latch"
+        self.settings.recording.count_in, self.settings.recording.mode = 0, "latch"
         self.do("record")
         self.until(lambda: self.session.playhead.beat > 0.2)
         self.recorder.move("horn", "cutoff", 0.9, None)
@@ -156,7 +156,7 @@ class Performing(WindowTest):
         self.do("stop")
         self.assertGreater(float(self.curve().value.max()), 0.85, "what was told stays")
         self.session.passes.arm("horn.cutoff")
-        self.settings.mode = "latch"
+        self.settings.recording.mode = "latch"
         self.do("record")
         self.until(lambda: self.session.playhead.beat > 0.2)
         self.recorder.move("horn", "cutoff", 0.1, None)
@@ -171,7 +171,7 @@ class Performing(WindowTest):
         recorder = self.studio.recorder
         lane = self.session.lane
         self.session.passes.arm(present(lane).id)
-        self.session.settings.count_in, self.session.settings.mode = 0, "latch"
+        self.session.settings.recording.count_in, self.session.settings.recording.mode = 0, "latch"
         recorder.begin()
         self.until(lambda: present(recorder.player.playback).pulls)
         passed = recorder.passes[present(lane).id]

@@ -77,19 +77,33 @@ class UpToDate(WindowTest):
 class ScanRecord(unittest.TestCase):
     def test_words_and_lists_of_the_settings_are_looked_at(self) -> None:
         """Each setting that takes one of a few values, with another one in the file; and lists of other things."""
-        wrong: dict[str, Any] = dict.fromkeys(settings._words(), "no such word")
-        wrong["sound_rate"] = 12_345
+        names = settings._words()
+        wrong: dict[str, Any] = {**dict.fromkeys(names, "no such word"), "audio.rate": 12_345}
+        right = {name: values[-1] for name, values in names.items()}
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "settings.json"
-            path.write_text(json.dumps({**wrong, "recent": ["/a", 3], "index_width": "wide"}))
-            self.assertEqual(settings.read(path), Settings())
-            right = {name: values[-1] for name, values in settings._words().items()}
-            path.write_text(json.dumps({**right, "recent": ["/a"]}))
-            read = settings.read(path)
-            for name, value in right.items():
-                if name != "grid_division" or read.grid_kind != "bars":
-                    self.assertEqual(getattr(read, name), value, name)
-            self.assertEqual(read.recent, ["/a"])
+
+            def read(values: dict[str, Any], recent: object, by_area: bool) -> Settings:
+                """Settings from a file with these values, in areas or as files had them before."""
+                document: dict[str, Any] = {"recent": recent} if not by_area else {"files": {"recent": recent}}
+                for name, value in values.items():
+                    area, _, own = name.partition(".")
+                    if by_area:
+                        document.setdefault(area, {})[own] = value
+                    else:
+                        document[settings.OLDER[name]] = value
+                path.write_text(json.dumps(document))
+                return settings.read(path)
+
+            for by_area in (False, True):
+                self.assertEqual(read({**wrong, "window.index_width": "wide"}, ["/a", 3], by_area), Settings())
+                made = read(right, ["/a"], by_area)
+                for name, value in right.items():
+                    if name != "editing.grid_division" or made.editing.grid_kind != "bars":
+                        self.assertEqual(made.get(name), value, name)
+                self.assertEqual(made.files.recent, ["/a"])
+            settings.write(made, path)
+            self.assertEqual(settings.read(path), made)
 
 
 if __name__ == "__main__":

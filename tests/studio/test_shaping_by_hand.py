@@ -76,7 +76,7 @@ class ByHand(WindowTest):
         self.do("undo")
         self.assertAlmostEqual(float(self.curve().beat[1]), 40.1, places=9)
         self.do("keep-distance")
-        self.assertFalse(self.session.settings.keep_distance)
+        self.assertFalse(self.session.settings.editing.relative_snap)
 
     def test_2_freehand_lines_and_forms(self) -> None:
         self.view.show(32.0, 32.0)

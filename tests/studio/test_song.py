@@ -297,7 +297,7 @@ class Strip(Piece):
         self.assertEqual(present(strip.track).notes[new].length, 0.5)
         QTest.keyClick(strip, Qt.Key.Key_Delete)
         self.assertEqual(len(present(strip.track).notes), count)
-        session.settings.count_in, session.settings.quantise_notes = 0, True
+        session.settings.recording.count_in, session.settings.recording.quantise_notes = 0, True
         session.playhead.go(40.0)
         self.do("notes-record")
         self.until(lambda: session.playhead.beat > 40.3)

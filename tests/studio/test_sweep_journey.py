@@ -110,7 +110,7 @@ class SweepJourney(WindowTest):
         from zolvek.core.records import replace
 
         self.show(replace(small, length=8.0), None)
-        self.session.settings.sound_tail = False
+        self.session.settings.audio.tail = False
         SoundExport(self.studio.deliveries, path).start()
         for _ in range(400):
             self.wait(25)

@@ -116,7 +116,7 @@ class Together(WindowTest):
         self.until(lambda: present(self.studio.beside.link).words[shared_layout.CAME] >= before + 5_000)
         self.wait(800)
         self.assertGreater(self.studio.beside.dropped, 1_000)
-        session.settings.mode, session.settings.count_in = "latch", 0
+        session.settings.recording.mode, session.settings.recording.count_in = "latch", 0
         session.passes.arm(lane.id)
         session.playhead.go(32.0)
         self.do("record")

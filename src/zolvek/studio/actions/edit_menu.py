@@ -149,7 +149,7 @@ ACTIONS: tuple[Action, ...] = (
            checked=lambda s: s.session.tools.grid.on, apart=True),
     Action("keep-distance", "Relative snap", "Ctrl+Shift+G", "Moves by whole grid steps; what is off the grid stays "
                                                              "off it", lambda s: display.toggle_distance(s.session),
-           checked=lambda s: s.session.settings.keep_distance),
+           checked=lambda s: s.session.settings.editing.relative_snap),
     Action("kind", "Next grid type", "Shift+G", "Straight, dotted, triplet, whole bars",
         lambda s: display.next_grid_kind(s.session)),
     Action("finer", "Finer grid", ".", "Halves the grid", lambda s: display.grid_step(s.session, 1)),

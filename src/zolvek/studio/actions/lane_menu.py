@@ -75,5 +75,6 @@ ACTIONS: tuple[Action, ...] = (
     Action("lane-down", "Lane below", "Ctrl+Down", "Moves the focus to the lane below",
         lambda s: lanes.neighbour(s.session, 1), refused=availability.lane),
     Action("follow", "Follow touched controls", "F", "Brings up the lane of a touched dial",
-        lambda s: display.toggle_follow(s.session), checked=lambda s: s.session.settings.follow, apart=True),
+        lambda s: display.toggle_follow(s.session), checked=lambda s: s.session.settings.editing.follow_touched,
+            apart=True),
 )  # fmt: skip

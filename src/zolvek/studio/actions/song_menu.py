@@ -11,14 +11,14 @@ from zolvek.studio.services.context import Studio
 
 def _toggle_rows(studio: Studio) -> None:
     settings = studio.session.settings
-    settings.time_rows = not settings.time_rows
+    settings.window.time_rows = not settings.window.time_rows
     studio.session.look.changed.emit()
 
 
 ACTIONS: tuple[Action, ...] = (
     Action("time-rows", "Time rows", "Shift+F3", "Shows rows for sections, meter and tempo over the ruler",
         _toggle_rows,
-           checked=lambda s: s.session.settings.time_rows),
+           checked=lambda s: s.session.settings.window.time_rows),
     Action("name-piece", "Rename song…", "", "Names the song, also in exports", song.name_piece),
     Action("end-type", "Song end…", "", "Sets the end as bars or a position", song.type_end),
     Action("bars-insert", "Insert bars", "Ctrl+Shift+B", "Inserts as many bars as are selected, before them",
@@ -35,7 +35,7 @@ ACTIONS: tuple[Action, ...] = (
         lambda s: song.remove_tempo(s.session), refused=availability.later_tempo),
     Action("keep-sound", "Clips keep their time", "", "When the tempo changes; otherwise they keep their bars",
         lambda s: song.toggle_keep_sound(s.session),
-           checked=lambda s: s.session.settings.keep_sound),
+           checked=lambda s: s.session.settings.editing.clips_keep_time),
     Action("meter-type", "Set meter here…", "", "Sets the meter from the playhead's bar: 4/4, 7/8", song.type_meter),
     Action("meter-remove", "Remove meter change", "", "Removes the one before the playhead",
         lambda s: song.remove_meter(s.session), refused=availability.later_meter),

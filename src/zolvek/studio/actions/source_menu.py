@@ -11,7 +11,7 @@ from zolvek.studio.services.context import Studio
 
 def _set(studio: Studio, name: str) -> None:
     settings = studio.session.settings
-    setattr(settings, name, not getattr(settings, name))
+    settings.put(name, not settings.get(name))
     studio.session.look.changed.emit()
 
 
@@ -36,8 +36,8 @@ ACTIONS: tuple[Action, ...] = (
                                                         refused=availability.device,
            checked=lambda s: s.notes.recording, apart=True),
     Action("notes-grid", "Quantise recorded notes", "", "Quantises them when the pass ends", lambda s: _set(s,
-        "quantise_notes"),
-           checked=lambda s: s.session.settings.quantise_notes),
+        "recording.quantise_notes"),
+           checked=lambda s: s.session.settings.recording.quantise_notes),
     Action("notes-all", "Select all notes", "", "Selects all notes of the track",
         lambda s: sources.select_all(s.session), refused=availability.device),
     Action("notes-span", "Select notes in span", "", "Selects notes that sound in the selected span",
@@ -77,8 +77,9 @@ ACTIONS: tuple[Action, ...] = (
                                                          "every kick", hits.ask_stamp,
                                                              refused=availability.hits_and_lane),
     Action("hits-of", "Source of hits…", "", "Uses the hits of this track or another one", hits.choose_source),
-    Action("strip-fold", "Hide track row", "", "Makes more room for the curve", lambda s: _set(s, "strip_folded"),
-           checked=lambda s: s.session.settings.strip_folded, apart=True),
-    Action("strip-tall", "Tall track row", "", "Makes more room for notes", lambda s: _set(s, "strip_tall"),
-           checked=lambda s: s.session.settings.strip_tall),
+    Action("strip-fold", "Hide track row", "", "Makes more room for the curve", lambda s: _set(s,
+        "window.track_row_hidden"),
+           checked=lambda s: s.session.settings.window.track_row_hidden, apart=True),
+    Action("strip-tall", "Tall track row", "", "Makes more room for notes", lambda s: _set(s, "window.track_row_tall"),
+           checked=lambda s: s.session.settings.window.track_row_tall),
 )  # fmt: skip

@@ -79,9 +79,9 @@ def make_window(
 def start(path: Path | None, demo: bool = False) -> tuple[QApplication, Window]:
     """The application and its shown window: on a project, on the demo, or on the sheet that asks."""
     settings = stored.load()
-    if settings.theme not in themes.THEMES:
-        settings.theme = "vellum"
-    app = application(settings.theme)
+    if settings.window.theme not in themes.THEMES:
+        settings.window.theme = "vellum"
+    app = application(settings.window.theme)
     if path is not None:
         settings.add_recent(path)
     if demo:

@@ -67,7 +67,7 @@ class Areas(QWidget):
         across.setStretchFactor(1, 1)
         across.setChildrenCollapsible(False)
         settings = self.session.settings
-        across.setSizes([settings.index_width, 2_000, settings.rail_width])
+        across.setSizes([settings.window.index_width, 2_000, settings.window.panel_width])
         across.splitterMoved.connect(lambda *_: settings.keep_widths(*across.sizes()))
         foot = self._foot()
         bar = QHBoxLayout()
@@ -100,12 +100,12 @@ class Areas(QWidget):
         stack.setStretchFactor(0, 3)
         stack.setStretchFactor(1, 1)
         settings = self.session.settings
-        stack.setSizes([470 - settings.low_height, settings.low_height])
+        stack.setSizes([470 - settings.window.other_lanes_height, settings.window.other_lanes_height])
         stack.setChildrenCollapsible(False)
         centre = QWidget()
         centre.setLayout(_column(self.overview, self.head, self.time_rows, self.ruler, stack, stretch=stack))
         # Borders stay where they were dragged to.
-        stack.splitterMoved.connect(lambda *_: setattr(settings, "low_height", stack.sizes()[1]))
+        stack.splitterMoved.connect(lambda *_: settings.put("window.other_lanes_height", stack.sizes()[1]))
         return centre
 
     def _foot(self) -> QHBoxLayout:

@@ -101,7 +101,7 @@ class Actions(QObject):
     def load_icons(self) -> None:
         from zolvek.studio.toolkit.icons import icon
 
-        theme = themes.THEMES[self.studio.session.settings.theme]
+        theme = themes.THEMES[self.studio.session.settings.window.theme]
         for row in ACTIONS:
             if row.icon:
                 self.made[row.id].setIcon(icon(row.icon, theme, row.id.startswith("step-")))
@@ -117,7 +117,7 @@ class Recent(QMenu):
 
     def fill(self) -> None:
         self.clear()
-        names = self.studio.session.settings.recent
+        names = self.studio.session.settings.files.recent
         for name in names:
             entry = self.addAction(Path(name).name)
             assert entry is not None

@@ -50,7 +50,7 @@ class Window(QMainWindow):
         studio.show = self
         self.monitor_window: Monitor | None = None
         self.guide_window: Guide | None = None
-        self.theme = self.session.settings.theme  # that is shown
+        self.theme = self.session.settings.window.theme  # that is shown
         self.showing_error = False  # an error is being shown
         self.leaving = False  # without asking, as the system wants it
         self.made: Actions = Actions(studio, self)
@@ -72,7 +72,7 @@ class Window(QMainWindow):
         session.look.changed.connect(self._apply_theme)
         session.notices.notifier.subscribe(self.show_error)
         self.made.refresh()
-        fold = lambda: self.bench.setHidden(session.settings.bench_folded)  # noqa: E731
+        fold = lambda: self.bench.setHidden(session.settings.window.dials_hidden)  # noqa: E731
         session.look.changed.connect(fold)
         fold()
         self._refresh_title()
@@ -97,7 +97,7 @@ class Window(QMainWindow):
     def _begun(self) -> None:
         """The sheet has been left: the lane has the keyboard; who is new is led through a curve."""
         self.focus_lane.setFocus()
-        if not self.session.settings.first_curve:
+        if not self.session.settings.window.first_curve_done:
             self.guided.begin()
 
     def _give_menus(self) -> None:
@@ -217,8 +217,8 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{own.title}{' •' if own.modified else ''} — Zolvek")
 
     def _apply_theme(self) -> None:
-        if self.theme != self.session.settings.theme:
-            self.theme = self.session.settings.theme
+        if self.theme != self.session.settings.window.theme:
+            self.theme = self.session.settings.window.theme
             themes.put_on(themes.THEMES[self.theme])
             self.made.load_icons()
 
@@ -261,10 +261,10 @@ class Window(QMainWindow):
         QTimer.singleShot(200, lambda: self.studio.player.ready().warm_up())
         QTimer.singleShot(400, self.studio.sounds.begin)
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
-        if self.session.settings.beside:
+        if self.session.settings.connect.use_jack:
             QTimer.singleShot(300, lambda: self.studio.beside.switch(True))
         self.studio.autosave.begin()
-        if not self.session.settings.first_curve and self.sheet.isHidden():
+        if not self.session.settings.window.first_curve_done and self.sheet.isHidden():
             self.guided.begin()
         QTimer.singleShot(300, self.studio.files.offer_left)
 

@@ -33,7 +33,7 @@ def toggle_snap(session: Session) -> None:
 
 
 def toggle_distance(session: Session) -> None:
-    session.tools.set_keep_distance(not session.settings.keep_distance)
+    session.tools.set_keep_distance(not session.settings.editing.relative_snap)
 
 
 def show_span(studio: Studio) -> None:
@@ -43,11 +43,11 @@ def show_span(studio: Studio) -> None:
 
 
 def switch_theme(session: Session) -> None:
-    session.look.set_theme("vellum" if session.settings.theme == "lamp" else "lamp")
+    session.look.set_theme("vellum" if session.settings.window.theme == "lamp" else "lamp")
 
 
 def toggle_follow(session: Session) -> None:
-    session.look.set_follow(not session.settings.follow)
+    session.look.set_follow(not session.settings.editing.follow_touched)
 
 
 # --- the playhead and the span ---

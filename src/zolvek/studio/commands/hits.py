@@ -86,7 +86,7 @@ def until_hit(studio: Studio) -> None:
     if found is None:
         raise ZolvekError("There is no later hit.", remedy="Start earlier.")
     to = max(found - early, 0.0)
-    curve, moved = point_edits.move(drawn.curve, np.array([last]), to - beat, 0.0, session.settings.when_met)
+    curve, moved = point_edits.move(drawn.curve, np.array([last]), to - beat, 0.0, session.settings.editing.collisions)
     where = f"{distance.strip()} before the hit at {session.project.meter.text(found)}"
     session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
 

@@ -140,7 +140,7 @@ def bake(session: Session, everything: bool) -> None:
     lane, layer = picked(session)
     project = session.project
     chosen = None if everything else [layer.id]
-    within = session.settings.bake_tolerance
+    within = session.settings.editing.bake_tolerance
     done = layering.baked(lane, project.tempo, project.length, chosen, session.span.beats, min(max(within, 1e-5), 0.5))
     session.focus.draw_on_layer(None)
     label = "Bake all layers" if everything else f"Bake {layer.label}"

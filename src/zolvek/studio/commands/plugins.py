@@ -13,7 +13,7 @@ def add(studio: Studio) -> None:
     """Ask which of the installed ones, and put it on the shown track."""
     from zolvek.studio.toolkit.plugin_dialog import PluginDialog
 
-    settings, ask = studio.session.settings, studio.ask
+    settings, ask = studio.session.settings.plugins, studio.ask
     dialog = ask.filled(lambda over: PluginDialog(studio.plugins, settings, ask.folder, over))
     if dialog is not None and dialog.chosen is not None:
         studio.plugins.add(*dialog.chosen)

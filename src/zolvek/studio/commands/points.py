@@ -118,7 +118,7 @@ def thin(session: Session) -> None:
     keep[found.points] = False
     if not drawn.aside:
         keep |= np.isin(drawn.curve.beat, unlocked(session).pins)
-    done = thinned(drawn.curve, session.settings.take_tolerance, keep=keep)
+    done = thinned(drawn.curve, session.settings.recording.tolerance, keep=keep)
     session.edit_curve(f"Thin {found.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN)
 
 
@@ -176,7 +176,7 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
     beat = float(drawn.curve.beat[found.points[0]])
     grid, meter = session.tools.grid, session.project.meter
     step = 10 * point_edits.TICK if fine else grid.step_at(beat, meter)
-    when_met = session.settings.when_met
+    when_met = session.settings.editing.collisions
     where = found.points
 
     def edit(each: Target) -> Curve:
@@ -234,7 +234,7 @@ def set_position(session: Session, text: str) -> None:
     """The points as a group, so that the first of them lies at the position that is typed."""
     drawn, found = target(session), worked_points(session)
     meter, beat = session.project.meter, session.position_of(text)
-    curve, where = point_edits.place(drawn.curve, found.points, beat, session.settings.when_met)
+    curve, where = point_edits.place(drawn.curve, found.points, beat, session.settings.editing.collisions)
     label = f"Move {found.name} to {meter.text(beat)}"
     session.edit_curve(label, curve, _still(session, where), moved=(found.points, where))
 

@@ -80,7 +80,7 @@ def _put(session: Session, label: str, done: bars.Done) -> None:
 
 def put_tempo(session: Session, label: str, tempo: TempoMap, gesture: object = None) -> None:
     before = session.document.before(gesture)
-    made = time_maps.with_tempo(before, tempo, session.settings.keep_sound)
+    made = time_maps.with_tempo(before, tempo, session.settings.editing.clips_keep_time)
     session.document.edit(label, made, gesture)
 
 
@@ -141,8 +141,8 @@ def tap_tempo(session: Session, now: float | None = None) -> None:
 
 
 def toggle_keep_sound(session: Session) -> None:
-    session.settings.keep_sound = not session.settings.keep_sound
-    word = "their time" if session.settings.keep_sound else "their bars"
+    session.settings.editing.clips_keep_time = not session.settings.editing.clips_keep_time
+    word = "their time" if session.settings.editing.clips_keep_time else "their bars"
     session.notices.say(f"When the tempo changes, clips keep {word}.")
     session.look.changed.emit()
 

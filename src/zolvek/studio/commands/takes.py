@@ -66,7 +66,7 @@ def hear_all(session: Session) -> None:
 def choose(session: Session, take: str, first: float, last: float) -> None:
     """A span of a take for the lane's curve, joined by the glide that is set."""
     lane, settings = unlocked(session), session.settings
-    made = takes.chosen(lane, take, first, last, settings.glide, settings.take_tolerance)
+    made = takes.chosen(lane, take, first, last, settings.recording.return_beats, settings.recording.tolerance)
     _put(session, f"Use {takes.take_of(lane, take).name}", made)
 
 

@@ -70,7 +70,7 @@ class Passes(QObject):
 
     def set_mode(self, mode: str) -> None:
         """What a pass does: a key of core.movement.recording.passes.MODES."""
-        self.settings.mode = mode
+        self.settings.recording.mode = mode
         self.changed.emit()
 
     def learn(self, what: str) -> None:

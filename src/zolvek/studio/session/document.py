@@ -26,7 +26,7 @@ class Document(QObject):
         self._begin(project, path)
 
     def _begin(self, project: Project, path: Path | None) -> None:
-        self.history = History.start(project, most=self.settings.undo_megabytes * 1_000_000)
+        self.history = History.start(project, most=self.settings.files.undo_megabytes * 1_000_000)
         self.opened = object()
         self.saved: Project | None = project  # None: nothing of it is in a file yet
         self.saved_key: object = self.history.key  # of the step that is in the file
@@ -93,7 +93,7 @@ class Document(QObject):
         self.history = history
         if gone:
             noun = "step is" if gone == 1 else f"{gone} steps are"
-            most = self.settings.undo_megabytes
+            most = self.settings.files.undo_megabytes
             self.notices.say(f"The oldest {noun} gone; undo is limited to {most} MB.")
         if before is not self.project:
             self.changed.emit()

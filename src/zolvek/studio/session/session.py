@@ -208,7 +208,7 @@ class Session:
         """A control was touched: its lane comes up, or is offered. With following switched off
         the focus stays, unless `follow` says otherwise."""
         lane = self.project.device_track(device).lane_on(device, parameter)
-        if lane and (self.settings.follow if follow is None else follow):
+        if lane and (self.settings.editing.follow_touched if follow is None else follow):
             self.focus.on(lane.id)
         self.shown.touch(device, parameter)
 

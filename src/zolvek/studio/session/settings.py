@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import json
 from contextlib import suppress
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, dataclass, field
 from functools import cache
 from pathlib import Path
+from typing import Any, cast
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import (
@@ -35,88 +36,234 @@ MOST_BYTES = 1_000_000
 MOST_LISTED, MOST_TEXT = 1_000, 4_096  # of a list, and characters of a text
 
 
-@dataclass
-class Settings:
-    theme: str = "vellum"
-    first_curve: bool = False  # it has been led through, or left
-    recent: list[str] = field(default_factory=list)
-    recent_plugins: list[str] = field(default_factory=list)
-    osc_out: str = "127.0.0.1:9000"  # where lanes were last sent
-    osc_in: int = 9001
-    osc_rate: float = 60.0  # times a second
-    beside: bool = False  # takes part with JACK or PipeWire
-    favourite_plugins: list[str] = field(default_factory=list)
-    when_met: str = "stop"
-    grid_division: Division = 16
-    grid_kind: str = "straight"
-    snap: bool = True
-    keep_distance: bool = False  # a moved point goes by whole steps of the grid, not onto its lines
-    follow: bool = True  # a touched control brings its lane up
-    low_near: bool = True  # the other lanes begin with those that belong to the focus
-    low_moving: bool = False  # only those that move in the selected span, or in what is shown
-    time_rows: bool = False  # tempo, meter and sections are shown over the ruler
-    strip_folded: bool = False  # the track's sound and notes are out of the way
-    strip_tall: bool = False
-    quantise_notes: bool = False  # notes that are recorded begin on the grid
-    keep_sound: bool = False  # sound stays at its seconds when the tempo changes
-    bench_folded: bool = False  # the dials are out of the way
-    index_width: Pixels = 196
-    rail_width: Pixels = 300
-    low_height: Pixels = 140
-    backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.analysis.backdrop.KINDS
-    mode: str = "touch"  # of recording, a key of core.movement.recording.passes.MODES
-    stay: bool = False  # the mode stays after a pass instead of going back to read
-    count_in: Clicks = 4  # clicks before a pass
-    pre_roll: Wait = 0.0  # beats played before a pass begins to write
-    punch: bool = False  # only the selected span is written
-    glide: Wait = 0.25  # beats that the way back to the curve takes
-    take_tolerance: Share = 0.004  # of the height, within which a pass is thinned
-    bake_tolerance: Share = 0.002  # of the height, within which layers are baked
-    lead: Wait = 0.0  # beats before the selection from which it is played
-    midi_gap: Milliseconds = 0.0  # milliseconds that changes lie apart at least
-    midi_ticks: Ticks = 1  # ticks that they lie apart at least
-    midi_tolerance: Share = 0.0  # of the height that steps may stray beyond half a step
-    midi_split: str = "one"  # a key of formats.midi.file_out.SPLITS
-    midi_exact_time: bool = False  # further tempo events keep a file's time exact
-    sound_kind: str = ".wav"
-    sound_rate: SampleRate = 48_000
-    sound_depth: str = "24"
-    sound_tracks: bool = False
-    sound_selection: bool = False
-    sound_bypass: bool = False
-    sound_tail: bool = True
-    control_swing: str = "both"  # a key of sound.jobs.control_export.SWINGS
-    table_clock: str = "beats"
-    table_step: ClockStep = 0.25  # of the clock
-    table_cells: str = "value"  # a key of formats.tables.CELLS
-    data_all: bool = False  # tables and pictures of all shown lanes, not of the focus lane alone
-    undo_megabytes: Megabytes = 512  # that steps to undo may take in memory
-    ramp: Wait = 0.0  # beats in which the edges of a moved span go to the new level
+class Area:
+    """A group of settings. Raises ZolvekError for a value beyond its limit: no field of the window keeps one."""
 
     def __setattr__(self, name: str, value: object) -> None:
-        """Raises ZolvekError for a value beyond its limit: no field of the window keeps one."""
-        limit = _limits().get(name)
+        limit = _limits(cast(Any, type(self))).get(name)
         if limit is not None:
             limit.need(value, name.replace("_", " "))  # type: ignore[arg-type]  # the number it is declared as
         super().__setattr__(name, value)
 
+
+@dataclass
+class WindowSettings(Area):
+    """How the window looks."""
+
+    theme: str = "vellum"
+    time_rows: bool = False  # tempo, meter and sections are shown over the ruler
+    track_row_hidden: bool = False  # the track's sound and notes are out of the way
+    track_row_tall: bool = False
+    dials_hidden: bool = False  # the dials are out of the way
+    related_first: bool = True  # the other lanes begin with those that belong to the focus
+    moving_only: bool = False  # only those that move in the selected span, or in what is shown
+    index_width: Pixels = 196
+    panel_width: Pixels = 300
+    other_lanes_height: Pixels = 140
+    backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.analysis.backdrop.KINDS
+    first_curve_done: bool = False  # it has been led through, or left
+
+
+@dataclass
+class FileSettings(Area):
+    """Recent projects, and how much is remembered to undo."""
+
+    recent: list[str] = field(default_factory=list)
+    undo_megabytes: Megabytes = 512  # that steps to undo may take in memory
+
+
+@dataclass
+class PluginSettings(Area):
+    """Plugins by id: those used last, and favourites."""
+
+    recent: list[str] = field(default_factory=list)
+    favourites: list[str] = field(default_factory=list)
+
+
+@dataclass
+class ConnectSettings(Area):
+    """Other programs: JACK or PipeWire, and OSC."""
+
+    osc_address: str = "127.0.0.1:9000"  # where lanes were last sent
+    osc_port: int = 9001
+    osc_rate: float = 60.0  # times a second
+    use_jack: bool = False  # takes part with JACK or PipeWire
+
+
+@dataclass
+class EditingSettings(Area):
+    """How points are moved."""
+
+    collisions: str = "stop"
+    grid_division: Division = 16
+    grid_kind: str = "straight"
+    snap: bool = True
+    relative_snap: bool = False  # a moved point goes by whole steps of the grid, not onto its lines
+    follow_touched: bool = True  # a touched control brings its lane up
+    clips_keep_time: bool = False  # sound stays at its seconds when the tempo changes
+    edge_ramp: Wait = 0.0  # beats in which the edges of a moved span go to the new level
+    bake_tolerance: Share = 0.002  # of the height, within which layers are baked
+
+
+@dataclass
+class RecordingSettings(Area):
+    """How passes and notes are recorded."""
+
+    quantise_notes: bool = False  # notes that are recorded begin on the grid
+    mode: str = "touch"  # of recording, a key of core.movement.recording.passes.MODES
+    keep_mode: bool = False  # the mode stays after a pass instead of going back to read
+    count_in: Clicks = 4  # clicks before a pass
+    pre_roll: Wait = 0.0  # beats played before a pass begins to write
+    only_in_span: bool = False  # only the selected span is written
+    return_beats: Wait = 0.25  # beats that the way back to the curve takes
+    tolerance: Share = 0.004  # of the height, within which a pass is thinned
+
+
+@dataclass
+class PlaybackSettings(Area):
+    """How the selection is played."""
+
+    pre_roll: Wait = 0.0  # beats before the selection from which it is played
+
+
+@dataclass
+class MidiSettings(Area):
+    """How lanes become MIDI."""
+
+    interval_ms: Milliseconds = 0.0  # milliseconds that changes lie apart at least
+    interval_ticks: Ticks = 1  # ticks that they lie apart at least
+    tolerance: Share = 0.0  # of the height that steps may stray beyond half a step
+    split: str = "one"  # a key of formats.midi.file_out.SPLITS
+    exact_time: bool = False  # further tempo events keep a file's time exact
+
     @property
     def resolution(self) -> Resolution:
         """How closely MIDI follows."""
-        return Resolution(self.midi_ticks, self.midi_gap, self.midi_tolerance)
+        return Resolution(self.interval_ticks, self.interval_ms, self.tolerance)
 
-    def keep_widths(self, index: int, _: int, rail: int) -> None:
+
+@dataclass
+class AudioSettings(Area):
+    """How audio is exported."""
+
+    kind: str = ".wav"
+    rate: SampleRate = 48_000
+    depth: str = "24"
+    tracks: bool = False
+    selection: bool = False
+    bypass: bool = False
+    tail: bool = True
+    control_range: str = "both"  # a key of sound.jobs.control_export.SWINGS
+
+
+@dataclass
+class TableSettings(Area):
+    """How tables and pictures are exported."""
+
+    time_base: str = "beats"
+    step: ClockStep = 0.25  # of the clock
+    cells: str = "value"  # a key of formats.tables.CELLS
+    all_lanes: bool = False  # tables and pictures of all shown lanes, not of the focus lane alone
+
+
+@dataclass
+class Settings:
+    """What is remembered between starts, by area."""
+
+    window: WindowSettings = field(default_factory=WindowSettings)
+    files: FileSettings = field(default_factory=FileSettings)
+    plugins: PluginSettings = field(default_factory=PluginSettings)
+    connect: ConnectSettings = field(default_factory=ConnectSettings)
+    editing: EditingSettings = field(default_factory=EditingSettings)
+    recording: RecordingSettings = field(default_factory=RecordingSettings)
+    playback: PlaybackSettings = field(default_factory=PlaybackSettings)
+    midi: MidiSettings = field(default_factory=MidiSettings)
+    audio: AudioSettings = field(default_factory=AudioSettings)
+    tables: TableSettings = field(default_factory=TableSettings)
+
+    def get(self, path: str) -> object:
+        """A setting by area and name, such as "midi.split"."""
+        area, _, name = path.partition(".")
+        return getattr(getattr(self, area), name)
+
+    def put(self, path: str, value: object) -> None:
+        """Change a setting by area and name. Raises ZolvekError beyond its limit."""
+        area, _, name = path.partition(".")
+        setattr(getattr(self, area), name, value)
+
+    def keep_widths(self, index: int, _: int, panel: int) -> None:
         """Where the borders of the window were dragged to."""
-        self.index_width, self.rail_width = index, rail
+        self.window.index_width, self.window.panel_width = index, panel
 
     def add_recent(self, path: Path) -> None:
+        """Put a project at the top of the recent ones."""
         name = str(path.resolve())
-        self.recent = [name, *(each for each in self.recent if each != name)][:MOST_RECENT]
+        self.files.recent = [name, *(each for each in self.files.recent if each != name)][:MOST_RECENT]
+
+
+# What settings were called before they had areas: a file of then is still read.
+OLDER = {
+    "window.theme": "theme",
+    "window.time_rows": "time_rows",
+    "window.track_row_hidden": "strip_folded",
+    "window.track_row_tall": "strip_tall",
+    "window.dials_hidden": "bench_folded",
+    "window.related_first": "low_near",
+    "window.moving_only": "low_moving",
+    "window.index_width": "index_width",
+    "window.panel_width": "rail_width",
+    "window.other_lanes_height": "low_height",
+    "window.backdrop": "backdrop",
+    "window.first_curve_done": "first_curve",
+    "files.recent": "recent",
+    "files.undo_megabytes": "undo_megabytes",
+    "plugins.recent": "recent_plugins",
+    "plugins.favourites": "favourite_plugins",
+    "connect.osc_address": "osc_out",
+    "connect.osc_port": "osc_in",
+    "connect.osc_rate": "osc_rate",
+    "connect.use_jack": "beside",
+    "editing.collisions": "when_met",
+    "editing.grid_division": "grid_division",
+    "editing.grid_kind": "grid_kind",
+    "editing.snap": "snap",
+    "editing.relative_snap": "keep_distance",
+    "editing.follow_touched": "follow",
+    "editing.clips_keep_time": "keep_sound",
+    "editing.edge_ramp": "ramp",
+    "editing.bake_tolerance": "bake_tolerance",
+    "recording.quantise_notes": "quantise_notes",
+    "recording.mode": "mode",
+    "recording.keep_mode": "stay",
+    "recording.count_in": "count_in",
+    "recording.pre_roll": "pre_roll",
+    "recording.only_in_span": "punch",
+    "recording.return_beats": "glide",
+    "recording.tolerance": "take_tolerance",
+    "playback.pre_roll": "lead",
+    "midi.interval_ms": "midi_gap",
+    "midi.interval_ticks": "midi_ticks",
+    "midi.tolerance": "midi_tolerance",
+    "midi.split": "midi_split",
+    "midi.exact_time": "midi_exact_time",
+    "audio.kind": "sound_kind",
+    "audio.rate": "sound_rate",
+    "audio.depth": "sound_depth",
+    "audio.tracks": "sound_tracks",
+    "audio.selection": "sound_selection",
+    "audio.bypass": "sound_bypass",
+    "audio.tail": "sound_tail",
+    "audio.control_range": "control_swing",
+    "tables.time_base": "table_clock",
+    "tables.step": "table_step",
+    "tables.cells": "table_cells",
+    "tables.all_lanes": "data_all",
+}
 
 
 @cache
-def _limits() -> dict[str, Limit]:
-    return {name: limit for name, limit, _ in limited(Settings)}
+def _limits(area: Any) -> dict[str, Limit]:
+    return {name: limit for name, limit, _ in limited(area)}
 
 
 def _file() -> Path:
@@ -138,14 +285,23 @@ def read(path: Path) -> Settings:
         kept = json.loads(read_bytes(path, MOST_BYTES))
     except (ZolvekError, UnicodeDecodeError, json.JSONDecodeError, RecursionError):
         return fresh
-    for each in fields(Settings):
-        value = kept.get(each.name) if isinstance(kept, dict) else None
-        if type(value) is type(getattr(fresh, each.name)) and _is_known(each.name, value):
+    for name, older in OLDER.items():
+        value = _kept(kept, name, older)
+        if type(value) is type(fresh.get(name)) and _is_known(name, value):
             with suppress(ZolvekError):
-                setattr(fresh, each.name, value)
-    if fresh.grid_kind == "bars" and fresh.grid_division not in BARS:
-        fresh.grid_division = BARS[0]
+                fresh.put(name, value)
+    if fresh.editing.grid_kind == "bars" and fresh.editing.grid_division not in BARS:
+        fresh.editing.grid_division = BARS[0]
     return fresh
+
+
+def _kept(document: object, path: str, older: str) -> object:
+    """The value of a setting in a file, where it has areas or was written before there were any."""
+    if not isinstance(document, dict):
+        return None
+    area, _, name = path.partition(".")
+    own = document.get(area)
+    return own.get(name) if isinstance(own, dict) and name in own else document.get(older)
 
 
 @cache
@@ -162,19 +318,19 @@ def _words() -> dict[str, tuple[object, ...]]:
     from zolvek.studio.toolkit.theme import THEMES
 
     return {
-        "theme": tuple(THEMES),
-        "when_met": (STOP, REPLACE),
-        "grid_kind": tuple(GRID_KINDS),
-        "grid_division": DIVISIONS,
-        "backdrop": tuple(BACKDROP_KINDS),
-        "mode": tuple(MODES),
-        "midi_split": tuple(SPLITS),
-        "sound_kind": tuple(SOUND_KINDS),
-        "sound_rate": RATES,
-        "sound_depth": tuple(DEPTHS),
-        "control_swing": tuple(SWINGS),
-        "table_clock": tuple(CLOCKS),
-        "table_cells": tuple(CELLS),
+        "window.theme": tuple(THEMES),
+        "editing.collisions": (STOP, REPLACE),
+        "editing.grid_kind": tuple(GRID_KINDS),
+        "editing.grid_division": DIVISIONS,
+        "window.backdrop": tuple(BACKDROP_KINDS),
+        "recording.mode": tuple(MODES),
+        "midi.split": tuple(SPLITS),
+        "audio.kind": tuple(SOUND_KINDS),
+        "audio.rate": RATES,
+        "audio.depth": tuple(DEPTHS),
+        "audio.control_range": tuple(SWINGS),
+        "tables.time_base": tuple(CLOCKS),
+        "tables.cells": tuple(CELLS),
     }
 
 
@@ -190,8 +346,11 @@ def _is_known(name: str, value: object) -> bool:
 
 def save(settings: Settings) -> None:
     """Keep the settings; a folder that can't be written only costs the memory of them."""
-    try:
+    with suppress(OSError, ZolvekError):
         _file().parent.mkdir(parents=True, exist_ok=True)
-        write_bytes(_file(), json.dumps(asdict(settings), indent=1).encode())
-    except (OSError, ZolvekError):
-        return
+        write(settings, _file())
+
+
+def write(settings: Settings, path: Path) -> None:
+    """Write the settings to a file. Raises ZolvekError or OSError."""
+    write_bytes(path, json.dumps(asdict(settings), indent=1).encode())

@@ -30,7 +30,7 @@ class Tools(QObject):
         self.value_grid = ValueGrid()
         self.grid = Grid()
         with suppress(ZolvekError):  # kept by a program that knew other grids
-            self.grid = Grid(settings.grid_division, settings.grid_kind, settings.snap)
+            self.grid = Grid(settings.editing.grid_division, settings.editing.grid_kind, settings.editing.snap)
 
     def choose(self, tool: str) -> None:
         self.tool = tool
@@ -46,18 +46,18 @@ class Tools(QObject):
 
     def set_grid(self, **changes: object) -> None:
         self.grid = replace(self.grid, **changes)
-        self.settings.grid_division = self.grid.division
-        self.settings.grid_kind, self.settings.snap = self.grid.kind, self.grid.on
+        self.settings.editing.grid_division = self.grid.division
+        self.settings.editing.grid_kind, self.settings.editing.snap = self.grid.kind, self.grid.on
         self.changed.emit()
 
     def set_keep_distance(self, on: bool) -> None:
         """Moves go by whole steps of the grid, and keep what lies off it."""
-        self.settings.keep_distance = on
+        self.settings.editing.relative_snap = on
         self.changed.emit()
 
     def moved(self, beat: float, to: float, meter: MeterMap) -> float:
         """Where a thing at `beat` lands that is moved to `to`."""
-        if self.settings.keep_distance:
+        if self.settings.editing.relative_snap:
             return self.grid.snap_move(beat, to, meter)
         return float(self.grid.snap(to, meter))
 
@@ -67,7 +67,7 @@ class Tools(QObject):
 
     def set_when_met(self, choice: str) -> None:
         """What becomes of points that a moved one meets."""
-        self.settings.when_met = choice
+        self.settings.editing.collisions = choice
         self.changed.emit()
 
 
@@ -88,21 +88,21 @@ class Look(QObject):
         self.changed.emit()
 
     def set_low(self, **changes: bool) -> None:
-        """Which lanes lie below the focus: `low_near`, `low_moving` of the settings."""
+        """Which lanes lie below the focus: `related_first`, `moving_only` of the settings."""
         for name, on in changes.items():
-            setattr(self.settings, name, on)
+            setattr(self.settings.window, name, on)
         self.changed.emit()
 
     def fold_bench(self, folded: bool) -> None:
-        self.settings.bench_folded = folded
+        self.settings.window.dials_hidden = folded
         self.changed.emit()
 
     def set_theme(self, key: str) -> None:
-        self.settings.theme = key
+        self.settings.window.theme = key
         self.changed.emit()
 
     def set_follow(self, on: bool) -> None:
-        self.settings.follow = on
+        self.settings.editing.follow_touched = on
         self.changed.emit()
 
 

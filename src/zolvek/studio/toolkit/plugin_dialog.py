@@ -30,8 +30,8 @@ ROLES = {"instrument": "Instrument", "effect": "Effect"}
 class PluginSettings(Protocol):
     """What is remembered of plugins, by id."""
 
-    recent_plugins: list[str]
-    favourite_plugins: list[str]
+    recent: list[str]
+    favourites: list[str]
 
 
 class PluginSource(Protocol):
@@ -115,9 +115,9 @@ class PluginDialog(QDialog):
     def _rank(self, found: PluginEntry) -> tuple[int, str]:
         if found in self.plugins.newest:
             return -1, found.name.casefold()
-        if found.id in self.settings.recent_plugins:
-            return self.settings.recent_plugins.index(found.id), ""
-        favourite = found.id in self.settings.favourite_plugins
+        if found.id in self.settings.recent:
+            return self.settings.recent.index(found.id), ""
+        favourite = found.id in self.settings.favourites
         return (100 if favourite else 200 if not found.fault else 300), found.name.casefold()
 
     def _fill(self) -> None:
@@ -135,7 +135,7 @@ class PluginDialog(QDialog):
             item.setToolTip(2, found.fault)
             flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
             item.setFlags(flags if found.fault else flags | Qt.ItemFlag.ItemIsEnabled)
-            favourite = found.id in self.settings.favourite_plugins
+            favourite = found.id in self.settings.favourites
             item.setCheckState(0, Qt.CheckState.Checked if favourite else Qt.CheckState.Unchecked)
             self.rows.addTopLevelItem(item)
         self.rows.blockSignals(False)
@@ -162,9 +162,9 @@ class PluginDialog(QDialog):
             ok.setEnabled(self.chosen is not None)
 
     def _favour(self, item: QTreeWidgetItem) -> None:
-        rest = [uri for uri in self.settings.favourite_plugins if uri != item.data(0, ID)]
+        rest = [uri for uri in self.settings.favourites if uri != item.data(0, ID)]
         ticked = item.checkState(0) == Qt.CheckState.Checked
-        self.settings.favourite_plugins = [*rest, item.data(0, ID)] if ticked else rest
+        self.settings.favourites = [*rest, item.data(0, ID)] if ticked else rest
 
     def _take_first(self) -> None:
         self.accept()

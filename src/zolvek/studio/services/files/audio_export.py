@@ -21,7 +21,7 @@ SOUND = "WAV files (*.wav);;FLAC files (*.flac)"
 
 def export_sound(deliveries: Deliveries) -> None:
     """Ask where, and write what the Export panel says."""
-    document, kind = deliveries.session.document, deliveries.settings.sound_kind
+    document, kind = deliveries.session.document, deliveries.settings.audio.kind
     path = paths.to_write(document, deliveries.ask, "Export audio", kind, SOUND)
     if path:
         SoundExport(deliveries, path).start()
@@ -34,8 +34,8 @@ class SoundExport:
         self.deliveries, self.path = deliveries, path
         self.session, self.ask = deliveries.session, deliveries.ask
         self.project, self.settings = deliveries.session.project, deliveries.settings
-        self.depth = self.settings.sound_depth
-        self.span = self.session.span.needed() if self.settings.sound_selection else None
+        self.depth = self.settings.audio.depth
+        self.span = self.session.span.needed() if self.settings.audio.selection else None
         self.allow = False  # without what can't be played
         self.lower = 0.0  # dB
 
@@ -44,7 +44,7 @@ class SoundExport:
         from zolvek.sound.engine import clip_playback
         from zolvek.sound.jobs.mix_export import files_of
 
-        files = files_of(self.project, self.path, self.settings.sound_tracks)
+        files = files_of(self.project, self.path, self.settings.audio.tracks)
         if not paths.may_replace(self.session.document, self.ask, self.path, files):
             return
         try:
@@ -61,15 +61,15 @@ class SoundExport:
         from zolvek.sound.jobs.mix_export import MissingPlugins, deliver_apart
 
         own = self.settings
-        form = SoundForm(own.sound_rate, self.depth)
+        form = SoundForm(own.audio.rate, self.depth)
         work = (
             self.project,
             self.path,
             form,
             self.span,
-            own.sound_bypass,
-            own.sound_tail,
-            own.sound_tracks,
+            own.audio.bypass,
+            own.audio.tail,
+            own.audio.tracks,
         )
         allow, lower = self.allow, self.lower
 

@@ -36,9 +36,9 @@ APART = re.compile(r"(\d+(?:[.,]\d+)?)\s*(ms|ticks?)?", re.IGNORECASE)
 
 def apart_text(settings: Settings) -> str:
     """How far changes lie apart, as a person writes it: "5 ms", "12 ticks"."""
-    if settings.midi_ticks > 1:
-        return f"{settings.midi_ticks} ticks"
-    return f"{settings.midi_gap:g} ms"
+    if settings.midi.interval_ticks > 1:
+        return f"{settings.midi.interval_ticks} ticks"
+    return f"{settings.midi.interval_ms:g} ms"
 
 
 def set_apart(settings: Settings, text: str) -> bool:
@@ -48,9 +48,9 @@ def set_apart(settings: Settings, text: str) -> bool:
         return False
     number, unit = float(match[1].replace(",", ".")), (match[2] or "ms").lower()
     if unit == "ms" and LIMITS["milliseconds"].holds(number):
-        settings.midi_gap, settings.midi_ticks = number, 1
+        settings.midi.interval_ms, settings.midi.interval_ticks = number, 1
     elif unit != "ms" and number == int(number) and LIMITS["ticks"].holds(number):
-        settings.midi_gap, settings.midi_ticks = 0.0, int(number)
+        settings.midi.interval_ms, settings.midi.interval_ticks = 0.0, int(number)
     else:
         return False
     return True
@@ -79,10 +79,10 @@ class Deliveries(QObject):
 
         project, split, close = (
             self.session.project,
-            self.settings.midi_split,
-            self.settings.resolution,
+            self.settings.midi.split,
+            self.settings.midi.resolution,
         )
-        exact = self.settings.midi_exact_time
+        exact = self.settings.midi.exact_time
         if paths.may_replace(self.session.document, self.ask, path, midi_out.files_of(project, path, split)):
             self.run(path.name, lambda on_progress: midi_out.save(project, path, close, split, on_progress, exact))
 
@@ -96,8 +96,8 @@ class Deliveries(QObject):
         return midi_out.save(
             self.session.project,
             folder / f"{name}.mid",
-            self.settings.resolution,
-            exact_time=self.settings.midi_exact_time,
+            self.settings.midi.resolution,
+            exact_time=self.settings.midi.exact_time,
         )[0]
 
     def import_midi(self) -> None:
@@ -140,9 +140,9 @@ class Deliveries(QObject):
         from zolvek.sound.jobs.control_export import save_control
 
         own, project = self.settings, self.session.project
-        span = self.session.span.needed() if own.sound_selection else None
-        form = SoundForm(own.sound_rate, "float" if own.sound_depth == "float" else "24")
-        self.run(path.name, lambda _: [save_control(project, lane, path, form, own.control_swing, span)])
+        span = self.session.span.needed() if own.audio.selection else None
+        form = SoundForm(own.audio.rate, "float" if own.audio.depth == "float" else "24")
+        self.run(path.name, lambda _: [save_control(project, lane, path, form, own.audio.control_range, span)])
 
     def import_curve(self) -> None:
         self.needed_lane()
@@ -211,7 +211,7 @@ class Deliveries(QObject):
         own, project, lanes = self.settings, self.session.project, self._lanes()
 
         def writing(_: Progress) -> list[Path]:
-            text = lane_table.to_text(project, lanes, own.table_step, own.table_clock, own.table_cells)
+            text = lane_table.to_text(project, lanes, own.tables.step, own.tables.time_base, own.tables.cells)
             return [lane_table.save(path, text)]
 
         self.run(path.name, writing)
@@ -234,7 +234,7 @@ class Deliveries(QObject):
 
     def _lanes(self) -> list[str]:
         """The focus lane, or all that are shown."""
-        if not self.settings.data_all:
+        if not self.settings.tables.all_lanes:
             return [self.needed_lane()]
         return [lane.id for lane in self.session.project.lanes() if not lane.hidden]
 

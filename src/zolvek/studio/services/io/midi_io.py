@@ -176,7 +176,7 @@ class MidiIO(QObject):
             project = self.session.project
             kept = project.beside
             self._open_named()
-            self.stream.use(project, self.session.settings.resolution, kept.clock, kept.code)
+            self.stream.use(project, self.session.settings.midi.resolution, kept.clock, kept.code)
             if self.live is not None:
                 self.live.refresh()
 
@@ -207,13 +207,13 @@ class MidiIO(QObject):
         if self.needed:
             from zolvek.sync.timeline import lane_messages
 
-            self._show(lane_messages.at(self.session.project, beat, self.session.settings.resolution))
+            self._show(lane_messages.at(self.session.project, beat, self.session.settings.midi.resolution))
 
     def _passed(self, first: float, last: float) -> None:
         if self.needed:
             from zolvek.sync.timeline import lane_messages
 
-            self._show(lane_messages.between(self.session.project, first, last, self.session.settings.resolution))
+            self._show(lane_messages.between(self.session.project, first, last, self.session.settings.midi.resolution))
 
     def _show(self, rows: list[SentMessage]) -> None:
         if rows:

@@ -72,7 +72,7 @@ class OscLink(QObject):
     def send_state(self) -> None:
         """The song as it is now is what is sent."""
         if self.stream is not None:
-            self.stream.use(self.session.project, self.session.settings.osc_rate)
+            self.stream.use(self.session.project, self.session.settings.connect.osc_rate)
             if self.live is not None:
                 self.live.refresh()
 

@@ -75,7 +75,7 @@ class SyncLink(QObject):
 
     def switch(self, on: bool) -> None:
         """Take part in sync with other programs, or no more."""
-        self.session.settings.beside = on
+        self.session.settings.connect.use_jack = on
         if on and self.link is None:
             from zolvek.sync.jack.link import Link
 
@@ -139,7 +139,7 @@ class SyncLink(QObject):
             return
         project, settings = self.session.project, self.session.settings
         kept = project.beside
-        resolution = settings.resolution
+        resolution = settings.midi.resolution
         state = (project, resolution, kept, self._named())
         before, self.sent = self.sent, state
         if not before or before[0] is not project or before[1] != resolution:

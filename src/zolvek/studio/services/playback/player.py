@@ -170,7 +170,7 @@ class Player(QObject):
         if span is None:
             raise ZolvekError("No span is selected.", remedy="Drag a span on the ruler.")
         self.set_looping(True)
-        self.began = max(span[0] - self.session.settings.lead, 0.0)
+        self.began = max(span[0] - self.session.settings.playback.pre_roll, 0.0)
         self.session.playhead.go(self.began)
         self.ready()
         assert self.out is not None

@@ -80,7 +80,7 @@ class Plugins(QObject):
 
         track = shown_track(self.session).id
         own = self.session.settings
-        own.recent_plugins = [uri, *(u for u in own.recent_plugins if u != uri)][:MOST_RECENT]
+        own.plugins.recent = [uri, *(u for u in own.plugins.recent if u != uri)][:MOST_RECENT]
         self.deliveries.change(
             f"Add {name}",
             lambda progress: described_apart(uri, progress),

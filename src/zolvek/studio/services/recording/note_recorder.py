@@ -63,7 +63,7 @@ class NoteRecorder(QObject):
         app = QApplication.instance()
         if app is not None:
             app.installEventFilter(self)
-        self.player.play(session.settings.count_in)
+        self.player.play(session.settings.recording.count_in)
         session.notices.say("Recording notes. Letters are keys, Up and Down change the octave, Space stops.")
         self.changed.emit()
         session.passes.begun_or_ended()
@@ -80,7 +80,7 @@ class NoteRecorder(QObject):
         found = [n for n in self.played.finish(session.playhead.beat) if n.beat >= self.start - 1e-9]
         if found and any(track.id == self.track for track in project.tracks):
             made, chosen = notes.recorded(project, self.track, found)
-            if session.settings.quantise_notes:
+            if session.settings.recording.quantise_notes:
                 grid = replace(session.tools.grid, on=True)
                 made, chosen = notes.quantised(made, self.track, chosen, grid)
             session.arranging.notes_will_be(self.track, chosen)

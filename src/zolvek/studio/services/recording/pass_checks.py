@@ -18,7 +18,7 @@ def mode_of(session: Session) -> str:
     locked = [x for x in project.lanes() if x.id in armed and x.locked]
     if locked:
         raise ZolvekError("An armed lane is locked.", project.label_of(locked[0].id), "Unlock it.")
-    mode = session.settings.mode if session.settings.mode in MODES else "touch"
+    mode = session.settings.recording.mode if session.settings.recording.mode in MODES else "touch"
     if mode == "read":
         raise ZolvekError("Read mode records nothing.", remedy="Choose touch, latch or write.")
     return mode
@@ -27,7 +27,7 @@ def mode_of(session: Session) -> str:
 def stretch_of(session: Session, looping: bool) -> tuple[float, float]:
     """Where the pass begins to write, and where it stops."""
     selected = session.span.beats
-    punched = selected if session.settings.punch else None
+    punched = selected if session.settings.recording.only_in_span else None
     place = punched[0] if punched else session.playhead.beat
     if looping and selected and not selected[0] <= place < selected[1]:
         place = selected[0]
@@ -69,7 +69,9 @@ def depth_written(
         return None
     settings, bps = session.settings, float(project.tempo.bpm(start)) / 60.0
     target = layer_depth(project, lane.id, layer)
-    found = written(target.curve, moves, mode, start, end, settings.glide, bps, False, settings.take_tolerance)
+    found = written(
+        target.curve, moves, mode, start, end, settings.recording.return_beats, bps, False, settings.recording.tolerance
+    )
     if found is None:
         return None
     return target.put(project, lambda _: found.curve).lane(lane.id)

@@ -98,8 +98,8 @@ class Recorder(QObject):
         self.recording, self.looped = True, False
         self.depths = depths_of(session)
         self.unarmed: dict[str, None] = {}  # lanes that were moved without being armed
-        session.playhead.go(max(self.start - settings.pre_roll, 0.0))
-        self.player.play(settings.count_in)
+        session.playhead.go(max(self.start - settings.recording.pre_roll, 0.0))
+        self.player.play(settings.recording.count_in)
         if mode == "write":
             for key in self.passes:
                 value = value_at_start(session, key, self.depths, self.start)
@@ -127,8 +127,8 @@ class Recorder(QObject):
                 for key, passed in passes.items()
             ]
 
-        if not session.settings.stay:
-            session.settings.mode = "read"
+        if not session.settings.recording.keep_mode:
+            session.settings.recording.mode = "read"
         if sum(passed.count for passed in passes.values()) <= AT_ONCE:
             self._put(work(lambda *_: None))
         else:
@@ -218,10 +218,10 @@ class Recorder(QObject):
                 self.mode,
                 self.start,
                 stop,
-                settings.glide,
+                settings.recording.return_beats,
                 bps,
                 lane.id in self.steps,
-                settings.take_tolerance,
+                settings.recording.tolerance,
             )
             if found is not None:
                 # A take of a loop ends with it; only the curve glides back beyond.

@@ -58,7 +58,7 @@ class Marks(QStyledItemDelegate):
         assert painter is not None
         super().paint(painter, option, index)
         mark, track = index.data(MARK), index.data(TRACK)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         at = QRectF(option.rect)
         if track:
             self._letters(painter, theme, at, track)

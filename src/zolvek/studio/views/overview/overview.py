@@ -66,7 +66,7 @@ class Overview(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         project = self.session.project
         self.whole.set_length(project.length)
         self.whole.show(0.0, project.length)

@@ -157,7 +157,7 @@ class DrawPanel(QWidget):
         bpm = float(session.project.tempo.bpm(session.playhead.beat))
         self.offset.show_text(f"{grid.offset * 60_000 / bpm:.0f} ms".replace("-", "−"))
         self.snap.setChecked(grid.on)
-        self.distance.setChecked(session.settings.keep_distance)
+        self.distance.setChecked(session.settings.editing.relative_snap)
         self.distance.setEnabled(grid.on)
         pick(self.kind, grid.kind)
         levels = session.tools.value_grid
@@ -173,7 +173,7 @@ class DrawPanel(QWidget):
         pick(self.division, grid.division)
         self.division.setEnabled(grid.kind != "hits")
         self._show_hits(grid.kind == "hits")
-        pick(self.when_met, session.settings.when_met)
+        pick(self.when_met, session.settings.editing.collisions)
         self._refresh_selection()
 
     def _show_hits(self, shown: bool) -> None:

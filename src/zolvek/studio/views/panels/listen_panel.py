@@ -60,7 +60,7 @@ class ReachPlot(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         area = QRectF(0.5, 0.5, self.width() - 1, self.height() - 17)
         painter.fillRect(area, themes.color(theme.sheet))
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
@@ -185,9 +185,9 @@ class ListenPanel(QWidget):
 
     def refresh(self) -> None:
         session = self.session
-        lead = session.settings.lead
+        lead = session.settings.playback.pre_roll
         self.lead.show_text(f"{lead:g} beats" if lead else "none")
-        pick(self.backdrop, session.settings.backdrop)
+        pick(self.backdrop, session.settings.window.backdrop)
         pick(self.compared, session.hearing.comparing)
         self.alone.setChecked(session.hearing.listening.alone is not None)
         self.metronome.setChecked(session.hearing.listening.metronome)
@@ -225,7 +225,7 @@ class ListenPanel(QWidget):
 
     def _type_lead(self, text: str) -> None:
         """A length of time, at the playhead."""
-        self.session.settings.lead = self.session.beats_of(text)
+        self.session.settings.playback.pre_roll = self.session.beats_of(text)
 
     def _set_backdrop(self, kind: object) -> None:
         self.studio.show.backdrop(str(kind))

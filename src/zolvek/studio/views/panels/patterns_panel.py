@@ -117,7 +117,7 @@ class PatternsPanel(QWidget):
         self.list.blockSignals(False)
 
     def _icon(self, pattern: Pattern) -> QIcon:
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         pixmap = QPixmap(THUMBNAIL)
         pixmap.fill(themes.color(theme.raised))
         view = Viewport(pattern.length)

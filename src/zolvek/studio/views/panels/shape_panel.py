@@ -183,7 +183,7 @@ class ShapePanel(QWidget):
 
     def refresh(self) -> None:
         self.session.preview.show(None)
-        ramp = self.session.settings.ramp
+        ramp = self.session.settings.editing.edge_ramp
         self.ramp.show_text(f"{ramp:g} beats" if ramp else "none")
         words, usable = scope_words(self.session)
         self.apply.setEnabled(usable)
@@ -197,7 +197,7 @@ class ShapePanel(QWidget):
 
     def _type_ramp(self, text: str) -> None:
         """A note value, a time, or nothing."""
-        self.session.settings.ramp = self.session.beats_of(text)
+        self.session.settings.editing.edge_ramp = self.session.beats_of(text)
         self._changed()
 
     def _changed(self) -> None:
@@ -206,13 +206,15 @@ class ShapePanel(QWidget):
 
     def _preview(self) -> None:
         self.session.notices.try_to(
-            lambda: self.session.preview.show(shaped(self.session, self.shaper(), self.session.settings.ramp))
+            lambda: self.session.preview.show(
+                shaped(self.session, self.shaper(), self.session.settings.editing.edge_ramp)
+            )
         )
 
     def _apply(self) -> None:
         def work() -> None:
             label = self.operation.label
-            shape_scope(self.session, label, self.shaper(), self.session.settings.ramp)
+            shape_scope(self.session, label, self.shaper(), self.session.settings.editing.edge_ramp)
             self.session.preview.show(None)
 
         self.session.notices.try_to(work)

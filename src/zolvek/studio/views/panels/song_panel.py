@@ -124,7 +124,7 @@ class SongPanel(QWidget):
         picked = session.arranging.section
         state = (
             project.tempo, project.meter, project.length, project.sections, project.name, here,
-            picked, session.settings.keep_sound, session.arranging.marks, Same(project.tracks),
+            picked, session.settings.editing.clips_keep_time, session.arranging.marks, Same(project.tracks),
             session.hearing.comparing, session.hearing.version, session.hearing.match_loudness,
         )  # fmt: skip
         if state == self.message:
@@ -137,7 +137,7 @@ class SongPanel(QWidget):
         bars = project.meter.bar_at(max(project.length - 1e-9, 0.0))
         whole = abs(project.meter.bar_beat(bars + 1) - project.length) < 1e-6
         self.end.show_text(str(bars) if whole else project.meter.text(project.length))
-        self.keep.setChecked(session.settings.keep_sound)
+        self.keep.setChecked(session.settings.editing.clips_keep_time)
         count = len(session.arranging.marks)
         places = ", ".join(project.meter.text(mark) for mark in session.arranging.marks[:6])
         self.marks.setText(

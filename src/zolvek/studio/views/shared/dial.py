@@ -90,7 +90,7 @@ class Dial(QWidget):
             self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         heard, own, applied, focused = self.shown = self.state()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -73,7 +73,7 @@ class Meter(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         width = 86.0
         for row, side in enumerate(self.sides):
             area = QRectF(0, 5 + 8 * row, width, 6)

@@ -124,7 +124,7 @@ class FirstCurve(QObject):
         self.place, self.memory = -1 if over else place, self._now()
         if over:
             self.studio.session.notices.say("Your first curve is finished. The Help menu has the guide and all keys.")
-        self.studio.session.settings.first_curve = True
+        self.studio.session.settings.window.first_curve_done = True
         self.changed.emit()
 
     def _look(self) -> None:

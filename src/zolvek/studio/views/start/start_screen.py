@@ -114,7 +114,7 @@ class BeginningSheet(QWidget):
                     widget.deleteLater()
         files = self.studio.files
         self.recent.addWidget(heading("Recent"))
-        names = self.studio.session.settings.recent[:MOST_RECENT]
+        names = self.studio.session.settings.files.recent[:MOST_RECENT]
         for name in names:
             path = Path(name)
             self.recent.addWidget(Way(path.stem, _about(path), partial(files.open_path, path)))
@@ -178,7 +178,7 @@ class BeginningSheet(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The desk, with the lines of a sheet of our own on it: one rises and arrives."""
         painter = QPainter(self)
-        theme = themes.THEMES[self.studio.session.settings.theme]
+        theme = themes.THEMES[self.studio.session.settings.window.theme]
         painter.fillRect(self.rect(), themes.color(theme.desk))
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))
         for x in range(0, self.width(), 48):

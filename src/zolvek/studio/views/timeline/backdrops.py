@@ -65,7 +65,7 @@ class Backdrops(QObject):
             self.later.start()
 
     def set_kind(self, kind: str) -> None:
-        self.session.settings.backdrop = kind
+        self.session.settings.window.backdrop = kind
         if self.begun:
             self.later.start()
         self.changed.emit()
@@ -73,10 +73,10 @@ class Backdrops(QObject):
     def shown(self) -> Backdrop | None:
         """What is known of the focus lane's track, even if its sound has changed since."""
         session = self.session
-        if session.focus.id is None or session.settings.backdrop == "off":
+        if session.focus.id is None or session.settings.window.backdrop == "off":
             return None
         track = session.project.track_of(session.focus.id)
-        found = self.kept.get((track.id, session.settings.backdrop))
+        found = self.kept.get((track.id, session.settings.window.backdrop))
         return found[1] if found and found[1].length == session.project.length else None
 
     def _state(self, project: Project, track: Track) -> object:
@@ -86,7 +86,7 @@ class Backdrops(QObject):
 
     def _ask(self) -> None:
         session = self.session
-        kind = session.settings.backdrop
+        kind = session.settings.window.backdrop
         if session.focus.id is None or kind == "off":
             return
         if session.document.history.gesture is not None:

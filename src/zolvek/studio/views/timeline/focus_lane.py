@@ -108,7 +108,7 @@ class FocusLane(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         plot = self.plot
         painter.drawPixmap(0, 0, self.sheet.picture(plot, theme, self.devicePixelRatioF()))
         shown = scene_of(self.session, plot, self._hand())

@@ -116,7 +116,7 @@ def _level_move(drag: Drag, rise: float, held: DragKeys) -> float:
 
 def _move(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     beats, height = _shift(drag, beat, value, held, along)
-    return point_edits.move(drag.curve, drag.points, beats, height, drag.session.settings.when_met)
+    return point_edits.move(drag.curve, drag.points, beats, height, drag.session.settings.editing.collisions)
 
 
 def _bend(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:

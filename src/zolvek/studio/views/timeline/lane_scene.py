@@ -58,7 +58,7 @@ def scene_of(session: Session, plot: Plot, hand: Hand) -> Scene | None:
     lane, target = session.lane, session.target
     if lane is None or target is None:
         return None
-    theme = themes.THEMES[session.settings.theme]
+    theme = themes.THEMES[session.settings.window.theme]
     ink = theme.layer if target.aside else themes.lane_ink(theme, lane)
     return Scene(session, lane, target, plot, theme, ink, hand)
 

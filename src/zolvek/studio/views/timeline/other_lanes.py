@@ -46,7 +46,9 @@ class LowDrag:
         if not free:
             to = session.tools.moved(own, to, session.project.meter) if abs(way.x()) >= CLICK else own
         rise = -way.y() / self.inner.height()
-        curve, _ = point_edits.move(self.curve, np.array([self.index]), to - own, rise, session.settings.when_met)
+        curve, _ = point_edits.move(
+            self.curve, np.array([self.index]), to - own, rise, session.settings.editing.collisions
+        )
         project = self.target.put(session.document.before(self), lambda _: curve)
         session.document.edit(f"Move a point of {session.project.label_of(self.lane)}", project, self)
 
@@ -87,9 +89,9 @@ class LowLanes(QWidget):
         return beside(
             session.project,
             session.focus.id,
-            settings.low_near,
+            settings.window.related_first,
             session.look.kept,
-            moving if settings.low_moving else None,
+            moving if settings.window.moving_only else None,
         )
 
     def _tops(self) -> list[tuple[Lane, int, int]]:
@@ -127,7 +129,7 @@ class LowLanes(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         assert event is not None
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         painter.fillRect(event.rect(), themes.color(theme.desk))
         for lane, top, height in self._tops():
             if top < event.rect().bottom() + 1 and top + height > event.rect().top():

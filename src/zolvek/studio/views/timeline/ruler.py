@@ -53,7 +53,7 @@ class Ruler(QWidget):
         return project.tempo, project.meter, project.sections, project.length, marks
 
     def _fold(self) -> None:
-        self.lift = 18 if self.session.settings.time_rows else 0
+        self.lift = 18 if self.session.settings.window.time_rows else 0
         self.setFixedHeight(HEIGHT - self.lift)
 
     def _follow(self) -> None:
@@ -71,7 +71,7 @@ class Ruler(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         project = self.session.project
         painter.fillRect(self.rect(), themes.color(theme.desk))
         painter.translate(0, -self.lift)

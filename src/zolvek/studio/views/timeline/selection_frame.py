@@ -105,7 +105,7 @@ class FrameDrag:
             curve = self._stretched(max(end, frame.first + 1e-3))
         else:
             shaper = self.handle.shaper(frame, beat - self.beat, value - self.value)
-            curve = shaping.on_span(self.curve, frame.first, frame.last, shaper, session.settings.ramp)
+            curve = shaping.on_span(self.curve, frame.first, frame.last, shaper, session.settings.editing.edge_ramp)
         session.edit_curve(self.handle.label, curve, NONE_CHOSEN, self)
 
     def _stretched(self, end: float) -> Curve:

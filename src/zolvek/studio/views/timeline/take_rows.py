@@ -56,7 +56,7 @@ class TakesView(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         painter.fillRect(self.rect(), themes.color(theme.desk))
         lane = self.session.lane
         for row, take in enumerate(self.takes):

@@ -62,7 +62,7 @@ class TimeRows(QWidget):
         return QSize(200, HEIGHT)
 
     def _follow(self) -> None:
-        shown = self.session.settings.time_rows
+        shown = self.session.settings.window.time_rows
         if self.isHidden() == shown:
             self.setVisible(shown)
         if shown:
@@ -258,7 +258,7 @@ class TimeRows(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         painter.fillRect(self.rect(), themes.color(theme.desk))
         painter.fillRect(QRectF(SCALE, 0, self.width() - SCALE, HEIGHT), themes.color(theme.sheet))
         painter.setFont(themes.font(9.5))

@@ -106,9 +106,9 @@ class TrackStrip(QWidget):
 
     def _fold(self) -> None:
         settings = self.session.settings
-        self.setVisible(not settings.strip_folded)
+        self.setVisible(not settings.window.track_row_hidden)
         self.setMinimumHeight(LEAST)
-        self.setMaximumHeight(TALL if settings.strip_tall else LOW)
+        self.setMaximumHeight(TALL if settings.window.track_row_tall else LOW)
         self.updateGeometry()
         self.update()
 
@@ -298,7 +298,7 @@ class TrackStrip(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         painter.fillRect(self.rect(), themes.color(theme.desk))
         strip = self.strip()
         if strip is None:

@@ -44,8 +44,10 @@ class ConnectPage(QWidget):
         self.sends.toggled.connect(self._switch_out)
         layout.addWidget(self.sends)
         self.to = Entry("OSC address", self._address, "Host and port, such as 127.0.0.1:9000")
-        self.to.setText(settings.osc_out)
-        self.rate = NumberEntry("OSC rate", 1.0, 250.0, settings.osc_rate, "per second", 0, 10.0, changed=self._rate)
+        self.to.setText(settings.connect.osc_address)
+        self.rate = NumberEntry(
+            "OSC rate", 1.0, 250.0, settings.connect.osc_rate, "per second", 0, 10.0, changed=self._rate
+        )
         out = form()
         out.addRow(field_label("To"), self.to)
         out.addRow(field_label("Rate"), self.rate)
@@ -55,7 +57,9 @@ class ConnectPage(QWidget):
         self.listens.setToolTip("A number from 0 to 1 at the same addresses moves the control")
         self.listens.toggled.connect(self._switch_in)
         layout.addWidget(self.listens)
-        self.at = NumberEntry("OSC port", LOWEST_PORT, HIGHEST_PORT, settings.osc_in, "", 0, changed=self._port)
+        self.at = NumberEntry(
+            "OSC port", LOWEST_PORT, HIGHEST_PORT, settings.connect.osc_port, "", 0, changed=self._port
+        )
         self.anywhere = QCheckBox("Accept other machines")
         self.anywhere.setToolTip("Otherwise only from this machine")
         self.anywhere.toggled.connect(lambda _: self._switch_in(self.listens.isChecked()))
@@ -95,16 +99,16 @@ class ConnectPage(QWidget):
         from zolvek.sync.timeline.osc_messages import place
 
         place(text)
-        self.session.settings.osc_out = text.strip()
+        self.session.settings.connect.osc_address = text.strip()
         if self.sends.isChecked():
             self.osc.send_to(text)
 
     def _rate(self, rate: float) -> None:
-        self.session.settings.osc_rate = rate
+        self.session.settings.connect.osc_rate = rate
         self.osc.send_state()
 
     def _port(self, port: float) -> None:
-        self.session.settings.osc_in = int(port)
+        self.session.settings.connect.osc_port = int(port)
         if self.listens.isChecked():
             self._switch_in(True)
 

@@ -44,7 +44,7 @@ class Lights(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         x = 5.0
         for name, lit in zip(LIGHTS, self.beside.lit_now, strict=True):
             painter.setPen(QPen(themes.color(theme.curve), 1.5))

@@ -39,8 +39,8 @@ def switch(session: Session, name: str, text: str, tip: str = "") -> QCheckBox:
     """A box that is a setting."""
     box = QCheckBox(text)
     box.setToolTip(tip)
-    box.setChecked(getattr(session.settings, name))
-    box.toggled.connect(lambda on: setattr(session.settings, name, on))
+    box.setChecked(bool(session.settings.get(name)))
+    box.toggled.connect(lambda on: session.settings.put(name, on))
     return box
 
 
@@ -54,33 +54,33 @@ class SoundPage(QWidget):
         what = choice(
             (("The mix", False), ("Each track in its own file", True)),
             "Source",
-            lambda data: setattr(settings, "sound_tracks", data),
+            lambda data: settings.put("audio.tracks", data),
         )
         span = choice(
             (("All", False), ("The selection", True)),
             "Range",
-            lambda data: setattr(settings, "sound_selection", data),
+            lambda data: settings.put("audio.selection", data),
         )
         kind = choice(
             (("WAV", ".wav"), ("FLAC", ".flac")),
             "File type",
-            lambda data: setattr(settings, "sound_kind", data),
+            lambda data: settings.put("audio.kind", data),
         )
         rate = choice(
             ((f"{hertz / 1000:g} kHz", hertz) for hertz in RATES),
             "Sample rate",
-            lambda data: setattr(settings, "sound_rate", data),
+            lambda data: settings.put("audio.rate", data),
         )
         depth = choice(
             ((WORDS[key], key) for key in DEPTHS),
             "Bits",
-            lambda data: setattr(settings, "sound_depth", data),
+            lambda data: settings.put("audio.depth", data),
         )
         for box, name in (
-            (what, "sound_tracks"), (span, "sound_selection"), (kind, "sound_kind"),
-            (rate, "sound_rate"), (depth, "sound_depth"),
+            (what, "audio.tracks"), (span, "audio.selection"), (kind, "audio.kind"),
+            (rate, "audio.rate"), (depth, "audio.depth"),
         ):  # fmt: skip
-            pick(box, getattr(settings, name))
+            pick(box, settings.get(name))
         fields = form()
         for text, box in (
             ("What", what), ("Span", span), ("File", kind), ("Rate", rate), ("Bits", depth),
@@ -89,8 +89,8 @@ class SoundPage(QWidget):
         layout = page_layout(self)
         layout.addLayout(fields)
         tail = "Keeps the sound after the end until it has died away"
-        layout.addWidget(switch(session, "sound_tail", "Keep tail", tail))
-        layout.addWidget(switch(session, "sound_bypass", "Without automation"))
+        layout.addWidget(switch(session, "audio.tail", "Keep tail", tail))
+        layout.addWidget(switch(session, "audio.bypass", "Without automation"))
         layout.addWidget(action_button(actions, "export-sound", True))
         layout.addSpacing(10)
         layout.addWidget(heading("Control signal"))
@@ -98,9 +98,9 @@ class SoundPage(QWidget):
         swing = choice(
             ((text, key) for key, text in SWINGS.items()),
             "Range of the control signal",
-            lambda data: setattr(settings, "control_swing", data),
+            lambda data: settings.put("audio.control_range", data),
         )
-        pick(swing, settings.control_swing)
+        pick(swing, settings.audio.control_range)
         layout.addWidget(swing)
         layout.addWidget(action_button(actions, "export-control", text="Export control signal…"))
         layout.addStretch(1)
@@ -115,30 +115,30 @@ class DataPage(QWidget):
         lanes = choice(
             (("The focus lane", False), ("All shown lanes", True)),
             "Lanes in tables and pictures",
-            lambda data: setattr(settings, "data_all", data),
+            lambda data: settings.put("tables.all_lanes", data),
         )
         clock = choice(
             ((text, key) for key, text in CLOCKS.items()),
             "Time base of the table",
-            lambda data: setattr(settings, "table_clock", data),
+            lambda data: settings.put("tables.time_base", data),
         )
         cells = choice(
             ((text, key) for key, text in CELLS.items()),
             "Cell contents",
-            lambda data: setattr(settings, "table_cells", data),
+            lambda data: settings.put("tables.cells", data),
         )
         limit = LIMITS["clock_step"]
         step = NumberEntry(
             "Time step",
             limit.low,
             limit.high,
-            settings.table_step,
+            settings.tables.step,
             decimals=4,
             step=0.25,
-            changed=lambda value: setattr(settings, "table_step", value),
+            changed=lambda value: settings.put("tables.step", value),
         )
-        for box, name in ((lanes, "data_all"), (clock, "table_clock"), (cells, "table_cells")):
-            pick(box, getattr(settings, name))
+        for box, name in ((lanes, "tables.all_lanes"), (clock, "tables.time_base"), (cells, "tables.cells")):
+            pick(box, settings.get(name))
         layout = page_layout(self)
         top = form()
         top.addRow(field_label("Lanes"), lanes)

@@ -164,19 +164,19 @@ class MidiPage(QWidget):
         )
         self.gap.setText(apart_text(settings))
         self.within = self._decimal(
-            100 * settings.midi_tolerance,
+            100 * settings.midi.tolerance,
             0.0,
             50.0,
             "%",
             "Tolerance beyond half a step",
-            "midi_tolerance",
+            "midi.tolerance",
             0.01,
         )
         self.split = choice(((text, key) for key, text in SPLITS.items()), "Files", self._set_split)
-        pick(self.split, settings.midi_split)
+        pick(self.split, settings.midi.split)
         self.exact = QCheckBox("Exact to 0.1 ms")
         self.exact.setToolTip("Adds tempo events for exact time; without them a constant tempo is one event")
-        self.exact.setChecked(settings.midi_exact_time)
+        self.exact.setChecked(settings.midi.exact_time)
         self.exact.toggled.connect(self._set_exact)
         delivery = form()
         for text, field in (
@@ -224,7 +224,7 @@ class MidiPage(QWidget):
         self, value: float, low: float, high: float, suffix: str, name: str, setting: str, factor: float
     ) -> NumberEntry:
         def changed(typed: float) -> None:
-            setattr(self.session.settings, setting, typed * factor)
+            self.session.settings.put(setting, typed * factor)
             self._later()
 
         return NumberEntry(name, low, high, value, suffix, changed=changed)
@@ -270,17 +270,17 @@ class MidiPage(QWidget):
             return
         session.edit_lane(f"Send as {target.text}", replace(lane, midi=target))
         fine = MESSAGES[kind].highest > 127 >= MESSAGES[lane.midi.kind].highest
-        if fine and session.settings.resolution == Resolution():
+        if fine and session.settings.midi.resolution == Resolution():
             set_apart(session.settings, FINE_APART)
             self.gap.setText(apart_text(session.settings))
             session.notices.say(f"Each change takes several messages, so the minimum interval is now {FINE_APART}.")
 
     def _set_exact(self, on: bool) -> None:
-        self.session.settings.midi_exact_time = on
+        self.session.settings.midi.exact_time = on
         self._later()
 
     def _set_split(self, key: object) -> None:
-        self.session.settings.midi_split = str(key)
+        self.session.settings.midi.split = str(key)
 
     # --- the report ---
 
@@ -304,8 +304,8 @@ class MidiPage(QWidget):
         self.stale = False
         if self.last_report is None:
             self.load.setText("Calculating the messages…")
-        project, close = self.session.project, self.session.settings.resolution
-        exact = self.session.settings.midi_exact_time
+        project, close = self.session.project, self.session.settings.midi.resolution
+        exact = self.session.settings.midi.exact_time
         self.working = Work(lambda last_report: report(project, close, last_report, exact))
         self.working.finished.connect(self._reported)
         self.working.start()

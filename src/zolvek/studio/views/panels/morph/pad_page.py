@@ -253,7 +253,7 @@ class PadPage(QWidget):
 
     def write(self) -> None:
         session, pad = self.session, self.pad
-        tolerance = max(session.settings.take_tolerance, 0.001)
+        tolerance = max(session.settings.recording.tolerance, 0.001)
         edit_with_lanes(session, "Write pad path to lanes", pad_paths.as_lanes(session.project, pad, tolerance))
         session.notices.say("The path stays. You can edit it and write it again.")
 

@@ -137,7 +137,7 @@ class PadView(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         area = self.square
         painter.fillRect(self.rect(), themes.color(theme.sheet))
         painter.setPen(QPen(themes.color(theme.hairline), 1.0))

@@ -151,7 +151,7 @@ class StatesPage(QWidget):
 
     def _bars(self, values: Values) -> QIcon:
         """A bar for each parameter, as tall as its position; of many, for some all along."""
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         pixmap = QPixmap(BARS)
         pixmap.fill(themes.color(theme.raised))
         painter = QPainter(pixmap)

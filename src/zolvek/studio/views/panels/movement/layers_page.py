@@ -86,7 +86,7 @@ class LayersPage(QWidget):
         )
         layout.addWidget(self.edge)
         self.tolerance = Entry("Baking tolerance", self._type_tolerance, "Of the lane's height")
-        self.tolerance.show_text(f"{100 * session.settings.bake_tolerance:g} %")
+        self.tolerance.show_text(f"{100 * session.settings.editing.bake_tolerance:g} %")
         line = QHBoxLayout()
         line.addWidget(field_label("Tolerance"))
         line.addWidget(self.tolerance, 1)
@@ -154,7 +154,7 @@ class LayersPage(QWidget):
 
     def _type_tolerance(self, text: str) -> None:
         number = number_of(text, "%", 0.001, 20.0, "Tolerance")
-        self.session.settings.bake_tolerance = number / 100.0
+        self.session.settings.editing.bake_tolerance = number / 100.0
 
     def _change(self, label: str, **changes: Any) -> None:
         self.session.notices.try_to(lambda: layers.change(self.session, label, **changes))

@@ -46,7 +46,7 @@ class ControllerDial(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         used = controller_mappings.target_of(self.session.project, self.which) is not None
         ink = theme.curve if used else theme.quiet
@@ -133,7 +133,7 @@ class ControllerPad(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        theme = themes.THEMES[self.session.settings.theme]
+        theme = themes.THEMES[self.session.settings.window.theme]
         area = QRectF(0.5, 0.5, self.width() - 1, self.height() - 1)
         painter.fillRect(area, themes.color(theme.sheet))
         painter.setPen(QPen(themes.color(theme.bar_line), 1.0))

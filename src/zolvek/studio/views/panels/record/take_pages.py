@@ -61,11 +61,11 @@ class RecordPage(QWidget):
         layout.addWidget(self.what)
         self.stay = QCheckBox("Stay in this mode after a pass")
         self.stay.setText("Keep mode after pass")
-        self.stay.clicked.connect(lambda on: self._set(stay=on))
+        self.stay.clicked.connect(lambda on: self._set(keep_mode=on))
         layout.addWidget(self.stay)
         self._lay_out_times(layout)
         self.punch = QCheckBox("Only in selected span")
-        self.punch.clicked.connect(lambda on: self._set(punch=on))
+        self.punch.clicked.connect(lambda on: self._set(only_in_span=on))
         layout.addWidget(self.punch)
         layout.addStretch(1)
         for signal in (session.passes.changed, session.focus.changed, session.document.changed):
@@ -79,7 +79,7 @@ class RecordPage(QWidget):
             "Count-in in beats",
             clicks.low,
             clicks.high,
-            self.session.settings.count_in,
+            self.session.settings.recording.count_in,
             "beats",
             0,
             changed=lambda n: self._set(count_in=int(n)),
@@ -91,7 +91,7 @@ class RecordPage(QWidget):
         )
         self.glide = Entry(
             "Return time",
-            lambda t: self._beats("glide", t),
+            lambda t: self._beats("return_beats", t),
             "Time to return to the curve after you let go: 1/16, 50 ms, none",
         )
         self.tolerance = Entry(
@@ -107,7 +107,7 @@ class RecordPage(QWidget):
 
     def _set(self, **changes: Any) -> None:
         for key, value in changes.items():
-            setattr(self.session.settings, key, value)
+            setattr(self.session.settings.recording, key, value)
         self.refresh()
 
     def _set_mode(self, key: object) -> None:
@@ -118,22 +118,25 @@ class RecordPage(QWidget):
 
     def _tolerance(self, text: str) -> None:
         number = number_of(text, "%", 0.0, 20.0, "Tolerance")
-        self._set(take_tolerance=number / 100.0)
+        self._set(tolerance=number / 100.0)
 
     def refresh(self) -> None:
         session, settings = self.session, self.session.settings
         names = [session.project.label_of(x.id) for x in session.project.lanes() if x.id in session.passes.armed]
         self.armed.setText("Armed: " + "; ".join(names) if names else "No lane is armed.")
-        pick(self.mode, settings.mode)
-        self.what.setText(MODES.get(settings.mode, MODES["touch"])[1] + ".")
-        self.stay.setChecked(settings.stay)
-        self.punch.setChecked(settings.punch)
+        pick(self.mode, settings.recording.mode)
+        self.what.setText(MODES.get(settings.recording.mode, MODES["touch"])[1] + ".")
+        self.stay.setChecked(settings.recording.keep_mode)
+        self.punch.setChecked(settings.recording.only_in_span)
         self.count.blockSignals(True)
-        self.count.setValue(settings.count_in)
+        self.count.setValue(settings.recording.count_in)
         self.count.blockSignals(False)
-        for entry, beats in ((self.pre_roll, settings.pre_roll), (self.glide, settings.glide)):
+        for entry, beats in (
+            (self.pre_roll, settings.recording.pre_roll),
+            (self.glide, settings.recording.return_beats),
+        ):
             entry.show_text(f"{beats:g} beats" if beats else "none")
-        self.tolerance.show_text(f"{100 * settings.take_tolerance:g} %")
+        self.tolerance.show_text(f"{100 * settings.recording.tolerance:g} %")
         recorder = session.passes.hands
         going = recorder is not None and recorder.recording
         self.record.setText("Stop" if going else "Record pass")
