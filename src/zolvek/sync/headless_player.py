@@ -10,6 +10,7 @@ from typing import NamedTuple, Protocol
 from zolvek.core.edits.connections import named
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
+from zolvek.core.model.sync_setup import Role
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.sound.playback.internal_transport import SilentTransport
@@ -93,7 +94,7 @@ class Performance:
             through = JackTransport(self.playback, self.link)
             self.closing.append(through)
             self.link.use(self.project, Resolution())
-            self.link.send("use_time", self.beside.together, self.beside.role == "lead")
+            self.link.send("use_time", self.beside.together, self.beside.role == Role.LEAD)
             self.link.send("send_clock", self.beside.clock, self.beside.code)
             self.link.send("use_connections", named(self.project, self.beside.connections))
             through.use(self.beside)
@@ -133,7 +134,7 @@ class Performance:
         self.loop = loop
         self._wait()
         self.transport.set_loop(loop)
-        follows = self.beside.role == "follow"
+        follows = self.beside.role == Role.FOLLOW
         if not follows:
             self.transport.start(first)
         elif not self.beside.together:

@@ -18,7 +18,7 @@ from zolvek.core.edits.layers import with_layer
 from zolvek.core.edits.pads import with_pad
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.layer import Layer
+from zolvek.core.model.layer import Layer, LayerKind
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.generators.lfo import Lfo
 from zolvek.core.records import replace
@@ -29,9 +29,9 @@ from zolvek.core.value.reach import WHOLE, Reach
 Edit = Callable[[Curve], Curve]
 AXES = {key: Parameter("axis", name, "", "%", 0.0, 100.0) for key, name in (("x", "Across"), ("y", "Up"))}
 # What is drawn on a layer is counted in: how far it takes the base, at the layer's full amount.
-LAYER_PARAMETERS = {
+LAYER_PARAMETERS: dict[str, Parameter] = {
     kind: Parameter("layer", label, "", "±%", -100.0, 100.0)
-    for kind, label in (("offset", "Offset"), ("scale", "Scale"))
+    for kind, label in ((LayerKind.OFFSET, "Offset"), (LayerKind.SCALE, "Scale"))
 }
 
 

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from zolvek.core.curve.curve import Curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Amount, Beat, Seconds
@@ -10,13 +12,23 @@ from zolvek.core.movement.generators.lfo import Lfo
 from zolvek.core.movement.generators.randomness import RandomMove
 from zolvek.core.records import Record
 
+
+class LayerKind(StrEnum):
+    """What a layer is made of; its values are those of the project file."""
+
+    LFO = "lfo"
+    RANDOM = "random"
+    OFFSET = "offset"
+    SCALE = "scale"
+
+
 # Kind -> what it is called, and how far it takes the base at amount 1 for a curve value of 1,
 # seen from the middle: an LFO spans the full height, an offset may go all the way either way.
 LAYER_KINDS: dict[str, tuple[str, float]] = {
-    "lfo": ("LFO", 1.0),
-    "random": ("Random", 2.0),
-    "offset": ("Offset", 2.0),
-    "scale": ("Scale", 2.0),
+    LayerKind.LFO: ("LFO", 1.0),
+    LayerKind.RANDOM: ("Random", 2.0),
+    LayerKind.OFFSET: ("Offset", 2.0),
+    LayerKind.SCALE: ("Scale", 2.0),
 }
 
 
@@ -56,7 +68,7 @@ class Layer(Record, frozen=True):
         return own is not None and own.timed
 
     def __post_init__(self) -> None:
-        own = {"lfo": self.lfo, "random": self.random}.get(self.kind, self.curve)
+        own = {str(LayerKind.LFO): self.lfo, str(LayerKind.RANDOM): self.random}.get(self.kind, self.curve)
         faults = (
             (self.kind not in LAYER_KINDS, f"There is no layer type “{self.kind}”."),
             (own is None, "The layer holds no movement."),

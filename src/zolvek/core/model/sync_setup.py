@@ -3,17 +3,40 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record
 
+
+class Role(StrEnum):
+    """Who keeps time; its values are those of the project file."""
+
+    INTERNAL = "alone"
+    FOLLOW = "follow"
+    LEAD = "lead"
+
+
+class Source(StrEnum):
+    """The clock that is followed; its values are those of the project file."""
+
+    TRANSPORT = "transport"
+    CLOCK = "clock"
+    CODE = "code"
+
+
 # Who keeps time -> what it is called, and what that means.
 ROLES: dict[str, tuple[str, str]] = {
-    "alone": ("Internal", "Independent of other programs"),
-    "follow": ("Follow", "Another program or machine controls the transport"),
-    "lead": ("Lead", "Other programs follow its transport, bars and tempo"),
+    Role.INTERNAL: ("Internal", "Independent of other programs"),
+    Role.FOLLOW: ("Follow", "Another program or machine controls the transport"),
+    Role.LEAD: ("Lead", "Other programs follow its transport, bars and tempo"),
 }
 # What is followed -> how it is called.
-SOURCES = {"transport": "JACK transport", "clock": "MIDI clock", "code": "MIDI time code"}
+SOURCES: dict[str, str] = {
+    Source.TRANSPORT: "JACK transport",
+    Source.CLOCK: "MIDI clock",
+    Source.CODE: "MIDI time code",
+}
 CODES = (
     "",
     "24",

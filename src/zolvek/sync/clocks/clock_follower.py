@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from zolvek.core.model.project import Project
+from zolvek.core.model.sync_setup import Source
 from zolvek.sound.playback.transport import Transport
 from zolvek.sync.clocks.clock_reader import Follower
 
@@ -42,14 +43,14 @@ class ClockFollower:
         self.moved = follower.moved
 
     def _beat(self, now: float) -> float:
-        if self.follower.source == "code":
+        if self.follower.source == Source.CODE:
             return float(self.project().tempo.beats(max(self.follower.seconds_at(now), 0.0)))
         return self.follower.beat_at(now)
 
     def _place(self, now: float) -> None:
         """Put the song where the clock is."""
         beat, at, project = self._beat(now), now, self.project()
-        if self.follower.source == "clock":
+        if self.follower.source == Source.CLOCK:
             beat, at = self.follower.anchor(now)
         if beat < project.length:
             self.transport.set_speed(self._pace(beat))
@@ -70,7 +71,7 @@ class ClockFollower:
             return
         tempo = project.tempo
         bpm = self.follower.bpm or float(tempo.bpm(beat))
-        if self.follower.source == "code":
+        if self.follower.source == Source.CODE:
             self.drift = float(tempo.seconds(beat)) - float(tempo.seconds(clock.beat_at(now)))
         else:
             self.drift = (beat - clock.beat_at(now)) * 60.0 / bpm
@@ -85,7 +86,7 @@ class ClockFollower:
     def status(self) -> str:
         """How well it is followed, in words."""
         follower = self.follower
-        name = "MIDI clock" if follower.source == "clock" else "Time code"
+        name = "MIDI clock" if follower.source == Source.CLOCK else "Time code"
         if not follower.running:
             return f"{name}: waiting." if follower.last == float("-inf") else f"{name}: stopped."
         tempo = f", {follower.bpm:.1f} BPM" if follower.bpm else ""

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from zolvek.core.model.sync_setup import SOURCES
+from zolvek.core.model.sync_setup import SOURCES, Source
 from zolvek.sync.timeline.clock_messages import (
     CLOCK,
     CLOCKS,
@@ -42,7 +42,7 @@ class Follower:
     """Give it each message with its moment (seconds). `running`; `beat_at` for a clock; `seconds_at` for time
     code; `bpm`, 0 while it is not known; `moved` counts the times it has gone elsewhere."""
 
-    source: str = "clock"
+    source: str = Source.CLOCK
     running: bool = False
     moved: int = 0
     code: FrameRate = RATES["25"]
@@ -66,9 +66,9 @@ class Follower:
 
     def take(self, message: bytes, moment: float) -> bool:
         """Whether it was a message of a clock that is followed."""
-        if self.source == "clock":
+        if self.source == Source.CLOCK:
             return self._clock(message, moment)
-        if self.source == "code":
+        if self.source == Source.CODE:
             return self._code(message, moment)
         return False
 

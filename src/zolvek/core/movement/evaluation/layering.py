@@ -16,7 +16,7 @@ from zolvek.core.curve.fitting import approximated
 from zolvek.core.curve.spans import piece, splice
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS
-from zolvek.core.model.layer import LAYER_KINDS, Layer
+from zolvek.core.model.layer import LAYER_KINDS, Layer, LayerKind
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.generators.lfo_points import as_curve
 from zolvek.core.movement.generators.randomness import random_curve
@@ -27,7 +27,7 @@ TOLERANCE = 0.002  # of the height, that baking stays within when nothing is sai
 LFO_TOLERANCE = 2e-4
 FLATTENED_WITHIN = 2e-4  # of the height
 CLIPS = 1e-9  # of the height: less beyond 0..1 is nothing
-MOVING = ("lfo", "random")  # kinds of layers that hold a movement, not a curve
+MOVING = (LayerKind.LFO, LayerKind.RANDOM)  # kinds of layers that hold a movement, not a curve
 SIDES = 5  # places between neighbouring knots where lowest and highest are looked for
 
 
@@ -46,7 +46,7 @@ def part_of(layer: Layer, tempo: TempoMap, length: float) -> AppliedLayer:
     if kept is None or kept[:2] != (tempo, length):
         gain = LAYER_KINDS[layer.kind][1]
         made = AppliedLayer(
-            layer.kind == "scale",
+            layer.kind == LayerKind.SCALE,
             gain * layer.amount,
             _whole(layer, tempo, length),
             layer.amount_way,
@@ -271,7 +271,7 @@ def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
     taken: list[Layer] = []
     for place in range(len(heard) - 1, -1, -1):
         layer = heard[place]
-        mixes = any((layer.kind == "scale") != (other.kind == "scale") for other in taken)
+        mixes = any((layer.kind == LayerKind.SCALE) != (other.kind == LayerKind.SCALE) for other in taken)
         if layer.id in names or mixes:
             taken.insert(0, layer)
     return taken
@@ -282,7 +282,9 @@ def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
 
 def rescaled(layers: tuple[Layer, ...], factor: float) -> tuple[Layer, ...]:
     """Layers of a lane whose curve's height now stands for 1/`factor` as much: heard as before."""
-    return tuple(each if each.kind == "scale" else replace(each, amount=each.amount * factor) for each in layers)
+    return tuple(
+        each if each.kind == LayerKind.SCALE else replace(each, amount=each.amount * factor) for each in layers
+    )
 
 
 def free_of_reach(lane: Lane, tempo: TempoMap, length: float) -> Lane:
@@ -295,6 +297,6 @@ def free_of_reach(lane: Lane, tempo: TempoMap, length: float) -> Lane:
     last = max(length, float(lane.curve.beat[-1]))
     low, high = whole.ranges(np.array([0.0, last]), raw=True)
     clipped = float(low.min()) < -CLIPS or float(high.max()) > 1.0 + CLIPS
-    if clipped or lane.fit or any(layer.kind == "scale" for layer in on):
+    if clipped or lane.fit or any(layer.kind == LayerKind.SCALE for layer in on):
         return replace(baked(lane, tempo, length, tolerance=FLATTENED_WITHIN), fit=False)
     return lane

@@ -8,6 +8,7 @@ lane's curve and the moves to the new curve and the raw take.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -22,12 +23,22 @@ from zolvek.core.curve.thinning import thinned
 if TYPE_CHECKING:
     from array import array
 
+
+class PassMode(StrEnum):
+    """What a pass records; its values are those of the settings."""
+
+    READ = "read"
+    TOUCH = "touch"
+    LATCH = "latch"
+    WRITE = "write"
+
+
 # Mode -> what it is called and what it does, as the trade has them.
 MODES: dict[str, tuple[str, str]] = {
-    "read": ("Read", "Plays the lane and records nothing"),
-    "touch": ("Touch", "Records while a control is held, then returns to the curve"),
-    "latch": ("Latch", "Records from the first touch until stop"),
-    "write": ("Write", "Records from start to stop"),
+    PassMode.READ: ("Read", "Plays the lane and records nothing"),
+    PassMode.TOUCH: ("Touch", "Records while a control is held, then returns to the curve"),
+    PassMode.LATCH: ("Latch", "Records from the first touch until stop"),
+    PassMode.WRITE: ("Write", "Records from start to stop"),
 }
 REST_SECONDS = 0.06  # a control not moved for longer has stood still until its next move
 JUST_BEFORE = 0.004  # seconds before the move that ends a rest
@@ -119,11 +130,11 @@ def raw_curve(moves: list[Move], beats_a_second: float, stepped: bool) -> Curve:
 
 def spans_held(moves: list[Move], mode: str, start: float, stop: float) -> list[tuple[float, float]]:
     """The stretches that a mode writes, from the moves between `start` and `stop`."""
-    if not moves or mode == "read":
+    if not moves or mode == PassMode.READ:
         return []
-    if mode == "write":
+    if mode == PassMode.WRITE:
         return [(start, stop)]
-    if mode == "latch":
+    if mode == PassMode.LATCH:
         return [(max(moves[0].beat, start), stop)]
     spans, begun = [], None
     for move in moves:

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.edits import connections as edits
 from zolvek.core.model.project import Project
-from zolvek.core.model.sync_setup import SyncSetup
+from zolvek.core.model.sync_setup import Role, Source, SyncSetup
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.studio.services.io.midi_io import MidiIO
@@ -146,7 +146,7 @@ class SyncLink(QObject):
             self.link.use(project, resolution)
         if before and before[2:] == state[2:]:
             return
-        self.link.send("use_time", kept.together, kept.role == "lead")
+        self.link.send("use_time", kept.together, kept.role == Role.LEAD)
         self.link.send("send_clock", kept.clock, kept.code)
         if not before or before[3] != state[3]:
             self.link.send("use_connections", state[3])
@@ -176,7 +176,7 @@ class SyncLink(QObject):
 
     @property
     def follows_clock(self) -> bool:
-        return self.kept.role == "follow" and self.kept.source != "transport"
+        return self.kept.role == Role.FOLLOW and self.kept.source != Source.TRANSPORT
 
     @property
     def following(self) -> str:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from zolvek.core.edits.targets import layer_depth
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.recording.passes import MODES, Pass, written
+from zolvek.core.movement.recording.passes import MODES, Pass, PassMode, written
 from zolvek.studio.session.session import Session
 
 
@@ -19,7 +19,7 @@ def mode_of(session: Session) -> str:
     if locked:
         raise ZolvekError("An armed lane is locked.", project.label_of(locked[0].id), "Unlock it.")
     mode = session.settings.recording.mode if session.settings.recording.mode in MODES else "touch"
-    if mode == "read":
+    if mode == PassMode.READ:
         raise ZolvekError("Read mode records nothing.", remedy="Choose touch, latch or write.")
     return mode
 

@@ -14,7 +14,7 @@ from zolvek.core.edits import takes
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.evaluation.lane_evaluation import reach_heard
-from zolvek.core.movement.recording.passes import Pass, written
+from zolvek.core.movement.recording.passes import Pass, PassMode, written
 from zolvek.core.records import replace
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.services.recording.pass_checks import (
@@ -51,7 +51,7 @@ class Recorder(QObject):
     def __init__(self, session: Session, player: Player) -> None:
         super().__init__()
         self.session, self.player = session, player
-        self.mode = "read"
+        self.mode: str = PassMode.READ
         self.passes: dict[str, Pass] = {}
         self.held: dict[str, float] = {}  # lanes that the user has, and their values
         self.start = self.stop_at = 0.0
@@ -100,7 +100,7 @@ class Recorder(QObject):
         self.unarmed: dict[str, None] = {}  # lanes that were moved without being armed
         session.playhead.go(max(self.start - settings.recording.pre_roll, 0.0))
         self.player.play(settings.recording.count_in)
-        if mode == "write":
+        if mode == PassMode.WRITE:
             for key in self.passes:
                 value = value_at_start(session, key, self.depths, self.start)
                 self.passes[key].add(self.start, value)
@@ -128,7 +128,7 @@ class Recorder(QObject):
             ]
 
         if not session.settings.recording.keep_mode:
-            session.settings.recording.mode = "read"
+            session.settings.recording.mode = PassMode.READ.value
         if sum(passed.count for passed in passes.values()) <= AT_ONCE:
             self._put(work(lambda *_: None))
         else:
@@ -297,7 +297,7 @@ class Recorder(QObject):
     def _release(self, lane: str, seconds: float | None) -> None:
         if self.recording and self.passes.get(lane) and self.passes[lane].rounds[-1]:
             self.passes[lane].add(self._beat(seconds), self.held[lane], False)
-        if self.mode == "touch":
+        if self.mode == PassMode.TOUCH:
             self.held.pop(lane, None)
 
     def _show(self) -> None:

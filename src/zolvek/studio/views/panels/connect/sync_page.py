@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.edits import connections as edits
 from zolvek.core.model.project import Project
-from zolvek.core.model.sync_setup import CODES, ROLES, SOURCES
+from zolvek.core.model.sync_setup import CODES, ROLES, SOURCES, Role
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, note, pick
@@ -154,7 +154,7 @@ class Together(QWidget):
         self.on.blockSignals(False)
         self.by_role[kept.role].setChecked(True)
         pick(self.source, kept.source)
-        self.source_row.setVisible(kept.role == "follow")
+        self.source_row.setVisible(kept.role == Role.FOLLOW)
         self.clock.setChecked(kept.clock)
         pick(self.code, kept.code)
         report = beside.report

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.pattern import Pattern
-from zolvek.core.model.layer import Layer
+from zolvek.core.model.layer import Layer, LayerKind
 from zolvek.core.movement.generators import lfo as lfos
 from zolvek.core.movement.generators import lfo_points
 from zolvek.core.movement.generators.waves import WAVES
@@ -173,7 +173,7 @@ class LfoPage(MakingPage):
         amount = made.amount * (-1.0 if made.invert else 1.0)
         plain = replace(made, amount=1.0, centre=0.5, invert=False)
         name = f"LFO {WAVES[made.wave].label.lower()}"
-        self.made.emit("lfo", name, amount, {"lfo": plain})
+        self.made.emit(LayerKind.LFO, name, amount, {"lfo": plain})
 
     def show_layer(self, layer: Layer) -> None:
         lfo, amount = layer.lfo, layer.amount

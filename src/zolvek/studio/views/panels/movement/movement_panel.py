@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.edits import layers
-from zolvek.core.model.layer import Layer
+from zolvek.core.model.layer import Layer, LayerKind
 from zolvek.core.records import replace
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import scope_words
@@ -19,7 +19,8 @@ from zolvek.studio.views.panels.movement.layers_page import LayersPage, lane_to_
 from zolvek.studio.views.panels.movement.lfo_page import LfoPage
 from zolvek.studio.views.panels.movement.random_page import RandomPage
 
-MADE_ON = {"lfo": "LFO", "random": "Random"}  # the page on which a kind of layer is made
+# the page on which a kind of layer is made
+MADE_ON: dict[str, str] = {LayerKind.LFO: "LFO", LayerKind.RANDOM: "Random"}
 
 
 class MovementPanel(QWidget):

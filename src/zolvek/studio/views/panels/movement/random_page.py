@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QCheckBox
 
 from zolvek.core.curve import spans
 from zolvek.core.curve.curve import Curve
-from zolvek.core.model.layer import Layer
+from zolvek.core.model.layer import Layer, LayerKind
 from zolvek.core.movement.generators.randomness import RANDOM_KINDS, SPREADS, RandomMove, randomised
 from zolvek.core.movement.movement_settings import RANDOM_SETTINGS
 from zolvek.core.movement.settings_parser import random_of
@@ -56,7 +56,7 @@ class RandomPage(MakingPage):
     def _as_layer(self) -> None:
         move, amount = self.made_random()
         name = f"Random, {RANDOM_KINDS[move.kind][0].lower()}"
-        self.made.emit("random", name, amount, {"random": move})
+        self.made.emit(LayerKind.RANDOM, name, amount, {"random": move})
 
     def show_layer(self, layer: Layer) -> None:
         move = layer.random
