@@ -46,12 +46,14 @@ class Notifier:
         self.unheard: list[ZolvekError] = []
 
     def report(self, error: ZolvekError) -> None:
+        """Pass an error to all listeners."""
         if not self.listeners:
             self.unheard.append(error)
         for listener in self.listeners:
             listener(error)
 
     def subscribe(self, listener: Callable[[ZolvekError], None]) -> None:
+        """Add a listener; it receives the errors that came before."""
         self.listeners.append(listener)
         waiting, self.unheard = self.unheard, []
         for error in waiting:

@@ -32,10 +32,12 @@ class Limit(NamedTuple):
 
     @property
     def words(self) -> str:
+        """The limits as text: "20 to 20,000 Hz"."""
         ends = " to ".join(f"{end:,.10g}" for end in (self.low, self.high))
         return f"{ends} {self.unit}".strip()
 
     def holds(self, value: float) -> bool:
+        """Whether a value is finite and within the limits."""
         return bool(self.low <= value <= self.high)  # not for NaN
 
     def kept(self, value: float) -> float:

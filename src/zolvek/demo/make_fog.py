@@ -30,6 +30,7 @@ def bell(length: int, at: float, hz: float, life: float) -> np.ndarray:
 
 
 def make() -> np.ndarray:
+    """The texture, float64 (frames, 2)."""
     rng = np.random.Generator(np.random.PCG64(48))
     n = RATE * SECONDS
     t = np.arange(n) / RATE

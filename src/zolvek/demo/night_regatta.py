@@ -53,6 +53,7 @@ def bar(number: float) -> float:
 
 
 def chord(number: int) -> tuple[int, tuple[int, ...]]:
+    """The bass and the notes of a chord of the progression."""
     return CHORDS[(number - 1) // 2 % len(CHORDS)]
 
 
@@ -69,6 +70,7 @@ def horn() -> tuple[Note, ...]:
 
 
 def lanterns() -> tuple[Note, ...]:
+    """The notes of the mallet figure."""
     notes = []
     for number in range(5, BARS):
         if number in (25, 26, 31, 32):
@@ -93,6 +95,8 @@ def drawn(parameter: Parameter, *rows: tuple) -> Curve:
 
 
 def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
+    """The lanes of each track. Long: it is the demo's score, written down lane by lane."""
+
     def lane(device: str, parameter: str, channel: int, controller: int, *rows: tuple) -> Lane:
         made = drawn(devices[device].parameter(parameter), *rows)
         target = MidiTarget(channel, controller)

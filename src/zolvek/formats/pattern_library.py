@@ -27,6 +27,7 @@ class File(msgspec.Struct):
 
 
 def folder() -> Path:
+    """The folder of the user's patterns."""
     return folders.data() / "patterns"
 
 
@@ -99,4 +100,5 @@ def rename(old: str, new: str) -> None:
 
 
 def delete(name: str) -> None:
+    """Delete a pattern. Raises ZolvekError if that fails."""
     path_of(name).unlink(missing_ok=True)

@@ -28,6 +28,7 @@ MOST_BARS = 24  # that are numbered
 
 
 def escape(text: str) -> str:
+    """Text for XML, without characters that XML does not allow."""
     return saxutils.escape(xml_text(text))
 
 

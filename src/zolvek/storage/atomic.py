@@ -107,6 +107,8 @@ def _pour(target: Path, write: Callable[[Path], None]) -> None:
 
 
 def write_bytes(path: str | os.PathLike[str], data: bytes) -> Path:
+    """Write a file completely or not at all. Raises ZolvekError or OSError."""
+
     def write(temporary: Path) -> None:
         with open(temporary, "wb") as file:
             file.write(data)

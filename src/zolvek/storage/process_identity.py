@@ -32,6 +32,7 @@ def own() -> str:
 
 
 def identity_of(process: int) -> str:
+    """An identity that no later process has: number, start time and boot."""
     return f"{process}-{began(process)}-{boot()}"
 
 

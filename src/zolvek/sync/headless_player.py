@@ -31,7 +31,9 @@ OSC_RATE = 60.0  # times a second
 
 
 class Closed(Protocol):
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Release what is held."""
+        ...
 
 
 class PlayReport(NamedTuple):
@@ -194,6 +196,7 @@ class Performance:
         return f"{report.state} {report.rate / 1000:g} kHz, {missed} late{full}"
 
     def close(self) -> None:
+        """Release ports, threads and processes."""
         for live in self.live:
             live.close()
         for each in reversed(self.closing):

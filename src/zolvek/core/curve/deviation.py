@@ -36,6 +36,7 @@ def deviation(curve: Curve, other: Curve) -> tuple[float, float]:
 
 
 def is_lines(curve: Curve) -> bool:
+    """Whether every segment of the curve is a line or a hold."""
     return bool(np.all(LINES[curve.shape[:-1]]))
 
 

@@ -42,24 +42,29 @@ def s_curve(u: Floats, k: Floats, whole: Floats) -> Floats:
 
 
 def mirrored(a: Floats) -> tuple[Floats, Floats]:
+    """The amounts of the two bends that an S-curve of amount `a` is made of."""
     k = 4.0 * np.arctanh(a)
     k = k + 2.0 * FLAT * (np.abs(k) < FLAT)
     return k, np.expm1(k)
 
 
 def hold(u: Floats) -> Floats:
+    """0 everywhere but at the end; `u` 0..1 along the segment, any shape."""
     return np.where(u >= 1.0, 1.0, 0.0)
 
 
 def hold_before(u: Floats) -> Floats:
+    """The hold's limit from the left."""
     return np.zeros_like(u)
 
 
 def line(u: Floats) -> Floats:
+    """`u` itself."""
     return u
 
 
 def cosine(u: Floats) -> Floats:
+    """(1 − cos πu)/2."""
     return 0.5 - 0.5 * np.cos(np.pi * u)
 
 
@@ -70,32 +75,39 @@ def edge(n: Floats) -> Floats:
 
 
 def stairs(u: Floats, n: Floats) -> Floats:
+    """`n` equal steps, right-continuous."""
     return np.minimum(np.floor(u * (n + 1.0) + edge(n)), n) / n
 
 
 def stairs_before(u: Floats, n: Floats) -> Floats:
+    """The stairs' limit from the left."""
     return np.clip(np.ceil(u * (n + 1.0) - edge(n)) - 1.0, 0.0, n) / n
 
 
 def pulses(u: Floats, n: Floats) -> Floats:
+    """`n` cycles, low in the first half of each; right-continuous."""
     half = np.minimum(np.floor(2.0 * n * u + edge(n)), 2.0 * n - 1.0)
     return half % 2.0
 
 
 def pulses_before(u: Floats, n: Floats) -> Floats:
+    """The pulses' limit from the left."""
     half = np.clip(np.ceil(2.0 * n * u - edge(n)) - 1.0, 0.0, 2.0 * n - 1.0)
     return half % 2.0
 
 
 def waves(u: Floats, n: Floats) -> Floats:
+    """`n` + ½ cosine cycles."""
     return 0.5 - 0.5 * np.cos(np.pi * (2.0 * n + 1.0) * u)
 
 
 def nothing(a: Floats) -> tuple[()]:
+    """What a shape without preparation computes from its amount."""
     return ()
 
 
 def itself(a: Floats) -> tuple[Floats]:
+    """The amount as it is."""
     return (a,)
 
 
@@ -103,6 +115,7 @@ def itself(a: Floats) -> tuple[Floats]:
 
 
 def hold_extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
+    """Lowest and highest rise between `u0` and `u1`, arrays of one shape."""
     return np.zeros_like(u0), np.zeros_like(u0)
 
 
@@ -117,11 +130,13 @@ def ends(form: Rise, prepare: Prepare) -> Extent:
 
 
 def stairs_extent(u0: Floats, u1: Floats, n: Floats) -> tuple[Floats, Floats]:
+    """Lowest and highest rise between `u0` and `u1`, for `n` steps."""
     first = stairs(u0, n)
     return first, np.maximum(first, stairs_before(u1, n))
 
 
 def pulses_extent(u0: Floats, u1: Floats, n: Floats) -> tuple[Floats, Floats]:
+    """Lowest and highest rise between `u0` and `u1`, for `n` cycles."""
     first = np.minimum(np.floor(2.0 * n * u0 + edge(n)), 2.0 * n - 1.0)
     last = np.maximum(np.ceil(2.0 * n * u1 - edge(n)) - 1.0, first)
     both = last > first
@@ -130,6 +145,7 @@ def pulses_extent(u0: Floats, u1: Floats, n: Floats) -> tuple[Floats, Floats]:
 
 
 def waves_extent(u0: Floats, u1: Floats, n: Floats) -> tuple[Floats, Floats]:
+    """Lowest and highest rise between `u0` and `u1`, for `n` + ½ cycles."""
     w0, w1 = (2.0 * n + 1.0) * u0, (2.0 * n + 1.0) * u1
     y0, y1 = waves(u0, n), waves(u1, n)
     low = np.where(np.floor(w1 / 2.0) >= np.ceil(w0 / 2.0), 0.0, np.minimum(y0, y1))
@@ -151,34 +167,41 @@ def bend_sum(u: Floats, a: Floats) -> Floats:
 
 
 def s_curve_sum(u: Floats, a: Floats) -> Floats:
+    """The integral of the S-curve from 0 to `u`."""
     low = u < 0.5
     half = 0.25 * bend_sum(np.where(low, 2.0 * u, 2.0 - 2.0 * u), -a)
     return np.where(low, half, u - 0.5 + half)
 
 
 def hold_sum(u: Floats, a: Floats) -> Floats:
+    """The integral of the hold from 0 to `u`."""
     return np.zeros_like(u)
 
 
 def line_sum(u: Floats, a: Floats) -> Floats:
+    """The integral of the line from 0 to `u`."""
     return u * u / 2.0
 
 
 def cosine_sum(u: Floats, a: Floats) -> Floats:
+    """The integral of the cosine from 0 to `u`."""
     return u / 2.0 - np.sin(np.pi * u) / (2.0 * np.pi)
 
 
 def stairs_sum(u: Floats, n: Floats) -> Floats:
+    """The integral of the stairs from 0 to `u`."""
     steps = np.minimum(np.floor(u * (n + 1.0)), n)
     return (steps * (steps - 1.0) / 2.0 / (n + 1.0) + steps * (u - steps / (n + 1.0))) / n
 
 
 def pulses_sum(u: Floats, n: Floats) -> Floats:
+    """The integral of the pulses from 0 to `u`."""
     cycle = np.floor(u * n)
     return (cycle / 2.0 + np.maximum(u * n - cycle - 0.5, 0.0)) / n
 
 
 def waves_sum(u: Floats, n: Floats) -> Floats:
+    """The integral of the waves from 0 to `u`."""
     turn = np.pi * (2.0 * n + 1.0)
     return u / 2.0 - np.sin(turn * u) / (2.0 * turn)
 
@@ -187,22 +210,27 @@ def waves_sum(u: Floats, n: Floats) -> Floats:
 
 
 def no_places(a: float) -> Floats:
+    """A shape without jumps or corners inside: an empty array."""
     return np.empty(0)
 
 
 def stairs_edges(n: float) -> Floats:
+    """Where the stairs jump, 0..1."""
     return np.arange(1, int(n) + 1) / (n + 1.0)
 
 
 def pulses_edges(n: float) -> Floats:
+    """Where the pulses jump, 0..1."""
     return np.arange(1, 2 * int(n)) / (2.0 * n)
 
 
 def waves_turns(n: float) -> Floats:
+    """Where the waves turn, 0..1."""
     return np.arange(1, 2 * int(n) + 1) / (2.0 * n + 1.0)
 
 
 def middle(a: float) -> Floats:
+    """The middle of the segment, where an S-curve has its point of inflection."""
     return np.array([0.5])
 
 
@@ -210,6 +238,7 @@ def middle(a: float) -> Floats:
 
 
 def no_part(a: Floats, u0: Floats, u1: Floats) -> Floats:
+    """Shapes of which no part is another shape of their own kind."""
     return np.zeros_like(u0)
 
 
@@ -224,10 +253,12 @@ def bends_joined(a: Floats) -> float:
 
 
 def same(a: Floats) -> Floats:
+    """The amount of the mirrored segment: unchanged."""
     return a
 
 
 def opposite(a: Floats) -> Floats:
+    """The amount of the mirrored segment: negated."""
     return -a
 
 
@@ -251,6 +282,7 @@ def searched(form: Rise, prepare: Prepare, falls: Callable[[float], bool]) -> Ca
 
 
 def guess_nothing(a: Any, b: Any, c: Any, d: Any, e: Any) -> Any:
+    """Shapes whose amount is not guessed while thinning."""
     return 0.0 * c
 
 

@@ -32,6 +32,7 @@ class Sums:
         self.upto = np.concatenate(([0.0], np.cumsum(whole)))
 
     def at(self, beats: Numbers) -> Floats:
+        """The integral of the curve from its first point to each beat."""
         curve, at = self.curve, floats(beats)
         flat = np.ravel(at)
         index = np.searchsorted(curve.beat, flat, side="right") - 1

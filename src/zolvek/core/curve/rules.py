@@ -162,4 +162,5 @@ def present(codes: Any) -> Ints:
 
 
 def shape_help() -> str:
+    """The names of all shapes, for a message."""
     return "Shapes are " + ", ".join(shape.key for shape in SHAPES) + "."

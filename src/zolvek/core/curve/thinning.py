@@ -67,10 +67,12 @@ class ThinResult(Record, frozen=True, eq=False):
 
     @property
     def before(self) -> int:
+        """How many points there were."""
         return len(self.original)
 
     @property
     def after(self) -> int:
+        """How many points there are."""
         return len(self.curve)
 
     @cached_property

@@ -25,6 +25,7 @@ def free_id(project: Project, wanted: str) -> str:
 
 
 def free_name(names: list[str], wanted: str) -> str:
+    """`wanted`, with a number if the name is in use."""
     name, number = wanted, 2
     while name in names:
         name, number = f"{wanted} {number}", number + 1

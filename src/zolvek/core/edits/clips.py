@@ -25,6 +25,7 @@ class Block(NamedTuple):
 
 
 def track_of(project: Project, key: str) -> Track:
+    """The track. Raises ZolvekError if it no longer exists."""
     for track in project.tracks:
         if track.id == key:
             return track
@@ -32,6 +33,7 @@ def track_of(project: Project, key: str) -> Track:
 
 
 def clip_of(project: Project, block: Block) -> Clip:
+    """The clip. Raises ZolvekError if it no longer exists."""
     clips = track_of(project, block.track).clips
     if not 0 <= block.number < len(clips):
         raise ZolvekError("The clip no longer exists.", remedy="Choose another one.")
@@ -65,6 +67,7 @@ def placed(project: Project, track: str, clip: Clip) -> tuple[Project, Block]:
 
 
 def removed(project: Project, block: Block) -> Project:
+    """The project without the clip. Raises ZolvekError if it no longer exists."""
     track = track_of(project, block.track)
     clip_of(project, block)
     clips = track.clips[: block.number] + track.clips[block.number + 1 :]

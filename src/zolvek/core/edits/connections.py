@@ -60,6 +60,7 @@ def connected(project: Project, key: str, other: str) -> Project:
 
 
 def disconnected(project: Project, key: str, other: str) -> Project:
+    """The project without the connection between the two ports."""
     beside = project.beside
     rows = tuple(row for row in beside.connections if row != (key, other))
     return replace(project, beside=replace(beside, connections=rows))

@@ -68,6 +68,7 @@ def mapped(project: Project, control: str, device: str, parameter: str) -> Proje
 
 
 def unmapped(project: Project, control: str) -> Project:
+    """The project without the mapping of a control."""
     return replace(project, mappings=tuple(x for x in project.mappings if x.control != control))
 
 

@@ -44,6 +44,7 @@ def worked_on(curve: Curve, chosen: Ints, span: Beats | None, meter: MeterMap) -
 
 
 def counted(count: int, noun: str) -> str:
+    """A count with its noun: "1 point", "2 points"."""
     return f"1 {noun}" if count == 1 else f"{count:,} {noun}s"
 
 

@@ -12,6 +12,7 @@ from zolvek.core.records import replace
 
 
 def free_layer_id(lane: Lane) -> str:
+    """An id that no layer of the lane has."""
     used, number = {layer.id for layer in lane.layers}, len(lane.layers) + 1
     while f"layer-{number}" in used:
         number += 1
@@ -51,6 +52,7 @@ def _like(own: Layer, source: Layer) -> Layer:
 
 
 def without_layer(lane: Lane, key: str) -> Lane:
+    """The lane without the layer of this id."""
     return replace(lane, layers=tuple(each for each in lane.layers if each.id != key))
 
 

@@ -30,6 +30,7 @@ def _track(project: Project, key: str) -> Track:
 
 
 def track_renamed(project: Project, key: str, name: str) -> Project:
+    """The project with another name for a track. Raises ZolvekError for a name that is in use or not usable."""
     name, own = _named(name), _track(project, key)
     if any(track.name == name for track in project.tracks if track.id != key):
         raise ZolvekError(f"Another track is called {name}.", remedy="Choose another name.")
@@ -37,6 +38,7 @@ def track_renamed(project: Project, key: str, name: str) -> Project:
 
 
 def device_renamed(project: Project, key: str, name: str) -> Project:
+    """The project with another name for a device. Raises ZolvekError for a name that is in use or not usable."""
     name, track = _named(name), project.device_track(key)
     if any(device.name == name for device in track.devices if device.id != key):
         raise ZolvekError(f"Another device of {track.name} is called {name}.", remedy="Choose another name.")
@@ -44,6 +46,7 @@ def device_renamed(project: Project, key: str, name: str) -> Project:
 
 
 def project_renamed(project: Project, name: str) -> Project:
+    """The project with another name. Raises ZolvekError for one that is not usable."""
     return replace(project, name=_named(name))
 
 

@@ -46,11 +46,13 @@ def need_instrument(track: Track) -> None:
 
 
 def added(project: Project, track: str, note: Note) -> Changed:
+    """A note added, and the numbers of the notes that changed."""
     notes = [*track_of(project, track).notes, note]
     return _put(project, track, notes, {len(notes) - 1})
 
 
 def removed(project: Project, track: str, which: Iterable[int]) -> Project:
+    """The project without these notes of the track."""
     notes, rows = _checked(project, track, which)
     gone = set(rows)
     return _put(project, track, [n for i, n in enumerate(notes) if i not in gone], set())[0]

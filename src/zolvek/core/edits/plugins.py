@@ -16,6 +16,7 @@ MOST_STATES = 32  # of a plugin's presets that become states at once; the others
 
 
 def hosts_plugins(project: Project) -> bool:
+    """Whether any device of the project is a hosted plugin."""
     return any(device.row.plugin is not None for track in project.tracks for device in track.devices)
 
 

@@ -16,6 +16,7 @@ from zolvek.core.records import replace
 
 
 def with_track(project: Project, track: Track) -> Project:
+    """The project with the track in place of the one of its id."""
     tracks = tuple(track if each.id == track.id else each for each in project.tracks)
     return replace(project, tracks=tracks)
 
@@ -28,10 +29,12 @@ def with_lane(project: Project, lane: Lane) -> Project:
 
 
 def with_curve(project: Project, lane: str, curve: Curve) -> Project:
+    """The project with another base curve for a lane."""
     return with_lane(project, replace(project.lane(lane), curve=curve))
 
 
 def edit_lane(project: Project, lane: str, edit: Callable[[Curve], Curve]) -> Project:
+    """The project with a lane changed by `edit`."""
     return with_curve(project, lane, edit(project.lane(lane).curve))
 
 
@@ -91,6 +94,7 @@ def _general_targets(channel: int) -> tuple[MidiTarget, ...]:
 
 
 def remove_lane(project: Project, lane: str) -> Project:
+    """The project without the lane and its links."""
     track = project.track_of(lane)
     lanes = tuple(each for each in track.lanes if each.id != lane)
     links = tuple(link for link in project.links if lane not in (link.lane, link.other))

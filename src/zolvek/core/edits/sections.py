@@ -24,6 +24,7 @@ PLACES = 512  # at which ways through a section are compared, next to their poin
 
 
 def spans(project: Project) -> list[tuple[Section, float, float]]:
+    """Every section with the beats at which it begins and ends."""
     return project.section_spans()
 
 
@@ -171,6 +172,7 @@ def version_removed(project: Project, number: int, version: int) -> Project:
 
 
 def version_renamed(project: Project, number: int, version: int, name: str) -> Project:
+    """The project with another name for a section's version. Raises ZolvekError for one in use."""
     own = spans(project)[number][0]
     name = name.strip()
     if not name or any(v.name == name for i, v in enumerate(own.versions) if i != version):

@@ -31,6 +31,7 @@ class Stretch(Record, frozen=True):
 
     @property
     def length(self) -> float:
+        """How many beats the stretch has."""
         return self.last - self.first
 
 
@@ -83,6 +84,7 @@ class Order(Record, frozen=True):
         return found if found[1] > found[0] else None
 
     def after(self, place: int) -> Stretch | None:
+        """The stretch after the one at `place`, if any."""
         return self.stretches[place + 1] if place + 1 < len(self.stretches) else None
 
     def curve(self, curve: Curve) -> Curve:

@@ -16,6 +16,7 @@ from zolvek.core.records import replace
 
 
 def take_of(lane: Lane, key: str) -> Take:
+    """The take of this id. Raises ZolvekError if there is none."""
     for take in lane.takes:
         if take.id == key:
             return take

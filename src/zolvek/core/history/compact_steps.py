@@ -27,6 +27,7 @@ class CompactStep(NamedTuple):
 
     @property
     def size(self) -> int:
+        """Bytes that the step holds of its own."""
         return sum(each.size for each in self.differences.values())
 
 

@@ -52,10 +52,12 @@ class History(Record, frozen=True):
 
     @classmethod
     def start(cls, project: Project, label: str = "Open", most: int = MOST_BYTES) -> History:
+        """A history that begins with a project; `most` bytes are kept to undo."""
         return cls((Step(label, project, key=object()),), most=most)
 
     @property
     def project(self) -> Project:
+        """The present project."""
         return self.steps[self.here].project
 
     @property
@@ -98,16 +100,20 @@ class History(Record, frozen=True):
 
     @property
     def undo_label(self) -> str:
+        """What undo would undo, "" for nothing."""
         return self.steps[self.here].label if self.here else ""
 
     @property
     def redo_label(self) -> str:
+        """What redo would redo, "" for nothing."""
         return self.steps[self.here + 1].label if self.here + 1 < len(self.steps) else ""
 
     def undone(self) -> History:
+        """The history one step back."""
         return replace(self, here=max(self.here - 1, 0), gesture=None)._settled()
 
     def redone(self) -> History:
+        """The history one step forward."""
         return replace(self, here=min(self.here + 1, len(self.steps) - 1), gesture=None)._settled()
 
     def project_at(self, place: int) -> Project:

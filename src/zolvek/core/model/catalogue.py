@@ -79,6 +79,7 @@ class DeviceKind(Record, frozen=True):
 
     @cached_property
     def by_id(self) -> dict[str, Parameter]:
+        """The parameters by their ids."""
         return {parameter.id: parameter for parameter in self.controls}
 
     def parameter(self, key: str) -> Parameter:

@@ -83,4 +83,5 @@ class Layer(Record, frozen=True):
 
     @property
     def label(self) -> str:
+        """Its name, or that of its kind."""
         return self.name or LAYER_KINDS[self.kind][0]

@@ -145,6 +145,7 @@ class MidiTarget(Record, frozen=True):
 
     @property
     def text(self) -> str:
+        """The message type as text: "Controller 74, channel 1"."""
         row = MESSAGES[self.kind]
         number = f" {self.controller}" if row.numbers else ""
         return f"{row.label}{number}, channel {self.channel}"

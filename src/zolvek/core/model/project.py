@@ -94,6 +94,7 @@ class Device(Record, frozen=True):
 
     @property
     def role(self) -> str:
+        """What the device is in a chain: "instrument", "effect" or "midi"."""
         return self.row.role
 
     @property
@@ -108,6 +109,7 @@ class Device(Record, frozen=True):
         return chosen + tuple(p for p in self.parameters if p.id not in self.favourites)
 
     def parameter(self, key: str) -> Parameter:
+        """A parameter by its id. Raises ZolvekError if there is none."""
         return self.row.parameter(key)
 
     @property
@@ -251,6 +253,7 @@ class Track(Record, frozen=True):
         return {(lane.device, lane.parameter): lane for lane in reversed(self.lanes)}
 
     def device(self, key: str) -> Device:
+        """A device by its id. Raises ZolvekError if there is none."""
         found = self._by_id.get(key)
         if found is None:
             raise ZolvekError(f"There is no device “{key}”.", f"track {self.name}")
@@ -304,18 +307,23 @@ class Project(Record, frozen=True):
         return {device.id: track for track in self.tracks for device in track.devices}
 
     def lanes(self) -> Iterator[Lane]:
+        """All lanes, track by track."""
         return (lane for track in self.tracks for lane in track.lanes)
 
     def has_lane(self, lane: str) -> bool:
+        """Whether there is a lane of this id."""
         return lane in self._lanes
 
     def has_device(self, device: str) -> bool:
+        """Whether there is a device of this id."""
         return device in self._devices
 
     def track_of(self, lane: str) -> Track:
+        """The track of a lane. Raises ZolvekError if there is none."""
         return self._found(lane)[0]
 
     def lane(self, key: str) -> Lane:
+        """A lane by its id. Raises ZolvekError if there is none."""
         return self._found(key)[1]
 
     def _found(self, lane: str) -> tuple[Track, Lane]:
@@ -325,15 +333,18 @@ class Project(Record, frozen=True):
         return found
 
     def device_track(self, device: str) -> Track:
+        """The track of a device. Raises ZolvekError if there is none."""
         found = self._devices.get(device)
         if found is None:
             raise ZolvekError(f"There is no device “{device}”.", "project")
         return found
 
     def device_of(self, lane: str) -> Device:
+        """The device that a lane drives."""
         return self.track_of(lane).device(self.lane(lane).device)
 
     def parameter_of(self, lane: str) -> Parameter:
+        """The parameter that a lane drives."""
         return self.device_of(lane).parameter(self.lane(lane).parameter)
 
     def label_of(self, lane: str) -> str:

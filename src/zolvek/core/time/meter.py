@@ -64,6 +64,7 @@ class MeterMap(Record, frozen=True):
         return max(bisect_right(self.starts, beat) - 1, 0)
 
     def meter_at(self, beat: float) -> MeterPoint:
+        """The meter that holds at a beat."""
         return self.points[self._place(beat)]
 
     def bar_beat(self, bar: int) -> float:

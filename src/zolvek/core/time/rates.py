@@ -30,6 +30,7 @@ class Rate(Record, frozen=True):
 
     @property
     def text(self) -> str:
+        """The rate as a user writes it: "1/8t", "2 bars", "3 Hz"."""
         if self.timed:
             return f"{self.period:g} s" if self.period >= 1.0 else f"{1.0 / self.period:g} Hz"
         for division in (1, 2, 4, 8, 16, 32, 64, 128):

@@ -59,6 +59,7 @@ class Parameter(Record, frozen=True):
 
     @property
     def kind(self) -> Taper:
+        """The taper."""
         return TAPERS[self.taper]
 
     @property
@@ -83,6 +84,7 @@ class Parameter(Record, frozen=True):
 
     @cached_property
     def default_position(self) -> float:
+        """The position 0..1 of the default value."""
         return float(self.position(self.default))
 
     def text(self, position: float) -> str:

@@ -151,6 +151,7 @@ def meta(kind: int, data: bytes) -> bytes:
 
 
 def chunk(kind: bytes, body: bytes) -> bytes:
+    """The bytes of a chunk of an SMF (SMF 1.0): its kind, length and body."""
     return kind + struct.pack(">I", len(body)) + body
 
 

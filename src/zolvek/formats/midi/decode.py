@@ -63,6 +63,7 @@ class Score(Record, frozen=True):
 
     @property
     def lanes(self) -> int:
+        """How many streams of values there are."""
         return sum(len(part.streams) for part in self.parts)
 
 
@@ -138,6 +139,7 @@ class Reader:
         self.notes = 0
 
     def take(self, events: list[Event]) -> None:
+        """Read a track's events, in order."""
         on_channel = {
             kind << 4 | channel: (handler.__get__(self), channel)
             for kind, handler in CHANNEL_HANDLERS.items()
@@ -156,6 +158,7 @@ class Reader:
                 self.left_out[LEFT_OUT.get(status >> 4, SYSTEM)] += 1
 
     def part(self, track: int, channel: int) -> TrackPart:
+        """The notes and streams of a track's channel."""
         key = track, channel
         if key not in self.parts:
             name = self.names.get(track) or f"Channel {channel + 1}"
@@ -163,6 +166,7 @@ class Reader:
         return self.parts[key]
 
     def way(self, track: int, channel: int) -> Way:
+        """The state of a track's channel: selected parameters and pending halves."""
         return self.ports.get(track, ""), channel
 
     def put(self, tick: int, track: int, channel: int, kind: str, number: int, value: int) -> None:
@@ -175,6 +179,7 @@ class Reader:
         stream.append((tick, value))
 
     def tempo(self, tick: int, track: int, data: bytes) -> None:
+        """A tempo event (SMF 1.0, FF 51)."""
         if len(data) >= 3:
             micros = int.from_bytes(data[:3], "big")
             self.tempos.append((tick, micros))
@@ -182,6 +187,7 @@ class Reader:
                 self.left_out["tempos out of range"] += 1
 
     def meter(self, tick: int, track: int, data: bytes) -> None:
+        """A time signature (SMF 1.0, FF 58)."""
         if len(data) >= 2 and data[1] < 16:
             count, unit = data[0], 1 << data[1]
             if 1 <= count <= 64 and unit <= 32:
@@ -190,20 +196,25 @@ class Reader:
                 self.left_out["invalid meters"] += 1
 
     def marker(self, tick: int, track: int, data: bytes) -> None:
+        """A marker (SMF 1.0, FF 06)."""
         text = _text(data)
         if text:
             self.markers.append((tick, text))
 
     def port(self, tick: int, track: int, data: bytes) -> None:
+        """A MIDI port event (FF 21), which is not used."""
         self.ports[track] = _text(data)
 
     def bend(self, tick: int, track: int, channel: int, low: int, high: int) -> None:
+        """A pitch bend message."""
         self.put(tick, track, channel, "bend", 0, high << 7 | low)
 
     def pressure(self, tick: int, track: int, channel: int, value: int, _: int) -> None:
+        """A channel pressure message."""
         self.put(tick, track, channel, "pressure", 0, value)
 
     def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
+        """A control change, which may select or set a registered or non-registered parameter (MIDI 1.0)."""
         way = self.way(track, channel)
         if number in SELECTORS:
             kind, half = SELECTORS[number]
@@ -233,6 +244,7 @@ class Reader:
             self.put(tick, track, channel, kind, which, upper << 7 | lower)
 
     def note_on(self, tick: int, track: int, channel: int, pitch: int, strength: int) -> None:
+        """A note-on message; velocity 0 is a note-off (MIDI 1.0)."""
         if strength:
             self.sounding.setdefault((track, channel, pitch), deque()).append((tick, strength))
         else:

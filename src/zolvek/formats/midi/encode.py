@@ -145,6 +145,7 @@ def _sensitivity(target: MidiTarget, tick: int) -> Messages:
 
 
 def joined(parts: list[Messages]) -> Messages:
+    """Several streams of messages as one, in order of time."""
     return Messages(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
 

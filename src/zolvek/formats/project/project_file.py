@@ -103,6 +103,7 @@ def _with_document(project: Project, document: dict[str, Any]) -> Project:
 
 
 def to_plain(item: Any) -> Any:
+    """A value of the model as plain data for JSON. Raises NotImplementedError for other types."""
     if isinstance(item, np.ndarray):
         # The only bytes in the model are shape codes; the file names them.
         return [SHAPES[code].key for code in item] if item.dtype == np.uint8 else item.tolist()
@@ -110,6 +111,7 @@ def to_plain(item: Any) -> Any:
 
 
 def from_plain(kind: Any, plain: Any) -> Any:
+    """Plain data as a value of the model. Raises ValueError for data that does not fit."""
     if not isinstance(plain, list):
         raise ValueError("Expected a list")
     if kind == SHAPE_ARRAY:

@@ -179,6 +179,7 @@ def _unused(path: Path) -> Path:
 
 
 def lock_file(path: Path) -> Path:
+    """Where the lock of a project file is."""
     return path.with_name(f".{path.name}.lock")
 
 
@@ -194,6 +195,7 @@ def lock(path: Path) -> None:
 
 
 def unlock(path: Path) -> None:
+    """Release the lock of a project file."""
     locking.release(lock_file(path.absolute()))
 
 

@@ -14,6 +14,7 @@ from zolvek.storage.file_names import file_name
 
 
 def folder() -> Path:
+    """The folder of the user's templates."""
     return folders.data() / "templates"
 
 
@@ -45,4 +46,5 @@ def load(name: str) -> Project:
 
 
 def delete(name: str) -> None:
+    """Delete a template."""
     path_of(name).unlink(missing_ok=True)

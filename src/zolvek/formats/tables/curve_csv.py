@@ -154,4 +154,5 @@ def load(path: str | os.PathLike[str]) -> Curve:
 
 
 def save(curve: Curve, path: str | os.PathLike[str]) -> Path:
+    """Write a curve as CSV. Raises ZolvekError if that fails."""
     return write_bytes(path, to_text(curve).encode())

@@ -77,4 +77,5 @@ def to_text(
 
 
 def save(path: str | os.PathLike[str], text: str) -> Path:
+    """Write the text of a table. Raises ZolvekError if that fails."""
     return write_bytes(path, text.encode())

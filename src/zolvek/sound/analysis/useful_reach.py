@@ -58,6 +58,7 @@ class ReachMeasurement(Record, frozen=True):
         return np.concatenate(([0.0], np.cumsum(step)))
 
     def with_row(self, position: float, level: float, bright: float) -> ReachMeasurement:
+        """With one position more: level in dB and brightness in Hz."""
         at = int(np.searchsorted(self.position, position))
         return ReachMeasurement(
             np.insert(self.position, at, position),

@@ -76,6 +76,7 @@ class Delay:
         self.rate, self.line = rate, Line(LONGEST, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """The sound with its echoes, float64 (2, frames)."""
         back = controls.each_frame("time") * self.rate
         if "time" not in controls.lanes:  # by the whole song, not by what it does in this stretch
             back = np.round(back)

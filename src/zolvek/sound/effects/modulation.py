@@ -37,6 +37,7 @@ class Chorus:
         self.phase = Phase("rate", FINE, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """The sound with its chorus, float64 (2, frames)."""
         depth = controls.spread(controls.values("depth")) / 100.0
         centre = controls.each_frame("delay") * self.rate
         back = centre * (1.0 + SWING * depth * _sine(self.phase, controls))
@@ -57,6 +58,7 @@ class Phaser:
         self.state = np.zeros((2, STAGES + 1))  # of each stage, and what came out last
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """The sound with its notches, float64 (2, frames)."""
         depth = controls.spread(controls.values("depth")) / 100.0
         centre = controls.each_frame("centre")
         hertz = centre * 2.0 ** (OCTAVES * depth * _sine(self.phase, controls))

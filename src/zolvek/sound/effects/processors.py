@@ -29,7 +29,9 @@ class Processor(Protocol):
     spacing: int
     sent: Floats | None  # what it sent of the last stretch to the tracks that take in sends
 
-    def process(self, sound: Floats, controls: Controls) -> Floats: ...
+    def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Processed sound, float64 (2, frames)."""
+        ...
 
 
 def _library(name: str) -> Callable[[], Any]:
@@ -81,6 +83,7 @@ class Library:
             setattr(self.plugin, attribute, value)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Sound through a library's effect, float64 (2, frames)."""
         moving = self._set(controls)
         source = np.ascontiguousarray(sound, np.float32)
         wet = np.empty_like(source)
@@ -114,6 +117,7 @@ class Filter:
         self.rate, self.state = rate, np.zeros((2, 2))
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Filtered sound, float64 (2, frames)."""
         drive = controls.spread(level_gain(controls.values("drive")))
         if drive.max() > 1.0:
             sound = np.tanh(sound * drive) / np.sqrt(drive)
@@ -141,6 +145,7 @@ class Equaliser:
         self.states = {band: np.zeros((2, 2)) for band, _ in self.BANDS}
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Equalised sound, float64 (2, frames)."""
         for band, shape in self.BANDS:
             gain = controls.spread(controls.values(f"{band}-gain"))
             if np.any(gain) or np.any(self.states[band]):
@@ -160,6 +165,7 @@ class Drive:
         pass
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Saturated sound, float64 (2, frames)."""
         gain = controls.spread(level_gain(controls.values("drive")))
         output = controls.spread(level_gain(controls.values("output")))
         return mixed(sound, np.tanh(sound * gain) * output, controls)
@@ -175,6 +181,7 @@ class BitReducer:
         self.phase, self.last = Phase("rate", FINE, rate), np.zeros((2, 1))
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Sound of fewer bits and a lower rate, float64 (2, frames)."""
         frames = sound.shape[1]
         begins, phase = self.phase.through(controls, 1.0)
         taken = np.floor(phase) > np.floor(np.concatenate(([begins], phase[:-1])))
@@ -196,6 +203,7 @@ class Width:
         pass
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Sound of another width and gain, float64 (2, frames)."""
         middle, side = 0.5 * (sound[0] + sound[1]), 0.5 * (sound[0] - sound[1])
         side = side * controls.spread(controls.values("width")) / 100.0
         gain = controls.spread(level_gain(controls.values("gain")))
@@ -212,6 +220,7 @@ class Tremolo:
         self.phase = Phase("rate", FINE, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Sound whose level moves, float64 (2, frames)."""
         _, phase = self.phase.through(controls)
         depth = controls.spread(controls.values("depth")) / 100.0
         apart = controls.spread(controls.values("sides")) / 200.0
@@ -230,6 +239,7 @@ class Strip:
         self.sent: Floats | None = None
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
+        """Sound at its level and pan, float64 (2, frames)."""
         level = level_gain(controls.values("level")) * (1.0 - controls.values("mute"))
         frames = controls.stretch.frames
         gain, self.state = smoothed(controls.spread(level), frames, self.rate, self.state)

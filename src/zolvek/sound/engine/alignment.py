@@ -55,6 +55,7 @@ class Alignment:
         self.lines.clear()
 
     def line(self, key: str, what: str, frames: int, sound: Floats) -> Floats:
+        """The delay line of a sound that has to be later by `frames`."""
         own = self.lines.get((key, what))
         if own is None:
             if frames == 0 and not self.always:
@@ -74,6 +75,7 @@ class SongHistory:
         self.blocks: dict[int, Block] = {}
 
     def forget(self) -> None:
+        """Forget earlier stretches, as after a jump."""
         self.song, self.beats, self.count = self.song[:0], self.beats[:0], 0
         self.blocks.clear()
 

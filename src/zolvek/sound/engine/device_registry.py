@@ -22,11 +22,17 @@ from zolvek.sound.signal.device_unit import Incoming, Unit, UnitOutput
 
 
 class Instrument(Protocol):
-    def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats: ...
+    def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats:
+        """The sound of a stretch, float64 (2, frames)."""
+        ...
 
-    def release_all(self, now: float) -> None: ...
+    def release_all(self, now: float) -> None:
+        """All keys up, at a time in seconds."""
+        ...
 
-    def release(self, pitch: int, now: float) -> None: ...
+    def release(self, pitch: int, now: float) -> None:
+        """A key up, at a time in seconds."""
+        ...
 
 
 class Effect:
@@ -38,14 +44,15 @@ class Effect:
         self.processor, self.spacing = processor, processor.spacing
 
     def play(self, block: Incoming) -> UnitOutput:
+        """The processed block."""
         sound = self.processor.process(block.sound, block.controls)
         return UnitOutput(sound, self.processor.sent)
 
     def release_all(self, now: float) -> None:
-        pass
+        """Nothing: an effect has no keys."""
 
     def release(self, pitch: int, now: float) -> None:
-        pass
+        """Nothing: an effect has no keys."""
 
 
 class Source:
@@ -57,13 +64,16 @@ class Source:
         self.instrument = instrument
 
     def play(self, block: Incoming) -> UnitOutput:
+        """The sound of the block's notes."""
         own = self.instrument.play(block.notes, block.controls, block.now)
         return UnitOutput(block.sound + own)
 
     def release_all(self, now: float) -> None:
+        """All keys up, at a time in seconds."""
         self.instrument.release_all(now)
 
     def release(self, pitch: int, now: float) -> None:
+        """A key up, at a time in seconds."""
         self.instrument.release(pitch, now)
 
 
@@ -73,13 +83,14 @@ class PassThrough:
     spacing, latency = COARSE, 0
 
     def play(self, block: Incoming) -> UnitOutput:
+        """The sound that comes in."""
         return UnitOutput(block.sound)
 
     def release_all(self, now: float) -> None:
-        pass
+        """Nothing to release."""
 
     def release(self, pitch: int, now: float) -> None:
-        pass
+        """Nothing to release."""
 
 
 Maker = Callable[[Device, int], Unit]

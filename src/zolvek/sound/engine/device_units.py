@@ -12,6 +12,7 @@ Key = tuple[str, str]  # kind and id of a device
 
 
 def key_of(device: Device) -> Key:
+    """What a device's unit depends on: another key needs another unit."""
     return device.kind, device.id
 
 
@@ -24,6 +25,7 @@ class Units:
         self.states: dict[Key, str] = {}  # what each was given beyond its parameters as it was made
 
     def of(self, device: Device) -> Unit:
+        """The unit of a device, made when it is first played."""
         key = key_of(device)
         if key not in self.made or self.states[key] != device.state:
             self.made[key] = self._make(device, self.made.get(key))

@@ -81,6 +81,7 @@ class Renderer:
         return float(self.project.tempo.beats(self.frame / self.rate))
 
     def frame_of(self, beat: float) -> int:
+        """The song frame of a beat."""
         return round(float(self.project.tempo.seconds(beat)) * self.rate)
 
     def seek(self, beat: float, goes_on: bool = False) -> None:
@@ -126,6 +127,7 @@ class Renderer:
         self.pressed.append((track, Note(0.0, 1.0, pitch, strength)))
 
     def let_up(self, track: str, pitch: int) -> None:
+        """A key up by hand."""
         self.pressed = [(k, n) for k, n in self.pressed if (k, n.pitch) != (track, pitch)]
         for own in self.project.tracks:
             for device in own.devices if own.id == track else ():

@@ -10,7 +10,9 @@ class Clock(Protocol):
     """The player, the recorder and the playhead ask a clock where in the project it is."""
 
     @property
-    def playing(self) -> bool: ...
+    def playing(self) -> bool:
+        """Whether the song plays."""
+        ...
 
     @property
     def beat(self) -> float:

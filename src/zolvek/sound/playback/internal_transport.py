@@ -19,12 +19,15 @@ class OwnTransport:
 
     @property
     def clock(self) -> Playback:
+        """The playback."""
         return self.playback
 
     def start(self, beat: float, clicks: int = 0) -> None:
+        """Start from a beat after so many clicks."""
         self.playback.play(beat, clicks)
 
     def start_at(self, beat: float, moment: float) -> None:
+        """Start from a beat at a time of time.perf_counter."""
         tempo = self.playback.project.tempo
         late = time.perf_counter() + BEGINS - moment
         self.playback.play(max(float(tempo.beats(float(tempo.seconds(beat)) + late)), 0.0))
@@ -33,13 +36,16 @@ class OwnTransport:
         """It goes as fast as the device does."""
 
     def stop(self) -> None:
+        """Stop."""
         self.playback.stop()
 
     def locate(self, beat: float) -> None:
+        """Go to a beat."""
         if self.playback.playing:
             self.playback.play(beat)
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
+        """Loop a span of beats, or None."""
         self.playback.set_loop(span)
 
     def edited(self) -> None:
@@ -57,4 +63,5 @@ class SilentTransport(OwnTransport):
         self.pace.start()
 
     def close(self) -> None:
+        """End the clock."""
         self.pace.close()

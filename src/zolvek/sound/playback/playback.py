@@ -115,6 +115,7 @@ class Playback:
                 self._soon_stand_by()
 
     def stop(self) -> None:
+        """Stop; what is ready is dropped."""
         with self.lock:
             self.playing = False
             self.ready.clear()
@@ -152,6 +153,7 @@ class Playback:
             self._send(messages.HearOther(on, gains))
 
     def use_metronome(self, on: bool) -> None:
+        """Switch the metronome on or off."""
         with self.lock:
             self.metronome = on
             self._send(messages.UseMetronome(on))

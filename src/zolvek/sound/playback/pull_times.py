@@ -27,6 +27,7 @@ class Pulls:
         self.latest = beat
 
     def add(self, beat: float) -> None:
+        """Note that sound from a beat is pulled now."""
         self.rows.append((time.perf_counter(), beat))
 
     def beat_at(self, seconds: float, beat: float, tempo: TempoMap, loop: tuple[float, float] | None) -> float:

@@ -20,12 +20,14 @@ class SilentClock:
         self.thread: threading.Thread | None = None
 
     def start(self) -> None:
+        """Start the thread that pulls."""
         if self.thread is None:
             self.running = True
             self.thread = threading.Thread(target=self._work, name="silent clock", daemon=True)
             self.thread.start()
 
     def close(self) -> None:
+        """End the thread."""
         self.running = False
         if self.thread is not None:
             self.thread.join()

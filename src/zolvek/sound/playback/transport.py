@@ -12,7 +12,9 @@ class Transport(Protocol):
     """The player's own sound output, or the ports in sync with other programs."""
 
     @property
-    def clock(self) -> Clock: ...
+    def clock(self) -> Clock:
+        """Where the song is."""
+        ...
 
     @property
     def silent(self) -> bool:
@@ -41,16 +43,22 @@ class Transport(Protocol):
         """Whether its speed can be set."""
         ...
 
-    def stop(self) -> None: ...
+    def stop(self) -> None:
+        """Stop."""
+        ...
 
     def locate(self, beat: float) -> None:
         """Go elsewhere, playing or not."""
         ...
 
-    def set_loop(self, span: tuple[float, float] | None) -> None: ...
+    def set_loop(self, span: tuple[float, float] | None) -> None:
+        """Loop a span of beats, or None."""
+        ...
 
     def edited(self) -> None:
         """The project is another one now."""
         ...
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Release what it holds."""
+        ...

@@ -66,11 +66,13 @@ class Jobs:
             self.thread.start()
 
     def cancel(self) -> None:
+        """Cancel the job that is going on."""
         with self.lock:
             if self.busy:
                 self._end()
 
     def close(self) -> None:
+        """End the process."""
         with self.lock:
             self._end()
 

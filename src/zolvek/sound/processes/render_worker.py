@@ -83,6 +83,7 @@ class Worker:
         self.reported: set[str] = set()  # devices of which has been said that they are not run
 
     def use(self, project: Project) -> None:
+        """Render another project from now on."""
         self.given = project
         self.hold(self.held)
         if not self.warm:
@@ -108,10 +109,12 @@ class Worker:
         self.other = self.given_other and heard(self.given_other, Listening(held=held))
 
     def hear_other(self, on: bool, gains: tuple[float, float]) -> None:
+        """Hear the other version or the project, each at its gain."""
         self.wanted_share = float(on)
         self.gains = gains
 
     def use_metronome(self, on: bool) -> None:
+        """Switch the metronome on or off."""
         self.metronome = on
 
     def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
@@ -132,13 +135,16 @@ class Worker:
             self.renderer.let_up(track, pitch)
 
     def more(self, number: int, count: int) -> None:
+        """So many more chunks are wanted of a play."""
         if number == self.play_number:
             self.wanted += count
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
+        """Loop a span of beats, or None."""
         self.loop = span
 
     def stop(self) -> None:
+        """Stop; plugins are kept for the next play."""
         self.rested = self.renderer or self.rested
         self.renderer = None
 
@@ -152,6 +158,7 @@ class Worker:
                 renderer.units.keep(set())
 
     def close(self) -> None:
+        """End after this command."""
         self.closing = True
 
     def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:

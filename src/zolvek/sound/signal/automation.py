@@ -38,6 +38,7 @@ class Block(Record, frozen=True, eq=False):
 
     @property
     def frames(self) -> int:
+        """How many frames the block has."""
         return len(self.beats)
 
     @property

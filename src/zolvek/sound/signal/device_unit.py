@@ -34,14 +34,18 @@ class Unit(Protocol):
     control points it wants."""
 
     @property
-    def spacing(self) -> int: ...
+    def spacing(self) -> int:
+        """Frames between its control values."""
+        ...
 
     @property
     def latency(self) -> int:
         """Frames that it gives its sound late; it may change while it plays."""
         ...
 
-    def play(self, block: Incoming) -> UnitOutput: ...
+    def play(self, block: Incoming) -> UnitOutput:
+        """What the device gives for a block."""
+        ...
 
     def release_all(self, now: float) -> None:
         """All keys up; what sounds dies away."""

@@ -40,10 +40,12 @@ class Setting(NamedTuple):
 
 
 def low_pass(g: Floats, k: Floats) -> Setting:
+    """Coefficients of a low-pass (Zavalishin, The Art of VA Filter Design)."""
     return Setting(g, k, (0.0, 0.0, 1.0))
 
 
 def high_pass(g: Floats, k: Floats) -> Setting:
+    """Coefficients of a high-pass."""
     return Setting(g, k, (1.0, -k, -1.0))
 
 
@@ -53,16 +55,19 @@ def band_pass(g: Floats, k: Floats) -> Setting:
 
 
 def bell(g: Floats, k: Floats, gain_db: Floats) -> Setting:
+    """Coefficients of a bell of a gain in dB."""
     a = np.power(10.0, gain_db / 40.0)
     return Setting(g, k / a, (1.0, k / a * (a * a - 1.0), 0.0))
 
 
 def low_shelf(g: Floats, k: Floats, gain_db: Floats) -> Setting:
+    """Coefficients of a low shelf of a gain in dB."""
     a = np.power(10.0, gain_db / 40.0)
     return Setting(g / np.sqrt(a), k, (1.0, k * (a - 1.0), a * a - 1.0))
 
 
 def high_shelf(g: Floats, k: Floats, gain_db: Floats) -> Setting:
+    """Coefficients of a high shelf of a gain in dB."""
     a = np.power(10.0, gain_db / 40.0)
     return Setting(g * np.sqrt(a), k, (a * a, k * (1.0 - a) * a, 1.0 - a * a))
 

@@ -29,6 +29,7 @@ class ClockFollower:
         self.playing = False
 
     def tick(self, now: float) -> None:
+        """Compare song and clock at a time of time.perf_counter, and correct the song."""
         follower = self.follower
         follower.tick(now)
         if follower.running and (not self.playing or follower.moved != self.moved):

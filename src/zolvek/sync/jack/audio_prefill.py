@@ -30,12 +30,18 @@ class Renders(Protocol):
     apart: bool
     loop: tuple[float, float] | None
 
-    def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None: ...
+    def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
+        """Begin play `number` at a beat."""
+        ...
 
     @property
-    def ended(self) -> bool: ...
+    def ended(self) -> bool:
+        """Whether the song has ended."""
+        ...
 
-    def chunk(self) -> tuple[int, float, float, np.ndarray, dict[str, float]]: ...
+    def chunk(self) -> tuple[int, float, float, np.ndarray, dict[str, float]]:
+        """The next chunk: song frame, first and last beat, sound (frames, channels), levels."""
+        ...
 
 
 class AudioPrefill:
@@ -50,6 +56,7 @@ class AudioPrefill:
 
     @property
     def rate(self) -> int:
+        """The server's sample rate in Hz."""
         return int(self.words[s.RATE])
 
     @property

@@ -136,6 +136,7 @@ def keep_time(h: Any, d: Any, n: Any) -> Any:
 
 @compiled
 def cycle(n: Any, address: Any) -> Any:
+    """One cycle of `n` frames: the song moves, messages and sound go out, messages come in."""
     h, d = words(address, SLOTS), reals(address, SLOTS)
     keep_time(h, d, n)
     take_in(h, d, n)  # first: what a port of ours sends to this one lies where it was sent a cycle ago
@@ -158,6 +159,7 @@ def cycle(n: Any, address: Any) -> Any:
 
 @cfunc(types.int32(types.uint32, types.int64), cache=True)
 def process(n: Any, address: Any) -> Any:
+    """JACK's process callback."""
     cycle(np.int64(n), address)
     return 0
 
@@ -174,6 +176,7 @@ def sync(state: Any, position: Any, address: Any) -> Any:
 
 @cfunc(types.void(types.int32, types.uint32, types.int64, types.int32, types.int64), cache=True)
 def timebase(state: Any, n: Any, position: Any, new: Any, address: Any) -> Any:
+    """JACK's timebase callback: bars, beats and tempo for the others."""
     h = words(address, SLOTS)
     if h[TABLE] != 0:
         write_bbt(h, words(h[TABLE], T_SLOTS), position)
@@ -181,37 +184,44 @@ def timebase(state: Any, n: Any, position: Any, new: Any, address: Any) -> Any:
 
 @cfunc(types.void(types.int32, types.int64), cache=True)
 def freewheel(on: Any, address: Any) -> Any:
+    """JACK's freewheel callback."""
     put_int64(address, FREEWHEEL, np.int64(on))
 
 
 @cfunc(types.int32(types.uint32, types.int64), cache=True)
 def buffer_size(frames: Any, address: Any) -> Any:
+    """JACK's buffer size callback."""
     put_int64(address, BLOCK, np.int64(frames))
     return 0
 
 
 @cfunc(types.int32(types.uint32, types.int64), cache=True)
 def sample_rate(rate: Any, address: Any) -> Any:
+    """JACK's sample rate callback."""
     put_int64(address, RATE, np.int64(rate))
     return 0
 
 
 @cfunc(types.int32(types.int64), cache=True)
 def xrun(address: Any) -> Any:
+    """JACK's xrun callback."""
     put_int64(address, XRUNS, int64_at(address, XRUNS) + 1)
     return 0
 
 
 @cfunc(types.void(types.int64), cache=True)
 def shutdown(address: Any) -> Any:
+    """JACK's shutdown callback."""
     put_int64(address, SHUT, 1)
 
 
 @cfunc(types.void(types.uint32, types.uint32, types.int32, types.int64), cache=True)
 def connected(one: Any, other: Any, on: Any, address: Any) -> Any:
+    """JACK's callback for connections that change."""
     put_int64(address, GRAPH, int64_at(address, GRAPH) + 1)
 
 
 @cfunc(types.void(types.uint32, types.int32, types.int64), cache=True)
 def registered(port: Any, on: Any, address: Any) -> Any:
+    """JACK's callback for ports that come or go."""
     put_int64(address, GRAPH, int64_at(address, GRAPH) + 1)

@@ -212,15 +212,19 @@ class Client:
         self.library.jack_set_sync_callback(self.client, callback, here)
 
     def start(self) -> None:
+        """Start JACK's transport."""
         self.library.jack_transport_start(self.client)
 
     def stop(self) -> None:
+        """Stop JACK's transport."""
         self.library.jack_transport_stop(self.client)
 
     def locate(self, frame: int) -> None:
+        """Move JACK's transport to a frame."""
         self.library.jack_transport_locate(self.client, max(frame, 0))
 
     def close(self) -> None:
+        """Leave the server."""
         with contextlib.suppress(OSError):
             self.library.jack_client_close(self.client)
         self.words[s.STATE] = s.STOPPED

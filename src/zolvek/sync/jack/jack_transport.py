@@ -31,13 +31,16 @@ class JackTransport:
 
     @property
     def silent(self) -> bool:
+        """Whether no sound is heard by this transport itself."""
         return not self.clock.there
 
     @property
     def shared(self) -> bool:
+        """Whether others can start and stop it."""
         return self.beside.together
 
     def use(self, beside: SyncSetup) -> None:
+        """Use a project's sync setup."""
         self.beside = beside
 
     def start(self, beat: float, clicks: int = 0) -> None:
@@ -50,24 +53,30 @@ class JackTransport:
         self.clock.start(beat, round(float(times[-1]) * self.clock.rate), clicks)
 
     def start_at(self, beat: float, moment: float) -> None:
+        """Start from a beat at a time of time.perf_counter."""
         self._freshen(0.0)
         self.clock.start(beat, 0, 0, moment)
 
     def stop(self) -> None:
+        """Stop."""
         self.clock.stop()
 
     def locate(self, beat: float) -> None:
+        """Go to a beat."""
         self.clock.send("locate", beat)
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
+        """Loop a span of beats, or None."""
         own = span if span is not None and span[1] > span[0] else None
         self.playback.set_loop(own)
         self.clock.send("set_loop", own)
 
     def set_speed(self, speed: float) -> None:
+        """Play faster or slower by a factor."""
         self.clock.send("speed", speed)
 
     def edited(self) -> None:
+        """The project has changed: send its new messages."""
         if not self.clock.playing:
             self.stale = time.monotonic()
 
@@ -83,4 +92,5 @@ class JackTransport:
         self._freshen(CALM)
 
     def close(self) -> None:
+        """Release ports and memory."""
         self.playback.fill("")

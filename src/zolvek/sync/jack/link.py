@@ -64,14 +64,17 @@ class Link:
     # --- what is given ---
 
     def use(self, project: Project, resolution: Resolution) -> None:
+        """Send the project's messages to the ports' process."""
         self.project = project
         self.send("use", project, resolution)
 
     def start(self, beat: float, count_in: int = 0, clicks: int = 0, moment: float = 0.0) -> None:
+        """Start from a beat after a count-in."""
         self.asked = time.monotonic()
         self.send("start", beat, count_in, clicks, moment)
 
     def stop(self) -> None:
+        """Stop the song."""
         self.asked = self.rolled = 0.0
         self.send("stop")
 
@@ -84,10 +87,12 @@ class Link:
 
     @property
     def rate(self) -> int:
+        """The server's sample rate in Hz."""
         return int(self.words[s.RATE]) or 48_000
 
     @property
     def state(self) -> int:
+        """The state of the song: a constant of shared_layout."""
         return int(self.words[s.STATE]) if self.there else s.STOPPED
 
     @property
@@ -102,6 +107,7 @@ class Link:
 
     @property
     def beat(self) -> float:
+        """Where the song is, in beats."""
         return self.beat_at(time.perf_counter())
 
     def beat_at(self, seconds: float) -> float:
@@ -136,6 +142,7 @@ class Link:
         return found
 
     def close(self) -> None:
+        """End the ports' process."""
         if self.closed:
             return
         self.closed = True

@@ -72,6 +72,7 @@ def write(h: Any, port: Any, offset: Any, at: Any, size: Any) -> Any:
 
 @compiled
 def write_three(h: Any, port: Any, offset: Any, status: Any, first: Any, second: Any, size: Any) -> Any:
+    """Write a message of up to three bytes to a port."""
     put_byte(h[SCRATCH], 0, status)
     put_byte(h[SCRATCH], 1, first)
     put_byte(h[SCRATCH], 2, second)
@@ -93,6 +94,7 @@ def noted(h: Any, port: Any, at: Any) -> Any:
 
 @compiled
 def notes_off(h: Any, offset: Any) -> Any:
+    """Send note-offs for all notes that are on."""
     if h[NOTES_ON] == 0:
         return
     h[NOTES_ON] = 0
@@ -142,6 +144,7 @@ def stands(t: Any, lane: Any, frame: Any) -> Any:
 
 @compiled
 def put_lane(h: Any, t: Any, lane: Any, state: Any, offset: Any) -> Any:
+    """Send what a lane's controls stand at."""
     port = int64_at(t[T_LANE_PORT], lane)
     for row in range(int64_at(t[T_STATE_ROW], state), int64_at(t[T_STATE_ROW], state + 1)):
         write(h, port, offset, t[T_ROW_DATA] + 3 * row, int64_at(t[T_ROW_SIZE], row))
@@ -168,6 +171,7 @@ def begin_notes(h: Any, t: Any, frame: Any, offset: Any) -> Any:
 
 @compiled
 def same_bytes(one: Any, other: Any, count: Any) -> Any:
+    """Whether two messages are equal."""
     for place in range(count):  # noqa: SIM110  # compiled code takes no generators
         if byte_at(one, place) != byte_at(other, place):
             return False
@@ -197,6 +201,7 @@ def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
 
 @compiled
 def realtime(h: Any, offset: Any, byte: Any) -> Any:
+    """Send a system realtime byte to the clock port."""
     write_three(h, h[CLOCK_PORT], offset, byte, 0, 0, 1)
     h[CLOCKED] += 1
 
@@ -231,11 +236,13 @@ def send_quarter_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
 
 @compiled
 def send_song_position(h: Any, sixteenth: Any, offset: Any) -> Any:
+    """Send a song position pointer, in sixteenths."""
     write_three(h, h[CLOCK_PORT], offset, 0xF2, sixteenth & 127, sixteenth >> 7, 3)
 
 
 @compiled
 def clock_halts(h: Any, offset: Any) -> Any:
+    """Send stop, if the clock runs."""
     if h[CLOCK_STATE] == CLOCK_RUNS:
         realtime(h, offset, 0xFC)
     h[CLOCK_STATE] = CLOCK_STILL

@@ -91,9 +91,11 @@ single_at, put_single = _read(ir.FloatType(), types.float32, False), _write(ir.F
 
 @compiled
 def words(address: Any, count: Any) -> Any:
+    """An int64 array at an address."""
     return carray(pointer(address), count, np.int64)
 
 
 @compiled
 def reals(address: Any, count: Any) -> Any:
+    """A float64 array at an address."""
     return carray(pointer(address), count, np.float64)

@@ -77,6 +77,7 @@ class PortsProcess:
     # --- commands ---
 
     def use(self, project: Project, resolution: Resolution) -> None:
+        """Use a project: its ports, its table of messages."""
         self.project, self.resolution = project, resolution
         self.due = True
         if self.client is not None:
@@ -106,12 +107,14 @@ class PortsProcess:
             self._go(s.GO_START, frame - count_in, moment, frame if count_in else s.NOT_QUIET)
 
     def stop(self) -> None:
+        """Stop the song."""
         if self.together:
             self.client.stop()
         else:
             self._go(s.GO_STOP, 0)
 
     def locate(self, beat: float) -> None:
+        """Go to a beat."""
         frame = self._frame(beat)
         if self.together:
             self.client.locate(frame)
@@ -123,6 +126,7 @@ class PortsProcess:
         self.memory.reals[s.SPEED] = min(max(speed, 0.5), 2.0)
 
     def set_loop(self, loop: tuple[float, float] | None) -> None:
+        """Loop a span of beats, or None."""
         self.loop = loop
         self.words[s.LOOP] = 0
         if loop is not None:
@@ -145,9 +149,11 @@ class PortsProcess:
             self._connect_all()
 
     def disconnect(self, own: str, other: str) -> None:
+        """Remove a connection."""
         self.client.connect(own, other, False)
 
     def panic(self) -> None:
+        """Send all notes off."""
         self.words[s.PANIC] += 1
 
     def free_wheel(self, on: bool) -> None:
@@ -155,6 +161,7 @@ class PortsProcess:
         self.client.library.jack_set_freewheel(self.client.client, int(on))
 
     def close(self) -> None:
+        """End."""
         self.closing = True
 
     COMMANDS = (
@@ -179,6 +186,7 @@ class PortsProcess:
     # --- work ---
 
     def run(self) -> None:
+        """Follow commands and watch the server until the program closes the pipe."""
         while not self.closing:
             with contextlib.suppress(queue.Empty):
                 name, arguments = self.commands.get(timeout=LOOKED)
@@ -358,6 +366,7 @@ def keep_compiled() -> None:
 
 
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
+    """Run the process on a memory file, with commands from `source` and reports to `out`."""
     keep_compiled()
     memory = SharedMemory(Path(path))
     memory.touch(min(FEWEST_ROWS, ROWS))

@@ -115,6 +115,7 @@ def drop_stale(h: Any) -> Any:
 
 @compiled
 def passed(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
+    """Note a moment that has been heard: time, song frame, speed and state."""
     at = h[PAST] + 8 * PAST_WORDS * (h[PAST_COUNT] & (PAST_HELD - 1))
     put_real(at, 0, time)
     put_real(at, 1, song)

@@ -37,7 +37,9 @@ OFF, ON = 0x80, 0x90
 
 
 class MidiOut(Protocol):
-    def send(self, message: bytes) -> None: ...
+    def send(self, message: bytes) -> None:
+        """Send one message."""
+        ...
 
 
 class StreamRequest(NamedTuple):
@@ -91,6 +93,7 @@ class MidiStream:
         return self.now
 
     def at(self, seconds: float) -> list[Any]:
+        """The messages that set everything as it is at a time in seconds."""
         placed = self.sent = self._fresh()
         rows = _stands(placed, seconds) + _sounding(placed, seconds)
         code = RATES.get(placed.of.code)
@@ -104,12 +107,14 @@ class MidiStream:
         return rows
 
     def changed(self, seconds: float) -> list[Any]:
+        """The messages that an edit makes necessary at a time in seconds."""
         placed = self._fresh()
         before, self.sent = self.sent, placed
         stood = set(_stands(before, seconds)) if before is not None else set()
         return [row for row in _stands(placed, seconds) if row not in stood]
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
+        """Messages with their times, from `first` to before `last`, in seconds."""
         placed = self._fresh()
         found = placed.sending
         low, high = np.searchsorted(found.frame, np.ceil(np.array([first, last]) * RATE - 1e-6))
@@ -139,6 +144,7 @@ class MidiStream:
         return sorted(rows, key=lambda row: row[0])
 
     def send(self, packets: list[Any], moment: float) -> None:
+        """Send messages, due at a moment."""
         for name, data in packets:
             port = self.port(name)
             if port is None:
@@ -153,6 +159,7 @@ class MidiStream:
             port.send(data)
 
     def stop(self) -> None:
+        """End notes, and stop the clock."""
         for name, channel, pitch in list(self.on):
             port = self.port(name)
             if port is not None:
@@ -214,19 +221,23 @@ class OscStream:
         self.sent = self.project  # what was looked at last: edits since then are sent together
 
     def use(self, project: Project, rate: float) -> None:
+        """Use a project, at most `rate` values per second for each lane."""
         self.project, self.rate = project, rate
 
     def at(self, seconds: float) -> list[Any]:
+        """The packets with all values at a time in seconds."""
         self.sent = self.project
         return list(osc_messages.at(self.sent, float(self.sent.tempo.beats(seconds))))
 
     def changed(self, seconds: float) -> list[Any]:
+        """The packets that an edit makes necessary at a time in seconds."""
         before, now = self.sent, self.project
         self.sent = now
         stood = {row[1:] for row in osc_messages.at(before, float(before.tempo.beats(seconds)))}
         return [r for r in osc_messages.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood]
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
+        """Packets with their times, from `first` to before `last`, in seconds."""
         project = self.project
         beats = project.tempo.beats(np.array([first, last]))
         rows = osc_messages.between(project, float(beats[0]), float(beats[1]), self.rate)
@@ -234,6 +245,7 @@ class OscStream:
         return list(zip(when, rows, strict=True))
 
     def send(self, packets: list[Any], moment: float) -> None:
+        """Send packets, due at a moment."""
         self.output.send(osc_messages.bundles(packets, {row.beat: moment for row in packets}))
 
     def stop(self) -> None:

@@ -67,6 +67,7 @@ class Input:
         self.port.set_callback(lambda event, _: heard(tuple(event[0]), time.perf_counter()))
 
     def close(self) -> None:
+        """Close the port."""
         self.port.close_port()
         self.port.delete()
 
@@ -86,8 +87,10 @@ class Output:
             raise ZolvekError("The MIDI port can't be opened.", name, "Is it plugged in, and free?") from error
 
     def send(self, message: bytes) -> None:
+        """Send one message."""
         self.port.send_message(list(message))
 
     def close(self) -> None:
+        """Close the port."""
         self.port.close_port()
         self.port.delete()

@@ -47,6 +47,7 @@ class Output:
                 self.refused += 1
 
     def close(self) -> None:
+        """Close the port."""
         self.socket.close()
 
 

@@ -64,6 +64,7 @@ class Live:
         self.stale = True
 
     def close(self) -> None:
+        """End the thread."""
         self.running = False
         self.thread.join()
         self.stream.stop()

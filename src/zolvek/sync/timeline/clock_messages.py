@@ -54,6 +54,7 @@ def position_at(beat: float) -> int:
 
 
 def song_position(position: int) -> bytes:
+    """A song position pointer (MIDI 1.0, F2), in sixteenths."""
     return bytes((SONG_POSITION, position & 127, position >> 7))
 
 

@@ -23,6 +23,7 @@ class SentMessage(NamedTuple):
 
     @property
     def channel(self) -> int:
+        """Its channel, 1 to 16."""
         return (self.data[0] & 15) + 1
 
     @property
@@ -32,10 +33,12 @@ class SentMessage(NamedTuple):
 
     @property
     def number(self) -> int:
+        """Its controller or parameter number, −1 for none."""
         return self.data[1]
 
     @property
     def value(self) -> int:
+        """Its value as sent."""
         if self.kind == "bend":
             return self.data[1] | self.data[2] << 7
         return self.data[-1]

@@ -101,12 +101,14 @@ class Cycles(Record, frozen=True):
         return self.tempo.seconds(beats) - self.tempo.seconds(self.first)
 
     def beats(self, way: Floats) -> Floats:
+        """The beats at which so many cycles have gone by."""
         if not self.lfo.rate.timed:
             return way + self.first
         return self.tempo.beats(way + self.tempo.seconds(self.first))
 
     @property
     def whole(self) -> float:
+        """Cycles in the whole span."""
         return float(self.way(np.array(self.last)))
 
     def gone(self, beats: Floats) -> Floats:

@@ -53,10 +53,12 @@ class Wave(NamedTuple):
 
     @property
     def random(self) -> bool:
+        """Whether the wave draws random numbers."""
         return self.corners is None and self.key != "pattern"
 
     @property
     def skews(self) -> bool:
+        """Whether the wave has a middle that can be skewed."""
         return not self.unskewed
 
 

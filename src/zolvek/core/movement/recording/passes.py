@@ -76,6 +76,7 @@ class Pass:
     trace: tuple[array[float], array[float]] = field(default_factory=_numbers)
 
     def add(self, beat: float, position: float, held: bool = True) -> None:
+        """Add a move of the control: a position 0..1 at a beat, and whether the control is held."""
         moves = self.rounds[-1]
         if moves and self.loops and moves[-1].beat - beat > FAR_BACK:
             self.new_round()
@@ -99,6 +100,7 @@ class Pass:
 
     @property
     def count(self) -> int:
+        """How many moves there are."""
         return sum(len(moves) for moves in self.rounds)
 
 

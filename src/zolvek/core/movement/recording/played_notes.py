@@ -28,6 +28,7 @@ class PlayedNotes:
         self.down: dict[int, tuple[float, float]] = {}  # pitch -> beat and strength
 
     def press(self, pitch: int, strength: float, beat: float) -> None:
+        """A key down at a beat, with a velocity 0..1."""
         self.let_up(pitch, beat)
         self.down[pitch] = beat, strength
 

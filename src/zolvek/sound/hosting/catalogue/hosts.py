@@ -34,12 +34,16 @@ class Host(Protocol):
         """The plugins of a bundle; only in a process that may end. Raises Failure where this standard can't be
         hosted here."""
 
-    def described(self, uri: str, bundle: Path) -> DeviceKind: ...
+    def described(self, uri: str, bundle: Path) -> DeviceKind:
+        """A plugin's description. Raises ZolvekError if it can't be used."""
+        ...
 
     def kind_of(self, uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind:
         """`described`, with its presets, those in other bundles too."""
 
-    def unit(self, device: Device, rate: int, bundle: Path) -> Unit: ...
+    def unit(self, device: Device, rate: int, bundle: Path) -> Unit:
+        """A plugin at work. Raises ZolvekError if it can't be used."""
+        ...
 
     def restored(self, kind: DeviceKind, rate: int) -> tuple[str, str]:
         """What one holds as text, and what another does that is given it."""

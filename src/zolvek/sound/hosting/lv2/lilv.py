@@ -158,6 +158,7 @@ class Urids:
         self.unmap = ffi.new("LV2_URID_Unmap*", {"unmap": text})
 
     def of(self, uri: bytes | str) -> int:
+        """The number of a URI (LV2 URID)."""
         ffi, _ = loaded()
         key = uri.encode() if isinstance(uri, str) else uri
         if key not in self.numbers:
@@ -168,4 +169,5 @@ class Urids:
 
 @lru_cache(maxsize=1)
 def urids() -> Urids:
+    """The one map of URIs of this process."""
     return Urids()

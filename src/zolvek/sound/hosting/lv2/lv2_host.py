@@ -70,6 +70,7 @@ def within(bundle: Path) -> Contents:
 
 
 def unit(device: Device, rate: int, bundle: Path) -> Unit:
+    """A plugin at work. Raises ZolvekError if it can't be used."""
     from zolvek.sound.hosting.lv2.lv2_instance import Instance
 
     own = device.row.plugin
@@ -87,6 +88,7 @@ def unit(device: Device, rate: int, bundle: Path) -> Unit:
 
 
 def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
+    """The state of one instance, and of another that was given it."""
     from zolvek.sound.hosting.lv2.lv2_instance import Instance
 
     assert kind.plugin is not None
@@ -100,6 +102,7 @@ def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
 
 
 def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
+    """A run of BLOCK frames without anything of ours."""
     from zolvek.sound.hosting.lv2.lv2_instance import BLOCK, Instance
 
     assert kind.plugin is not None

@@ -158,6 +158,7 @@ class Instance:
             connect(self.handle, index, place)
 
     def set(self, values: list[tuple[int, float]]) -> None:
+        """Set control ports, by symbol."""
         for port, value in values:
             self.controls[port] = value
 
@@ -248,6 +249,7 @@ class Instance:
         return world_of(self.bundle).kept(self.made, plugin.uri, self.features)
 
     def close(self) -> None:
+        """End the plugin."""
         if self.made is not None:
             self._activate(False)
             self.lib.lilv_instance_free(self.made)

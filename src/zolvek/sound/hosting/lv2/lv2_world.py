@@ -54,6 +54,7 @@ def roots() -> list[Path]:
 
 
 def is_bundle(path: Path) -> bool:
+    """Whether a folder is an LV2 bundle."""
     return is_ordinary(path / "manifest.ttl")
 
 
@@ -98,11 +99,13 @@ class World:
         return sorted(found)
 
     def uri(self, text: str) -> Any:
+        """A node for a URI."""
         if text not in self.uris:
             self.uris[text] = self.lib.lilv_new_uri(self.made, text.encode())
         return self.uris[text]
 
     def text(self, node: Any, free: bool = False) -> str:
+        """The text of a node."""
         if node == self.ffi.NULL:
             return ""
         text_of = self.ffi.string(self.lib.lilv_node_as_string(node)).decode(errors="replace")
@@ -111,6 +114,7 @@ class World:
         return text_of
 
     def nodes(self, nodes: Any) -> list[str]:
+        """The texts of a collection of nodes."""
         found = []
         if nodes != self.ffi.NULL:
             at = self.lib.lilv_nodes_begin(nodes)
@@ -121,6 +125,7 @@ class World:
         return found
 
     def plugins(self) -> Iterator[Any]:
+        """All plugins of the world."""
         every = self.lib.lilv_world_get_all_plugins(self.made)
         at = self.lib.lilv_plugins_begin(every)
         while not self.lib.lilv_plugins_is_end(every, at):
@@ -183,25 +188,32 @@ class World:
     # --- what a plugin says ---
 
     def uri_of(self, plugin: Any) -> str:
+        """A plugin's URI."""
         return self.text(self.lib.lilv_plugin_get_uri(plugin))
 
     def bundle_of(self, plugin: Any) -> Path:
+        """A plugin's bundle."""
         return Path(unquote(urlparse(self.text(self.lib.lilv_plugin_get_bundle_uri(plugin))).path))
 
     def port(self, plugin: Any, index: int) -> Any:
+        """A port by its index."""
         return self.lib.lilv_plugin_get_port_by_index(plugin, index)
 
     def is_a(self, plugin: Any, index: int, kind: str) -> bool:
+        """Whether a port is of a class."""
         return bool(self.lib.lilv_port_is_a(plugin, self.port(plugin, index), self.uri(kind)))
 
     def has(self, plugin: Any, index: int, property_: str) -> bool:
+        """Whether a port has a property."""
         return bool(self.lib.lilv_port_has_property(plugin, self.port(plugin, index), self.uri(property_)))
 
     def text_of(self, plugin: Any, index: int, predicate: str) -> str:
+        """The text of a port's predicate, "" for none."""
         node = self.lib.lilv_port_get(plugin, self.port(plugin, index), self.uri(predicate))
         return self.text(node, free=True)
 
     def label(self, subject: str) -> str:
+        """The label of a subject, "" for none."""
         node = self.lib.lilv_world_get(self.made, self.uri(subject), self.uri(LABEL), self.ffi.NULL)
         return self.text(node, free=True)
 
@@ -251,6 +263,7 @@ def _side(world: World, plugin: Any, index: int) -> str:
 
 
 def lib_name(world: World, plugin: Any, index: int) -> Any:
+    """The name of a port."""
     return world.lib.lilv_port_get_name(plugin, world.port(plugin, index))
 
 

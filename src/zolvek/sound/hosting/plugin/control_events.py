@@ -24,6 +24,7 @@ class Driver:
         self.set: dict[str, float] = {}  # what still parameters were set to, real values
 
     def forget(self) -> None:
+        """Forget what was sent, so that everything is sent again."""
         self.set.clear()
 
     def present(self, device: Device) -> list[tuple[int, float]]:

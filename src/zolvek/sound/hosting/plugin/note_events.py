@@ -18,9 +18,11 @@ class Keys:
         self.off = False  # all keys go up with the next frame
 
     def release_all(self) -> None:
+        """All keys up."""
         self.ends, self.off = [], True
 
     def release(self, pitch: int, now: float) -> None:
+        """A key up."""
         self.ends = [(min(end, now) if each == pitch else end, each) for end, each in self.ends]
 
     def messages(self, notes: list[NewNote], now: float, frames: int) -> list[Message]:

@@ -46,14 +46,20 @@ class Instance(Protocol):
         """Set its ports and let it begin: it knows then how late it is."""
 
     @property
-    def latency(self) -> int: ...
+    def latency(self) -> int:
+        """Frames by which its sound is late."""
+        ...
 
-    def through(self, stretch: Stretch) -> None: ...
+    def through(self, stretch: Stretch) -> None:
+        """Run a stretch through the plugin."""
+        ...
 
     def begin_again(self) -> bool:
         """Release what it holds of sound; False where it can't."""
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """End the plugin."""
+        ...
 
 
 class HostedUnit:
@@ -91,9 +97,11 @@ class HostedUnit:
         return made
 
     def release_all(self, now: float) -> None:
+        """All keys up."""
         self.keys.release_all()
 
     def release(self, pitch: int, now: float) -> None:
+        """A key up."""
         self.keys.release(pitch, now)
 
     def begin_again(self) -> bool:
@@ -105,6 +113,7 @@ class HostedUnit:
             return all(instance.begin_again() for instance in self.made)
 
     def play(self, block: Incoming) -> UnitOutput:
+        """The block through the plugin."""
         device, stretch = block.controls.device, block.controls.stretch
         self.last = device
         controls = Controls(device, block.controls.lanes, stretch, BLOCK)
@@ -132,6 +141,7 @@ class HostedUnit:
         return (sound.mean(axis=0, keepdims=True) if single else sound).astype(np.float32)
 
     def close(self) -> None:
+        """End the plugin."""
         with work_mark.phase(self.device, work_mark.STARTING):
             for instance in self.made:
                 instance.close()

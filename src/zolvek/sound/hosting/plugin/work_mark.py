@@ -27,11 +27,13 @@ class Mark:
 
     @classmethod
     def create(cls) -> Mark:
+        """A mark in memory without a name, shared with a child process."""
         handle = os.memfd_create("zolvek-mark", os.MFD_CLOEXEC)
         os.ftruncate(handle, PART * PARTS)
         return cls(handle)
 
     def write(self, part: int, device: str, phase: str) -> None:
+        """Write which device is at work, and in which phase."""
         data, at = f"{device}\n{phase}".encode()[: PART - 2], PART * part
         self.memory[at] = 0
         self.memory[at + 1 : at + len(data) + 1] = data
@@ -39,6 +41,7 @@ class Mark:
         self.memory[at] = 1
 
     def clear(self, part: int) -> None:
+        """Nothing is at work in this part any more."""
         self.memory[PART * part] = 0
 
     @property
@@ -59,6 +62,7 @@ class Mark:
         return next((each for each in active if each[1] == STARTING), active[0] if active else None)
 
     def close(self) -> None:
+        """Release the memory."""
         try:
             os.close(self.handle)
         except OSError:

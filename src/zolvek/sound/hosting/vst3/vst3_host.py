@@ -43,6 +43,7 @@ __all__ = [
 
 
 def is_bundle(path: Path) -> bool:
+    """Whether a file or folder is a VST3 plugin."""
     return path.suffix.lower() == SUFFIX and path.exists()
 
 
@@ -80,6 +81,7 @@ def within(bundle: Path) -> Contents:
 
 
 def unit(device: Device, rate: int, bundle: Path) -> Unit:
+    """A plugin at work. Raises ZolvekError if it can't be used."""
     own = device.row.plugin
     assert own is not None
     there = described(own.uri, bundle)
@@ -95,6 +97,7 @@ def unit(device: Device, rate: int, bundle: Path) -> Unit:
 
 
 def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
+    """The state of one instance, and of another that was given it."""
     assert kind.plugin is not None
     first, second = (loaded(kind.plugin.path, kind.name) for _ in range(2))
     for parameter in first._parameters:
@@ -106,6 +109,7 @@ def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
 
 
 def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
+    """A run of BLOCK frames without anything of ours."""
     assert kind.plugin is not None
     plugin = loaded(kind.plugin.path, kind.name)
     silence = np.zeros((len(kind.plugin.outputs), BLOCK), np.float32)

@@ -27,6 +27,7 @@ class Instance:
         self.parameters = self.made._parameters
 
     def set(self, values: list[tuple[int, float]]) -> None:
+        """Set control ports, by symbol."""
         for index, value in values:
             self.parameters[index].raw_value = value
 
@@ -37,9 +38,11 @@ class Instance:
 
     @property
     def latency(self) -> int:
+        """Frames by which its sound is late."""
         return max(int(self.made.reported_latency_samples), 0)
 
     def begin_again(self) -> bool:
+        """Start again from silence; whether that was possible."""
         try:
             self.made.reset()
         except RuntimeError:  # it would have to be loaded again, by the thread that loaded it
@@ -48,6 +51,7 @@ class Instance:
         return True
 
     def through(self, stretch: Stretch) -> None:
+        """Run a stretch through the plugin."""
         sound, out, messages = stretch.sound, stretch.out, stretch.messages
         rows = [self.parameters[port] for port in stretch.ports.tolist()]
         none: list[Message] = []

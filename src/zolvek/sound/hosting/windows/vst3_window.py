@@ -76,10 +76,12 @@ class HostedWindow:
         return float(parameter.position(own))
 
     def report(self, what: str, value: Any) -> None:
+        """Send a report to the program."""
         pickle.dump((what, value), self.out)
         self.out.flush()
 
     def watch(self) -> None:
+        """Report what is moved, until the window closes."""
         with contextlib.suppress(OSError, ValueError):
             while not self.closed.wait(LOOKED_EVERY):
                 self.look()
@@ -165,6 +167,7 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
 
 
 def run(source: BinaryIO, out: BinaryIO) -> None:
+    """Show the window that `source` asks for, and report to `out`."""
     _, device = pickle.load(source)
     try:
         shown = HostedWindow(device, out)
