@@ -147,7 +147,7 @@ class Bars(unittest.TestCase):
             for a, b in zip(old.lanes, new.lanes, strict=True):
                 np.testing.assert_allclose(b.curve.at(at), a.curve.at(at), atol=1e-9)
                 np.testing.assert_allclose(b.curve.at(late - (last - first)), a.curve.at(late), atol=1e-6)
-        self.assertIn("Taken out:", done.words)
+        self.assertIn("Removed:", done.words)
         gone = sum(len(t.notes) for t in demo.tracks) - sum(len(t.notes) for t in done.project.tracks)
         self.assertIn(f"{gone} notes", done.words)
         seconds = lambda p, b: float(p.tempo.seconds(b))  # noqa: E731

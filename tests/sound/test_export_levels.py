@@ -68,7 +68,7 @@ class Levels(unittest.TestCase):
         over = int((np.abs(render(project)) > 1.0).any(axis=0).sum())
         self.assertEqual(done.cut, over)
         self.assertAlmostEqual(done.peak, 20.0 * np.log10(1.2), 2)
-        self.assertIn("were cut off", done.words[0])
+        self.assertIn("were clipped", done.words[0])
         lower = mix_export.deliver(project, out, tail=False, lower=done.true_peak + 1.0)
         self.assertEqual((lower.cut, lower.words), (0, []))
         self.assertAlmostEqual(lower.true_peak, -1.0, 2)
@@ -105,11 +105,11 @@ class Levels(unittest.TestCase):
         linked = self.folder / "linked.wav"
         os.link(sound, linked)
         for target in (path, sound, linked, self.folder / "." / "tone.wav"):
-            with self.assertRaisesRegex(ZolvekError, "file of the project itself"):
+            with self.assertRaisesRegex(ZolvekError, "belongs to the project"):
                 need_other([target], project, path)
         need_other([self.folder / "new.wav"], project, path)
         before = sound.read_bytes()
-        with self.assertRaisesRegex(ZolvekError, "file of the project itself"):
+        with self.assertRaisesRegex(ZolvekError, "belongs to the project"):
             project_file.save(project, sound)
         self.assertEqual(sound.read_bytes(), before)
         project_file.save(project, path)

@@ -142,7 +142,7 @@ class Play(unittest.TestCase):
 
     def test_what_can_t_be_is_said_in_a_line(self) -> None:
         for words, told in (
-            (("--out", "silent", "--clock", "lead"), "takes JACK or PipeWire"),
+            (("--out", "silent", "--clock", "lead"), "needs JACK or PipeWire"),
             (("--osc", "nowhere"), "is not an address"),
             (("--from", "99"), "project ends"),
             (("--loop", "9", "9"), "empty"),

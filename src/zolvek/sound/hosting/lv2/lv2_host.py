@@ -11,15 +11,8 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
-from zolvek.sound.hosting.lv2.lv2_world import (
-    World,
-    bundles,
-    describe,
-    described,
-    is_bundle,
-    kind_of,
-    roots,
-)
+from zolvek.sound.hosting.lv2.lv2_folders import bundles, is_bundle, roots
+from zolvek.sound.hosting.lv2.lv2_world import World, describe, described, kind_of
 from zolvek.sound.hosting.plugin.control_events import defaults
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit

@@ -18,10 +18,8 @@ from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.lv2.host_features import URIS as SERVICES
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
-from zolvek.sound.hosting.plugin import plugin_folders
 from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, written
 from zolvek.sound.hosting.plugin.port_parameters import Port, keys_of, parameter_of
-from zolvek.storage.opening import is_ordinary
 
 LV2 = "http://lv2plug.in/ns/"
 CORE, ATOM = f"{LV2}lv2core#", f"{LV2}ext/atom#"
@@ -31,13 +29,6 @@ MIDI_EVENT = f"{LV2}ext/midi#MidiEvent"
 RDF_TYPE = "http://www.w3.org/1999/02/22-rdf-syntax-ns#type"
 DYNAMIC_MANIFESTS = b"http://drobilla.net/ns/lilv#dyn-manifest"  # LILV_OPTION_DYN_MANIFEST
 LABEL = "http://www.w3.org/2000/01/rdf-schema#label"
-USUAL_PLACES = (
-    "~/.lv2",
-    "/usr/lib/lv2",
-    "/usr/local/lib/lv2",
-    "/usr/lib64/lv2",
-    "/usr/local/lib64/lv2",
-)
 # What this host offers; a plugin that requires anything else can't be used.
 OFFERED = {
     f"{LV2}ext/urid#map", f"{LV2}ext/urid#unmap", f"{LV2}ext/options#options", f"{LV2}ext/worker#schedule",
@@ -46,27 +37,6 @@ OFFERED = {
 }  # fmt: skip
 STATE_URI = b"urn:zolvek:state"
 PREFIX = "lv2:"  # before a plugin's URI, in the key of its kind
-
-
-def roots() -> list[Path]:
-    """The folders of the search path: LV2_PATH, else the usual places."""
-    return plugin_folders.roots("LV2_PATH", USUAL_PLACES)
-
-
-def is_bundle(path: Path) -> bool:
-    """Whether a folder is an LV2 bundle."""
-    return is_ordinary(path / "manifest.ttl")
-
-
-def bundles() -> list[Path]:
-    """The folders of all bundles on the search path."""
-    found = []
-    for root in roots():
-        try:
-            found += [each for each in root.iterdir() if is_bundle(each)]
-        except OSError:
-            continue
-    return sorted(found)
 
 
 class World:
