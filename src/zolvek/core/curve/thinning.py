@@ -42,6 +42,7 @@ MOST_TURNS = 4_000
 LONG = 50_000  # samples from which on fewer ways are tried
 # What a loop calls, callees first.
 HELPERS = {
+    "funnel": ("_ended", "_corners"),
     "farthest": (
         "bend",
         "s_curve",
@@ -55,7 +56,7 @@ HELPERS = {
         "_guess",
         "_between",
         "_follows",
-    )
+    ),
 }
 
 

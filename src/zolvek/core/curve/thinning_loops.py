@@ -28,14 +28,20 @@ FAILURES = 3  # runs that fail in a row before longer ones are cancelled
 
 
 def funnel(x: Any, low: Any, high: Any) -> Any:
-    """The path of fewest links between `low` and `high` at increasing `x`: its corners as rows
-    (x, y). Where low and high meet it passes through.
+    """The path of fewest links between `low` and `high` at increasing `x`: its corners as rows (x, y). Where low and
+    high meet it passes through.
 
-    Each link is the line that gets furthest; the next may begin anywhere on the part of it that
-    lies past its last touch of the corridor (its window).
+    Greedy, and optimal for corners at free places (Imai and Iri, Polygonal approximations of a curve, 1988): each link
+    is the line that gets furthest; the next may begin anywhere on the part of it that lies past its last touch of the
+    corridor (its window). Whether a line still passes is decided in constant amortised time by two convex chains
+    (O'Rourke, An on-line algorithm for fitting straight lines between data ranges, 1981).
 
-    Long: its dozen numbers of state would have to be handed in and out of every part of it, one sample
-    after another.
+    Invariant, before each bound: `up` and `dn` are the convex hulls of the upper and lower bounds of this link, from
+    the points at which the limiting lines touch them; `steep` is the steepest and `flat` the shallowest line that
+    passes all bounds so far, and every line that passes lies between the two.
+
+    Long: step one, taking in a bound, runs for every sample. Handed in and out of a function, in arrays, its dozen
+    numbers of state took four times as long. Steps two and three run once a link: `_ended` and `_corners`.
     """
     n = len(x)
     # What lines have to stay below and above, as convex chains, and where their tangents are.
@@ -49,14 +55,12 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
     windows = np.empty((n + 2, 2))  # where the next link may begin: first and last x
     links = 0
     i = 0
-    # Bounds that a window puts before the next samples: (x, y, is it an upper one).
-    before_x, before_y = np.empty(n + 4), np.empty(n + 4)
-    before_up = np.empty(n + 4, np.int8)
+    ahead = np.empty((n + 4, 3))  # bounds that a window puts before the next samples: x, y, is it an upper one
     waiting, taken = 0, 0
     phase = 0  # of a sample: its upper bound, then its lower one
     while True:
         if taken < waiting:
-            px, py, is_up = before_x[taken], before_y[taken], before_up[taken] == 1
+            px, py, is_up = ahead[taken, 0], ahead[taken, 1], ahead[taken, 2] == 1.0
             own = False
         elif i < n:
             px, py, is_up = x[i], high[i] if phase == 0 else low[i], phase == 0
@@ -121,40 +125,14 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
             else:
                 taken += 1
             continue
-        # The line that got furthest, from where it last touched to where it leaves.
         if is_up:
-            at_x, at_y, slope = flat_x, flat_y, flat
-            edge = high
+            waiting = _ended(True, i, x, high, low, flat_x, flat_y, flat, lines, windows, links, ahead)
         else:
-            at_x, at_y, slope = steep_x, steep_y, steep
-            edge = low
-        j = i - 1 if i > 0 else 0
-        gap0 = at_y + slope * (x[j] - at_x) - edge[j]
-        gap1 = at_y + slope * (x[i] - at_x) - edge[i]
-        share = gap0 / (gap0 - gap1) if gap0 != gap1 else 0.0
-        share = min(max(share, 0.0), 1.0)
-        out_x = x[j] + share * (x[i] - x[j])
-        out_x = max(out_x, at_x)
-        out_y = at_y + slope * (out_x - at_x)
-        lines[links, 0], lines[links, 1], lines[links, 2] = at_x, at_y, slope
-        windows[links, 0], windows[links, 1] = at_x, out_x
+            waiting = _ended(False, i, x, low, high, steep_x, steep_y, steep, lines, windows, links, ahead)
         links += 1
-        # What the window asks of the next link, in order of x.
-        waiting, taken = 0, 0
-        before_x[0], before_y[0], before_up[0] = at_x, at_y, 0 if is_up else 1
-        waiting = 1
-        first = np.searchsorted(x, at_x, side="right")
-        for m in range(first, i):
-            if x[m] < out_x:
-                before_x[waiting] = x[m]
-                before_y[waiting] = low[m] if is_up else high[m]
-                before_up[waiting] = 0 if is_up else 1
-                waiting += 1
-        before_x[waiting], before_y[waiting], before_up[waiting] = out_x, out_y, 1 if is_up else 0
-        waiting += 1
+        taken, phase = 0, 0
         up_n, dn_n, up_at, dn_at = 0, 0, 0, 0
         steep, flat = INFINITE, -INFINITE
-        phase = 0
     # The last link: any line that still passes; half way between the two extremes.
     if steep < INFINITE and flat > -INFINITE:
         cut = steep - flat
@@ -165,7 +143,35 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
         lines[links, 0], lines[links, 1], lines[links, 2] = steep_x, steep_y, steep
     else:
         lines[links, 0], lines[links, 1], lines[links, 2] = flat_x, flat_y, flat
-    links += 1
+    return _corners(x, lines, windows, links + 1)
+
+
+def _ended(
+    is_up: Any, i: Any, x: Any, edge: Any, inner: Any, at_x: Any, at_y: Any, slope: Any,
+    lines: Any, windows: Any, links: Any, ahead: Any,
+) -> Any:  # fmt: skip
+    """Step two: the link that got furthest, from where it last touched the corridor to where it leaves it through
+    `edge`. Its window bounds the next link; how many bounds that makes."""
+    j = i - 1 if i > 0 else 0
+    gap0 = at_y + slope * (x[j] - at_x) - edge[j]
+    gap1 = at_y + slope * (x[i] - at_x) - edge[i]
+    share = gap0 / (gap0 - gap1) if gap0 != gap1 else 0.0
+    out_x = max(x[j] + min(max(share, 0.0), 1.0) * (x[i] - x[j]), at_x)
+    lines[links, 0], lines[links, 1], lines[links, 2] = at_x, at_y, slope
+    windows[links, 0], windows[links, 1] = at_x, out_x
+    this, that = (1.0, 0.0) if is_up else (0.0, 1.0)
+    ahead[0, 0], ahead[0, 1], ahead[0, 2] = at_x, at_y, that
+    waiting = 1
+    for m in range(np.searchsorted(x, at_x, side="right"), i):
+        if x[m] < out_x:
+            ahead[waiting, 0], ahead[waiting, 1], ahead[waiting, 2] = x[m], inner[m], that
+            waiting += 1
+    ahead[waiting, 0], ahead[waiting, 1], ahead[waiting, 2] = out_x, at_y + slope * (out_x - at_x), this
+    return waiting + 1
+
+
+def _corners(x: Any, lines: Any, windows: Any, links: Any) -> Any:
+    """Step three: where neighbouring links meet, within their windows."""
     corners = np.empty((links + 1, 2))
     corners[0, 0], corners[0, 1] = x[0], lines[0, 1] + lines[0, 2] * (x[0] - lines[0, 0])
     for m in range(1, links):
@@ -174,8 +180,8 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
         cross = (by - b * bx - ay + a * ax) / (a - b) if a != b else windows[m - 1, 0]
         cross = min(max(cross, windows[m - 1, 0]), windows[m - 1, 1])
         corners[m, 0], corners[m, 1] = cross, ay + a * (cross - ax)
-    last = lines[links - 1]
-    corners[links, 0], corners[links, 1] = x[n - 1], last[1] + last[2] * (x[n - 1] - last[0])
+    end = lines[links - 1]
+    corners[links, 0], corners[links, 1] = x[-1], end[1] + end[2] * (x[-1] - end[0])
     return corners
 
 
