@@ -13,6 +13,7 @@ Reason = Callable[[Studio], str]
 
 
 def never(studio: Studio) -> str:
+    """An action that is always available."""
     return ""
 
 

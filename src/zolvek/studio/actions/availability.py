@@ -16,6 +16,7 @@ NO_SPAN = "Select a span on the ruler first."
 
 
 def lane(studio: Studio) -> str:
+    """There is a lane that is not locked."""
     return "" if studio.session.focus.id is not None else NO_LANE
 
 
@@ -33,14 +34,17 @@ def points(studio: Studio) -> str:
 
 
 def span(studio: Studio) -> str:
+    """A span is selected and there is a lane."""
     return open_lane(studio) or any_span(studio)
 
 
 def any_span(studio: Studio) -> str:
+    """A span is selected."""
     return "" if studio.session.span.beats is not None else NO_SPAN
 
 
 def device(studio: Studio) -> str:
+    """There is a device."""
     return "" if studio.session.shown.device is not None else "There is no device. Add one first."
 
 
@@ -50,6 +54,7 @@ def new_control(studio: Studio) -> str:
 
 
 def lane_and_new_control(studio: Studio) -> str:
+    """There is a lane, and a touched control without one."""
     return open_lane(studio) or new_control(studio)
 
 
@@ -60,93 +65,113 @@ def sound_files(studio: Studio) -> str:
 
 
 def slots(studio: Studio) -> str:
+    """The lane has slots."""
     own = studio.session.lane
     return open_lane(studio) or ("" if own and own.slots else "The lane has no slots. Add some in the Patterns panel.")
 
 
 def armed(studio: Studio) -> str:
+    """A lane is armed."""
     return "" if studio.session.passes.armed else "No lane is armed."
 
 
 def playing(studio: Studio) -> str:
+    """The song plays."""
     return "" if studio.player.playing else "Playback is stopped."
 
 
 def undo(studio: Studio) -> str:
+    """There is a step to undo."""
     return "" if studio.session.document.history.undo_label else "There is nothing to undo."
 
 
 def redo(studio: Studio) -> str:
+    """There is a step to redo."""
     return "" if studio.session.document.history.redo_label else "There is nothing to redo."
 
 
 def take(studio: Studio) -> str:
+    """The lane has a take."""
     has = studio.session.picked.take is not None
     return lane(studio) or ("" if has else "The lane has no take. Arm it and record a pass.")
 
 
 def open_take(studio: Studio) -> str:
+    """The lane has a take and is not locked."""
     return open_lane(studio) or take(studio)
 
 
 def take_and_span(studio: Studio) -> str:
+    """The lane has a take, and a span is selected."""
     return open_take(studio) or any_span(studio)
 
 
 def layer(studio: Studio) -> str:
+    """The lane has a layer."""
     has = studio.session.picked.layer is not None
     return open_lane(studio) or ("" if has else "The lane has no layer.")
 
 
 def drawn_layer(studio: Studio) -> str:
+    """The layer is a curve."""
     own = studio.session.picked.layer
     return layer(studio) or ("" if own and own.curve is not None else "This layer is not a curve.")
 
 
 def layer_with_depth(studio: Studio) -> str:
+    """The layer's depth is a curve."""
     own = studio.session.picked.layer
     drawn = own is not None and own.amount_way is not None
     return layer(studio) or ("" if drawn else "Its depth is already a number.")
 
 
 def lfo_layer(studio: Studio) -> str:
+    """The layer is an LFO."""
     own = studio.session.picked.layer
     return layer(studio) or ("" if own and own.lfo is not None else "This layer is not an LFO.")
 
 
 def layer_and_span(studio: Studio) -> str:
+    """There is a layer, and a span is selected."""
     return layer(studio) or any_span(studio)
 
 
 def pattern(studio: Studio) -> str:
+    """A pattern is selected."""
     session = studio.session
     found = session.shelf.named(session.picked.pattern)
     return "" if found is not None else "Select a pattern in the Patterns panel first."
 
 
 def pattern_and_lane(studio: Studio) -> str:
+    """A pattern is selected and there is a lane."""
     return open_lane(studio) or pattern(studio)
 
 
 def shelf_step(studio: Studio) -> str:
+    """The library has a change to undo."""
     return "" if studio.session.shelf.steps else "Nothing in the library has changed."
 
 
 def control(studio: Studio) -> str:
+    """A control is touched."""
     return "" if studio.session.shown.control is not None else "Click a dial first."
 
 
 def kept(studio: Studio) -> str:
+    """A version is stored."""
     return "" if studio.session.hearing.kept is not None else "No version is stored."
 
 
 def switch(studio: Studio) -> str:
+    """There is a slot change before the playhead."""
     own, here = studio.session.lane, studio.session.playhead.beat
     there = own is not None and any(each.beat <= here + 1e-9 for each in own.switches)
     return open_lane(studio) or ("" if there else "There is no slot change before the playhead.")
 
 
 def section(studio: Studio) -> str:
+    """There is a section at the playhead."""
     session = studio.session
     first = min((x.beat for x in session.project.sections), default=None)
     there = first is not None and first <= session.playhead.beat
@@ -155,17 +180,20 @@ def section(studio: Studio) -> str:
 
 
 def later_tempo(studio: Studio) -> str:
+    """The tempo point before the playhead is not the first."""
     points, here = studio.session.project.tempo.points, studio.session.playhead.beat
     later = any(0.0 < point.beat <= here + 1e-9 for point in points)
     return "" if later else "The first tempo can't be removed. Type another value."
 
 
 def later_meter(studio: Studio) -> str:
+    """The meter before the playhead is not the first."""
     meter, here = studio.session.project.meter, studio.session.playhead.beat
     return "" if meter.meter_at(here + 1e-9).bar > 1 else "The first meter can't be removed. Type another one."
 
 
 def sound_track(studio: Studio) -> str:
+    """The track has clips."""
     shown = studio.session.shown.device
     if shown is None:
         return "There is no track."
@@ -174,28 +202,34 @@ def sound_track(studio: Studio) -> str:
 
 
 def a_mark(studio: Studio) -> str:
+    """A bar line is marked."""
     return "" if studio.session.arranging.marks else "No bar lines are marked."
 
 
 def two_marks(studio: Studio) -> str:
+    """Two bar lines are marked."""
     return "" if len(studio.session.arranging.marks) > 1 else "Mark at least two bar lines first."
 
 
 def block(studio: Studio) -> str:
+    """A clip is selected."""
     has = studio.session.arranging.block is not None
     return "" if has else "Click a clip on the track row first."
 
 
 def notes(studio: Studio) -> str:
+    """Notes are selected."""
     has = bool(studio.session.arranging.notes)
     return "" if has else "Select notes on the track row first."
 
 
 def notes_or_block(studio: Studio) -> str:
+    """Notes or a clip are selected."""
     return "" if not block(studio) else notes(studio)
 
 
 def hits(studio: Studio) -> str:
+    """The hits of the track are known."""
     return (
         ""
         if studio.hits.beats.size
@@ -204,20 +238,24 @@ def hits(studio: Studio) -> str:
 
 
 def hits_and_lane(studio: Studio) -> str:
+    """Hits are known and there is a lane."""
     return open_lane(studio) or hits(studio)
 
 
 def hits_and_points(studio: Studio) -> str:
+    """Hits are known and points are selected."""
     return points(studio) or hits(studio)
 
 
 def left_out(studio: Studio) -> str:
+    """The device's plugin is bypassed after a crash."""
     playback, shown = studio.player.playback, studio.session.shown.device
     gone = playback is not None and shown in playback.left_out
     return "" if gone else "The device's plugin is running."
 
 
 def own_window(studio: Studio) -> str:
+    """The device's plugin has a window."""
     from zolvek.sound.hosting.windows.own_window import OWN_WINDOWS
 
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
@@ -228,5 +266,6 @@ def own_window(studio: Studio) -> str:
 
 
 def side_chain(studio: Studio) -> str:
+    """The device has a side-chain input."""
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
     return "" if plugin is not None and plugin.side else "The device has no side-chain input."

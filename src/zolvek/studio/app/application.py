@@ -53,6 +53,7 @@ def application(theme: str = "vellum") -> QApplication:
 
 
 def first_project(path: Path | None) -> Project:
+    """The project that a start opens: of a file, or an empty one."""
     if path is None:
         from zolvek.core.edits.new_project import fresh
 

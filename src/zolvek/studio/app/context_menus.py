@@ -102,6 +102,7 @@ class ContextMenu(QObject):
 
 
 def menu_of(actions: Actions, kind: str, parent: QWidget) -> QMenu:
+    """The context menu of a kind of thing."""
     menu = QMenu(parent)
     menu.setObjectName(f"menu of a {kind}")
     menu.setToolTipsVisible(True)

@@ -36,12 +36,14 @@ class Faults(QObject):
         self.raised.connect(self.show, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # PyQt's stub leaves the type out
 
     def begin(self) -> None:
+        """Catch faults from now on."""
         sys.excepthook = self.hook
         threading.excepthook = lambda fault: (
             self.hook(fault.exc_type, fault.exc_value, fault.exc_traceback) if fault.exc_value is not None else None
         )
 
     def hook(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        """Note a fault, and show it when nothing is painted."""
         if issubclass(kind, KeyboardInterrupt):
             return  # the window closes in order; see `interruption`
         frames = traceback.extract_tb(trace)
@@ -66,5 +68,6 @@ class Faults(QObject):
         traceback.clear_frames(trace)
 
     def show(self, error: ZolvekError) -> None:
+        """Show a fault in a box."""
         self.window.studio.autosave.keep()
         self.window.session.notices.report(error)

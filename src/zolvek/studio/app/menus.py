@@ -53,6 +53,7 @@ class Actions(QObject):
             (focus_lane if row.on_lane else window).addAction(self.made[row.id])
 
     def fill(self, bar: QMenuBar) -> None:
+        """Fill the menu bar."""
         for name, rows in MENUS.items():
             menu = bar.addMenu(MNEMONICS.get(name, f"&{name}"))
             assert menu is not None
@@ -85,6 +86,7 @@ class Actions(QObject):
             self.refreshing.start(DRAGGED_MS)
 
     def refresh(self) -> None:
+        """Set text, check mark and availability of every action."""
         for row in ACTIONS:
             action = self.made[row.id]
             reason = row.refused(self.studio)
@@ -99,6 +101,7 @@ class Actions(QObject):
                 action.setText(row.label(self.studio))
 
     def load_icons(self) -> None:
+        """Load the symbols, after the first picture."""
         from zolvek.studio.toolkit.icons import icon
 
         theme = themes.THEMES[self.studio.session.settings.window.theme]
@@ -116,6 +119,7 @@ class Recent(QMenu):
         self.aboutToShow.connect(self.fill)
 
     def fill(self) -> None:
+        """Fill the menu of recent projects."""
         self.clear()
         names = self.studio.session.settings.files.recent
         for name in names:

@@ -33,9 +33,11 @@ class WindowBar:
         self.dialog.canceled.connect(stop)
 
     def progressed(self, done: int, total: int) -> None:
+        """Show how far the work is."""
         self.dialog.setValue(99 * done // max(total, 1))
 
     def close(self) -> None:
+        """Close the bar."""
         self.dialog.canceled.disconnect()
         self.dialog.close()
         self.dialog.deleteLater()
@@ -55,12 +57,14 @@ class WindowAsks:
         self.over: QWidget | None = None
 
     def confirm(self, question: str, details: str) -> bool:
+        """See `Ask`."""
         button = QMessageBox.StandardButton
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", question, button.Yes | button.Cancel, self.over)
         box.setInformativeText(details)
         return box.exec() == button.Yes
 
     def pick(self, question: str, details: str, options: Sequence[str]) -> str | None:
+        """See `Ask`."""
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", question, parent=self.over)
         box.setInformativeText(details)
         roles = [QMessageBox.ButtonRole.AcceptRole] * (len(options) - 1)
@@ -72,6 +76,7 @@ class WindowAsks:
         return next((text for button, text in buttons.items() if button is clicked), None)
 
     def unsaved(self, title: str) -> str:
+        """See `Ask`."""
         button = QMessageBox.StandardButton
         box = QMessageBox(self.over)
         box.setWindowTitle("Zolvek")
@@ -83,37 +88,46 @@ class WindowAsks:
         return answers.get(QMessageBox.StandardButton(box.exec()), "cancel")
 
     def text(self, title: str, label: str, start: str = "") -> str | None:
+        """See `Ask`."""
         progressed, done = QInputDialog.getText(self.over, title, label, text=start)
         return progressed if done else None
 
     def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
+        """See `Ask`."""
         progressed, done = QInputDialog.getDouble(self.over, title, label, start, low, high, decimals)
         return progressed if done else None
 
     def choose(self, title: str, label: str, rows: Sequence[str]) -> str | None:
+        """See `Ask`."""
         progressed, done = QInputDialog.getItem(self.over, title, label, rows, 0, False)
         return progressed if done else None
 
     def path_to_read(self, title: str, folder: str, kinds: str) -> Path | None:
+        """See `Ask`."""
         name, _ = QFileDialog.getOpenFileName(self.over, title, folder, kinds)
         return Path(name) if name else None
 
     def paths_to_read(self, title: str, folder: str, kinds: str) -> list[Path]:
+        """See `Ask`."""
         names, _ = QFileDialog.getOpenFileNames(self.over, title, folder, kinds)
         return [Path(name) for name in names]
 
     def folder(self, title: str, folder: str) -> Path | None:
+        """See `Ask`."""
         name = QFileDialog.getExistingDirectory(self.over, title, folder)
         return Path(name) if name else None
 
     def path_to_write(self, title: str, suggested: str, kinds: str) -> Path | None:
+        """See `Ask`."""
         name, _ = QFileDialog.getSaveFileName(self.over, title, suggested, kinds)
         return Path(name) if name else None
 
     def filled(self, make: Callable[[QWidget], D]) -> D | None:
+        """See `Ask`."""
         assert self.over is not None
         dialog = make(self.over)
         return dialog if dialog.exec() else None
 
     def progress(self, name: str, stop: Callable[[], object]) -> WindowBar:
+        """See `Ask`."""
         return WindowBar(name, stop, self.over)

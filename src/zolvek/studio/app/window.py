@@ -117,36 +117,46 @@ class Window(QMainWindow):
     # --- what it is given to show: asking.Show ---
 
     def beginning(self) -> None:
+        """See `Show`."""
         self.sheet.come()
 
     def first_curve(self) -> None:
+        """See `Show`."""
         self.guided.begin()
 
     def action(self, key: str) -> QAction:
+        """See `Show`."""
         return self.made.made[key]
 
     def panel(self, key: str) -> None:
+        """See `Show`."""
         self.rail.show_step(key)
 
     def field(self, name: str) -> None:
+        """See `Show`."""
         for entry in self.rail.findChildren(QLineEdit):
             if entry.accessibleName() == name:
                 entry.setFocus(Qt.FocusReason.ShortcutFocusReason)
                 entry.selectAll()
 
     def search(self) -> None:
+        """See `Show`."""
         self.index.begin_search()
 
     def rename(self, track: str | None, device: str | None) -> None:
+        """See `Show`."""
         self.index.rename(self.index.row_of(track, device))
 
     def escape(self) -> None:
+        """See `Show`."""
         self.focus_lane.escape()
 
     def context_menu(self, widget: QWidget, pick: Pick) -> None:
+        """See `Show`."""
         ContextMenu(widget, self.made, pick)
 
     def spot(self) -> tuple[float, float] | None:
+        """See `Show`."""
         return self.focus_lane.spot
 
     def next_area(self, way: int) -> None:
@@ -169,12 +179,15 @@ class Window(QMainWindow):
         super().keyPressEvent(event)
 
     def backdrop(self, kind: str) -> None:
+        """See `Show`."""
         self.focus_lane.backdrops.set_kind(kind)
 
     def leave(self) -> None:
+        """See `Show`."""
         self.close()
 
     def monitor(self) -> None:
+        """See `Show`."""
         from zolvek.studio.views.windows.midi_monitor import Monitor
 
         self.monitor_window = self.monitor_window or Monitor(self.session, self.studio.outside, self)
@@ -182,6 +195,7 @@ class Window(QMainWindow):
         self.monitor_window.activateWindow()
 
     def guide(self) -> None:
+        """See `Show`."""
         from zolvek.studio.views.windows.guide_window import Guide
 
         self.guide_window = self.guide_window or Guide(self)
@@ -189,6 +203,7 @@ class Window(QMainWindow):
         self.guide_window.activateWindow()
 
     def shortcuts(self) -> None:
+        """See `Show`."""
         from zolvek.studio.toolkit.dialogs import ShortcutsDialog
 
         ShortcutsDialog(shortcut_rows(), self).exec()
@@ -198,6 +213,7 @@ class Window(QMainWindow):
         QTimer.singleShot(0, self.lesson.follow)
 
     def finder(self) -> None:
+        """See `Show`."""
         from zolvek.studio.views.windows.command_finder import Finder
 
         finder = Finder(self.studio, self)

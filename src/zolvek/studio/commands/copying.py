@@ -33,6 +33,7 @@ def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
 
 
 def cut(session: Session) -> None:
+    """Move the span to the clipboard; a straight line is left."""
     first, last = copy(session)
     edit_together(session, "Cut", lambda x: spans.clear(x.curve, first, last), NONE_CHOSEN)
 
@@ -117,6 +118,7 @@ def repeat_to(session: Session, end: float, scale: float = 1.0, tilt: float = 0.
 
 
 def repeat_to_section_end(session: Session) -> None:
+    """Repeat the span up to the next section."""
     first, _, _ = scope(session)
     repeat_to(session, session.project.section_at(first)[1])
 

@@ -25,12 +25,14 @@ def apply_preset(session: Session, device: str, preset: str) -> None:
 
 
 def move_device(session: Session, by: int) -> None:
+    """Move the shown device in its chain."""
     device = chosen_device(session)
     project = chains.move_device(session.project, device.id, by)
     session.document.edit(f"Move {device.name}", project)
 
 
 def bypass_device(session: Session) -> None:
+    """Bypass the shown device, or not."""
     device = chosen_device(session)
     label = f"Apply {device.name}" if device.bypassed else f"Bypass {device.name}"
     changed = replace(device, bypassed=not device.bypassed)
@@ -81,6 +83,7 @@ def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:
 
 
 def remove_track(session: Session, ask: Ask) -> None:
+    """Ask, then remove the shown track."""
     track = shown_track(session)
     names = ", ".join(session.project.label_of(lane.id) for lane in track.lanes) or "No lanes"
     if ask.confirm(
@@ -92,6 +95,7 @@ def remove_track(session: Session, ask: Ask) -> None:
 
 
 def mute_track(session: Session, track: Track) -> None:
+    """Mute or unmute a track."""
     label = f"Hear {track.name}" if track.muted else f"Mute {track.name}"
     project = replacement.with_track(session.project, replace(track, muted=not track.muted))
     session.document.edit(label, project)

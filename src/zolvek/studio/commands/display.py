@@ -29,24 +29,29 @@ def next_grid_kind(session: Session) -> None:
 
 
 def toggle_snap(session: Session) -> None:
+    """Switch the grid on or off."""
     session.tools.set_grid(on=not session.tools.grid.on)
 
 
 def toggle_distance(session: Session) -> None:
+    """Switch relative snap on or off."""
     session.tools.set_keep_distance(not session.settings.editing.relative_snap)
 
 
 def show_span(studio: Studio) -> None:
+    """Zoom to the selected span."""
     if studio.session.span.beats:
         first, last = studio.session.span.beats
         studio.view.show(first, last - first)
 
 
 def switch_theme(session: Session) -> None:
+    """Go to the other theme."""
     session.look.set_theme("vellum" if session.settings.window.theme == "lamp" else "lamp")
 
 
 def toggle_follow(session: Session) -> None:
+    """Switch following touched controls on or off."""
     session.look.set_follow(not session.settings.editing.follow_touched)
 
 

@@ -115,6 +115,7 @@ def stamp(studio: Studio, form: str, depth: float, length: str, hold: str = "", 
 
 
 def ask_stamp(studio: Studio) -> None:
+    """Ask for a stamp, and put it on every hit of the span."""
     from zolvek.studio.toolkit.dialogs import HitsDialog
 
     _needed(studio)

@@ -28,6 +28,7 @@ def toggle(session: Session, label: str, switch: str) -> None:
 
 
 def toggle_bypass(session: Session) -> None:
+    """Bypass the lane, or apply it."""
     lane = unlocked(session)
     label = "Apply the lane" if lane.bypassed else "Bypass the lane"
     change(session, label, bypassed=not lane.bypassed)
@@ -139,6 +140,7 @@ def remove_switch(session: Session) -> None:
 
 
 def set_reach(session: Session, low: float, high: float, keep_sound: bool, gesture: object = None) -> None:
+    """Give the lane another reach."""
     lane = base_only(session, "reach")
     text = session.project.parameter_of(lane.id).text
     changed = lanes.with_reach(lane, low, high, keep_sound)
@@ -180,6 +182,7 @@ def hide(session: Session) -> None:
 
 
 def show_all(session: Session) -> None:
+    """Show all hidden lanes."""
     project = session.project
     for lane in project.lanes():
         project = replacement.with_lane(project, replace(lane, hidden=False))
@@ -189,20 +192,24 @@ def show_all(session: Session) -> None:
 
 
 def next_colour(session: Session) -> None:
+    """Give the lane the next colour."""
     if session.lane is not None:
         change(session, "Colour the lane", colour=(session.lane.colour + 1) % COLOURS)
 
 
 def group(session: Session) -> None:
+    """Sort lanes by device."""
     session.document.edit("Group lanes by device", lanes.grouped(session.project))
 
 
 def move(session: Session, by: int) -> None:
+    """Move the lane among its track's lanes."""
     if session.focus.id:
         session.document.edit("Move the lane", lanes.moved(session.project, session.focus.id, by))
 
 
 def name(studio: Studio) -> None:
+    """Ask for the lane's name."""
     lane = studio.session.lane
     if lane:
         typed = studio.ask.text("Rename lane", "Name:", lane.name)
@@ -249,6 +256,7 @@ def link(studio: Studio) -> None:
 
 
 def link_to(session: Session, other: str, factor: float) -> None:
+    """Link the lane to another by a factor; 0 removes the link."""
     lane = unlocked(session)
     label = session.project.label_of(other)
     project = lanes.linked(session.project, lane.id, other, factor)
@@ -284,6 +292,7 @@ def bypass_many(session: Session, everywhere: bool) -> None:
 
 
 def clear(session: Session) -> None:
+    """Make the lane flat."""
     lane = unlocked(session)
     session.document.edit("Clear lane", lanes.cleared(session.project, lane.id))
     kept = lanes.beside_the_curve(session.project.lane(lane.id))
@@ -292,6 +301,7 @@ def clear(session: Session) -> None:
 
 
 def remove(session: Session) -> None:
+    """Remove the lane."""
     lane = unlocked(session)
     label = session.project.label_of(lane.id)
     project = replacement.remove_lane(session.project, lane.id)

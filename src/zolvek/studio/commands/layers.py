@@ -26,22 +26,26 @@ def picked(session: Session) -> tuple[Lane, Layer]:
 
 
 def change(session: Session, label: str, **changes: object) -> None:
+    """Change the layer by a function."""
     lane, layer = picked(session)
     project = layers.with_layer(session.project, lane.id, replace(layer, **changes))
     session.document.edit(label, project)
 
 
 def toggle(session: Session) -> None:
+    """Switch the layer on or off."""
     _, layer = picked(session)
     change(session, f"{layer.label} {'off' if layer.on else 'on'}", on=not layer.on)
 
 
 def solo(session: Session) -> None:
+    """Solo the layer, or not."""
     _, layer = picked(session)
     change(session, f"Solo {layer.label}", solo=not layer.solo)
 
 
 def rename(studio: Studio) -> None:
+    """Ask for the layer's name."""
     _, layer = picked(studio.session)
     name = studio.ask.text("Rename layer", "Name:", layer.name or layer.label)
     if name is not None and name.strip():
@@ -79,6 +83,7 @@ def stretch_to_span(session: Session) -> None:
 
 
 def remove(session: Session) -> None:
+    """Remove the layer."""
     lane, layer = picked(session)
     made = layers.without_layer(lane, layer.id)
     session.document.edit(f"Remove layer {layer.label}", with_own(session, made))

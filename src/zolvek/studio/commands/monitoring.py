@@ -22,6 +22,7 @@ def hear_alone(session: Session) -> None:
 
 
 def toggle_metronome(session: Session) -> None:
+    """Switch the metronome on or off."""
     session.hearing.listen(metronome=not session.hearing.listening.metronome)
 
 
@@ -58,6 +59,7 @@ def switch_compare(session: Session) -> None:
 
 
 def switch_bypass(session: Session) -> None:
+    """Hear the project without automation, or with it."""
     hearing = session.hearing
     hearing.compare("" if hearing.comparing == "bypass" else "bypass")
 

@@ -14,6 +14,7 @@ COLOURS = 7  # six inks, and none
 
 
 def name_of(session: Session, track: str | None, device: str | None) -> str:
+    """The name of a track or device."""
     project = session.project
     if track:
         return next(each.name for each in project.tracks if each.id == track)
@@ -21,6 +22,7 @@ def name_of(session: Session, track: str | None, device: str | None) -> str:
 
 
 def rename(session: Session, track: str | None, device: str | None, name: str) -> None:
+    """Rename a track or device."""
     old = name_of(session, track, device)
     project = session.project
     made = names.track_renamed(project, track, name) if track else names.device_renamed(project, str(device), name)
@@ -28,17 +30,20 @@ def rename(session: Session, track: str | None, device: str | None, name: str) -
 
 
 def move_track(session: Session, track: str, to: int) -> None:
+    """Move a track to a position."""
     made = names.track_moved(session.project, track, to)
     session.document.edit(f"Move the track {name_of(session, track, None)}", made)
 
 
 def step_track(session: Session, way: int) -> None:
+    """Move the shown track by one."""
     own = shown_track(session)
     place = session.project.tracks.index(own)
     move_track(session, own.id, min(max(place + way, 0), len(session.project.tracks) - 1))
 
 
 def move_device(session: Session, device: str, track: str, to: int) -> None:
+    """Move a device to a position of its chain."""
     name = name_of(session, None, device)
     made = names.device_moved(session.project, device, track, to)
     session.document.edit(f"Move {name}", made)
@@ -46,6 +51,7 @@ def move_device(session: Session, device: str, track: str, to: int) -> None:
 
 
 def device_to(studio: Studio) -> None:
+    """Ask for a track, and move the shown device there."""
     session = studio.session
     device, own = chosen_device(session), shown_track(session)
     others = {t.name: t for t in session.project.tracks if t.id != own.id}
@@ -60,6 +66,7 @@ def device_to(studio: Studio) -> None:
 
 
 def double_device(session: Session) -> None:
+    """Duplicate the shown device."""
     device = chosen_device(session)
     made, key = names.device_doubled(session.project, device.id)
     session.document.edit(f"Duplicate {device.name}", made)
@@ -67,6 +74,7 @@ def double_device(session: Session) -> None:
 
 
 def double_track(session: Session) -> None:
+    """Duplicate the shown track."""
     own = shown_track(session)
     made, key = names.track_doubled(session.project, own.id)
     session.document.edit(f"Duplicate track {own.name}", made)
@@ -76,6 +84,7 @@ def double_track(session: Session) -> None:
 
 
 def colour_track(session: Session) -> None:
+    """Give the shown track the next colour."""
     own = shown_track(session)
     changed = replace(own, colour=(own.colour + 1) % COLOURS)
     session.document.edit(f"Colour {own.name}", replacement.with_track(session.project, changed))

@@ -33,6 +33,7 @@ def save(studio: Studio) -> None:
 
 
 def save_as(studio: Studio, name: str) -> None:
+    """Ask for a name, and save the selection as a pattern."""
     session, shelf, name = studio.session, studio.session.shelf, name.strip()
     curve = target(session).curve
     first, last, _ = scope(session)
@@ -46,6 +47,7 @@ def save_as(studio: Studio, name: str) -> None:
 
 
 def rename(studio: Studio) -> None:
+    """Ask for another name of the pattern."""
     session, pattern = studio.session, picked(studio.session)
     typed_name = studio.ask.text("Rename the pattern", "Name:", pattern.name)
     if typed_name is not None:
@@ -53,6 +55,7 @@ def rename(studio: Studio) -> None:
 
 
 def rename_to(session: Session, name: str) -> None:
+    """Rename the pattern."""
     pattern, name = picked(session), " ".join(name.split())
     if name != pattern.name:
         session.shelf.rename(pattern.name, name)
@@ -61,6 +64,7 @@ def rename_to(session: Session, name: str) -> None:
 
 
 def delete(session: Session) -> None:
+    """Delete the pattern from the library."""
     pattern = picked(session)
     session.shelf.delete(pattern)
     session.notices.did(f"Delete the pattern {pattern.name}. The library's undo restores it")
@@ -85,6 +89,7 @@ def place(session: Session) -> None:
 
 
 def add_slot(session: Session) -> None:
+    """Add the pattern to the lane's slots."""
     pattern, lane = picked(session), unlocked(session)
     label = f"Add {pattern.name} to the slots"
     session.edit_lane(label, replace(lane, slots=(*lane.slots, pattern)))

@@ -20,6 +20,7 @@ def add(studio: Studio) -> None:
 
 
 def try_again(studio: Studio) -> None:
+    """Run the shown device's plugin again."""
     device = chosen_device(studio.session)
     studio.player.ready().try_again(device.id)
     studio.session.notices.say(f"{device.name} runs again.")

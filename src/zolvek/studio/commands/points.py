@@ -35,6 +35,7 @@ from zolvek.studio.session.session import NONE_CHOSEN, Session
 
 
 def select_all(session: Session) -> None:
+    """Select all points."""
     if session.target:
         session.points.choose(np.arange(len(session.target.curve)))
 
@@ -108,6 +109,7 @@ def add_at(session: Session, beat: float, value: float | None = None) -> None:
 
 
 def add_at_playhead(session: Session) -> None:
+    """Add a point at the playhead."""
     add_at(session, session.playhead.beat)
 
 
@@ -140,6 +142,7 @@ def _own(session: Session, each: Target, found: WorkedOn) -> WorkedOn:
 
 
 def delete(session: Session) -> None:
+    """Delete the points in scope."""
     found = worked_points(session)
 
     def edit(each: Target) -> Curve:

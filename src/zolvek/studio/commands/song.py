@@ -20,12 +20,14 @@ FEWEST_TAPS = 4
 
 
 def name_piece(studio: Studio) -> None:
+    """Ask for the song's name."""
     typed = studio.ask.text("Rename song", "Name:", studio.session.project.name)
     if typed is not None:
         rename_piece(studio.session, typed)
 
 
 def rename_piece(session: Session, name: str) -> None:
+    """Rename the song."""
     session.document.edit(f"Rename the song to {name.strip()}", names.project_renamed(session.project, name))
 
 
@@ -79,6 +81,7 @@ def _put(session: Session, label: str, done: bars.Done) -> None:
 
 
 def put_tempo(session: Session, label: str, tempo: TempoMap, gesture: object = None) -> None:
+    """Set a tempo at a beat, from text."""
     before = session.document.before(gesture)
     made = time_maps.with_tempo(before, tempo, session.settings.editing.clips_keep_time)
     session.document.edit(label, made, gesture)
@@ -104,6 +107,7 @@ def tempo_here(session: Session, text: str) -> None:
 
 
 def type_tempo(studio: Studio) -> None:
+    """Ask for a tempo at the playhead."""
     session = studio.session
     beat = session.playhead.beat
     bpm = float(session.project.tempo.bpm(beat))
@@ -141,6 +145,7 @@ def tap_tempo(session: Session, now: float | None = None) -> None:
 
 
 def toggle_keep_sound(session: Session) -> None:
+    """Clips keep their time, or their bars, when the tempo changes."""
     session.settings.editing.clips_keep_time = not session.settings.editing.clips_keep_time
     word = "their time" if session.settings.editing.clips_keep_time else "their bars"
     session.notices.say(f"When the tempo changes, clips keep {word}.")
@@ -154,6 +159,7 @@ def tempo_point_at(session: Session) -> int:
 
 
 def ramp_tempo(session: Session) -> None:
+    """The tempo point before the playhead holds or ramps."""
     place = tempo_point_at(session)
     tempo = time_maps.tempo_ramped(session.project.tempo, place)
     word = "ramps" if tempo.points[place].ramp else "holds"
@@ -161,6 +167,7 @@ def ramp_tempo(session: Session) -> None:
 
 
 def remove_tempo(session: Session) -> None:
+    """Remove the tempo point before the playhead."""
     place = tempo_point_at(session)
     tempo = time_maps.tempo_without(session.project.tempo, place)
     put_tempo(session, "Remove tempo point", tempo)
@@ -181,12 +188,14 @@ def meter_here(session: Session, text: str) -> None:
 
 
 def put_meter(session: Session, label: str, project: Project, meter: object, gesture: object = None) -> None:
+    """Set a meter at a beat, from text."""
     from zolvek.core.records import replace
 
     session.document.edit(label, replace(project, meter=meter), gesture)
 
 
 def type_meter(studio: Studio) -> None:
+    """Ask for a meter at the playhead's bar."""
     session = studio.session
     here = session.project.meter.meter_at(session.playhead.beat + 1e-9)
     bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
@@ -196,6 +205,7 @@ def type_meter(studio: Studio) -> None:
 
 
 def remove_meter(session: Session) -> None:
+    """Remove the meter before the playhead."""
     meter = session.project.meter
     bar = meter.meter_at(session.playhead.beat + 1e-9).bar
     made = time_maps.meter_without(meter, bar)
@@ -216,6 +226,7 @@ def end_typed(studio: Studio, text: str) -> None:
 
 
 def end_at(studio: Studio, end: float) -> None:
+    """Move the song's end, after asking what to do with the rest."""
     session = studio.session
     project, meter = session.project, session.project.meter
     LIMITS["length"].need(end, "end")
@@ -237,6 +248,7 @@ def end_at(studio: Studio, end: float) -> None:
 
 
 def type_end(studio: Studio) -> None:
+    """Ask for the song's end."""
     meter = studio.session.project.meter
     bars_now = meter.bar_at(max(studio.session.project.length - 1e-9, 0.0))
     typed = studio.ask.text("Song end", "Bars, or a position:", str(bars_now))
@@ -254,6 +266,7 @@ def section_of(session: Session) -> int:
 
 
 def section_name(session: Session) -> str:
+    """The name of the selected section."""
     return session.project.section_spans()[section_of(session)][0].name
 
 
@@ -263,12 +276,14 @@ def begin_section(studio: Studio) -> None:
 
 
 def begin_section_at(session: Session, beat: float) -> None:
+    """Start a section at a beat."""
     made = sections.begun(session.project, beat)
     session.document.edit("Add section", made)
     session.arranging.pick_section(sections.numbered(made, beat))
 
 
 def rename_section(studio: Studio) -> None:
+    """Rename the selected section."""
     session = studio.session
     number = section_of(session)
     old = session.project.section_spans()[number][0].name
@@ -278,18 +293,21 @@ def rename_section(studio: Studio) -> None:
 
 
 def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:
+    """Change the selected section by a function."""
     made = sections.changed(session.document.before(gesture), number, **changes)
     session.document.edit(label, made, gesture)
     session.arranging.pick_section(number)
 
 
 def colour_section(session: Session) -> None:
+    """Give the section the next colour."""
     number = section_of(session)
     own = session.project.section_spans()[number][0]
     change_section(session, number, f"Colour {own.name}", colour=(own.colour + 1) % 7)
 
 
 def join_section(session: Session) -> None:
+    """Join the section with the next one."""
     number = section_of(session)
     label = f"Join {section_name(session)} and the next section"
     session.document.edit(label, sections.joined(session.project, number))
@@ -305,6 +323,7 @@ def remove_section(session: Session) -> None:
 
 
 def double_section(session: Session) -> None:
+    """Duplicate the section with its contents."""
     number = section_of(session)
     label = f"Duplicate {section_name(session)}"
     made = sections.doubled(session.project, number, lengths_of(session.project))
@@ -324,6 +343,7 @@ def move_section(session: Session, way: int) -> None:
 
 
 def move_section_to(session: Session, number: int, before: int) -> None:
+    """Move a section before another, with its contents."""
     name = session.project.section_spans()[number][0].name
     made = sections.moved(session.project, number, before, lengths_of(session.project))
     session.document.edit(f"Move {name} with its contents", made)
@@ -331,6 +351,7 @@ def move_section_to(session: Session, number: int, before: int) -> None:
 
 
 def select_section(session: Session) -> None:
+    """Select the section as the span."""
     _, first, last = session.project.section_spans()[section_of(session)]
     session.span.choose((first, last))
 
@@ -339,6 +360,7 @@ def select_section(session: Session) -> None:
 
 
 def new_version(studio: Studio) -> None:
+    """Start another version of the section."""
     session = studio.session
     number = section_of(session)
     made = sections.versioned(session.project, number)
@@ -349,6 +371,7 @@ def new_version(studio: Studio) -> None:
 
 
 def choose_version(session: Session, number: int, version: int) -> None:
+    """Write a version of the section into the lanes."""
     session.hearing.compare("")
     own = session.project.section_spans()[number][0]
     made = sections.chosen(session.project, number, version)
@@ -357,6 +380,7 @@ def choose_version(session: Session, number: int, version: int) -> None:
 
 
 def next_version(session: Session) -> None:
+    """Go to the section's next version."""
     number = section_of(session)
     own = session.project.section_spans()[number][0]
     if len(own.versions) < 2:
@@ -365,6 +389,7 @@ def next_version(session: Session) -> None:
 
 
 def remove_version(session: Session, number: int, version: int) -> None:
+    """Remove a version of the section."""
     own = session.project.section_spans()[number][0]
     made = sections.version_removed(session.project, number, version)
     session.document.edit(f"Remove {own.versions[version].name} of {own.name}", made)
@@ -372,6 +397,7 @@ def remove_version(session: Session, number: int, version: int) -> None:
 
 
 def rename_version(session: Session, number: int, version: int, name: str) -> None:
+    """Rename a version of the section."""
     made = sections.version_renamed(session.project, number, version, name)
     session.document.edit(f"Rename version to {name.strip()}", made)
     session.arranging.pick_section(number)

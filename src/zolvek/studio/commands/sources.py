@@ -27,6 +27,7 @@ LONGEST_FADE = 600.0  # seconds
 
 
 def empty_words(track: Track) -> str:
+    """What an empty track row says."""
     plays = any(device.role in ("instrument", "outside") for device in track.devices)
     if track.takes_sends:
         return "Plays what other tracks send to it"
@@ -68,6 +69,7 @@ def place(studio: Studio, paths: list[Path], beat: float) -> None:
 
 
 def picked(session: Session) -> tuple[Block, Clip]:
+    """The selected clip. Raises ZolvekError if there is none."""
     block = session.arranging.block
     if block is None:
         raise ZolvekError("No clip is selected.", remedy="Click one on the track row.")
@@ -84,6 +86,7 @@ def _change(session: Session, label: str, **changes: object) -> None:
 
 
 def type_gain(studio: Studio) -> None:
+    """Ask for the clip's gain."""
     block, clip = picked(studio.session)
     progress = studio.ask.text(f"Gain of {_name(clip)}", "In dB:", f"{clip.gain_db:g}")
     if progress is None:
@@ -95,6 +98,7 @@ def type_gain(studio: Studio) -> None:
 
 
 def type_fades(studio: Studio) -> None:
+    """Ask for the clip's fades."""
     _, clip = picked(studio.session)
     start = f"{clip.fade_in:g}, {clip.fade_out:g}"
     progress = studio.ask.text(f"Fades of {_name(clip)}", "Fade-in and fade-out, in seconds:", start)
@@ -144,6 +148,7 @@ def duplicate(session: Session) -> None:
 
 
 def to_track(studio: Studio) -> None:
+    """Ask for a track, and move the clip there."""
     session = studio.session
     block, clip = picked(session)
     others = {t.name: t.id for t in session.project.tracks if t.id != block.track}
@@ -173,11 +178,13 @@ def _put(session: Session, label: str, changed: notes.Changed) -> None:
 
 
 def select_all(session: Session) -> None:
+    """Select all notes of the track."""
     track = own_track(session)
     session.arranging.pick_notes(track.id, frozenset(range(len(track.notes))))
 
 
 def select_span(session: Session) -> None:
+    """Select the notes in the span."""
     first, last = session.span.needed()
     track = own_track(session)
     found = notes.within(session.project, track.id, first, last, 0, 127)
@@ -185,6 +192,7 @@ def select_span(session: Session) -> None:
 
 
 def delete(session: Session) -> None:
+    """Delete the selected notes, or the clip."""
     if session.arranging.block is not None:
         block, clip = picked(session)
         session.document.edit(f"Remove {_name(clip)}", clips.removed(session.project, block))
@@ -196,6 +204,7 @@ def delete(session: Session) -> None:
 
 
 def transpose(session: Session, by: int) -> None:
+    """Transpose the selected notes."""
     track, which = _notes(session)
     _put(
         session,
@@ -219,6 +228,7 @@ def nudge(session: Session, way: int) -> None:
 
 
 def lengthen(session: Session, way: int) -> None:
+    """Lengthen or shorten the selected notes."""
     track, which = _notes(session)
     grid, project = session.tools.grid, session.project
     first = min(clips.track_of(project, track).notes[i].beat for i in which)
@@ -232,6 +242,7 @@ def lengthen(session: Session, way: int) -> None:
 
 
 def quantise(session: Session) -> None:
+    """Move the starts of the selected notes onto the grid."""
     track, which = _notes(session)
     grid = replace(session.tools.grid, on=True)
     _put(

@@ -71,11 +71,13 @@ def choose(session: Session, take: str, first: float, last: float) -> None:
 
 
 def choose_whole(session: Session) -> None:
+    """Use the whole take for the lane."""
     _, take = picked(session)
     choose(session, take.id, take.first, take.last)
 
 
 def choose_span(session: Session) -> None:
+    """Use the selected span of the take."""
     _, take = picked(session)
     choose(session, take.id, *session.span.needed())
 
@@ -97,16 +99,19 @@ def crop(session: Session) -> None:
 
 
 def change(session: Session, label: str, **changes: object) -> None:
+    """Change the take by a function."""
     lane, take = picked(session)
     _put(session, f"{label} {take.name}", takes.changed(lane, take.id, **changes))
 
 
 def mute(session: Session) -> None:
+    """Mute the take, or not."""
     _, take = picked(session)
     change(session, "Hear" if take.muted else "Mute", muted=not take.muted)
 
 
 def rename(studio: Studio) -> None:
+    """Ask for the take's name."""
     _, take = picked(studio.session)
     name = studio.ask.text("Rename take", "Name:", take.name)
     if name is not None and name.strip():
@@ -119,6 +124,7 @@ def rate(session: Session) -> None:
 
 
 def next_colour(session: Session) -> None:
+    """Give the take the next colour."""
     change(session, "Colour", colour=(picked(session)[1].colour + 1) % COLOURS)
 
 
@@ -140,5 +146,6 @@ def copy_to(studio: Studio) -> None:
 
 
 def delete(session: Session) -> None:
+    """Delete the take."""
     lane, take = picked(session)
     _put(session, f"Delete {take.name}", takes.without_take(lane, take.id))

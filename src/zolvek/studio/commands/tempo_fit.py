@@ -61,6 +61,7 @@ def mark_bar(session: Session) -> None:
 
 
 def clear_marks(session: Session) -> None:
+    """Clear the marked bar lines."""
     session.arranging.mark(())
 
 

@@ -17,19 +17,29 @@ class Hands(Protocol):
     (time.perf_counter). True when it takes the move, so that nothing else does."""
 
     @property
-    def recording(self) -> bool: ...
+    def recording(self) -> bool:
+        """Whether a pass is recorded."""
+        ...
 
     def missed(self, lane: str) -> None:
         """A lane that is not armed was moved in a pass."""
         ...
 
-    def press(self, device: str, key: str, position: float, seconds: float | None) -> bool: ...
+    def press(self, device: str, key: str, position: float, seconds: float | None) -> bool:
+        """A control is held."""
+        ...
 
-    def move(self, device: str, key: str, position: float, seconds: float | None) -> bool: ...
+    def move(self, device: str, key: str, position: float, seconds: float | None) -> bool:
+        """A control moves; whether that is recorded."""
+        ...
 
-    def release(self, device: str, key: str, seconds: float | None) -> bool: ...
+    def release(self, device: str, key: str, seconds: float | None) -> bool:
+        """A control is released."""
+        ...
 
-    def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]: ...
+    def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]:
+        """The positions of controls that are held now."""
+        ...
 
 
 class Passes(QObject):
@@ -48,6 +58,7 @@ class Passes(QObject):
 
     @property
     def recording(self) -> bool:
+        """Whether a pass is recorded."""
         return self.hands is not None and self.hands.recording
 
     def give_to(self, hands: Hands) -> None:
@@ -65,6 +76,7 @@ class Passes(QObject):
         self.changed.emit()
 
     def disarm_all(self) -> None:
+        """Disarm all lanes."""
         self.armed = frozenset()
         self.changed.emit()
 
@@ -74,6 +86,7 @@ class Passes(QObject):
         self.changed.emit()
 
     def learn(self, what: str) -> None:
+        """Start or end learning."""
         self.learning = what
         self.changed.emit()
 

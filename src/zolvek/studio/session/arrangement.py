@@ -35,6 +35,7 @@ class Arranging(QObject):
         return None
 
     def pick_section(self, number: int | None) -> None:
+        """Select a section."""
         spans = self.document.project.section_spans()
         own = spans[number][0] if number is not None and number < len(spans) else None
         if own != self._section:
@@ -42,11 +43,13 @@ class Arranging(QObject):
             self.changed.emit()
 
     def pick_block(self, block: Block | None) -> None:
+        """Select a clip."""
         if block != self.block or self.notes:
             self.block, self.notes = block, frozenset()
             self.changed.emit()
 
     def pick_notes(self, track: str, notes: frozenset[int]) -> None:
+        """Select notes."""
         self.block, self.notes_of, self.notes = None, track, notes
         self.changed.emit()
 
@@ -59,6 +62,7 @@ class Arranging(QObject):
         self.notes_of, self.notes = track, notes
 
     def mark(self, beats: tuple[float, ...]) -> None:
+        """Mark a beat as a bar line, or remove the mark."""
         self.marks = tuple(sorted(set(beats)))
         self.changed.emit()
 

@@ -19,6 +19,7 @@ def chosen_device(session: Session) -> Device:
 
 
 def add_device(session: Session, track: str, kind: DeviceKind) -> None:
+    """Add a device to a track, and show it."""
     project, device = chains.add_device(session.project, track, kind)
     session.document.edit(f"Add {kind.name}", project)
     session.shown.show(device)
@@ -33,6 +34,7 @@ def track_shown(session: Session) -> Track | None:
 
 
 def own_track(session: Session) -> Track:
+    """The shown track. Raises ZolvekError if there is none."""
     track = track_shown(session)
     if track is None:
         raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")

@@ -36,14 +36,17 @@ class Document(QObject):
 
     @property
     def project(self) -> Project:
+        """The present project."""
         return self.history.project
 
     @property
     def modified(self) -> bool:
+        """Whether there are unsaved changes."""
         return self.saved is None or self.history.key is not self.saved_key
 
     @property
     def title(self) -> str:
+        """The name for the window's title."""
         return self.path.name if self.path else self.project.name
 
     @property
@@ -75,17 +78,21 @@ class Document(QObject):
             self.notices.did(label)
 
     def end_gesture(self) -> None:
+        """End the gesture: its edits are one step."""
         if self.in_gesture:
             self.history = self.history.ended()
             self.changed.emit()
 
     def cancel_gesture(self) -> None:
+        """Undo the gesture's edits."""
         self._keep(self.history.cancelled())
 
     def undo(self) -> None:
+        """Undo a step."""
         self._keep(self.history.leaving(self.selected()).undone())
 
     def redo(self) -> None:
+        """Redo a step."""
         self._keep(self.history.leaving(self.selected()).redone())
 
     def _keep(self, history: History) -> None:

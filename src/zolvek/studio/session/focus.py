@@ -42,6 +42,7 @@ class Focus(QObject):
 
     @property
     def lane(self) -> Lane | None:
+        """The focus lane, if any."""
         return self.document.project.lane(self.id) if self.id else None
 
     @property
@@ -62,6 +63,7 @@ class Focus(QObject):
 
     @property
     def axis(self) -> str | None:
+        """The pad's axis that is drawn on, if any."""
         return self.path[1] if self.path else None
 
     @property
@@ -163,6 +165,7 @@ class ShownDevice(QObject):
         self.changed.emit()
 
     def touch(self, device: str, parameter: str) -> None:
+        """Touch a control."""
         self.picked, self.control = device, (device, parameter)
         self.changed.emit()
 

@@ -23,6 +23,7 @@ class Notices(QObject):
         self.notifier = Notifier()
 
     def say(self, hint: str) -> None:
+        """Say something at the foot of the window."""
         if hint != self.hint:
             self.hint = hint
             self.changed.emit(hint)
@@ -34,6 +35,7 @@ class Notices(QObject):
             self.edited.emit(what)
 
     def report(self, error: ZolvekError) -> None:
+        """Show an error."""
         self.notifier.report(error)
 
     def try_to(self, work: Callable[[], object]) -> bool:

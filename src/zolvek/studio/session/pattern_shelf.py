@@ -27,13 +27,16 @@ class Shelf(QObject):
         self.steps: list[tuple[str, Callable[[], object]]] = []  # label, and what takes it back
 
     def read(self) -> None:
+        """Read the library."""
         self.found, self.faults = pattern_library.load_all()
 
     def reload(self) -> None:
+        """Read the library again."""
         self.read()
         self.changed.emit()
 
     def named(self, name: str | None) -> Pattern | None:
+        """The pattern of this name, if any."""
         return next((each for each in self.found if each.name == name), None)
 
     def save(self, pattern: Pattern) -> None:
@@ -47,10 +50,12 @@ class Shelf(QObject):
         self._did(f"Save the pattern {pattern.name}", back)
 
     def rename(self, old: str, new: str) -> None:
+        """Rename a pattern."""
         pattern_library.rename(old, new)
         self._did(f"Rename the pattern {old}", lambda: pattern_library.rename(new, old))
 
     def delete(self, pattern: Pattern) -> None:
+        """Delete a pattern."""
         pattern_library.delete(pattern.name)
         self._did(f"Delete the pattern {pattern.name}", lambda: pattern_library.save(pattern))
 
@@ -63,6 +68,7 @@ class Shelf(QObject):
 
     @property
     def undo_label(self) -> str:
+        """What the library's undo would undo."""
         return self.steps[-1][0] if self.steps else ""
 
     def _did(self, label: str, back: Callable[[], object]) -> None:

@@ -27,27 +27,32 @@ class Picks(QObject):
 
     @property
     def take(self) -> Take | None:
+        """The selected take, else the last one."""
         lane = self.focus.lane
         takes = lane.takes if lane is not None else ()
         return next((x for x in takes if x.id == self.take_id), takes[-1] if takes else None)
 
     @property
     def layer(self) -> Layer | None:
+        """The selected layer, else the last one."""
         lane = self.focus.lane
         layers = lane.layers if lane is not None else ()
         return next((x for x in layers if x.id == self.layer_id), layers[-1] if layers else None)
 
     def pick_take(self, key: str | None) -> None:
+        """Select a take."""
         if key != self.take_id:
             self.take_id = key
             self.changed.emit()
 
     def pick_layer(self, key: str | None) -> None:
+        """Select a layer."""
         if key != self.layer_id:
             self.layer_id = key
             self.changed.emit()
 
     def pick_pattern(self, name: str | None) -> None:
+        """Select a pattern."""
         if name != self.pattern:
             self.pattern = name
             self.changed.emit()

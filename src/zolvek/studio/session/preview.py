@@ -29,11 +29,13 @@ class Preview(QObject):
         document.changed.connect(self._follow)
 
     def show(self, curve: Curve | None, errors: Errors | None = None) -> None:
+        """Show a curve as a preview, or None."""
         if curve is not self.curve:
             self.curve, self.errors = curve, errors
             self.changed.emit()
 
     def show_behind(self, lane: str | None) -> None:
+        """Show a lane behind the focus lane, or None."""
         self.behind = lane
         self.changed.emit()
 

@@ -27,6 +27,7 @@ class Points(QObject):
         focus.changed.connect(lambda: self.choose(NONE_CHOSEN))
 
     def choose(self, points: Ints) -> None:
+        """Select points."""
         self.chosen = points
         self.changed.emit()
 
@@ -56,6 +57,7 @@ class Span(QObject):
         document.changed.connect(self._follow)
 
     def choose(self, beats: tuple[float, float] | None) -> None:
+        """Select a span of beats, or None."""
         self.beats = beats
         self.changed.emit()
 
@@ -92,6 +94,7 @@ class Playhead(QObject):
         document.changed.connect(self._follow)
 
     def go(self, beat: float) -> None:
+        """Move the playhead to a beat."""
         self.beat = min(max(beat, 0.0), self.document.project.length)
         self.changed.emit()
 

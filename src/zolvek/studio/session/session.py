@@ -49,6 +49,7 @@ class SelectionState(NamedTuple):
     device: str | None  # whose dials are shown
 
     def restore(self, session: Session) -> None:
+        """Select again what was selected at that step."""
         if self.lane is None or not session.project.has_lane(self.lane):
             return
         session.focus.on(self.lane)
@@ -93,6 +94,7 @@ class Session:
 
     @property
     def project(self) -> Project:
+        """The present project."""
         return self.document.project
 
     @property

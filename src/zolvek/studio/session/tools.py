@@ -33,10 +33,12 @@ class Tools(QObject):
             self.grid = Grid(settings.editing.grid_division, settings.editing.grid_kind, settings.editing.snap)
 
     def choose(self, tool: str) -> None:
+        """Choose a drawing tool."""
         self.tool = tool
         self.changed.emit()
 
     def choose_form(self, form: str) -> None:
+        """Choose the stamp."""
         self.form, self.sliders = form, {}
         self.changed.emit()
 
@@ -45,6 +47,7 @@ class Tools(QObject):
         self.sliders[key] = value
 
     def set_grid(self, **changes: object) -> None:
+        """Use another time grid."""
         self.grid = replace(self.grid, **changes)
         self.settings.editing.grid_division = self.grid.division
         self.settings.editing.grid_kind, self.settings.editing.snap = self.grid.kind, self.grid.on
@@ -62,6 +65,7 @@ class Tools(QObject):
         return float(self.grid.snap(to, meter))
 
     def set_value_grid(self, **changes: object) -> None:
+        """Use another value grid."""
         self.value_grid = replace(self.value_grid, **changes)
         self.changed.emit()
 
@@ -94,14 +98,17 @@ class Look(QObject):
         self.changed.emit()
 
     def fold_bench(self, folded: bool) -> None:
+        """Hide the dials, or show them."""
         self.settings.window.dials_hidden = folded
         self.changed.emit()
 
     def set_theme(self, key: str) -> None:
+        """Use another theme."""
         self.settings.window.theme = key
         self.changed.emit()
 
     def set_follow(self, on: bool) -> None:
+        """Follow touched controls, or not."""
         self.settings.editing.follow_touched = on
         self.changed.emit()
 

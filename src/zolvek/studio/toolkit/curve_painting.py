@@ -121,11 +121,13 @@ def draw_section_bounds(painter: QPainter, project: Project, view: Viewport, rec
 
 
 def draw_playhead(painter: QPainter, x: float, rect: QRectF, theme: Theme) -> None:
+    """Draw the playhead."""
     painter.setPen(QPen(color(theme.playhead), 1.4))
     painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
 
 
 def diamond(x: float, y: float, size: float = DIAMOND) -> QPolygonF:
+    """The outline of a point."""
     corners = ((x, y - size), (x + size, y), (x, y + size), (x - size, y))
     return QPolygonF([QPointF(*corner) for corner in corners])
 

@@ -65,6 +65,7 @@ class ReachDialog(QDialog):
 
     @property
     def keeps_sound(self) -> bool:
+        """Whether the points move so that the sound stays."""
         return bool(self.keep.currentData())
 
     def ends(self) -> tuple[float, float]:
@@ -127,10 +128,12 @@ class MidiDialog(QDialog):
 
     @property
     def tolerance(self) -> float | None:
+        """The tolerance for joining steps, or None to hold them."""
         return self.within.value() / 100.0 if self.join.isChecked() else None
 
     @property
     def takes_time(self) -> bool:
+        """Whether tempo, meter and sections are imported."""
         return self.time.isChecked()
 
 
@@ -169,10 +172,12 @@ class SoundCurveDialog(QDialog):
 
     @property
     def follows(self) -> bool:
+        """Whether the level is followed."""
         return self.how.currentData() == "follow"
 
     @property
     def swing(self) -> str:
+        """The range of the control signal."""
         return str(self.how.currentData())
 
     @property
@@ -182,6 +187,7 @@ class SoundCurveDialog(QDialog):
 
     @property
     def tolerance(self) -> float:
+        """The thinning tolerance."""
         return self.within.value() / 100.0
 
 
@@ -240,6 +246,7 @@ class HitsDialog(QDialog):
 
     @property
     def form_key(self) -> str:
+        """The stamp."""
         return str(self.forms.currentData())
 
     def _follow(self) -> None:

@@ -47,6 +47,7 @@ class FieldGrid(QWidget):
         entry.setToolTip(why_not or tips[key])
 
     def set(self, key: str, text: str) -> None:
+        """Show values in the fields."""
         self.entries[key].setText(text)
         self.changed()
 

@@ -31,6 +31,7 @@ class RefusalLabel(QLabel):
         self.hide()
 
     def show_under(self, field: QWidget, text: str) -> None:
+        """Show a text under a field."""
         window = field.window()
         if window is None:
             return
@@ -100,6 +101,7 @@ class Entry(QLineEdit):
                 style.polish(self)
 
     def setText(self, text: str | None) -> None:
+        """Show a text as accepted."""
         super().setText(text)
         self.good = self.text()
         self.setModified(False)
@@ -187,6 +189,7 @@ class NumberEntry(Entry):
         return self._read(self.text()) if self.isModified() else self.number
 
     def setValue(self, number: float) -> None:
+        """Show a number as accepted."""
         number = min(max(float(number), self.low), self.high)
         changed = number != self.number
         self.number = number
@@ -196,6 +199,7 @@ class NumberEntry(Entry):
             self.valueChanged.emit(number)
 
     def set_range(self, low: float, high: float) -> None:
+        """Use other limits."""
         self.low, self.high = low, high
         self.tip = f"From {words(low, self.unit)} to {words(high, self.unit)}"
         self.setToolTip(self.tip)
@@ -226,6 +230,7 @@ class SeedEntry(Entry):
         self.roll()
 
     def roll(self) -> None:
+        """Take a new seed."""
         self.setText(str(new_seed()))
         self.own, self.used = False, None
 
@@ -245,6 +250,7 @@ class SeedEntry(Entry):
 
 
 def seed_of(text: str, name: str) -> int:
+    """The seed of a text. Raises ZolvekError for other texts."""
     clean = text.strip()
     if SEED.fullmatch(clean) is None:
         raise ZolvekError(f"“{text}” is not a seed.", name, "Type up to 18 digits, such as 1.")

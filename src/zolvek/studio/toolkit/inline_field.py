@@ -26,6 +26,7 @@ class InPlace(Entry):
         self.hide()
 
     def ask(self, area: QRectF, name: str, text: str, take: Callable[[str], object]) -> None:
+        """Ask for a text in place, over a rectangle."""
         parent = self.parentWidget()
         assert parent is not None
         self.take = take

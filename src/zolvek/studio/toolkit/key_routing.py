@@ -62,6 +62,7 @@ def its_own(widget: QWidget, event: QKeyEvent) -> bool:
 
 
 def undoes(event: QKeyEvent) -> bool:
+    """Whether a key event is undo or redo."""
     return event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
 
 

@@ -112,6 +112,7 @@ def layered_line(curve: LayeredCurve, view: Viewport) -> tuple[Floats, Floats]:
 
 
 def layered_dense(curve: LayeredCurve, view: Viewport) -> bool:
+    """Whether a layered curve is drawn as a band."""
     low, high = np.searchsorted(curve.knots, [view.first, view.last])
     return bool(high - low > view.width / 3)
 

@@ -41,14 +41,22 @@ class PluginSource(Protocol):
     fault: str
 
     @property
-    def found(self) -> Sequence[PluginEntry] | None: ...
+    def found(self) -> Sequence[PluginEntry] | None:
+        """The installed plugins, or None before the scan."""
+        ...
 
     @property
-    def newest(self) -> Sequence[PluginEntry]: ...
+    def newest(self) -> Sequence[PluginEntry]:
+        """The plugins of the folder added last."""
+        ...
 
-    def look(self) -> None: ...
+    def look(self) -> None:
+        """Scan for plugins."""
+        ...
 
-    def look_in(self, folder: Path) -> None: ...
+    def look_in(self, folder: Path) -> None:
+        """Scan a folder, and add it."""
+        ...
 
 
 class PluginDialog(QDialog):
@@ -103,6 +111,7 @@ class PluginDialog(QDialog):
         return item.data(0, ID), item.text(0)
 
     def accept(self) -> None:
+        """Accept, if a usable plugin is selected."""
         if self.chosen is not None:
             super().accept()
 

@@ -112,6 +112,7 @@ def section_ink(theme: Theme, section: object) -> str:
 
 
 def load_fonts() -> None:
+    """Load the shipped fonts."""
     folder = ASSETS / "fonts"
     for name in FONT_FILES:
         QFontDatabase.addApplicationFont(str(folder / name))
@@ -127,6 +128,7 @@ def font(points: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFo
 
 
 def palette(theme: Theme) -> QPalette:
+    """Qt's palette for a theme."""
     made = QPalette()
     role = QPalette.ColorRole
     for key, value in (

@@ -22,19 +22,24 @@ class Viewport(QObject):
 
     @property
     def last(self) -> float:
+        """The last beat in view."""
         return self.first + self.beats
 
     @property
     def key(self) -> tuple[float, float, int]:
+        """A key that changes with the view."""
         return self.first, self.beats, self.width
 
     def x(self, beat: float) -> float:
+        """The pixel of a beat."""
         return (beat - self.first) / self.beats * self.width
 
     def xs(self, beats: Floats) -> Floats:
+        """The pixels of beats."""
         return (beats - self.first) * (self.width / self.beats)
 
     def beat(self, x: float) -> float:
+        """The beat of a pixel."""
         return self.first + x / self.width * self.beats
 
     def show(self, first: float, beats: float) -> None:
@@ -57,11 +62,13 @@ class Viewport(QObject):
         self.show(self.first + part * self.beats, self.beats)
 
     def set_width(self, width: int) -> None:
+        """Use another width in pixels."""
         if width != self.width and width > 0:
             self.width = width
             self.changed.emit()
 
     def set_length(self, length: float) -> None:
+        """Use another length of the song."""
         if length != self.length:
             self.length = length
             self.show(self.first, min(self.beats, length))

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 
 def heading(text: str) -> QLabel:
+    """A heading."""
     label = QLabel(text)
     label.setProperty("role", "heading")
     return label
@@ -36,6 +37,7 @@ def note(text: str = "") -> QLabel:
 
 
 def field_label(text: str) -> QLabel:
+    """A label for a field."""
     label = QLabel(text)
     label.setProperty("role", "field")
     return label
@@ -64,6 +66,7 @@ def pick(box: QComboBox, data: object) -> None:
 
 
 def button(text: str, pressed: Callable[[], object], main: bool = False, tip: str = "") -> QPushButton:
+    """A push button with a command."""
     made = QPushButton(text)
     made.setProperty("main", main)
     made.setToolTip(tip)
@@ -72,6 +75,7 @@ def button(text: str, pressed: Callable[[], object], main: bool = False, tip: st
 
 
 def form() -> QFormLayout:
+    """A layout for labelled fields."""
     made = QFormLayout()
     made.setContentsMargins(0, 0, 0, 0)
     made.setHorizontalSpacing(8)
@@ -124,6 +128,7 @@ class Pages(QWidget):
         self.show_page(next(iter(pages)))
 
     def show_page(self, name: str) -> None:
+        """Show a page by its name."""
         self.stack.setCurrentIndex(list(self.buttons).index(name))
         for each, made in self.buttons.items():
             made.setChecked(each == name)
@@ -140,6 +145,7 @@ class ElidedLabel(QLabel):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def setText(self, text: str | None) -> None:
+        """Show a text, elided if it does not fit."""
         self.whole = text or ""
         self.setToolTip(self.whole)
         self._fit()

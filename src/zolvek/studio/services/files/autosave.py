@@ -37,6 +37,7 @@ class Autosave(QObject):
         self.written.connect(self._again)
 
     def begin(self) -> None:
+        """Store unsaved work from now on."""
         if not self.begun:
             self.begun = True
             self.session.document.changed.connect(self._edited)

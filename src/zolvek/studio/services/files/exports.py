@@ -70,11 +70,13 @@ class Deliveries(QObject):
     # --- MIDI ---
 
     def midi(self) -> None:
+        """Ask for a file, and export MIDI."""
         path = self._write("Export MIDI", ".mid", MIDI)
         if path:
             self.midi_to(path)
 
     def midi_to(self, path: Path) -> None:
+        """Export MIDI to a file."""
         from zolvek.formats.midi import file_out as midi_out
 
         project, split, close = (
@@ -101,6 +103,7 @@ class Deliveries(QObject):
         )[0]
 
     def import_midi(self) -> None:
+        """Ask for a MIDI file, and import it."""
         path = self._read("Import MIDI", MIDI)
         if path:
             self.take_midi(path)
@@ -130,12 +133,14 @@ class Deliveries(QObject):
     # --- sound ---
 
     def control(self) -> None:
+        """Ask for a file, and export the lane as a control signal."""
         lane = self.needed_lane()
         path = self._write("Export lane as control signal", ".wav", WAV)
         if path:
             self.control_to(lane, path)
 
     def control_to(self, lane: str, path: Path) -> None:
+        """Export the lane as a control signal to a file."""
         from zolvek.formats.audio.sound_writer import SoundForm
         from zolvek.sound.jobs.control_export import save_control
 
@@ -145,6 +150,7 @@ class Deliveries(QObject):
         self.run(path.name, lambda _: [save_control(project, lane, path, form, own.audio.control_range, span)])
 
     def import_curve(self) -> None:
+        """Ask for an audio file, and make the lane's curve from it."""
         self.needed_lane()
         path = self._read("Import audio into lane", SOUNDS)
         if path:
@@ -181,6 +187,7 @@ class Deliveries(QObject):
     # --- tables and pictures ---
 
     def points(self) -> None:
+        """Ask for a file, and export the lane's points."""
         from zolvek.formats.tables import curve_csv
 
         self.needed_lane()
@@ -190,22 +197,26 @@ class Deliveries(QObject):
             self.session.notices.say(f"Exported {path.name}")
 
     def import_points(self) -> None:
+        """Ask for a CSV file, and import its points."""
         path = self._read("Import points into lane", CSV)
         if path:
             self.take_points(path)
 
     def take_points(self, path: Path) -> None:
+        """Import points from a CSV file."""
         from zolvek.formats.tables import curve_csv
 
         self.needed_lane()
         self.session.edit_curve(f"Import {path.name}", curve_csv.load(path))
 
     def table(self) -> None:
+        """Ask for a file, and export a table."""
         path = self._write("Export table", ".csv", CSV)
         if path:
             self.table_to(path)
 
     def table_to(self, path: Path) -> None:
+        """Export a table to a file."""
         from zolvek.formats.tables import lane_table
 
         own, project, lanes = self.settings, self.session.project, self._lanes()
@@ -217,11 +228,13 @@ class Deliveries(QObject):
         self.run(path.name, writing)
 
     def picture(self) -> None:
+        """Ask for a file, and export a picture."""
         path = self._write("Export picture", ".svg", PICTURE)
         if path:
             self.picture_to(path)
 
     def picture_to(self, path: Path) -> None:
+        """Export a picture to a file."""
         from zolvek.formats import picture
         from zolvek.studio.toolkit import svg_to_png
 

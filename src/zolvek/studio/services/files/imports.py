@@ -67,6 +67,7 @@ class Media:
         )
 
     def import_sound(self) -> None:
+        """Ask for audio files, and add them to the track."""
         path = self._read("Audio file for the track", SOUNDS)
         if path:
             self.take_sound(path)
@@ -92,11 +93,13 @@ class Media:
     # --- devices ---
 
     def import_device(self) -> None:
+        """Ask for a description, and add its device."""
         path = self._read("Add device from description", DEVICES)
         if path:
             self.take_device(path)
 
     def take_device(self, path: Path) -> bool:
+        """Add the device of a description."""
         from zolvek.formats import device_file
 
         def work() -> None:
@@ -106,6 +109,7 @@ class Media:
         return self.session.notices.try_to(work)
 
     def export_device(self) -> None:
+        """Ask for a file, and export the device's description."""
         from zolvek.formats import device_file
 
         device = chosen.chosen_device(self.session)
@@ -116,6 +120,7 @@ class Media:
     # --- states ---
 
     def export_states(self, device: str) -> None:
+        """Ask for a file, and export the device's states."""
         from zolvek.formats import state_file
 
         found = [s for s in self.session.project.states if s.of(device)]
@@ -127,11 +132,13 @@ class Media:
             self.session.notices.say(f"Exported {path.name}")
 
     def import_states(self, device: str) -> None:
+        """Ask for a file, and import states."""
         path = self._read("Import states", STATES)
         if path:
             self.take_states(device, path, "Import states")
 
     def take_states(self, device: str, path: Path, label: str) -> None:
+        """Import states from a file."""
         from zolvek.formats import state_file
 
         project = state_file.load_into(self.session.project, device, path)

@@ -44,6 +44,7 @@ class Files:
     # --- projects ---
 
     def open(self) -> None:
+        """Ask for a project, and open it."""
         path = self.ask.path_to_read("Open a project", paths.folder(self.document), OPENED)
         if path:
             self.open_path(path)
@@ -92,6 +93,7 @@ class Files:
         self.session.notices.say(f"New projects can start from {on_progress.strip()}.")
 
     def new_from_template(self) -> None:
+        """Ask for a template, and start from it."""
         from zolvek.formats.project import templates
 
         names = templates.names()
@@ -102,12 +104,14 @@ class Files:
             self.begin_from(answer)
 
     def begin_from(self, template: str) -> None:
+        """Start from a project that is not a file."""
         from zolvek.formats.project import templates
 
         self.begin(templates.load(template))
         self.report_missing()
 
     def open_demo(self) -> None:
+        """Open the demo song."""
         from zolvek.demo.night_regatta import build
 
         self.begin(build())
@@ -163,14 +167,17 @@ class Files:
         self.session.open(project, path)
 
     def save(self) -> bool:
+        """Save the project; whether that was done."""
         path = self.document.path
         return self.save_to(path, ask_again=True) if path else self.save_as()
 
     def save_as(self) -> bool:
+        """Ask for a name and save; whether that was done."""
         path = paths.to_write(self.document, self.ask, "Save the project", ".zolvek", PROJECTS)
         return path is not None and self.save_to(path)
 
     def save_to(self, path: Path, ask_again: bool = False) -> bool:
+        """Save to a file; whether that was done."""
         from zolvek.formats.project import project_file, recovery
 
         self.recorder.settle()

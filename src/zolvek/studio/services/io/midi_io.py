@@ -201,6 +201,7 @@ class MidiIO(QObject):
 
     @property
     def needed(self) -> bool:
+        """Whether messages have to be prepared."""
         return self.watched
 
     def _begun(self, beat: float) -> None:
@@ -230,6 +231,7 @@ class MidiIO(QObject):
                     port.send(bytes((0xB0 | channel, controller, 0)))
 
     def close(self) -> None:
+        """Close the ports."""
         if self.input is not None:
             self.input.close()
             self.input = None

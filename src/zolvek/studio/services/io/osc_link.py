@@ -149,6 +149,7 @@ class OscLink(QObject):
         return self.known[1]
 
     def close(self) -> None:
+        """Close the sockets."""
         self.timer.stop()
         self._end_output()
         if self.input is not None:

@@ -60,10 +60,12 @@ class SyncLink(QObject):
 
     @property
     def on(self) -> bool:
+        """Whether the ports are wanted."""
         return self.link is not None
 
     @property
     def report(self) -> Report | None:
+        """What the server said last."""
         return self.link.report if self.link is not None else None
 
     @property
@@ -155,6 +157,7 @@ class SyncLink(QObject):
         self.changed.emit()
 
     def edit(self, label: str, change: Callable[[Project], Project]) -> None:
+        """Change the project's sync setup, as one step."""
         self.session.document.edit(label, change(self.session.project))
 
     def set(self, label: str, **what: object) -> None:
@@ -176,6 +179,7 @@ class SyncLink(QObject):
 
     @property
     def follows_clock(self) -> bool:
+        """Whether an external clock is followed."""
         return self.kept.role == Role.FOLLOW and self.kept.source != Source.TRANSPORT
 
     @property
@@ -312,6 +316,7 @@ class SyncLink(QObject):
         return tuple(until > now for until in self.lights.values())
 
     def close(self) -> None:
+        """Leave the server."""
         self.taking.stop()
         if self.link is not None:
             self._leave()

@@ -49,6 +49,7 @@ class AudioOut(OwnTransport):
 
     @property
     def silent(self) -> bool:
+        """Whether there is no audio device."""
         return self.sink is None
 
     def _sink(self) -> QAudioSink | None:
@@ -72,6 +73,7 @@ class AudioOut(OwnTransport):
         return sink
 
     def close(self) -> None:
+        """Close the device."""
         if self.pace:
             self.pace.close()
         if self.sink:

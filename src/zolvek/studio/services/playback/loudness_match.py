@@ -36,6 +36,7 @@ class EqualLoudness(QObject):
         session.hearing.changed.connect(self._other)
 
     def match(self, on: bool) -> None:
+        """Measure both versions."""
         self.session.hearing.match(on)
         self.measure()
 
@@ -82,5 +83,6 @@ class EqualLoudness(QObject):
         self.changed.emit()
 
     def close(self) -> None:
+        """End the measurement."""
         self.again.stop()
         self.background.close()

@@ -88,6 +88,7 @@ class Player(QObject):
 
     @property
     def playing(self) -> bool:
+        """Whether the song plays."""
         return self.timer.isActive()
 
     @property
@@ -105,6 +106,7 @@ class Player(QObject):
         return self.playback.levels if self.playback is not None and self.playing else {}
 
     def ready(self) -> Playback:
+        """The playback, started if it is not."""
         if self.playback is None:
             from zolvek.sound.playback.playback import Playback
 
@@ -138,6 +140,7 @@ class Player(QObject):
         (self.looking.start if on or self.made is not None else self.looking.stop)()
 
     def toggle(self) -> None:
+        """Play or stop."""
         if self.playing:
             self.stop()
         else:
@@ -182,6 +185,7 @@ class Player(QObject):
         self.changed.emit()
 
     def stop(self) -> None:
+        """Stop."""
         was = self.playing
         self.timer.stop()
         if self.out is not None and (was or not self.out.shared):
@@ -196,6 +200,7 @@ class Player(QObject):
         self.seek(self.began if self.session.playhead.beat > self.began + 1e-6 else 0.0)
 
     def seek(self, beat: float) -> None:
+        """Go to a beat, also while playing."""
         self.session.playhead.go(beat)
         if self.playing:
             assert self.out is not None
@@ -210,11 +215,13 @@ class Player(QObject):
             self.sought = beat, time.monotonic() + ARRIVES
 
     def set_looping(self, on: bool) -> None:
+        """Loop the selected span, or not."""
         self.looping = on
         self._set_loop()
         self.changed.emit()
 
     def close(self) -> None:
+        """End playback."""
         self.stop()
         self.looking.stop()
         if self.out:

@@ -144,5 +144,6 @@ class Plugins(QObject):
         self._say_fault(error)
 
     def close(self) -> None:
+        """End the scan."""
         self.background.close()
         self.opening.close()

@@ -35,6 +35,7 @@ class PluginWindows(QObject):
         session.document.changed.connect(self._follow)
 
     def toggle(self, device: Device) -> None:
+        """Open or close a device's window."""
         window = self.open.get(device.id)
         if window is not None and not window.leaving:
             window.leave()  # it says what it holds, and that it is closed
@@ -91,5 +92,6 @@ class PluginWindows(QObject):
             self.changed.emit()
 
     def close(self) -> None:
+        """Close all windows."""
         for key in list(self.open):
             self._close(key)

@@ -43,6 +43,7 @@ class NoteRecorder(QObject):
         player.stopped.connect(self.finish)
 
     def toggle(self) -> None:
+        """Start or stop recording notes."""
         if self.recording:
             self.player.stop()
         else:
@@ -99,6 +100,7 @@ class NoteRecorder(QObject):
         self.played.press(pitch, strength, clock.beat_at(seconds))
 
     def let_up(self, pitch: int, seconds: float) -> None:
+        """A key up."""
         playback, clock = self.player.playback, self.player.clock
         if not self.recording or clock is None or playback is None:
             return

@@ -270,12 +270,15 @@ class Recorder(QObject):
         return self.reaches[1][lane]
 
     def missed(self, lane: str) -> None:
+        """Note a lane whose control was moved but not recorded."""
         self.unarmed[lane] = None
 
     def press(self, device: str, key: str, position: float, seconds: float | None) -> bool:
+        """A control is held."""
         return self.move(device, key, position, seconds)
 
     def move(self, device: str, key: str, position: float, seconds: float | None) -> bool:
+        """A control moves; whether that is recorded."""
         lane = self._taken(device, key)
         if lane is None:
             return False
@@ -288,6 +291,7 @@ class Recorder(QObject):
         return True
 
     def release(self, device: str, key: str, seconds: float | None) -> bool:
+        """A control is released."""
         lane = self._taken(device, key)
         if lane is None or lane not in self.held:
             return False

@@ -33,11 +33,13 @@ class Hits(QObject):
         self._follow()
 
     def choose(self, source: str) -> None:
+        """Use the hits of another track."""
         self.source = source
         self._follow()
 
     @property
     def track(self) -> Track | None:
+        """The track whose hits are used."""
         project, session = self.session.project, self.session
         own = next((track for track in project.tracks if track.id == self.source), None)
         if own is not None:

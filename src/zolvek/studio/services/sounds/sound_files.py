@@ -122,6 +122,7 @@ class Sounds(QObject):
         return {name: peaks.seconds for name, peaks in self.peaks.items()}
 
     def close(self) -> None:
+        """End the analysis."""
         self.later.stop()
         self.again.stop()
         self.wanted.clear()

@@ -39,17 +39,20 @@ class Background(QObject):
         self.jobs.start(Job(function, arguments), lambda news: self.received.emit(number, news))
 
     def cancel(self) -> None:
+        """Cancel the job."""
         self.number += 1
         if self.jobs is not None:
             self.jobs.cancel()
 
     def close(self) -> None:
+        """Cancel the job and end its process."""
         self.number += 1
         if self.jobs is not None:
             self.jobs.close()
 
     @property
     def busy(self) -> bool:
+        """Whether a job is going on."""
         return self.jobs is not None and self.jobs.busy
 
     def _pass_on(self, number: int, news: Any) -> None:

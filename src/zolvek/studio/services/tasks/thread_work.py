@@ -36,9 +36,12 @@ class Work(QThread):
         self.error: ZolvekError | None = None
 
     def stop(self) -> None:
+        """Ask the work to stop."""
         self.stopped = True
 
     def run(self) -> None:
+        """Do the work, in the thread."""
+
         def report(done: int, total: int) -> None:
             if self.stopped:
                 raise ZolvekError("Stopped. Nothing was written.")

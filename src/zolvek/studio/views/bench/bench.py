@@ -188,6 +188,7 @@ class Bench(QWidget):
         self.learn.setVisible(not is_driven and not offered)
 
     def update_dials(self) -> None:
+        """Show the values that are heard now."""
         for dial in self.dials:
             dial.refresh()
 

@@ -70,6 +70,7 @@ class Transport(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
+        """Show position, tempo and state."""
         project, place = self.session.project, self.session.playhead.beat
         self.position.show_text(project.meter.text(place))
         minutes, seconds = divmod(round(float(project.tempo.seconds(place)) * 1000), 60_000)

@@ -41,6 +41,7 @@ WORDS = {
 
 
 def mark_of(lane: Lane | None) -> str:
+    """The mark of a parameter: how it is automated."""
     if lane is None:
         return ""
     return "bypassed" if lane.bypassed else "hidden" if lane.hidden else "on"
@@ -55,6 +56,7 @@ class Marks(QStyledItemDelegate):
         self.session, self.levels = session, levels
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Paint a row with its mark."""
         assert painter is not None
         super().paint(painter, option, index)
         mark, track = index.data(MARK), index.data(TRACK)
@@ -141,6 +143,7 @@ class IndexPanel(QWidget):
         self.refresh()
 
     def begin_search(self) -> None:
+        """Go to the search field."""
         self.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
         self.search.selectAll()
 

@@ -99,6 +99,7 @@ class DevicesPanel(QWidget):
         return self.session.project.device_track(device) if device else (tracks or (None,))[0]
 
     def refresh(self) -> None:
+        """Show the track and its devices."""
         session, track = self.session, self.owner
         tracks = [(t.name, t.id) for t in session.project.tracks]
         state = (tracks, track and (track.devices, track.clips, track.takes_sends, len(track.notes)),

@@ -146,6 +146,7 @@ class DrawPanel(QWidget):
         layout.addLayout(fields)
 
     def refresh(self) -> None:
+        """Show tools, grid and the selected points."""
         session = self.session
         grid = session.tools.grid
         for key, tool in self.tools.items():

@@ -55,6 +55,7 @@ class ReachPlot(QWidget):
         self.setAccessibleName("Level and brightness over the control's travel")
 
     def show_measured(self, measured: ReachMeasurement | None, span: tuple[float, float]) -> None:
+        """Show a measurement."""
         self.measured, self.span = measured, span
         self.update()
 
@@ -184,6 +185,7 @@ class ListenPanel(QWidget):
         layout.addLayout(line)
 
     def refresh(self) -> None:
+        """Show what is compared."""
         session = self.session
         lead = session.settings.playback.pre_roll
         self.lead.show_text(f"{lead:g} beats" if lead else "none")

@@ -96,6 +96,7 @@ class PatternsPanel(QWidget):
 
     @property
     def found(self) -> list[Pattern]:
+        """The patterns that the search finds."""
         return self.session.shelf.found
 
     def _pick(self, item: QListWidgetItem | None) -> None:

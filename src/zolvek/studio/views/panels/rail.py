@@ -76,6 +76,7 @@ class Rail(QWidget):
         layout.addLayout(strip)
 
     def show_step(self, key: str) -> None:
+        """Show a panel by its action."""
         if key not in self.shown:
             scroll = QScrollArea()
             module, _, name = STEPS[key].partition(":")

@@ -148,6 +148,7 @@ class ShapePanel(QWidget):
 
     @property
     def operation(self) -> Operation:
+        """The selected operation."""
         return next(o for o in OPERATIONS if o.key == self.choice.currentData())
 
     def _box(self, row: Number) -> NumberEntry:
@@ -182,6 +183,7 @@ class ShapePanel(QWidget):
             self.refresh()
 
     def refresh(self) -> None:
+        """Show what the operation applies to."""
         self.session.preview.show(None)
         ramp = self.session.settings.editing.edge_ramp
         self.ramp.show_text(f"{ramp:g} beats" if ramp else "none")

@@ -119,6 +119,7 @@ class SongPanel(QWidget):
     # --- what is shown ---
 
     def refresh(self) -> None:
+        """Show the song's name, tempo, meter and sections."""
         session = self.session
         project, here = session.project, session.playhead.beat
         picked = session.arranging.section

@@ -138,6 +138,7 @@ class ThinPanel(QWidget):
             self.preview()
 
     def refresh(self) -> None:
+        """Show what thinning applies to."""
         session = self.session
         if session.preview.curve is None:
             self.result.setText("")
@@ -199,6 +200,8 @@ class ThinPanel(QWidget):
         self.originals[drawn.lane, drawn.aside] = made, self._original(drawn)
 
     def preview(self) -> None:
+        """Show the thinned curve as a preview."""
+
         def work() -> None:
             session = self.session
             drawn = target(session)
@@ -216,6 +219,8 @@ class ThinPanel(QWidget):
         )
 
     def apply(self) -> None:
+        """Thin."""
+
         def work() -> None:
             session = self.session
             drawn = target(session)
@@ -250,9 +255,12 @@ class ThinPanel(QWidget):
         self.session.notices.try_to(lambda: shape_scope(self.session, label, work))
 
     def straighten(self) -> None:
+        """Replace the span by one segment."""
         self._shape("Straighten", straightened)
 
     def redraw(self) -> None:
+        """Redraw the span with shapes."""
+
         def work() -> None:
             height = self._height(self.tolerance.text(), target(self.session))
             shape_scope(self.session, "Redraw as shapes", lambda own: thinned(own, height, True).curve)
@@ -268,6 +276,7 @@ class ThinPanel(QWidget):
         return rate.period * bpm / 60.0 if rate.timed else rate.period
 
     def smooth(self) -> None:
+        """Smooth the span."""
         beats = self._period(self.corner.text())
         if beats is not None:
             self._shape("Smooth", lambda own: shaping.smoothed(own, CORNER_TO_BELL * beats))

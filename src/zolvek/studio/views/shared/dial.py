@@ -209,10 +209,12 @@ class Dial(QWidget):
             super().keyPressEvent(event)
 
     def menu_kind(self, at: object) -> str:
+        """The kind of its context menu."""
         touch(self.session, self.device, self.parameter.id)
         return "dial"
 
     def type_value(self) -> None:
+        """Ask for a value."""
         touch(self.session, self.device, self.parameter.id)
         self.session.notices.try_to(lambda: type_control(self.session, self.ask))
 

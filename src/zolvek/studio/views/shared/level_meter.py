@@ -34,6 +34,7 @@ class Ballistics:
         self.held_at = self.seen_at = time.monotonic()
 
     def hear(self, peak: float) -> None:
+        """Take in a level."""
         now = time.monotonic()
         fallen = FALL_DB * (now - self.seen_at)
         self.seen_at = now
@@ -58,6 +59,7 @@ class Meter(QWidget):
         session.look.changed.connect(self.update)
 
     def hear(self, peaks: tuple[float, float]) -> None:
+        """Show levels."""
         for side, peak in zip(self.sides, peaks, strict=True):
             side.hear(peak)
         self.over = self.over or max(peaks) >= OVER
@@ -65,6 +67,7 @@ class Meter(QWidget):
 
     @property
     def quiet(self) -> bool:
+        """Show silence."""
         return all(side.level == 0.0 and side.held == 0.0 for side in self.sides)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -108,15 +108,19 @@ class FirstCurve(QObject):
 
     @property
     def lesson(self) -> Lesson | None:
+        """The present lesson."""
         return LESSONS[self.place] if 0 <= self.place < len(LESSONS) else None
 
     def begin(self) -> None:
+        """Begin with the first lesson."""
         self._go(0)
 
     def skip(self) -> None:
+        """Go to the next lesson."""
         self._go(self.place + 1)
 
     def leave(self) -> None:
+        """Leave the lessons."""
         self._go(-1)
 
     def _go(self, place: int) -> None:
@@ -160,6 +164,7 @@ class LessonBar(QFrame):
         self.refresh()
 
     def refresh(self) -> None:
+        """Show the present lesson."""
         lesson = self.guided.lesson
         self.setVisible(lesson is not None)
         self.frame.setVisible(lesson is not None)

@@ -96,6 +96,7 @@ class BeginningSheet(QWidget):
         self.hide()
 
     def come(self) -> None:
+        """Show the start screen."""
         self._fill()
         self.opened = self.studio.session.document.opened
         self._lie()
@@ -152,6 +153,7 @@ class BeginningSheet(QWidget):
             self.leave()
 
     def leave(self) -> None:
+        """Hide the start screen."""
         if self.isVisible():
             self.hide()
             self.left.emit()

@@ -58,6 +58,7 @@ class Backdrops(QObject):
             self.changed.emit()
 
     def begin(self) -> None:
+        """Ask for pictures from now on."""
         if not self.begun:
             self.begun = True
             self.session.document.changed.connect(self.later.start)
@@ -65,6 +66,7 @@ class Backdrops(QObject):
             self.later.start()
 
     def set_kind(self, kind: str) -> None:
+        """Use another kind of backdrop."""
         self.session.settings.window.backdrop = kind
         if self.begun:
             self.later.start()
@@ -113,6 +115,7 @@ class Backdrops(QObject):
         self.asked = None
 
     def close(self) -> None:
+        """End the work."""
         self.later.stop()
         self.background.close()
 

@@ -99,6 +99,7 @@ class FocusLane(QWidget):
 
     @property
     def plot(self) -> Plot:
+        """Where beats and values are on the lane."""
         return Plot(self.view, self.width(), self.height())
 
     def resizeEvent(self, event: object) -> None:

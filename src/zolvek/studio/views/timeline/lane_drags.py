@@ -50,6 +50,7 @@ class Drag:
 
     @property
     def label(self) -> str:
+        """The name of the step."""
         return LABELS[self.kind].format(_points(len(self.points)))
 
     def update(self, beat: float, value: float, held: DragKeys, along: bool) -> None:
@@ -60,9 +61,11 @@ class Drag:
         self.session.edit_curve(self.label, curve, points, self, moved)
 
     def finish(self) -> None:
+        """End the drag: one step."""
         self.session.document.end_gesture()
 
     def cancel(self) -> None:
+        """Undo the drag."""
         self.session.cancel_gesture(self.before)
 
 
@@ -198,6 +201,7 @@ class Stroke:
         self.at = (beat, value)
 
     def go(self, beat: float, value: float) -> None:
+        """Add a position to the stroke."""
         low, high = sorted((self.at[0], beat))
         rows = [
             (b, v)
@@ -247,6 +251,7 @@ def begin_move(session: Session, points: Ints, grabbed: int, beat: float, value:
 
 
 def begin_bend(session: Session, segment: int, beat: float, value: float) -> Drag:
+    """Begin to bend a segment."""
     target = session.target
     assert target is not None
     return Drag(session, "bend", target.curve, beat, value, NONE_CHOSEN, segment, session.points.chosen)

@@ -39,6 +39,7 @@ class Modes(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
+        """Show the modes that are on."""
         found = modes(self.session)
         keys = [mode.key for mode in found]
         if keys == self.keys:
@@ -120,6 +121,7 @@ class Head(QWidget):
         self.modes.setVisible(bool(self.modes.keys))
 
     def refresh(self) -> None:
+        """Show the lane's name and state."""
         session, lane, target = self.session, self.session.lane, self.session.target
         if lane is None or target is None:
             self.name.setText("No lane")

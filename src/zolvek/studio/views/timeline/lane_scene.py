@@ -64,6 +64,7 @@ def scene_of(session: Session, plot: Plot, hand: Hand) -> Scene | None:
 
 
 def draw(painter: QPainter, scene: Scene) -> None:
+    """Draw the scene, from back to front."""
     for layer in (
         _draw_span, _draw_behind, _draw_layers, _draw_choices, _draw_curve, _draw_errors, _draw_pass, _draw_frame,
         _draw_points, _draw_segment, _draw_hand, _draw_playhead,

@@ -37,6 +37,7 @@ class LowDrag:
         self.moved = False
 
     def update(self, at: QPointF, free: bool) -> None:
+        """Move the point to the pointer."""
         way = at - self.start
         if not self.moved and max(abs(way.x()), abs(way.y())) < CLICK:
             return
@@ -84,6 +85,7 @@ class LowLanes(QWidget):
 
     @property
     def lanes(self) -> list[Lane]:
+        """The lanes that are shown."""
         session, settings = self.session, self.session.settings
         moving = session.span.beats or (self.view.first, self.view.last)
         return beside(
@@ -233,6 +235,7 @@ class LowLanes(QWidget):
         return next((lane for lane, top, height in self._tops() if top <= y < top + height), None)
 
     def menu_kind(self, at: QPoint | None) -> str:
+        """The kind of its context menu."""
         lane = self._lane_at(at.y()) if at is not None else None
         if lane is not None:
             self.session.focus.on(lane.id)

@@ -28,16 +28,20 @@ class Plot(NamedTuple):
         return QRectF(SCALE, PAD, max(self.width - SCALE, 1), max(self.height - 2 * PAD, 1))
 
     def beat(self, x: float) -> float:
+        """The beat of a pixel."""
         return self.view.beat(x - SCALE)
 
     def x(self, beat: float) -> float:
+        """The pixel of a beat."""
         return SCALE + self.view.x(beat)
 
     def value(self, y: float) -> float:
+        """The value of a pixel."""
         area = self.area
         return min(max(1.0 - (y - area.top()) / area.height(), 0.0), 1.0)
 
     def y(self, value: float) -> float:
+        """The pixel of a value."""
         area = self.area
         return area.bottom() - value * area.height()
 
@@ -62,6 +66,7 @@ class Plot(NamedTuple):
         return QRectF(*corners).adjusted(0, -10, 0, 10)
 
     def spot(self, handle: Handle, frame: Frame) -> QPointF:
+        """The pixel of a handle."""
         box = self.box(frame)
         # Those next to the frame stand off it: a point often lies on its edge.
         aside = ASIDE * (2.0 * handle.x - 1.0) if handle.y == 0.5 else 0.0
@@ -69,6 +74,7 @@ class Plot(NamedTuple):
         return QPointF(x, box.bottom() - handle.y * box.height())
 
     def handle_at(self, at: QPointF, frame: Frame | None) -> Handle | None:
+        """The handle under the pointer, if any."""
         if frame is None or at.x() < SCALE:
             return None
         near = [(QLineF(self.spot(h, frame), at).length(), h) for h in HANDLES]

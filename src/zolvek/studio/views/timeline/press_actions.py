@@ -44,6 +44,7 @@ class ReachDrag:
     segment: int = -1
 
     def update(self, beat: float, value: float, held: object, along: bool) -> None:
+        """Move the end of the reach."""
         self.moved = True
         low, high = self.reach
         ends = [low, high]
@@ -52,10 +53,12 @@ class ReachDrag:
             set_reach(self.session, ends[0], ends[1], False, self)
 
     def finish(self) -> None:
+        """End the drag: one step."""
         self.session.document.end_gesture()
         self.session.held.hold({})
 
     def cancel(self) -> None:
+        """Undo the drag."""
         self.session.cancel_gesture(self.before)
         self.session.held.hold({})
 

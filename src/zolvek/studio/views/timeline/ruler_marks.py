@@ -24,6 +24,7 @@ class Mark(NamedTuple):
 
 
 def marks_of(lane: Lane | None) -> list[Mark]:
+    """The marks of a lane."""
     if lane is None:
         return []
     found = []
@@ -67,4 +68,5 @@ class MarkDrag:
         session.edit_lane(label, made, self)
 
     def finish(self) -> None:
+        """End the drag: one step."""
         self.session.document.end_gesture()

@@ -98,6 +98,7 @@ class FrameDrag:
     segment: int = -1
 
     def update(self, beat: float, value: float, held: object, along: bool) -> None:
+        """Move the handle to the pointer."""
         self.moved = True
         frame, session = self.frame, self.session
         if self.handle.shaper is None:
@@ -117,9 +118,11 @@ class FrameDrag:
         return splice(base, frame.first, put)
 
     def finish(self) -> None:
+        """End the drag: one step."""
         self.session.document.end_gesture()
 
     def cancel(self) -> None:
+        """Undo the drag."""
         self.session.cancel_gesture(self.before)
 
 
@@ -138,6 +141,7 @@ class CopyDrag:
     segment: int = -1
 
     def update(self, beat: float, value: float, held: object, along: bool) -> None:
+        """Move the copy to the pointer."""
         self.moved = True
         session, frame = self.session, self.frame
         wanted = max(frame.first + beat - self.beat, 0.0)
@@ -146,7 +150,9 @@ class CopyDrag:
         session.edit_curve("Copy the span", splice(self.curve, to, put), NONE_CHOSEN, self)
 
     def finish(self) -> None:
+        """End the drag: one step."""
         self.session.document.end_gesture()
 
     def cancel(self) -> None:
+        """Undo the drag."""
         self.session.cancel_gesture(self.before)

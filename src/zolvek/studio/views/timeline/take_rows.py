@@ -42,6 +42,7 @@ class TakesView(QWidget):
 
     @property
     def takes(self) -> list[Take]:
+        """The takes that are shown."""
         lane = self.session.lane
         return list(reversed(lane.takes)) if lane is not None else []
 
@@ -106,6 +107,7 @@ class TakesView(QWidget):
         return float(self.session.tools.grid.snap(beat, self.session.project.meter))
 
     def menu_kind(self, at: QPoint | None) -> str:
+        """The kind of its context menu."""
         take = self._take_at(at.y()) if at is not None else None
         if take is not None:
             self.session.picked.pick_take(take.id)

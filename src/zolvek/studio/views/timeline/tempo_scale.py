@@ -29,10 +29,12 @@ class TempoScale(NamedTuple):
         return cls(middle - half, middle + half, top, bottom)
 
     def y(self, bpm: float) -> float:
+        """The pixel of a tempo."""
         part = (bpm - self.low) / (self.high - self.low)
         return self.bottom - part * (self.bottom - self.top)
 
     def bpm(self, y: float) -> float:
+        """The tempo of a pixel."""
         part = (self.bottom - y) / (self.bottom - self.top)
         return LIMITS["bpm"].kept(self.low + part * (self.high - self.low))
 
@@ -42,6 +44,7 @@ class TempoScale(NamedTuple):
 
 
 def way_of(tempo: TempoMap, scale: TempoScale, x: Callable[[float], float], last: float) -> QPolygonF:
+    """The path of the tempo over a span."""
     corners = []
     points = tempo.points
     for place, point in enumerate(points):

@@ -21,10 +21,11 @@ class Drag:
     by_bars = True
 
     def move(self, beat: float, event: QMouseEvent) -> None:
+        """Move to the pointer."""
         raise NotImplementedError
 
     def finish(self) -> None:
-        pass
+        """End the drag: one step."""
 
 
 class SectionDrag(Drag):
@@ -36,6 +37,7 @@ class SectionDrag(Drag):
         self.target: int | None = None
 
     def move(self, beat: float, event: QMouseEvent) -> None:
+        """Move the section to the pointer."""
         spans = self.session.project.section_spans()
         over = max((i for i, (_, first, _) in enumerate(spans) if first <= beat), default=0)
         _, first, last = spans[over]
@@ -46,6 +48,7 @@ class SectionDrag(Drag):
         self.session.notices.say(f"{name} stays where it is" if self.target is None else f"{name} moves {where}")
 
     def finish(self) -> None:
+        """End the drag: one step."""
         if self.target is not None:
             song.move_section_to(self.session, self.number, self.target)
 
@@ -58,6 +61,7 @@ class BorderDrag(Drag):
         self.name = session.project.section_spans()[number][0].name
 
     def move(self, beat: float, event: QMouseEvent) -> None:
+        """Move the border to the pointer."""
         at = self.session.project.meter.text(beat)
         label = f"{self.name} begins at {at}"
         song.change_section(self.session, self.number, label, self, beat=beat)
@@ -71,10 +75,12 @@ class EndDrag(Drag):
         self.beat: float | None = None
 
     def move(self, beat: float, event: QMouseEvent) -> None:
+        """Move the song's end to the pointer."""
         self.beat = beat
         self.studio.session.notices.say(f"End at {self.studio.session.project.meter.text(beat)}")
 
     def finish(self) -> None:
+        """End the drag: one step."""
         if self.beat is not None and self.beat != self.studio.session.project.length:
             song.end_at(self.studio, self.beat)
 
@@ -87,6 +93,7 @@ class MeterDrag(Drag):
         self.meter = session.project.meter
 
     def move(self, beat: float, event: QMouseEvent) -> None:
+        """Move the meter to the pointer's bar."""
         points = list(self.meter.points)
         before = MeterMap(tuple(points[: self.number]))
         low = points[self.number - 1].bar + 1
@@ -107,6 +114,7 @@ class TempoDrag(Drag):
         self.tempo = session.project.tempo
 
     def move(self, beat: float, event: QMouseEvent) -> None:
+        """Move the tempo point to the pointer."""
         own = self.tempo.points[self.place]
         bpm = self.scale.rounded(own.bpm + self.scale.bpm(event.position().y()) - self.scale.bpm(self.at.y()))
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:

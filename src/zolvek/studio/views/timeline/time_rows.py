@@ -72,6 +72,7 @@ class TimeRows(QWidget):
     # --- places ---
 
     def at_beat(self, beat: float) -> float:
+        """The beat under the pointer."""
         return SCALE + self.view.x(beat)
 
     def scale(self) -> TempoScale:

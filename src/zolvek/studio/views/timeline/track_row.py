@@ -98,6 +98,7 @@ class TrackStrip(QWidget):
         return track_shown(self.session)
 
     def strip(self) -> Strip | None:
+        """What the row shows."""
         track = self.track
         if track is None:
             return None
@@ -249,6 +250,7 @@ class TrackStrip(QWidget):
             self.session.notices.say(str(made.data() or ""))
 
     def menu_kind(self, at: QPoint | None) -> str:
+        """The kind of its context menu."""
         if at is None:
             return "notes" if self.session.arranging.notes else "block"
         spot, track = self.found(QPointF(at)), self.track

@@ -23,6 +23,7 @@ class StripDrag:
         self.beat = strip.beat(at.x())
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
+        """Move to the pointer."""
         raise NotImplementedError
 
     def snap(self, beat: float, free: bool) -> float:
@@ -46,6 +47,7 @@ class BlockDrag(StripDrag):
         self.lasts = strip.lasts(self.clip)
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
+        """Move, trim or fade the clip."""
         session, clip, block = self.session, self.clip, self.block
         before = session.document.before(self)
         name = clip.file.rpartition("/")[2].removeprefix("shipped:")
@@ -85,6 +87,7 @@ class NoteDrag(StripDrag):
         self.pitch = strip.pitch(at.y())
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
+        """Move or lengthen the notes."""
         session, before = self.session, self.session.document.before(self)
         if self.longer:
             end = self.held.beat + self.held.length
@@ -111,6 +114,7 @@ class DrawDrag(StripDrag):
         self.put(beat + self.step)
 
     def put(self, end: float) -> None:
+        """Add the note."""
         session, track = self.session, self.strip.track.id
         length = min(max(end - self.first, notes.SHORTEST), LIMITS["length"].high)
         before = session.document.before(self)
@@ -119,6 +123,7 @@ class DrawDrag(StripDrag):
         session.document.edit("Add a note", made, self)
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
+        """Lengthen the new note."""
         self.put(beat if free else max(self.snap(beat, free), self.first + self.step))
 
 
@@ -130,6 +135,7 @@ class BoxDrag(StripDrag):
         self.to = at
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
+        """Select the notes in the box."""
         self.to = event.position()
         first, last = sorted((self.beat, beat))
         low, high = sorted((self.strip.pitch(self.at.y()), self.strip.pitch(self.to.y())))

@@ -37,16 +37,20 @@ class Strip(NamedTuple):
     peaks: dict[str, Peaks]
 
     def x(self, beat: float) -> float:
+        """The pixel of a beat."""
         return SCALE + self.view.x(beat)
 
     def beat(self, x: float) -> float:
+        """The beat of a pixel."""
         return self.view.beat(x - SCALE)
 
     def lasts(self, clip: Clip) -> float | None:
+        """How many beats a clip lasts."""
         found = self.peaks.get(clip.file)
         return found.seconds if found is not None else None
 
     def block_area(self, clip: Clip) -> QRectF:
+        """The rectangle of a clip."""
         end = clips.end_of(clip, self.project.tempo, self.lasts(clip))
         left = self.x(clip.beat)
         return QRectF(left, self.area.top() + 1, self.x(end) - left, self.area.height() - 2)
@@ -60,11 +64,13 @@ class Strip(NamedTuple):
         return max(low - short // 2, 0), min(high + short - short // 2, 127)
 
     def pitch(self, y: float) -> int:
+        """The pitch of a pixel."""
         low, high = self.pitches
         part = (self.area.bottom() - y) / self.area.height()
         return int(min(max(low + part * (high - low + 1), low), high))
 
     def note_area(self, note: Note) -> QRectF:
+        """The rectangle of a note."""
         low, high = self.pitches
         height = self.area.height() / (high - low + 1)
         left, right = self.x(note.beat), self.x(note.beat + note.length)
@@ -80,6 +86,7 @@ def draw(painter: QPainter, strip: Strip, theme: Theme, block: int | None, notes
 
 
 def ink_of(theme: Theme, track: Track) -> str:
+    """The colour of a track."""
     inks = themes.LANE_INKS[theme.key]
     return inks[(track.colour - 1) % len(inks)] if track.colour else theme.curve
 

@@ -61,6 +61,7 @@ class Messages(QAbstractTableModel):
         return None
 
     def show_rows(self, rows: list[tuple[str, ...]]) -> None:
+        """Show other rows."""
         self.beginResetModel()
         self.shown = rows
         self.endResetModel()
@@ -125,6 +126,7 @@ class Monitor(QDialog):
         self.timer.stop()
 
     def reject(self) -> None:
+        """Close."""
         self.close()
 
     def _sent(self, rows: list[SentMessage]) -> None:
@@ -137,11 +139,13 @@ class Monitor(QDialog):
         self.refresh(True)
 
     def clear(self) -> None:
+        """Clear the list."""
         self.outside.rows.clear()
         self.still.clear()
         self.refresh(True)
 
     def refresh(self, always: bool = False) -> None:
+        """Show new messages."""
         now = time.monotonic()
         while self.counts and now - self.counts[0][0] > RATE_SECONDS:
             self.counts.popleft()

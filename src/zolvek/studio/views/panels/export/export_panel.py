@@ -24,4 +24,5 @@ class ExportPanel(QWidget):
         layout.addWidget(self.pages, 1)
 
     def close_work(self) -> None:
+        """End work in the background."""
         self.midi.close_work()

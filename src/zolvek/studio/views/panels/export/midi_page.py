@@ -230,6 +230,7 @@ class MidiPage(QWidget):
         return NumberEntry(name, low, high, value, suffix, changed=changed)
 
     def refresh(self) -> None:
+        """Show the lane's message type and the report."""
         lane, project = self.session.lane, self.session.project
         fields = (self.kind, self.channel, self.number, self.semitones, self.port)
         for field in fields:
@@ -321,6 +322,7 @@ class MidiPage(QWidget):
         work.deleteLater()
 
     def show_report(self, found: Report) -> None:
+        """Show a report."""
         from zolvek.formats.midi.report import BYTES_A_SECOND
 
         self.last_report = found
@@ -363,6 +365,7 @@ class MidiPage(QWidget):
                 self.session.focus.on(lane)
 
     def close_work(self) -> None:
+        """End the report."""
         self.timer.stop()
         if self.working is not None:
             end(self.working)

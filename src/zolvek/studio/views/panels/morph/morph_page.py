@@ -96,6 +96,7 @@ class MorphPage(QWidget):
         layout.addLayout(fields)
 
     def refresh(self) -> None:
+        """Show the states."""
         found = own_states(self.session)
         for box, first in ((self.start, [("Current values", NOW)]), (self.end, [])):
             shown = box.currentData()
@@ -131,6 +132,7 @@ class MorphPage(QWidget):
 
     @property
     def left_out(self) -> tuple[str, ...]:
+        """The parameters that are not moved."""
         items = [self.table.topLevelItem(i) for i in range(self.table.topLevelItemCount())]
         return tuple(
             item.data(0, STATE) for item in items if item is not None and item.checkState(0) == Qt.CheckState.Unchecked
@@ -149,6 +151,7 @@ class MorphPage(QWidget):
         return {**found[0]}, {**found[0], **found[1]}
 
     def way(self) -> Way:
+        """How the morph goes."""
         return Way(
             str(self.shape.currentData()),
             read(self.amount.text(), "") or 0.0,
@@ -159,6 +162,7 @@ class MorphPage(QWidget):
         )
 
     def apply(self) -> None:
+        """Write the morph."""
         session, device = self.session, chosen_device(self.session)
         first, last = session.span.needed()
         end = self.end.currentData()

@@ -131,12 +131,14 @@ class PadPage(QWidget):
 
     @property
     def pad(self) -> Pad:
+        """The device's pad."""
         return pads_edits.pad_of(self.session.project, chosen_device(self.session).id)
 
     def _set(self, label: str, pad: Pad) -> None:
         self.session.document.edit(label, pads_edits.with_pad(self.session.project, pad))
 
     def refresh(self) -> None:
+        """Show the pad."""
         session = self.session
         if session.shown.device is None:
             return
@@ -236,6 +238,7 @@ class PadPage(QWidget):
         )
 
     def travel(self) -> None:
+        """Move the puck along a path over the span."""
         session = self.session
         self.seed.renew(place := (session.document.opened, self.pad.device, session.span.needed()))
         self.seed.used = place
@@ -252,6 +255,7 @@ class PadPage(QWidget):
         self._set("Move along path", pad)
 
     def write(self) -> None:
+        """Write the path to lanes."""
         session, pad = self.session, self.pad
         tolerance = max(session.settings.recording.tolerance, 0.001)
         edit_with_lanes(session, "Write pad path to lanes", pad_paths.as_lanes(session.project, pad, tolerance))

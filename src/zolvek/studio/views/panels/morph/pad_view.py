@@ -46,6 +46,7 @@ class PadView(QWidget):
         session.playhead.changed.connect(self._follow)
 
     def show_pad(self, pad: Pad) -> None:
+        """Show a pad."""
         self.pad = pad
         self.update()
 
@@ -58,9 +59,11 @@ class PadView(QWidget):
 
     @property
     def square(self) -> QRectF:
+        """The square of the pad."""
         return QRectF(EDGE, EDGE, self.width() - 2 * EDGE, self.height() - 2 * EDGE)
 
     def spot(self, x: float, y: float) -> QPointF:
+        """The pixel of a position on the pad."""
         area = self.square
         return QPointF(area.left() + x * area.width(), area.bottom() - y * area.height())
 

@@ -121,15 +121,18 @@ class StatesPage(QWidget):
 
     @property
     def own(self) -> Device:
+        """The shown device."""
         return chosen_device(self.session)
 
     @property
     def state(self) -> State | None:
+        """The selected state, if any."""
         item = self.list.currentItem()
         key = item.data(STATE) if item else None
         return next((s for s in self.session.project.states if s.id == key), None)
 
     def refresh(self) -> None:
+        """Show the states."""
         session = self.session
         chosen = self.state.id if self.state else None
         found = own_states(session)
@@ -201,13 +204,16 @@ class StatesPage(QWidget):
         return key
 
     def keep(self) -> None:
+        """Store the current values."""
         self._keep("State", states.present(self.own))
 
     def keep_heard(self) -> None:
+        """Store the values heard at the playhead."""
         values = states.at_beat(self.session.project, self.own.id, self.session.playhead.beat)
         self._keep(f"Bar {self.session.project.meter.bar_at(self.session.playhead.beat)}", values)
 
     def keep_preset(self) -> None:
+        """Store a preset as a state."""
         names = [preset.name for preset in self.own.row.presets]
         if not names:
             raise ZolvekError("The device has no presets.", self.own.name, "Store the current values instead.")
@@ -216,6 +222,7 @@ class StatesPage(QWidget):
             self._keep(name, self.own.row.preset(name))
 
     def keep_chain(self) -> None:
+        """Store all devices of the track."""
         track = shown_track(self.session)
         parts = tuple(StatePart(device.id, states.present(device)) for device in track.devices)
         project, _ = states.kept(self.session.project, f"{track.name}, all", parts)
@@ -227,10 +234,12 @@ class StatesPage(QWidget):
         return self.state
 
     def go(self) -> None:
+        """Recall the state."""
         state = self._needed()
         self.session.document.edit(f"Recall {state.name}", states.set_to(self.session.project, state))
 
     def update_state(self) -> None:
+        """Update the state from the controls."""
         state = self._needed()
         project = self.session.project
         parts = tuple(
@@ -239,6 +248,7 @@ class StatesPage(QWidget):
         self.session.document.edit(f"Update {state.name}", morphs.with_state(project, replace(state, parts=parts)))
 
     def rename(self) -> None:
+        """Rename the state."""
         self.naming.begin("Name of the state", self._needed().name)
 
     def _renamed(self, name: str) -> None:
@@ -250,6 +260,7 @@ class StatesPage(QWidget):
         self.session.document.edit(f"Name the state {name}", replace(project, states=renamed))
 
     def delete(self) -> None:
+        """Delete the state."""
         state = self._needed()
         self.session.document.edit(f"Delete {state.name}", states.without_state(self.session.project, state.id))
 
@@ -267,6 +278,7 @@ class StatesPage(QWidget):
         self.session.document.edit("Three variations", project)
 
     def copy(self) -> None:
+        """Copy the state to another device."""
         state = self._needed()
         project = self.session.project
         others = {
@@ -283,7 +295,9 @@ class StatesPage(QWidget):
             self.session.document.edit("Copy state", states.kept(project, state.name, (part,))[0])
 
     def write(self) -> None:
+        """Export the states."""
         self.studio.media.export_states(self.own.id)
 
     def read(self) -> None:
+        """Import states."""
         self.studio.media.import_states(self.own.id)

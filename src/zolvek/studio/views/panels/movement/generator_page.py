@@ -59,6 +59,7 @@ class MakingPage(QWidget):
 
     @property
     def span(self) -> tuple[float, float]:
+        """The span that is written to."""
         first, last, _ = scope(self.session)
         return first, min(last, max(self.session.project.length, first + 1e-3))
 
@@ -122,6 +123,8 @@ class MakingPage(QWidget):
             self.preview()
 
     def preview(self) -> bool:
+        """Show the movement as a preview."""
+
         def work() -> None:
             self._renew()
             made = self.result()
@@ -132,6 +135,8 @@ class MakingPage(QWidget):
         return self.session.notices.try_to(work)
 
     def write(self) -> None:
+        """Write the movement into the lane."""
+
         def work() -> None:
             place = self._renew()
             if self.may_write():

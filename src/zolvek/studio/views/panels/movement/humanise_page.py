@@ -39,10 +39,12 @@ class HandPage(MakingPage):
 
     @property
     def jitters(self) -> bool:
+        """Whether points are jittered."""
         return self.way.currentData() == "jitter"
 
     @property
     def label(self) -> str:
+        """The name of the step."""
         return "Jitter" if self.jitters else "Humanise"
 
     def _show_fields(self) -> None:
@@ -53,6 +55,7 @@ class HandPage(MakingPage):
             self.changed()
 
     def result(self) -> Curve:
+        """The curve with the movement."""
         drawn, (first, last) = target(self.session).curve, self.span
         if self.jitters:
             return self._jittered(drawn)

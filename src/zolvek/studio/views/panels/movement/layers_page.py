@@ -93,6 +93,7 @@ class LayersPage(QWidget):
         layout.addLayout(line)
 
     def show_lane(self, lane: Any) -> None:
+        """Show a lane's layers."""
         self.list.blockSignals(True)
         self.list.clear()
         for layer in lane.layers if lane else ():
@@ -130,6 +131,7 @@ class LayersPage(QWidget):
         self._show_layer()
 
     def choose(self, key: str | None) -> None:
+        """Select a layer."""
         self.session.picked.pick_layer(key)
         self._show_picked()
 
@@ -142,6 +144,7 @@ class LayersPage(QWidget):
 
     @property
     def layer(self) -> Layer | None:
+        """The selected layer."""
         return self.session.picked.layer
 
     def _show_layer(self) -> None:
@@ -168,6 +171,7 @@ class LayersPage(QWidget):
         layers.change(self.session, f"Layer at {number:g} %", amount=number / 100.0)
 
     def draw_on(self) -> None:
+        """Draw on the layer, or on the base again."""
         self.session.notices.try_to(lambda: layers.draw_on(self.session))
         self.show_lane(self.session.lane)
 

@@ -152,11 +152,13 @@ class LfoPage(MakingPage):
         return self.session.document.opened, self.session.focus.id
 
     def result(self) -> Curve:
+        """The curve with the LFO."""
         first, last = self.span
         made = lfo_points.as_curve(self.made_lfo(), first, last, self.session.project.tempo)
         return spans.splice(target(self.session).curve, first, made.shifted(-first), last)
 
     def may_write(self) -> bool:
+        """Whether so many points may be written, after asking."""
         lfo = self.made_lfo()
         count = lfo_points.points_wanted(lfo, *self.span, self.session.project.tempo)
         return not (lfo.rate.fast or count > MANY_POINTS) or self.studio.ask.confirm(
@@ -165,6 +167,7 @@ class LfoPage(MakingPage):
         )
 
     def written(self) -> None:
+        """What is remembered after writing."""
         self.last[self._place] = (self.made_lfo(), *self.span)
         self._list_others()
 
@@ -176,6 +179,7 @@ class LfoPage(MakingPage):
         self.made.emit(LayerKind.LFO, name, amount, {"lfo": plain})
 
     def show_layer(self, layer: Layer) -> None:
+        """Show a layer's settings."""
         lfo, amount = layer.lfo, layer.amount
         assert lfo is not None
         pick(self.wave, f"{PATTERN}{lfo.pattern.name}" if lfo.pattern else lfo.wave)

@@ -52,11 +52,13 @@ class MovementPanel(QWidget):
         self.show_page("LFO")
 
     def show_page(self, text: str) -> None:
+        """Show a page by its name."""
         self.session.preview.show(None)
         self.pages.show_page(text)
         self.refresh()
 
     def refresh(self) -> None:
+        """Show the lane's layers."""
         session = self.session
         lane = session.lane
         count = len(lane.layers) if lane else 0

@@ -47,6 +47,7 @@ class RandomPage(MakingPage):
         return random_of(kind, self.fields.values(), spread, self.seed.seed())
 
     def result(self) -> Curve:
+        """The curve with the random movement."""
         drawn, (first, last) = target(self.session).curve, self.span
         move, amount = self.made_random()
         tempo = self.session.project.tempo
@@ -59,6 +60,7 @@ class RandomPage(MakingPage):
         self.made.emit(LayerKind.RANDOM, name, amount, {"random": move})
 
     def show_layer(self, layer: Layer) -> None:
+        """Show a layer's settings."""
         move = layer.random
         assert move is not None
         pick(self.kind, move.kind)

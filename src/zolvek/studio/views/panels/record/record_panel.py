@@ -40,6 +40,7 @@ class ControllerDial(QWidget):
         self.setToolTip(f"{controller_mappings.control_name(which)}: drag, wheel or arrow keys")
 
     def set(self, position: float) -> None:
+        """Turn the dial."""
         self.position = min(max(position, 0.0), 1.0)
         self.outside.move(self.which, self.position)
         self.update()
@@ -98,6 +99,7 @@ class ControllerPad(QWidget):
         self.setToolTip("Pad: drag across and up; arrow keys too")
 
     def set(self, x: float, y: float) -> None:
+        """Move the pad."""
         new = QPointF(min(max(x, 0.0), 1.0), min(max(y, 0.0), 1.0))
         old, self.at = self.at, new
         if new.x() != old.x():
@@ -201,6 +203,7 @@ class ControllerPage(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
+        """Show the mappings."""
         project = self.session.project
         rows = []
         for each in project.mappings:

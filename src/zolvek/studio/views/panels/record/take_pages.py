@@ -121,6 +121,7 @@ class RecordPage(QWidget):
         self._set(tolerance=number / 100.0)
 
     def refresh(self) -> None:
+        """Show mode and armed lanes."""
         session, settings = self.session, self.session.settings
         names = [session.project.label_of(x.id) for x in session.project.lanes() if x.id in session.passes.armed]
         self.armed.setText("Armed: " + "; ".join(names) if names else "No lane is armed.")
@@ -169,6 +170,7 @@ class TakesPage(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
+        """Show the takes."""
         session, lane = self.session, self.session.lane
         picked = session.picked.take
         rows = []
