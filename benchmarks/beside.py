@@ -255,11 +255,11 @@ def _busy(say: Say, seconds: float, real_time: bool) -> None:
         window.show()
         window.complete()
         studio = window.studio
-        studio.beside.switch(True)
+        studio.sync_link.switch(True)
     end = time.monotonic() + 90.0
-    while studio.beside.through is None and time.monotonic() < end:
+    while studio.sync_link.through is None and time.monotonic() < end:
         wait(20)
-    link = studio.beside.link
+    link = studio.sync_link.link
     assert link is not None
     studio.player.set_looping(True)
     studio.player.play()

@@ -504,7 +504,7 @@ def recording() -> None:
                 time.sleep(wait)
             for dial in range(8):
                 value = (number * (dial + 1) // 3) % 128
-                window.studio.outside.came.emit((0xB0, dial + 1, value), time.perf_counter())
+                window.studio.midi_io.came.emit((0xB0, dial + 1, value), time.perf_counter())
                 sent[0] += 1
         stop.set()
 

@@ -27,8 +27,7 @@ from zolvek.formats.midi.report import report
 from zolvek.studio.actions.action_table import shortcuts_page
 from zolvek.studio.app.application import application, make_window
 from zolvek.studio.app.window import Window
-from zolvek.studio.commands import hits
-from zolvek.studio.commands import song as piece
+from zolvek.studio.commands import hits, sections
 from zolvek.studio.session.command_scope import shape_scope
 from zolvek.studio.session.settings import Settings, WindowSettings
 from zolvek.studio.toolkit.fields import SeedEntry
@@ -94,12 +93,12 @@ def _connect(window: Window) -> None:
     rows += [("track hull", "Boathouse:Horn in"), ("track lanterns", "Boathouse:Mallet in")]
     tracks = {track.name.lower(): track.id for track in session.project.tracks}
     rows = [(key if key[:3] == "mix" else f"track {tracks[key[6:]]}", to) for key, to in rows]
-    kept = replace(session.project.beside, role="lead", clock=True, connections=tuple(rows))
-    session.document.edit("Connections", replace(session.project, beside=kept))
+    kept = replace(session.project.sync, role="lead", clock=True, connections=tuple(rows))
+    session.document.edit("Connections", replace(session.project, sync=kept))
     session.focus.on("fog-filter.cutoff")
     window.rail.show_step("step-connect")
-    studio.beside.switch(True)
-    _wait(lambda: studio.beside.through is not None)
+    studio.sync_link.switch(True)
+    _wait(lambda: studio.sync_link.through is not None)
     session.playhead.go(bar(11))
     studio.player.play()
     _wait(lambda: session.playhead.beat > bar(13))
@@ -149,12 +148,12 @@ def _compare(window: Window) -> None:
     window.session.focus.on("fog-strip.level")
     _backdrop(window)
     window.studio.view.show(bar(23), bar(35) - bar(23))
-    window.session.hearing.keep_version()
+    window.session.audition.keep_version()
     window.session.span.choose((bar(25), bar(29)))
     shape_scope(window.session, "Scale", lambda piece: shaping.scaled(piece, 0.4, 0.5))
     window.rail.show_step("step-listen")
     panel = window.rail.findChild(ListenPanel)
-    window.session.hearing.compare("kept")
+    window.session.audition.compare("kept")
     panel.match.click()
     _wait(lambda: "LUFS" in panel.heard.text())
     window.session.playhead.go(bar(26))
@@ -268,7 +267,7 @@ def _time(window: Window) -> None:
     window.action("time-rows").trigger()
     window.rail.show_step("step-piece")
     for number, colour in ((1, 2), (3, 3), (4, 1)):
-        piece.change_section(session, number, "Colour", colour=colour)
+        sections.change_section(session, number, "Colour", colour=colour)
     session.arranging.pick_section(1)
     window.action("version-new").trigger()
     session.span.choose((bar(9), bar(17)))

@@ -78,8 +78,10 @@ class Crossings(unittest.TestCase):
                 "tests.crossings.laws.report.report",
                 lambda own: replace(report(own), messages=1),
             ),
-            "all is finite and in range": ("zolvek.core.movement.evaluation.lane_evaluation.Heard.at", lambda heard,
-                at: np.asarray(at) + np.inf),
+            "all is finite and in range": (
+                "zolvek.core.movement.evaluation.lane_evaluation.EvaluatedLane.at",
+                lambda heard, at: np.asarray(at) + np.inf,
+            ),
         }  # fmt: skip
         self.assertEqual(set(faults), set(LAWS))
         for name, (place, wrong) in faults.items():

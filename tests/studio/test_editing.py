@@ -319,11 +319,11 @@ class Modeless(Hand):
             "learning": lambda: session.passes.learn("favourites"),
             "path": lambda: session.focus.draw_on_path("echo", "x"),
             "layer": lambda: self.do("layer-depth", "lantern-strip.pan"),
-            "take": lambda: session.hearing.audition((present(session.focus.id), self.drawn), ("take-1",)),
+            "take": lambda: session.audition.play_takes((present(session.focus.id), self.drawn), ("take-1",)),
             "kept": self.with_kept,
             "version": self.with_version,
-            "bypass-all": lambda: session.hearing.compare("bypass"),
-            "alone": lambda: session.hearing.listen(alone="horn.cutoff"),
+            "bypass-all": lambda: session.audition.compare("bypass"),
+            "alone": lambda: session.audition.listen(alone="horn.cutoff"),
             "together": lambda: session.span.take_along(frozenset({"horn.cutoff"})),
             "tool": lambda: session.tools.choose("line"),
             "slot": self.with_slot,
@@ -356,7 +356,7 @@ class Modeless(Hand):
         if not self.session.project.section_spans()[0][0].versions:
             self.session.arranging.pick_section(0)
             self.do("version-new")
-        self.session.hearing.hear_version(0, 0)
+        self.session.audition.hear_version(0, 0)
 
     def test_a_word_that_is_pressed_leaves_a_locked_lane_as_it_is(self) -> None:
         self.do("bypass")
@@ -379,8 +379,8 @@ class Modeless(Hand):
         np.testing.assert_allclose(present(layer.amount_way).at(8.0 + 20.0 * share), was, atol=1e-9)
 
     def with_kept(self) -> None:
-        self.session.hearing.keep_version()
-        self.session.hearing.compare("kept")
+        self.session.audition.keep_version()
+        self.session.audition.compare("kept")
 
     def with_loop(self) -> None:
         self.session.span.choose((0.0, 4.0))
@@ -434,8 +434,8 @@ class Modeless(Hand):
     def test_no_word_widens_the_window(self) -> None:
         self.do("bypass")
         self.session.tools.choose("line")
-        self.session.hearing.compare("bypass")
-        self.session.hearing.listen(alone="horn.cutoff")
+        self.session.audition.compare("bypass")
+        self.session.audition.listen(alone="horn.cutoff")
         self.session.edit_lane("Name", present(replace(present(self.session.lane), name="Very long " * 50)))
         self.session.notices.say("x" * 600)
         self.session.notices.did("y" * 600)

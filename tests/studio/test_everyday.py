@@ -159,11 +159,11 @@ TASKS = (
         lambda t: t.curve().shape[0] == HOLD and at(t, 8.0) == 0.0),
     # --- listening ---
     Task("heard", "do play; do play", 2, lambda t: not t.studio.player.playing),
-    Task("without automation, and back", "do compare-bypass; key Esc", 2, lambda t: t.session.hearing.comparing == ""),
+    Task("without automation, and back", "do compare-bypass; key Esc", 2, lambda t: t.session.audition.comparing == ""),
     Task("an earlier version brought back", f"{DRAWN}; do keep-version; key Ctrl+A; key Del; do bring-back", 5,
         lambda t: len(t.curve()) == 6),
     Task("only this lane", "@focus horn.cutoff; do hear-alone", 1,
-        lambda t: t.session.hearing.listening.alone == "horn.cutoff"),
+        lambda t: t.session.audition.listening.alone == "horn.cutoff"),
     Task("a track muted", "@device horn; do mute", 1, lambda t: t.session.project.tracks[0].muted),
     # --- the last ---
     Task("five steps taken back", f"{DRAWN}; click 1 0.5; click 2 0.5; click 3 0.5; do undo; do undo; do undo", 6,
@@ -184,7 +184,7 @@ class Everyday(WindowTest):
                 self.show(build())
                 self.session.tools.choose("points")
                 self.session.tools.set_grid(on=True, division=16, kind="straight")
-                self.session.hearing.listen(alone=None)
+                self.session.audition.listen(alone=None)
                 self.lane.setFocus()
                 self.presses = 0
                 for step in task.steps.split("; "):

@@ -41,7 +41,8 @@ def pump(rounds=12):
     for _ in range(rounds):
         application.processEvents()
         time.sleep(0.005)
-for row in ("devices", "draw", "shape", "patterns", "movement", "perform", "thin", "morph", "listen", "export"):
+for row in ("devices", "draw", "shape", "patterns", "movement", "perform", "connect", "thin", "morph", "listen",
+            "export"):
     window.action("step-" + row).trigger()
     pump(2)
 window.monitor()

@@ -123,12 +123,12 @@ class Listening(WindowTest):
             self.wait()
             if letter == "M":
                 self.assertTrue(self.session.project.tracks[0].muted)
-        self.assertEqual(self.session.hearing.listening.solo, {"hull"})
+        self.assertEqual(self.session.audition.listening.solo, {"hull"})
         self.do("undo")
         self.key(Qt.Key.Key_W)
-        self.assertEqual(self.session.hearing.listening.alone, "horn.cutoff")
+        self.assertEqual(self.session.audition.listening.alone, "horn.cutoff")
         self.key(Qt.Key.Key_W)
-        self.session.hearing.listen(solo=frozenset())
+        self.session.audition.listen(solo=frozenset())
         # A and B: the kept version against silence, switched while it plays.
         self.session.span.choose((32.0, 40.0))
         self.do("keep-version")
@@ -209,8 +209,8 @@ class Listening(WindowTest):
         # A message from outside, learned the other way round: the dial first.
         self.do("learn-controls")
         QTest.mouseClick(self.dial("pan"), LEFT)
-        self.studio.outside.came.emit((0xB0, 20, 64), 0.0)
-        self.studio.outside.came.emit((0xB0, 20, 127), 0.0)
+        self.studio.midi_io.came.emit((0xB0, 20, 64), 0.0)
+        self.studio.midi_io.came.emit((0xB0, 20, 127), 0.0)
         self.assertEqual(self.dial("pan").own, 1.0)
         self.do("monitor")
         monitor = self.window.monitor_window

@@ -40,7 +40,7 @@ class Movement(WindowTest):
         self.type_in("LFO: Rate", "1 bar")
         self.assertIsNotNone(self.session.preview.curve)
         self.assertIs(self.curve(), before, "a preview first")
-        self.assertEqual(present(self.session.hearing.listening.tried)[0], "echo.feedback", "and heard")
+        self.assertEqual(present(self.session.audition.listening.tried)[0], "echo.feedback", "and heard")
         self.session.playhead.go(97.0)
         dial = next(d for d in self.window.bench.dials if d.parameter.id == "feedback")
         self.assertAlmostEqual(dial.state()[0], float(present(self.session.preview.curve).at(97.0)), places=6)

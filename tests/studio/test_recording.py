@@ -109,9 +109,9 @@ class Performing(WindowTest):
         page.list.setCurrentRow(0)
         self.do("take-rate")
         self.do("take-hear")
-        self.assertIsNotNone(self.session.hearing.listening.tried)
+        self.assertIsNotNone(self.session.audition.listening.tried)
         self.do("take-hear")
-        self.assertIsNone(self.session.hearing.listening.tried)
+        self.assertIsNone(self.session.audition.listening.tried)
         self.do("take-delete")
         self.assertEqual(len(present(self.session.lane).takes), len(present(lane).takes) - 1)
 

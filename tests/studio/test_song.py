@@ -22,7 +22,7 @@ from zolvek.core.edits import replacement, sections
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file, templates
-from zolvek.studio.commands import song, tempo_fit
+from zolvek.studio.commands import song, tempo_fit, time_maps
 from zolvek.studio.services.files.collect_export import collect
 from zolvek.studio.services.playback.player import compared_with
 from zolvek.studio.views.timeline.time_rows import METER, SECTIONS
@@ -93,7 +93,7 @@ class Time(Piece):
         self.assertEqual(float(session.project.tempo.bpm(64.0)), 120.0)
         session.playhead.go(0.0)
         for tap in np.arange(5) * 0.5:
-            song.tap_tempo(session, 1_000.0 + float(tap))
+            time_maps.tap_tempo(session, 1_000.0 + float(tap))
         self.assertEqual(float(session.project.tempo.bpm(0.0)), 120.0)
         self.do("undo")
         self.assertEqual(float(session.project.tempo.bpm(0.0)), 112.0, "all taps are one step")
@@ -186,7 +186,7 @@ class Time(Piece):
         panel.versions.setCurrentRow(0)
         self.assertIn("Hull · Horn · Cutoff", panel.differences.text())
         QTest.mouseClick(panel.hear, LEFT)
-        self.assertEqual(session.hearing.comparing, "version")
+        self.assertEqual(session.audition.comparing, "version")
         other = compared_with(self.session)
         old = self.project.lane("horn.cutoff").curve
         at = np.linspace(32.0, 63.9, 50)
@@ -195,7 +195,7 @@ class Time(Piece):
         self.until(lambda: "LUFS" in self.studio.loudness.message)
         QTest.mouseClick(panel.choose, LEFT)
         np.testing.assert_allclose(session.project.lane("horn.cutoff").curve.at(at), old.at(at), atol=1e-9)
-        self.assertEqual(session.hearing.comparing, "")
+        self.assertEqual(session.audition.comparing, "")
         self.do("version-next")
         self.assertEqual(session.project.section_spans()[1][0].chosen, 1)
         self.assertTrue(sections.differences(session.project, 1, 0))
@@ -304,9 +304,9 @@ class Strip(Piece):
         QTest.keyPress(self.lane, Qt.Key.Key_D)
         self.wait(150)
         QTest.keyRelease(self.lane, Qt.Key.Key_D)
-        self.studio.outside.came.emit((0x90, 64, 100), time.perf_counter())
+        self.studio.midi_io.came.emit((0x90, 64, 100), time.perf_counter())
         self.wait(120)
-        self.studio.outside.came.emit((0x90, 64, 0), time.perf_counter())
+        self.studio.midi_io.came.emit((0x90, 64, 0), time.perf_counter())
         self.do("stop")
         made = [present(strip.track).notes[i] for i in sorted(self.arranging.notes)]
         self.assertEqual(sorted(n.pitch for n in made), [52, 64])

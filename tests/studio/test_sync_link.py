@@ -38,16 +38,16 @@ class Together(WindowTest):
         page = panel.page.together
         self.assertFalse(page.list.isVisible())
         page.on.click()
-        self.until(lambda: self.studio.beside.through is not None)
+        self.until(lambda: self.studio.sync_link.through is not None)
         self.until(lambda: page.list.count() == 2)
         self.assertIn("JACK, 48 kHz, 1024 frames", page.said.text())
         return page
 
     def test_led_connected_and_remembered(self) -> None:
-        page, beside = self.join(), self.studio.beside
+        page, link = self.join(), self.studio.sync_link
         self.assertIn("Mix left – system:playback_1", page.list.item(0).text())
         capture = Capture(self, self.server)
-        self.until(lambda: any(n.startswith("capture:") for n, *_ in present(beside.report).others))
+        self.until(lambda: any(n.startswith("capture:") for n, *_ in present(link.report).others))
         for own, other in (("all", "capture:midi"), ("mix left", "capture:sound")):
             page.own.setCurrentIndex(page.own.findData(own))
             page.own.activated.emit(page.own.currentIndex())
@@ -63,7 +63,7 @@ class Together(WindowTest):
         self.do("play")
         self.until(lambda: json.loads(capture.ask("state"))[0])
         self.until(lambda: self.session.playhead.beat > 34.0)
-        self.assertEqual(beside.lit_now[0], True)
+        self.assertEqual(link.lit_now[0], True)
         self.do("play")
         self.until(lambda: not json.loads(capture.ask("state"))[0])
         self.assertFalse(self.studio.player.playing)
@@ -83,22 +83,22 @@ class Together(WindowTest):
         self.until(lambda: abs(json.loads(capture.ask("state"))[1] - place) <= 2 * 1024)
         path = self.folder / "beside.zolvek"
         project_file.save(self.session.project, path)
-        kept = project_file.load(path).beside
+        kept = project_file.load(path).sync
         self.assertEqual((kept.role, kept.clock), ("lead", True))
         self.assertIn(("all", "capture:midi"), kept.connections)
         found = capture.kept()
         self.assertGreater(int((found["port"] == 0).sum()), 20)
         self.assertGreater(max(float(np.abs(b).max()) for b in found["block_sound"]), 0.01)
         self.do("undo")
-        self.assertFalse(self.session.project.beside.clock)
+        self.assertFalse(self.session.project.sync.clock)
         # What is remembered of a program that is gone stays, and is said so; Delete takes it away.
         self.until(lambda: any("missing" in page.list.item(n).text() for n in range(page.list.count())))
         page.list.setCurrentRow(0)
         page.take.click()
         self.wait()
-        self.assertNotIn(("all", "capture:midi"), self.session.project.beside.connections)
+        self.assertNotIn(("all", "capture:midi"), self.session.project.sync.connections)
         page.on.click()
-        self.assertIsNone(self.studio.beside.link)
+        self.assertIsNone(self.studio.sync_link.link)
         self.assertEqual(self.errors, [])
 
     def test_a_controller_of_the_host_is_recorded_where_it_was(self) -> None:
@@ -112,11 +112,11 @@ class Together(WindowTest):
         capture.ask("connect", "capture:out", "Zolvek:Control")
         page.by_role["follow"].click()
         # Ten thousand messages a second do no harm: of each control the last ones are followed.
-        before = present(self.studio.beside.link).words[shared_layout.CAME]
+        before = present(self.studio.sync_link.link).words[shared_layout.CAME]
         capture.ask("send", 5, [[0xB0, 20, number % 128] for number in range(6_000)])
-        self.until(lambda: present(self.studio.beside.link).words[shared_layout.CAME] >= before + 5_000)
+        self.until(lambda: present(self.studio.sync_link.link).words[shared_layout.CAME] >= before + 5_000)
         self.wait(800)
-        self.assertGreater(self.studio.beside.dropped, 1_000)
+        self.assertGreater(self.studio.sync_link.dropped, 1_000)
         session.settings.recording.mode, session.settings.recording.count_in = "latch", 0
         session.passes.arm(lane.id)
         session.playhead.go(32.0)
@@ -148,13 +148,13 @@ class Together(WindowTest):
         self.do("play")
         self.until(lambda: session.playhead.beat > 9.0)
         self.server.stop()
-        self.until(lambda: self.studio.beside.through is None)
+        self.until(lambda: self.studio.sync_link.through is None)
         before = session.playhead.beat
         self.until(lambda: self.studio.player.playing and session.playhead.beat > before + 0.5)
         self.assertIn("ended", page.said.text())
         self.do("play")
         self.server.start()
-        self.until(lambda: self.studio.beside.through is not None)
+        self.until(lambda: self.studio.sync_link.through is not None)
         page.by_role["follow"].click()
         page.source.setCurrentIndex(page.source.findData("clock"))
         page.source.activated.emit(page.source.currentIndex())
@@ -166,7 +166,7 @@ class Together(WindowTest):
         capture.ask("send", gap, [[0xF2, 16, 0], [0xFB], *[[0xF8]] * CLOCKS_SENT])
         self.until(lambda: self.studio.player.playing)
         self.until(lambda: session.playhead.beat > 6.0)
-        steering = self.studio.beside.steering
+        steering = self.studio.sync_link.steering
         self.until(
             lambda: abs(present(steering).follower.bpm - 125.0) < 0.2 and abs(present(steering).drift) < 0.005, 11_000
         )
@@ -180,22 +180,22 @@ class Together(WindowTest):
 
     def test_a_clock_is_followed_without_a_server(self) -> None:
         """At a port of the machine: the song starts, goes and stops with it, by being put in place."""
-        session, outside = self.session, self.studio.outside
-        self.studio.beside.set("Follow", role="follow", source="clock")
+        session, midi_io = self.session, self.studio.midi_io
+        self.studio.sync_link.set("Follow", role="follow", source="clock")
         step, begun = 60.0 / 112.0 / CLOCKS, time.perf_counter()
-        outside.heard((0xF2, 32, 0), begun)
-        outside.heard((0xFB,), begun)
+        midi_io.heard((0xF2, 32, 0), begun)
+        midi_io.heard((0xFB,), begun)
         sent = 0
         player = self.studio.player
         while sent < 3 * CLOCKS or session.playhead.beat < 10.0 or not player.playing:
             if time.perf_counter() >= begun + sent * step:
-                outside.heard((0xF8,), begun + sent * step)
+                midi_io.heard((0xF8,), begun + sent * step)
                 sent += 1
             self.wait(2)
             self.assertLess(sent, 40 * CLOCKS)
-        self.assertRegex(self.studio.beside.following, r"MIDI clock, 11[12]\.\d BPM, [\d.]+ ms off")
+        self.assertRegex(self.studio.sync_link.following, r"MIDI clock, 11[12]\.\d BPM, [\d.]+ ms off")
         self.assertLess(abs(session.playhead.beat - (8.0 + sent / CLOCKS)), 1.5)
-        outside.heard((0xFC,), time.perf_counter())
+        midi_io.heard((0xFC,), time.perf_counter())
         self.until(lambda: not self.studio.player.playing)
-        self.studio.beside.set("Internal", role="alone")
+        self.studio.sync_link.set("Internal", role="alone")
         self.assertEqual(self.errors, [])

@@ -76,7 +76,7 @@ class Play(unittest.TestCase):
         process.send_signal(signal.SIGINT)
         said, _ = process.communicate(timeout=20)
         self.assertEqual(process.returncode, 0)
-        self.assertRegex(said, r"\d+\.\d\.\d+  0:1\d\.\d{3}  112\.00 BPM  plays  JACK 48 kHz")
+        self.assertRegex(said, r"\d+\.\d\.\d+  0:1\d\.\d{3}  112\.00 BPM  playing  JACK 48 kHz")
         found = capture.kept()
         self.assertGreater(int(((found["port"] == 0) & (found["song"] > 0)).sum()), 10)
 
@@ -144,7 +144,7 @@ class Play(unittest.TestCase):
         for words, told in (
             (("--out", "silent", "--clock", "lead"), "needs JACK or PipeWire"),
             (("--osc", "nowhere"), "is not an address"),
-            (("--from", "99"), "project ends"),
+            (("--from", "99"), "beyond the end of the project"),
             (("--loop", "9", "9"), "empty"),
         ):
             done = CliRunner().invoke(zolvek, ["play", str(self.path), *words])

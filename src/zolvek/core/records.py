@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from zolvek.core.limits import checker
 
-__all__ = ["UNKNOWN", "Record", "field", "names_of", "replace"]
+__all__ = ["UNKNOWN", "Record", "field", "keys_of", "names_of", "replace"]
 
 UNKNOWN = "?"  # the key under which a record's unknown ones are encoded, before they go to their places
 
@@ -24,6 +24,12 @@ UNKNOWN = "?"  # the key under which a record's unknown ones are encoded, before
 def names_of(kind: type[msgspec.Struct]) -> tuple[str, ...]:
     """The names of a record's own fields."""
     return tuple(name for name in kind.__struct_fields__ if name != "unknown")
+
+
+def keys_of(kind: type[msgspec.Struct]) -> dict[str, str]:
+    """The keys of a record's own fields in a file, with the fields' names."""
+    names = zip(kind.__struct_encode_fields__, kind.__struct_fields__, strict=True)
+    return {key: name for key, name in names if name != "unknown"}
 
 
 class Record(msgspec.Struct, frozen=True, dict=True, kw_only=True):

@@ -57,11 +57,11 @@ class Performance:
     ) -> None:
         """`waiting` is given why there is no server yet."""
         self.waiting = waiting
-        beside = replace(project.beside, role=clock)
-        self.project = replace(project, beside=beside)
-        if out != "jack" and beside.together:
+        setup = replace(project.sync, role=clock)
+        self.project = replace(project, sync=setup)
+        if out != "jack" and setup.together:
             raise ZolvekError(f"Sync “{clock}” needs JACK or PipeWire.", "--clock", "Use --out jack.")
-        self.beside = beside
+        self.setup = setup
         self.live: list[Live] = []
         self.closing: list[Closed] = []
         self.loop: tuple[float, float] | None = None
@@ -96,10 +96,10 @@ class Performance:
             through = JackTransport(self.playback, self.link)
             self.closing.append(through)
             self.link.use(self.project, Resolution())
-            self.link.send("use_time", self.beside.together, self.beside.role == Role.LEAD)
-            self.link.send("send_clock", self.beside.clock, self.beside.code)
-            self.link.send("use_connections", named(self.project, self.beside.connections))
-            through.use(self.beside)
+            self.link.send("use_time", self.setup.together, self.setup.role == Role.LEAD)
+            self.link.send("send_clock", self.setup.clock, self.setup.code)
+            self.link.send("use_connections", named(self.project, self.setup.connections))
+            through.use(self.setup)
             return through
         self.link = None
         silent = SilentTransport(self.playback)
@@ -114,7 +114,7 @@ class Performance:
         output = ports.Output(ports.VIRTUAL)
         self.closing.append(output)
         stream = MidiStream(lambda name: output)
-        stream.use(self.project, Resolution(), self.beside.clock, self.beside.code)
+        stream.use(self.project, Resolution(), self.setup.clock, self.setup.code)
         self._follow(stream)
 
     def _send_osc(self, host: str, port: int) -> None:
@@ -136,10 +136,10 @@ class Performance:
         self.loop = loop
         self._wait()
         self.transport.set_loop(loop)
-        follows = self.beside.role == Role.FOLLOW
+        follows = self.setup.role == Role.FOLLOW
         if not follows:
             self.transport.start(first)
-        elif not self.beside.together:
+        elif not self.setup.together:
             self._steer()
         reported, asked, began, there = 0.0, time.monotonic(), False, False
         while True:
@@ -173,7 +173,7 @@ class Performance:
                 self.waiting(why)
 
     def _steer(self) -> None:
-        self.steering = ClockFollower(Follower(self.beside.source), self.transport, lambda: self.project)
+        self.steering = ClockFollower(Follower(self.setup.source), self.transport, lambda: self.project)
 
     def _take_clock(self) -> None:
         steering = self.steering

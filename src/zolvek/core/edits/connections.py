@@ -54,16 +54,16 @@ def named(project: Project, connections: tuple[tuple[str, str], ...]) -> tuple[t
 
 def connected(project: Project, key: str, other: str) -> Project:
     """With another program's port connected to the one of ours."""
-    beside = project.beside
-    rows = dict.fromkeys((*beside.connections, (key, other)))
-    return replace(project, beside=replace(beside, connections=tuple(rows)))
+    setup = project.sync
+    rows = dict.fromkeys((*setup.connections, (key, other)))
+    return replace(project, sync=replace(setup, connections=tuple(rows)))
 
 
 def disconnected(project: Project, key: str, other: str) -> Project:
     """The project without the connection between the two ports."""
-    beside = project.beside
-    rows = tuple(row for row in beside.connections if row != (key, other))
-    return replace(project, beside=replace(beside, connections=rows))
+    setup = project.sync
+    rows = tuple(row for row in setup.connections if row != (key, other))
+    return replace(project, sync=replace(setup, connections=rows))
 
 
 def pairs(project: Project, key: str, takers: list[str]) -> list[tuple[str, str]]:

@@ -279,7 +279,7 @@ class Project(Record, frozen=True):
     morphs: tuple[Morph, ...] = ()
     pads: tuple[Pad, ...] = ()
     sounds: dict[str, str] = field(default_factory=dict)  # file of a clip -> what its content is given by
-    beside: SyncSetup = field(default_factory=SyncSetup)  # other programs
+    sync: SyncSetup = field(default_factory=SyncSetup, name="beside")  # other programs
 
     def __post_init__(self) -> None:
         ids = [track.id for track in self.tracks]

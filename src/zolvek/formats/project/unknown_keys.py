@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 from msgspec import UNSET
 
-from zolvek.core.records import UNKNOWN, Record, names_of, replace
+from zolvek.core.records import UNKNOWN, Record, keys_of, replace
 
 MARK = f'"{UNKNOWN}":'.encode()
 
@@ -41,18 +41,18 @@ def _kept(value: Any, plain: Any) -> tuple[Any, dict[str, Any]]:
 
 
 def _record(record: Record, plain: dict[str, Any]) -> Record:
-    names = names_of(type(record))
+    names = keys_of(type(record))
     unknown = {key: own for key, own in plain.items() if key not in names and key != UNKNOWN}
     changed: dict[str, Any] = {}
-    for name in names:
-        part = plain.get(name)
+    for key, name in names.items():
+        part = plain.get(key)
         if part.__class__ in (dict, list):
             value = getattr(record, name)
             new, more = _kept(value, part)
             if new is not value:
                 changed[name] = new
             if more:
-                unknown[name] = more
+                unknown[key] = more
     if UNKNOWN in plain:  # no file of ours has it
         changed["unknown"] = UNSET
     if unknown:

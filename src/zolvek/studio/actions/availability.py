@@ -160,7 +160,7 @@ def control(studio: Studio) -> str:
 
 def kept(studio: Studio) -> str:
     """A version is stored."""
-    return "" if studio.session.hearing.kept is not None else "No version is stored."
+    return "" if studio.session.audition.kept is not None else "No version is stored."
 
 
 def switch(studio: Studio) -> str:

@@ -10,10 +10,10 @@ from zolvek.studio.commands import takes
 ACTIONS: tuple[Action, ...] = (
     Action("take-hear", "Audition take", "", "Plays the take instead of the curve; again plays the lane",
         lambda s: takes.hear(s.session), refused=availability.take,
-           checked=lambda s: bool(s.session.picked.take and s.session.hearing.takes == (s.session.picked.take.id,))),
+           checked=lambda s: bool(s.session.picked.take and s.session.audition.takes == (s.session.picked.take.id,))),
     Action("take-solo", "Audition with others", "", "Adds it to the takes that play, or removes it",
         lambda s: takes.solo(s.session), refused=availability.take,
-           checked=lambda s: bool(s.session.picked.take and s.session.picked.take.id in s.session.hearing.takes)),
+           checked=lambda s: bool(s.session.picked.take and s.session.picked.take.id in s.session.audition.takes)),
     Action("take-hear-all", "Audition all takes", "", "Plays all unmuted takes, the newest on top",
         lambda s: takes.hear_all(s.session), refused=availability.take),
     Action("take-mute", "Mute take", "", "Leaves it out of “all takes”", lambda s: takes.mute(s.session),

@@ -41,7 +41,7 @@ class Actions(QObject):
         session = studio.session
         for part in (
             session.document, session.focus, session.points, session.span, session.tools,
-            session.shown, studio.player, session.hearing, session.passes, session.preview,
+            session.shown, studio.player, session.audition, session.passes, session.preview,
             session.look, session.picked, session.shelf, session.arranging,
         ):  # fmt: skip
             part.changed.connect(self._refresh_later)

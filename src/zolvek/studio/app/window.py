@@ -190,7 +190,7 @@ class Window(QMainWindow):
         """See `Show`."""
         from zolvek.studio.views.windows.midi_monitor import Monitor
 
-        self.monitor_window = self.monitor_window or Monitor(self.session, self.studio.outside, self)
+        self.monitor_window = self.monitor_window or Monitor(self.session, self.studio.midi_io, self)
         self.monitor_window.show()
         self.monitor_window.activateWindow()
 
@@ -278,7 +278,7 @@ class Window(QMainWindow):
         QTimer.singleShot(400, self.studio.sounds.begin)
         QTimer.singleShot(900, self.focus_lane.backdrops.begin)
         if self.session.settings.connect.use_jack:
-            QTimer.singleShot(300, lambda: self.studio.beside.switch(True))
+            QTimer.singleShot(300, lambda: self.studio.sync_link.switch(True))
         self.studio.autosave.begin()
         if not self.session.settings.window.first_curve_done and self.sheet.isHidden():
             self.guided.begin()

@@ -110,4 +110,4 @@ def safe_track(session: Session, track: Track) -> None:
 
 def solo_track(session: Session, track: Track) -> None:
     """The track among those heard alone, or no longer."""
-    session.hearing.listen(solo=session.hearing.listening.solo ^ {track.id})
+    session.audition.listen(solo=session.audition.listening.solo ^ {track.id})

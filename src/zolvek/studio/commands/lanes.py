@@ -274,7 +274,7 @@ def bypass_many(session: Session, everywhere: bool) -> None:
     track = session.project.track_of(session.focus.id)
     which = list(session.project.lanes()) if everywhere else list(track.lanes)
     where = "all lanes" if everywhere else f"the lanes of {track.name}"
-    known, place = session.hearing.bypassed_before, None if everywhere else track.id
+    known, place = session.audition.bypassed_before, None if everywhere else track.id
     free = [lane for lane in which if not lane.locked]
     if not free:
         raise ZolvekError("All of these lanes are locked.", where, "Unlock at least one.")

@@ -17,57 +17,57 @@ HEARD = {
 
 def hear_alone(session: Session) -> None:
     """The focus lane is the only one that moves; again, all do."""
-    hearing = session.hearing
-    hearing.listen(alone=None if hearing.listening.alone else session.focus.id)
+    audition = session.audition
+    audition.listen(alone=None if audition.listening.alone else session.focus.id)
 
 
 def toggle_metronome(session: Session) -> None:
     """Switch the metronome on or off."""
-    session.hearing.listen(metronome=not session.hearing.listening.metronome)
+    session.audition.listen(metronome=not session.audition.listening.metronome)
 
 
 def keep_version(studio: Studio) -> None:
     """The present state to compare with; one that is kept is replaced when the person says so."""
     session = studio.session
-    kept = session.hearing.kept
+    kept = session.audition.kept
     if kept is session.project:
         session.notices.say("This version is already stored.")
     elif kept is None or studio.ask.confirm(
         "Replace the stored version?",
         "Restore it first if you still need it.",
     ):
-        session.hearing.keep_version()
+        session.audition.keep_version()
         session.notices.say("Stored. Press X to switch between both.")
 
 
 def bring_back(session: Session) -> None:
     """The kept version in the project's place, as one step."""
-    kept = session.hearing.kept
+    kept = session.audition.kept
     if kept is None:
         raise ZolvekError("No version is kept.", remedy="Store one first.")
-    session.hearing.compare("")
+    session.audition.compare("")
     session.document.edit("Restore the stored version", kept)
 
 
 def switch_compare(session: Session) -> None:
     """Over to the version of a section that was heard last, else the kept version, else no automation, and
     back."""
-    hearing = session.hearing
-    other = "version" if hearing.has_version() else "kept" if hearing.kept is not None else "bypass"
-    hearing.compare("" if hearing.comparing else other)
-    session.notices.say(HEARD[hearing.comparing])
+    audition = session.audition
+    other = "version" if audition.has_version() else "kept" if audition.kept is not None else "bypass"
+    audition.compare("" if audition.comparing else other)
+    session.notices.say(HEARD[audition.comparing])
 
 
 def switch_bypass(session: Session) -> None:
     """Hear the project without automation, or with it."""
-    hearing = session.hearing
-    hearing.compare("" if hearing.comparing == "bypass" else "bypass")
+    audition = session.audition
+    audition.compare("" if audition.comparing == "bypass" else "bypass")
 
 
 def learn(studio: Studio, what: str) -> None:
     """Begin to learn "favourites" or "controls", or end it."""
     session = studio.session
-    studio.outside.forget_control()
+    studio.midi_io.forget_control()
     wanted = "" if session.passes.learning == what else what
     if wanted:
         session.shown.release()

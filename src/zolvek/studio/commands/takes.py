@@ -32,23 +32,23 @@ def audition(session: Session, keys: list[str]) -> None:
     """Hear these takes over the curve, or with none of them the lane itself."""
     lane = session.lane
     if lane is None or not keys:
-        session.hearing.audition(None, ())
+        session.audition.play_takes(None, ())
     else:
-        session.hearing.audition((lane.id, takes.auditioned(lane, keys)), tuple(keys))
+        session.audition.play_takes((lane.id, takes.auditioned(lane, keys)), tuple(keys))
 
 
 def hear(session: Session) -> None:
     """The picked take is heard, in the place of another one that was; again, the lane is."""
     take = session.picked.take
     if take is not None:
-        audition(session, [] if session.hearing.takes == (take.id,) else [take.id])
+        audition(session, [] if session.audition.takes == (take.id,) else [take.id])
 
 
 def solo(session: Session) -> None:
     """The picked take among those that are heard, or no longer."""
     take, lane = session.picked.take, session.lane
     if take is not None and lane is not None:
-        heard = set(session.hearing.takes) ^ {take.id}
+        heard = set(session.audition.takes) ^ {take.id}
         audition(session, [each.id for each in lane.takes if each.id in heard])
 
 
@@ -57,7 +57,7 @@ def hear_all(session: Session) -> None:
     lane = session.lane
     if lane is not None:
         keys = [each.id for each in lane.takes if not each.muted]
-        audition(session, [] if session.hearing.takes == tuple(keys) else keys)
+        audition(session, [] if session.audition.takes == tuple(keys) else keys)
 
 
 # --- chosen ---

@@ -43,7 +43,7 @@ class Audition(QObject):
         self.listening = replace(self.listening, **changes)
         self.changed.emit()
 
-    def audition(self, tried: tuple[str, Curve] | None, takes: tuple[str, ...]) -> None:
+    def play_takes(self, tried: tuple[str, Curve] | None, takes: tuple[str, ...]) -> None:
         """Hear takes in a lane's place."""
         self.takes = takes
         self.listening = replace(self.listening, tried=tried)

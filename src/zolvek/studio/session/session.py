@@ -78,7 +78,7 @@ class Session:
         self.points = Points(self.document, self.focus)
         self.span = Span(self.document)
         self.playhead = Playhead(self.document)
-        self.hearing = Audition(self.document)
+        self.audition = Audition(self.document)
         self.held = HeldLanes(self.document)
         self.preview = Preview(self.document, self.focus)
         self.picked = Picks(self.document, self.focus)
@@ -219,5 +219,5 @@ class Session:
         target, curve = self.target, self.preview.curve
         in_place = target is not None and not target.aside and curve is not None
         tried = (target.lane, curve) if target and in_place else None
-        if tried != self.hearing.listening.tried:
-            self.hearing.listen(tried=tried)
+        if tried != self.audition.listening.tried:
+            self.audition.listen(tried=tried)

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from enum import StrEnum
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
@@ -51,14 +52,19 @@ def choice(rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[obje
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(6)
     for text, data in rows:
-        box.addItem(text, data)
+        box.addItem(text, _plain(data))
     box.activated.connect(lambda _: chosen(box.currentData()))
     return box
 
 
+def _plain(data: object) -> object:
+    """A menu finds its rows by the type of their data too, and an enumeration's text is none of its own."""
+    return data.value if isinstance(data, StrEnum) else data
+
+
 def pick(box: QComboBox, data: object) -> None:
     """Show a row of a menu without reporting anyone."""
-    index = box.findData(data)
+    index = box.findData(_plain(data))
     if index != box.currentIndex():
         box.blockSignals(True)
         box.setCurrentIndex(index)

@@ -25,7 +25,7 @@ class JackTransport:
     def __init__(self, playback: Playback, link: Link) -> None:
         self.playback, self.clock = playback, link
         self.words = link.words
-        self.beside = SyncSetup()
+        self.setup = SyncSetup()
         self.stale = 0.0  # when it was edited last while it rested, until that is made ready
         playback.fill(str(link.memory.path), FILLER)
 
@@ -37,11 +37,11 @@ class JackTransport:
     @property
     def shared(self) -> bool:
         """Whether others can start and stop it."""
-        return self.beside.together
+        return self.setup.together
 
-    def use(self, beside: SyncSetup) -> None:
+    def use(self, setup: SyncSetup) -> None:
         """Use a project's sync setup."""
-        self.beside = beside
+        self.setup = setup
 
     def start(self, beat: float, clicks: int = 0) -> None:
         """After a count-in of clicks where the song moves by itself."""

@@ -174,7 +174,7 @@ class MidiIO(QObject):
         """The song as it is now is what is sent."""
         if self.stream is not None:
             project = self.session.project
-            kept = project.beside
+            kept = project.sync
             self._open_named()
             self.stream.use(project, self.session.settings.midi.resolution, kept.clock, kept.code)
             if self.live is not None:

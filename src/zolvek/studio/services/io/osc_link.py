@@ -26,9 +26,9 @@ class OscLink(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, player: Player, outside: MidiIO) -> None:
+    def __init__(self, session: Session, player: Player, midi_io: MidiIO) -> None:
         super().__init__()
-        self.session, self.player, self.outside = session, player, outside
+        self.session, self.player, self.midi_io = session, player, midi_io
         self.output: Output | None = None
         self.input: Input | None = None
         self.sends_to, self.port, self.anywhere = "", 0, False
@@ -127,7 +127,7 @@ class OscLink(QObject):
             else:
                 moves[target] = min(max(number, 0.0), 1.0)
         if moves:
-            self.outside.turned_all(moves)
+            self.midi_io.turned_all(moves)
         self.changed.emit()
 
     def _know_ourselves(self) -> None:

@@ -39,9 +39,9 @@ class SyncLink(QObject):
     lit = pyqtSignal()  # a light has gone on or off
     reported = pyqtSignal(object)  # a Report, from the link's thread
 
-    def __init__(self, session: Session, player: Player, outside: MidiIO) -> None:
+    def __init__(self, session: Session, player: Player, midi_io: MidiIO) -> None:
         super().__init__()
-        self.session, self.player, self.outside = session, player, outside
+        self.session, self.player, self.midi_io = session, player, midi_io
         self.link: Link | None = None
         self.through: JackTransport | None = None
         self.sent: tuple[object, ...] = ()
@@ -56,7 +56,7 @@ class SyncLink(QObject):
         self.reported.connect(self._heard)
         session.document.changed.connect(self._use)
         player.stopped.connect(self._settle)
-        outside.filters = self.clock_came
+        midi_io.filters = self.clock_came
 
     @property
     def on(self) -> bool:
@@ -71,7 +71,7 @@ class SyncLink(QObject):
     @property
     def kept(self) -> SyncSetup:
         """What the project remembers."""
-        return self.session.project.beside
+        return self.session.project.sync
 
     # --- on and off ---
 
@@ -128,7 +128,7 @@ class SyncLink(QObject):
 
     def _named(self) -> tuple[tuple[str, str], ...]:
         project = self.session.project
-        return edits.named(project, project.beside.connections)
+        return edits.named(project, project.sync.connections)
 
     def _use(self) -> None:
         """Say the ports what has changed of the project."""
@@ -140,7 +140,7 @@ class SyncLink(QObject):
         if self.link is None:
             return
         project, settings = self.session.project, self.session.settings
-        kept = project.beside
+        kept = project.sync
         resolution = settings.midi.resolution
         state = (project, resolution, kept, self._named())
         before, self.sent = self.sent, state
@@ -162,7 +162,7 @@ class SyncLink(QObject):
 
     def set(self, label: str, **what: object) -> None:
         """Change what the project remembers."""
-        self.edit(label, lambda project: replace(project, beside=replace(project.beside, **what)))
+        self.edit(label, lambda project: replace(project, sync=replace(project.sync, **what)))
 
     def take_away(self, key: str, other: str) -> None:
         """Take a connection away, whether the project remembers it or it was made elsewhere."""
@@ -258,7 +258,7 @@ class SyncLink(QObject):
         """All notes and all sound off, on every port."""
         if self.link is not None:
             self.link.send("panic")
-        self.outside.panic()
+        self.midi_io.panic()
         self.session.notices.say("All notes off.")
 
     # --- what comes ---
@@ -285,7 +285,7 @@ class SyncLink(QObject):
             self.dropped += len(taken) - len(kept)
             taken = kept
         for message, seconds in taken:
-            self.outside.heard(tuple(message), seconds)
+            self.midi_io.heard(tuple(message), seconds)
         self._light()
 
     def _light(self) -> None:

@@ -33,18 +33,18 @@ class EqualLoudness(QObject):
         self.again.setInterval(AGAIN_MS)
         self.again.timeout.connect(self.measure)
         session.document.changed.connect(self._later)
-        session.hearing.changed.connect(self._other)
+        session.audition.changed.connect(self._other)
 
     def match(self, on: bool) -> None:
         """Measure both versions."""
-        self.session.hearing.match(on)
+        self.session.audition.match(on)
         self.measure()
 
     def measure(self) -> None:
         """Both, over the selected span, or four bars from the playhead on."""
         session = self.session
         other = compared_with(self.session)
-        if not session.hearing.match_loudness or other is None:
+        if not session.audition.match_loudness or other is None:
             self._set_message("")
             self.player.set_gains((1.0, 1.0))
             return
@@ -55,16 +55,16 @@ class EqualLoudness(QObject):
         self.background.start(LOUDNESS_JOB, session.project, other, span)
 
     def _later(self) -> None:
-        if self.session.hearing.match_loudness and self.session.hearing.comparing:
+        if self.session.audition.match_loudness and self.session.audition.comparing:
             self.again.start()
 
     def _other(self) -> None:
         """What is compared is another one."""
-        hearing = self.session.hearing
-        now = hearing.comparing, hearing.version, hearing.kept
+        audition = self.session.audition
+        now = audition.comparing, audition.version, audition.kept
         if now != self.compared:
             self.compared = now
-            if hearing.match_loudness and hearing.comparing:
+            if audition.match_loudness and audition.comparing:
                 self.measure()
 
     def _measured(self, found: tuple[float, float]) -> None:

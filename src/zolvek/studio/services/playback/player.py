@@ -35,13 +35,13 @@ TROUBLE_MS = 8_000
 
 def compared_with(session: Session) -> Project | None:
     """What the project is compared with, rendered side by side once it has been asked for."""
-    listening = session.hearing.listening
-    if session.hearing.comparing == "bypass":
+    listening = session.audition.listening
+    if session.audition.comparing == "bypass":
         return heard(session.project, replace(listening, bypass=True, alone=None))
-    if session.hearing.comparing == "version" and session.hearing.version is not None:
-        return heard(sections.chosen(session.project, *session.hearing.version), listening)
-    if session.hearing.kept is not None:
-        return heard(session.hearing.kept, listening)
+    if session.audition.comparing == "version" and session.audition.version is not None:
+        return heard(sections.chosen(session.project, *session.audition.version), listening)
+    if session.audition.kept is not None:
+        return heard(session.audition.kept, listening)
     return None
 
 
@@ -81,7 +81,7 @@ class Player(QObject):
         self.looking.setInterval(LOOK_MS)
         self.looking.timeout.connect(self._look)
         session.document.changed.connect(self._use)
-        session.hearing.changed.connect(self._use)
+        session.audition.changed.connect(self._use)
         session.held.changed.connect(self._hold)
         session.span.changed.connect(self._set_loop)
         session.playhead.changed.connect(self._moved)
@@ -244,12 +244,12 @@ class Player(QObject):
         session, playback = self.session, self.playback
         if playback is None:
             return
-        listening = session.hearing.listening
+        listening = session.audition.listening
         state = (
             session.project,
             listening,
-            session.hearing.kept,
-            (session.hearing.comparing, session.hearing.version),
+            session.audition.kept,
+            (session.audition.comparing, session.audition.version),
             self.gains,
         )
         if len(self.sent) == len(state) and all(
@@ -260,10 +260,10 @@ class Player(QObject):
         playback.use(heard(session.project, listening))
         if self.out is not None:
             self.out.edited()
-        if not before or before[1:] != state[1:] or session.hearing.comparing in ("bypass", "version"):
+        if not before or before[1:] != state[1:] or session.audition.comparing in ("bypass", "version"):
             playback.use_other(compared_with(self.session))
-            playback.hear_other(bool(session.hearing.comparing), self.gains)
-            playback.use_metronome(session.hearing.listening.metronome)
+            playback.hear_other(bool(session.audition.comparing), self.gains)
+            playback.use_metronome(session.audition.listening.metronome)
 
     def _hold(self) -> None:
         if self.playback is not None:

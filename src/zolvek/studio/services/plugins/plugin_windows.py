@@ -23,9 +23,9 @@ class PluginWindows(QObject):
     changed = pyqtSignal()
     reported = pyqtSignal(str, int, str, object)  # device, number of the window, what, value
 
-    def __init__(self, session: Session, outside: MidiIO) -> None:
+    def __init__(self, session: Session, midi_io: MidiIO) -> None:
         super().__init__()
-        self.session, self.outside = session, outside
+        self.session, self.midi_io = session, midi_io
         self.open: dict[str, OwnWindow] = {}
         self.numbers: dict[str, int] = {}
         self.count = 0
@@ -56,7 +56,7 @@ class PluginWindows(QObject):
         if what == "moved":
             self.taking = device
             for key, position in value.items():
-                self.outside.turned((device, key), position)
+                self.midi_io.turned((device, key), position)
             self.taking = ""
         elif what == "state":
             self._keep(device, value)

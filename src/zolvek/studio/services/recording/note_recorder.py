@@ -30,7 +30,7 @@ class NoteRecorder(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, player: Player, outside: MidiIO) -> None:
+    def __init__(self, session: Session, player: Player, midi_io: MidiIO) -> None:
         super().__init__()
         self.session, self.player = session, player
         self.recording = False
@@ -39,7 +39,7 @@ class NoteRecorder(QObject):
         self.start = 0.0
         self.played = PlayedNotes()
         self.letters: dict[int, int] = {}  # keys of the computer that are down, and their pitches
-        outside.key_moved.connect(self._key)
+        midi_io.key_moved.connect(self._key)
         player.stopped.connect(self.finish)
 
     def toggle(self) -> None:

@@ -84,7 +84,7 @@ class Marks(QStyledItemDelegate):
         """M and S, framed when they are on, and how loud the track is as a line below."""
         project = self.session.project
         muted = next((t.muted for t in project.tracks if t.id == track), False)
-        on = {"M": muted, "S": track in self.session.hearing.listening.solo}
+        on = {"M": muted, "S": track in self.session.audition.listening.solo}
         painter.save()
         painter.setFont(themes.font(9.5, themes.QFont.Weight.DemiBold))
         for letter, away in LETTERS:
@@ -138,7 +138,7 @@ class IndexPanel(QWidget):
         session.document.changed.connect(self.refresh)
         session.focus.changed.connect(self._show_focus)
         session.shown.changed.connect(self._show_touched)
-        session.hearing.changed.connect(self._update_heads)
+        session.audition.changed.connect(self._update_heads)
         session.playhead.changed.connect(self._hear)
         self.refresh()
 

@@ -145,7 +145,7 @@ class ListenPanel(QWidget):
 
         self._lay_out_reach(layout)
         layout.addStretch(1)
-        for signal in (session.hearing.changed, session.focus.changed, session.preview.changed):
+        for signal in (session.audition.changed, session.focus.changed, session.preview.changed):
             signal.connect(self.refresh)
         loudness = studio.loudness
         loudness.changed.connect(lambda: self.heard.setText(loudness.message))
@@ -190,11 +190,11 @@ class ListenPanel(QWidget):
         lead = session.settings.playback.pre_roll
         self.lead.show_text(f"{lead:g} beats" if lead else "none")
         pick(self.backdrop, session.settings.window.backdrop)
-        pick(self.compared, session.hearing.comparing)
-        self.alone.setChecked(session.hearing.listening.alone is not None)
-        self.metronome.setChecked(session.hearing.listening.metronome)
-        self.match.setChecked(session.hearing.match_loudness)
-        self.match.setEnabled(bool(session.hearing.comparing) or session.hearing.kept is not None)
+        pick(self.compared, session.audition.comparing)
+        self.alone.setChecked(session.audition.listening.alone is not None)
+        self.metronome.setChecked(session.audition.listening.metronome)
+        self.match.setChecked(session.audition.match_loudness)
+        self.match.setEnabled(bool(session.audition.comparing) or session.audition.kept is not None)
         lane = session.lane
         mine = bool(lane and self.measuring == (lane.device, lane.parameter))
         busy = self.background.busy
@@ -233,7 +233,7 @@ class ListenPanel(QWidget):
         self.studio.show.backdrop(str(kind))
 
     def _compare(self, what: object) -> None:
-        self.session.notices.try_to(lambda: self.session.hearing.compare(str(what)))
+        self.session.notices.try_to(lambda: self.session.audition.compare(str(what)))
 
     # --- the useful reach ---
 

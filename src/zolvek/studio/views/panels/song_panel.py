@@ -18,7 +18,8 @@ from PyQt6.QtWidgets import (
 from zolvek.core.edits import sections
 from zolvek.core.model.project import Section
 from zolvek.core.same import Same
-from zolvek.studio.commands import song
+from zolvek.studio.commands import sections as sections_edits
+from zolvek.studio.commands import song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.widgets import button, column, field_label, form, heading, note
@@ -49,9 +50,9 @@ class SongPanel(QWidget):
         layout.addWidget(heading("Song"))
         self.name = Entry("Song name", partial(song.rename_piece, session))
         self.tempo = Entry(
-            "Tempo at the playhead", partial(song.tempo_here, session), "112, or 112→116 over 8 bars; Ctrl+T taps"
+            "Tempo at the playhead", partial(time_maps.tempo_here, session), "112, or 112→116 over 8 bars; Ctrl+T taps"
         )
-        self.meter = Entry("Meter at the playhead", partial(song.meter_here, session), "Such as 4/4 or 7/8")
+        self.meter = Entry("Meter at the playhead", partial(time_maps.meter_here, session), "Such as 4/4 or 7/8")
         self.end = Entry("Song end", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")
         fields = form()
         for label, field in (("Name", self.name), ("Tempo", self.tempo), ("Meter", self.meter), ("Bars", self.end)):
@@ -70,7 +71,7 @@ class SongPanel(QWidget):
         layout.addWidget(self.marks)
         layout.addStretch(1)
         for signal in (session.document.changed, session.arranging.changed, session.look.changed,
-                       session.playhead.changed, session.hearing.changed):  # fmt: skip
+                       session.playhead.changed, session.audition.changed):  # fmt: skip
             signal.connect(self.refresh)
         studio.loudness.changed.connect(self._show_loudness)
         self.refresh()
@@ -126,7 +127,7 @@ class SongPanel(QWidget):
         state = (
             project.tempo, project.meter, project.length, project.sections, project.name, here,
             picked, session.settings.editing.clips_keep_time, session.arranging.marks, Same(project.tracks),
-            session.hearing.comparing, session.hearing.version, session.hearing.match_loudness,
+            session.audition.comparing, session.audition.version, session.audition.match_loudness,
         )  # fmt: skip
         if state == self.message:
             return
@@ -188,12 +189,12 @@ class SongPanel(QWidget):
         self.versions.setVisible(bool(names))
         for widget in (self.hear, self.choose, self.remove, self.match, self.differences):
             widget.setVisible(bool(names))
-        self.match.setChecked(self.session.hearing.match_loudness)
+        self.match.setChecked(self.session.audition.match_loudness)
         self._show_loudness()
         self._show_differences()
 
     def _show_loudness(self) -> None:
-        heard = self.session.hearing.comparing == "version"
+        heard = self.session.audition.comparing == "version"
         self.loudness.setText(self.studio.loudness.message if heard else "")
         self.loudness.setVisible(bool(self.loudness.text()))
 
@@ -236,7 +237,7 @@ class SongPanel(QWidget):
         old = session.project.section_spans()[number][0].name
         self.message = None
         if name != old and not session.notices.try_to(
-            lambda: song.change_section(session, number, f"Rename {old}", name=name)
+            lambda: sections_edits.change_section(session, number, f"Rename {old}", name=name)
         ):
             self.refresh()
 
@@ -246,21 +247,21 @@ class SongPanel(QWidget):
             return
         number = int(item.data(NUMBER))
         self.message = None
-        self.session.notices.try_to(lambda: song.rename_version(self.session, picked, number, item.text()))
+        self.session.notices.try_to(lambda: sections_edits.rename_version(self.session, picked, number, item.text()))
         self.refresh()
 
     def _hear(self) -> None:
-        other, hearing = self._other(), self.session.hearing
+        other, audition = self._other(), self.session.audition
         if other is not None:
-            again = hearing.comparing == "version" and hearing.version == other
-            hearing.compare("") if again else song.hear_version(self.session, *other)
+            again = audition.comparing == "version" and audition.version == other
+            audition.compare("") if again else sections_edits.hear_version(self.session, *other)
 
     def _choose(self) -> None:
         other = self._other()
         if other is not None:
-            self.session.notices.try_to(lambda: song.choose_version(self.session, *other))
+            self.session.notices.try_to(lambda: sections_edits.choose_version(self.session, *other))
 
     def _remove(self) -> None:
         other = self._other()
         if other is not None:
-            self.session.notices.try_to(lambda: song.remove_version(self.session, *other))
+            self.session.notices.try_to(lambda: sections_edits.remove_version(self.session, *other))

@@ -60,7 +60,7 @@ class Dial(QWidget):
         own = track.device(self.device).position(self.parameter.id)
         applied = lane is not None and not lane.bypassed
         heard = own
-        tried = self.session.hearing.listening.tried
+        tried = self.session.audition.listening.tried
         held = dict(self.session.held.values)
         if lane and lane.id in held:
             heard = self._of(lane, held[lane.id])

@@ -73,7 +73,7 @@ LESSONS = (
     Lesson("Repeat", "Drag over your points on the ruler, then press Ctrl+R to repeat them to the end of the section.",
         "ruler", _did("Repeat")),
     Lesson("Compare", "Press Shift+X to hear the song without automation, and again to return.", "transport",
-           lambda s, m: s.session.hearing.comparing != m.comparing),
+           lambda s, m: s.session.audition.comparing != m.comparing),
     Lesson("Undo", "Press Ctrl+Z to undo the last step, and Ctrl+Shift+Z to redo it.", "lane",
            lambda s, m: s.session.document.history.here < m.step),
     Lesson("Export", "Press Ctrl+M and name a file to export your curve as MIDI, for any host.", "export",
@@ -92,7 +92,7 @@ class FirstCurve(QObject):
         self.memory = self._now()
         session = studio.session
         for part in (
-            session.document, session.focus, session.shown, session.hearing, studio.player, studio.deliveries,
+            session.document, session.focus, session.shown, session.audition, studio.player, studio.deliveries,
         ):  # fmt: skip
             part.changed.connect(self._look)
 
@@ -102,7 +102,7 @@ class FirstCurve(QObject):
             session.shown.control,
             _points(self.studio),
             session.document.history.here,
-            session.hearing.comparing,
+            session.audition.comparing,
             self.studio.deliveries.delivered,
         )
 

@@ -32,7 +32,7 @@ class Modes(QWidget):
         self.row.addStretch(1)
         self.setMinimumWidth(1)
         for part in (
-            session.focus, session.document, session.passes, session.preview, session.hearing,
+            session.focus, session.document, session.passes, session.preview, session.audition,
             session.tools, session.playhead, session.span,
         ):  # fmt: skip
             part.changed.connect(self.refresh)

@@ -35,7 +35,7 @@ class TakesView(QWidget):
         for signal in (session.document.changed, session.focus.changed, session.passes.changed):
             signal.connect(self._fit)
         for signal in (
-            session.look.changed, session.playhead.changed, session.hearing.changed, view.changed,
+            session.look.changed, session.playhead.changed, session.audition.changed, view.changed,
         ):  # fmt: skip
             signal.connect(self.update)
         self._fit()
@@ -80,7 +80,7 @@ class TakesView(QWidget):
             painter.restore()
             stars = "  " + "★" * take.rating if take.rating else ""
             muted = "  (muted)" if take.muted else ""
-            if take.id in self.session.hearing.takes:
+            if take.id in self.session.audition.takes:
                 painter.fillRect(QRectF(0, area.top(), 3, area.height()), themes.color(theme.selection))
             painter.setPen(themes.color(theme.quiet))
             painter.setFont(themes.font(9.5))

@@ -6,10 +6,10 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 
-from zolvek.core.edits import time_maps
+from zolvek.core.edits.time_maps import tempo_moved
 from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap
-from zolvek.studio.commands import song
+from zolvek.studio.commands import sections, song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.session import Session
 from zolvek.studio.views.timeline.tempo_scale import TempoScale
@@ -50,7 +50,7 @@ class SectionDrag(Drag):
     def finish(self) -> None:
         """End the drag: one step."""
         if self.target is not None:
-            song.move_section_to(self.session, self.number, self.target)
+            sections.move_section_to(self.session, self.number, self.target)
 
 
 class BorderDrag(Drag):
@@ -64,7 +64,7 @@ class BorderDrag(Drag):
         """Move the border to the pointer."""
         at = self.session.project.meter.text(beat)
         label = f"{self.name} begins at {at}"
-        song.change_section(self.session, self.number, label, self, beat=beat)
+        sections.change_section(self.session, self.number, label, self, beat=beat)
 
 
 class EndDrag(Drag):
@@ -103,7 +103,7 @@ class MeterDrag(Drag):
         point = points[self.number]
         project = self.session.document.before(self)
         label = f"{point.count}/{point.unit} from bar {bar} on"
-        song.put_meter(self.session, label, project, MeterMap(tuple(points)), self)
+        time_maps.put_meter(self.session, label, project, MeterMap(tuple(points)), self)
 
 
 class TempoDrag(Drag):
@@ -123,8 +123,8 @@ class TempoDrag(Drag):
                 bpm = own.bpm
             else:
                 beat = own.beat
-        tempo = time_maps.tempo_moved(self.tempo, self.place, beat, bpm)
+        tempo = tempo_moved(self.tempo, self.place, beat, bpm)
         point = tempo.points[self.place]
         where = self.session.project.meter.text(point.beat)
-        song.put_tempo(self.session, f"Tempo {point.bpm:g} at {where}", tempo, self)
+        time_maps.put_tempo(self.session, f"Tempo {point.bpm:g} at {where}", tempo, self)
         self.session.notices.say(f"{point.bpm:g} BPM at {where}")

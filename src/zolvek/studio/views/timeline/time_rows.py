@@ -10,7 +10,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from zolvek.core.time.meter import MeterMap
-from zolvek.studio.commands import song
+from zolvek.studio.commands import sections, song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.session import Session
@@ -180,7 +180,7 @@ class TimeRows(QWidget):
                 area,
                 "Section",
                 section.name,
-                lambda text: song.change_section(
+                lambda text: sections.change_section(
                     session, number, f"Rename {section.name}", name=" ".join(text.split())
                 ),
             )
@@ -195,12 +195,12 @@ class TimeRows(QWidget):
         elif kind == "tempos":
             beat = self.beat_at(event, False)
             bpm = self.scale().rounded(self.scale().bpm(event.position().y()))
-            session.notices.try_to(lambda: song.tempo_typed(session, f"{bpm:g}", beat))
+            session.notices.try_to(lambda: time_maps.tempo_typed(session, f"{bpm:g}", beat))
 
     def _begin_section(self, beat: float) -> None:
         """At a bar line, its name to be typed there."""
         session = self.session
-        if session.notices.try_to(lambda: song.begin_section_at(session, beat)):
+        if session.notices.try_to(lambda: sections.begin_section_at(session, beat)):
             number = session.arranging.section or 0
             section, first, _ = session.project.section_spans()[number]
             area = QRectF(self.at_beat(first) + 1, SECTIONS[0] + 1, 120, SECTIONS[1] - 2)
@@ -208,7 +208,9 @@ class TimeRows(QWidget):
                 area,
                 "Section",
                 section.name,
-                lambda text: song.change_section(session, number, f"Name {section.name}", name=" ".join(text.split())),
+                lambda text: sections.change_section(
+                    session, number, f"Name {section.name}", name=" ".join(text.split())
+                ),
             )
 
     def _type_meter(self, kind: str, number: int, event: QMouseEvent) -> None:
@@ -219,7 +221,9 @@ class TimeRows(QWidget):
             bar = meter.bar_at(max(self.view.beat(event.position().x() - SCALE), 0.0))
             point = meter.meter_at(meter.bar_beat(bar))
         area = QRectF(self.at_beat(meter.bar_beat(bar)), METER[0], 60, METER[1])
-        self.field.ask(area, "Meter", f"{point.count}/{point.unit}", lambda text: song.meter_typed(session, text, bar))
+        self.field.ask(
+            area, "Meter", f"{point.count}/{point.unit}", lambda text: time_maps.meter_typed(session, text, bar)
+        )
 
     def _type_tempo(self, number: int) -> None:
         session = self.session
@@ -227,7 +231,7 @@ class TimeRows(QWidget):
         area = QRectF(self.at_beat(point.beat) + 4, self.scale().y(point.bpm) - 9, 150, 18)
         area.moveTop(min(max(area.top(), TEMPO[0]), HEIGHT - 19.0))
         self.field.ask(
-            area, "Tempo", f"{round(point.bpm, 3):g}", lambda text: song.tempo_typed(session, text, point.beat)
+            area, "Tempo", f"{round(point.bpm, 3):g}", lambda text: time_maps.tempo_typed(session, text, point.beat)
         )
 
     def menu_kind(self, at: QPoint | None) -> str:

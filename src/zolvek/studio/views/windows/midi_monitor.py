@@ -70,9 +70,9 @@ class Messages(QAbstractTableModel):
 class Monitor(QDialog):
     """Stays in the background. Frozen it stands still; the filter wants every word in a row."""
 
-    def __init__(self, session: Session, outside: MidiIO, parent: QWidget) -> None:
+    def __init__(self, session: Session, midi_io: MidiIO, parent: QWidget) -> None:
         super().__init__(parent)
-        self.session, self.outside = session, outside
+        self.session, self.midi_io = session, midi_io
         self.setWindowTitle("MIDI monitor")
         self.resize(620, 420)
         self.model = Messages(session)
@@ -114,15 +114,15 @@ class Monitor(QDialog):
         self.timer = QTimer(self)
         self.timer.setInterval(REFRESH_MS)
         self.timer.timeout.connect(self.refresh)
-        outside.sent.connect(self._sent)
+        midi_io.sent.connect(self._sent)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        self.outside.watched = True
+        self.midi_io.watched = True
         self.timer.start()
         self.refresh(True)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self.outside.watched = False
+        self.midi_io.watched = False
         self.timer.stop()
 
     def reject(self) -> None:
@@ -135,12 +135,12 @@ class Monitor(QDialog):
 
     def _freeze(self, frozen: bool) -> None:
         """The filter goes on to choose among the rows there are now."""
-        self.still = list(self.outside.rows) if frozen else []
+        self.still = list(self.midi_io.rows) if frozen else []
         self.refresh(True)
 
     def clear(self) -> None:
         """Clear the list."""
-        self.outside.rows.clear()
+        self.midi_io.rows.clear()
         self.still.clear()
         self.refresh(True)
 
@@ -156,7 +156,7 @@ class Monitor(QDialog):
         self.new = False
         words = self.words.text().lower().split()
         found: list[tuple[str, ...]] = []
-        for row in reversed(self.still if self.frozen.isChecked() else list(self.outside.rows)):
+        for row in reversed(self.still if self.frozen.isChecked() else list(self.midi_io.rows)):
             cells = self._cells(row)
             text = f"{' '.join(cells)} channel {row.channel}".lower()
             if all(word in text for word in words):

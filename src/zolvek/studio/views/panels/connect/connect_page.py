@@ -22,7 +22,7 @@ class ConnectPage(QWidget):
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
-        self.session, self.outside, self.osc = studio.session, studio.outside, studio.osc
+        self.session, self.midi_io, self.osc = studio.session, studio.midi_io, studio.osc
         settings = self.session.settings
         layout = page_layout(self)
         self.together = Together(studio)
@@ -87,10 +87,10 @@ class ConnectPage(QWidget):
         self.no_ports.setVisible(not any(found))
 
     def _listen(self, name: object) -> None:
-        self.session.notices.try_to(lambda: self.outside.listen_to(str(name) or None))
+        self.session.notices.try_to(lambda: self.midi_io.listen_to(str(name) or None))
 
     def _send(self, name: object) -> None:
-        self.session.notices.try_to(lambda: self.outside.send_to(str(name) or None))
+        self.session.notices.try_to(lambda: self.midi_io.send_to(str(name) or None))
 
     # --- OSC ---
 

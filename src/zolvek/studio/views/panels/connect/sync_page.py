@@ -35,18 +35,18 @@ class Lights(QWidget):
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
-        self.session, self.beside = studio.session, studio.beside
+        self.session, self.sync_link = studio.session, studio.sync_link
         self.setFixedSize(QSize(168, 18))
         self.setAccessibleName("Ports and messages")
         self.setToolTip("Lit while in sync, receiving, or sending")
-        self.beside.lit.connect(self.update)
+        self.sync_link.lit.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = themes.THEMES[self.session.settings.window.theme]
         x = 5.0
-        for name, lit in zip(LIGHTS, self.beside.lit_now, strict=True):
+        for name, lit in zip(LIGHTS, self.sync_link.lit_now, strict=True):
             painter.setPen(QPen(themes.color(theme.curve), 1.5))
             painter.setBrush(themes.color(theme.curve) if lit else themes.color(theme.curve, 0.0))
             painter.drawEllipse(QPointF(x, 9.0), 4.0, 4.0)
@@ -60,14 +60,14 @@ class Together(QWidget):
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
-        self.studio, self.session, self.beside = studio, studio.session, studio.beside
+        self.studio, self.session, self.sync_link = studio, studio.session, studio.sync_link
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         layout.addWidget(field_label("JACK or PipeWire"))
         self.on = QCheckBox("Use JACK / PipeWire")
         self.on.setToolTip("Sends audio and messages through their ports, at their exact frame")
-        self.on.toggled.connect(self.beside.switch)
+        self.on.toggled.connect(self.sync_link.switch)
         layout.addWidget(self.on)
         self.said = note()
         layout.addWidget(self.said)
@@ -83,7 +83,7 @@ class Together(QWidget):
         layout.addWidget(self.source_row)
         self.drift = note()
         layout.addWidget(self.drift)
-        self.tempo = button("Use its tempo", self.beside.take_tempo, tip="Sets the song to the clock's tempo")
+        self.tempo = button("Use its tempo", self.sync_link.take_tempo, tip="Sets the song to the clock's tempo")
         layout.addWidget(self.tempo)
         self.clock = QCheckBox("Send MIDI clock")
         self.clock.setToolTip("With song position, start, stop and continue, at the Clock port")
@@ -95,8 +95,8 @@ class Together(QWidget):
         codes.addRow(field_label("Time code"), self.code)
         layout.addLayout(codes)
         self._connections(layout)
-        self.beside.changed.connect(self._show)
-        self.beside.lit.connect(self._show_drift)
+        self.sync_link.changed.connect(self._show)
+        self.sync_link.lit.connect(self._show_drift)
         self.session.document.changed.connect(self._show)
         self._show()
 
@@ -148,22 +148,22 @@ class Together(QWidget):
     # --- what is shown ---
 
     def _show(self) -> None:
-        beside, kept = self.beside, self.beside.kept
+        link, kept = self.sync_link, self.sync_link.kept
         self.on.blockSignals(True)
-        self.on.setChecked(beside.on)
+        self.on.setChecked(link.on)
         self.on.blockSignals(False)
         self.by_role[kept.role].setChecked(True)
         pick(self.source, kept.source)
         self.source_row.setVisible(kept.role == Role.FOLLOW)
         self.clock.setChecked(kept.clock)
         pick(self.code, kept.code)
-        report = beside.report
+        report = link.report
         there = report is not None and bool(report.state)
         if report is None:
             said = "Off. Sound goes to the audio device."
         elif there:
             pace = "in real time" if report.realtime else "without real-time scheduling"
-            said = f"{report.state}, {report.rate / 1000:g} kHz, {report.block} frames, {pace}.{beside.late}"
+            said = f"{report.state}, {report.rate / 1000:g} kHz, {report.block} frames, {pace}.{link.late}"
         else:
             said = report.trouble or "Looking for a server. The first time takes half a minute."
         self.said.setText(said)
@@ -174,10 +174,10 @@ class Together(QWidget):
         self._show_drift()
 
     def _list(self) -> None:
-        report, project = self.beside.report, self.session.project
+        report, project = self.sync_link.report, self.session.project
         names = {port.key: port.name for port in edits.ports_of(project)}
         real = set(report.connections) if report is not None else set()
-        rows = [(key, names[key], other) for key, other in self.beside.kept.connections if key in names]
+        rows = [(key, names[key], other) for key, other in self.sync_link.kept.connections if key in names]
         kept = {(name, other) for _, name, other in rows}
         by_name = {name: key for key, name in names.items()}
         rows += [(by_name.get(own, ""), own, other) for own, other in sorted(real - kept)]
@@ -228,7 +228,7 @@ class Together(QWidget):
 
     def _offer(self) -> None:
         """What the chosen port of ours can be connected to."""
-        report = self.beside.report
+        report = self.sync_link.report
         port = next((p for p in edits.ports_of(self.session.project) if p.key == self.own.currentData()), None)
         found: list[tuple[str, list[str]]] = []
         if report is not None and port is not None:
@@ -250,26 +250,26 @@ class Together(QWidget):
         self.take.setEnabled(self.list.currentRow() >= 0)
 
     def _show_drift(self) -> None:
-        state_rows = self.beside.following
+        state_rows = self.sync_link.following
         if self.drift.text() != state_rows:
             self.drift.setText(state_rows)
         self.drift.setVisible(bool(state_rows))
-        self.tempo.setVisible(self.beside.tempo_offered > 0.0)
+        self.tempo.setVisible(self.sync_link.tempo_offered > 0.0)
 
     # --- what is done ---
 
     def _role(self, key: str) -> None:
-        if key != self.beside.kept.role:
-            self.beside.set(f"Sync: {ROLES[key][0]}", role=key)
+        if key != self.sync_link.kept.role:
+            self.sync_link.set(f"Sync: {ROLES[key][0]}", role=key)
 
     def _follow(self, key: object) -> None:
-        self.beside.set(f"Follow {SOURCES[str(key)]}", source=str(key))
+        self.sync_link.set(f"Follow {SOURCES[str(key)]}", source=str(key))
 
     def _clock(self, on: bool) -> None:
-        self.beside.set("Send MIDI clock" if on else "Send no MIDI clock", clock=on)
+        self.sync_link.set("Send MIDI clock" if on else "Send no MIDI clock", clock=on)
 
     def _code(self, code: object) -> None:
-        self.beside.set(f"Time code of {code}" if code else "No time code", code=str(code))
+        self.sync_link.set(f"Time code of {code}" if code else "No time code", code=str(code))
 
     def _add(self) -> None:
         key, names = str(self.own.currentData()), self.other.currentData()
@@ -280,13 +280,13 @@ class Together(QWidget):
                 project = edits.connected(project, own, other)
             return project
 
-        self.beside.edit(f"Connect {self.own.currentText()} to {self.other.currentText()}", change)
+        self.sync_link.edit(f"Connect {self.own.currentText()} to {self.other.currentText()}", change)
 
     def _take(self) -> None:
         item = self.list.currentItem()
         if item is not None:
             key, other = item.data(ROW)
-            self.beside.take_away(key, other)
+            self.sync_link.take_away(key, other)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Delete and self.list.hasFocus():

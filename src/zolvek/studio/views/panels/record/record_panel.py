@@ -29,9 +29,9 @@ TRAVEL = 110.0  # pixels of a drag from end to end
 class ControllerDial(QWidget):
     """A dial of the stand-in controller: drag, wheel or arrow keys."""
 
-    def __init__(self, session: Session, outside: MidiIO, which: str) -> None:
+    def __init__(self, session: Session, midi_io: MidiIO, which: str) -> None:
         super().__init__()
-        self.session, self.outside, self.which = session, outside, which
+        self.session, self.midi_io, self.which = session, midi_io, which
         self.position = 0.5
         self.start: tuple[float, float] | None = None
         self.setFixedSize(QSize(48, 48))
@@ -42,7 +42,7 @@ class ControllerDial(QWidget):
     def set(self, position: float) -> None:
         """Turn the dial."""
         self.position = min(max(position, 0.0), 1.0)
-        self.outside.move(self.which, self.position)
+        self.midi_io.move(self.which, self.position)
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -89,9 +89,9 @@ class ControllerDial(QWidget):
 class ControllerPad(QWidget):
     """Two controls at once: across and up."""
 
-    def __init__(self, session: Session, outside: MidiIO) -> None:
+    def __init__(self, session: Session, midi_io: MidiIO) -> None:
         super().__init__()
-        self.session, self.outside = session, outside
+        self.session, self.midi_io = session, midi_io
         self.at = QPointF(0.5, 0.5)
         self.setMinimumHeight(84)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -103,9 +103,9 @@ class ControllerPad(QWidget):
         new = QPointF(min(max(x, 0.0), 1.0), min(max(y, 0.0), 1.0))
         old, self.at = self.at, new
         if new.x() != old.x():
-            self.outside.move("pad-x", new.x())
+            self.midi_io.move("pad-x", new.x())
         if new.y() != old.y():
-            self.outside.move("pad-y", new.y())
+            self.midi_io.move("pad-y", new.y())
         self.update()
 
     def _take(self, event: QMouseEvent) -> None:
@@ -159,11 +159,11 @@ class ControllerPage(QWidget):
         session, actions = studio.session, studio.action
         self.studio = studio
         self.session = session
-        self.outside: MidiIO = studio.outside
+        self.midi_io: MidiIO = studio.midi_io
         layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
-        self.dials = [ControllerDial(session, self.outside, each.id) for each in controller_mappings.DIALS]
+        self.dials = [ControllerDial(session, self.midi_io, each.id) for each in controller_mappings.DIALS]
         for place, dial in enumerate(self.dials):
             grid.addWidget(dial, place // 4, place % 4)
         layout.addLayout(grid)
@@ -176,11 +176,11 @@ class ControllerPage(QWidget):
             made.setAccessibleName(each.name)
             made.setStyleSheet("padding: 2px 0;")
             made.setMinimumWidth(20)
-            made.toggled.connect(lambda on, w=each.id: self.outside.move(w, float(on)))
+            made.toggled.connect(lambda on, w=each.id: self.midi_io.move(w, float(on)))
             row.addWidget(made)
             self.buttons.append(made)
         layout.addLayout(row)
-        self.pad = ControllerPad(session, self.outside)
+        self.pad = ControllerPad(session, self.midi_io)
         layout.addWidget(self.pad)
         learn = actions("learn-controls")
         self.learn = button(learn.text(), learn.trigger, tip=learn.toolTip())
@@ -199,7 +199,7 @@ class ControllerPage(QWidget):
         layout.addLayout(line)
         for signal in (session.document.changed, session.passes.changed):
             signal.connect(self.refresh)
-        self.outside.control_moved.connect(lambda _: self._say())
+        self.midi_io.control_moved.connect(lambda _: self._say())
         self.refresh()
 
     def refresh(self) -> None:
@@ -225,8 +225,8 @@ class ControllerPage(QWidget):
     def _say(self) -> None:
         if self.session.passes.learning != "controls":
             self.said.setText("Click Learn, move a control, then touch a dial on the bench.")
-        elif self.outside.last_control:
-            moved = controller_mappings.control_name(self.outside.last_control)
+        elif self.midi_io.last_control:
+            moved = controller_mappings.control_name(self.midi_io.last_control)
             self.said.setText(f"{moved} detected. Now touch the dial to move with it.")
         else:
             self.said.setText("Move a control, here or on your controller.")

@@ -164,7 +164,7 @@ class TakesPage(QWidget):
         layout.addLayout(action_buttons(studio, TAKE_BUTTONS))
         layout.addWidget(note("Or drag across a take under the lane."))
         for signal in (
-            session.document.changed, session.focus.changed, session.hearing.changed, session.picked.changed,
+            session.document.changed, session.focus.changed, session.audition.changed, session.picked.changed,
         ):  # fmt: skip
             signal.connect(self.refresh)
         self.refresh()
@@ -177,7 +177,7 @@ class TakesPage(QWidget):
         for take in reversed(lane.takes) if lane else ():
             meter = self.session.project.meter
             stars = " " + "★" * take.rating if take.rating else ""
-            heard = "   playing" if take.id in session.hearing.takes else ""
+            heard = "   playing" if take.id in session.audition.takes else ""
             rows.append(
                 (
                     f"{take.name}{stars}{heard}\n{meter.text(take.first)} to {meter.text(take.last)}",
@@ -199,9 +199,9 @@ class TakesPage(QWidget):
     def _pick(self, item: QListWidgetItem | None) -> None:
         """Another take is picked; where one was heard by itself, this one is now."""
         if item is not None:
-            heard = len(self.session.hearing.takes) == 1
+            heard = len(self.session.audition.takes) == 1
             self.session.picked.pick_take(item.data(TAKE))
-            if heard and self.session.hearing.takes != (item.data(TAKE),):
+            if heard and self.session.audition.takes != (item.data(TAKE),):
                 takes.hear(self.session)
 
     def _toggle(self, item: QListWidgetItem) -> None:
