@@ -1,0 +1,156 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Commands on the song's sections and their versions."""
+
+from __future__ import annotations
+
+from zolvek.core.edits import sections
+from zolvek.core.errors import ZolvekError
+from zolvek.formats.audio.sound_lengths import lengths_of
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.session import Session
+
+
+def section_of(session: Session) -> int:
+    """The picked section, else the one at the playhead. Raises ZolvekError where there is none."""
+    picked = session.arranging.section
+    return sections.numbered(session.project, session.playhead.beat) if picked is None else picked
+
+
+def section_name(session: Session) -> str:
+    """The name of the selected section."""
+    return session.project.section_spans()[section_of(session)][0].name
+
+
+def begin_section(studio: Studio) -> None:
+    """At the playhead."""
+    begin_section_at(studio.session, studio.session.playhead.beat)
+
+
+def begin_section_at(session: Session, beat: float) -> None:
+    """Start a section at a beat."""
+    made = sections.begun(session.project, beat)
+    session.document.edit("Add section", made)
+    session.arranging.pick_section(sections.numbered(made, beat))
+
+
+def rename_section(studio: Studio) -> None:
+    """Rename the selected section."""
+    session = studio.session
+    number = section_of(session)
+    old = session.project.section_spans()[number][0].name
+    typed = studio.ask.text("Rename section", "Name:", old)
+    if typed is not None:
+        change_section(session, number, f"Rename {old}", name=" ".join(typed.split()))
+
+
+def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:
+    """Change the selected section by a function."""
+    made = sections.changed(session.document.before(gesture), number, **changes)
+    session.document.edit(label, made, gesture)
+    session.arranging.pick_section(number)
+
+
+def colour_section(session: Session) -> None:
+    """Give the section the next colour."""
+    number = section_of(session)
+    own = session.project.section_spans()[number][0]
+    change_section(session, number, f"Colour {own.name}", colour=(own.colour + 1) % 7)
+
+
+def join_section(session: Session) -> None:
+    """Join the section with the next one."""
+    number = section_of(session)
+    label = f"Join {section_name(session)} and the next section"
+    session.document.edit(label, sections.joined(session.project, number))
+    session.arranging.pick_section(number)
+
+
+def remove_section(session: Session) -> None:
+    """Its name alone: what lies in it stays."""
+    number = section_of(session)
+    label = f"Remove section {section_name(session)}"
+    session.document.edit(label, sections.removed(session.project, number))
+    session.notices.say("Its contents stay. To remove its bars, select it and remove bars.")
+
+
+def double_section(session: Session) -> None:
+    """Duplicate the section with its contents."""
+    number = section_of(session)
+    label = f"Duplicate {section_name(session)}"
+    made = sections.doubled(session.project, number, lengths_of(session.project))
+    session.document.edit(label, made)
+    session.arranging.pick_section(number + 1)
+
+
+def move_section(session: Session, way: int) -> None:
+    """Before the section before it, or after the next one."""
+    number = section_of(session)
+    to = number - 1 if way < 0 else number + 2
+    if not 0 <= to <= len(session.project.section_spans()):
+        raise ZolvekError(
+            "The section can't move further.", section_name(session), "It is already the first or the last."
+        )
+    move_section_to(session, number, to)
+
+
+def move_section_to(session: Session, number: int, before: int) -> None:
+    """Move a section before another, with its contents."""
+    name = session.project.section_spans()[number][0].name
+    made = sections.moved(session.project, number, before, lengths_of(session.project))
+    session.document.edit(f"Move {name} with its contents", made)
+    session.arranging.pick_section(before if before < number else before - 1)
+
+
+def select_section(session: Session) -> None:
+    """Select the section as the span."""
+    _, first, last = session.project.section_spans()[section_of(session)]
+    session.span.choose((first, last))
+
+
+def new_version(studio: Studio) -> None:
+    """Start another version of the section."""
+    session = studio.session
+    number = section_of(session)
+    made = sections.versioned(session.project, number)
+    own = made.section_spans()[number][0]
+    session.document.edit(f"New version {own.versions[-1].name} of {own.name}", made)
+    session.arranging.pick_section(number)
+    session.notices.say("It starts as a copy. Edit it; the other version is stored.")
+
+
+def choose_version(session: Session, number: int, version: int) -> None:
+    """Write a version of the section into the lanes."""
+    session.audition.compare("")
+    own = session.project.section_spans()[number][0]
+    made = sections.chosen(session.project, number, version)
+    session.document.edit(f"{own.versions[version].name} in {own.name}", made)
+    session.arranging.pick_section(number)
+
+
+def next_version(session: Session) -> None:
+    """Go to the section's next version."""
+    number = section_of(session)
+    own = session.project.section_spans()[number][0]
+    if len(own.versions) < 2:
+        raise ZolvekError("The section has only one version.", own.name, "Make a new version first.")
+    choose_version(session, number, (own.chosen + 1) % len(own.versions))
+
+
+def remove_version(session: Session, number: int, version: int) -> None:
+    """Remove a version of the section."""
+    own = session.project.section_spans()[number][0]
+    made = sections.version_removed(session.project, number, version)
+    session.document.edit(f"Remove {own.versions[version].name} of {own.name}", made)
+    session.arranging.pick_section(number)
+
+
+def rename_version(session: Session, number: int, version: int, name: str) -> None:
+    """Rename a version of the section."""
+    made = sections.version_renamed(session.project, number, version, name)
+    session.document.edit(f"Rename version to {name.strip()}", made)
+    session.arranging.pick_section(number)
+
+
+def hear_version(session: Session, number: int, version: int) -> None:
+    """Another version of a section, heard in its place until it is chosen or left."""
+    session.audition.hear_version(number, version)

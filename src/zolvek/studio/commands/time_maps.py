@@ -1,0 +1,147 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Commands on the song's tempo and meter."""
+
+from __future__ import annotations
+
+import time
+
+from zolvek.core.edits import time_maps
+from zolvek.core.edits.new_project import meter_of
+from zolvek.core.model.project import Project
+from zolvek.core.time.tempo import TempoMap
+from zolvek.studio.services.context import Studio
+from zolvek.studio.session.session import Session
+
+FEWEST_TAPS = 4
+
+
+def put_tempo(session: Session, label: str, tempo: TempoMap, gesture: object = None) -> None:
+    """Set a tempo at a beat, from text."""
+    before = session.document.before(gesture)
+    made = time_maps.with_tempo(before, tempo, session.settings.editing.clips_keep_time)
+    session.document.edit(label, made, gesture)
+
+
+def tempo_typed(session: Session, text: str, beat: float | None = None) -> None:
+    """At a beat, else at the playhead: in the place of the point that holds there, where nothing but the
+    number is typed."""
+    at = session.playhead.beat if beat is None else beat
+    put_tempo(session, f"Tempo {text.strip()}", time_maps.tempo_typed(session.project, at, text))
+
+
+def tempo_here(session: Session, text: str) -> None:
+    """The tempo that holds at the playhead, wherever its point is; a ramp begins at the playhead."""
+    typed = time_maps.parse_tempo(text, session.project, session.playhead.beat)
+    if typed.end is not None:
+        tempo_typed(session, text)
+        return
+    points = session.project.tempo.points
+    place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
+    tempo = time_maps.tempo_put(session.project.tempo, points[place].beat, typed.bpm)
+    put_tempo(session, f"Tempo {typed.bpm:g}", tempo)
+
+
+def type_tempo(studio: Studio) -> None:
+    """Ask for a tempo at the playhead."""
+    session = studio.session
+    beat = session.playhead.beat
+    bpm = float(session.project.tempo.bpm(beat))
+    typed = studio.ask.text("Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}")
+    if typed is not None:
+        tempo_typed(session, typed, beat)
+
+
+class Taps:
+    """Times of taps, one after another."""
+
+    def __init__(self) -> None:
+        self.times: list[float] = []
+        self.gesture: object = None
+
+
+def tap_tempo(session: Session, now: float | None = None) -> None:
+    """From the fourth tap on the tempo at the playhead is what is tapped."""
+    now = time.perf_counter() if now is None else now
+    if not TAPS.times or not 0.0 < now - TAPS.times[-1] <= time_maps.LONGEST_TAP:
+        TAPS.times, TAPS.gesture = [], object()
+    TAPS.times.append(now)
+    bpm = time_maps.tapped(TAPS.times)
+    if bpm is None or len(TAPS.times) < FEWEST_TAPS:
+        session.notices.say(f"Tapped {len(TAPS.times)} of {FEWEST_TAPS}. Keep tapping in time.")
+        return
+    points = session.document.before(TAPS.gesture).tempo.points
+    place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
+    tempo = time_maps.tempo_put(TempoMap(points), points[place].beat, bpm)
+    put_tempo(session, f"Tap {bpm:g} BPM", tempo, TAPS.gesture)
+    session.notices.say(f"{bpm:g} BPM from {len(TAPS.times)} taps.")
+
+
+def toggle_keep_sound(session: Session) -> None:
+    """Clips keep their time, or their bars, when the tempo changes."""
+    session.settings.editing.clips_keep_time = not session.settings.editing.clips_keep_time
+    word = "their time" if session.settings.editing.clips_keep_time else "their bars"
+    session.notices.say(f"When the tempo changes, clips keep {word}.")
+    session.look.changed.emit()
+
+
+def tempo_point_at(session: Session) -> int:
+    """The number of the tempo point that holds at the playhead."""
+    points = session.project.tempo.points
+    return max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
+
+
+def ramp_tempo(session: Session) -> None:
+    """The tempo point before the playhead holds or ramps."""
+    place = tempo_point_at(session)
+    tempo = time_maps.tempo_ramped(session.project.tempo, place)
+    word = "ramps" if tempo.points[place].ramp else "holds"
+    put_tempo(session, f"The tempo {word} from {tempo.points[place].bpm:g} on", tempo)
+
+
+def remove_tempo(session: Session) -> None:
+    """Remove the tempo point before the playhead."""
+    place = tempo_point_at(session)
+    tempo = time_maps.tempo_without(session.project.tempo, place)
+    put_tempo(session, "Remove tempo point", tempo)
+
+
+def meter_typed(session: Session, text: str, bar: int | None = None) -> None:
+    """From a bar on, else from the playhead's."""
+    project = session.project
+    at = project.meter.bar_at(session.playhead.beat + 1e-9) if bar is None else bar
+    meter = time_maps.meter_put(project.meter, at, *meter_of(text))
+    put_meter(session, f"Meter {text.strip()} from bar {at} on", project, meter)
+
+
+def meter_here(session: Session, text: str) -> None:
+    """The meter that holds at the playhead, from where it begins."""
+    meter = session.project.meter
+    meter_typed(session, text, meter.meter_at(session.playhead.beat + 1e-9).bar)
+
+
+def put_meter(session: Session, label: str, project: Project, meter: object, gesture: object = None) -> None:
+    """Set a meter at a beat, from text."""
+    from zolvek.core.records import replace
+
+    session.document.edit(label, replace(project, meter=meter), gesture)
+
+
+def type_meter(studio: Studio) -> None:
+    """Ask for a meter at the playhead's bar."""
+    session = studio.session
+    here = session.project.meter.meter_at(session.playhead.beat + 1e-9)
+    bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
+    typed = studio.ask.text(f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}")
+    if typed is not None:
+        meter_typed(session, typed, bar)
+
+
+def remove_meter(session: Session) -> None:
+    """Remove the meter before the playhead."""
+    meter = session.project.meter
+    bar = meter.meter_at(session.playhead.beat + 1e-9).bar
+    made = time_maps.meter_without(meter, bar)
+    put_meter(session, f"Remove the meter change at bar {bar}", session.project, made)
+
+
+TAPS = Taps()
