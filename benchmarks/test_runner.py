@@ -89,10 +89,16 @@ def _has_tests(node: ast.ClassDef) -> bool:
     return any(isinstance(each, ast.FunctionDef) and each.name.startswith("test") for each in node.body)
 
 
+def within(name: str, every: list[str]) -> list[str]:
+    """The test classes of a package, a module or a class; a test by its own name is itself."""
+    return [each for each in every if f"{each}.".startswith(f"{name}.")] or [name]
+
+
 def run(names: list[str], options: Options) -> int:
     """Run the modules, classes or tests named, or all of them; the exit status."""
     began = time.monotonic()
-    waiting = iter(names or classes(options.quick))
+    every = classes(options.quick)
+    waiting = iter([part for name in names for part in within(name, every)] if names else every)
     outcome, taking = Outcome(), threading.Lock()
     workers = [
         threading.Thread(target=_feed, args=(waiting, taking, outcome, options)) for _ in range(options.processes)
@@ -191,7 +197,9 @@ def serve(source: IO[str], out: IO[str]) -> None:
         suite = unittest.defaultTestLoader.loadTestsFromName(line.strip())
         result = TimedResult()
         suite.run(result)
-        faults = [*result.failures, *result.errors]
+        faults: list[tuple[object, str]] = [*result.failures, *result.errors]
+        if not result.testsRun and not faults:
+            faults = [(line.strip(), "there is no test in it")]
         unexpected = "passed, though it was expected to fail"
         row = {
             "run": result.testsRun,

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import time
 from typing import Any
 from unittest import mock
@@ -170,7 +171,8 @@ class Together(WindowTest):
         self.until(
             lambda: abs(present(steering).follower.bpm - 125.0) < 0.2 and abs(present(steering).drift) < 0.005, 11_000
         )
-        self.assertRegex(page.drift.text(), r"MIDI clock, 12[45]\.\d BPM, \d+\.\d ms off")
+        said = re.compile(r"MIDI clock, 12[45]\.\d BPM, \d+\.\d ms off")
+        self.until(lambda: said.match(page.drift.text()) is not None)
         self.assertTrue(page.tempo.isVisible())
         # It ends without a word.
         self.until(lambda: not self.studio.player.playing)
