@@ -41,7 +41,7 @@ def grown(code: str, *arguments: str) -> tuple[float, float]:
 
 
 def measured() -> Iterator[Row]:
-    """Two hours delivered, an hour of sound, undo of a large lane, ten thousand lanes, large files."""
+    """Two hours exported, an hour of sound, undo of a large lane, ten thousand lanes, large files."""
     from tests.projects import many_lanes, two_hours
     from zolvek.formats.project import project_file
 

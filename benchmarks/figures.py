@@ -725,8 +725,8 @@ def busy() -> None:
     beside.busy(say, float(os.environ.get("ZOLVEK_BUSY", "600")))
 
 
-@figure("delivering")
-def delivering() -> None:
+@figure("exporting")
+def exporting() -> None:
     """48 bars of 64 lanes, every shape in each, as pairs of controllers."""
     from zolvek.core.model.messages import MidiTarget
     from zolvek.core.records import replace

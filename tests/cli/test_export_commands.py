@@ -24,7 +24,7 @@ from zolvek.formats.tables import curve_csv
 DEMO = build()
 
 
-class Delivering(unittest.TestCase):
+class Exporting(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

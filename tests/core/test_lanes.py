@@ -77,9 +77,8 @@ class Lanes(unittest.TestCase):
         pins = (float(own.beat[which]),)
         made, where = move(own, [which], beats, 0.0, when_met)
         old = replacement.with_lane(DEMO, replace(DEMO.lane("horn.cutoff"), curve=own, pins=pins))
-        new = replacement.with_curve(old, "horn.cutoff", made)
-        moved = lanes.pins_along(new, "horn.cutoff", old, (np.array([which]), where))
-        self.assertEqual(moved.lane("horn.cutoff").pins, (float(made.beat[where[0]]),))
+        new = targets.put_curve(old, targets.base(old, "horn.cutoff"), made, (np.array([which]), where))
+        self.assertEqual(new.lane("horn.cutoff").pins, (float(made.beat[where[0]]),))
         # Given nothing of what has moved, a pin goes along where that is plain, and is never of no point.
         self.assertTrue(set(lanes.pins_moved(pins, own, made)) <= set(made.beat.tolist()))
 

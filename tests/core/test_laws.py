@@ -137,8 +137,8 @@ class Laws(unittest.TestCase):
         looped = replace(lane, cycle=Cycle(64.0, 4.0))
         project = with_lane(DEMO, looped)
         applied = applied_lanes(project, False)["horn"]["cutoff"]
-        delivered = next(x for x in step_streams.delivered(project) if x.lane.id == lane.id)
-        for heard in (applied, delivered):
+        exported = next(x for x in step_streams.exported_lanes(project) if x.lane.id == lane.id)
+        for heard in (applied, exported):
             self.assertAlmostEqual(float(heard.curve.at(150.5)), float(lane.curve.at(66.5)), places=3)
 
 

@@ -31,7 +31,7 @@ def with_notes(data: bytes) -> bytes:
     """The file with one short note at the start of each track: symusic leaves out tracks that
     have none. Done on the bytes, so that nothing else is written again."""
     parts = data.split(b"MTrk")
-    channels = [0] + [heard.lane.midi.channel - 1 for heard in step_streams.delivered(PROJECT)]
+    channels = [0] + [heard.lane.midi.channel - 1 for heard in step_streams.exported_lanes(PROJECT)]
     for i, channel in enumerate(channels, 1):
         note = bytes([0, 0x90 | channel, 60, 64, 0, 0x80 | channel, 60, 0])
         parts[i] = struct.pack(">I", len(parts[i]) - 4 + len(note)) + note + parts[i][4:]
@@ -59,7 +59,7 @@ class MidiFile(unittest.TestCase):
             (self.mido.type, self.mido.ticks_per_beat, self.symusic.ticks_per_quarter),
             (1, 960, 960),
         )
-        lanes = [heard.lane for heard in step_streams.delivered(PROJECT)]
+        lanes = [heard.lane for heard in step_streams.exported_lanes(PROJECT)]
         theirs = {track.name: track.controls for track in self.symusic.tracks}
         self.assertEqual(len(self.mido.tracks), len(lanes) + 1)
         for lane, track in zip(lanes, self.mido.tracks[1:], strict=True):

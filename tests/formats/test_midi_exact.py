@@ -219,7 +219,7 @@ class Times(unittest.TestCase):
         data = file_out.encode(DEMO)
         plain = sum(3 for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t if not m.is_meta)
         self.assertLess(len(data), 2.2 * plain / 1.0)
-        ours = step_streams.lane_messages(DEMO, step_streams.delivered(DEMO))
+        ours = step_streams.lane_messages(DEMO, step_streams.exported_lanes(DEMO))
         count = sum(len(sent.tick) for _, _, sent in ours)
         seen = sum(m.type == "control_change" for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t)
         self.assertEqual(seen, count)
@@ -244,8 +244,8 @@ class Times(unittest.TestCase):
 
     def test_streams_are_reckoned_once(self) -> None:
         project = with_lane(DEMO, replace(next(DEMO.lanes()), curve=curve([(0.0, 0.1), (9.0, 0.9)])))
-        one = step_streams.lane_messages(project, step_streams.delivered(project))
-        two = step_streams.lane_messages(project, step_streams.delivered(project))
+        one = step_streams.lane_messages(project, step_streams.exported_lanes(project))
+        two = step_streams.lane_messages(project, step_streams.exported_lanes(project))
         for a, b in zip(one, two, strict=True):
             self.assertIs(a[2], b[2])
 

@@ -238,7 +238,7 @@ class Report(unittest.TestCase):
         # A status is sent once for all that follow with the same (running status, MIDI 1.0).
         rows = [
             row
-            for lane in step_streams.lane_messages(same, step_streams.delivered(same))
+            for lane in step_streams.lane_messages(same, step_streams.exported_lanes(same))
             for row in zip(lane[2].tick.tolist(), lane[2].data[:, 0].tolist(), strict=True)
         ]
         status = [each for _, each in sorted(rows, key=lambda row: row[0])]

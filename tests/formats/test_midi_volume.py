@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A delivered volume curve, played by FluidSynth with a General MIDI sound font."""
+"""An exported volume curve, played by FluidSynth with a General MIDI sound font."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ class VolumeLaw(unittest.TestCase):
         (lane,) = project.lanes()
         self.assertEqual(lane.midi.text, "Controller 7, channel 1")
         beats = np.arange(0.5, 23.5, 0.25)
-        # The tone itself beats: what counts is how the delivered one compares with a steady one.
+        # The tone itself beats: what counts is how the exported one compares with a steady one.
         steady = add_lanes(remove_lane(project, lane.id), device, ["volume"], {"volume": flat(1.0)})
         level = levels(project, beats) - levels(steady, beats)
         told = np.round(127 * drawn.at(beats))

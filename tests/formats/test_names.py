@@ -121,7 +121,9 @@ class Names(unittest.TestCase):
                 for n, name in enumerate(("Kick/Snare", "Kick:Snare", "KICK-SNARE", "Kick:Snare"))
             ),
         )
-        written = mix_export.deliver(project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True).files
+        written = mix_export.export_mix(
+            project, self.folder / "mix.wav", span=(0.0, 0.5), tail=False, tracks=True
+        ).files
         self.assertEqual(len({path.name.casefold() for path in written}), 4)
         self.assertTrue(all(soundfile.info(path).frames for path in written))
         for split in ("track", "lane"):

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a delivered file says of itself: peaks against tones whose true peak is known, clipping, numbers that are not
+"""What an exported file says of itself: peaks against tones whose true peak is known, clipping, numbers that are not
 sound, dither, and what an export may not replace."""
 
 from __future__ import annotations
@@ -64,15 +64,15 @@ class Levels(unittest.TestCase):
 
     def test_clipping_is_said_and_lower_it_is_gone(self) -> None:
         project, out = self.loud(1.2), self.folder / "mix.wav"
-        done = mix_export.deliver(project, out, tail=False)
+        done = mix_export.export_mix(project, out, tail=False)
         over = int((np.abs(render(project)) > 1.0).any(axis=0).sum())
         self.assertEqual(done.cut, over)
         self.assertAlmostEqual(done.peak, 20.0 * np.log10(1.2), 2)
         self.assertIn("were clipped", done.words[0])
-        lower = mix_export.deliver(project, out, tail=False, lower=done.true_peak + 1.0)
+        lower = mix_export.export_mix(project, out, tail=False, lower=done.true_peak + 1.0)
         self.assertEqual((lower.cut, lower.words), (0, []))
         self.assertAlmostEqual(lower.true_peak, -1.0, 2)
-        floats = mix_export.deliver(project, out, sound_writer.SoundForm(depth="float"), tail=False)
+        floats = mix_export.export_mix(project, out, sound_writer.SoundForm(depth="float"), tail=False)
         self.assertEqual(floats.words, [])
         self.assertGreater(np.abs(soundfile.read(out)[0]).max(), 1.19)
 

@@ -41,7 +41,7 @@ from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.lv2.lv2_instance import Instance
 from zolvek.sound.hosting.plugin.port_parameters import Port, parameter_of
 from zolvek.sound.jobs import plugin_listing
-from zolvek.sound.jobs.mix_export import deliver_apart
+from zolvek.sound.jobs.mix_export import export_in_process
 from zolvek.sound.jobs.plugin_description import described_apart
 from zolvek.sound.playback.playback import Playback
 from zolvek.sound.playback.silent_clock import SilentClock
@@ -451,7 +451,7 @@ class Evil(unittest.TestCase):
         self.assertLess(time.monotonic() - began, 8.0)
         out = self.folder / "forks.wav"
         began = time.monotonic()
-        deliver_apart(project, out, span=(0.0, 1.0), tail=False)
+        export_in_process(project, out, span=(0.0, 1.0), tail=False)
         self.assertLess(time.monotonic() - began, 30.0)
         self.assertTrue(out.exists())
 

@@ -89,7 +89,7 @@ class Streams(unittest.TestCase):
                 0.0,
             )
             with self.assertRaises(Failure) as refused:
-                mix_export.deliver(project, self.folder / "out.wav")
+                mix_export.export_mix(project, self.folder / "out.wav")
             self.assertEqual(refused.exception.where, path)
             self.assertFalse((self.folder / "out.wav").exists())
 
@@ -112,7 +112,7 @@ class Streams(unittest.TestCase):
             out = self.folder / "out.wav"
             loaded = project_file.load(path)
             self.assertEqual(loaded, with_contents(project))
-            mix_export.deliver(loaded, out)
+            mix_export.export_mix(loaded, out)
             self.assertGreater(float(np.abs(soundfile.read(out)[0]).max()), 0.2)
             (self.folder / name).unlink()
             out.unlink()

@@ -38,10 +38,10 @@ class ProjectWalk(unittest.TestCase):
     def settle(self, window: Window) -> None:
         """Until what goes on in the background has ended."""
         for _ in range(3_000):
-            if window.studio.deliveries.working is None:
+            if window.studio.exports.working is None:
                 return
             hardness.wait(10)
-        self.fail("a delivery never ended")
+        self.fail("an export never ended")
 
     def walk(self, name: str) -> None:
         faults: list[str] = []

@@ -24,7 +24,7 @@ class Meanwhile(WindowTest):
         self.ask.accepts = True
 
     def end(self) -> None:
-        self.until(lambda: self.studio.deliveries.working is None)
+        self.until(lambda: self.studio.exports.working is None)
         self.wait()
 
     def test_an_edit_during_a_midi_import_stays(self) -> None:
@@ -34,7 +34,7 @@ class Meanwhile(WindowTest):
         document = self.session.document
         # While the dialog is open: what is read is not in the project yet.
         self.ask.fill = lambda _: document.edit("Name", replace(document.project, name="Edited meanwhile"))
-        self.studio.deliveries.take_midi(path)
+        self.studio.exports.take_midi(path)
         self.until(lambda: self.ask.asked)
         self.end()
         self.assertEqual(self.session.project.name, "Edited meanwhile")
@@ -52,7 +52,7 @@ class Meanwhile(WindowTest):
         ids = [lane.id for lane in self.session.project.lanes()]
         self.session.focus.on(ids[0])
         before = self.session.project.lane(ids[3]).curve
-        self.studio.deliveries.take_curve(self.control_file())
+        self.studio.exports.take_curve(self.control_file())
         self.session.focus.on(ids[3])  # while it is being read
         self.end()
         self.assertIs(self.session.project.lane(ids[3]).curve, before)
@@ -61,14 +61,14 @@ class Meanwhile(WindowTest):
     def test_a_lane_that_is_gone_or_locked_meanwhile_is_said(self) -> None:
         ids = [lane.id for lane in self.session.project.lanes()]
         self.session.focus.on(ids[0])
-        self.studio.deliveries.take_curve(self.control_file())
+        self.studio.exports.take_curve(self.control_file())
         lanes.change(self.session, "Lock", locked=True)
         held = self.session.project
         self.end()
         self.assertIs(self.session.project, held)
         self.assertIn("locked", self.errors.pop().what)
         self.do("undo")
-        self.studio.deliveries.take_curve(self.control_file())
+        self.studio.exports.take_curve(self.control_file())
         self.do("remove-lane")
         held = self.session.project
         self.end()
@@ -76,7 +76,7 @@ class Meanwhile(WindowTest):
         self.assertTrue(self.errors.pop().what)
 
     def test_nothing_of_it_goes_into_another_project(self) -> None:
-        self.studio.deliveries.take_curve(self.control_file())
+        self.studio.exports.take_curve(self.control_file())
         other = replace(self.session.project, name="Another")
         self.show(other, None)
         self.end()

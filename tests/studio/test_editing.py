@@ -543,7 +543,7 @@ class Together(Hand):
 
 class Keyboard(WindowTest):
     def test_a_whole_piece_of_work_without_the_mouse(self) -> None:
-        """Choose a parameter, three exact points, a bend, a span repeated, MIDI delivered."""
+        """Choose a parameter, three exact points, a bend, a span repeated, MIDI exported."""
         session, lane = self.session, self.lane
         self.key(Qt.Key.Key_F, CTRL)
         search = self.window.index.search
@@ -588,7 +588,7 @@ class Keyboard(WindowTest):
         np.testing.assert_allclose(self.curve().at([8.0, 24.0]), [0.8, 0.8], atol=1e-9)
         self.ask.path = self.folder / "keys.mid"
         self.key(Qt.Key.Key_M, CTRL, lane)
-        self.until(lambda: present(self.ask.path).exists() and self.studio.deliveries.working is None)
+        self.until(lambda: present(self.ask.path).exists() and self.studio.exports.working is None)
         self.assertGreater(self.ask.path.stat().st_size, 1_000)
         self.assertEqual(self.errors, [])
 

@@ -168,13 +168,13 @@ TASKS = (
     # --- the last ---
     Task("five steps taken back", f"{DRAWN}; click 1 0.5; click 2 0.5; click 3 0.5; do undo; do undo; do undo", 6,
         lambda t: len(t.curve()) == 6),
-    Task("delivered as MIDI", "@say-path walk.mid; do export-midi", 1, lambda t: t.written("walk.mid")),
+    Task("exported as MIDI", "@say-path walk.mid; do export-midi", 1, lambda t: t.written("walk.mid")),
 )  # fmt: skip
 
 
 class Everyday(WindowTest):
     def written(self, name: str) -> bool:
-        self.until(lambda: self.studio.deliveries.working is None and (self.folder / name).exists())
+        self.until(lambda: self.studio.exports.working is None and (self.folder / name).exists())
         return (self.folder / name).stat().st_size > 100
 
     def test_sixty_tasks(self) -> None:

@@ -45,18 +45,18 @@ def states_bytes(project: Project) -> bytes:
         return path.read_bytes()
 
 
-class Delivering(WindowTest):
+class Exporting(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.do("step-export")
         self.panel = self.window.rail.findChild(ExportPanel)
-        self.deliveries = self.studio.deliveries
+        self.exports = self.studio.exports
 
     def written(self, name: str, action: str) -> Any:
         path = self.folder / name
         self.ask.path = path
         self.do(action)
-        self.until(lambda: self.deliveries.working is None)
+        self.until(lambda: self.exports.working is None)
         self.assertEqual(self.errors, [])
         return path
 

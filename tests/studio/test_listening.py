@@ -232,11 +232,11 @@ class Listening(WindowTest):
         soundfile.write(path, np.sin(np.arange(44_100) / 9.0), 44_100)
         self.session.shown.show("riser")
         self.assertTrue(self.studio.media.take_sound(path))
-        self.until(lambda: self.studio.deliveries.working is None)
+        self.until(lambda: self.studio.exports.working is None)
         held = self.session.project
         (self.folder / "bad.ogg").write_bytes(b"no")
         self.studio.media.take_sound(self.folder / "bad.ogg")
-        self.until(lambda: self.studio.deliveries.working is None)
+        self.until(lambda: self.studio.exports.working is None)
         self.assertIn("bad.ogg", self.errors.pop().where)
         self.assertIs(self.session.project, held)
         target = self.folder / "with sound.zolvek"
@@ -249,7 +249,7 @@ class Listening(WindowTest):
         soundfile.write(self.folder / "other.wav", np.zeros(44_100), 44_100)
         self.ask.path = self.folder
         self.do("find-sounds")
-        self.until(lambda: self.studio.deliveries.working is None)
+        self.until(lambda: self.studio.exports.working is None)
         flare = self.session.project.tracks[3]
         self.assertEqual(flare.clips, (Clip(0.0, str(self.folder / "moved.wav")),))
         self.assertEqual(clip_playback.missing(self.session.project), [])

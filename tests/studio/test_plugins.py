@@ -61,8 +61,8 @@ class Hosted(WindowTest):
         session.span.choose((0.0, 4.0))
         session.settings.audio.selection = True
         out, saved = self.folder / "keys.wav", self.folder / "keys.zolvek"
-        SoundExport(self.studio.deliveries, out).start()
-        self.until(lambda: out.exists() and self.studio.deliveries.working is None)
+        SoundExport(self.studio.exports, out).start()
+        self.until(lambda: out.exists() and self.studio.exports.working is None)
         self.assertGreater(abs(soundfile.read(out)[0]).max(), 0.01)
         self.assertTrue(self.studio.files.save_to(saved))
         with mock.patch.object(self.studio.plugins, "background") as background:

@@ -15,17 +15,47 @@ import soundfile
 
 from tests.present import present
 from tests.studio.driver import WindowTest
+from zolvek.core.curve import point_edits
 from zolvek.core.curve.construction import curve
 from zolvek.core.curve.pattern import Pattern
 from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
+from zolvek.studio.commands import sections
 from zolvek.studio.session import settings
+from zolvek.studio.session.session import Session
 from zolvek.studio.session.settings import Settings
 from zolvek.studio.views.panels.movement.lfo_page import LfoPage
 
 RATE = 8_000
+
+
+class Transactions(unittest.TestCase):
+    def test_an_edit_and_its_selection_are_there_at_once_and_notified_once(self) -> None:
+        session = Session(build(), Settings())
+        lane = present(session.focus.id)
+        seen: list[tuple[int, list[int]]] = []
+        selected: list[int] = []
+        session.document.changed.connect(
+            lambda: seen.append((len(session.project.lane(lane).curve), session.points.chosen.tolist()))
+        )
+        session.points.changed.connect(lambda: selected.append(1))
+        count, gesture = len(session.project.lane(lane).curve), object()
+        made, index = point_edits.add(session.project.lane(lane).curve, 0.37, 0.2)
+        for _ in range(2):  # the second of a drag changes nothing but what is selected
+            session.edit_curve("Add a point", made, np.array([index]), gesture)
+        session.cancel_gesture(np.array([0]))
+        self.assertEqual(seen, [(count + 1, [index]), (count + 1, [index]), (count, [0])])
+        self.assertEqual(selected, [], "one notice an edit")
+
+    def test_a_section_that_is_edited_stays_selected(self) -> None:
+        session = Session(build(), Settings())
+        seen: list[int | None] = []
+        session.arranging.pick_section(1)
+        session.document.changed.connect(lambda: seen.append(session.arranging.section))
+        sections.change_section(session, 1, "Rename", name="Elsewhere")
+        self.assertEqual(seen, [1])
 
 
 class UpToDate(WindowTest):

@@ -320,7 +320,7 @@ class Strip(Piece):
 class Whole(Piece):
     def test_from_stems_to_a_delivered_sweep_that_ends_before_a_hit(self) -> None:
         """Three sounds and a MIDI file dropped on the sheet, tempo fitted, sections named, a filter found, a
-        sweep that ends a 1/64 before a hit, heard, delivered."""
+        sweep that ends a 1/64 before a hit, heard, exported."""
         session = self.session
         sound, _ = drums(104.0, 6, np.random.default_rng(2))
         soundfile.write(self.folder / "Drums.wav", 0.6 * sound / np.abs(sound).max(), RATE)
@@ -375,8 +375,8 @@ class Whole(Piece):
         self.until(lambda: session.playhead.beat > 0.2)
         self.do("stop")
         target = self.folder / "out.mid"
-        self.studio.deliveries.midi_to(target)
-        self.until(lambda: target.exists() and self.studio.deliveries.working is None)
+        self.studio.exports.midi_to(target)
+        self.until(lambda: target.exists() and self.studio.exports.working is None)
         self.assertEqual(self.errors, [])
 
     def test_a_duck_on_every_kick_and_a_grid_of_hits(self) -> None:
@@ -444,11 +444,11 @@ class Whole(Piece):
         session.shown.show(session.project.tracks[0].devices[0].id)
         path = self.tone("bell.wav")
         self.studio.media.take_sound(path)
-        self.until(lambda: self.studio.deliveries.working is None)
+        self.until(lambda: self.studio.exports.working is None)
         target = self.folder / "all.zip"
         self.ask.yes = True  # the sounds lie among the temporary files
-        collect(self.studio.deliveries, target)
-        self.until(lambda: target.exists() and self.studio.deliveries.working is None)
+        collect(self.studio.exports, target)
+        self.until(lambda: target.exists() and self.studio.exports.working is None)
         path.unlink()
         self.studio.files.open_path(target)
         self.until(lambda: session.document.path is not None)

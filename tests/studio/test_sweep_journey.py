@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The main job in the real window: from the opened demo to the delivered files."""
+"""The main job in the real window: from the opened demo to the exported files."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ class SweepJourney(WindowTest):
 
         self.ask.path = self.folder / "sweep.mid"
         self.do("export-midi")
-        self.until(lambda: self.studio.deliveries.working is None)
+        self.until(lambda: self.studio.exports.working is None)
         self.ask.path = self.folder / "sweep.csv"
         self.do("export-csv")
         self.assertEqual(curve_csv.load(self.folder / "sweep.csv"), self.curve())
@@ -111,10 +111,10 @@ class SweepJourney(WindowTest):
 
         self.show(replace(small, length=8.0), None)
         self.session.settings.audio.tail = False
-        SoundExport(self.studio.deliveries, path).start()
+        SoundExport(self.studio.exports, path).start()
         for _ in range(400):
             self.wait(25)
-            if self.studio.deliveries.working is None:
+            if self.studio.exports.working is None:
                 break
         info = soundfile.info(path)
         self.assertEqual((info.samplerate, info.channels, info.subtype), (48_000, 2, "PCM_24"))

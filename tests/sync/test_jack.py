@@ -321,7 +321,7 @@ class Beside_(unittest.TestCase):
         block = 256 / RATE * 140 / 60  # beats; what a client sends itself comes a cycle later
         steps = next(
             s
-            for h, s, _ in song_timeline.lane_messages(self.project, song_timeline.delivered(self.project))
+            for h, s, _ in song_timeline.lane_messages(self.project, song_timeline.exported_lanes(self.project))
             if h.lane.id == lane.id
         )
         ticks = steps.tick / 960.0

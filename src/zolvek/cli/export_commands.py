@@ -92,7 +92,7 @@ def render(
     """Render the mix, or each track, to an audio file."""
     from zolvek.formats.audio.sound_writer import SoundForm
     from zolvek.formats.project.own_files import need_other
-    from zolvek.sound.jobs.mix_export import deliver_apart, files_of
+    from zolvek.sound.jobs.mix_export import export_in_process, files_of
 
     if headroom is not None:
         in_range("--headroom", headroom, 0.0, 60.0)
@@ -100,11 +100,11 @@ def render(
     need_other(files_of(loaded, output, tracks), loaded, project)
     part = span(loaded, first, last)
     with _bar() as progress:
-        done = deliver_apart(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing)
+        done = export_in_process(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing)
     if headroom is not None and done.true_peak > -headroom:
         lower = done.true_peak + headroom
         with _bar() as progress:
-            done = deliver_apart(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower)
+            done = export_in_process(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower)
         say(f"Lowered by {lower:.1f} dB.")
     for line in done.words:
         say(line)

@@ -16,7 +16,7 @@ import click
 
 from zolvek import __version__
 from zolvek.cli.curve_commands import curve
-from zolvek.cli.export_commands import COMMANDS as DELIVERIES
+from zolvek.cli.export_commands import COMMANDS as EXPORTS
 from zolvek.cli.movement_commands import COMMANDS as MOVEMENTS
 from zolvek.cli.plugin_commands import COMMANDS as PLUGINS
 from zolvek.cli.port_commands import COMMANDS as PORTS
@@ -74,7 +74,7 @@ def _window(path: Path | None, demo: bool = False) -> None:
     sys.exit(run(path, demo))
 
 
-for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *MOVEMENTS, curve, *DELIVERIES):
+for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *MOVEMENTS, curve, *EXPORTS):
     zolvek.add_command(command)
 
 

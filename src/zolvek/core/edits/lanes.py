@@ -187,16 +187,11 @@ def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[fl
     return tuple(sorted(kept))
 
 
-def pins_along(project: Project, lane: str, old: Project, moved: tuple[Ints, Ints]) -> Project:
-    """The lane's pins as they were in `old`, those of the points that were `moved` (their places before
-    and after) gone with them wherever they are now."""
-    before, after = old.lane(lane), project.lane(lane)
-    if not before.pins:
-        return project
-    there = dict(zip(before.curve.beat[moved[0]].tolist(), after.curve.beat[moved[1]].tolist(), strict=True))
-    pins = {there.get(pin, pin) for pin in before.pins}
-    kept = tuple(sorted(pins & set(after.curve.beat.tolist())))
-    return with_lane(project, replace(after, pins=kept))
+def pins_along(pins: tuple[float, ...], before: Curve, after: Curve, moved: tuple[Ints, Ints]) -> tuple[float, ...]:
+    """Pins go where their points have gone, of which it is known which were `moved`: their indices before and
+    after. A pin without a point goes."""
+    there = dict(zip(before.beat[moved[0]].tolist(), after.beat[moved[1]].tolist(), strict=True))
+    return tuple(sorted({there.get(pin, pin) for pin in pins} & set(after.beat.tolist())))
 
 
 def linked(project: Project, lane: str, other: str, factor: float) -> Project:

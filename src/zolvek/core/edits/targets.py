@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Numbers
+from zolvek.core.arrays import Floats, Ints, Numbers
 from zolvek.core.curve.construction import flat, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shaping import valued
 from zolvek.core.curve.spans import piece
-from zolvek.core.edits.lanes import followed, pins_moved
+from zolvek.core.edits.lanes import followed, pins_along, pins_moved
 from zolvek.core.edits.layers import with_layer
 from zolvek.core.edits.pads import with_pad
 from zolvek.core.edits.replacement import with_lane
@@ -65,16 +65,30 @@ def _open(project: Project, lane: str) -> Lane:
     return own
 
 
+def _with_base(project: Project, own: Lane, after: Curve, pins: tuple[float, ...]) -> Project:
+    changed = with_lane(project, replace(own, curve=after, pins=pins))
+    return followed(changed, own.id, own.curve, after)
+
+
+def put_curve(project: Project, target: Target, curve: Curve, moved: tuple[Ints, Ints] | None = None) -> Project:
+    """The target with another curve. `moved`: the indices of points before and after, where it is known which have
+    moved: their pins go with them. Raises ZolvekError where there is no such curve any more, or the lane is locked."""
+    if moved is None or target.aside:
+        return target.put(project, lambda _: curve)
+    own = _open(project, target.lane)
+    pins = pins_along(own.pins, own.curve, curve, moved) if own.pins else ()
+    return _with_base(project, own, curve, pins)
+
+
 def base(project: Project, lane: str) -> Target:
     """The lane's own curve. Lanes that are linked to it follow."""
     own = project.lane(lane)
 
     def put(project: Project, edit: Edit) -> Project:
         own = _open(project, lane)
-        before, after = own.curve, edit(own.curve)
-        pins = pins_moved(own.pins, before, after) if own.pins else ()
-        changed = with_lane(project, replace(own, curve=after, pins=pins))
-        return followed(changed, lane, before, after)
+        after = edit(own.curve)
+        pins = pins_moved(own.pins, own.curve, after) if own.pins else ()
+        return _with_base(project, own, after, pins)
 
     parameter = project.parameter_of(lane)
     if own.relative:

@@ -29,7 +29,7 @@ from zolvek.formats.midi.chunks import (
     quantity,
 )
 from zolvek.formats.midi.encode import Messages, running
-from zolvek.formats.midi.step_streams import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.step_streams import FINEST, Progress, exported_lanes, lane_messages
 from zolvek.formats.midi.tempo_events import tempo_messages
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.file_names import file_names, one_line
@@ -71,10 +71,10 @@ def encode(
     tracks: tuple[Track, ...] | None = None,
     exact_time: bool = False,
 ) -> bytes:
-    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are delivered.
+    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are exported.
     `exact_time`: with the further tempo events that `tempo_messages` says of."""
     tracks = project.tracks if lanes is None and tracks is None else tracks or ()
-    lanes = delivered(project) if lanes is None else lanes
+    lanes = exported_lanes(project) if lanes is None else lanes
     end = round(project.length * TICKS)
     chunks = [_conductor(project, end, exact_time)]
     for track in tracks:
@@ -176,11 +176,11 @@ def files_of(project: Project, path: str | os.PathLike[str], split: str = "one")
 
 
 def _files(project: Project, path: str | os.PathLike[str], split: str) -> list[tuple[Path, list[EvaluatedLane]]]:
-    """The files of a split delivery, each with its lanes. Raises ZolvekError for a split there is not."""
+    """The files of a split export, each with its lanes. Raises ZolvekError for a split there is not."""
     if split not in SPLITS:
         raise ZolvekError(f"Files can't be split by “{split}”.", remedy=f"Use {', '.join(SPLITS)}.")
     groups: dict[str, list[EvaluatedLane]] = {}
-    for heard in delivered(project):
+    for heard in exported_lanes(project):
         key = project.track_of(heard.lane.id).id if split == "track" else heard.lane.id
         groups.setdefault(key, []).append(heard)
     called = [

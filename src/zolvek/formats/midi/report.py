@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a delivery as MIDI will be like, before it is written: how much goes over the cable, how
+"""What a MIDI export will be like, before it is written: how much goes over the cable, how
 far lanes stray, which can't be distinguished, and what to do about it."""
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi.encode import BAUD, beyond, in_time, running
-from zolvek.formats.midi.step_streams import FINEST, Progress, delivered, lane_messages
+from zolvek.formats.midi.step_streams import FINEST, Progress, exported_lanes, lane_messages
 from zolvek.formats.midi.tempo_events import time_stray
 
 BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)
@@ -66,8 +66,8 @@ def report(
     progress: Progress | None = None,
     exact_time: bool = False,
 ) -> Report:
-    """The report on all lanes that are delivered."""
-    found = lane_messages(project, delivered(project), resolution, progress)
+    """The report on all lanes that are exported."""
+    found = lane_messages(project, exported_lanes(project), resolution, progress)
     lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found)
     # Ports are cables of their own: the busiest of them counts.
     cables = [

@@ -20,8 +20,8 @@ Progress = Callable[[int, int], object]
 Row = tuple[EvaluatedLane, Stream, Messages]
 
 
-def delivered(project: Project) -> list[EvaluatedLane]:
-    """The lanes that are delivered, as they are heard: those that are applied."""
+def exported_lanes(project: Project) -> list[EvaluatedLane]:
+    """The lanes that are exported, as they are heard: those that are applied."""
     return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
 
 

@@ -28,7 +28,7 @@ HANGS = 120.0  # seconds without progress, of a process that runs plugins
 Progress = Callable[[int, int], object]
 
 
-class Delivery(Record, frozen=True):
+class MixReport(Record, frozen=True):
     """What has been written: the files; how high the sound goes, `peak` and `true_peak` in dB of full scale; `cut`:
     frames that were beyond full scale and are limited to it; `faults`: frames that were not numbers and are silent;
     `left_out`: plugins that are not in it, and why."""
@@ -54,13 +54,13 @@ class Delivery(Record, frozen=True):
         return found + [f"Without the plugin {each}" for each in self.left_out]
 
 
-def job(progress: Progress, *arguments: Any) -> Delivery:
-    """`deliver`, as a job of a process in the background: plugins run there alone."""
+def job(progress: Progress, *arguments: Any) -> MixReport:
+    """`export_mix`, as a job of a process in the background: plugins run there alone."""
     project, path, form, span, bypass, tail, tracks, allow_missing, lower = arguments
-    return deliver(project, path, form, span, bypass, tail, tracks, progress, allow_missing, lower)
+    return export_mix(project, path, form, span, bypass, tail, tracks, progress, allow_missing, lower)
 
 
-def deliver_apart(
+def export_in_process(
     project: Project,
     path: str | os.PathLike[str],
     form: SoundForm = USUAL,
@@ -71,13 +71,13 @@ def deliver_apart(
     progress: Progress | None = None,
     allow_missing: bool = False,
     lower: float = 0.0,
-) -> Delivery:
-    """`deliver`; a project that hosts plugins in a process of its own, which may end. Raises what that raises."""
+) -> MixReport:
+    """`export_mix`; a project that hosts plugins in a process of its own, which may end. Raises what that raises."""
     work = project, Path(path), form, span, bypass, tail, tracks
     if not hosts_plugins(project):
-        return deliver(*work, progress, allow_missing, lower)
+        return export_mix(*work, progress, allow_missing, lower)
     try:
-        made: Delivery = done_apart(
+        made: MixReport = done_apart(
             Job(JOB, (*work, allow_missing, lower)), progress or (lambda done, total: None), HANGS
         )
     except ProcessLost as error:
@@ -93,7 +93,7 @@ def deliver_apart(
     return made
 
 
-def deliver(
+def export_mix(
     project: Project,
     path: str | os.PathLike[str],
     form: SoundForm = USUAL,
@@ -104,7 +104,7 @@ def deliver(
     progress: Progress | None = None,
     allow_missing: bool = False,
     lower: float = 0.0,
-) -> Delivery:
+) -> MixReport:
     """Write the mix, or each track by itself next to each other, over a span or all, `lower` by so many dB; what still
     sounds at the end dies away after it with `tail`. A sound file or a plugin that can't be played is not
     passed over in silence but with `allow_missing`. Raises ZolvekError."""
@@ -141,7 +141,7 @@ def deliver(
     cut = 0 if form.depth == "float" else meter.over
     gone = tuple(_left_out(project, LEFT_OUT))
     peaks = decibels(meter.peak), decibels(meter.true_peak)
-    return Delivery(tuple(files), *peaks, cut, meter.faults, gone)
+    return MixReport(tuple(files), *peaks, cut, meter.faults, gone)
 
 
 def _left_out(project: Project, reasons: dict[str, str]) -> list[str]:
@@ -172,7 +172,7 @@ def _played(project: Project) -> list[Track]:
 
 
 def files_of(project: Project, path: str | os.PathLike[str], tracks: bool = False) -> list[Path]:
-    """The files that `deliver` would write."""
+    """The files that `export_mix` would write."""
     target = Path(path)
     if not tracks:
         return [target]

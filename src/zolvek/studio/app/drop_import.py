@@ -58,7 +58,7 @@ def _sound(studio: Studio, path: Path) -> None:
     ):
         studio.media.take_sound(path)
     else:
-        studio.deliveries.take_curve(path)
+        studio.exports.take_curve(path)
 
 
 def _json(studio: Studio, path: Path) -> None:
@@ -89,9 +89,9 @@ def _pattern(studio: Studio, path: Path) -> None:
 
 TAKERS: dict[str, Taker] = {
     **dict.fromkeys((".zolvek", ".zip"), lambda studio, path: studio.files.open_path(path)),
-    ".csv": lambda studio, path: studio.deliveries.take_points(path),
+    ".csv": lambda studio, path: studio.exports.take_points(path),
     ".json": _json,
-    **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.deliveries.take_midi(path)),
+    **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.exports.take_midi(path)),
     **dict.fromkeys((".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"), _sound),
 }
 BY_FORMAT: dict[str, Taker] = {

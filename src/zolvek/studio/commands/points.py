@@ -299,11 +299,11 @@ def reset(session: Session) -> None:
 
 def quantise(session: Session, strength: float = 1.0) -> None:
     """Points pulled to the grid; what can't be placed is said."""
-    found, points = worked_points(session), session.points
+    found = worked_points(session)
     grid = replace(session.tools.grid, on=True)
     curve, left = quantised(target(session).curve, grid, session.project.meter, strength, found.points)
-    session.edit_curve(f"Quantise {found.name} to {grid.label}", curve, points.chosen)
+    chosen = left if left.size else session.points.chosen
+    session.edit_curve(f"Quantise {found.name} to {grid.label}", curve, chosen)
     if left.size:
         noun = "point" if left.size == 1 else "points"
         session.notices.say(f"{left.size} {noun} had no free grid line and did not move.")
-        points.choose(left)

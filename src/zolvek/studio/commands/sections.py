@@ -3,8 +3,11 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from zolvek.core.edits import sections
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
 from zolvek.formats.audio.sound_lengths import lengths_of
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.session import Session
@@ -21,6 +24,11 @@ def section_name(session: Session) -> str:
     return session.project.section_spans()[section_of(session)][0].name
 
 
+def _edit(session: Session, label: str, project: Project, gesture: object = None, *, section: int) -> None:
+    """An edit, after which a section is selected."""
+    session.document.edit(label, project, gesture, partial(session.arranging.place_section, section))
+
+
 def begin_section(studio: Studio) -> None:
     """At the playhead."""
     begin_section_at(studio.session, studio.session.playhead.beat)
@@ -29,8 +37,7 @@ def begin_section(studio: Studio) -> None:
 def begin_section_at(session: Session, beat: float) -> None:
     """Start a section at a beat."""
     made = sections.begun(session.project, beat)
-    session.document.edit("Add section", made)
-    session.arranging.pick_section(sections.numbered(made, beat))
+    _edit(session, "Add section", made, section=sections.numbered(made, beat))
 
 
 def rename_section(studio: Studio) -> None:
@@ -44,10 +51,9 @@ def rename_section(studio: Studio) -> None:
 
 
 def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:
-    """Change the selected section by a function."""
+    """Change fields of a section."""
     made = sections.changed(session.document.before(gesture), number, **changes)
-    session.document.edit(label, made, gesture)
-    session.arranging.pick_section(number)
+    _edit(session, label, made, gesture, section=number)
 
 
 def colour_section(session: Session) -> None:
@@ -61,8 +67,7 @@ def join_section(session: Session) -> None:
     """Join the section with the next one."""
     number = section_of(session)
     label = f"Join {section_name(session)} and the next section"
-    session.document.edit(label, sections.joined(session.project, number))
-    session.arranging.pick_section(number)
+    _edit(session, label, sections.joined(session.project, number), section=number)
 
 
 def remove_section(session: Session) -> None:
@@ -78,8 +83,7 @@ def double_section(session: Session) -> None:
     number = section_of(session)
     label = f"Duplicate {section_name(session)}"
     made = sections.doubled(session.project, number, lengths_of(session.project))
-    session.document.edit(label, made)
-    session.arranging.pick_section(number + 1)
+    _edit(session, label, made, section=number + 1)
 
 
 def move_section(session: Session, way: int) -> None:
@@ -97,8 +101,7 @@ def move_section_to(session: Session, number: int, before: int) -> None:
     """Move a section before another, with its contents."""
     name = session.project.section_spans()[number][0].name
     made = sections.moved(session.project, number, before, lengths_of(session.project))
-    session.document.edit(f"Move {name} with its contents", made)
-    session.arranging.pick_section(before if before < number else before - 1)
+    _edit(session, f"Move {name} with its contents", made, section=before if before < number else before - 1)
 
 
 def select_section(session: Session) -> None:
@@ -113,8 +116,7 @@ def new_version(studio: Studio) -> None:
     number = section_of(session)
     made = sections.versioned(session.project, number)
     own = made.section_spans()[number][0]
-    session.document.edit(f"New version {own.versions[-1].name} of {own.name}", made)
-    session.arranging.pick_section(number)
+    _edit(session, f"New version {own.versions[-1].name} of {own.name}", made, section=number)
     session.notices.say("It starts as a copy. Edit it; the other version is stored.")
 
 
@@ -123,8 +125,7 @@ def choose_version(session: Session, number: int, version: int) -> None:
     session.audition.compare("")
     own = session.project.section_spans()[number][0]
     made = sections.chosen(session.project, number, version)
-    session.document.edit(f"{own.versions[version].name} in {own.name}", made)
-    session.arranging.pick_section(number)
+    _edit(session, f"{own.versions[version].name} in {own.name}", made, section=number)
 
 
 def next_version(session: Session) -> None:
@@ -140,15 +141,13 @@ def remove_version(session: Session, number: int, version: int) -> None:
     """Remove a version of the section."""
     own = session.project.section_spans()[number][0]
     made = sections.version_removed(session.project, number, version)
-    session.document.edit(f"Remove {own.versions[version].name} of {own.name}", made)
-    session.arranging.pick_section(number)
+    _edit(session, f"Remove {own.versions[version].name} of {own.name}", made, section=number)
 
 
 def rename_version(session: Session, number: int, version: int, name: str) -> None:
     """Rename a version of the section."""
     made = sections.version_renamed(session.project, number, version, name)
-    session.document.edit(f"Rename version to {name.strip()}", made)
-    session.arranging.pick_section(number)
+    _edit(session, f"Rename version to {name.strip()}", made, section=number)
 
 
 def hear_version(session: Session, number: int, version: int) -> None:

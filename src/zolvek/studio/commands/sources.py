@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData
@@ -62,7 +63,7 @@ def place(studio: Studio, paths: list[Path], beat: float) -> None:
             at += lasts
         return project
 
-    studio.deliveries.change(label, read, put, f"{label}.")
+    studio.exports.change(label, read, put, f"{label}.")
 
 
 # --- the picked block ---
@@ -142,9 +143,7 @@ def duplicate(session: Session) -> None:
     until = None if clip.loop_until is None else end + (clip.loop_until - clip.beat)
     twin = replace(clip, beat=end, loop_until=until)
     made, new = clips.placed(session.project, block.track, twin)
-    session.arranging.will_be(new)
-    session.document.edit(f"Duplicate {_name(clip)}", made)
-    session.arranging.pick_block(new)
+    session.document.edit(f"Duplicate {_name(clip)}", made, select=partial(session.arranging.place_block, new))
 
 
 def to_track(studio: Studio) -> None:
@@ -157,8 +156,8 @@ def to_track(studio: Studio) -> None:
     answer = studio.ask.choose("Move clip", f"Move {_name(clip)} to:", list(others))
     if answer is not None:
         made, new = clips.moved_to(session.project, block, others[answer])
-        session.arranging.will_be(new)
-        session.document.edit(f"Move {_name(clip)} to {answer}", made)
+        select = partial(session.arranging.place_block, new)
+        session.document.edit(f"Move {_name(clip)} to {answer}", made, select=select)
 
 
 # --- the selected notes, or the block ---
@@ -173,8 +172,8 @@ def _notes(session: Session) -> tuple[str, frozenset[int]]:
 
 def _put(session: Session, label: str, changed: notes.Changed) -> None:
     made, chosen = changed
-    session.arranging.notes_will_be(str(session.arranging.notes_of), chosen)
-    session.document.edit(label, made)
+    select = partial(session.arranging.place_notes, str(session.arranging.notes_of), chosen)
+    session.document.edit(label, made, select=select)
 
 
 def select_all(session: Session) -> None:
@@ -195,12 +194,13 @@ def delete(session: Session) -> None:
     """Delete the selected notes, or the clip."""
     if session.arranging.block is not None:
         block, clip = picked(session)
-        session.document.edit(f"Remove {_name(clip)}", clips.removed(session.project, block))
-        session.arranging.pick_block(None)
+        select = partial(session.arranging.place_block, None)
+        session.document.edit(f"Remove {_name(clip)}", clips.removed(session.project, block), select=select)
         return
     track, which = _notes(session)
-    session.document.edit(f"Delete {counted(len(which), 'note')}", notes.removed(session.project, track, which))
-    session.arranging.pick_notes(track, frozenset())
+    left = notes.removed(session.project, track, which)
+    select = partial(session.arranging.place_notes, track, frozenset())
+    session.document.edit(f"Delete {counted(len(which), 'note')}", left, select=select)
 
 
 def transpose(session: Session, by: int) -> None:

@@ -47,7 +47,7 @@ def propose_tempo(studio: Studio) -> None:
         made = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
         session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", made)
 
-    studio.deliveries.run_for_project(name, lambda progress: tempo_of(hits_of(clip.file, progress)), done)
+    studio.exports.run_for_project(name, lambda progress: tempo_of(hits_of(clip.file, progress)), done)
 
 
 def mark_bar(session: Session) -> None:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QAction
 
 from zolvek.core.model.project import Project
 from zolvek.studio.services.files.autosave import Autosave
-from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.files.imports import Media
 from zolvek.studio.services.files.project_files import Files
 from zolvek.studio.services.io.midi_io import MidiIO
@@ -49,11 +49,11 @@ class Studio:
         self.sync_link = SyncLink(self.session, self.player, self.midi_io)
         self.notes = NoteRecorder(self.session, self.player, self.midi_io)
         self.autosave = Autosave(self.session)
-        self.deliveries = Deliveries(self.session, ask)
-        self.plugins = Plugins(self.session, self.deliveries)
+        self.exports = Exports(self.session, ask)
+        self.plugins = Plugins(self.session, self.exports)
         self.plugin_windows = PluginWindows(self.session, self.midi_io)
-        self.media = Media(self.session, ask, self.deliveries)
-        self.files = Files(self.session, ask, self.recorder, self.autosave, self.deliveries)
+        self.media = Media(self.session, ask, self.exports)
+        self.files = Files(self.session, ask, self.recorder, self.autosave, self.exports)
         self.session.document.changed.connect(self._fit_view)
         self.opened = self.session.document.opened
 
@@ -71,7 +71,7 @@ class Studio:
 
     def close(self) -> None:
         """End what is going on in the background."""
-        self.deliveries.close()
+        self.exports.close()
         self.files.close()
         self.midi_io.close()
         self.osc.close()

@@ -53,12 +53,16 @@ class Arranging(QObject):
         self.block, self.notes_of, self.notes = None, track, notes
         self.changed.emit()
 
-    def will_be(self, block: Block | None) -> None:
-        """The picked block's new place in a project that is about to be put in: given with that."""
+    def place_section(self, number: int) -> None:
+        """Select a section within an edit, which notifies (`Document.edit`)."""
+        self._section = self.document.project.section_spans()[number][0]
+
+    def place_block(self, block: Block | None) -> None:
+        """Select a clip within an edit, which notifies (`Document.edit`)."""
         self.block = block
 
-    def notes_will_be(self, track: str, notes: frozenset[int]) -> None:
-        """The picked notes' new numbers: given with the project they are of."""
+    def place_notes(self, track: str, notes: frozenset[int]) -> None:
+        """Select notes within an edit, which notifies (`Document.edit`)."""
         self.notes_of, self.notes = track, notes
 
     def mark(self, beats: tuple[float, ...]) -> None:

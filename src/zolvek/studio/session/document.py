@@ -17,7 +17,8 @@ from zolvek.studio.session.settings import Settings
 class Document(QObject):
     """`opened` stands for this document, whatever becomes of it: another one has another."""
 
-    changed = pyqtSignal()  # the project, whether it is saved, its path, or that a gesture ended
+    # The project or a selection placed with it, whether it is saved, its path, or that a gesture ended.
+    changed = pyqtSignal()
 
     def __init__(self, project: Project, settings: Settings, notices: Notices, path: Path | None = None) -> None:
         super().__init__()
@@ -66,15 +67,18 @@ class Document(QObject):
         self._begin(project, path)
         self.changed.emit()
 
-    def edit(self, label: str, project: Project, gesture: object = None, left: object = None) -> None:
-        """Make `project` the present one, as a step named `label`; the steps of one gesture are one.
-        `left`: what was selected before, where that is no more."""
+    def edit(
+        self, label: str, project: Project, gesture: object = None, select: Callable[[], None] | None = None
+    ) -> None:
+        """Make `project` the present one, as a step named `label`; the steps of one gesture are one. `select` places
+        the selection that belongs to the edit: both are there when `changed` is emitted, once."""
         history = self.history
         if gesture is None or gesture is not history.gesture:
-            history = history.leaving(left if left is not None else self.selected())
+            history = history.leaving(self.selected())
         edited = history.edited(project, label, gesture)
-        if edited is not history:
-            self._keep(edited)
+        stepped = edited is not history
+        self._keep(edited if stepped else self.history, select)
+        if stepped:
             self.notices.did(label)
 
     def end_gesture(self) -> None:
@@ -83,9 +87,9 @@ class Document(QObject):
             self.history = self.history.ended()
             self.changed.emit()
 
-    def cancel_gesture(self) -> None:
-        """Undo the gesture's edits."""
-        self._keep(self.history.cancelled())
+    def cancel_gesture(self, select: Callable[[], None] | None = None) -> None:
+        """Undo the gesture's edits. `select` places what was selected before it."""
+        self._keep(self.history.cancelled(), select)
 
     def undo(self) -> None:
         """Undo a step."""
@@ -95,14 +99,16 @@ class Document(QObject):
         """Redo a step."""
         self._keep(self.history.leaving(self.selected()).redone())
 
-    def _keep(self, history: History) -> None:
+    def _keep(self, history: History, select: Callable[[], None] | None = None) -> None:
         before, gone = self.history.project, history.gone - self.history.gone
         self.history = history
         if gone:
             noun = "step is" if gone == 1 else f"{gone} steps are"
             most = self.settings.files.undo_megabytes
             self.notices.say(f"The oldest {noun} gone; undo is limited to {most} MB.")
-        if before is not self.project:
+        if select is not None:
+            select()
+        if before is not self.project or select is not None:
             self.changed.emit()
 
     # --- its file ---

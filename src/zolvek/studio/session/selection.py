@@ -31,15 +31,16 @@ class Points(QObject):
         self.chosen = points
         self.changed.emit()
 
-    def will_be(self, points: Ints) -> None:
-        """The selection's new places in a curve that is about to be put in: given with that."""
+    def place(self, points: Ints) -> None:
+        """Set the selection within an edit, which notifies (`Document.edit`)."""
         self.chosen = points
 
     def _follow(self) -> None:
         if self.chosen.size:
             target = self.focus.target
-            count = len(target.curve) if target else 0
-            self.chosen = self.chosen[self.chosen < count]
+            there = self.chosen < (len(target.curve) if target else 0)
+            if not there.all():
+                self.chosen = self.chosen[there]
 
 
 class Span(QObject):

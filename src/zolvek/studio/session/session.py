@@ -8,14 +8,14 @@ Data goes one way: a widget never says another.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
 from zolvek.core.arrays import Ints
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import replacement
-from zolvek.core.edits.lanes import pins_along
-from zolvek.core.edits.targets import Target
+from zolvek.core.edits.targets import Target, put_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.history.history import changed_lanes
 from zolvek.core.limits import LIMITS
@@ -149,16 +149,9 @@ class Session:
         target = self.target
         if target is None:
             raise ZolvekError("There is no lane.", remedy="Touch a control and press A.")
-        old = self.document.before(gesture)
-        project = target.put(old, lambda _: curve)
-        if moved is not None and not target.aside:
-            project = pins_along(project, target.lane, old, moved)
-        before = self._selected()
-        if chosen is not None:
-            self.points.will_be(chosen)
-        self.document.edit(label, project, gesture, before)
-        if chosen is not None:
-            self.points.choose(self.points.chosen)
+        project = put_curve(self.document.before(gesture), target, curve, moved)
+        select = None if chosen is None else partial(self.points.place, chosen)
+        self.document.edit(label, project, gesture, select)
 
     def edit_lane(self, label: str, lane: Lane, gesture: object = None) -> None:
         """Put a changed lane in the place of the one of its id."""
@@ -166,8 +159,7 @@ class Session:
 
     def cancel_gesture(self, chosen: Ints) -> None:
         """Cancel what is being dragged; these points were selected before."""
-        self.points.will_be(chosen)
-        self.document.cancel_gesture()
+        self.document.cancel_gesture(partial(self.points.place, chosen))
 
     def undo(self) -> None:
         """Take back the last step, and select what was selected when it was made."""

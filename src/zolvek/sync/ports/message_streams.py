@@ -64,7 +64,7 @@ class TimedMessages(NamedTuple):
 
 
 class MidiStream:
-    """Everything that the MIDI file delivers, and the clock: the same messages in the same order. `port` gives the
+    """Everything that the MIDI file exports, and the clock: the same messages in the same order. `port` gives the
     output for a name that a lane gives, "" for all else, or None."""
 
     def __init__(self, port: Callable[[str], MidiOut | None]) -> None:

@@ -11,7 +11,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.encode import BEND, CONTROL, Messages, messages
-from zolvek.formats.midi.step_streams import FINEST, delivered, lane_messages, stream
+from zolvek.formats.midi.step_streams import FINEST, exported_lanes, lane_messages, stream
 
 
 class SentMessage(NamedTuple):
@@ -46,9 +46,9 @@ class SentMessage(NamedTuple):
 
 def between(project: Project, first: float, last: float, resolution: Resolution = FINEST) -> list[SentMessage]:
     """The messages from beat `first` up to, but not at, `last`, in order of time: those that the file
-    delivers at this resolution."""
+    exports at this resolution."""
     rows = []
-    for heard, _, own in lane_messages(project, delivered(project), resolution):
+    for heard, _, own in lane_messages(project, exported_lanes(project), resolution):
         low, high = np.searchsorted(own.tick, np.array([first, last]) * TICKS, side="left")
         rows += _sent(heard.lane.id, Messages(*(column[low:high] for column in own)))
     return sorted(rows, key=lambda row: row.beat)
@@ -57,7 +57,7 @@ def between(project: Project, first: float, last: float, resolution: Resolution 
 def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[SentMessage]:
     """What every lane holds at `beat`: sent first when playing begins in the middle."""
     rows = []
-    for heard in delivered(project):
+    for heard in exported_lanes(project):
         own = stream(heard, project, resolution)
         place = max(int(np.searchsorted(own.tick, beat * TICKS, side="right")) - 1, 0)
         tick = np.array([round(beat * TICKS)])

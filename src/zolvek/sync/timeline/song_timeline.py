@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""All that a project sends, by song frame: what the MIDI file delivers, as arrays that compiled code reads.
+"""All that a project sends, by song frame: what the MIDI file exports, as arrays that compiled code reads.
 
 A song frame is a frame of sound since the project's start, at the tempo map.
 """
@@ -17,7 +17,7 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
 from zolvek.formats.midi.encode import Messages, whole
 from zolvek.formats.midi.file_out import note_messages, note_spans
-from zolvek.formats.midi.step_streams import FINEST, delivered, lane_messages
+from zolvek.formats.midi.step_streams import FINEST, exported_lanes, lane_messages
 from zolvek.sync.timeline.clock_messages import FrameRate, clocks, quarter_frames
 
 ALL = 0  # the port that everything of the tracks goes to besides their own
@@ -47,7 +47,7 @@ class SongTimeline(NamedTuple):
 
 
 def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST) -> SongTimeline:
-    """The messages of the tracks' notes and of all lanes that are delivered. Ports are counted as they stand in
+    """The messages of the tracks' notes and of all lanes that are exported. Ports are counted as they stand in
     `ports`; a track that has none of its own sends to the one of all."""
     place = {port.key: number for number, port in enumerate(ports)}
     own = {track.id: place.get(f"track {track.id}", ALL) for track in project.tracks}
@@ -57,7 +57,7 @@ def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Re
     counts: list[int] = []
     lane_ports: list[int] = []
     ticks, rows, data, sizes = [], [], [], []
-    for heard, steps, sent in lane_messages(project, delivered(project), resolution):
+    for heard, steps, sent in lane_messages(project, exported_lanes(project), resolution):
         lane = heard.lane
         port = place.get(f"named {lane.midi.port}", own[project.track_of(lane.id).id])
         parts.append((port, sent))

@@ -9,31 +9,31 @@ from typing import TYPE_CHECKING
 
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.studio.services.files import paths
-from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.tasks.thread_work import Progress
 
 if TYPE_CHECKING:
-    from zolvek.sound.jobs.mix_export import Delivery, MissingPlugins
+    from zolvek.sound.jobs.mix_export import MissingPlugins, MixReport
 
 
 SOUND = "WAV files (*.wav);;FLAC files (*.flac)"
 
 
-def export_sound(deliveries: Deliveries) -> None:
+def export_sound(exports: Exports) -> None:
     """Ask where, and write what the Export panel says."""
-    document, kind = deliveries.session.document, deliveries.settings.audio.kind
-    path = paths.to_write(document, deliveries.ask, "Export audio", kind, SOUND)
+    document, kind = exports.session.document, exports.settings.audio.kind
+    path = paths.to_write(document, exports.ask, "Export audio", kind, SOUND)
     if path:
-        SoundExport(deliveries, path).start()
+        SoundExport(exports, path).start()
 
 
 class SoundExport:
     """One file, or one a track, from the project as it is when it begins."""
 
-    def __init__(self, deliveries: Deliveries, path: Path) -> None:
-        self.deliveries, self.path = deliveries, path
-        self.session, self.ask = deliveries.session, deliveries.ask
-        self.project, self.settings = deliveries.session.project, deliveries.settings
+    def __init__(self, exports: Exports, path: Path) -> None:
+        self.exports, self.path = exports, path
+        self.session, self.ask = exports.session, exports.ask
+        self.project, self.settings = exports.session.project, exports.settings
         self.depth = self.settings.audio.depth
         self.span = self.session.span.needed() if self.settings.audio.selection else None
         self.allow = False  # without what can't be played
@@ -58,7 +58,7 @@ class SoundExport:
 
     def _write(self) -> None:
         from zolvek.formats.audio.sound_writer import SoundForm
-        from zolvek.sound.jobs.mix_export import MissingPlugins, deliver_apart
+        from zolvek.sound.jobs.mix_export import MissingPlugins, export_in_process
 
         own = self.settings
         form = SoundForm(own.audio.rate, self.depth)
@@ -73,15 +73,15 @@ class SoundExport:
         )
         allow, lower = self.allow, self.lower
 
-        def task(report: Progress) -> Delivery | MissingPlugins:
+        def task(report: Progress) -> MixReport | MissingPlugins:
             try:
-                return deliver_apart(*work, report, allow, lower)
+                return export_in_process(*work, report, allow, lower)
             except MissingPlugins as error:
                 return error
 
-        self.deliveries.run(self.path.name, task, self._finish, "")
+        self.exports.run(self.path.name, task, self._finish, "")
 
-    def _finish(self, result: Delivery | MissingPlugins) -> None:
+    def _finish(self, result: MixReport | MissingPlugins) -> None:
         from zolvek.sound.jobs.mix_export import MissingPlugins
 
         if not isinstance(result, MissingPlugins):
@@ -90,11 +90,11 @@ class SoundExport:
             self.allow = True
             self._write()
 
-    def _report(self, done: Delivery) -> None:
+    def _report(self, done: MixReport) -> None:
         """Say what has been written; where it clips, offer it lower, or as floats."""
-        deliveries, name, count = self.deliveries, self.path.name, len(done.files)
-        deliveries.delivered += 1
-        deliveries.changed.emit()
+        exports, name, count = self.exports, self.path.name, len(done.files)
+        exports.exported += 1
+        exports.changed.emit()
         self.session.notices.say(f"Exported {name}" if count == 1 else f"Exported {count} files")
         rest = done.words[1:] if done.cut else done.words
         if rest:
@@ -103,7 +103,7 @@ class SoundExport:
         if done.cut:
             self._offer(done)
 
-    def _offer(self, done: Delivery) -> None:
+    def _offer(self, done: MixReport) -> None:
         highest = max(done.true_peak, done.peak)
         lower = round(self.lower + max(math.ceil(10.0 * highest) / 10.0, 0.1), 1)
         quieter, floats, keep = (

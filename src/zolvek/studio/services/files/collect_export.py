@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zolvek.studio.services.files import paths
-from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.tasks.thread_work import Progress
 
 if TYPE_CHECKING:
@@ -17,19 +17,19 @@ if TYPE_CHECKING:
 KINDS = "One file with all audio (*.zip)"
 
 
-def export_collected(deliveries: Deliveries) -> None:
+def export_collected(exports: Exports) -> None:
     """Ask where, and write the project with all of its sounds."""
-    path = paths.to_write(deliveries.session.document, deliveries.ask, "Collect into one file", ".zip", KINDS)
+    path = paths.to_write(exports.session.document, exports.ask, "Collect into one file", ".zip", KINDS)
     if path:
-        collect(deliveries, path)
+        collect(exports, path)
 
 
-def collect(deliveries: Deliveries, path: Path, anywhere: bool = False) -> None:
+def collect(exports: Exports, path: Path, anywhere: bool = False) -> None:
     """Write it in the background. Sounds outside the project's folder and the home are asked for; `anywhere`: they
     have been."""
     from zolvek.formats.project.collection import OutsideFiles, collected
 
-    session = deliveries.session
+    session = exports.session
     project, file = session.project, session.document.path
     folder = file.parent if file else None
 
@@ -42,7 +42,7 @@ def collect(deliveries: Deliveries, path: Path, anywhere: bool = False) -> None:
     def done(result: list[Path] | OutsideFiles) -> None:
         if not isinstance(result, OutsideFiles):
             session.notices.say(f"Collected into {path.name}")
-        elif deliveries.ask.confirm(f"{result.what} Include them?", result.where):
-            collect(deliveries, path, True)
+        elif exports.ask.confirm(f"{result.what} Include them?", result.where):
+            collect(exports, path, True)
 
-    deliveries.run(path.name, task, done, "")
+    exports.run(path.name, task, done, "")

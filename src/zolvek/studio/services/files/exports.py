@@ -56,14 +56,14 @@ def set_apart(settings: Settings, text: str) -> bool:
     return True
 
 
-class Deliveries(QObject):
-    """The deliveries of one window, by what is set in the Export panel. `delivered` counts them."""
+class Exports(QObject):
+    """The exports of one window, by what is set in the Export panel. `exported` counts them."""
 
-    changed = pyqtSignal()  # something has been delivered
+    changed = pyqtSignal()  # something has been exported
 
     def __init__(self, session: Session, ask: Ask) -> None:
         super().__init__()
-        self.delivered = 0
+        self.exported = 0
         self.session, self.ask, self.settings = session, ask, session.settings
         self.working: Work | None = None
 
@@ -284,7 +284,7 @@ class Deliveries(QObject):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
                 message = f"Exported {name}" if count == 1 else f"Exported {count} files"
                 if said is None:
-                    self.delivered += 1
+                    self.exported += 1
                     self.changed.emit()
                 if said != "":  # "": what is done with it says so itself
                     self.session.notices.say(said or message)

@@ -10,7 +10,7 @@ from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.sound.engine import clip_playback
 from zolvek.studio.services.files import paths
-from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.session import chosen
 from zolvek.studio.session.asking import Ask
 from zolvek.studio.session.session import Session
@@ -23,8 +23,8 @@ DEVICES = "Device descriptions (*.json)"
 class Media:
     """What is read into one window's project, and written from it, apart from the project itself."""
 
-    def __init__(self, session: Session, ask: Ask, deliveries: Deliveries) -> None:
-        self.session, self.ask, self.deliveries = session, ask, deliveries
+    def __init__(self, session: Session, ask: Ask, exports: Exports) -> None:
+        self.session, self.ask, self.exports = session, ask, exports
 
     # --- sounds ---
 
@@ -62,7 +62,7 @@ class Media:
                 )
 
         project = session.project
-        self.deliveries.run_for_project(
+        self.exports.run_for_project(
             "Find missing audio files", lambda lines: searched(project, missing, folder, lines), done
         )
 
@@ -82,7 +82,7 @@ class Media:
         track, beat = chosen.shown_track(self.session), self.session.playhead.beat
         clip = Clip(beat, str(path.resolve()))
         return self.session.notices.try_to(
-            lambda: self.deliveries.change(
+            lambda: self.exports.change(
                 f"{track.name} plays {path.name}",
                 lambda lines: examine(str(path), lines),
                 lambda project, _: blocks.placed(project, track.id, clip)[0],

@@ -12,7 +12,7 @@ from zolvek.formats.track_import import KINDS, ImportedFile, left_out, read, wit
 from zolvek.sound.engine import clip_playback
 from zolvek.studio.services.files import paths
 from zolvek.studio.services.files.autosave import Autosave
-from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.recording.recorder import Recorder
 from zolvek.studio.session.asking import Ask
 from zolvek.studio.session.session import Session
@@ -31,9 +31,9 @@ class Files:
         ask: Ask,
         recorder: Recorder,
         autosave: Autosave,
-        deliveries: Deliveries,
+        exports: Exports,
     ) -> None:
-        self.deliveries = deliveries
+        self.exports = exports
         self.session, self.ask, self.recorder, self.autosave = session, ask, recorder, autosave
         self.document = session.document
         self.stamp: object = None  # of the project's file as it was read or written last
@@ -74,7 +74,7 @@ class Files:
         """A collected project, unpacked in the background into a folder next to its file, and opened there."""
         from zolvek.formats.project import collection
 
-        self.deliveries.run(
+        self.exports.run(
             path.name, lambda on_progress: collection.unpacked(path, progress=on_progress), self.open_path, ""
         )
 
@@ -150,12 +150,12 @@ class Files:
             self.session.notices.say(f"{counted(len(brought), 'file')} imported.{more}")
 
         label = counted(len(found), "file")
-        self.deliveries.run(label, lambda on_progress: read(found, on_progress), done, "")
+        self.exports.run(label, lambda on_progress: read(found, on_progress), done, "")
 
     def bring(self, found: list[Path]) -> None:
         """A track for each of the files in the open project, as one step."""
         label = f"Import {counted(len(found), 'file')}"
-        self.deliveries.change(
+        self.exports.change(
             label,
             lambda on_progress: read(found, on_progress),
             lambda project, brought: with_files(project, brought, False),

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from zolvek.core.edits import plugins
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
-from zolvek.studio.services.files.exports import Deliveries
+from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.tasks.background_job import Background
 from zolvek.studio.session.chosen import shown_track
 from zolvek.studio.session.session import Session
@@ -32,9 +32,9 @@ class Plugins(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, deliveries: Deliveries) -> None:
+    def __init__(self, session: Session, exports: Exports) -> None:
         super().__init__()
-        self.session, self.deliveries = session, deliveries
+        self.session, self.exports = session, exports
         self.found: list[PluginEntry] | None = None
         self.fault = ""
         self.newest: list[PluginEntry] = []  # of the bundle that was picked last
@@ -81,7 +81,7 @@ class Plugins(QObject):
         track = shown_track(self.session).id
         own = self.session.settings
         own.plugins.recent = [uri, *(u for u in own.plugins.recent if u != uri)][:MOST_RECENT]
-        self.deliveries.change(
+        self.exports.change(
             f"Add {name}",
             lambda progress: described_apart(uri, progress),
             lambda project, kind: plugins.added(project, track, kind)[0],

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
@@ -84,8 +85,8 @@ class NoteRecorder(QObject):
             if session.settings.recording.quantise_notes:
                 grid = replace(session.tools.grid, on=True)
                 made, chosen = notes.quantised(made, self.track, chosen, grid)
-            session.arranging.notes_will_be(self.track, chosen)
-            session.document.edit(f"Record {counted(len(found), 'note')}", made)
+            select = partial(session.arranging.place_notes, self.track, chosen)
+            session.document.edit(f"Record {counted(len(found), 'note')}", made, select=select)
         else:
             session.notices.say("No notes were played.")
         self.changed.emit()

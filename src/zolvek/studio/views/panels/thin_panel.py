@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
@@ -233,8 +234,8 @@ class ThinPanel(QWidget):
                 self._say(first, done)
                 return
             project, before, after = self._all_thinned(session.project, first, last)
-            session.document.edit(f"Thin all shown lanes to {after} points", project)
-            session.points.choose(NONE_CHOSEN)
+            select = partial(session.points.place, NONE_CHOSEN)
+            session.document.edit(f"Thin all shown lanes to {after} points", project, select=select)
             self.result.setText(f"{before} points, {after} after.")
 
         self.session.notices.try_to(work)

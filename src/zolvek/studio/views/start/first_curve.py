@@ -22,7 +22,7 @@ class Memory(NamedTuple):
     points: int
     step: int  # of the history
     comparing: str
-    delivered: int
+    exported: int
 
 
 class Lesson(NamedTuple):
@@ -77,7 +77,7 @@ LESSONS = (
     Lesson("Undo", "Press Ctrl+Z to undo the last step, and Ctrl+Shift+Z to redo it.", "lane",
            lambda s, m: s.session.document.history.here < m.step),
     Lesson("Export", "Press Ctrl+M and name a file to export your curve as MIDI, for any host.", "export",
-           lambda s, m: s.deliveries.delivered > m.delivered),
+           lambda s, m: s.exports.exported > m.exported),
 )  # fmt: skip
 
 
@@ -92,7 +92,7 @@ class FirstCurve(QObject):
         self.memory = self._now()
         session = studio.session
         for part in (
-            session.document, session.focus, session.shown, session.audition, studio.player, studio.deliveries,
+            session.document, session.focus, session.shown, session.audition, studio.player, studio.exports,
         ):  # fmt: skip
             part.changed.connect(self._look)
 
@@ -103,7 +103,7 @@ class FirstCurve(QObject):
             _points(self.studio),
             session.document.history.here,
             session.audition.comparing,
-            self.studio.deliveries.delivered,
+            self.studio.exports.exported,
         )
 
     @property

@@ -36,7 +36,7 @@ class Edits:
         drawn = (
             lane, project.lane(behind) if behind and project.has_lane(behind) else None,
             project.tempo if lane is not None and lane.layers else None, project.meter,
-            project.sections, project.length, project.pads, lane and project.device_of(lane.id),
+            project.sections, project.length, project.pads, lane and project.device_of(lane.id), session.points.chosen,
         )  # fmt: skip
         same = len(drawn) == len(self.drawn)
         if not same or any(a is not b for a, b in zip(drawn, self.drawn, strict=True)):

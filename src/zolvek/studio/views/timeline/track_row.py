@@ -117,10 +117,9 @@ class TrackStrip(QWidget):
         return QSize(200, self.maximumHeight())
 
     def _follow(self) -> None:
-        project, track = self.session.project, self.track
-        shown = (track and track.id, track and track.name, track and track.muted, track and track.notes,
-            track and track.clips, track and track.colour,
-                 project.tempo, project.meter, project.length)  # fmt: skip
+        project, track, picked = self.session.project, self.track, self.session.arranging
+        own = (track.id, track.name, track.muted, track.notes, track.clips, track.colour) if track else ()
+        shown = (own, picked.block, picked.notes, project.tempo, project.meter, project.length)
         if shown != self.shown:
             self.shown = shown
             self.update()

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QMouseEvent
 
@@ -71,8 +73,7 @@ class BlockDrag(StripDrag):
             changed = replace(clip, **{"fade_in" if inner else "fade_out": seconds})
             made = clips.changed(before, block, changed)
             label = f"{name} fades {'in' if inner else 'out'} over {seconds:.2f} s"
-        session.arranging.will_be(block)
-        session.document.edit(label, made, self)
+        session.document.edit(label, made, self, partial(session.arranging.place_block, block))
         session.notices.say(label)
 
 
@@ -99,8 +100,7 @@ class NoteDrag(StripDrag):
             by = self.strip.pitch(event.position().y()) - self.pitch
             made, chosen = notes.moved(before, self.track, self.which, to - self.held.beat, by)
             label = f"Move {len(self.which)} note{'s' * (len(self.which) != 1)}"
-        session.arranging.notes_will_be(self.track, chosen)
-        session.document.edit(label, made, self)
+        session.document.edit(label, made, self, partial(session.arranging.place_notes, self.track, chosen))
 
 
 class DrawDrag(StripDrag):
@@ -119,8 +119,7 @@ class DrawDrag(StripDrag):
         length = min(max(end - self.first, notes.SHORTEST), LIMITS["length"].high)
         before = session.document.before(self)
         made, chosen = notes.added(before, track, Note(self.first, length, self.pitch))
-        session.arranging.notes_will_be(track, chosen)
-        session.document.edit("Add a note", made, self)
+        session.document.edit("Add a note", made, self, partial(session.arranging.place_notes, track, chosen))
 
     def move(self, beat: float, free: bool, event: QMouseEvent) -> None:
         """Lengthen the new note."""

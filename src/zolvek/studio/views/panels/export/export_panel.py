@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Export panel: what is delivered and how, with a report before it is written."""
+"""The Export panel: what is exported and how, with a report before it is written."""
 
 from __future__ import annotations
 

@@ -48,7 +48,7 @@ COLUMNS = ("Lane", "Max. deviation")
 
 
 class DragFile(QLabel):
-    """Dragged out of the window, it is the delivered file."""
+    """Dragged out of the window, it is the exported file."""
 
     def __init__(self, studio: Studio, text: str) -> None:
         super().__init__(text)
@@ -76,7 +76,7 @@ class DragFile(QLabel):
     def _drag(self) -> None:
         QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
         try:
-            path = self.studio.deliveries.midi_to_drag()
+            path = self.studio.exports.midi_to_drag()
         finally:
             QApplication.restoreOverrideCursor()
         self.begin(str(path))
@@ -105,7 +105,7 @@ class MidiPage(QWidget):
         self.timer.timeout.connect(self._report)
         self.name = note()
         self.target = self._target_fields()
-        delivery = self._delivery_fields()
+        fields = self._export_fields()
         self.load = note()
         self.advice = note()
         self.advice.setProperty("role", "fault")
@@ -115,7 +115,7 @@ class MidiPage(QWidget):
         layout.addLayout(self.target)
         layout.addSpacing(6)
         layout.addWidget(heading("Export settings"))
-        layout.addLayout(delivery)
+        layout.addLayout(fields)
         layout.addWidget(self.load)
         layout.addWidget(self.advice)
         layout.addWidget(action_button(actions, "export-midi", True))
@@ -154,8 +154,8 @@ class MidiPage(QWidget):
             fields.addRow(field_label(text), field)
         return fields
 
-    def _delivery_fields(self) -> QFormLayout:
-        """How all lanes are delivered."""
+    def _export_fields(self) -> QFormLayout:
+        """How all lanes are exported."""
         settings = self.session.settings
         self.gap = Entry(
             "Minimum interval between changes",
@@ -178,15 +178,15 @@ class MidiPage(QWidget):
         self.exact.setToolTip("Adds tempo events for exact time; without them a constant tempo is one event")
         self.exact.setChecked(settings.midi.exact_time)
         self.exact.toggled.connect(self._set_exact)
-        delivery = form()
+        fields = form()
         for text, field in (
             ("Min. interval", self.gap),
             ("Tolerance", self.within),
             ("Time", self.exact),
             ("Files", self.split),
         ):
-            delivery.addRow(field_label(text), field)
-        return delivery
+            fields.addRow(field_label(text), field)
+        return fields
 
     def _table(self) -> QTableWidget:
         """Lanes, and how far they stray."""
