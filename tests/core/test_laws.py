@@ -129,7 +129,7 @@ class Laws(unittest.TestCase):
             np.testing.assert_allclose(heard.at(start + beats)[off], pattern.curve.at(beats)[off], atol=1e-9)
         self.assertEqual(float(heard.at(120.0)), float(lane.curve.at(120.0)))
 
-    def test_a_cycle_is_heard_by_the_renderer_and_delivered(self) -> None:
+    def test_a_cycle_is_heard_by_the_renderer_and_exported(self) -> None:
         from zolvek.formats.midi import step_streams
         from zolvek.sound.signal.automation import applied_lanes
 

@@ -168,7 +168,7 @@ class Described(unittest.TestCase):
 
 
 @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
-class EvaluatedLane(unittest.TestCase):
+class Hosted(unittest.TestCase):
     def setUp(self) -> None:
         from zolvek.sound.hosting.catalogue.loading import kind_of
 

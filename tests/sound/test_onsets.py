@@ -68,7 +68,7 @@ def scored(times: np.ndarray, told: np.ndarray, within: float) -> tuple[float, f
     return right / len(times), 1.0 - right / max(len(told), 1)
 
 
-class PluginEntry(unittest.TestCase):
+class Onsets(unittest.TestCase):
     def test_known_hits_are_found_to_five_milliseconds_and_nearer_than_by_the_library(self) -> None:
         import librosa  # onset strength and tempo as its documentation has them
 

@@ -60,7 +60,7 @@ class Exporting(WindowTest):
         self.assertEqual(self.errors, [])
         return path
 
-    def test_an_nrpn_lane_is_reported_delivered_and_read_again(self) -> None:
+    def test_an_nrpn_lane_is_reported_exported_and_read_again(self) -> None:
         self.session.focus.on("echo.feedback")
         page = self.panel.midi
         page.kind.setCurrentIndex(page.kind.findData("bend"))

@@ -104,7 +104,7 @@ class UpToDate(WindowTest):
         self.assertIsNotNone(backdrops.shown())
 
 
-class ScanRecord(unittest.TestCase):
+class SettingsRead(unittest.TestCase):
     def test_words_and_lists_of_the_settings_are_looked_at(self) -> None:
         """Each setting that takes one of a few values, with another one in the file; and lists of other things."""
         names = settings._words()

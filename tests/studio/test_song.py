@@ -318,7 +318,7 @@ class Strip(Piece):
 
 
 class Whole(Piece):
-    def test_from_stems_to_a_delivered_sweep_that_ends_before_a_hit(self) -> None:
+    def test_from_stems_to_an_exported_sweep_that_ends_before_a_hit(self) -> None:
         """Three sounds and a MIDI file dropped on the sheet, tempo fitted, sections named, a filter found, a
         sweep that ends a 1/64 before a hit, heard, exported."""
         session = self.session

@@ -33,7 +33,7 @@ class SweepJourney(WindowTest):
         self.assertEqual(self.session.shown.control, ("fog-filter", "drive"))
         self.key(Qt.Key.Key_A)
 
-    def test_draws_a_sweep_and_delivers_it(self) -> None:
+    def test_draws_a_sweep_and_exports_it(self) -> None:
         self.pick_fog_drive()
         self.assertEqual(self.session.focus.id, "fog-filter.drive")
         self.assertEqual(len(self.curve()), 1, "a new lane is flat")

@@ -65,7 +65,7 @@ def piece(folder: Path) -> Project:
     return with_track(project, replace(by_id[second], devices=(device,), lanes=tuple(lanes), notes=notes))
 
 
-class Beside_(unittest.TestCase):
+class Ports(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
