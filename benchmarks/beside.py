@@ -17,7 +17,7 @@ import numpy as np
 
 from tests.sync.jack_server import Capture, Jack
 from tests.sync.test_headless_player import moment_of
-from tests.sync.test_jack import CLICKS, RATE, Beside_, piece, stretches_of
+from tests.sync.test_jack import CLICKS, RATE, Ports, piece, stretches_of
 from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.demo.night_regatta import build
 from zolvek.sound.playback.internal_transport import SilentTransport
@@ -41,7 +41,7 @@ def figures(say: Say) -> None:
             print(error)
 
 
-class _Case(Beside_):
+class _Case(Ports):
     """The tests' own way to a server, without a test."""
 
     def runTest(self) -> None: ...

@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import tempfile
 import unittest
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -45,7 +46,7 @@ class Transactions(unittest.TestCase):
         made, index = point_edits.add(session.project.lane(lane).curve, 0.37, 0.2)
         for _ in range(2):  # the second of a drag changes nothing but what is selected
             session.edit_curve("Add a point", made, np.array([index]), gesture)
-        session.cancel_gesture(np.array([0]))
+        session.document.cancel_gesture(partial(session.points.place, np.array([0])))
         self.assertEqual(seen, [(count + 1, [index]), (count + 1, [index]), (count, [0])])
         self.assertEqual(selected, [], "one notice an edit")
 

@@ -24,11 +24,11 @@ from zolvek.studio.views.panels.rail import Rail
 from zolvek.studio.views.start.first_curve import FirstCurve, LessonBar
 from zolvek.studio.views.timeline.focus_lane import FocusLane
 from zolvek.studio.views.timeline.lane_header import Head
-from zolvek.studio.views.timeline.other_lanes import LowLanes
+from zolvek.studio.views.timeline.other_lanes import OtherLanes
 from zolvek.studio.views.timeline.ruler import Ruler
 from zolvek.studio.views.timeline.take_rows import TakesArea, TakesView
 from zolvek.studio.views.timeline.time_rows import TimeRows
-from zolvek.studio.views.timeline.track_row import TrackStrip
+from zolvek.studio.views.timeline.track_row import TrackRow
 
 LEAST_INDEX = 130
 
@@ -51,8 +51,8 @@ class Areas(QWidget):
         self.time_rows = TimeRows(studio)
         self.ruler = Ruler(session, view, studio.player, studio.hits)
         self.focus_lane: FocusLane = FocusLane(session, view)
-        self.low_lanes = LowLanes(session, view)
-        self.strip = TrackStrip(studio)
+        self.low_lanes = OtherLanes(session, view)
+        self.strip = TrackRow(studio)
         self.takes_view = TakesView(session, view)
         self.rail: Rail = Rail(studio)
         self.bench = Bench(studio)

@@ -57,7 +57,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "strip": ("sound-file", "notes-all", "notes-span", LINE, "bar-mark", "marks-fit", "tempo-from-sound", LINE,
         "hit-next", "hits-snap", "hits-of", LINE, "strip-tall", "strip-fold"),
     "switch": ("slot-here", "switch-remove", "next-slot"),
-    "low": LANE,
+    "other-lane": LANE,
     "track": ("mute", "solo", "solo-safe", LINE, "rename-track", "track-colour", "double-track", "track-up",
         "track-down", "copy-automation", LINE, "bypass-track", "clear-track", LINE, "add-track", "remove-track"),
     "device": ("bypass-device", LINE, "rename-device", "double-device", "device-up", "device-down", "device-track",

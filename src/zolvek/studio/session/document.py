@@ -87,7 +87,7 @@ class Document(QObject):
             self.history = self.history.ended()
             self.changed.emit()
 
-    def cancel_gesture(self, select: Callable[[], None] | None = None) -> None:
+    def cancel_gesture(self, select: Callable[[], None]) -> None:
         """Undo the gesture's edits. `select` places what was selected before it."""
         self._keep(self.history.cancelled(), select)
 

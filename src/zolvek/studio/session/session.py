@@ -157,10 +157,6 @@ class Session:
         """Put a changed lane in the place of the one of its id."""
         self.document.edit(label, replacement.with_lane(self.project, lane), gesture)
 
-    def cancel_gesture(self, chosen: Ints) -> None:
-        """Cancel what is being dragged; these points were selected before."""
-        self.document.cancel_gesture(partial(self.points.place, chosen))
-
     def undo(self) -> None:
         """Take back the last step, and select what was selected when it was made."""
         self._step("Undone", self.document.history.undo_label, self.document.undo)

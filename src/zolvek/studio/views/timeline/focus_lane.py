@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
@@ -16,22 +16,20 @@ from zolvek.studio.toolkit.curve_painting import repaint_playhead
 from zolvek.studio.toolkit.key_routing import FOCUS_LANE, TYPED_IN
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.backdrops import Backdrops
+from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of
 from zolvek.studio.views.timeline.hit_test import Hit, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
-from zolvek.studio.views.timeline.lane_drags import Drag, DragKeys
+from zolvek.studio.views.timeline.lane_drags import LaneDrag
 from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
 from zolvek.studio.views.timeline.plot import SCALE, Plot
 from zolvek.studio.views.timeline.press_actions import (
-    ENDS,
-    AnyDrag,
+    BoxDrag,
     begin,
-    choose_box,
     select_under,
 )
 from zolvek.studio.views.timeline.selection_frame import Handle, frame_of
 
 NO_BUTTON = Qt.MouseButton.NoButton
-CLICK = 4  # pixels a press may wander and still be a click
 
 HINTS = {
     "point": "Drag to move this point · Shift: one axis · Ctrl: off the grid",
@@ -69,10 +67,8 @@ class FocusLane(QWidget):
         self.setObjectName(FOCUS_LANE)
         self.setAccessibleName("Focus lane")
         self.setAccessibleDescription("The curve of the chosen parameter: draw and drag points")
-        self.drag: AnyDrag | None = None
+        self.dragging = Dragging(session, view, self)
         self.handle: Handle | None = None  # under the pointer
-        self.box: tuple[QPointF, QPointF] | None = None
-        self.press: QPointF | None = None
         self.pressed_on = Hit("empty")
         self.over = Hit("empty")
         self.pointer: QPointF | None = None
@@ -128,25 +124,26 @@ class FocusLane(QWidget):
             beat, value = self.aim(at)
             where = self.session.project.meter.text(max(beat, 0.0))
             text = f"{target.parameter.text(float(target.to_position(value)))}   {where}"
-        box = QRectF(*self.box).normalized() if self.box else None
-        return Hand(self.over, self.handle, self.drag is not None, box, at, text)
+        drag = self.dragging.drag
+        box = drag.box if isinstance(drag, BoxDrag) else None
+        return Hand(self.over, self.handle, drag is not None and box is None, box, at, text)
 
     def aim(self, pointer: QPointF) -> tuple[float, float]:
         """Beat and value that a press at the pointer means, or the held point's own."""
         target = self.session.target
         index = self.over.index
-        held = isinstance(self.drag, Drag) and self.drag.kind in ("move", "add")
-        if held and self.session.points.chosen.size:
-            index = int(self.session.points.chosen[0])
-            if isinstance(self.drag, Drag) and self.drag.segment >= 0 and self.drag.kind == "move":
-                place = int(np.searchsorted(self.drag.points, self.drag.segment))
-                index = int(self.session.points.chosen[min(place, self.session.points.chosen.size - 1)])
+        drag, chosen = self.dragging.drag, self.session.points.chosen
+        if isinstance(drag, LaneDrag) and drag.kind in ("move", "add") and chosen.size:
+            index = int(chosen[0])
+            if drag.segment >= 0 and drag.kind == "move":
+                grabbed = int(np.searchsorted(drag.points, drag.segment))
+                index = int(chosen[min(grabbed, chosen.size - 1)])
         elif self.over.kind != "point":
             index = -1
         if target is not None and 0 <= index < len(target.curve):
             return float(target.curve.beat[index]), float(target.curve.value[index])
         beat = self.plot.beat(pointer.x())
-        if self.over.kind == "empty" and not self._held().free:
+        if self.over.kind == "empty" and not keys_of().free:
             beat = float(self.session.tools.grid.snap(beat, self.session.project.meter))
         return beat, self.plot.value(pointer.y())
 
@@ -157,11 +154,6 @@ class FocusLane(QWidget):
         self.playhead = new
 
     # --- pointer and keys ---
-
-    def _held(self, event: QMouseEvent | None = None) -> DragKeys:
-        keys = event.modifiers() if event else QApplication.keyboardModifiers()
-        modifier = Qt.KeyboardModifier
-        return DragKeys(bool(keys & modifier.ControlModifier), bool(keys & modifier.ShiftModifier), self.bending)
 
     def _hit(self, at: QPointF) -> Hit:
         target, area = self.session.target, self.plot.area
@@ -189,38 +181,19 @@ class FocusLane(QWidget):
         if event.button() != Qt.MouseButton.LeftButton or self.session.target is None:
             return
         at = event.position()
-        self.press, self.pressed_on, held = at, self._hit(at), self._held(event)
+        self.pressed_on, held = self._hit(at), keys_of(event, self.bending)
         if from_field and self.pressed_on.kind == "empty":
             return  # the press only took the keyboard from a field
         if self.session.lane is not None and self.session.lane.locked:
             self._click(held)  # what is locked can be selected, and copied
             return
-        self.session.notices.try_to(lambda: self._begin(at, held))
+        self.dragging.begin(at, lambda: begin(self.session, self.plot, at, self.pressed_on, held))
         self.update()
-
-    def _begin(self, at: QPointF, held: DragKeys) -> None:
-        begun = begin(self.session, self.plot, at, self.pressed_on, held)
-        if isinstance(begun, QPointF):
-            self.box = (begun, begun)
-        else:
-            self.drag = begun
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = self.pointer = event.position()
-        if self.box:
-            self.box = (self.box[0], at)
-        elif self.drag is not None and self.press is not None:
-            way = at - self.press
-            if self.drag.moved or max(abs(way.x()), abs(way.y())) >= CLICK:
-                if isinstance(self.drag, Drag) and self.drag.kind == "move" and not self.drag.moved:
-                    self.session.points.choose(self.drag.points)
-                along = abs(way.x()) >= abs(way.y())
-                drag = self.drag
-                value = drag.value - way.y() / self.plot.area.height()
-                beat = drag.beat + way.x() / self.view.width * self.view.beats
-                self.session.notices.try_to(lambda: drag.update(beat, value, self._held(event), along))
-        else:
+        if not self.dragging.update(event, self.bending):
             self._hover(at)
         self.update()
 
@@ -251,16 +224,8 @@ class FocusLane(QWidget):
         assert event is not None
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        if self.box:
-            choose_box(self.session, self.plot, QRectF(*self.box).normalized())
-            self.box = None
-        elif self.drag is not None:
-            drag, self.drag = self.drag, None
-            if drag.moved or drag.kind in ENDS:
-                drag.finish()
-            else:
-                self._click(self._held(event))
-        self.press = None
+        if self.dragging.finish() is not None:
+            self._click(keys_of(event))
         self._hover(event.position())
         self.update()
 
@@ -284,7 +249,7 @@ class FocusLane(QWidget):
         if target is None or found.kind != "segment":
             return self.mousePressEvent(event)
         beat = self.plot.beat(event.position().x())
-        snapped = beat if self._held(event).free else self.session.tools.grid.snap(beat, self.session.project.meter)
+        snapped = beat if keys_of(event).free else self.session.tools.grid.snap(beat, self.session.project.meter)
         curve, index = point_edits.add(target.curve, float(snapped), float(target.curve.at(snapped)))
         self.session.edit_curve("Add a point", curve, np.array([index]))
 
@@ -301,7 +266,7 @@ class FocusLane(QWidget):
         assert event is not None
         if event.key() == Qt.Key.Key_B and not event.modifiers():
             self.bending = True
-            if self.pointer is not None and self.drag is None:
+            if self.pointer is not None and self.dragging.drag is None:
                 self._hover(self.pointer)
         elif event.key() == Qt.Key.Key_Escape:
             self.escape()
@@ -312,21 +277,15 @@ class FocusLane(QWidget):
         assert event is not None
         if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
             self.bending = False
-            if self.pointer is not None and self.drag is None:
+            if self.pointer is not None and self.dragging.drag is None:
                 self._hover(self.pointer)
         else:
             super().keyReleaseEvent(event)
 
     def escape(self) -> None:
-        """Escape: a drag is undone, a box dropped, and with neither whatever mode there is left."""
-        if self.drag is not None:
-            self.drag.cancel()
-            self.drag = None
-        elif self.box:
-            self.box = None
-        else:
+        """Escape: a drag is cancelled, and without one whatever mode there is is left."""
+        if not self.dragging.cancel():
             leave(self.session)
-        self.press = None
         self.update()
 
     def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:

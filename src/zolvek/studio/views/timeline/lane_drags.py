@@ -1,14 +1,12 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What a drag on the focus lane does: one small class a gesture, chosen from one table.
 
-Every gesture works from the curve as it was when the button went down, so a drag has no memory
-of its way, and `Drag.update` gives the whole new curve.
+`LaneDrag.update` gives the whole new curve, worked from the one as it was when the button went down.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import NamedTuple
 
 import numpy as np
 
@@ -23,18 +21,11 @@ from zolvek.core.curve.stamps import stamped
 from zolvek.core.curve.thinning import fitted
 from zolvek.core.edits.targets import Target
 from zolvek.studio.session.session import NONE_CHOSEN, Session
-
-
-class DragKeys(NamedTuple):
-    """The keys that change a drag."""
-
-    free: bool = False  # time does not snap
-    axis: bool = False  # one axis is held
-    bend: bool = False
+from zolvek.studio.views.timeline.drag import Drag, DragKeys, Pointer, snapped
 
 
 @dataclass(eq=False)
-class Drag:
+class LaneDrag(Drag):
     """One drag: where it began (beat, value), what it holds, and what it does."""
 
     session: Session
@@ -42,10 +33,10 @@ class Drag:
     curve: Curve
     beat: float
     value: float
+    height: float  # of the lane, in pixels
     points: Ints = field(default_factory=lambda: NONE_CHOSEN)
     segment: int = -1
-    before: Ints = field(default_factory=lambda: NONE_CHOSEN)
-    moved: bool = False
+    before: Ints = field(default_factory=lambda: NONE_CHOSEN)  # the points that were selected
     stroke: Stroke = field(init=False)
 
     @property
@@ -53,34 +44,24 @@ class Drag:
         """The name of the step."""
         return LABELS[self.kind].format(_points(len(self.points)))
 
-    def update(self, beat: float, value: float, held: DragKeys, along: bool) -> None:
-        """The pointer is at `beat` and `value`; `along`: it went further in time than in value."""
-        self.moved = True
-        curve, points = UPDATES[self.kind](self, beat, value, held, along)
+    @property
+    def acts(self) -> bool:  # type: ignore[override]  # of one class, two kinds of drags
+        """A point that is added is there with the press."""
+        return self.kind == "add"
+
+    def update(self, pointer: Pointer) -> None:
+        """The whole new curve, for where the pointer is."""
+        beat, value = self.beat + pointer.beats, self.value + pointer.rise(self.height)
+        curve, points = UPDATES[self.kind](self, beat, value, pointer.keys, pointer.along)
         moved = (self.points, points) if self.kind == "move" else None
         self.session.edit_curve(self.label, curve, points, self, moved)
-
-    def finish(self) -> None:
-        """End the drag: one step."""
-        self.session.document.end_gesture()
-
-    def cancel(self) -> None:
-        """Undo the drag."""
-        self.session.cancel_gesture(self.before)
 
 
 def _points(count: int) -> str:
     return "a point" if count == 1 else f"{count} points"
 
 
-def _snapped(drag: Drag, beat: float, held: DragKeys) -> float:
-    session = drag.session
-    if held.free:
-        return beat
-    return float(session.tools.grid.snap(beat, session.project.meter))
-
-
-def _shift(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[float, float]:
+def _shift(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[float, float]:
     """How far to move, after the grid and the held axis: the grabbed point lands on a line, or keeps
     its distance from one."""
     if held.axis and not along:
@@ -101,13 +82,13 @@ def _shift(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -
     return beats, _level_move(drag, value - drag.value, held)
 
 
-def _half_step(drag: Drag) -> float:
+def _half_step(drag: LaneDrag) -> float:
     grid = drag.session.tools.grid
     step = grid.step_at(max(drag.beat, 0.0), drag.session.project.meter)
     return 0.5 * step if grid.on else 0.0
 
 
-def _level_move(drag: Drag, rise: float, held: DragKeys) -> float:
+def _level_move(drag: LaneDrag, rise: float, held: DragKeys) -> float:
     """How far to move in value, so that the grabbed point lands on a level of the value grid."""
     session, target = drag.session, drag.session.target
     if held.free or session.tools.value_grid.kind == "off" or target is None or abs(rise) < 1e-12:
@@ -117,16 +98,16 @@ def _level_move(drag: Drag, rise: float, held: DragKeys) -> float:
     return session.tools.value_grid.snap(own + rise, target.reach, target.parameter) - own
 
 
-def _move(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
+def _move(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     beats, height = _shift(drag, beat, value, held, along)
     return point_edits.move(drag.curve, drag.points, beats, height, drag.session.settings.editing.collisions)
 
 
-def _bend(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
+def _bend(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     return point_edits.bend_through(drag.curve, drag.segment, drag.beat, value), drag.before
 
 
-def _stroke(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
+def _stroke(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     """A freehand stroke, reduced to few shaped points while the user is still down."""
     drag.stroke.go(max(beat, 0.0), value)
     beats, values = drag.stroke.samples()
@@ -150,12 +131,12 @@ def over_choices(beats: Floats, values: Floats, target: Target) -> Curve:
     return lines(beats[new], level, HOLD)
 
 
-def _span_of(drag: Drag, beat: float, held: DragKeys) -> tuple[float, float]:
-    ends = sorted(max(_snapped(drag, b, held), 0.0) for b in (drag.beat, beat))
+def _span_of(drag: LaneDrag, beat: float, held: DragKeys) -> tuple[float, float]:
+    ends = sorted(snapped(drag.session, b, held) for b in (drag.beat, beat))
     return ends[0], ends[1]
 
 
-def _line(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
+def _line(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
     if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
@@ -165,7 +146,7 @@ def _line(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) ->
     return splice(drag.curve, first, straight), NONE_CHOSEN
 
 
-def _form(drag: Drag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
+def _form(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
     if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
@@ -220,38 +201,38 @@ class Stroke:
         return fine, np.interp(fine, beats, self.values)
 
 
-def begin_drawing(session: Session, tool: str, beat: float, value: float, held: DragKeys) -> Drag:
+def begin_drawing(session: Session, tool: str, beat: float, value: float, height: float) -> LaneDrag:
     """A freehand stroke, a line or a form, by the tool in hand."""
     target = session.target
     assert target is not None
-    drag = Drag(session, tool, target.curve, max(beat, 0.0), value, before=session.points.chosen)
+    drag = LaneDrag(session, tool, target.curve, max(beat, 0.0), value, height, before=session.points.chosen)
     drag.stroke = Stroke(max(beat, 0.0), value)
     return drag
 
 
-def begin_add(session: Session, beat: float, value: float, held: DragKeys) -> Drag:
+def begin_add(session: Session, beat: float, value: float, height: float, held: DragKeys) -> LaneDrag:
     """A new point where the pointer is, then dragged on."""
     target = session.target
     assert target is not None
     before = session.points.chosen
-    at = max(beat if held.free else float(session.tools.grid.snap(beat, session.project.meter)), 0.0)
+    at = snapped(session, beat, held)
     if not held.free:
         value = session.tools.value_grid.snap(value, target.reach, target.parameter)
     curve, index = point_edits.add(target.curve, at, value, bool(target.parameter.steps))
-    drag = Drag(session, "add", curve, beat, value, np.array([index]), before=before)
+    drag = LaneDrag(session, "add", curve, beat, value, height, np.array([index]), before=before)
     session.edit_curve(drag.label, curve, drag.points, drag)
     return drag
 
 
-def begin_move(session: Session, points: Ints, grabbed: int, beat: float, value: float) -> Drag:
+def begin_move(session: Session, points: Ints, grabbed: int, beat: float, value: float, height: float) -> LaneDrag:
     """The points move as a group; the grabbed one is what snaps."""
     target = session.target
     assert target is not None
-    return Drag(session, "move", target.curve, beat, value, points, grabbed, session.points.chosen)
+    return LaneDrag(session, "move", target.curve, beat, value, height, points, grabbed, session.points.chosen)
 
 
-def begin_bend(session: Session, segment: int, beat: float, value: float) -> Drag:
+def begin_bend(session: Session, segment: int, beat: float, value: float, height: float) -> LaneDrag:
     """Begin to bend a segment."""
     target = session.target
     assert target is not None
-    return Drag(session, "bend", target.curve, beat, value, NONE_CHOSEN, segment, session.points.chosen)
+    return LaneDrag(session, "bend", target.curve, beat, value, height, NONE_CHOSEN, segment, session.points.chosen)

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
@@ -19,42 +21,71 @@ from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import points_shown
 from zolvek.studio.toolkit.viewport import Viewport
-from zolvek.studio.views.timeline.focus_lane import CLICK, SCALE
+from zolvek.studio.views.timeline.drag import CLICK, Drag, Dragging, DragKeys, Pointer, moved, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, hit
+from zolvek.studio.views.timeline.plot import SCALE
 
 ROW, TALL = 46, 92
 MOST_KEPT = 256  # drawn rows
 MOST_POINTS = 40  # in view, that a low lane shows
 
 
-class LowDrag:
-    """A point of a low lane in the user; the focus stays where it is."""
+class PointDrag(Drag):
+    """A point of one of the other lanes; the focus stays where it is."""
 
-    def __init__(self, session: Session, view: Viewport, lane: Lane, index: int, inner: QRectF, at: QPointF) -> None:
-        self.session, self.view, self.inner, self.start = session, view, inner, at
+    def __init__(self, session: Session, lane: Lane, index: int, height: float) -> None:
+        self.session, self.height = session, height
         self.lane, self.curve, self.index = lane.id, lane.curve, index
         self.target = base(session.project, lane.id)
-        self.moved = False
 
-    def update(self, at: QPointF, free: bool) -> None:
+    def update(self, pointer: Pointer) -> None:
         """Move the point to the pointer."""
-        way = at - self.start
-        if not self.moved and max(abs(way.x()), abs(way.y())) < CLICK:
-            return
-        self.moved = True
         session, own = self.session, float(self.curve.beat[self.index])
-        to = own + way.x() / self.view.width * self.view.beats
-        if not free:
-            to = session.tools.moved(own, to, session.project.meter) if abs(way.x()) >= CLICK else own
-        rise = -way.y() / self.inner.height()
-        curve, _ = point_edits.move(
+        to = own + pointer.beats
+        if not pointer.keys.free:
+            to = moved(session, own, to, pointer.keys) if abs(pointer.delta.x()) >= CLICK else own
+        rise = pointer.rise(self.height)
+        curve, where = point_edits.move(
             self.curve, np.array([self.index]), to - own, rise, session.settings.editing.collisions
         )
         project = self.target.put(session.document.before(self), lambda _: curve)
         session.document.edit(f"Move a point of {session.project.label_of(self.lane)}", project, self)
+        at = where[0]
+        value = self.target.parameter.text(float(self.target.to_position(curve.value[at])))
+        self.text = f"{value}   {session.project.meter.text(float(curve.beat[at]))}"
 
 
-class LowLanes(QWidget):
+class SweepDrag(Drag):
+    """With Shift, over rows: those are worked on with the focus, as one, and the time it goes over is the span; on
+    one spot it takes the row along, or no longer. `rows` gives the lanes between two heights."""
+
+    acts = True
+
+    def __init__(self, session: Session, rows: Callable[[float, float], set[str]], beat: float, at: QPointF) -> None:
+        self.session, self.rows, self.beat = session, rows, beat
+        self.also, self.span = session.span.also, session.span.beats
+        session.span.take_along(self.also ^ rows(at.y(), at.y()))
+
+    def update(self, pointer: Pointer) -> None:
+        """Sweep to the pointer."""
+        session = self.session
+        rows = self.rows(*sorted((pointer.start.y(), pointer.at.y())))
+        if abs(pointer.delta.x()) < CLICK:
+            session.span.take_along(self.also ^ rows)
+            return
+        ends = sorted(snapped(session, beat, DragKeys()) for beat in (self.beat, pointer.beat))
+        first, last = (min(beat, session.project.length) for beat in ends)
+        if last > first:
+            session.span.beats = (first, last)
+        session.span.take_along(self.also | rows)
+
+    def cancel(self) -> None:
+        """Take along, and select, what was before."""
+        self.session.span.beats = self.span
+        self.session.span.take_along(self.also)
+
+
+class OtherLanes(QWidget):
     """One row a lane; a press makes it the focus, and its points can be dragged where they are."""
 
     def __init__(self, session: Session, view: Viewport) -> None:
@@ -65,9 +96,7 @@ class LowLanes(QWidget):
         self.rows: dict[object, QPixmap] = {}
         self.playhead = -1.0
         self.shown: object = None
-        self.drag: LowDrag | None = None
-        # Where a sweep with Shift began, and the lanes that were taken along before.
-        self.swept: tuple[QPointF, frozenset[str]] | None = None
+        self.dragging = Dragging(session, view, self)
         for signal in (
             session.document.changed, session.focus.changed, session.look.changed, session.span.changed, view.changed,
         ):  # fmt: skip
@@ -239,18 +268,12 @@ class LowLanes(QWidget):
         lane = self._lane_at(at.y()) if at is not None else None
         if lane is not None:
             self.session.focus.on(lane.id)
-        return "low" if lane is not None or at is None else ""
+        return "other-lane" if lane is not None or at is None else ""
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = event.position()
-        if self.swept is not None:
-            self._sweep(at)
-            return
-        if self.drag is not None:
-            free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-            drag = self.drag
-            self.session.notices.try_to(lambda: drag.update(at, free))
+        if self.dragging.update(event):
             return
         found = self._hit(at)
         on_point = found is not None and found[1].kind == "point" and not found[0].locked
@@ -269,44 +292,25 @@ class LowLanes(QWidget):
         found = self._hit(event.position())
         if found is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        lane, what, inner = found
+        (lane, what, inner), at = found, event.position()
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.swept = event.position(), self.session.span.also
-            self._sweep(event.position())
+            beat = max(self.view.beat(at.x() - SCALE), 0.0)
+            self.dragging.begin(at, lambda: SweepDrag(self.session, self._rows, beat, at))
         elif what.kind == "point" and not lane.locked:
-            self.drag = LowDrag(self.session, self.view, lane, what.index, inner, event.position())
+            self.dragging.begin(at, lambda: PointDrag(self.session, lane, what.index, inner.height()))
         else:
             self.session.focus.on(lane.id)
 
-    def _sweep(self, at: QPointF) -> None:
-        """The rows from where the sweep began are worked on with the focus, as one, and the time it goes
-        over is the span; on one spot it takes the row along, or no longer."""
-        assert self.swept is not None
-        start, before = self.swept
-        low, high = sorted((start.y(), at.y()))
-        rows = {x.id for x, top, height in self._tops() if top < high + 1 and top + height > low}
-        session = self.session
-        if abs(at.x() - start.x()) < CLICK:
-            session.span.take_along(before ^ rows)
-            return
-        snap = session.tools.grid.snap
-        ends = sorted(max(self.view.beat(p.x() - SCALE), 0.0) for p in (start, at))
-        first, last = (min(float(snap(b, session.project.meter)), session.project.length) for b in ends)
-        if last > first:
-            session.span.beats = (first, last)
-        session.span.take_along(before | rows)
+    def _rows(self, low: float, high: float) -> set[str]:
+        """The lanes whose rows lie between two heights."""
+        return {lane.id for lane, top, height in self._tops() if top < high + 1 and top + height > low}
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A point that was only pressed brings its lane up, selected."""
-        drag, self.drag = self.drag, None
-        self.swept = None
-        if drag is None:
-            return
-        if drag.moved:
-            self.session.document.end_gesture()
-        else:
-            self.session.focus.on(drag.lane)
-            self.session.points.choose(np.array([drag.index]))
+        clicked = self.dragging.finish()
+        if isinstance(clicked, PointDrag):
+            self.session.focus.on(clicked.lane)
+            self.session.points.choose(np.array([clicked.index]))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

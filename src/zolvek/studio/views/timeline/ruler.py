@@ -14,8 +14,9 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import shown_bars
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.timeline.drag import Dragging, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
-from zolvek.studio.views.timeline.ruler_marks import Mark, MarkDrag, mark_at, marks_of
+from zolvek.studio.views.timeline.ruler_marks import MarkDrag, SpanDrag, mark_at, marks_of
 
 HEIGHT = 38
 HINT = "Click to place the playhead · drag to select a span, snapped to the grid · Esc clears it"
@@ -32,7 +33,6 @@ class Ruler(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Ruler")
-        self.start: float | None = None
         for signal in (
             session.span.changed, session.look.changed, view.changed, hits.changed,
         ):  # fmt: skip
@@ -42,7 +42,7 @@ class Ruler(QWidget):
         self._fold()
         session.document.changed.connect(self._follow)
         session.focus.changed.connect(self._follow)
-        self.mark: MarkDrag | None = None
+        self.dragging = Dragging(session, view, self)
         self.playhead = 0.0
         session.playhead.changed.connect(self._move_playhead)
 
@@ -136,39 +136,26 @@ class Ruler(QWidget):
                 name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight, int(area.width()))
                 painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
-    def _beat(self, event: QMouseEvent) -> float:
-        beat = self.view.beat(event.position().x() - SCALE)
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            return max(beat, 0.0)
-        return float(self.session.tools.grid.snap(max(beat, 0.0), self.session.project.meter))
-
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
             found = mark_at(self.session, self.view, event.position().x() - SCALE)
-            if found is not None and event.position().y() + self.lift > 18:
-                self.session.notices.try_to(lambda: self._take(found))
+            at = event.position()
+            if found is not None and at.y() + self.lift > 18:
+                self.dragging.begin(at, lambda: MarkDrag(self.session, found))
                 return
-            self.start = self._beat(event)
-            self.press_x = event.position().x()
+            beat = snapped(self.session, self.view.beat(at.x() - SCALE), keys_of(event))
+            self.dragging.begin(at, lambda: SpanDrag(self.session, beat))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.mark is not None:
-            mark, beat = self.mark, self._beat(event)
-            self.session.notices.try_to(lambda: mark.update(beat))
+        if self.dragging.update(event):
             return
         near = mark_at(self.session, self.view, event.position().x() - SCALE)
         shapes = Qt.CursorShape
         self.setCursor(shapes.SplitHCursor if near else shapes.ArrowCursor)
         plays = f"{near.text} plays from here · " if near and near.text else ""
         self.session.notices.say(f"{plays}{MARK_HINT}" if near else HINT)
-        if self.start is not None and abs(event.position().x() - self.press_x) > 3:
-            low, high = sorted((self.start, min(self._beat(event), self.session.project.length)))
-            self.session.span.choose((low, high) if high > low else None)
-
-    def _take(self, found: Mark) -> None:
-        self.mark = MarkDrag(self.session, found)
 
     def menu_kind(self, at: QPoint | None) -> str:
         """What the menu is of: a switch that is pressed goes with the playhead there."""
@@ -180,20 +167,15 @@ class Ruler(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.mark is not None:
-            self.mark.finish()
-            self.mark = None
-            return
-        if self.start is not None and abs(event.position().x() - self.press_x) <= 3:
-            self.player.seek(self.start)
-        self.start = None
+        clicked = self.dragging.finish()
+        if isinstance(clicked, SpanDrag):
+            self.player.seek(clicked.beat)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """A double press selects the section under the pointer."""
         assert event is not None
         beat = self.view.beat(event.position().x() - SCALE)
         self.session.span.choose(self.session.project.section_at(beat))
-        self.start = None
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

@@ -11,6 +11,7 @@ from zolvek.core.model.project import Lane
 from zolvek.studio.session.command_scope import unlocked
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.timeline.drag import Drag, Pointer, snapped
 
 NEAR = 6.0  # pixels within which a mark is taken hold of
 
@@ -42,17 +43,17 @@ def mark_at(session: Session, view: Viewport, x: float) -> Mark | None:
     return min(near, key=lambda mark: abs(view.x(mark.beat) - x), default=None)
 
 
-class MarkDrag:
-    """A mark in the user."""
+class MarkDrag(Drag):
+    """A mark of the lane: one end of its loop, or a slot change."""
 
     def __init__(self, session: Session, mark: Mark) -> None:
         self.session, self.mark = session, mark
         self.lane = unlocked(session)
 
-    def update(self, beat: float) -> None:
-        """Raises ZolvekError where a loop would have no length."""
+    def update(self, pointer: Pointer) -> None:
+        """Take the mark to the pointer."""
         session, lane = self.session, self.lane
-        beat = min(max(beat, 0.0), session.project.length)
+        beat = min(snapped(session, pointer.beat, pointer.keys), session.project.length)
         at = session.project.meter.text(beat)
         if self.mark.kind == "switch":
             made = lanes.moved_switch(lane, self.mark.beat, beat)
@@ -65,8 +66,23 @@ class MarkDrag:
                 return
             made = lanes.with_loop(lane, *ends)
             label = f"Move the lane loop to {at}"
+        self.text = label
         session.edit_lane(label, made, self)
 
-    def finish(self) -> None:
-        """End the drag: one step."""
-        self.session.document.end_gesture()
+
+class SpanDrag(Drag):
+    """The span that is drawn on the ruler. It is no step: a selection is not undone, but cancelled."""
+
+    def __init__(self, session: Session, beat: float) -> None:
+        self.session, self.beat, self.before = session, beat, session.span.beats
+
+    def update(self, pointer: Pointer) -> None:
+        """Select up to the pointer."""
+        session = self.session
+        end = min(snapped(session, pointer.beat, pointer.keys), session.project.length)
+        low, high = sorted((self.beat, end))
+        session.span.choose((low, high) if high > low else None)
+
+    def cancel(self) -> None:
+        """Select what was selected."""
+        self.session.span.choose(self.before)

@@ -4,14 +4,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import NamedTuple
 
-from zolvek.core.arrays import Ints
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.spans import clear, piece, splice
-from zolvek.studio.session.session import NONE_CHOSEN, Session
+from zolvek.studio.session.session import Session
 
 GRAB = 8.0  # pixels
 
@@ -80,79 +77,3 @@ HANDLES = (
            lambda frame, beats, value: lambda piece: shaping.lifted(piece, value)),
     Handle("length", 1.0, 0.5, "Drag to stretch in time", "Stretch", None),
 )  # fmt: skip
-
-
-@dataclass(eq=False)
-class FrameDrag:
-    """A drag of a handle: always computed from the curve as it was."""
-
-    session: Session
-    handle: Handle
-    frame: Frame
-    curve: Curve
-    beat: float
-    value: float
-    before: Ints
-    kind: str = "frame"
-    moved: bool = False
-    segment: int = -1
-
-    def update(self, beat: float, value: float, held: object, along: bool) -> None:
-        """Move the handle to the pointer."""
-        self.moved = True
-        frame, session = self.frame, self.session
-        if self.handle.shaper is None:
-            end = beat if getattr(held, "free", False) else session.tools.moved(frame.last, beat, session.project.meter)
-            curve = self._stretched(max(end, frame.first + 1e-3))
-        else:
-            shaper = self.handle.shaper(frame, beat - self.beat, value - self.value)
-            curve = shaping.on_span(self.curve, frame.first, frame.last, shaper, session.settings.editing.edge_ramp)
-        session.edit_curve(self.handle.label, curve, NONE_CHOSEN, self)
-
-    def _stretched(self, end: float) -> Curve:
-        """The song fills up to `end`; what it leaves behind goes straight on."""
-        frame = self.frame
-        part = piece(self.curve, frame.first, frame.last)
-        put = shaping.stretched(part, (end - frame.first) / (frame.last - frame.first))
-        base = clear(self.curve, frame.first, frame.last) if end < frame.last else self.curve
-        return splice(base, frame.first, put)
-
-    def finish(self) -> None:
-        """End the drag: one step."""
-        self.session.document.end_gesture()
-
-    def cancel(self) -> None:
-        """Undo the drag."""
-        self.session.cancel_gesture(self.before)
-
-
-@dataclass(eq=False)
-class CopyDrag:
-    """A drag that leaves a copy of the framed span where it is dropped."""
-
-    session: Session
-    frame: Frame
-    curve: Curve
-    beat: float
-    before: Ints
-    value: float = 0.0
-    kind: str = "copy"
-    moved: bool = False
-    segment: int = -1
-
-    def update(self, beat: float, value: float, held: object, along: bool) -> None:
-        """Move the copy to the pointer."""
-        self.moved = True
-        session, frame = self.session, self.frame
-        wanted = max(frame.first + beat - self.beat, 0.0)
-        to = session.tools.moved(frame.first, wanted, session.project.meter)
-        put = piece(self.curve, frame.first, frame.last)
-        session.edit_curve("Copy the span", splice(self.curve, to, put), NONE_CHOSEN, self)
-
-    def finish(self) -> None:
-        """End the drag: one step."""
-        self.session.document.end_gesture()
-
-    def cancel(self) -> None:
-        """Undo the drag."""
-        self.session.cancel_gesture(self.before)

@@ -13,10 +13,33 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.timeline.drag import Drag, Dragging, Pointer, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
 
 ROW, MOST_ROWS = 34, 4
 HINT = "Drag across a take to use that span for the lane · click to select the take"
+
+
+class ChoiceDrag(Drag):
+    """A span of a take that is chosen."""
+
+    def __init__(self, session: Session, take: Take, beat: float) -> None:
+        self.session, self.take, self.first, self.last = session, take, beat, beat
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """From the earlier beat to the later one."""
+        return min(self.first, self.last), max(self.first, self.last)
+
+    def update(self, pointer: Pointer) -> None:
+        """Up to the pointer."""
+        self.last = snapped(self.session, pointer.beat, pointer.keys)
+
+    def finish(self) -> None:
+        """Choose the span of the take."""
+        low, high = self.span
+        if high > low:
+            choose(self.session, self.take.id, low, high)
 
 
 class TakesView(QWidget):
@@ -28,8 +51,7 @@ class TakesView(QWidget):
     def __init__(self, session: Session, view: Viewport) -> None:
         super().__init__()
         self.session, self.view = session, view
-        self.start: tuple[Take, float] | None = None
-        self.end = 0.0
+        self.dragging = Dragging(session, view, self)
         self.setMouseTracking(True)
         self.setAccessibleName("Takes of the focus lane")
         for signal in (session.document.changed, session.focus.changed, session.passes.changed):
@@ -69,8 +91,9 @@ class TakesView(QWidget):
             for choice in lane.comp.choices if lane is not None and lane.comp else ():
                 if choice.take == take.id:
                     self._mark(painter, theme, area, choice.first, choice.last)
-            if self.start is not None and self.start[0].id == take.id:
-                low, high = sorted((self.start[1], self.end))
+            drag = self.dragging.drag
+            if isinstance(drag, ChoiceDrag) and drag.take.id == take.id:
+                low, high = drag.span
                 self._mark(painter, theme, area, low, high)
             painter.save()
             painter.setClipRect(inner)
@@ -100,12 +123,6 @@ class TakesView(QWidget):
         row = int(y // ROW)
         return self.takes[row] if 0 <= row < len(self.takes) else None
 
-    def _beat(self, event: QMouseEvent) -> float:
-        beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            return beat
-        return float(self.session.tools.grid.snap(beat, self.session.project.meter))
-
     def menu_kind(self, at: QPoint | None) -> str:
         """The kind of its context menu."""
         take = self._take_at(at.y()) if at is not None else None
@@ -118,25 +135,19 @@ class TakesView(QWidget):
         take = self._take_at(event.position().y())
         if take is not None and event.button() == Qt.MouseButton.LeftButton:
             self.session.picked.pick_take(take.id)
-            self.start, self.end = (take, self._beat(event)), self._beat(event)
+            at = event.position()
+            beat = snapped(self.session, self.view.beat(at.x() - SCALE), keys_of(event))
+            self.dragging.begin(at, lambda: ChoiceDrag(self.session, take, beat))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.session.notices.say(HINT)
-        if self.start is not None:
-            self.end = self._beat(event)
-            self.update()
+        self.dragging.update(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self.start is None:
-            return
-        take, begun = self.start
-        self.start = None
-        low, high = sorted((begun, self.end))
-        if high > low:
-            self.session.notices.try_to(lambda: choose(self.session, take.id, low, high))
-        else:
-            self.session.span.choose((take.first, take.last))
+        clicked = self.dragging.finish()
+        if isinstance(clicked, ChoiceDrag):
+            self.session.span.choose((clicked.take.first, clicked.take.last))
         self.update()
 
 

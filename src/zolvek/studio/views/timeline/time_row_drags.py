@@ -1,10 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Things of the time rows in the user."""
+"""Drags of sections, their borders, the end, meter and tempo on the time rows."""
 
 from __future__ import annotations
-
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
 
 from zolvek.core.edits.time_maps import tempo_moved
 from zolvek.core.records import replace
@@ -12,23 +9,33 @@ from zolvek.core.time.meter import MeterMap
 from zolvek.studio.commands import sections, song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.session import Session
+from zolvek.studio.views.timeline.drag import Drag, Pointer, snapped
 from zolvek.studio.views.timeline.tempo_scale import TempoScale
 
 
-class Drag:
-    """`move` is given the beat under the pointer, on a bar line with `by_bars`, else on the grid."""
+def nearest_bar(meter: MeterMap, beat: float) -> float:
+    """The bar line nearest to a beat."""
+    bar = meter.bar_at(beat)
+    return min((meter.bar_beat(bar), meter.bar_beat(bar + 1)), key=lambda line: abs(line - beat))
+
+
+class TimeDrag(Drag):
+    """A drag that goes by bar lines, or by the grid where `by_bars` is False."""
 
     by_bars = True
 
-    def move(self, beat: float, event: QMouseEvent) -> None:
-        """Move to the pointer."""
-        raise NotImplementedError
+    def __init__(self, session: Session) -> None:
+        self.session = session
 
-    def finish(self) -> None:
-        """End the drag: one step."""
+    def beat(self, pointer: Pointer) -> float:
+        """The beat under the pointer, on a bar line or on the grid; Ctrl frees it."""
+        meter = self.session.project.meter
+        if pointer.keys.free or not self.by_bars:
+            return snapped(self.session, pointer.beat, pointer.keys)
+        return nearest_bar(meter, pointer.beat)
 
 
-class SectionDrag(Drag):
+class SectionDrag(TimeDrag):
     """A whole section: released over another one, it comes before that, or after it where it came from
     before."""
 
@@ -36,8 +43,9 @@ class SectionDrag(Drag):
         self.session, self.number = session, number
         self.target: int | None = None
 
-    def move(self, beat: float, event: QMouseEvent) -> None:
+    def update(self, pointer: Pointer) -> None:
         """Move the section to the pointer."""
+        beat = self.beat(pointer)
         spans = self.session.project.section_spans()
         over = max((i for i, (_, first, _) in enumerate(spans) if first <= beat), default=0)
         _, first, last = spans[over]
@@ -45,55 +53,59 @@ class SectionDrag(Drag):
         self.target = None if to in (self.number, self.number + 1) else to
         name = spans[self.number][0].name
         where = "at the end" if to >= len(spans) else f"before {spans[to][0].name}"
-        self.session.notices.say(f"{name} stays where it is" if self.target is None else f"{name} moves {where}")
+        self.text = f"{name} stays where it is" if self.target is None else f"{name} moves {where}"
 
     def finish(self) -> None:
-        """End the drag: one step."""
+        """Move the section, as one step."""
         if self.target is not None:
             sections.move_section_to(self.session, self.number, self.target)
 
 
-class BorderDrag(Drag):
+class BorderDrag(TimeDrag):
     """Where a section begins."""
 
     def __init__(self, session: Session, number: int) -> None:
         self.session, self.number = session, number
         self.name = session.project.section_spans()[number][0].name
 
-    def move(self, beat: float, event: QMouseEvent) -> None:
+    def update(self, pointer: Pointer) -> None:
         """Move the border to the pointer."""
+        beat = self.beat(pointer)
         at = self.session.project.meter.text(beat)
         label = f"{self.name} begins at {at}"
         sections.change_section(self.session, self.number, label, self, beat=beat)
 
 
-class EndDrag(Drag):
+class EndDrag(TimeDrag):
     """The song's end; what lies beyond it is asked about when it is released."""
 
     def __init__(self, studio: Studio) -> None:
+        super().__init__(studio.session)
         self.studio = studio
-        self.beat: float | None = None
+        self.end: float | None = None
 
-    def move(self, beat: float, event: QMouseEvent) -> None:
+    def update(self, pointer: Pointer) -> None:
         """Move the song's end to the pointer."""
-        self.beat = beat
-        self.studio.session.notices.say(f"End at {self.studio.session.project.meter.text(beat)}")
+        beat = self.beat(pointer)
+        self.end = beat
+        self.text = f"End at {self.session.project.meter.text(beat)}"
 
     def finish(self) -> None:
-        """End the drag: one step."""
-        if self.beat is not None and self.beat != self.studio.session.project.length:
-            song.end_at(self.studio, self.beat)
+        """Ask about what lies beyond, and move the end."""
+        if self.end is not None and self.end != self.session.project.length:
+            song.end_at(self.studio, self.end)
 
 
-class MeterDrag(Drag):
+class MeterDrag(TimeDrag):
     """A meter change: it goes to the bar under the pointer, counted as before it was taken."""
 
     def __init__(self, session: Session, number: int) -> None:
         self.session, self.number = session, number
         self.meter = session.project.meter
 
-    def move(self, beat: float, event: QMouseEvent) -> None:
+    def update(self, pointer: Pointer) -> None:
         """Move the meter to the pointer's bar."""
+        beat = self.beat(pointer)
         points = list(self.meter.points)
         before = MeterMap(tuple(points[: self.number]))
         low = points[self.number - 1].bar + 1
@@ -106,25 +118,26 @@ class MeterDrag(Drag):
         time_maps.put_meter(self.session, label, project, MeterMap(tuple(points)), self)
 
 
-class TempoDrag(Drag):
+class TempoDrag(TimeDrag):
+    """A tempo point, in time and in tempo; Shift holds one of them."""
+
     by_bars = False
 
-    def __init__(self, session: Session, place: int, scale: TempoScale, at: QPointF) -> None:
-        self.session, self.place, self.scale, self.at = session, place, scale, at
+    def __init__(self, session: Session, place: int, scale: TempoScale) -> None:
+        self.session, self.place, self.scale = session, place, scale
         self.tempo = session.project.tempo
 
-    def move(self, beat: float, event: QMouseEvent) -> None:
+    def update(self, pointer: Pointer) -> None:
         """Move the tempo point to the pointer."""
+        beat = self.beat(pointer)
         own = self.tempo.points[self.place]
-        bpm = self.scale.rounded(own.bpm + self.scale.bpm(event.position().y()) - self.scale.bpm(self.at.y()))
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            way = event.position() - self.at
-            if abs(way.x()) > abs(way.y()):
-                bpm = own.bpm
-            else:
-                beat = own.beat
+        bpm = self.scale.rounded(own.bpm + self.scale.bpm(pointer.at.y()) - self.scale.bpm(pointer.start.y()))
+        if pointer.keys.axis and pointer.along:
+            bpm = own.bpm
+        elif pointer.keys.axis:
+            beat = own.beat
         tempo = tempo_moved(self.tempo, self.place, beat, bpm)
         point = tempo.points[self.place]
         where = self.session.project.meter.text(point.beat)
         time_maps.put_tempo(self.session, f"Tempo {point.bpm:g} at {where}", tempo, self)
-        self.session.notices.say(f"{point.bpm:g} BPM at {where}")
+        self.text = f"{point.bpm:g} BPM at {where}"

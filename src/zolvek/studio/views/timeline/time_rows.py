@@ -19,6 +19,7 @@ from zolvek.studio.toolkit.curve_painting import diamond, shown_bars
 from zolvek.studio.toolkit.inline_field import InPlace
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline import time_row_drags
+from zolvek.studio.views.timeline.drag import Dragging
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.tempo_scale import TempoScale, way_of
 
@@ -50,8 +51,7 @@ class TimeRows(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Sections, meter and tempo")
         self.field = InPlace(self)
-        self.drag: time_row_drags.Drag | None = None
-        self.pressed: QPointF | None = None
+        self.dragging = Dragging(self.session, self.view, self)
         session = self.session
         for signal in (session.document.changed, session.look.changed, session.arranging.changed,
                        self.view.changed, session.span.changed):  # fmt: skip
@@ -77,8 +77,8 @@ class TimeRows(QWidget):
 
     def scale(self) -> TempoScale:
         """Of the tempo row; while a point is dragged it stays as it was."""
-        if isinstance(self.drag, time_row_drags.TempoDrag):
-            return self.drag.scale
+        if isinstance(self.dragging.drag, time_row_drags.TempoDrag):
+            return self.dragging.drag.scale
         return TempoScale.of(self.session.project.tempo, TEMPO[0] + 9.0, TEMPO[0] + TEMPO[1] - 9.0)
 
     def found(self, at: QPointF) -> tuple[str, int]:
@@ -114,9 +114,7 @@ class TimeRows(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return beat
         if bars:
-            bar = project.meter.bar_at(beat)
-            ends = project.meter.bar_beat(bar), project.meter.bar_beat(bar + 1)
-            return min(ends, key=lambda each: abs(each - beat))
+            return time_row_drags.nearest_bar(project.meter, beat)
         return float(self.session.tools.grid.snap(beat, project.meter))
 
     # --- the mouse ---
@@ -125,50 +123,37 @@ class TimeRows(QWidget):
         assert event is not None
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        self.pressed = event.position()
-        kind, number = self.found(event.position())
+        at = event.position()
+        kind, number = self.found(at)
         session = self.session
         if kind == "section":
             session.arranging.pick_section(number)
-            self.drag = time_row_drags.SectionDrag(session, number)
+            self.dragging.begin(at, lambda: time_row_drags.SectionDrag(session, number))
         elif kind == "border":
             session.arranging.pick_section(number)
-            self.drag = time_row_drags.BorderDrag(session, number)
+            self.dragging.begin(at, lambda: time_row_drags.BorderDrag(session, number))
         elif kind == "end":
-            self.drag = time_row_drags.EndDrag(self.studio)
+            self.dragging.begin(at, lambda: time_row_drags.EndDrag(self.studio))
         elif kind == "meter" and number > 0:
-            self.drag = time_row_drags.MeterDrag(session, number)
+            self.dragging.begin(at, lambda: time_row_drags.MeterDrag(session, number))
         elif kind == "tempo":
-            self.drag = time_row_drags.TempoDrag(session, number, self.scale(), event.position())
+            self.dragging.begin(at, lambda: time_row_drags.TempoDrag(session, number, self.scale()))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        notices = self.session.notices
-        if self.drag is None:
+        if not self.dragging.update(event):
             kind, _ = self.found(event.position())
             shapes = Qt.CursorShape
             across = kind in ("border", "end", "meter")
             self.setCursor(shapes.SplitHCursor if across else shapes.ArrowCursor)
-            notices.say(HINTS[kind])
-            return
-        if self.pressed is not None and (event.position() - self.pressed).manhattanLength() < 4:
-            return
-        drag = self.drag
-        notices.try_to(lambda: drag.move(self.beat_at(event, drag.by_bars), event))
-        self.update()
+            self.session.notices.say(HINTS[kind])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        drag, self.drag, self.pressed = self.drag, None, None
-        if drag is not None:
-            self.session.notices.try_to(drag.finish)
-            self.session.document.end_gesture()
-            self.update()
+        self.dragging.finish()
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.drag is not None:
-            self.drag = None
-            self.session.document.end_gesture()
         kind, number = self.found(event.position())
         session, project = self.session, self.session.project
         if kind in ("section", "border"):
@@ -304,9 +289,10 @@ class TimeRows(QWidget):
                 section.name + versions, Qt.TextElideMode.ElideRight, max(int(shown.width()), 0)
             )
             painter.drawText(shown, Qt.AlignmentFlag.AlignVCenter, name)
-        if isinstance(self.drag, time_row_drags.SectionDrag) and self.drag.target is not None:
+        drag = self.dragging.drag
+        if isinstance(drag, time_row_drags.SectionDrag) and drag.target is not None:
             spans = self.session.project.section_spans()
-            to = self.drag.target
+            to = drag.target
             beat = spans[to][1] if to < len(spans) else self.session.project.length
             painter.fillRect(QRectF(self.at_beat(beat) - 1.5, 0, 3, SECTIONS[1]), themes.color(theme.selection))
 

@@ -28,14 +28,9 @@ from zolvek.studio.session.chosen import track_shown
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.views.timeline import track_row_picture
+from zolvek.studio.views.timeline.drag import Dragging
 from zolvek.studio.views.timeline.plot import SCALE
-from zolvek.studio.views.timeline.track_row_drags import (
-    BlockDrag,
-    BoxDrag,
-    DrawDrag,
-    NoteDrag,
-    StripDrag,
-)
+from zolvek.studio.views.timeline.track_row_drags import BlockDrag, DrawDrag, NoteDrag, NotesBoxDrag
 from zolvek.studio.views.timeline.track_row_picture import Strip, fade_handles
 
 LOW, TALL = 64, 168
@@ -71,7 +66,7 @@ class Spot(NamedTuple):
     number: int = -1
 
 
-class TrackStrip(QWidget):
+class TrackRow(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio, self.session, self.view = studio, studio.session, studio.view
@@ -79,7 +74,7 @@ class TrackStrip(QWidget):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Track row")
-        self.drag: StripDrag | None = None
+        self.dragging = Dragging(self.session, self.view, self)
         self.shown: tuple[object, ...] = ()
         session = self.session
         for signal in (session.arranging.changed, self.view.changed, studio.sounds.changed,
@@ -155,9 +150,6 @@ class TrackStrip(QWidget):
             return Spot("block", number)
         return Spot("empty")
 
-    def _beat(self, event: QMouseEvent) -> float:
-        return max(self.view.beat(event.position().x() - SCALE), 0.0)
-
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         strip = self.strip()
@@ -174,37 +166,29 @@ class TrackStrip(QWidget):
             arranging.pick_notes(track.id, own)
             if spot.number in own:
                 held = track.notes[spot.number]
-                self.drag = NoteDrag(self.session, strip, at, held, spot.kind == "note-end")
+                longer = spot.kind == "note-end"
+                self.dragging.begin(at, lambda: NoteDrag(self.session, strip, at, held, longer))
         elif spot.number >= 0:
             block = Block(track.id, spot.number)
             arranging.pick_block(block)
             way = "move" if spot.kind == "block" else spot.kind
-            self.drag = BlockDrag(self.session, strip, at, block, way)
+            self.dragging.begin(at, lambda: BlockDrag(self.session, strip, block, way))
         else:
             arranging.pick_notes(track.id, frozenset())
-            self.drag = BoxDrag(self.session, strip, at)
+            self.dragging.begin(at, lambda: NotesBoxDrag(self.session, strip, at))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.drag is None:
+        if not self.dragging.update(event):
             spot = self.found(event.position())
             shapes = Qt.CursorShape
             edge = spot.kind in ("start", "end", "note-end", "fade-in", "fade-out")
             self.setCursor(shapes.SplitHCursor if edge else shapes.ArrowCursor)
             self.session.notices.say(HINTS[spot.kind])
-            return
-        drag = self.drag
-        if (event.position() - drag.at).manhattanLength() < 4 and not isinstance(drag, DrawDrag):
-            return
-        free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        self.session.notices.try_to(lambda: drag.move(self._beat(event), free, event))
-        self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        drag, self.drag = self.drag, None
-        if drag is not None:
-            self.session.document.end_gesture()
-            self.update()
+        self.dragging.finish()
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """On an empty place: a note is drawn there; on a block its gain is asked for."""
@@ -214,12 +198,11 @@ class TrackStrip(QWidget):
             return
         if spot.kind == "empty":
             at = event.position()
-            self.session.notices.try_to(lambda: self._draw(strip, at))
+            self.dragging.begin(at, lambda: self._draw(strip, at))
         elif spot.kind == "block":
-            self.drag = None
             self.session.notices.try_to(lambda: sources.type_gain(self.studio))
 
-    def _draw(self, strip: Strip, at: QPointF) -> None:
+    def _draw(self, strip: Strip, at: QPointF) -> DrawDrag:
         """A note that begins with the step of the grid that is pressed."""
         notes.need_instrument(strip.track)
         grid, meter = self.session.tools.grid, strip.project.meter
@@ -227,15 +210,11 @@ class TrackStrip(QWidget):
         beat = float(grid.snap(under, meter))
         if beat > under and grid.on:
             beat = max(beat - grid.step_at(under, meter), 0.0)
-        self.drag = DrawDrag(self.session, strip, at, beat)
+        return DrawDrag(self.session, strip, at, beat)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key = Qt.Key(event.key())
-        if key == Qt.Key.Key_Escape and self.drag is not None:
-            self.drag = None
-            self.session.document.cancel_gesture()
-            return
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         action = SHIFTED.get(key) if shift else None
         action = action or KEYS.get(key)
@@ -326,8 +305,9 @@ class TrackStrip(QWidget):
             x = strip.x(mark)
             painter.setPen(QPen(themes.color(theme.selection), 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        if isinstance(self.drag, BoxDrag):
+        box = self.dragging.drag
+        if isinstance(box, NotesBoxDrag):
             painter.setPen(QPen(themes.color(theme.selection), 1.0, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(QRectF(self.drag.at, self.drag.to).normalized())
+            painter.drawRect(QRectF(box.at, box.to).normalized())
         curve_painting.draw_playhead(painter, strip.x(self.session.playhead.beat), strip.area, theme)
