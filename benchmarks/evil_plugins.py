@@ -20,7 +20,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.project import Note, Project
 from zolvek.core.records import replace
-from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.jobs.plugin_description import describe_in_process
 from zolvek.sound.playback.playback import Playback
 from zolvek.sound.playback.silent_clock import SilentClock
 
@@ -70,7 +70,7 @@ def compiled(folder: Path, ways: Sequence[int] = range(WAYS)) -> list[str]:
 
 def harmed(uri: str, length: float, way: Curve) -> tuple[Project, str]:
     """A synth with a note on each beat, through the plugin, which does harm where the curve is high."""
-    kind = described_apart(uri)
+    kind = describe_in_process(uri)
     project, track = add_track(Project(length=length), "T")
     project, _ = add_device(project, track, DEVICE_KINDS["synth"])
     notes = tuple(Note(float(b), 0.9, 45) for b in range(int(length)))

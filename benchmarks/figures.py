@@ -658,7 +658,7 @@ def plugins_() -> None:
     from zolvek.core.errors import ZolvekError
     from zolvek.sound.hosting.catalogue.installed import installed
     from zolvek.sound.processes.job_messages import Job
-    from zolvek.sound.processes.job_process import done_apart
+    from zolvek.sound.processes.job_process import run_in_process
 
     every, faults = installed()
     for fault in faults:
@@ -668,7 +668,7 @@ def plugins_() -> None:
 
     def sweep(each: Any) -> None:
         try:
-            told.append(done_apart(Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0))
+            told.append(run_in_process(Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0))
         except ZolvekError as error:
             print(f"{each.name}: {error.what}")
 

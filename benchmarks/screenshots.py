@@ -318,10 +318,10 @@ def _plugin_morph(window: Window) -> None:
     from zolvek.core.edits import chains, plugins, replacement
     from zolvek.core.model.morph import Way
     from zolvek.core.movement.morphing.morphs import chained
-    from zolvek.sound.jobs.plugin_description import described_apart
+    from zolvek.sound.jobs.plugin_description import describe_in_process
 
     session, project = window.session, window.session.project
-    kind = described_apart(SYNTH)
+    kind = describe_in_process(SYNTH)
     figure = next(track.notes for track in project.tracks if track.name == "Lanterns")
     project, track = chains.add_track(project, "Sails")
     own = next(each for each in project.tracks if each.id == track)

@@ -16,7 +16,7 @@ from zolvek.core.curve.construction import curve
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.point_edits import add, move
 from zolvek.core.edits import lanes, replacement, targets
-from zolvek.core.edits.edit_scope import worked_on
+from zolvek.core.edits.edit_scope import edit_scope_of
 from zolvek.core.edits.midi_numbers import free_number, taken_numbers
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.errors import ZolvekError
@@ -109,7 +109,7 @@ class Lanes(unittest.TestCase):
             (np.empty(0, np.intp), None, [0, 1, 2, 3], [0, 1, 2], "all points"),
         )
         for chosen, span, points, segments, name in rows:
-            found = worked_on(own, chosen, span, meter)
+            found = edit_scope_of(own, chosen, span, meter)
             self.assertEqual((found.points.tolist(), found.segments.tolist()), (points, segments))
             self.assertEqual(found.name, name)
 

@@ -26,7 +26,7 @@ from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
 from zolvek.sound.engine.offline import render
 from zolvek.sound.engine.renderer import RATE, Renderer
-from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.jobs.plugin_description import describe_in_process
 from zolvek.sound.processes.render_worker import Worker
 
 SOURCE = Path(__file__).resolve().parent
@@ -72,8 +72,8 @@ class Late(unittest.TestCase):
         place = mock.patch.dict(os.environ, own)
         place.start()
         cls.addClassCleanup(place.stop)
-        cls.late = described_apart(late_bundle(cls.folder, "late", LATE=4_800))
-        cls.later = described_apart(late_bundle(cls.folder, "later", LATE=240, MORE=4_096))
+        cls.late = describe_in_process(late_bundle(cls.folder, "late", LATE=4_800))
+        cls.later = describe_in_process(late_bundle(cls.folder, "later", LATE=240, MORE=4_096))
         rng = np.random.default_rng(1)
         cls.noise = cls.folder / "noise.wav"
         soundfile.write(cls.noise, 0.2 * rng.standard_normal(96_000), RATE, subtype="FLOAT")
@@ -158,7 +158,7 @@ class Late(unittest.TestCase):
         )
         (bundle / "e.ttl").write_text(f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Held" ; {ports} .\n')
         project = self.filtered()
-        project, device = add_device(project, project.tracks[1].id, described_apart(uri))
+        project, device = add_device(project, project.tracks[1].id, describe_in_process(uri))
         project = plugins.listening(project, device, project.tracks[0].id)
         plain = render(project)
         for numbers in ((0,), (1,), (0, 1)):

@@ -42,11 +42,11 @@ from zolvek.sound.hosting.lv2.lv2_instance import Instance
 from zolvek.sound.hosting.plugin.port_parameters import Port, parameter_of
 from zolvek.sound.jobs import plugin_listing
 from zolvek.sound.jobs.mix_export import export_in_process
-from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.jobs.plugin_description import describe_in_process
 from zolvek.sound.playback.playback import Playback
 from zolvek.sound.playback.silent_clock import SilentClock
 from zolvek.sound.processes.job_messages import Job
-from zolvek.sound.processes.job_process import done_apart
+from zolvek.sound.processes.job_process import run_in_process
 
 MDA = "http://drobilla.net/plugins/mda/"
 AMP = "http://lv2plug.in/plugins/eg-amp"
@@ -58,7 +58,7 @@ def apart(project: Project) -> np.ndarray:
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "out.wav"
         work = project, out, SoundForm(depth="float"), None, False, False, False, True, 0.0
-        done_apart(Job("zolvek.sound.jobs.mix_export:job", work), lambda *_: None)
+        run_in_process(Job("zolvek.sound.jobs.mix_export:job", work), lambda *_: None)
         return soundfile.read(out, always_2d=True)[0].T
 
 
@@ -379,12 +379,12 @@ class Evil(unittest.TestCase):
             f"<{uri}#twice> a pset:Preset ; lv2:appliesTo <{uri}> ; state:state [ <{uri}#louder> "
             f'"2.0"^^<http://www.w3.org/2001/XMLSchema#float> ] .\n'
         )
-        listed = done_apart(
+        listed = run_in_process(
             Job("zolvek.sound.hosting.catalogue.installed:add", (str(bundle / "manifest.ttl"),)),
             lambda *_: None,
         )
         self.assertEqual([(each.id, each.path) for each in listed], [(uri, str(bundle))])
-        kind = described_apart(uri)
+        kind = describe_in_process(uri)
         self.assertEqual([preset.name for preset in kind.presets], ["Twice"])
         sounds = []
         for name, level in (("One", 0.125), ("Two", 0.25)):

@@ -23,7 +23,7 @@ from zolvek.formats.project import project_file
 from zolvek.sound.hosting.catalogue import installed, scan
 from zolvek.sound.hosting.lv2.host_features import inside
 from zolvek.sound.hosting.plugin import plugin_folders, work_mark
-from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.jobs.plugin_description import describe_in_process
 from zolvek.storage.python_process import command, environment
 
 LOADED = """#include <stdio.h>
@@ -78,7 +78,7 @@ class Trust(unittest.TestCase):
         """The kind of the plugin that does no harm, described from one's own folder."""
         if not (self.own / "tremble.lv2").exists():
             bundle(self.own / "tremble.lv2", TREMBLE, self.folder / "ran by oneself")
-        kind = described_apart(TREMBLE)
+        kind = describe_in_process(TREMBLE)
         assert kind.plugin is not None
         return replace(kind, plugin=replace(kind.plugin, uri=uri))
 

@@ -42,7 +42,7 @@ from zolvek.sound.engine.offline import render
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.plugin.text_parameters import PLACES, ControlTexts, parameter_of
 from zolvek.sound.hosting.windows.own_window import OwnWindow
-from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.jobs.plugin_description import describe_in_process
 
 HEADERS = Path("/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK")
 SOURCE = Path(__file__).with_name("vst.cpp")
@@ -160,7 +160,7 @@ class Hosted(unittest.TestCase):
         )
         place.start()
         cls.addClassCleanup(place.stop)
-        cls.kinds = {uri: described_apart(uri) for uri in (GAIN, TONE)}
+        cls.kinds = {uri: describe_in_process(uri) for uri in (GAIN, TONE)}
 
     def project(self, uri: str, hosted: bool = True) -> tuple[Project, str]:
         """Eight beats at 120: noise through the effect, or the instrument with a note on each beat."""
@@ -272,7 +272,7 @@ class Hosted(unittest.TestCase):
         folder = self.folder / ".vst3" / "presets" / "Zolvek's tests" / "Test tone"
         folder.mkdir(parents=True, exist_ok=True)
         (folder / "Octave up.vstpreset").write_bytes(bytes(data))
-        kind = described_apart(TONE)
+        kind = describe_in_process(TONE)
         self.assertIn("Octave up", [preset.name for preset in kind.presets])
         project, track = add_track(Project(length=8.0), "T")
         own = replace(project.tracks[0], notes=(Note(0.0, 0.75, 57),))

@@ -34,7 +34,7 @@ class Meanwhile(WindowTest):
         document = self.session.document
         # While the dialog is open: what is read is not in the project yet.
         self.ask.fill = lambda _: document.edit("Name", replace(document.project, name="Edited meanwhile"))
-        self.studio.exports.take_midi(path)
+        self.studio.exports.import_midi_file(path)
         self.until(lambda: self.ask.asked)
         self.end()
         self.assertEqual(self.session.project.name, "Edited meanwhile")
@@ -52,7 +52,7 @@ class Meanwhile(WindowTest):
         ids = [lane.id for lane in self.session.project.lanes()]
         self.session.focus.on(ids[0])
         before = self.session.project.lane(ids[3]).curve
-        self.studio.exports.take_curve(self.control_file())
+        self.studio.exports.import_curve_file(self.control_file())
         self.session.focus.on(ids[3])  # while it is being read
         self.end()
         self.assertIs(self.session.project.lane(ids[3]).curve, before)
@@ -61,14 +61,14 @@ class Meanwhile(WindowTest):
     def test_a_lane_that_is_gone_or_locked_meanwhile_is_said(self) -> None:
         ids = [lane.id for lane in self.session.project.lanes()]
         self.session.focus.on(ids[0])
-        self.studio.exports.take_curve(self.control_file())
+        self.studio.exports.import_curve_file(self.control_file())
         lanes.change(self.session, "Lock", locked=True)
         held = self.session.project
         self.end()
         self.assertIs(self.session.project, held)
         self.assertIn("locked", self.errors.pop().what)
         self.do("undo")
-        self.studio.exports.take_curve(self.control_file())
+        self.studio.exports.import_curve_file(self.control_file())
         self.do("remove-lane")
         held = self.session.project
         self.end()
@@ -76,7 +76,7 @@ class Meanwhile(WindowTest):
         self.assertTrue(self.errors.pop().what)
 
     def test_nothing_of_it_goes_into_another_project(self) -> None:
-        self.studio.exports.take_curve(self.control_file())
+        self.studio.exports.import_curve_file(self.control_file())
         other = replace(self.session.project, name="Another")
         self.show(other, None)
         self.end()
@@ -85,7 +85,7 @@ class Meanwhile(WindowTest):
 
     def test_a_sound_comes_to_the_track_it_was_chosen_for(self) -> None:
         track = chosen.shown_track(self.session).id
-        self.studio.media.take_sound(self.control_file())
+        self.studio.media.import_sound_file(self.control_file())
         self.session.edit_curve("Level", flat(0.25))
         edited = present(self.session.lane).curve
         self.session.shown.show(self.session.project.tracks[-1].devices[-1].id)

@@ -363,7 +363,7 @@ class Modeless(Hand):
         self.do("lock")
         held = self.session.project
         bypassed = next(m for m in modes(self.session) if m.key == "bypassed")
-        self.session.notices.try_to(lambda: bypassed.end(self.session))
+        self.session.notices.run_guarded(lambda: bypassed.end(self.session))
         self.assertIs(self.session.project, held)
         self.assertIn("locked", self.errors.pop().what)
 

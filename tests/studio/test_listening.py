@@ -59,9 +59,9 @@ class Listening(WindowTest):
         self.assertIs(self.session.project, held, "undo brings all back")
         path = self.folder / "bass.json"
         path.write_text(json.dumps(OWN))
-        self.assertTrue(self.studio.media.take_device(path))
+        self.assertTrue(self.studio.media.import_device_file(path))
         path.write_text("{}")
-        self.assertFalse(self.studio.media.take_device(path))
+        self.assertFalse(self.studio.media.import_device_file(path))
         self.assertIn("bass.json", self.errors.pop().where)
 
     def test_searching_marks_following_and_favourites(self) -> None:
@@ -231,11 +231,11 @@ class Listening(WindowTest):
         path = self.folder / "tone.wav"
         soundfile.write(path, np.sin(np.arange(44_100) / 9.0), 44_100)
         self.session.shown.show("riser")
-        self.assertTrue(self.studio.media.take_sound(path))
+        self.assertTrue(self.studio.media.import_sound_file(path))
         self.until(lambda: self.studio.exports.working is None)
         held = self.session.project
         (self.folder / "bad.ogg").write_bytes(b"no")
-        self.studio.media.take_sound(self.folder / "bad.ogg")
+        self.studio.media.import_sound_file(self.folder / "bad.ogg")
         self.until(lambda: self.studio.exports.working is None)
         self.assertIn("bad.ogg", self.errors.pop().where)
         self.assertIs(self.session.project, held)

@@ -79,8 +79,8 @@ class Keeping(WindowTest):
     def test_a_file_changed_by_others_is_not_written_over_unasked(self) -> None:
         self.assertTrue(self.studio.files.save_to(self.path))
         self.path.write_text("theirs")
-        self.studio.files.look_at_disk()
-        self.studio.files.look_at_disk()  # given once
+        self.studio.files.check_disk()
+        self.studio.files.check_disk()  # given once
         self.assertEqual(len(self.errors), 1)
         self.assertIn("changed the file", self.errors.pop().what)
         self.path.write_text("theirs again")

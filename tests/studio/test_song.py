@@ -375,7 +375,7 @@ class Whole(Piece):
         self.until(lambda: session.playhead.beat > 0.2)
         self.do("stop")
         target = self.folder / "out.mid"
-        self.studio.exports.midi_to(target)
+        self.studio.exports.write_midi(target)
         self.until(lambda: target.exists() and self.studio.exports.working is None)
         self.assertEqual(self.errors, [])
 
@@ -443,7 +443,7 @@ class Whole(Piece):
         templates.delete("Mine")
         session.shown.show(session.project.tracks[0].devices[0].id)
         path = self.tone("bell.wav")
-        self.studio.media.take_sound(path)
+        self.studio.media.import_sound_file(path)
         self.until(lambda: self.studio.exports.working is None)
         target = self.folder / "all.zip"
         self.ask.yes = True  # the sounds lie among the temporary files

@@ -62,10 +62,10 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     from zolvek.core.edits import plugins as hosted
     from zolvek.formats.project import project_file
     from zolvek.sound.hosting.catalogue.installed import found
-    from zolvek.sound.jobs.plugin_description import described_apart
+    from zolvek.sound.jobs.plugin_description import describe_in_process
 
     loaded, own_plugin = load(project), found(plugin)
-    kind = described_apart(own_plugin.id)
+    kind = describe_in_process(own_plugin.id)
     if preset is not None and preset not in {each.name for each in kind.presets}:
         names = ", ".join(each.name for each in kind.presets) or "none"
         raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")

@@ -107,10 +107,10 @@ def devices(kind: str | None, plugin: str | None) -> None:
 
     if plugin is not None:
         from zolvek.sound.hosting.catalogue.installed import found
-        from zolvek.sound.jobs.plugin_description import described_apart
+        from zolvek.sound.jobs.plugin_description import describe_in_process
 
         own = found(plugin)
-        row = plain(described_apart(own.id))
+        row = plain(describe_in_process(own.id))
         click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
         return
     if kind is not None and kind not in DEVICE_KINDS:

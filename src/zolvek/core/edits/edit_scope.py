@@ -14,7 +14,7 @@ from zolvek.core.time.meter import MeterMap
 Beats = tuple[float, float]
 
 
-class WorkedOn(Record, frozen=True, eq=False):
+class EditScope(Record, frozen=True, eq=False):
     """`points` and `segments`: increasing indices; `where`: " in bars 2–4" for those of a span, else "";
     `whole`: all of the curve, as nothing is selected."""
 
@@ -33,14 +33,14 @@ class WorkedOn(Record, frozen=True, eq=False):
         return counted(len(self.segments), "segment") + self.where
 
 
-def worked_on(curve: Curve, chosen: Ints, span: Beats | None, meter: MeterMap) -> WorkedOn:
+def edit_scope_of(curve: Curve, chosen: Ints, span: Beats | None, meter: MeterMap) -> EditScope:
     """What an edit of a curve works on, with these points and this span selected."""
     if chosen.size:
-        return WorkedOn(chosen, segments_of(curve, chosen))
+        return EditScope(chosen, segments_of(curve, chosen))
     if span is not None:
         inside = np.flatnonzero((curve.beat[1:] > span[0]) & (curve.beat[:-1] < span[1]))
-        return WorkedOn(points_in(curve, *span), inside, f" in {bars_text(*span, meter)}")
-    return WorkedOn(np.arange(len(curve)), np.arange(len(curve) - 1), whole=True)
+        return EditScope(points_in(curve, *span), inside, f" in {bars_text(*span, meter)}")
+    return EditScope(np.arange(len(curve)), np.arange(len(curve) - 1), whole=True)
 
 
 def counted(count: int, noun: str) -> str:

@@ -20,7 +20,7 @@ from zolvek.formats.audio.sound_writer import USUAL, SoundForm, save
 from zolvek.sound.analysis.peak_meter import PeakMeter, decibels
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.processes.job_messages import Job
-from zolvek.sound.processes.job_process import ProcessLost, done_apart
+from zolvek.sound.processes.job_process import ProcessLost, run_in_process
 from zolvek.storage.file_names import file_names
 
 JOB = "zolvek.sound.jobs.mix_export:job"
@@ -77,7 +77,7 @@ def export_in_process(
     if not hosts_plugins(project):
         return export_mix(*work, progress, allow_missing, lower)
     try:
-        made: MixReport = done_apart(
+        made: MixReport = run_in_process(
             Job(JOB, (*work, allow_missing, lower)), progress or (lambda done, total: None), HANGS
         )
     except ProcessLost as error:

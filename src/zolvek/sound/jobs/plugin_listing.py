@@ -12,7 +12,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.catalogue import DeviceKind
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
-from zolvek.sound.jobs.plugin_description import described_apart
+from zolvek.sound.jobs.plugin_description import describe_in_process
 
 
 class PluginListing(msgspec.Struct):
@@ -35,7 +35,7 @@ def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] =
         if own is None or own.uri not in there:
             continue
         try:
-            different = changes(kind, described_apart(own.uri))
+            different = changes(kind, describe_in_process(own.uri))
         except Failure as error:
             different = [error.what]
         except ZolvekError as error:

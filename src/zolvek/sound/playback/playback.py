@@ -169,7 +169,7 @@ class Playback:
         if path and self.spare is None:
             self._soon_stand_by()
 
-    def hear_up_to(self, count: int) -> None:
+    def set_heard(self, count: int) -> None:
         """So many frames of what was filled have been heard: what is shown of them is shown now."""
         with self.lock:
             while self.shown and self.shown[0][0] <= count:

@@ -123,7 +123,7 @@ class Jobs:
             on_news(JobError(lost))
 
 
-def done_apart(
+def run_in_process(
     job: Job,
     progress: Callable[[int, int], object],
     patience: float | None = None,

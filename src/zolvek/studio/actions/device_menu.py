@@ -26,7 +26,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("rename-track", "Rename track", "", "Edits the name in the index",
         lambda s: s.show.rename(chosen.shown_track(s.session).id, None), refused=availability.device, apart=True),
     Action("double-track", "Duplicate track", "", "Copies its devices, lanes, notes and clips",
-        lambda s: names.double_track(s.session), refused=availability.device),
+        lambda s: names.duplicate_track(s.session), refused=availability.device),
     Action("track-up", "Move track up", "", "Moves the track in the list; or drag it in the index",
         lambda s: names.step_track(s.session, -1), refused=availability.device),
     Action("track-down", "Move track down", "", "Moves the track in the list; or drag it in the index",

@@ -56,9 +56,9 @@ def _sound(studio: Studio, path: Path) -> None:
     if studio.session.lane is None or studio.ask.confirm(
         f"Add {path.name} to the track as a clip?", "Otherwise it becomes the focus lane's curve."
     ):
-        studio.media.take_sound(path)
+        studio.media.import_sound_file(path)
     else:
-        studio.exports.take_curve(path)
+        studio.exports.import_curve_file(path)
 
 
 def _json(studio: Studio, path: Path) -> None:
@@ -78,7 +78,7 @@ def _states(studio: Studio, path: Path) -> None:
     session = studio.session
     if session.shown.device is None:
         raise ZolvekError("There is no device for the states.", str(path), "Add its device first.")
-    studio.media.take_states(session.shown.device, path, f"Import {path.name}")
+    studio.media.import_states_file(session.shown.device, path, f"Import {path.name}")
 
 
 def _pattern(studio: Studio, path: Path) -> None:
@@ -89,13 +89,13 @@ def _pattern(studio: Studio, path: Path) -> None:
 
 TAKERS: dict[str, Taker] = {
     **dict.fromkeys((".zolvek", ".zip"), lambda studio, path: studio.files.open_path(path)),
-    ".csv": lambda studio, path: studio.exports.take_points(path),
+    ".csv": lambda studio, path: studio.exports.import_points_file(path),
     ".json": _json,
-    **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.exports.take_midi(path)),
+    **dict.fromkeys((".mid", ".midi"), lambda studio, path: studio.exports.import_midi_file(path)),
     **dict.fromkeys((".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"), _sound),
 }
 BY_FORMAT: dict[str, Taker] = {
-    catalogue.FORMAT: lambda studio, path: studio.media.take_device(path),
+    catalogue.FORMAT: lambda studio, path: studio.media.import_device_file(path),
     state_file.FORMAT: _states,
     pattern_library.FORMAT: _pattern,
 }

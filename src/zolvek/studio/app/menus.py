@@ -36,7 +36,7 @@ class Actions(QObject):
                 action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
             action.setStatusTip(row.tip)
             action.setCheckable(row.checked is not None)
-            action.triggered.connect(lambda _, run=row.run: notices.try_to(lambda: run(studio)))
+            action.triggered.connect(lambda _, run=row.run: notices.run_guarded(lambda: run(studio)))
             self.made[row.id] = action
         session = studio.session
         for part in (

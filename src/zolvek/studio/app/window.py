@@ -256,7 +256,7 @@ class Window(QMainWindow):
             notices = self.session.notices
             begin = self.sheet.isVisible()
             # After the event: what takes them may ask, and the other program waits for us.
-            QTimer.singleShot(0, lambda: notices.try_to(lambda: drop_import.take_all(self.studio, found, begin)))
+            QTimer.singleShot(0, lambda: notices.run_guarded(lambda: drop_import.take_all(self.studio, found, begin)))
 
     # --- coming and going ---
 
@@ -264,7 +264,7 @@ class Window(QMainWindow):
         """Coming back to the window: has another program changed the file meanwhile?"""
         super().changeEvent(event)
         if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
-            self.studio.files.look_at_disk()
+            self.studio.files.check_disk()
 
     def complete(self) -> None:
         """What the first picture does without: symbols, and the panel of the first step."""
@@ -306,6 +306,6 @@ class Window(QMainWindow):
         if studio.recorder.recording:
             studio.player.stop()
         studio.recorder.settle()
-        studio.autosave.keep_now()
+        studio.autosave.save_now()
         self.leaving = True
         self.close()

@@ -165,7 +165,7 @@ def type_reach(studio: Studio) -> None:
     dialog: ReachDialog | None = studio.ask.filled(lambda over: ReachDialog(parameter, lane, over))
     while dialog is not None:
         shown = dialog
-        if session.notices.try_to(
+        if session.notices.run_guarded(
             lambda: set_reach(session, *shown.ends(), shown.keeps_sound)  # noqa: B023  # now
         ):
             return

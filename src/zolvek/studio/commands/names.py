@@ -73,7 +73,7 @@ def double_device(session: Session) -> None:
     session.shown.show(key)
 
 
-def double_track(session: Session) -> None:
+def duplicate_track(session: Session) -> None:
     """Duplicate the shown track."""
     own = shown_track(session)
     made, key = names.track_doubled(session.project, own.id)

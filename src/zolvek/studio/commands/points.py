@@ -14,7 +14,7 @@ from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.shapes import CODES, SHAPES
 from zolvek.core.curve.thinning import thinned
 from zolvek.core.edits import replacement
-from zolvek.core.edits.edit_scope import WorkedOn, counted, worked_on
+from zolvek.core.edits.edit_scope import EditScope, counted, edit_scope_of
 from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.evaluation.lane_evaluation import reach_heard
@@ -25,11 +25,11 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import (
     base_only,
     edit_together,
+    point_scope,
+    segment_scope,
     target,
     together,
     unlocked,
-    worked_points,
-    worked_segments,
 )
 from zolvek.studio.session.session import NONE_CHOSEN, Session
 
@@ -66,7 +66,7 @@ def step(session: Session, way: int, extend: bool = False) -> None:
 def select_nth(studio: Studio) -> None:
     """Ask for a number, and select every nth of the points worked on."""
     session = studio.session
-    found = worked_points(session)
+    found = point_scope(session)
     every = studio.ask.number("Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0)
     if every is not None:
         session.points.choose(found.points[:: max(round(every), 2)])
@@ -115,7 +115,7 @@ def add_at_playhead(session: Session) -> None:
 
 def thin(session: Session) -> None:
     """Fewer of the points worked on, within the tolerance that passes are thinned by; all others stay."""
-    drawn, found = target(session), worked_points(session)
+    drawn, found = target(session), point_scope(session)
     keep = np.ones(len(drawn.curve), bool)
     keep[found.points] = False
     if not drawn.aside:
@@ -126,24 +126,24 @@ def thin(session: Session) -> None:
 
 def average(session: Session) -> None:
     """The points at the mean of their values."""
-    drawn, found = target(session), worked_points(session)
+    drawn, found = target(session), point_scope(session)
     mean = float(drawn.curve.value[found.points].mean())
     text = drawn.parameter.text(float(drawn.to_position(mean)))
     curve = point_edits.set_value(drawn.curve, found.points, mean)
     session.edit_curve(f"Average {found.name}: {text}", curve, session.points.chosen)
 
 
-def _own(session: Session, each: Target, found: WorkedOn) -> WorkedOn:
+def _own(session: Session, each: Target, found: EditScope) -> EditScope:
     """What of one of several lanes is worked on: what is found of the one in focus, or lies in the span."""
     if each.lane == session.focus.id:
         return found
     none, span = NONE_CHOSEN, session.span.beats
-    return worked_on(each.curve, none, span, session.project.meter)
+    return edit_scope_of(each.curve, none, span, session.project.meter)
 
 
 def delete(session: Session) -> None:
     """Delete the points in scope."""
-    found = worked_points(session)
+    found = point_scope(session)
 
     def edit(each: Target) -> Curve:
         return point_edits.delete(each.curve, _own(session, each, found).points)
@@ -153,7 +153,7 @@ def delete(session: Session) -> None:
 
 def set_shape(session: Session, key: str) -> None:
     """A shape on the segments worked on."""
-    found = worked_segments(session)
+    found = segment_scope(session)
 
     def edit(each: Target) -> Curve:
         return point_edits.set_shape(each.curve, _own(session, each, found).segments, key)
@@ -164,7 +164,7 @@ def set_shape(session: Session, key: str) -> None:
 
 def pin(session: Session) -> None:
     """The points stay when the lane is thinned; again releases."""
-    lane, found = base_only(session, "pins"), worked_points(session)
+    lane, found = base_only(session, "pins"), point_scope(session)
     beats = {float(b) for b in lane.curve.beat[found.points]}
     pins = set(lane.pins)
     free = beats <= pins
@@ -175,7 +175,7 @@ def pin(session: Session) -> None:
 
 def nudge_time(session: Session, way: int, fine: bool) -> None:
     """The points one grid step, or ten ticks, on."""
-    drawn, found = target(session), worked_points(session)
+    drawn, found = target(session), point_scope(session)
     beat = float(drawn.curve.beat[found.points[0]])
     grid, meter = session.tools.grid, session.project.meter
     step = 10 * point_edits.TICK if fine else grid.step_at(beat, meter)
@@ -199,7 +199,7 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
 
 def nudge_value(session: Session, count: float) -> None:
     """The points by units of the parameter: a semitone, 1 dB, 1 %."""
-    found = worked_points(session)
+    found = point_scope(session)
 
     def edit(each: Target) -> Curve:
         return _by(each, by_units(each.parameter, count), _own(session, each, found).points)
@@ -209,7 +209,7 @@ def nudge_value(session: Session, count: float) -> None:
 
 def change_values(session: Session, text: str) -> None:
     """The points changed by what is typed."""
-    drawn, found = target(session), worked_points(session)
+    drawn, found = target(session), point_scope(session)
     change = parse_change(drawn.parameter, text)
     curve = _by(drawn, change, found.points)
     session.edit_curve(f"Change {found.name} by {text}", curve, session.points.chosen)
@@ -217,7 +217,7 @@ def change_values(session: Session, text: str) -> None:
 
 def set_value(session: Session, text: str) -> None:
     """The points at the value that is typed, in the parameter's unit or in percent of its travel."""
-    drawn, found = target(session), worked_points(session)
+    drawn, found = target(session), point_scope(session)
     bpm = float(session.project.tempo.bpm(float(drawn.curve.beat[found.points[0]])))
     position = drawn.parameter.parse(text, bpm)
     low, high = sorted(drawn.reach)
@@ -235,7 +235,7 @@ def set_value(session: Session, text: str) -> None:
 
 def set_position(session: Session, text: str) -> None:
     """The points as a group, so that the first of them lies at the position that is typed."""
-    drawn, found = target(session), worked_points(session)
+    drawn, found = target(session), point_scope(session)
     meter, beat = session.project.meter, session.position_of(text)
     curve, where = point_edits.place(drawn.curve, found.points, beat, session.settings.editing.collisions)
     label = f"Move {found.name} to {meter.text(beat)}"
@@ -244,7 +244,7 @@ def set_position(session: Session, text: str) -> None:
 
 def set_amount(session: Session, text: str) -> None:
     """What the shapes of the segments take."""
-    drawn, found = target(session), worked_segments(session)
+    drawn, found = target(session), segment_scope(session)
     amount = number_of(text, "", -1e6, 1e6, "Amount")
     curve = point_edits.set_amount(drawn.curve, found.segments, amount)
     session.edit_curve(f"Set the amount of {found.segments_name} to {text}", curve)
@@ -263,14 +263,14 @@ def _still(session: Session, where: Ints) -> Ints:
 
 def toggle_jump(session: Session) -> None:
     """At the last of the points."""
-    curve, found = target(session).curve, worked_points(session)
+    curve, found = target(session).curve, point_scope(session)
     curve = point_edits.toggle_jump(curve, int(found.points[-1]))
     session.edit_curve("Make or close a jump", curve, NONE_CHOSEN)
 
 
 def take_from_dial(session: Session) -> None:
     """The points at the control's own present value."""
-    lane, found = base_only(session, "dial"), worked_points(session)
+    lane, found = base_only(session, "dial"), point_scope(session)
     position = session.project.device_of(lane.id).position(lane.parameter)
     value = 0.5 if lane.relative else lane.from_position(position)
     curve = point_edits.set_value(lane.curve, found.points, value)
@@ -299,7 +299,7 @@ def reset(session: Session) -> None:
 
 def quantise(session: Session, strength: float = 1.0) -> None:
     """Points pulled to the grid; what can't be placed is said."""
-    found = worked_points(session)
+    found = point_scope(session)
     grid = replace(session.tools.grid, on=True)
     curve, left = quantised(target(session).curve, grid, session.project.meter, strength, found.points)
     chosen = left if left.size else session.points.chosen

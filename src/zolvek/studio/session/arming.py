@@ -61,12 +61,12 @@ class Passes(QObject):
         """Whether a pass is recorded."""
         return self.hands is not None and self.hands.recording
 
-    def give_to(self, hands: Hands) -> None:
+    def attach(self, hands: Hands) -> None:
         """Moves go to `hands` from now on."""
         self.hands = hands
         self.changed.emit()
 
-    def begun_or_ended(self) -> None:
+    def notify(self) -> None:
         """Called by the hands when a pass begins or ends."""
         self.changed.emit()
 

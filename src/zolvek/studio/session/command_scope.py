@@ -9,7 +9,7 @@ from zolvek.core.arrays import Ints
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import replacement
-from zolvek.core.edits.edit_scope import WorkedOn, bars_text, worked_on
+from zolvek.core.edits.edit_scope import EditScope, bars_text, edit_scope_of
 from zolvek.core.edits.targets import Target, base
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
@@ -44,26 +44,26 @@ def base_only(session: Session, what: str) -> Lane:
     return unlocked(session)
 
 
-def worked(session: Session) -> WorkedOn:
+def edit_scope(session: Session) -> EditScope:
     """What a command works on in what is drawn on, open to edits. Raises ZolvekError as `unlocked`,
     and where a span is selected in which there is nothing."""
-    found = worked_on(target(session).curve, session.points.chosen, session.span.beats, session.project.meter)
+    found = edit_scope_of(target(session).curve, session.points.chosen, session.span.beats, session.project.meter)
     if not found.points.size and not found.segments.size:
         raise ZolvekError(f"There is nothing{found.where}.", remedy="Select another span, or points.")
     return found
 
 
-def worked_points(session: Session) -> WorkedOn:
+def point_scope(session: Session) -> EditScope:
     """As `worked`, where points are needed."""
-    found = worked(session)
+    found = edit_scope(session)
     if not found.points.size:
         raise ZolvekError(f"There are no points{found.where}.", remedy="Select another span, or points.")
     return found
 
 
-def worked_segments(session: Session) -> WorkedOn:
+def segment_scope(session: Session) -> EditScope:
     """As `worked`, where segments are needed."""
-    found = worked(session)
+    found = edit_scope(session)
     if not found.segments.size:
         raise ZolvekError("No segment begins there.", remedy="Select another point or span.")
     return found

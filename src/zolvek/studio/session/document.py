@@ -123,7 +123,7 @@ class Document(QObject):
         self.saved = None
         self.changed.emit()
 
-    def be_a_copy(self) -> None:
+    def detach_file(self) -> None:
         """Its file belongs to another window: saving asks for another name."""
         self.path = None
         self.changed.emit()

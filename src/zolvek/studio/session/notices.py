@@ -38,7 +38,7 @@ class Notices(QObject):
         """Show an error."""
         self.notifier.report(error)
 
-    def try_to(self, work: Callable[[], object]) -> bool:
+    def run_guarded(self, work: Callable[[], object]) -> bool:
         """Do `work`; an expected error is shown and nothing is changed."""
         try:
             work()

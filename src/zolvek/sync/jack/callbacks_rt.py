@@ -80,7 +80,7 @@ STRAYS_MOST, DRAWN = 5_000.0, 0.01  # microseconds; a part of them a cycle
 
 
 @compiled
-def take_in(h: Any, d: Any, n: Any) -> Any:
+def read_input(h: Any, d: Any, n: Any) -> Any:
     """What has come in goes to where the program takes it from, each with its moment."""
     buffer = native.port_get_buffer(h[MIDI_IN], np.uint32(n)) if h[MIDI_IN] != 0 else 0
     if buffer == 0:
@@ -139,7 +139,7 @@ def cycle(n: Any, address: Any) -> Any:
     """One cycle of `n` frames: the song moves, messages and sound go out, messages come in."""
     h, d = words(address, SLOTS), reals(address, SLOTS)
     keep_time(h, d, n)
-    take_in(h, d, n)  # first: what a port of ours sends to this one lies where it was sent a cycle ago
+    read_input(h, d, n)  # first: what a port of ours sends to this one lies where it was sent a cycle ago
     buffers(h, n)
     if h[TABLE] != 0:
         t = words(h[TABLE], T_SLOTS)

@@ -168,7 +168,7 @@ class Client:
         work = self.library.jack_connect if on else self.library.jack_disconnect
         return work(self.client, *ends) == 0
 
-    def announce_sound_wanted(self) -> None:
+    def post_sound_request(self) -> None:
         """Whether any of the sound ports leads anywhere, and any of the tracks' own."""
         leading = {
             own.key

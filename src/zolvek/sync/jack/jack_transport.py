@@ -88,7 +88,7 @@ class JackTransport:
 
     def tick(self) -> None:
         """What is heard now is what is shown of it; what is out of date is made ready again."""
-        self.playback.hear_up_to(int(self.words[s.SOUND_READ]))
+        self.playback.set_heard(int(self.words[s.SOUND_READ]))
         self._freshen(CALM)
 
     def close(self) -> None:

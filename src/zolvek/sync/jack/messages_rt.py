@@ -82,7 +82,7 @@ def write_three(h: Any, port: Any, offset: Any, status: Any, first: Any, second:
 
 
 @compiled
-def noted(h: Any, port: Any, at: Any) -> Any:
+def note_sounding(h: Any, port: Any, at: Any) -> Any:
     """Which notes are on, so that they can be ended; the message's bytes lie at an address."""
     kind = byte_at(at, 0) & 0xF0
     if kind == 0x90 or kind == 0x80:
@@ -166,7 +166,7 @@ def begin_notes(h: Any, t: Any, frame: Any, offset: Any) -> Any:
         if int64_at(t[T_NOTE_FIRST], place) < frame and frame < int64_at(t[T_NOTE_LAST], place):
             port, at = int64_at(t[T_NOTE_PORT], place), t[T_NOTE_DATA] + 3 * place
             write(h, port, offset, at, 3)
-            noted(h, port, at)
+            note_sounding(h, port, at)
 
 
 @compiled
@@ -241,7 +241,7 @@ def send_song_position(h: Any, sixteenth: Any, offset: Any) -> Any:
 
 
 @compiled
-def clock_halts(h: Any, offset: Any) -> Any:
+def stop_clock(h: Any, offset: Any) -> Any:
     """Send stop, if the clock runs."""
     if h[CLOCK_STATE] == CLOCK_RUNS:
         realtime(h, offset, 0xFC)
@@ -249,9 +249,9 @@ def clock_halts(h: Any, offset: Any) -> Any:
 
 
 @compiled
-def clock_goes(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
+def start_clock(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     """The song goes on from `frame`: the clock is given where, and begins at the next sixteenth."""
-    clock_halts(h, offset)
+    stop_clock(h, offset)
     send_quarter_frame(h, d, t, frame, offset)
     if h[CLOCK_ON] == 0:
         return
@@ -264,7 +264,7 @@ def clock_goes(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
 
 
 @compiled
-def clock_moves(h: Any, t: Any, song: Any, first: Any, last: Any, offset: Any, speed: Any) -> Any:
+def emit_clock(h: Any, t: Any, song: Any, first: Any, last: Any, offset: Any, speed: Any) -> Any:
     """Clocks and quarter frames from song frame `first` up to `last`, in order of time, as a port takes them; frame
     `song` is at `offset`."""
     quarters, clocks = np.int64(0), np.int64(0)

@@ -249,7 +249,7 @@ class PortsProcess:
             self.counted = 0.0
         if now - self.counted > COUNTED:
             self.counted = now
-            self.client.announce_sound_wanted()
+            self.client.post_sound_request()
         if self.due and self.building is None and now - self.made > APART:
             self.due, self.made = False, now
             work = (self.project, self.resolution, self.rate, self.client.ports, self.code)
@@ -350,7 +350,7 @@ def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[
     )
 
 
-def keep_compiled() -> None:
+def store_compiled() -> None:
     """Compiled code is kept in a folder named after all that it was made of. By itself the compiler looks at each file
     alone, and would go on with code that was made for other words of the memory."""
     sources = sorted(Path(__file__).parent.glob("*.py"))
@@ -367,7 +367,7 @@ def keep_compiled() -> None:
 
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
     """Run the process on a memory file, with commands from `source` and reports to `out`."""
-    keep_compiled()
+    store_compiled()
     memory = SharedMemory(Path(path))
     memory.touch(min(FEWEST_ROWS, ROWS))
     process = PortsProcess(memory, out)

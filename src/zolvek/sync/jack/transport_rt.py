@@ -14,13 +14,13 @@ from zolvek.sync.jack.messages_rt import (
     before,
     begin_notes,
     chase,
-    clock_goes,
-    clock_halts,
-    clock_moves,
-    noted,
+    emit_clock,
+    note_sounding,
     notes_off,
     send_quarter_frame,
     send_song_position,
+    start_clock,
+    stop_clock,
     write,
 )
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
@@ -114,7 +114,7 @@ def drop_stale(h: Any) -> Any:
 
 
 @compiled
-def passed(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
+def record_moment(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
     """Note a moment that has been heard: time, song frame, speed and state."""
     at = h[PAST] + 8 * PAST_WORDS * (h[PAST_COUNT] & (PAST_HELD - 1))
     put_real(at, 0, time)
@@ -130,24 +130,24 @@ def send_position(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     notes_off(h, offset)
     chase(h, t, frame, offset)
     begin_notes(h, t, frame, offset)
-    clock_goes(h, d, t, frame, offset)
+    start_clock(h, d, t, frame, offset)
 
 
 @compiled
-def announce(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
+def emit_messages(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
     """What lies from song frame `heard` up to `last`; frame `song` is at `offset`."""
     at = before(t[T_FRAME], 0, t[T_COUNT], heard)
     while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
         when = offset + np.int64((int64_at(t[T_FRAME], at) - song) / speed)
         port, place = int64_at(t[T_PORT], at), t[T_DATA] + 3 * at
         write(h, port, when, place, int64_at(t[T_SIZE], at))
-        noted(h, port, place)
+        note_sounding(h, port, place)
         at += 1
-    clock_moves(h, t, song, heard, last, offset, speed)
+    emit_clock(h, t, song, heard, last, offset, speed)
 
 
 @compiled
-def goes_on(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: Any, jump: Any) -> Any:
+def emit_block(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: Any, jump: Any) -> Any:
     """The song from `song` on for `n` frames of the cycle, from `offset` on in it. `jump`: it was elsewhere."""
     first = np.int64(np.ceil(song))
     last = song + n * speed
@@ -155,8 +155,8 @@ def goes_on(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: Any, 
     if jump:
         send_position(h, d, t, heard, offset)
         h[EPOCH] = h[WANTED_SERIAL]
-    passed(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
-    announce(h, t, song, heard, last, offset, speed)
+    record_moment(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
+    emit_messages(h, t, song, heard, last, offset, speed)
     if last >= h[QUIET_UNTIL]:
         h[QUIET_UNTIL] = NOT_QUIET  # a loop may go back to before it
     whole = speed == 1.0 and song == first
@@ -166,14 +166,14 @@ def goes_on(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: Any, 
 
 
 @compiled
-def rests(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
+def emit_rest(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
     """The song stands at `frame`; `was`: it has gone until now, and what sounded dies away."""
-    passed(h, d[TIME], np.float64(frame), 0.0, h[STATE])
+    record_moment(h, d[TIME], np.float64(frame), 0.0, h[STATE])
     moved = h[EXPECTED] != frame
     if was:
         copied(h, min(FADE, n), h[EXPECTED], 0, True)
         notes_off(h, 0)
-        clock_halts(h, 0)
+        stop_clock(h, 0)
     if was or moved:
         chase(h, t, frame + 1, 0)
         if moved:
@@ -188,7 +188,7 @@ def rests(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
 
 
 @compiled
-def obey(h: Any, d: Any) -> Any:
+def handle_locate(h: Any, d: Any) -> Any:
     """What the program has given a song that moves by itself."""
     if h[GO_DONE] == h[GO_SERIAL]:
         return
@@ -205,7 +205,7 @@ def obey(h: Any, d: Any) -> Any:
 def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
     """A cycle of a song that moves by itself."""
     was, jump = h[STATE] == ROLLING, False
-    obey(h, d)
+    handle_locate(h, d)
     offset: Any = 0
     if h[STATE] == STARTING:
         want(h, np.int64(np.floor(d[SONG])))
@@ -217,7 +217,7 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
             offset = np.int64(max(away, 0.0))
             d[SONG] += max(-away, 0.0) * d[SPEED]  # it should have begun already
     if h[STATE] != ROLLING:
-        rests(h, d, t, n, np.int64(np.floor(d[SONG])), was)
+        emit_rest(h, d, t, n, np.int64(np.floor(d[SONG])), was)
         return
     if h[LOOPED] != 0 and not jump:
         send_position(h, d, t, np.int64(np.ceil(d[SONG])), 0)
@@ -232,10 +232,10 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
         if to_end <= 0:  # the end of the song
             h[STATE] = STOPPED
             notes_off(h, offset)
-            clock_halts(h, offset)
+            stop_clock(h, offset)
             break
         part = min(left, to_end)
-        goes_on(h, d, t, offset, song, part, speed, jump)
+        emit_block(h, d, t, offset, song, part, speed, jump)
         jump = False
         d[SONG] = song + part * speed
         offset += part
@@ -274,18 +274,18 @@ def together(h: Any, d: Any, t: Any, n: Any) -> Any:
     h[STATE] = STARTING if state > ROLLING else state
     d[SONG] = np.float64(frame)
     if h[STATE] != ROLLING:
-        rests(h, d, t, n, frame, was)
+        emit_rest(h, d, t, n, frame, was)
         return
     jump = not was or frame != h[EXPECTED]
     if jump and was and frame > h[EXPECTED] and frame - h[EXPECTED] < CAUGHT_UP:
         # The server has left a few cycles out: what lay in them is given at once, and sound is there further on.
-        announce(h, t, np.float64(h[EXPECTED]), h[EXPECTED], np.float64(frame), 0, AT_ONCE)
+        emit_messages(h, t, np.float64(h[EXPECTED]), h[EXPECTED], np.float64(frame), 0, AT_ONCE)
         jump = False
         h[LEFT_OUT] += 1
     if jump and (h[WANTED_USED] != 0 or h[WANTED_FRAME] != frame):
         want(h, frame)
     h[WANTED_USED] = 1
-    goes_on(h, d, t, 0, np.float64(frame), n, 1.0, jump)
+    emit_block(h, d, t, 0, np.float64(frame), n, 1.0, jump)
     h[EXPECTED] = frame + n
     d[SONG] = np.float64(frame + n)
     h[FRAME] = frame + n

@@ -92,7 +92,7 @@ class Autosave(QObject):
         if self.work is not None:
             self.work.join()
 
-    def keep_now(self) -> None:
+    def save_now(self) -> None:
         """Have the copy of the present project on the disk, or none where there is nothing unsaved."""
         self.wait()
         self.keep()

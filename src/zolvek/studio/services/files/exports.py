@@ -73,9 +73,9 @@ class Exports(QObject):
         """Ask for a file, and export MIDI."""
         path = self._write("Export MIDI", ".mid", MIDI)
         if path:
-            self.midi_to(path)
+            self.write_midi(path)
 
-    def midi_to(self, path: Path) -> None:
+    def write_midi(self, path: Path) -> None:
         """Export MIDI to a file."""
         from zolvek.formats.midi import file_out as midi_out
 
@@ -106,9 +106,9 @@ class Exports(QObject):
         """Ask for a MIDI file, and import it."""
         path = self._read("Import MIDI", MIDI)
         if path:
-            self.take_midi(path)
+            self.import_midi_file(path)
 
-    def take_midi(self, path: Path) -> None:
+    def import_midi_file(self, path: Path) -> None:
         """Its controllers as lanes and its notes, on new tracks; asks how first."""
         from zolvek.formats.midi import file_in as midi_in
 
@@ -154,9 +154,9 @@ class Exports(QObject):
         self.needed_lane()
         path = self._read("Import audio into lane", SOUNDS)
         if path:
-            self.take_curve(path)
+            self.import_curve_file(path)
 
-    def take_curve(self, path: Path) -> None:
+    def import_curve_file(self, path: Path) -> None:
         """A sound file as the focus lane's curve from the selection or the playhead on."""
         from zolvek.core.curve.spans import splice
         from zolvek.formats.audio import curve_import
@@ -193,16 +193,16 @@ class Exports(QObject):
         self.needed_lane()
         path = self._write("Export lane points", ".csv", CSV)
         drawn = self.session.target
-        if path and drawn and self.session.notices.try_to(lambda: curve_csv.save(drawn.curve, path)):
+        if path and drawn and self.session.notices.run_guarded(lambda: curve_csv.save(drawn.curve, path)):
             self.session.notices.say(f"Exported {path.name}")
 
     def import_points(self) -> None:
         """Ask for a CSV file, and import its points."""
         path = self._read("Import points into lane", CSV)
         if path:
-            self.take_points(path)
+            self.import_points_file(path)
 
-    def take_points(self, path: Path) -> None:
+    def import_points_file(self, path: Path) -> None:
         """Import points from a CSV file."""
         from zolvek.formats.tables import curve_csv
 
@@ -213,9 +213,9 @@ class Exports(QObject):
         """Ask for a file, and export a table."""
         path = self._write("Export table", ".csv", CSV)
         if path:
-            self.table_to(path)
+            self.write_table(path)
 
-    def table_to(self, path: Path) -> None:
+    def write_table(self, path: Path) -> None:
         """Export a table to a file."""
         from zolvek.formats.tables import lane_table
 
@@ -231,9 +231,9 @@ class Exports(QObject):
         """Ask for a file, and export a picture."""
         path = self._write("Export picture", ".svg", PICTURE)
         if path:
-            self.picture_to(path)
+            self.write_picture(path)
 
-    def picture_to(self, path: Path) -> None:
+    def write_picture(self, path: Path) -> None:
         """Export a picture to a file."""
         from zolvek.formats import picture
         from zolvek.studio.toolkit import svg_to_png
@@ -280,7 +280,7 @@ class Exports(QObject):
             self.working = None
             if thread.error:
                 self.session.notices.report(thread.error)
-            elif self.session.notices.try_to(lambda: done(thread.result)):
+            elif self.session.notices.run_guarded(lambda: done(thread.result)):
                 count = len(thread.result) if isinstance(thread.result, list) else 1
                 message = f"Exported {name}" if count == 1 else f"Exported {count} files"
                 if said is None:

@@ -70,9 +70,9 @@ class Media:
         """Ask for audio files, and add them to the track."""
         path = self._read("Audio file for the track", SOUNDS)
         if path:
-            self.take_sound(path)
+            self.import_sound_file(path)
 
-    def take_sound(self, path: Path) -> bool:
+    def import_sound_file(self, path: Path) -> bool:
         """The sound file as a block on the shown track, at the playhead, once it has been read through next to
         the window; one that can't be read changes nothing."""
         from zolvek.core.edits import clips as blocks
@@ -81,7 +81,7 @@ class Media:
 
         track, beat = chosen.shown_track(self.session), self.session.playhead.beat
         clip = Clip(beat, str(path.resolve()))
-        return self.session.notices.try_to(
+        return self.session.notices.run_guarded(
             lambda: self.exports.change(
                 f"{track.name} plays {path.name}",
                 lambda lines: examine(str(path), lines),
@@ -96,9 +96,9 @@ class Media:
         """Ask for a description, and add its device."""
         path = self._read("Add device from description", DEVICES)
         if path:
-            self.take_device(path)
+            self.import_device_file(path)
 
-    def take_device(self, path: Path) -> bool:
+    def import_device_file(self, path: Path) -> bool:
         """Add the device of a description."""
         from zolvek.formats import device_file
 
@@ -106,7 +106,7 @@ class Media:
             kind = device_file.load(path)
             chosen.add_device(self.session, chosen.shown_track(self.session).id, kind)
 
-        return self.session.notices.try_to(work)
+        return self.session.notices.run_guarded(work)
 
     def export_device(self) -> None:
         """Ask for a file, and export the device's description."""
@@ -114,7 +114,7 @@ class Media:
 
         device = chosen.chosen_device(self.session)
         path = self._write("Export device description", ".json", DEVICES)
-        if path and self.session.notices.try_to(lambda: device_file.save(device.row, path)):
+        if path and self.session.notices.run_guarded(lambda: device_file.save(device.row, path)):
             self.session.notices.say(f"Exported {path.name}")
 
     # --- states ---
@@ -135,9 +135,9 @@ class Media:
         """Ask for a file, and import states."""
         path = self._read("Import states", STATES)
         if path:
-            self.take_states(device, path, "Import states")
+            self.import_states_file(device, path, "Import states")
 
-    def take_states(self, device: str, path: Path, label: str) -> None:
+    def import_states_file(self, device: str, path: Path, label: str) -> None:
         """Import states from a file."""
         from zolvek.formats import state_file
 

@@ -68,7 +68,7 @@ class Files:
                     self.session.notices.say(project_file.NEWER)
                 self.report_missing()
 
-        return self.session.notices.try_to(work)
+        return self.session.notices.run_guarded(work)
 
     def _unpack(self, path: Path) -> None:
         """A collected project, unpacked in the background into a folder next to its file, and opened there."""
@@ -200,7 +200,7 @@ class Files:
             self.autosave.settled()
             self.session.notices.say(f"Saved {path.name}")
 
-        done = self.session.notices.try_to(work)
+        done = self.session.notices.run_guarded(work)
         if not done and ask_again:
             # Full disk, a folder that is gone or may not be written: the work stays, elsewhere.
             return self.save_as()
@@ -211,7 +211,7 @@ class Files:
 
         return path == self.document.path and self.stamp is not None and recovery.stamp(path) not in (None, self.stamp)
 
-    def look_at_disk(self) -> None:
+    def check_disk(self) -> None:
         """Say when another program has changed the file that is open; once for each change."""
         path = self.document.path
         if path is not None and self._changed_by_others(path):
@@ -236,7 +236,7 @@ class Files:
             recovery.lock(path)
             self.locked = path
         except ZolvekError as error:
-            self.document.be_a_copy()
+            self.document.detach_file()
             self.session.notices.report(
                 ZolvekError(error.what, error.where, "This is a copy. Saving asks for another name.")
             )

@@ -77,16 +77,16 @@ class MidiIO(QObject):
     def turned(self, target: tuple[str, str], position: float, seconds: float | None = None) -> None:
         """A hand outside, on a controller or in a plugin's own window, moves a device's parameter: it comes up
         as touched. Moves that follow each other closely are one step."""
-        self.turned_all({target: position}, seconds)
+        self.move_controls({target: position}, seconds)
 
-    def turned_all(self, moves: dict[tuple[str, str], float], seconds: float | None = None) -> None:
+    def move_controls(self, moves: dict[tuple[str, str], float], seconds: float | None = None) -> None:
         """Several at once: one edit; the first comes up."""
         self.moving |= moves.keys()
         if self.gesture is None:
             self.gesture = object()
             if self.session.passes.hands is None or not self.session.passes.hands.recording:
                 self.session.touch(*next(iter(moves)))
-        self.session.notices.try_to(lambda: turn_all(self.session, moves, self.gesture, seconds))
+        self.session.notices.run_guarded(lambda: turn_all(self.session, moves, self.gesture, seconds))
         self.over.start()
 
     def forget_control(self) -> None:
@@ -188,7 +188,7 @@ class MidiIO(QObject):
         for name in wanted - set(self.named):
             self.named[name] = None  # said once, if it can't be opened
             if name in ports.outputs():
-                self.session.notices.try_to(partial(self._open, name))
+                self.session.notices.run_guarded(partial(self._open, name))
 
     def _open(self, name: str) -> None:
         from zolvek.sync.ports.midi_ports import Output

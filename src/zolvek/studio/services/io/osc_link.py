@@ -127,7 +127,7 @@ class OscLink(QObject):
             else:
                 moves[target] = min(max(number, 0.0), 1.0)
         if moves:
-            self.midi_io.turned_all(moves)
+            self.midi_io.move_controls(moves)
         self.changed.emit()
 
     def _know_ourselves(self) -> None:

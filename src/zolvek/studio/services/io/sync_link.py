@@ -56,7 +56,7 @@ class SyncLink(QObject):
         self.reported.connect(self._heard)
         session.document.changed.connect(self._use)
         player.stopped.connect(self._settle)
-        midi_io.filters = self.clock_came
+        midi_io.filters = self.handle_clock
 
     @property
     def on(self) -> bool:
@@ -199,14 +199,14 @@ class SyncLink(QObject):
         """The tempo of a clock that is followed, where the song has another; else 0."""
         return self.steering.differs(self.session.playhead.beat) if self.steering else 0.0
 
-    def take_tempo(self) -> None:
+    def use_tempo(self) -> None:
         """Give the song the tempo of the clock that is followed."""
         bpm = round(self.tempo_offered, 2)
         if bpm:
             tempo = TempoMap((TempoPoint(0.0, bpm),))
             self.edit(f"The clock's tempo, {bpm:g} BPM", lambda project: replace(project, tempo=tempo))
 
-    def clock_came(self, message: bytes, seconds: float) -> bool:
+    def handle_clock(self, message: bytes, seconds: float) -> bool:
         """Whether a message was of a clock; one that is followed is listened to."""
         kind = message[0]
         timed = kind >= 0xF8 or kind in (0xF1, 0xF2) or message[:5] == b"\xf0\x7f\x7f\x01\x01"

@@ -76,14 +76,14 @@ class Plugins(QObject):
 
     def add(self, uri: str, name: str) -> None:
         """A plugin on the shown track, its presets as states, once it has been described in the background."""
-        from zolvek.sound.jobs.plugin_description import described_apart
+        from zolvek.sound.jobs.plugin_description import describe_in_process
 
         track = shown_track(self.session).id
         own = self.session.settings
         own.plugins.recent = [uri, *(u for u in own.plugins.recent if u != uri)][:MOST_RECENT]
         self.exports.change(
             f"Add {name}",
-            lambda progress: described_apart(uri, progress),
+            lambda progress: describe_in_process(uri, progress),
             lambda project, kind: plugins.added(project, track, kind)[0],
             f"{name} was added. Its presets are states in the Morph panel.",
         )

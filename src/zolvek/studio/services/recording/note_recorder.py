@@ -68,7 +68,7 @@ class NoteRecorder(QObject):
         self.player.play(session.settings.recording.count_in)
         session.notices.say("Recording notes. Letters are keys, Up and Down change the octave, Space stops.")
         self.changed.emit()
-        session.passes.begun_or_ended()
+        session.passes.notify()
 
     def finish(self) -> None:
         """What was played, on the track as one step."""
@@ -90,7 +90,7 @@ class NoteRecorder(QObject):
         else:
             session.notices.say("No notes were played.")
         self.changed.emit()
-        session.passes.begun_or_ended()
+        session.passes.notify()
 
     def press(self, pitch: int, strength: float, seconds: float) -> None:
         """A key down at a time of perf_counter."""

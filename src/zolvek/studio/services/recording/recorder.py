@@ -67,7 +67,7 @@ class Recorder(QObject):
         player.stopped.connect(self.finish)
         player.begun.connect(self._looped)
         session.passes.changed.connect(self._disarmed)
-        session.passes.give_to(self)
+        session.passes.attach(self)
 
     # --- passes ---
 
@@ -313,7 +313,7 @@ class Recorder(QObject):
 
     def _announce(self) -> None:
         self.changed.emit()
-        self.session.passes.begun_or_ended()
+        self.session.passes.notify()
 
     def live(self, lane: str, first: float, last: float) -> tuple[Floats, Floats]:
         """What a lane has been given in this round so far, to draw from one beat to another: beats,

@@ -60,7 +60,7 @@ class Sounds(QObject):
         self.later.timeout.connect(self._look)
         self.again = QTimer(self)
         self.again.setInterval(AGAIN_MS)
-        self.again.timeout.connect(self.look_again)
+        self.again.timeout.connect(self.rescan)
         self.begun = False
         session.document.changed.connect(self._follow)
 
@@ -81,7 +81,7 @@ class Sounds(QObject):
         if self.going is None:
             self._next()
 
-    def look_again(self) -> None:
+    def rescan(self) -> None:
         """What has been read of a file that is another one now, or is there again, is read again."""
         changed = {name for (_, name), stamp in self.tried.items() if _stamp(name) != stamp}
         for name in changed:

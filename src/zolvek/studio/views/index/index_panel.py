@@ -111,8 +111,8 @@ class IndexPanel(QWidget):
         self.search.textChanged.connect(self._filter)
         self.search.returnPressed.connect(self._take_first)
         self.tree = Tree(
-            lambda *where: session.notices.try_to(lambda: names.move_track(session, *where)),
-            lambda *where: session.notices.try_to(lambda: names.move_device(session, *where)),
+            lambda *where: session.notices.run_guarded(lambda: names.move_track(session, *where)),
+            lambda *where: session.notices.run_guarded(lambda: names.move_device(session, *where)),
         )
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)
@@ -327,7 +327,7 @@ class IndexPanel(QWidget):
         session = self.session
         if not (track or device) or text == names.name_of(session, track, device):
             return
-        if not session.notices.try_to(lambda: names.rename(session, track, device, text)):
+        if not session.notices.run_guarded(lambda: names.rename(session, track, device, text)):
             self.tree.blockSignals(True)
             item.setText(0, names.name_of(session, track, device))
             self.tree.blockSignals(False)

@@ -166,13 +166,13 @@ class DevicesPanel(QWidget):
             self.action("describe-device").trigger()
         elif kind and self.owner is not None:
             owner = self.owner.id
-            self.session.notices.try_to(lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)]))
+            self.session.notices.run_guarded(lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)]))
 
     def _apply_preset(self, name: object) -> None:
 
         device = self.session.shown.device
         if name and device:
-            self.session.notices.try_to(lambda: apply_preset(self.session, device, str(name)))
+            self.session.notices.run_guarded(lambda: apply_preset(self.session, device, str(name)))
 
 
 def _source(track: Track) -> str:

@@ -20,7 +20,7 @@ from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.stamps import BY_KEY as FORMS_BY_KEY
 from zolvek.core.curve.stamps import FORMS
-from zolvek.core.edits.edit_scope import WorkedOn, worked_on
+from zolvek.core.edits.edit_scope import EditScope, edit_scope_of
 from zolvek.core.limits import LIMITS
 from zolvek.core.time.durations import note_beats
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
@@ -208,13 +208,13 @@ class DrawPanel(QWidget):
             self.position.show_text(session.project.meter.text(float(drawn.curve.beat[chosen[0]])))
         self._refresh_shape(segments)
 
-    def _found(self) -> WorkedOn | None:
+    def _found(self) -> EditScope | None:
         """What the fields work on."""
         session, drawn = self.session, self.session.target
         if drawn is None:
             return None
         chosen, span = session.points.chosen, session.span.beats
-        return worked_on(drawn.curve, chosen, span, session.project.meter)
+        return edit_scope_of(drawn.curve, chosen, span, session.project.meter)
 
     def _refresh_shape(self, segments: np.ndarray) -> None:
         drawn = self.session.target

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 from zolvek.core.edits import sections
 from zolvek.core.model.project import Section
 from zolvek.core.same import Same
-from zolvek.studio.commands import sections as sections_edits
+from zolvek.studio.commands import sections as section_commands
 from zolvek.studio.commands import song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.fields import Entry
@@ -236,8 +236,8 @@ class SongPanel(QWidget):
         session = self.session
         old = session.project.section_spans()[number][0].name
         self.message = None
-        if name != old and not session.notices.try_to(
-            lambda: sections_edits.change_section(session, number, f"Rename {old}", name=name)
+        if name != old and not session.notices.run_guarded(
+            lambda: section_commands.change_section(session, number, f"Rename {old}", name=name)
         ):
             self.refresh()
 
@@ -247,21 +247,23 @@ class SongPanel(QWidget):
             return
         number = int(item.data(NUMBER))
         self.message = None
-        self.session.notices.try_to(lambda: sections_edits.rename_version(self.session, picked, number, item.text()))
+        self.session.notices.run_guarded(
+            lambda: section_commands.rename_version(self.session, picked, number, item.text())
+        )
         self.refresh()
 
     def _hear(self) -> None:
         other, audition = self._other(), self.session.audition
         if other is not None:
             again = audition.comparing == "version" and audition.version == other
-            audition.compare("") if again else sections_edits.hear_version(self.session, *other)
+            audition.compare("") if again else section_commands.hear_version(self.session, *other)
 
     def _choose(self) -> None:
         other = self._other()
         if other is not None:
-            self.session.notices.try_to(lambda: sections_edits.choose_version(self.session, *other))
+            self.session.notices.run_guarded(lambda: section_commands.choose_version(self.session, *other))
 
     def _remove(self) -> None:
         other = self._other()
         if other is not None:
-            self.session.notices.try_to(lambda: sections_edits.remove_version(self.session, *other))
+            self.session.notices.run_guarded(lambda: section_commands.remove_version(self.session, *other))

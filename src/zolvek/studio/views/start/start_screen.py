@@ -145,7 +145,7 @@ class BeginningSheet(QWidget):
         self.ways.addStretch(1)
 
     def _begin_from(self, name: str) -> None:
-        self.studio.session.notices.try_to(lambda: self.studio.files.begin_from(name))
+        self.studio.session.notices.run_guarded(lambda: self.studio.files.begin_from(name))
 
     def _follow(self) -> None:
         """Something has been opened: the sheet goes."""

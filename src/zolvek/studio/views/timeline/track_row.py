@@ -200,7 +200,7 @@ class TrackRow(QWidget):
             at = event.position()
             self.dragging.begin(at, lambda: self._draw(strip, at))
         elif spot.kind == "block":
-            self.session.notices.try_to(lambda: sources.type_gain(self.studio))
+            self.session.notices.run_guarded(lambda: sources.type_gain(self.studio))
 
     def _draw(self, strip: Strip, at: QPointF) -> DrawDrag:
         """A note that begins with the step of the grid that is pressed."""
@@ -272,7 +272,7 @@ class TrackRow(QWidget):
         event.acceptProposedAction()
         beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
         beat = float(self.session.tools.grid.snap(beat, self.session.project.meter))
-        self.session.notices.try_to(lambda: sources.place(self.studio, found, beat))
+        self.session.notices.run_guarded(lambda: sources.place(self.studio, found, beat))
 
     # --- the picture ---
 

@@ -87,10 +87,10 @@ class ConnectPage(QWidget):
         self.no_ports.setVisible(not any(found))
 
     def _listen(self, name: object) -> None:
-        self.session.notices.try_to(lambda: self.midi_io.listen_to(str(name) or None))
+        self.session.notices.run_guarded(lambda: self.midi_io.listen_to(str(name) or None))
 
     def _send(self, name: object) -> None:
-        self.session.notices.try_to(lambda: self.midi_io.send_to(str(name) or None))
+        self.session.notices.run_guarded(lambda: self.midi_io.send_to(str(name) or None))
 
     # --- OSC ---
 
@@ -113,13 +113,13 @@ class ConnectPage(QWidget):
             self._switch_in(True)
 
     def _switch_out(self, on: bool) -> None:
-        self.session.notices.try_to(lambda: self.osc.send_to(self.to.text() if on else ""))
+        self.session.notices.run_guarded(lambda: self.osc.send_to(self.to.text() if on else ""))
         if on and not self.osc.sends_to:
             self.sends.setChecked(False)
 
     def _switch_in(self, on: bool) -> None:
         port = int(self.at.number) if on else 0
-        self.session.notices.try_to(lambda: self.osc.listen_at(port, self.anywhere.isChecked()))
+        self.session.notices.run_guarded(lambda: self.osc.listen_at(port, self.anywhere.isChecked()))
         if on and not self.osc.port:
             self.listens.setChecked(False)
 

@@ -83,7 +83,7 @@ class Together(QWidget):
         layout.addWidget(self.source_row)
         self.drift = note()
         layout.addWidget(self.drift)
-        self.tempo = button("Use its tempo", self.sync_link.take_tempo, tip="Sets the song to the clock's tempo")
+        self.tempo = button("Use its tempo", self.sync_link.use_tempo, tip="Sets the song to the clock's tempo")
         layout.addWidget(self.tempo)
         self.clock = QCheckBox("Send MIDI clock")
         self.clock.setToolTip("With song position, start, stop and continue, at the Clock port")

@@ -71,7 +71,7 @@ class DragFile(QLabel):
         far = (event.position().toPoint() - self.pressed_at).manhattanLength()
         if far >= QApplication.startDragDistance():
             self.pressed_at = None
-            self.studio.session.notices.try_to(self._drag)
+            self.studio.session.notices.run_guarded(self._drag)
 
     def _drag(self) -> None:
         QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)

@@ -48,11 +48,11 @@ class MorphPage(QWidget):
         self.linked = QCheckBox("Update with its states")
         self.linked.setChecked(True)
         layout.addWidget(self.linked)
-        layout.addWidget(button("Morph over the span", lambda: session.notices.try_to(self.apply), True))
+        layout.addWidget(button("Morph over the span", lambda: session.notices.run_guarded(self.apply), True))
         layout.addWidget(
             button(
                 "Through all states, by section",
-                lambda: session.notices.try_to(self.chain),
+                lambda: session.notices.run_guarded(self.chain),
                 tip="Changes to the next state at each section border in the selected span",
             )
         )

@@ -115,7 +115,7 @@ class MakingPage(QWidget):
             for entry in self.seeds:
                 entry.used = object()  # the next layer is another one wherever it is put
 
-        self.session.notices.try_to(work)
+        self.session.notices.run_guarded(work)
 
     def changed(self, always: bool = False, *_: Any) -> None:
         """A setting has changed: the preview follows."""
@@ -132,7 +132,7 @@ class MakingPage(QWidget):
             inside = (made.beat >= self.span[0]) & (made.beat <= self.span[1])
             self.counted.emit(f"{int(inside.sum())} points. Esc cancels.")
 
-        return self.session.notices.try_to(work)
+        return self.session.notices.run_guarded(work)
 
     def write(self) -> None:
         """Write the movement into the lane."""
@@ -147,4 +147,4 @@ class MakingPage(QWidget):
                 for entry in self.seeds:
                     entry.used = place
 
-        self.session.notices.try_to(work)
+        self.session.notices.run_guarded(work)
