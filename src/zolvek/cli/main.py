@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The `zolvek` command itself: its groups joined, the window opened, errors given.
+"""The `zolvek` command itself: its groups joined, the window opened, errors reported.
 
 Nothing slow is imported before a command needs it. Argument errors and bad files exit with
 status 2 and one line.

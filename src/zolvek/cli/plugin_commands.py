@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Commands that deal with installed plugins."""
+"""Commands on installed plugins."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Commands that deal with other programs and machines."""
+"""Commands on ports and other programs."""
 
 from __future__ import annotations
 

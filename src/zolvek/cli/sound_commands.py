@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Commands that look into sound files."""
+"""Commands that analyse audio files."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The one class for errors a person can do something about, and the one place they go."""
+"""The class of errors that the user can do something about, and the one place they are reported to."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""States in a file of their own: JSON, for another project with devices of the same kinds."""
+"""State files: JSON, for another project with devices of the same kinds."""
 
 from __future__ import annotations
 

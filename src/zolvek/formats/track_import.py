@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a user brings (sounds, MIDI, device descriptions) as tracks of a project."""
+"""Imports sounds, MIDI and device descriptions as tracks of a project."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Names as files, documents and tables can bear them: whatever a person or a file calls a thing."""
+"""Names made safe for files, documents and tables, whatever they come from."""
 
 from __future__ import annotations
 

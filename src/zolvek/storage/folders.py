@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The person's own folders, where the XDG Base Directory specification has them."""
+"""The user's own folders, where the XDG Base Directory specification has them."""
 
 from __future__ import annotations
 

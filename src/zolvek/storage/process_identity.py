@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Which process it is: a number alone is given again after a restart, or in another container."""
+"""Identifies a process: a number alone is used again after a restart, or in another container."""
 
 from __future__ import annotations
 

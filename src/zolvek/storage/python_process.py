@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Python processes of the program's own: this very Python, and no code but the program's.
+"""Starts Python processes of the program: the same interpreter, and no other code than the program's.
 
 Neither the current folder nor, where this process is isolated, PYTHON… variables bring in modules.
 """

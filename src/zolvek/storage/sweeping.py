@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What earlier versions, or programs that were killed, have left among the temporary files."""
+"""Removes temporary files that killed programs, or earlier versions, have left."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A piece played without a window: its sound and messages to where they are wanted, in the role that is wanted."""
+"""Plays a project without a window: sound and messages to the chosen outputs, in the chosen sync role."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The curve: points in time, and a shape on the way from each to the next."""
+"""The curve: points in time, and a shape from each to the next."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What shapes are made of: how far each has risen on its way, its extent, its integral, and what else is
+"""What shapes are made of: how far each has risen at u, its extent, its integral, and what else is
 known of it. Plain functions of u, 0..1, and of amounts; `shapes` puts them into its rows."""
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Composing: any function of time as few shaped points, within a tolerance, all at once.
+"""Fitting: any function of time as few shaped points, within a tolerance, all at once.
 
 Between the knots given the function has to be smooth; at a knot it may jump. Every stretch
 between two knots is tried as a line, a cosine and a bend; those that none of them follows are

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Runs: a curve as samples joined by lines, in stretches without a jump."""
+"""Polylines: a curve as samples joined by lines, in stretches without a jump."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Edits of clips on tracks: placed, moved, trimmed, split, looped, faded, removed.
 
-A block is named by its track and its number among the track's blocks. Lengths of files, in seconds, come
+A clip is named by its track and its number among the track's clips. Lengths of files, in seconds, come
 from who has read them.
 """
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The ports that a project has in sync with other programs, and how they are connected.
+"""The ports of a project, and how they are connected to those of other programs.
 
 A port is given by what it belongs to, so that a track keeps its connections under another name.
 """

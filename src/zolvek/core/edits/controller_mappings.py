@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Control from outside: which control of a controller moves which parameter."""
+"""Which control of a controller moves which parameter."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Hits: the beats at which something sounds, as places to snap to, to end at, and to stamp forms on."""
+"""Hits: the beats at which something sounds, as places to snap to, to end at, and to stamp on."""
 
 from __future__ import annotations
 

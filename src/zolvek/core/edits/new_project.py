@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Projects to begin with: an empty desk that sounds, and tracks for what a user brings."""
+"""Projects to start with: an empty one that sounds, and tracks for imported files."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Hosted plugins in a project: added with their presets as states; what another version has changed."""
+"""Hosted plugins in a project: added with their presets as states; what another version of a plugin has changed."""
 
 from __future__ import annotations
 

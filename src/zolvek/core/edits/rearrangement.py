@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A whole project in another order of time: every lane, layer, take, note, block, section, tempo and
+"""A whole project in another order of time: every lane, layer, take, note, clip, section, tempo and
 meter."""
 
 from __future__ import annotations

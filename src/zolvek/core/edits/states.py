@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""States kept, set, compared and changed a little."""
+"""Edits of states: stored, recalled, compared, and varied a little."""
 
 from __future__ import annotations
 

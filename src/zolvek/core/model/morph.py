@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A morph: the way that a device's parameters go from state to state."""
+"""A morph: how a device's parameters go from state to state."""
 
 from __future__ import annotations
 

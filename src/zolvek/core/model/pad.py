@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The pad: states placed on a square, and the way of the puck over it."""
+"""The pad: states placed on a square, and the path of the puck over it."""
 
 from __future__ import annotations
 

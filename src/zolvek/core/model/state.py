@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A state: a whole setting of a device, or of a track's chain, kept under a name."""
+"""A state: a whole setting of a device, or of a track's chain, stored under a name."""
 
 from __future__ import annotations
 

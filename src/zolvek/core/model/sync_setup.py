@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""How a project stands in sync with other programs: who keeps time, and what is connected."""
+"""How a project syncs with other programs: who leads, and what is connected."""
 
 from __future__ import annotations
 

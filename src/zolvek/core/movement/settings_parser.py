@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is typed for the settings of movements, read, and the movements made of it."""
+"""Parses what is typed for the settings of movements, and makes the movements."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Lengths of time as a person writes them: note values, bars and beats, seconds."""
+"""Lengths of time as users write them: note values, bars and beats, seconds."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Numbers as a person types them into a field, with bounds: read, or refused in words."""
+"""Numbers as users type them into a field, with bounds: parsed, or refused with a reason."""
 
 from __future__ import annotations
 

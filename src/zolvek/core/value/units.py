@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Units: how a real value is written for a person, and read back.
+"""Units: how a real value is written as text, and parsed.
 
 Each unit has scales, smallest first: a suffix, what one of it is worth in the unit a
 parameter counts in, and from which size on it is used in writing.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Sound files given by their content, so that one that was moved or renamed is found again."""
+"""Identifies sound files by their content, so that one that was moved or renamed is found."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Templates: projects that new ones begin with, kept in the person's own folder."""
+"""Templates: projects that new ones begin with, stored in the user's own folder."""
 
 from __future__ import annotations
 

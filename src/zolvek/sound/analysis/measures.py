@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a sound looks like and how loud and bright it is: pure functions on arrays."""
+"""Spectrum, loudness and brightness of a sound: pure functions on arrays."""
 
 from __future__ import annotations
 

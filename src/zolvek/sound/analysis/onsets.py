@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Hits of a sound: where something in it begins, and the tempo that they say.
+"""Onsets of a sound, and the tempo that fits them.
 
 Onsets are peaks of the spectral flux: how much the spectrum of a frame rises over that of an earlier one
 (Bello and others, "A tutorial on onset detection in music signals", IEEE Transactions on Speech and Audio

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""How high sound goes: its highest sample, and its true peak, between samples too.
+"""Peak levels: the highest sample, and the true peak between samples.
 
 ITU-R BS.1770-4, Annex 2: four times as many samples by a filter of 48 taps, of which the highest counts. The taps are
 those of the annex's table, from memory; tests hold them to tones whose true peak is known.
@@ -31,7 +31,7 @@ class PeakMeter:
         self.kept: np.ndarray | None = None  # the last samples of each channel
 
     def feed(self, block: np.ndarray) -> np.ndarray:
-        """Take in a block (channels, frames); it is given back, what was not a number in it silent."""
+        """Measure a block (channels, frames), and return it, with silence for what is not a number."""
         wrong = ~np.isfinite(block)
         if wrong.any():
             self.faults += int(wrong.any(axis=0).sum())

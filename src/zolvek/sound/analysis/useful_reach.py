@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The useful part of a control's travel, by measure: what the sound does from end to end.
+"""The useful part of a control's travel, measured in the sound from end to end.
 
 The stretch is rendered with the control held at one position after another. How far the sound
 changes from one to the next is counted in one measure, level and brightness together, and the

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a sound file looks like: its lowest and highest samples, a hundred times a second."""
+"""The waveform of a sound file: its lowest and highest samples, a hundred times a second."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The delay: echoes that feed back, at times that may move.
+"""The delay: echoes with feedback, whose times may move.
 
 A time without a lane is taken to the nearest frame, and its echoes are the sound itself. One that
 moves is read between frames by the third-order polynomial through four of them (Laakso, Välimäki,

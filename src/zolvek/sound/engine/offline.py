@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A project rendered as a whole, when nobody waits for it: the mix of a span, block by block."""
+"""Renders a project offline: the mix of a span, block by block."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin that is made while others play on: sound bypasses it, or through the one that it takes the place of,
+"""A plugin that is made while others play: sound bypasses it, or through the one that it takes the place of,
 until it is there."""
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The renderer: a project as sound, from any place, a stretch at a time, the same every time."""
+"""The renderer: a project as sound, from any position, a stretch at a time, the same every time."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A lane as a control signal in a file of sound."""
+"""Exports a lane as a control signal in an audio file."""
 
 from __future__ import annotations
 

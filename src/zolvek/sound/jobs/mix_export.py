@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The mix of a project, or each of its tracks, as files of sound."""
+"""Exports the mix of a project, or each of its tracks, as audio files."""
 
 from __future__ import annotations
 

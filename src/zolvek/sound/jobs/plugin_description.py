@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin described in a process of its own."""
+"""Describes a plugin in a process of its own."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin tried: every parameter from end to end, twice, and what came of it."""
+"""Tries a plugin: moves every parameter from end to end, twice, and reports what happens."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Where we are: what playback, or another program that is followed, says of the time."""
+"""The clock: the position as playback, or another program that is followed, reports it."""
 
 from __future__ import annotations
 

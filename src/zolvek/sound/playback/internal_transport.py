@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The song by itself: its playback is the clock, and whatever pulls sound from it sets the pace."""
+"""The internal transport: playback is the clock, and whatever pulls sound from it sets the pace."""
 
 from __future__ import annotations
 

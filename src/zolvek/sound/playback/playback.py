@@ -271,7 +271,7 @@ class Playback:
             self.on_loss(error, True)
 
     def _ended(self, worker: WorkerProcess, reason: str) -> None:
-        """A worker is lost: another one goes on in its place; if that happens again and again,
+        """A worker is lost: another one continues in its place; if that happens again and again,
         playing stops."""
         with self.lock:
             if worker is self.spare:

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Where there is no sound device: takes what is played at the pace a device would."""
+"""Without a sound device: pulls sound at the pace of one."""
 
 from __future__ import annotations
 

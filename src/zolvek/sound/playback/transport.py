@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What starts, stops and moves the song, and says where it is."""
+"""Transports: they start, stop and locate the song, and report its position."""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""One playback worker as the window sees it: a process that takes commands, gives chunks, and shows
+"""The window's side of a playback worker: a process that takes commands, gives chunks, and shows
 that it lives.
 
-It may die, stand still or hang in a device's code: who has it is given, once, with the reason.
+It may die, stand still or hang in a device's code: its owner is notified once, with the reason.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A device at work, whatever it is: what it is given, and what it gives."""
+"""A device at work, of any kind: its inputs and its outputs."""
 
 from __future__ import annotations
 

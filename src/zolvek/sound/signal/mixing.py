@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Level and place: gains that do not click, and the law of the pan."""
+"""Level and pan: gains without clicks, and the pan law."""
 
 from __future__ import annotations
 

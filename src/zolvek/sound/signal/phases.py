@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What goes on by itself at a rate, and noise: by the song's frames, so that a passage sounds the same wherever
+"""Oscillator phases and noise, by the song's frames, so that a passage sounds the same wherever
 playing was begun."""
 
 from __future__ import annotations

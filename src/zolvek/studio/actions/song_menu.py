@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Piece menu: tempo, meter, bars, sections and their versions, and the grid fitted to a recording."""
+"""The Song menu: tempo, meter, bars, sections and their versions, and the grid fitted to a recording."""
 
 from __future__ import annotations
 

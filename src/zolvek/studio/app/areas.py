@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The areas of the window, made and laid out."""
+"""Makes and lays out the areas of the window."""
 
 from __future__ import annotations
 

@@ -80,7 +80,7 @@ Pick = Callable[[QPoint | None], str]
 
 class ContextMenu(QObject):
     """Opens the menu of what is pressed on `widget`: `pick` selects it and says its kind, "" for
-    nothing; it is given None where the menu key was pressed."""
+    nothing; its argument is None where the menu key was pressed."""
 
     def __init__(self, widget: QWidget, actions: Actions, pick: Pick) -> None:
         super().__init__(widget)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A fault of the program: what is written down of it, and nothing that is anybody's."""
+"""Crash reports: what is written of a fault, without the user's data."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Faults of the program itself: given once, when nothing is being painted, and the window stays.
+"""Faults of the program itself: reported once, when nothing is being painted, and the window stays.
 
 A fault may be raised anywhere Qt calls us, in the middle of painting too, where opening a message would
 end the process; and in any thread. It is written down at once and shown when the event is over.

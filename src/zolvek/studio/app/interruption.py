@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Ctrl+C in the terminal, and a polite end from outside: the window closes in order, work kept.
+"""Ctrl+C in the terminal, and SIGTERM: the window closes in order, and work is saved for recovery.
 
 What is unsaved stays in the copy that is kept of it, and the next start offers it.
 """

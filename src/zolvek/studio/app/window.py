@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The main window: puts the areas together, and shows what it is given to."""
+"""The main window: puts the areas together, and shows what commands ask for."""
 
 from __future__ import annotations
 
@@ -114,7 +114,7 @@ class Window(QMainWindow):
             if widget is not None:
                 ContextMenu(widget, self.made, pick)
 
-    # --- what it is given to show: asking.Show ---
+    # --- what commands ask it to show: asking.Show ---
 
     def beginning(self) -> None:
         """See `Show`."""

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Controls turned and touched by hand, and what is learned from them."""
+"""Commands on controls: turned, touched, and learned."""
 
 from __future__ import annotations
 

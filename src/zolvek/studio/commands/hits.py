@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Hits: gone to, snapped to, ended at, and stamped on."""
+"""Commands on hits: go to them, snap to them, end at them, stamp on them."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Lanes as wholes: their switches, cycle, reach, order, names and going."""
+"""Commands on whole lanes: slot changes, loop, reach, order, name, removal."""
 
 from __future__ import annotations
 

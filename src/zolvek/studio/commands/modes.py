@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Modes that make edits unheard, unseen or other than usual: given in a word, and left one by one."""
+"""Modes that make edits unheard, unseen or different: named in a word, and left one by one."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What the user's moves do: the armed lanes, the pass that is going on, and what is learned."""
+"""Arming: the armed lanes, the running pass, and what is learned."""
 
 from __future__ import annotations
 

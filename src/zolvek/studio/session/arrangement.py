@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is picked of the song's time and sounds: a section, a block, notes, marks for fitting."""
+"""What is selected in the arrangement: a section, a clip, notes, marks for fitting."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What the window is asked for by commands that know no widgets: questions, and things to show.
+"""What commands, which know no widgets, ask of the window: questions, and things to show.
 Tests stand in for both."""
 
 from __future__ import annotations

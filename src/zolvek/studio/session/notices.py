@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is said to the person: hints at the foot of the window, and errors."""
+"""Notices to the user: hints at the foot of the window, and errors."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is picked in a list: a take and a layer of the focus lane, a pattern of the library."""
+"""What is selected in lists: a take and a layer of the focus lane, a pattern of the library."""
 
 from __future__ import annotations
 

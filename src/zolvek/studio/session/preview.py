@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a panel would make, shown over the ghost of what is there, and a lane shown behind."""
+"""The preview: what a panel would make, shown over the current curve, and a lane shown behind."""
 
 from __future__ import annotations
 

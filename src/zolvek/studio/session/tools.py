@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What the user draws with, and what it snaps to; and how the window looks."""
+"""The drawing tool, the grid, and how the window looks."""
 
 from __future__ import annotations
 

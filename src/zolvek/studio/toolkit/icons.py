@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Symbols for actions: the SVG files in assets/icons, drawn for Zolvek, in the theme's inks."""
+"""Symbols for actions: the SVG files in assets/icons, drawn for Zolvek, in the theme's colours."""
 
 from __future__ import annotations
 

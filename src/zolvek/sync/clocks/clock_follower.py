@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Keeps the song with an outside clock: started, stopped and located as that says, and drawn towards it."""
+"""Follows an external clock: the song is started, stopped and located by it, and drawn towards it."""
 
 from __future__ import annotations
 

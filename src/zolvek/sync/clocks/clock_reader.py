@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Following an outside clock: where it is and how fast it goes, from MIDI clock or MIDI time code as they come.
+"""Reads an external clock: its position and speed, from MIDI clock or MIDI time code as they come.
 
 Clock messages come with jitter. Their count is exact; the line through the moments of the last ones (least squares)
 says when each was meant, so that neither tempo nor position shakes with them.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Keeps sound ready for the callbacks, in the process that renders it: no window, however busy, lies between.
+"""Keeps sound ready for the callbacks, in the process that renders it, so that a busy window does no harm.
 
 Where the song goes elsewhere the callbacks count up a serial, and wait until sound from there is ready.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Bars and beats for the others, compiled."""
+"""Bars and beats for other clients, compiled."""
 
 from __future__ import annotations
 

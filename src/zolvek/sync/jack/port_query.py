@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What there is on the server, without having ports of our own there."""
+"""Lists the ports of the server, without ports of our own there."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What the ports' process says of the server."""
+"""What the ports' process reports about the server."""
 
 from __future__ import annotations
 

@@ -126,7 +126,7 @@ def record_moment(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
 
 @compiled
 def send_position(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
-    """It goes on elsewhere: what hangs ends, lanes and clocks are put there."""
+    """The song continues elsewhere: sounding notes end, lanes and clocks are sent as they are there."""
     notes_off(h, offset)
     chase(h, t, frame, offset)
     begin_notes(h, t, frame, offset)

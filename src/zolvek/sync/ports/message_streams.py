@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What goes out by time alone: messages to ports of the machine, and lanes as OSC."""
+"""Streams of messages by time alone: MIDI to ports of the machine, and lanes as OSC."""
 
 from __future__ import annotations
 
@@ -249,4 +249,4 @@ class OscStream:
         self.output.send(osc_messages.bundles(packets, {row.beat: moment for row in packets}))
 
     def stop(self) -> None:
-        """Nothing hangs."""
+        """Values have no end."""

@@ -40,7 +40,7 @@ class Stream(Protocol):
         ...
 
     def stop(self) -> None:
-        """The song has stopped, or goes elsewhere: end what hangs."""
+        """The song has stopped, or continues elsewhere: end the notes that sound."""
         ...
 
 

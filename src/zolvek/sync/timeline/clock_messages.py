@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Time on the wire: MIDI clock and song position (MIDI 1.0, System Real Time and System Common messages), and
+"""Messages that carry time: MIDI clock and song position (MIDI 1.0, System Real Time and System Common messages), and
 MIDI time code (MMA RP-004/008: quarter frames and the full frame)."""
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Stepping: a curve as whole steps at whole ticks, with the fewest changes that follow it; and
+"""Quantised steps: a curve as whole steps at whole ticks, with the fewest changes that follow it; and
 back, from a stream of steps to a curve."""
 
 from __future__ import annotations

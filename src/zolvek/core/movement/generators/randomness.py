@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Random movement: new values at a rate, jitter of points, and small irregularities of a hand.
+"""Random movement: new values at a rate, jitter of points, and small irregularities as of playing by hand.
 
 All of it comes from a seed, by NumPy's PCG64 stream: the same on every machine.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Recording a hand: what it did, and what that writes.
+"""Recording: the moves of controls during a pass, and the curves that they write.
 
 A pass gathers moves with the beats they were made at. Writing it is a plain function: from the
 lane's curve and the moves to the new curve and the raw take.

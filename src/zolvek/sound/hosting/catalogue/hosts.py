@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The plugin standards that are hosted: one table, by the format that a plugin's record names."""
+"""The plugin standards that are hosted: one table, by the format in a plugin's record."""
 
 from __future__ import annotations
 

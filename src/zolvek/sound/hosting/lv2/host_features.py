@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What plugins may ask of their host besides: to log, and where to keep files."""
+"""Host features for plugins: logging, and where to store files."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""One LV2 plugin at work: its buffers, its events, its controls, and what it asks of its host."""
+"""One running LV2 plugin: its buffers, its events, its controls, and what it asks of its host."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class Instance:
         count = self.lib.lilv_plugin_get_num_ports(found)
         self.controls = np.zeros(count, np.float32)
         self.audio = np.zeros((count, BLOCK), np.float32)
-        # Its rows in the order of the ports: those that it is given, those that it gives, all others.
+        # Its rows in the order of the ports: inputs, outputs, all others.
         taken = (*plugin.inputs[:2], *plugin.side[:2])
         self.into = self.audio[: len(taken)]
         self.come = self.audio[len(taken) :][: len(plugin.outputs[:2])]
@@ -85,7 +85,7 @@ class Instance:
             step(self.handle)
         self.active = on
 
-    # --- what it is given ---
+    # --- inputs ---
 
     def _features(self) -> Any:
         ffi, numbers = self.ffi, urids()

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What LV2 plugins say of themselves, read by lilv from their bundles: no code of theirs is run here."""
+"""Descriptions of LV2 plugins, read by lilv from their bundles: no code of theirs is run here."""
 
 from __future__ import annotations
 

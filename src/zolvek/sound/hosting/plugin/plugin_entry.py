@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin as it is listed."""
+"""A plugin in the list of installed ones."""
 
 from __future__ import annotations
 

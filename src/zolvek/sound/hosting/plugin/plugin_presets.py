@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin's presets: what its ports stand at, as the texts of a preset of ours."""
+"""A plugin's presets: the values of its ports, as texts of a preset of ours."""
 
 from __future__ import annotations
 

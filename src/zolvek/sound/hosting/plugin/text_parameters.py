@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a control that is known by its texts alone is, as a parameter of ours and its binding.
+"""Controls that are known by their texts alone, as parameters of ours with their bindings.
 
 A VST3 plugin says of each control how many steps it has, and how it writes any place 0..1 of its travel. Unit
 and taper are read out of what it writes at places all along.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Which plugin is at work, written where who watches the process can read it after its end.
+"""Marks which plugin is at work, where the process that watches can read it after a crash.
 
 A plugin may end its process without a word. What each thread of it was doing is kept in a piece of memory without a
 name, which both processes have and which goes with them: the device's id and the phase it was in.

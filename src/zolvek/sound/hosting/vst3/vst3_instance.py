@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""One VST3 plugin at work, by pedalboard: 64 frames at a time."""
+"""One running VST3 plugin, by pedalboard: 64 frames at a time."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""VST3 plugins loaded by pedalboard: what they say of themselves, and their state as text.
+"""VST3 plugins loaded by pedalboard: their descriptions, and their state as text.
 
 A plugin's code runs when it is loaded: in processes in the background alone.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A plugin's own window: a process next to ours, which is given where controls stand and says what is moved."""
+"""A plugin's own window: a process that receives the values of controls and reports what is moved."""
 
 from __future__ import annotations
 

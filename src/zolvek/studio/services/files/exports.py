@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What leaves the window as files, and what comes in: MIDI, sound, tables, pictures."""
+"""Exports and imports of the window: MIDI, sound, tables, pictures."""
 
 from __future__ import annotations
 

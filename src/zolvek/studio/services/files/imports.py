@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Sounds, devices and states that come into the project from files, and go out as such."""
+"""Imports of sounds, devices and states from files, and exports of devices and states."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Paths that a person is asked for: where to begin looking, and what a file is called."""
+"""Asks the user for paths: the folder to start in, and the suggested name."""
 
 from __future__ import annotations
 

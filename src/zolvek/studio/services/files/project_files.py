@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Project files in the window: opened, saved, locked, brought back after a crash."""
+"""Project files in the window: opened, saved, locked, recovered after a crash."""
 
 from __future__ import annotations
 

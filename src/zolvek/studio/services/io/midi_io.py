@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What comes in from outside and goes out: the controller, real ports, the lanes' messages."""
+"""MIDI in and out: the controller, the machine's ports, and the lanes' messages."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is compared, at equal loudness: both measured in the background, the louder one turned down."""
+"""Comparison at equal loudness: both measured in the background, the louder one turned down."""
 
 from __future__ import annotations
 

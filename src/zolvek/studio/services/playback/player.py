@@ -51,7 +51,7 @@ class Player(QObject):
     changed = pyqtSignal()
     passed = pyqtSignal(float, float)  # from which beat to which it has played on
     stopped = pyqtSignal()
-    lost = pyqtSignal(object, bool)  # ZolvekError of the worker, and whether another one goes on
+    lost = pyqtSignal(object, bool)  # ZolvekError of the worker, and whether another one continues
     begun = pyqtSignal(float)  # at which beat it begins, or goes on elsewhere
 
     def __init__(self, session: Session) -> None:
@@ -270,7 +270,7 @@ class Player(QObject):
             self.playback.hold(self.session.held.values)
 
     def _lost(self, error: ZolvekError, goes_on: bool) -> None:
-        """The sound process is gone: said next to the transport while another one goes on, else in
+        """The sound process is gone: said next to the transport while another one continues, else in
         full."""
         if goes_on:
             self._say_trouble(error.what)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Plugins' own windows: opened and closed, given of what is turned elsewhere, and followed in what is moved there."""
+"""Plugins' own windows: opened and closed, updated when controls move elsewhere, and followed when they move there."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Notes recorded by hand: from a controller's keys or the computer's, after a count-in."""
+"""Records notes from a controller's keys or the computer's, after a count-in."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The recorder: passes of a hand, from the count-in to the written lanes."""
+"""The recorder: passes, from the count-in to the written lanes."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is known of the project's sound files: how they look, and where their hits are. Found in a process
+"""The project's sound files: their waveforms, and where their hits are. Found in a process
 in the background, one file after another, and kept."""
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Work in a thread in the background: with progress, a way to stop, and its errors given."""
+"""Work in a background thread: with progress, cancelling, and reported errors."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ ABANDONED: list[QThread] = []  # that went on when their window closed
 
 
 def end(thread: Work) -> None:
-    """End what is still going when its window closes: it is given to stop, and not waited for long."""
+    """Cancel what still runs when its window closes, without waiting for it for long."""
     thread.stop()
     if not thread.wait(LEAVING_MS):
         ABANDONED.append(thread)  # it can't be given: it ends with the program

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The rail: the steps of the work as a column of buttons, each with its panel."""
+"""The rail: a column of buttons, one for each step of the work, each with its panel."""
 
 from __future__ import annotations
 

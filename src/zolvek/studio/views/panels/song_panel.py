@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Piece panel: name, tempo, meter and end; sections with their versions; fitting to a recording."""
+"""The Song panel: name, tempo, meter and end; sections with their versions; fitting to a recording."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The sheet that a start without a file shows: what was open last, new, from files, the demo."""
+"""The start screen, shown without a file: recent projects, a new one, one from files, and the demo."""
 
 from __future__ import annotations
 

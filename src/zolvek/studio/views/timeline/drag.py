@@ -110,7 +110,7 @@ class Dragging(QObject):
         return True
 
     def finish(self) -> Drag | None:
-        """End the drag, as one step. Where it was a click alone, nothing is done, and it is given back."""
+        """End the drag, as one step. Of a mere click nothing is done: the drag is returned."""
         drag = self._leave()
         if drag is None or not (self.moved or drag.acts):
             return drag

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The focus lane: the tall one that is edited by hand."""
+"""The focus lane: the tall one whose curve is drawn and edited."""
 
 from __future__ import annotations
 

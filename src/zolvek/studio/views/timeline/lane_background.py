@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The paper under the focus lane's curve: grid, value scale and the sound behind, kept as a picture
+"""The background of the focus lane: grid, value scale and the sound behind, kept as a picture
 until something of it changes."""
 
 from __future__ import annotations

@@ -74,7 +74,7 @@ def _shift(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: boo
         session = drag.session
         if not held.free:
             wanted = session.tools.moved(anchor, wanted, session.project.meter)
-        # What lies off the grid stays at its time until the user has gone half a step of it.
+        # What lies off the grid stays at its time until the pointer has moved by half a step.
         still = not held.free and drag.kind == "move" and abs(beat - drag.beat) < _half_step(drag)
         beats = 0.0 if still or beat == drag.beat else wanted - anchor
     if held.axis and along:
@@ -108,7 +108,7 @@ def _bend(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool
 
 
 def _stroke(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
-    """A freehand stroke, reduced to few shaped points while the user is still down."""
+    """A freehand stroke, reduced to few shaped points while the button is still down."""
     drag.stroke.go(max(beat, 0.0), value)
     beats, values = drag.stroke.samples()
     if beats[-1] - beats[0] < point_edits.TICK:
@@ -175,7 +175,7 @@ FREEHAND_TOLERANCE = 0.012  # of the lane's height
 
 
 class Stroke:
-    """Samples of the user's way. Going back in time draws over what was drawn there."""
+    """Samples of the pointer's path. Going back in time draws over what was drawn there."""
 
     def __init__(self, beat: float, value: float) -> None:
         self.beats, self.values = [beat], [value]
@@ -202,7 +202,7 @@ class Stroke:
 
 
 def begin_drawing(session: Session, tool: str, beat: float, value: float, height: float) -> LaneDrag:
-    """A freehand stroke, a line or a form, by the tool in hand."""
+    """A freehand stroke, a line or a stamp, by the selected tool."""
     target = session.target
     assert target is not None
     drag = LaneDrag(session, tool, target.curve, max(beat, 0.0), value, height, before=session.points.chosen)

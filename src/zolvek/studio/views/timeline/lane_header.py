@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Over the ruler: what the focus lane drives, and in which state it is."""
+"""The header over the ruler: what the focus lane drives, and the state it is in."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What is drawn on the focus lane's sheet, from the back to the front."""
+"""What is painted over the background of the focus lane, from back to front."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The other shown lanes, low, under the focus lane on the same time axis."""
+"""The other shown lanes, in low rows under the focus lane, on the same time axis."""
 
 from __future__ import annotations
 

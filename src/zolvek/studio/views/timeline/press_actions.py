@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a press on the focus lane begins, by what it is on, the tool in hand and the keys held."""
+"""What a press on the focus lane begins, by what it is on, the selected tool and the keys held."""
 
 from __future__ import annotations
 

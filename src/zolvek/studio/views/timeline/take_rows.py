@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Takes as strips under the focus lane, on its time axis: drag across one to choose from it."""
+"""Takes as rows under the focus lane, on its time axis: drag across one to choose from it."""
 
 from __future__ import annotations
 

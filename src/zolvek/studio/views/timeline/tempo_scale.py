@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Where tempos lie in the tempo row, and the way of the tempo over it."""
+"""Where tempos lie in the tempo row, and the line of the tempo over time."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The strip under the focus lane: what its track plays by itself, clips and notes, edited there."""
+"""The track row under the focus lane: the clips and notes of its track, edited there."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""How the blocks and notes of a track look on its strip, and where they lie."""
+"""How the clips and notes of a track look on the track row, and where they lie."""
 
 from __future__ import annotations
 

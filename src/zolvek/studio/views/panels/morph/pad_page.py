@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Morph panel's Pad page: states on a square, and the puck's way among them."""
+"""The Morph panel's Pad page: states on a square, and the puck's path among them."""
 
 from __future__ import annotations
 

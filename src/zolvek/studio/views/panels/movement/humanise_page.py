@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The By hand page of the Movement panel: the user's small irregularities."""
+"""The Humanise page of the Movement panel: the small irregularities of playing by hand."""
 
 from __future__ import annotations
 

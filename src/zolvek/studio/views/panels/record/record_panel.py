@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The Perform panel: a stand-in controller, what its controls move, and real ports."""
+"""The Record panel: a stand-in controller, what its controls move, and real ports."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Pages of the Perform panel: recording, and the takes."""
+"""Pages of the Record panel: recording, and the takes."""
 
 from __future__ import annotations
 
