@@ -10,8 +10,10 @@ from itertools import pairwise
 import mido
 import numpy as np
 
+from zolvek.core.curve.construction import flat
 from zolvek.core.edits.connections import ports_of
 from zolvek.core.edits.replacement import with_lane
+from zolvek.core.model.project import MidiTarget
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
@@ -128,3 +130,28 @@ class OnTheWire(unittest.TestCase):
         self.assertEqual({(data[1], data[0] & 15) for _, data in stream.at(50.0) if data[0] >> 4 == 9}, sounding)
         told = {data[:2] for when, (_, data) in rows if when < 50.0 and data[0] >> 4 == 0xB}
         self.assertTrue(told <= stands)
+
+    def test_starts_and_edits_send_whole_states(self) -> None:
+        """By the thread as by the callbacks: all messages of a lane that an edit has moved, what lies just before a
+        start, and no clock from where no song position can be said."""
+        project = replace(build(), length=4_200.0)
+        lane = next(project.lanes())
+        project = with_lane(project, replace(lane, midi=MidiTarget(1, 260, "nrpn"), curve=flat(0.3)))
+        edited = with_lane(project, replace(project.lane(lane.id), curve=flat(0.31)))
+        stream, fresh = (MidiStream(lambda name: None) for _ in range(2))
+        fresh.use(edited, Resolution())
+        stream.use(project, Resolution(), True)
+        before, after = stream.at(10.0), fresh.at(10.0)
+        stream.use(edited, Resolution(), True)
+        stream.made = 0.0
+        sent = [data for _, data in stream.changed(10.0)]
+        self.assertEqual(sent[:2], [b"\xb0\x63\x02", b"\xb0\x62\x04"], "which one it is goes first")
+        self.assertTrue(set(sent) <= {data for _, data in after})
+        self.assertGreater(len(before), len(sent), "other lanes are left alone")
+        placed = stream.between(0.0, 60.0)
+        when, row = next((w, row) for w, row in placed if w > 5.0 and row[1][0] >> 4 == 0xB and len(row[1]) == 3)
+        self.assertIn(row, stream.at(when + 0.3 / RATE))
+        self.assertNotIn(row, [later for _, later in stream.between(when + 0.3 / RATE, when + 2.0 / RATE)])
+        late = float(project.tempo.seconds(4_150.0))
+        self.assertNotIn(0xF2, [data[0] for _, data in stream.at(late)])
+        self.assertEqual([data for _, (_, data) in stream.between(late, late + 5.0) if data[0] >= 0xF8], [])

@@ -95,23 +95,26 @@ class MidiStream:
     def at(self, seconds: float) -> list[Any]:
         """The messages that set everything as it is at a time in seconds."""
         placed = self.sent = self._fresh()
-        rows = _stands(placed, seconds) + _sounding(placed, seconds)
+        rows = [row for lane in _states(placed, seconds).values() for row in lane] + _sounding(placed, seconds)
         code = RATES.get(placed.of.code)
         if code:
             rows.append(("", full_frame(seconds, code)))
         if placed.of.clock:
             position = position_at(float(placed.of.project.tempo.beats(seconds)))
-            if position > 0:
-                rows.append(("", song_position(min(position, LAST_POSITION))))
-            self.begins, self.waits = position * POSITION_BEATS, True
+            # Beyond the last position that the message holds there is no clock: nobody could say where it is.
+            there = position <= LAST_POSITION
+            if position > 0 and there:
+                rows.append(("", song_position(position)))
+            self.begins, self.waits = position * POSITION_BEATS if there else np.inf, True
         return rows
 
     def changed(self, seconds: float) -> list[Any]:
-        """The messages that an edit makes necessary at a time in seconds."""
+        """The messages that an edit makes necessary at a time in seconds: of each lane that differs all of them, as
+        the parts of a controller mean nothing without its number."""
         placed = self._fresh()
         before, self.sent = self.sent, placed
-        stood = set(_stands(before, seconds)) if before is not None else set()
-        return [row for row in _stands(placed, seconds) if row not in stood]
+        old = _states(before, seconds) if before is not None else {}
+        return [row for lane, rows in _states(placed, seconds).items() if old.get(lane) != rows for row in rows]
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         """Messages with their times, from `first` to before `last`, in seconds."""
@@ -190,24 +193,29 @@ def _placed(wanted: StreamRequest) -> TimedMessages:
     )
 
 
-def _stands(placed: TimedMessages, seconds: float) -> list[Any]:
-    """What puts every lane where it stands."""
-    found, frame = placed.sending, round(seconds * RATE)
-    rows: list[Any] = []
+def _frame(seconds: float) -> int:
+    """The first frame that is not before a second of the song: what lies at it is sent by itself."""
+    return int(np.ceil(seconds * RATE - 1e-6))
+
+
+def _states(placed: TimedMessages, seconds: float) -> dict[int, list[Any]]:
+    """The messages that set each lane as it is just before a second of the song, by the lane's number."""
+    found, frame = placed.sending, _frame(seconds)
+    states: dict[int, list[Any]] = {}
     for lane, port in enumerate(found.lane_port.tolist()):
         first, last = found.lane_first[lane : lane + 2].tolist()
         state = first + int(np.searchsorted(found.state_frame[first:last], frame)) - 1
         if state >= first:
             begin, end = found.state_row[state : state + 2].tolist()
-            rows += [
+            states[lane] = [
                 (placed.names[port], found.row_data[row, : found.row_size[row]].tobytes()) for row in range(begin, end)
             ]
-    return rows
+    return states
 
 
 def _sounding(placed: TimedMessages, seconds: float) -> list[Any]:
     """Notes that are on already."""
-    found, frame = placed.sending, round(seconds * RATE)
+    found, frame = placed.sending, _frame(seconds)
     on = np.flatnonzero((found.note_first < frame) & (frame < found.note_last)).tolist()
     return [(placed.names[found.note_port[n]], found.note_data[n].tobytes()) for n in on]
 
