@@ -200,7 +200,7 @@ class Menus(Hand):
         rows = (
             (window.index.tree.viewport(), window.index.tree.visualItemRect(leaf).center(), "parameter"),
             (window.ruler, QPoint(200, 30), "ruler"),
-            (window.low_lanes, QPoint(200, 10), "low"),
+            (window.low_lanes, QPoint(200, 10), "other-lane"),
             (window.overview, QPoint(200, 40), "overview"),
             (window.bench.dials[0], QPoint(20, 20), "dial"),
         )  # fmt: skip
