@@ -20,7 +20,7 @@ INSTEAD = {
     "whoever": "who",
     "somebody": "a user, others",
     "shall": "should",
-    "there no more": "no longer exists",
+    r"no more(?! (than|often))": "no longer",
     r"ha(s|ve) not got": "does not have",
     "lets go": "releases, clears",
     r"g(ive|ives|iven) up": "cancels",

@@ -129,11 +129,29 @@ class Drags(WindowTest):
     def test_a_click_is_not_a_drag(self) -> None:
         steps = self.session.document.history.here
         case = self.cases()[0]
+        self.session.points.choose(np.array([0]))
+        QTest.mousePress(case.widget, LEFT, NO_KEY, case.start.toPoint())
+        self.assertNotEqual(self.session.points.chosen.tolist(), [0], "a press selects")
+        QTest.keyClick(self.window, Qt.Key.Key_Escape)
+        self.assertEqual(self.session.points.chosen.tolist(), [0])
+        self.let_go(case)
         QTest.mousePress(case.widget, LEFT, NO_KEY, case.start.toPoint())
         self.move_held(case.widget, case.start + QPointF(2.0, 1.0))
         QTest.mouseRelease(case.widget, LEFT, NO_KEY, case.start.toPoint() + QPoint(2, 1))
         self.assertEqual(self.session.document.history.here, steps)
         self.assertEqual(self.session.points.chosen.size, 1)
+
+    def test_a_double_click_on_a_segment_adds_a_point_unless_the_lane_is_locked(self) -> None:
+        session, curve = self.session, self.curve()
+        at = self.spot(20.0, float(curve.at(20.0)))
+        QTest.mouseDClick(self.lane, LEFT, NO_KEY, at)
+        self.assertEqual(len(self.curve()), len(curve) + 1)
+        self.do("undo")
+        self.do("lock")
+        steps = session.document.history.here
+        QTest.mouseDClick(self.lane, LEFT, NO_KEY, at)
+        self.assertEqual(self.errors.pop().what, "The lane is locked.")
+        self.assertEqual(session.document.history.here, steps)
 
 
 if __name__ == "__main__":

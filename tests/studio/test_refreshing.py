@@ -46,7 +46,7 @@ class Transactions(unittest.TestCase):
         made, index = point_edits.add(session.project.lane(lane).curve, 0.37, 0.2)
         for _ in range(2):  # the second of a drag changes nothing but what is selected
             session.edit_curve("Add a point", made, np.array([index]), gesture)
-        session.document.cancel_gesture(partial(session.points.place, np.array([0])))
+        session.document.cancel_gesture(gesture, partial(session.points.place, np.array([0])))
         self.assertEqual(seen, [(count + 1, [index]), (count + 1, [index]), (count, [0])])
         self.assertEqual(selected, [], "one notice an edit")
 

@@ -63,7 +63,7 @@ def sampled_lines(curve: Curve, tolerance: float, keep: Any = None) -> tuple[Flo
     parts_kept.append(kept[start:])
     beats, values = np.concatenate(parts_beat), np.concatenate(parts_value)
     fixed = np.concatenate(parts_kept)
-    # Three on a beat say no more than two: a hold that runs into a jump.
+    # Three on a beat add nothing to two: a hold that runs into a jump.
     middle = np.zeros(len(beats), bool)
     middle[1:-1] = (beats[1:-1] == beats[:-2]) & (beats[1:-1] == beats[2:])
     return beats[~middle], values[~middle], fixed[~middle]

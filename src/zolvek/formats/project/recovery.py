@@ -90,7 +90,7 @@ def keep(project: Project, path: Path | None) -> Path:
 
 
 def release(file: Path | None = None) -> None:
-    """The work is saved, or wanted no more: its copy goes, and its lock."""
+    """The work is saved, or no longer wanted: its copy goes, and its lock."""
     file = file or copy_file()
     with contextlib.suppress(OSError):
         file.unlink(missing_ok=True)
@@ -103,7 +103,7 @@ def release(file: Path | None = None) -> None:
 
 
 def abandoned(file: Path, head: Head) -> bool:
-    """Whether the program that wrote a copy runs no more."""
+    """Whether the program that wrote a copy has ended."""
     lock_ = _lock_of(file)
     if lock_.exists():
         return locking.free(lock_)
@@ -125,7 +125,7 @@ def _began(process: int) -> float | None:
 
 
 def left_behind() -> list[Left]:
-    """The copies of programs that run no more, newest first; what can't be read is passed over."""
+    """The copies of programs that have ended, newest first; what can't be read is passed over."""
     found = []
     try:
         folder = folders.state() / "recovery"

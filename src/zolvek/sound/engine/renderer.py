@@ -39,7 +39,7 @@ class Renderer:
         bypass: bool = False,
         before: Renderer | None = None,
     ) -> None:
-        """`before`: one that plays no more; the plugins it has made begin again here."""
+        """`before`: one that no longer plays; the plugins it has made begin again here."""
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
         self.units = Units(rate)

@@ -60,7 +60,7 @@ def step(session: Session, way: int, extend: bool = False) -> None:
         new = np.array([place])
         session.points.choose(np.union1d(chosen, new) if extend else new)
     else:
-        session.notices.say("There are no more points.")
+        session.notices.say("There are no points beyond.")
 
 
 def select_nth(studio: Studio) -> None:

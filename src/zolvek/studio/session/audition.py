@@ -84,7 +84,7 @@ class Audition(QObject):
         return self.version[1] < len(own.versions) and self.version[1] != own.chosen
 
     def _follow(self) -> None:
-        """Tracks and lanes that are no more are not listened to."""
+        """Tracks and lanes that no longer exist are not listened to."""
         project = self.document.project
         if self.known is not self.document.opened:
             self._begin()

@@ -87,9 +87,10 @@ class Document(QObject):
             self.history = self.history.ended()
             self.changed.emit()
 
-    def cancel_gesture(self, select: Callable[[], None]) -> None:
-        """Undo the gesture's edits. `select` places what was selected before it."""
-        self._keep(self.history.cancelled(), select)
+    def cancel_gesture(self, gesture: object, select: Callable[[], None]) -> None:
+        """Undo the edits of a gesture, if it has made any. `select` places what was selected before it."""
+        own = gesture is self.history.gesture
+        self._keep(self.history.cancelled() if own else self.history, select)
 
     def undo(self) -> None:
         """Undo a step."""

@@ -100,7 +100,7 @@ class Client:
     # --- ports ---
 
     def _port(self, own: Port) -> int:
-        """The port of this name, registered where it is not yet; 0 where the server has no more."""
+        """The port of this name, registered where it is not yet; 0 where the server has none left."""
         found = self.by_name.get(own.name)
         if found is None:
             kind = library.AUDIO if own.kind == "sound" else library.MIDI
@@ -195,7 +195,7 @@ class Client:
     # --- time ---
 
     def lead(self, on: bool) -> None:
-        """Be the one that says bars and beats, or no more."""
+        """Become the timebase master, which provides bars and beats, or stop being it."""
         if on:
             here = ctypes.c_void_p(self.words.ctypes.data)
             self.library.jack_set_timebase_callback(

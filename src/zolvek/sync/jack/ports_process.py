@@ -157,7 +157,7 @@ class PortsProcess:
         self.words[s.PANIC] += 1
 
     def free_wheel(self, on: bool) -> None:
-        """Have the server go faster than real time, or no more."""
+        """Switch the server to faster than real time, or back."""
         self.client.library.jack_set_freewheel(self.client.client, int(on))
 
     def close(self) -> None:

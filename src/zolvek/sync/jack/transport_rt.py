@@ -104,7 +104,7 @@ def want(h: Any, frame: Any) -> Any:
 
 @compiled
 def drop_stale(h: Any) -> Any:
-    """While nothing plays: sound that was made ready for where it is no more makes room."""
+    """While nothing plays: sound that was made ready for another position makes room."""
     while h[SEGMENT_READ] < h[SEGMENT_WRITTEN]:
         row = h[SEGMENTS] + 8 * SEGMENT_WORDS * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
         if int64_at(row, 3) == h[WANTED_SERIAL]:

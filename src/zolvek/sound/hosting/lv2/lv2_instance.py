@@ -199,7 +199,7 @@ class Instance:
 
     @property
     def plain(self) -> bool:
-        """Whether a run without messages is a call of the plugin and no more."""
+        """Whether a run without messages is a call of the plugin and nothing else."""
         noted = self.notes is not None and self.noted
         return not (noted or self.written_events or self.worker != self.ffi.NULL)
 

@@ -76,7 +76,7 @@ class SyncLink(QObject):
     # --- on and off ---
 
     def switch(self, on: bool) -> None:
-        """Take part in sync with other programs, or no more."""
+        """Join JACK or PipeWire, or leave it."""
         self.session.settings.connect.use_jack = on
         if on and self.link is None:
             from zolvek.sync.jack.link import Link

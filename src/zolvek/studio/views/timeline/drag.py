@@ -56,7 +56,7 @@ class Drag:
     pointer is and not on how it got there. Its edits name the drag as their gesture: together they are one step."""
 
     text = ""  # what it does now, for the foot of the window
-    acts = False  # a press alone does something already: it is never just a click
+    acts = False  # a press alone does something: it is never a mere click
 
     def update(self, pointer: Pointer) -> None:
         """Do what the drag does, for the pointer's position. Raises ZolvekError where that can't be."""
@@ -124,8 +124,7 @@ class Dragging(QObject):
         if drag is None:
             return False
         drag.cancel()
-        if self.session.document.in_gesture:
-            self.session.document.cancel_gesture(self._select)
+        self.session.document.cancel_gesture(drag, self._select)
         return True
 
     def _leave(self) -> Drag | None:

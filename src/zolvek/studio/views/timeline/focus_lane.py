@@ -16,7 +16,7 @@ from zolvek.studio.toolkit.curve_painting import repaint_playhead
 from zolvek.studio.toolkit.key_routing import FOCUS_LANE, TYPED_IN
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.backdrops import Backdrops
-from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of
+from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
 from zolvek.studio.views.timeline.lane_drags import LaneDrag
@@ -143,8 +143,8 @@ class FocusLane(QWidget):
         if target is not None and 0 <= index < len(target.curve):
             return float(target.curve.beat[index]), float(target.curve.value[index])
         beat = self.plot.beat(pointer.x())
-        if self.over.kind == "empty" and not keys_of().free:
-            beat = float(self.session.tools.grid.snap(beat, self.session.project.meter))
+        if self.over.kind == "empty":
+            beat = snapped(self.session, beat, keys_of())
         return beat, self.plot.value(pointer.y())
 
     def _move_playhead(self) -> None:
@@ -248,10 +248,9 @@ class FocusLane(QWidget):
         found = self._hit(event.position())
         if target is None or found.kind != "segment":
             return self.mousePressEvent(event)
-        beat = self.plot.beat(event.position().x())
-        snapped = beat if keys_of(event).free else self.session.tools.grid.snap(beat, self.session.project.meter)
-        curve, index = point_edits.add(target.curve, float(snapped), float(target.curve.at(snapped)))
-        self.session.edit_curve("Add a point", curve, np.array([index]))
+        beat = snapped(self.session, self.plot.beat(event.position().x()), keys_of(event))
+        curve, index = point_edits.add(target.curve, beat, float(target.curve.at(beat)))
+        self.session.notices.run_guarded(lambda: self.session.edit_curve("Add a point", curve, np.array([index])))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

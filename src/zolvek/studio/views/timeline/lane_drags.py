@@ -44,10 +44,8 @@ class LaneDrag(Drag):
         """The name of the step."""
         return LABELS[self.kind].format(_points(len(self.points)))
 
-    @property
-    def acts(self) -> bool:  # type: ignore[override]  # of one class, two kinds of drags
-        """A point that is added is there with the press."""
-        return self.kind == "add"
+    def __post_init__(self) -> None:
+        self.acts = self.kind == "add"  # a point that is added is there with the press
 
     def update(self, pointer: Pointer) -> None:
         """The whole new curve, for where the pointer is."""

@@ -9,12 +9,15 @@ from zolvek.core.time.meter import MeterMap
 from zolvek.studio.commands import sections, song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.session import Session
-from zolvek.studio.views.timeline.drag import Drag, Pointer, snapped
+from zolvek.studio.views.timeline.drag import Drag, DragKeys, Pointer, snapped
 from zolvek.studio.views.timeline.tempo_scale import TempoScale
 
 
-def nearest_bar(meter: MeterMap, beat: float) -> float:
-    """The bar line nearest to a beat."""
+def snapped_to(session: Session, beat: float, keys: DragKeys, by_bars: bool) -> float:
+    """A beat on the nearest bar line, or on the grid; Ctrl frees it."""
+    if keys.free or not by_bars:
+        return snapped(session, beat, keys)
+    meter = session.project.meter
     bar = meter.bar_at(beat)
     return min((meter.bar_beat(bar), meter.bar_beat(bar + 1)), key=lambda line: abs(line - beat))
 
@@ -28,11 +31,8 @@ class TimeDrag(Drag):
         self.session = session
 
     def beat(self, pointer: Pointer) -> float:
-        """The beat under the pointer, on a bar line or on the grid; Ctrl frees it."""
-        meter = self.session.project.meter
-        if pointer.keys.free or not self.by_bars:
-            return snapped(self.session, pointer.beat, pointer.keys)
-        return nearest_bar(meter, pointer.beat)
+        """The beat that the pointer means."""
+        return snapped_to(self.session, pointer.beat, pointer.keys, self.by_bars)
 
 
 class SectionDrag(TimeDrag):

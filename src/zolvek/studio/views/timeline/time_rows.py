@@ -19,7 +19,7 @@ from zolvek.studio.toolkit.curve_painting import diamond, shown_bars
 from zolvek.studio.toolkit.inline_field import InPlace
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline import time_row_drags
-from zolvek.studio.views.timeline.drag import Dragging
+from zolvek.studio.views.timeline.drag import Dragging, keys_of
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.tempo_scale import TempoScale, way_of
 
@@ -109,13 +109,8 @@ class TimeRows(QWidget):
 
     def beat_at(self, event: QMouseEvent, bars: bool) -> float:
         """The beat under the pointer, on a bar line or on the grid; Ctrl frees it."""
-        project = self.session.project
         beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            return beat
-        if bars:
-            return time_row_drags.nearest_bar(project.meter, beat)
-        return float(self.session.tools.grid.snap(beat, project.meter))
+        return time_row_drags.snapped_to(self.session, beat, keys_of(event), bars)
 
     # --- the mouse ---
 

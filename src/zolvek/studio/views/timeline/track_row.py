@@ -28,7 +28,7 @@ from zolvek.studio.session.chosen import track_shown
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.views.timeline import track_row_picture
-from zolvek.studio.views.timeline.drag import Dragging
+from zolvek.studio.views.timeline.drag import Dragging, DragKeys, snapped
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.track_row_drags import BlockDrag, DrawDrag, NoteDrag, NotesBoxDrag
 from zolvek.studio.views.timeline.track_row_picture import Strip, fade_handles
@@ -270,8 +270,7 @@ class TrackRow(QWidget):
         if event is None or not found:
             return
         event.acceptProposedAction()
-        beat = max(self.view.beat(event.position().x() - SCALE), 0.0)
-        beat = float(self.session.tools.grid.snap(beat, self.session.project.meter))
+        beat = snapped(self.session, self.view.beat(event.position().x() - SCALE), DragKeys())
         self.session.notices.run_guarded(lambda: sources.place(self.studio, found, beat))
 
     # --- the picture ---
