@@ -704,7 +704,7 @@ def evil() -> None:
     from benchmarks import evil_plugins
 
     lost = evil_plugins.killed(200)
-    say("kills by plugins that were not told, or after which it did not go on", lost.missing, "", "none")
+    say("kills by plugins that were not reported, or after which it did not continue", lost.missing, "", "none")
     say(f"longest silence after a crash, {lost.edits} edits meanwhile", lost.silent, "s", "at most 1")
     say("longest silence after a hang was found", lost.hung, "s", "at most 1")
 

@@ -81,6 +81,7 @@ class Dragging(QObject):
 
     def begin(self, at: QPointF, take: Callable[[], Drag | None]) -> None:
         """Begin the drag that `take` gives, if any, at a pixel of the widget. Its ZolvekError is reported."""
+        self.finish()  # one whose release went to a dialog
         arranging = self.session.arranging
         self.points = self.session.points.chosen
         self.block, self.notes = arranging.block, (arranging.notes_of or "", arranging.notes)
