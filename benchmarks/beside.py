@@ -23,6 +23,7 @@ from zolvek.demo.night_regatta import build
 from zolvek.sound.playback.internal_transport import SilentTransport
 from zolvek.sound.playback.playback import Playback
 from zolvek.sync.clocks.clock_reader import Follower
+from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout
 from zolvek.sync.ports.message_streams import OscStream
 from zolvek.sync.ports.osc_ports import Output
@@ -170,7 +171,7 @@ def _faster(say: Say) -> None:
         capture = Capture(case, server)
         capture.ask("connect", "Zolvek:All tracks", "capture:midi")
         for side, taker in (("left", 1), ("right", 2)):
-            case.link.send("disconnect", f"Mix {side}", f"system:playback_{taker}")
+            case.link.send(messages.Disconnect(f"Mix {side}", f"system:playback_{taker}"))
         case.until(lambda: not case.link.words[shared_layout.SOUND_WANTED])
         capture.ask("free", 1)
         began = time.perf_counter()

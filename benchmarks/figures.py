@@ -526,7 +526,7 @@ def recording() -> None:
 @figure("morphing")
 def morphing() -> None:
     from zolvek.core.edits import states
-    from zolvek.core.model.catalogue import DeviceKind
+    from zolvek.core.model.device_kind import DeviceKind
     from zolvek.core.model.morph import Way
     from zolvek.core.model.pad import Pad, PadCorner
     from zolvek.core.model.project import Device, Project, Track

@@ -39,11 +39,12 @@ def kinds() -> list[Kind]:
 
     from zolvek.core.curve.pattern import Pattern
     from zolvek.core.edits import states
-    from zolvek.core.model.catalogue import DEVICE_KINDS, plain
+    from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.core.model.state import StatePart
     from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
     from zolvek.formats import device_file, pattern_library, picture, state_file
+    from zolvek.formats.device_file import plain
     from zolvek.formats.midi import file_in as midi_in
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.midi import report as midi_report

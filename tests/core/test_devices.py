@@ -15,11 +15,12 @@ from zolvek.core.edits import chains, controller_mappings
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.edits.replacement import add_lane
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DEVICE_KINDS, FORMAT, VERSION, kind_from_plain, plain
+from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.shipped_devices import DEVICES
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats import device_file
+from zolvek.formats.device_file import FORMAT, VERSION, kind_from_plain, plain
 from zolvek.formats.project import project_file
 
 OWN = {

@@ -10,7 +10,7 @@ from unittest.mock import patch
 import numpy as np
 
 from zolvek.core.model import catalogue
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter

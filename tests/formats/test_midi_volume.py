@@ -17,7 +17,7 @@ import soundfile
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lanes, remove_lane
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi import file_out as midi_out

@@ -20,7 +20,8 @@ from zolvek.core.curve.construction import curve
 from zolvek.core.edits import chains
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS
+from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.device_kind import BYPASS
 from zolvek.core.model.project import Clip, Device, Lane, Note, Project, Track
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace

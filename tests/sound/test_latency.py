@@ -21,7 +21,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import plugins
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
-from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
+from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.device_kind import BYPASS, DeviceKind
 from zolvek.core.model.project import Clip, Note, Project
 from zolvek.core.records import replace
 from zolvek.sound.engine.offline import render

@@ -26,13 +26,13 @@ from zolvek.core.edits import plugins, states
 from zolvek.core.edits.chains import add_device, add_track, apply_preset, remove_track
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import kind_from_plain, plain
 from zolvek.core.model.morph import Way
 from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
 from zolvek.formats.audio.sound_writer import SoundForm
+from zolvek.formats.device_file import kind_from_plain, plain
 from zolvek.formats.project import project_file
 from zolvek.sound.engine.device_registry import LEFT_OUT
 from zolvek.sound.engine.offline import render

@@ -16,7 +16,7 @@ from unittest import mock
 from benchmarks.evil_plugins import HEAD, PORT, SEE
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file

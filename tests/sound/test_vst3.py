@@ -28,7 +28,7 @@ from zolvek.core.edits import states as stored_states
 from zolvek.core.edits.chains import add_device, add_track, apply_preset, with_device
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.morph import Way
 from zolvek.core.model.plugin import reached, real
 from zolvek.core.model.project import Device, Note, Project
@@ -42,6 +42,7 @@ from zolvek.sound.engine.offline import render
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.plugin.text_parameters import PLACES, ControlTexts, parameter_of
 from zolvek.sound.hosting.windows.own_window import OwnWindow
+from zolvek.sound.hosting.windows.window_messages import Closed, LastState, Moved, Report, WindowFailure
 from zolvek.sound.jobs.plugin_description import describe_in_process
 
 HEADERS = Path("/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK")
@@ -345,23 +346,24 @@ class Hosted(unittest.TestCase):
     def test_its_own_window_tells_what_a_hand_moves(self) -> None:
         """The plugin's window turns its level to 0.75 as soon as it is seen."""
         project, device = self.project(TONE)
-        news: list[tuple[str, object]] = []
+        news: list[Report] = []
         with virtual_display():
-            window = OwnWindow(self.device(project, device), lambda what, value: news.append((what, value)))
+            window = OwnWindow(self.device(project, device), news.append)
             self.addCleanup(window.close)
             self.until(lambda: bool(news))
-            self.assertEqual(news[0][0], "moved")
-            self.assertEqual(list(news[0][1]), ["level"])  # type: ignore[call-overload]  # a table
-            self.assertAlmostEqual(news[0][1]["level"], 0.75, 6)  # type: ignore[index]  # a table
+            moved = news[0]
+            assert isinstance(moved, Moved)
+            self.assertEqual(list(moved.positions), ["level"])
+            self.assertAlmostEqual(moved.positions["level"], 0.75, 6)
             window.leave()
             self.until(lambda: len(news) == 3)
-        self.assertEqual([what for what, _ in news[1:]], ["state", "closed"])
+        self.assertEqual([type(report) for report in news[1:]], [LastState, Closed])
         with mock.patch.dict(os.environ, {"DISPLAY": ""}):
             news.clear()
-            window = OwnWindow(self.device(project, device), lambda what, value: news.append((what, value)))
+            window = OwnWindow(self.device(project, device), news.append)
         self.addCleanup(window.close)
         self.until(lambda: len(news) == 2)
-        self.assertEqual([what for what, _ in news], ["fault", "closed"])
+        self.assertEqual([type(report) for report in news], [WindowFailure, Closed])
 
     def until(self, so: object, seconds: float = 30.0) -> None:
         began = time.monotonic()

@@ -27,14 +27,14 @@ from zolvek.core.model.project import Project
 from zolvek.core.model.state import StatePart
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
-from zolvek.formats import state_file
+from zolvek.formats import device_file, state_file
 from zolvek.studio.views.panels.export.export_panel import ExportPanel
 from zolvek.studio.views.panels.export.midi_page import DragFile
 from zolvek.sync.ports import midi_ports as ports
 
 
 def device_file_bytes() -> bytes:
-    return json.dumps(catalogue.plain(catalogue.DEVICE_KINDS["filter"])).encode()
+    return json.dumps(device_file.plain(catalogue.DEVICE_KINDS["filter"])).encode()
 
 
 def states_bytes(project: Project) -> bytes:

@@ -29,6 +29,7 @@ from zolvek.core.records import replace
 from zolvek.core.time.meter import MeterMap, MeterPoint
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.sound.playback.playback import Playback
+from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout
 from zolvek.sync.jack.jack_transport import JackTransport
 from zolvek.sync.jack.link import Link
@@ -88,8 +89,8 @@ class Ports(unittest.TestCase):
         self.transport = JackTransport(self.playback, self.link)
         self.addCleanup(self.transport.close)
         self.link.use(self.project, Resolution())
-        self.link.send("use_time", kept.together, kept.role == "lead")
-        self.link.send("send_clock", kept.clock, kept.code)
+        self.link.send(messages.UseTime(kept.together, kept.role == "lead"))
+        self.link.send(messages.SendClock(kept.clock, kept.code))
         self.transport.use(kept)
         self.playback.warm_up()
         self.until(lambda: self.link.there and self.link.words[shared_layout.TABLE])
@@ -305,7 +306,7 @@ class Ports(unittest.TestCase):
         """A lane goes out, and comes back as a controller: read at its moments it is the lane within one step."""
         server = Jack(self, 256)
         self.join(server, SyncSetup())
-        self.link.send("use_connections", (("Swell- one MIDI", "Zolvek:Control"),))
+        self.link.send(messages.UseConnections((("Swell- one MIDI", "Zolvek:Control"),)))
         time.sleep(0.5)
         self.link.take()
         self.transport.start(2.0)
@@ -355,7 +356,7 @@ class Ports(unittest.TestCase):
         )
         self.join(server, SyncSetup(role="lead"), with_track(project, own))
         self.until(lambda: any(n == "fluid:midi_00" for n, *_ in self.link.report.others), 20.0)
-        self.link.send("use_connections", (("Organ MIDI", "fluid:midi_00"),))
+        self.link.send(messages.UseConnections((("Organ MIDI", "fluid:midi_00"),)))
         capture = Capture(self, server)
         capture.ask("connect", "fluid:left", "capture:sound")
         capture.ask("connect", "capture:out", "fluid:midi_00")
@@ -398,7 +399,7 @@ class Ports(unittest.TestCase):
             link = Link(lambda _: None)
         self.addCleanup(link.close)
         link.use(self.project, Resolution())
-        link.send("use_connections", (("Mix left", "system:playback_1"),))
+        link.send(messages.UseConnections((("Mix left", "system:playback_1"),)))
         self.until(lambda: link.report.trouble)
         self.assertFalse(link.playing)
         server.start()

@@ -103,7 +103,8 @@ def devices(kind: str | None, plugin: str | None) -> None:
     """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
     import msgspec
 
-    from zolvek.core.model.catalogue import DEVICE_KINDS, plain
+    from zolvek.core.model.catalogue import DEVICE_KINDS
+    from zolvek.formats.device_file import plain
 
     if plugin is not None:
         from zolvek.sound.hosting.catalogue.installed import found

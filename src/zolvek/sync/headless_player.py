@@ -18,6 +18,7 @@ from zolvek.sound.playback.playback import Playback
 from zolvek.sound.playback.transport import Transport
 from zolvek.sync.clocks.clock_follower import ClockFollower
 from zolvek.sync.clocks.clock_reader import Follower
+from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.ports.message_streams import MidiStream, OscStream
 from zolvek.sync.ports.scheduler import Live
 
@@ -96,9 +97,9 @@ class Performance:
             through = JackTransport(self.playback, self.link)
             self.closing.append(through)
             self.link.use(self.project, Resolution())
-            self.link.send("use_time", self.setup.together, self.setup.role == Role.LEAD)
-            self.link.send("send_clock", self.setup.clock, self.setup.code)
-            self.link.send("use_connections", named(self.project, self.setup.connections))
+            self.link.send(messages.UseTime(self.setup.together, self.setup.role == Role.LEAD))
+            self.link.send(messages.SendClock(self.setup.clock, self.setup.code))
+            self.link.send(messages.UseConnections(named(self.project, self.setup.connections)))
             through.use(self.setup)
             return through
         self.link = None

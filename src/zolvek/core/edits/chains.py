@@ -7,7 +7,7 @@ import re
 
 from zolvek.core.edits.replacement import remove_lane, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole
 from zolvek.core.model.project import Clip, Device, Lane, Project, Track
 from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
@@ -70,14 +70,14 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
     if owner is None:
         raise ZolvekError(f"There is no track “{track}”.", "project")
     devices = list(owner.devices)
-    if kind.role == "instrument" and any(each.role == "instrument" for each in devices):
+    if kind.role == DeviceRole.INSTRUMENT and any(each.role == DeviceRole.INSTRUMENT for each in devices):
         raise ZolvekError("The track already has an instrument.", owner.name, "Remove it first, or add a track.")
     name = free_name([each.name for each in devices], kind.name)
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
     key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
     device = Device(key, kind.key, name, described=described)
     at = len(devices)
-    if kind.role == "instrument":
+    if kind.role == DeviceRole.INSTRUMENT:
         at = 0
     elif devices and devices[-1].kind == "strip":
         at -= 1
@@ -93,7 +93,7 @@ def move_device(project: Project, key: str, by: int) -> Project:
     at = next(i for i, device in enumerate(devices) if device.id == key)
     to = min(max(at + by, 0), len(devices) - 1)
     devices.insert(to, devices.pop(at))
-    if any(device.role == "instrument" for device in devices[1:]):
+    if any(device.role == DeviceRole.INSTRUMENT for device in devices[1:]):
         raise ZolvekError("An instrument must be first in the chain.", track.name, "Move an effect instead.")
     return with_track(project, replace(track, devices=tuple(devices)))
 

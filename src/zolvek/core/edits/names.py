@@ -8,6 +8,7 @@ from typing import NamedTuple
 from zolvek.core.edits.chains import free_id, free_name, with_device
 from zolvek.core.edits.replacement import add_lane, with_lane, with_track
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.device_kind import DeviceRole
 from zolvek.core.model.project import Device, Lane, Project, Track
 from zolvek.core.model.state import State, StatePart
 from zolvek.core.records import replace
@@ -63,12 +64,12 @@ def device_moved(project: Project, key: str, track: str, to: int) -> Project:
     source, target = project.device_track(key), _track(project, track)
     device = source.device(key)
     rest = [each for each in target.devices if each.id != key]
-    if device.role == "instrument" and any(each.role == "instrument" for each in rest):
+    if device.role == DeviceRole.INSTRUMENT and any(each.role == DeviceRole.INSTRUMENT for each in rest):
         raise ZolvekError("The track already has an instrument.", target.name, "Remove it first.")
     if source.id != track:
         device = replace(device, name=free_name([each.name for each in rest], device.name))
     rest.insert(min(max(to, 0), len(rest)), device)
-    if any(each.role == "instrument" for each in rest[1:]):
+    if any(each.role == DeviceRole.INSTRUMENT for each in rest[1:]):
         raise ZolvekError("An instrument must be first in the chain.", target.name, "Move an effect instead.")
     if source.id == track:
         return with_track(project, replace(target, devices=tuple(rest)))
@@ -106,7 +107,7 @@ def device_doubled(project: Project, key: str) -> tuple[Project, str]:
     instrument, of which a track has one."""
     track = project.device_track(key)
     device = track.device(key)
-    if device.role == "instrument":
+    if device.role == DeviceRole.INSTRUMENT:
         raise ZolvekError("A track has one instrument.", track.name, "Duplicate the track instead.")
     twin = _twin(project, device, track.id, [each.name for each in track.devices])
     devices = list(track.devices)

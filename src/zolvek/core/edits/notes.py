@@ -11,6 +11,7 @@ from zolvek.core.edits.clips import track_of
 from zolvek.core.edits.replacement import with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
+from zolvek.core.model.device_kind import DeviceRole
 from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
@@ -37,7 +38,7 @@ def _checked(project: Project, track: str, which: Iterable[int]) -> tuple[list[N
 
 def need_instrument(track: Track) -> None:
     """Raises ZolvekError for a track that plays no notes."""
-    if not any(device.role in ("instrument", "outside") for device in track.devices):
+    if not any(device.role in (DeviceRole.INSTRUMENT, DeviceRole.OUTSIDE) for device in track.devices):
         raise ZolvekError(
             "The track has no instrument to play notes.",
             track.name,

@@ -6,7 +6,7 @@ from __future__ import annotations
 from zolvek.core.edits import states
 from zolvek.core.edits.chains import add_device, with_device
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Project
 from zolvek.core.model.state import StatePart
 from zolvek.core.records import replace

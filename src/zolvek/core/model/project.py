@@ -13,7 +13,8 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.pattern import Pattern
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import Beat, Colour, Factor, Length
-from zolvek.core.model.catalogue import BYPASS, DEVICE_KINDS, DeviceKind
+from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.device_kind import BYPASS, DeviceKind
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
 from zolvek.core.model.morph import Morph
@@ -94,7 +95,7 @@ class Device(Record, frozen=True):
 
     @property
     def role(self) -> str:
-        """What the device is in a chain: "instrument", "effect" or "midi"."""
+        """What the device is in a chain: a DeviceRole."""
         return self.row.role
 
     @property

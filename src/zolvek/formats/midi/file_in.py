@@ -11,7 +11,8 @@ import numpy as np
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lanes, with_track
-from zolvek.core.model.catalogue import DEVICE_KINDS, DeviceKind
+from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole
 from zolvek.core.model.messages import CONTROLLERS, MESSAGES, MidiTarget
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import from_steps
@@ -72,7 +73,7 @@ def as_project(score: Score, tolerance: float | None = 0.002) -> Project:
 def _with_lanes(project: Project, track: str, part: TrackPart, drawn: dict[tuple[str, int], Curve]) -> Project:
     rows = {_parameter(kind, number, part).id: (kind, number) for kind, number in part.streams}
     parameters = tuple(_parameter(kind, number, part) for kind, number in rows.values())
-    kind_ = DeviceKind(f"midi-{part.channel}", f"MIDI channel {part.channel}", "outside", parameters)
+    kind_ = DeviceKind(f"midi-{part.channel}", f"MIDI channel {part.channel}", DeviceRole.OUTSIDE, parameters)
     project, device = add_device(project, track, kind_)
     curves = {key: drawn[row] for key, row in rows.items()}
     project = add_lanes(project, device, list(rows), curves)

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.model.catalogue import BYPASS
+from zolvek.core.model.device_kind import BYPASS, DeviceRole
 from zolvek.core.model.project import Device, Project, Track
 from zolvek.core.model.source import Note
 from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
@@ -241,7 +241,7 @@ class Renderer:
         controls = Controls(device, lanes, stretch, unit.spacing)
         side = self._side(device, late)
         now = self.clock / self.rate
-        own = self._later(device, notes, late) if device.role == "instrument" else notes
+        own = self._later(device, notes, late) if device.role == DeviceRole.INSTRUMENT else notes
         played = unit.play(Incoming(sound, own, controls, now, side))
         whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
         out = played.sound if whole else dry + (played.sound - dry) * wet

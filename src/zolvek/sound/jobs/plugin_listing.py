@@ -9,7 +9,7 @@ import msgspec
 
 from zolvek.core.edits.plugins import changes
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.jobs.plugin_description import describe_in_process

@@ -12,7 +12,7 @@ import numpy as np
 from zolvek.core.curve.construction import lines
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lanes, with_track
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import reached
 from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip

@@ -10,8 +10,7 @@ import msgspec
 from PyQt6.QtCore import QMimeData
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model import catalogue
-from zolvek.formats import pattern_library, state_file
+from zolvek.formats import device_file, pattern_library, state_file
 from zolvek.storage.opening import read_bytes
 from zolvek.studio.services.context import Studio
 
@@ -95,7 +94,7 @@ TAKERS: dict[str, Taker] = {
     **dict.fromkeys((".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"), _sound),
 }
 BY_FORMAT: dict[str, Taker] = {
-    catalogue.FORMAT: lambda studio, path: studio.media.import_device_file(path),
+    device_file.FORMAT: lambda studio, path: studio.media.import_device_file(path),
     state_file.FORMAT: _states,
     pattern_library.FORMAT: _pattern,
 }

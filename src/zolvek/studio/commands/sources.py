@@ -14,6 +14,7 @@ from zolvek.core.edits.clips import Block
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LIMITS
+from zolvek.core.model.device_kind import DeviceRole
 from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
@@ -29,7 +30,7 @@ LONGEST_FADE = 600.0  # seconds
 
 def empty_words(track: Track) -> str:
     """What an empty track row says."""
-    plays = any(device.role in ("instrument", "outside") for device in track.devices)
+    plays = any(device.role in (DeviceRole.INSTRUMENT, DeviceRole.OUTSIDE) for device in track.devices)
     if track.takes_sends:
         return "Plays what other tracks send to it"
     return "Double-click to add a note, or drop audio files here" if plays else "Drop audio files here"

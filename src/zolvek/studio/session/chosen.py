@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from zolvek.core.edits import chains
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Device, Track
 from zolvek.studio.session.session import Session
 

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.core.model.device_kind import DeviceRole
 from zolvek.studio.toolkit.fields import Search
 from zolvek.studio.toolkit.widgets import note
 
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
     from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 
 ID = Qt.ItemDataRole.UserRole
-ROLES = {"instrument": "Instrument", "effect": "Effect"}
+ROLES: dict[str, str] = {DeviceRole.INSTRUMENT: "Instrument", DeviceRole.EFFECT: "Effect"}
 
 
 class PluginSettings(Protocol):

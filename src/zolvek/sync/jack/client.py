@@ -14,6 +14,7 @@ from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port
 from zolvek.core.errors import ZolvekError
 from zolvek.sync.jack import callbacks_rt, library
 from zolvek.sync.jack import shared_layout as s
+from zolvek.sync.jack.link_messages import OtherPort
 from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
 from zolvek.sync.timeline.clock_messages import RATES, FrameRate
 from zolvek.sync.timeline.song_timeline import SongTimeline
@@ -135,8 +136,8 @@ class Client:
                 self.library.jack_port_unregister(self.client, address)
         self.ports = ports
 
-    def others(self) -> list[tuple[str, str, bool, bool]]:
-        """Name, kind, whether it takes (not gives), and whether it is hardware, of each port of other programs."""
+    def others(self) -> list[OtherPort]:
+        """The ports of other programs."""
         found = []
         for name in library.names(self.library.jack_get_ports(self.client, None, None, 0)):
             port = self.library.jack_port_by_name(self.client, name.encode())
@@ -146,7 +147,7 @@ class Client:
             flags = self.library.jack_port_flags(port)
             if kind in (library.AUDIO, library.MIDI):
                 word = "sound" if kind == library.AUDIO else "midi"
-                found.append((name, word, bool(flags & PLAYS), bool(flags & library.IS_PHYSICAL)))
+                found.append(OtherPort(name, word, bool(flags & PLAYS), bool(flags & library.IS_PHYSICAL)))
         return found
 
     def connections(self) -> list[tuple[str, str]]:

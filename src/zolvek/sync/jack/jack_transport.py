@@ -8,6 +8,7 @@ import time
 from zolvek.core.model.sync_setup import SyncSetup
 from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.sound.playback.playback import Playback
+from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link import Link
 
@@ -63,17 +64,17 @@ class JackTransport:
 
     def locate(self, beat: float) -> None:
         """Go to a beat."""
-        self.clock.send("locate", beat)
+        self.clock.send(messages.Locate(beat))
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Loop a span of beats, or None."""
         own = span if span is not None and span[1] > span[0] else None
         self.playback.set_loop(own)
-        self.clock.send("set_loop", own)
+        self.clock.send(messages.SetLoop(own))
 
     def set_speed(self, speed: float) -> None:
         """Play faster or slower by a factor."""
-        self.clock.send("speed", speed)
+        self.clock.send(messages.SetSpeed(speed))
 
     def edited(self) -> None:
         """The project has changed: send its new messages."""

@@ -9,14 +9,14 @@ import pickle
 import threading
 import time
 from collections.abc import Callable
-from typing import Any
 
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.sound.processes.framing import Sender
 from zolvek.storage.python_process import begin, command, end, shut
+from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout as s
-from zolvek.sync.jack.server_report import Report
+from zolvek.sync.jack.link_messages import Command, Report
 from zolvek.sync.jack.shared_memory import SharedMemory
 
 ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
@@ -56,27 +56,27 @@ class Link:
             self.words[s.STATE] = s.STOPPED
             self.on_report(self.report)
 
-    def send(self, name: str, *arguments: Any) -> None:
-        """A row of PortsProcess.COMMANDS. Nothing happens where the process is gone: its report says so."""
+    def send(self, command: Command) -> None:
+        """Send a command. Nothing happens where the process is gone: its report says so."""
         with self.lock, contextlib.suppress(OSError, ValueError):
-            self.sender.send((name, arguments))
+            self.sender.send(command)
 
     # --- what is given ---
 
     def use(self, project: Project, resolution: Resolution) -> None:
         """Send the project's messages to the ports' process."""
         self.project = project
-        self.send("use", project, resolution)
+        self.send(messages.Use(project, resolution))
 
     def start(self, beat: float, count_in: int = 0, clicks: int = 0, moment: float = 0.0) -> None:
         """Start from a beat after a count-in."""
         self.asked = time.monotonic()
-        self.send("start", beat, count_in, clicks, moment)
+        self.send(messages.Start(beat, count_in, clicks, moment))
 
     def stop(self) -> None:
         """Stop the song."""
         self.asked = self.rolled = 0.0
-        self.send("stop")
+        self.send(messages.Stop())
 
     # --- what is so ---
 
@@ -146,7 +146,7 @@ class Link:
         if self.closed:
             return
         self.closed = True
-        self.send("close")
+        self.send(messages.Close())
         end(self.process, CLOSING)
         self.thread.join(timeout=1.0)
         shut(self.process, self.thread)

@@ -2,8 +2,8 @@
 """The process that has the ports: `python -m zolvek.sync.jack.ports_process FILE`, where FILE is the memory that
 it shares with the program. A crash of whatever makes sound leaves ports and transport standing.
 
-It reads commands (a row of `PortsProcess.COMMANDS` and its arguments) from its standard input, and says a
-`Report` on its standard output whenever something has changed. Where the server is gone it looks for one again.
+It reads commands (`link_messages`) from its standard input, and says a `Report` on its standard output whenever
+something has changed. Where the server is gone it looks for one again.
 """
 
 from __future__ import annotations
@@ -13,14 +13,12 @@ import gc
 import os
 import pickle
 import queue
-import shutil
 import sys
-import tempfile
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any, BinaryIO
-from zlib import crc32
+from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
 
@@ -30,19 +28,16 @@ from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.processes.framing import Receiver
-from zolvek.storage import folders
 from zolvek.storage.python_process import own_output
+from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import port_query
 from zolvek.sync.jack import shared_layout as s
-from zolvek.sync.jack.server_report import NO_SERVER, Report
+from zolvek.sync.jack.compiled_cache import store_compiled
+from zolvek.sync.jack.link_messages import NEED_SERVER, NO_SERVER, Command, OtherPort, Report, arguments
 from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
 from zolvek.sync.timeline import song_timeline
 from zolvek.sync.timeline.clock_messages import RATES
 
-CACHE, COMPILED = (
-    "NUMBA_CACHE_DIR",
-    "compiled-",
-)  # of the environment; and how our folders there begin
 LOOKED = 0.01  # seconds between looks at what the callbacks say
 TAKEN = 0.25  # seconds within which the callbacks take an order
 APART = 0.15  # seconds between tables: while something is dragged not each edit is worth one
@@ -51,12 +46,20 @@ COUNTED = 0.5  # seconds between looks whether anything listens to the sound
 FEWEST_ROWS = 18  # of the sound's, touched beforehand: a mix and eight tracks
 
 
+class Built(NamedTuple):
+    """Tables that have been made in the background (None: that failed), and of what."""
+
+    tables: Any
+    project: Project
+    ports: tuple[Port, ...]
+
+
 class PortsProcess:
     """One client at a time, for as long as the program wants one."""
 
     def __init__(self, memory: SharedMemory, out: BinaryIO) -> None:
         self.memory, self.words, self.out = memory, memory.words, out
-        self.commands: queue.Queue[tuple[str, tuple[Any, ...]]] = queue.Queue()
+        self.commands: queue.Queue[Command | Built] = queue.Queue()
         self.client: Any = None  # of sound.jack.client
         self.trouble = ""
         self.project, self.resolution = Project(), Resolution()
@@ -121,7 +124,7 @@ class PortsProcess:
         else:
             self._go(s.GO_LOCATE, frame)
 
-    def speed(self, speed: float) -> None:
+    def set_speed(self, speed: float) -> None:
         """Of a song that moves by itself: how fast, as a factor."""
         self.memory.reals[s.SPEED] = min(max(speed, 0.5), 2.0)
 
@@ -156,21 +159,9 @@ class PortsProcess:
         """Send all notes off."""
         self.words[s.PANIC] += 1
 
-    def free_wheel(self, on: bool) -> None:
-        """Switch the server to faster than real time, or back."""
-        self.client.library.jack_set_freewheel(self.client.client, int(on))
-
     def close(self) -> None:
         """End."""
         self.closing = True
-
-    COMMANDS = (
-        "use", "use_time", "start", "stop", "locate", "speed", "set_loop", "send_clock", "use_connections",
-            "disconnect",
-        "panic",
-        "free_wheel", "close",
-    )  # fmt: skip
-    NEED_CLIENT = ("start", "stop", "locate", "disconnect", "free_wheel")
 
     def _go(self, what: int, frame: int, moment: float = 0.0, quiet_until: int = s.NOT_QUIET) -> None:
         words, end = self.words, time.monotonic() + TAKEN
@@ -189,11 +180,11 @@ class PortsProcess:
         """Follow commands and watch the server until the program closes the pipe."""
         while not self.closing:
             with contextlib.suppress(queue.Empty):
-                name, arguments = self.commands.get(timeout=LOOKED)
-                if name == "_built":
-                    self._built(*arguments)
-                elif name in self.COMMANDS and (self.client or name not in self.NEED_CLIENT):
-                    getattr(self, name)(*arguments)
+                command = self.commands.get(timeout=LOOKED)
+                if isinstance(command, Built):
+                    self._use_built(command)
+                elif self.client or not isinstance(command, NEED_SERVER):
+                    HANDLERS[type(command)](self, *arguments(command))
                 if not self.commands.empty():
                     continue
             self._look()
@@ -239,7 +230,7 @@ class PortsProcess:
         if int(words[s.GRAPH]) != self.graph:
             self.graph = int(words[s.GRAPH])
             others = self.client.others()
-            there = {name for name, *_ in others}
+            there = {port.name for port in others}
             if not self.greeted:
                 self._greet(others)
             new, self.there = there - self.there, there
@@ -256,9 +247,9 @@ class PortsProcess:
             self.building = threading.Thread(target=self._build, args=work, daemon=True)
             self.building.start()
 
-    def _greet(self, others: list[tuple[str, str, bool, bool]]) -> None:
+    def _greet(self, others: list[OtherPort]) -> None:
         """Where nothing is remembered of it, the mix goes where the machine's loudspeakers are."""
-        takers = [name for name, kind, takes, hard in others if kind == "sound" and takes and hard]
+        takers = [port.name for port in others if port.kind == "sound" and port.takes and port.hardware]
         if takers:
             self.greeted = True
             if not any(own.startswith(f"{MIX} ") for own, _ in self.wanted):
@@ -277,22 +268,23 @@ class PortsProcess:
         ports: tuple[Port, ...],
         code: str,
     ) -> None:
-        made: Any = None
+        tables: Any = None
         try:
-            made = tables_of(project, resolution, rate, ports, code)
+            tables = tables_of(project, resolution, rate, ports, code)
         finally:
-            self.commands.put(("_built", (made, project, ports)))
+            self.commands.put(Built(tables, project, ports))
 
-    def _built(self, made: Any, project: Project, ports: tuple[Port, ...]) -> None:
+    def _use_built(self, built: Built) -> None:
         self.building = None
-        if made is None or self.client is None:
+        if built.tables is None or self.client is None:
             return
-        if ports != self.client.ports:  # they have changed meanwhile
+        if built.ports != self.client.ports:  # they have changed meanwhile
             self.due = True
             return
+        project = built.project
         tempo = self.tempo or project.tempo
         beat = float(tempo.beats(float(self.memory.reals[s.SONG]) / max(self.rate, 1)))
-        self.client.use(made)
+        self.client.use(built.tables)
         self.tempo = project.tempo
         self.set_loop(self.loop)
         if tempo != project.tempo and not self.together:
@@ -327,9 +319,26 @@ class PortsProcess:
             self.said = report
             self._give(report)
 
-    def _give(self, message: Any) -> None:
-        self.out.write(pickle.dumps(message, protocol=pickle.HIGHEST_PROTOCOL))
+    def _give(self, report: Report) -> None:
+        self.out.write(pickle.dumps(report, protocol=pickle.HIGHEST_PROTOCOL))
         self.out.flush()
+
+
+# What is done for each command: its fields are the arguments.
+HANDLERS: dict[type[Command], Callable[..., None]] = {
+    messages.Use: PortsProcess.use,
+    messages.UseTime: PortsProcess.use_time,
+    messages.Start: PortsProcess.start,
+    messages.Stop: PortsProcess.stop,
+    messages.Locate: PortsProcess.locate,
+    messages.SetSpeed: PortsProcess.set_speed,
+    messages.SetLoop: PortsProcess.set_loop,
+    messages.SendClock: PortsProcess.send_clock,
+    messages.UseConnections: PortsProcess.use_connections,
+    messages.Disconnect: PortsProcess.disconnect,
+    messages.Panic: PortsProcess.panic,
+    messages.Close: PortsProcess.close,
+}
 
 
 def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str) -> Any:
@@ -350,21 +359,6 @@ def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[
     )
 
 
-def store_compiled() -> None:
-    """Compiled code is kept in a folder named after all that it was made of. By itself the compiler looks at each file
-    alone, and would go on with code that was made for other words of the memory."""
-    sources = sorted(Path(__file__).parent.glob("*.py"))
-    message = crc32(b"".join(source.read_bytes() for source in sources))
-    try:
-        folder = folders.cache() / f"{COMPILED}{message:08x}"
-    except ZolvekError:  # no home: for this time alone
-        folder = Path(tempfile.mkdtemp(prefix=f"zolvek-{COMPILED}"))
-    os.environ[CACHE] = str(folder)
-    for old in folder.parent.glob(f"{COMPILED}*"):
-        if old != folder:
-            shutil.rmtree(old, ignore_errors=True)
-
-
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
     """Run the process on a memory file, with commands from `source` and reports to `out`."""
     store_compiled()
@@ -377,7 +371,7 @@ def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
         with contextlib.suppress(EOFError, OSError, pickle.UnpicklingError):
             while True:
                 process.commands.put(receiver.receive())
-        process.commands.put(("close", ()))
+        process.commands.put(messages.Close())
 
     threading.Thread(target=read, name="commands", daemon=True).start()
     process.run()

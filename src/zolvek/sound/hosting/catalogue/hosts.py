@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Protocol
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin.plugin_entry import Contents
 from zolvek.sound.signal.device_unit import Unit

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from zolvek.core.edits.plugins import MOST_STATES
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.hosting.catalogue.hosts import host

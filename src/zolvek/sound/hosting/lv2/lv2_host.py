@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.lv2.lv2_folders import bundles, is_bundle, roots

@@ -12,7 +12,7 @@ from urllib.parse import unquote, urlparse
 import numpy as np
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.model.catalogue import DeviceKind, Preset
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole, Preset
 from zolvek.core.model.plugin import Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
@@ -322,7 +322,9 @@ def _kind(
     if not parameters:
         parameters = [Parameter("nothing", "Nothing to set", "Plugin", taper="switch")]
     about = f"{sort.rpartition('#')[2].removesuffix('Plugin') or 'Plugin'}" + (f" by {own.maker}" if own.maker else "")
-    kind = DeviceKind(PREFIX + uri, name, "instrument" if plays else "effect", tuple(parameters), (), about, own)
+    kind = DeviceKind(
+        PREFIX + uri, name, DeviceRole.INSTRUMENT if plays else DeviceRole.EFFECT, tuple(parameters), (), about, own
+    )
     return kind
 
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import Binding, Plugin, reached
 from zolvek.core.model.project import Device
 from zolvek.sound.signal.automation import Controls

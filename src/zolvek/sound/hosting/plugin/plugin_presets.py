@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import real
 
 MOST_PRESETS = 128

@@ -10,7 +10,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole
 from zolvek.core.model.plugin import Plugin
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin import work_mark
@@ -133,7 +133,7 @@ class HostedUnit:
         if not np.isfinite(out).all():
             out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)
             self._remake(device)
-        return UnitOutput(block.sound + out if device.role == "instrument" else out.astype(float))
+        return UnitOutput(block.sound + out if device.role == DeviceRole.INSTRUMENT else out.astype(float))
 
     def _taken(self, sound: Floats, inputs: int, twice: bool) -> np.ndarray:
         """What inputs are given, float32: a single one takes the mean of two sides."""

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.model.catalogue import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin.control_events import BLOCK, defaults

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.catalogue import DeviceKind, Preset
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole, Preset
 from zolvek.core.model.plugin import Binding, Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
@@ -149,7 +149,7 @@ def describe(plugin: Any, path: str) -> DeviceKind:
         tuple(hidden),
         path,
     )
-    role = "instrument" if plugin.is_instrument else "effect"
+    role = DeviceRole.INSTRUMENT if plugin.is_instrument else DeviceRole.EFFECT
     about = str(plugin.category) + (f" by {maker}" if maker else "")
     return DeviceKind(uri, name, role, tuple(parameters), (), about, own)
 

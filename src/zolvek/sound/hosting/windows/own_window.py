@@ -8,26 +8,35 @@ import pickle
 import subprocess
 import threading
 from collections.abc import Callable
-from typing import Any
 
 from zolvek.core.errors import Failure
 from zolvek.core.model.project import Device
+from zolvek.sound.hosting.windows.window_messages import (
+    Closed,
+    Command,
+    LastState,
+    Leave,
+    Open,
+    Report,
+    SetDevice,
+    WindowFailure,
+)
 from zolvek.storage.python_process import begin, command, kill, shut
 
 CLOSING = 1.0  # seconds that it has to say its state and end
 OWN_WINDOWS = {"vst3": "zolvek.sound.hosting.windows.vst3_window"}  # of which formats there are any
-OnReport = Callable[[str, Any], None]  # "moved" {parameter: position}, "state" text, "fault" ZolvekError, "closed" None
+OnReport = Callable[[Report], None]
 
 
 class OwnWindow:
-    """`given` is called from another thread; "closed" comes last, once, whatever happens there."""
+    """`on_report` is called from another thread; `Closed` comes last, once, whatever happens there."""
 
     def __init__(self, device: Device, on_report: OnReport) -> None:
         assert device.row.plugin is not None
         self.device, self.on_report = device, on_report
         self.leaving = self.ending = False
         self.process = begin(command(OWN_WINDOWS[device.row.plugin.format]))
-        self._send("open", device)
+        self._send(Open(device))
         self.thread = threading.Thread(target=self._read, name="plugin window", daemon=True)
         self.thread.start()
 
@@ -37,17 +46,17 @@ class OwnWindow:
         if device is not self.device:
             self.device = device
             if tell:
-                self._send("set", device)
+                self._send(SetDevice(device))
 
     def leave(self) -> None:
         """Let it close by itself."""
         self.leaving = True
-        self._send("close")
+        self._send(Leave())
 
-    def _send(self, *message: object) -> None:
+    def _send(self, command: Command) -> None:
         assert self.process.stdin is not None
         with contextlib.suppress(OSError, ValueError):  # it is gone: the reader says
-            pickle.dump(message, self.process.stdin)
+            pickle.dump(command, self.process.stdin)
             self.process.stdin.flush()
 
     def _read(self) -> None:
@@ -55,15 +64,13 @@ class OwnWindow:
         whole = False  # it came to an end of its own
         with contextlib.suppress(EOFError, OSError, ValueError, pickle.UnpicklingError):
             while True:
-                what, value = pickle.load(self.process.stdout)
-                whole = whole or what in ("state", "fault")
-                self.on_report(what, value)
+                report: Report = pickle.load(self.process.stdout)
+                whole = whole or isinstance(report, (LastState, WindowFailure))
+                self.on_report(report)
         if not whole and not self.ending:
-            self.on_report(
-                "fault",
-                Failure("The plugin's window has closed. The sound continues.", self.device.name, "Open it again."),
-            )
-        self.on_report("closed", None)
+            what = "The plugin's window has closed. The sound continues."
+            self.on_report(WindowFailure(Failure(what, self.device.name, "Open it again.")))
+        self.on_report(Closed())
 
     def close(self) -> None:
         """End it; what was moved there has been given."""

@@ -1,9 +1,8 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """A VST3 plugin's own window, in a process of its own: run as `python -m zolvek.sound.hosting.windows.vst3_window`.
 
-It reads pickled commands, ("open", device), then ("set", device) and ("close",), and writes what a hand does
-there: ("moved", {parameter: position}), at the end ("state", text), and ("fault", ZolvekError) where there is no
-window. The plugin that is seen is another instance than the one that is heard: values go back and forth.
+It reads commands and writes reports (`window_messages`, pickled). The plugin that is seen is another instance than
+the one that is heard: values go back and forth.
 """
 
 from __future__ import annotations
@@ -22,6 +21,15 @@ from zolvek.core.model.project import Device
 from zolvek.sound.hosting.catalogue.loading import described
 from zolvek.sound.hosting.plugin.control_events import Driver
 from zolvek.sound.hosting.vst3.vst3_library import USUAL_RATE, loaded, state_of, with_state
+from zolvek.sound.hosting.windows.window_messages import (
+    Command,
+    LastState,
+    Moved,
+    Open,
+    Report,
+    SetDevice,
+    WindowFailure,
+)
 from zolvek.storage.python_process import own_output
 
 LOOKED_EVERY = 0.03  # seconds
@@ -67,7 +75,7 @@ class HostedWindow:
             moved = [port for port, value in now.items() if abs(self.known[port] - value) > MOVED]
             self.known.update(now)
         if moved:
-            self.report("moved", {self.keys[port]: self._position(port, now[port]) for port in moved})
+            self.report(Moved({self.keys[port]: self._position(port, now[port]) for port in moved}))
 
     def _position(self, port: int, value: float) -> float:
         key = self.keys[port]
@@ -75,9 +83,9 @@ class HostedWindow:
         own = real(parameter, self.plugin.ports[key], value, USUAL_RATE)
         return float(parameter.position(own))
 
-    def report(self, what: str, value: Any) -> None:
+    def report(self, report: Report) -> None:
         """Send a report to the program."""
-        pickle.dump((what, value), self.out)
+        pickle.dump(report, self.out)
         self.out.flush()
 
     def watch(self) -> None:
@@ -90,10 +98,10 @@ class HostedWindow:
         """What is given from outside, until it ends or says so."""
         with contextlib.suppress(EOFError, OSError, pickle.UnpicklingError):
             while True:
-                what, *rest = pickle.load(source)
-                if what != "set":
+                command: Command = pickle.load(source)
+                if not isinstance(command, SetDevice):
                     break
-                self.set(*rest)
+                self.set(command.device)
         self.closed.set()
 
 
@@ -168,7 +176,8 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
 
 def run(source: BinaryIO, out: BinaryIO) -> None:
     """Show the window that `source` asks for, and report to `out`."""
-    _, device = pickle.load(source)
+    first: Open = pickle.load(source)
+    device = first.device
     try:
         shown = HostedWindow(device, out)
         naming = lambda: name_windows(device.name, shown.closed)  # noqa: E731  # one of three alike
@@ -178,16 +187,16 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
         before = state_of(shown.made)
         shown.made.show_editor(shown.closed)
     except (RuntimeError, ValueError, OSError) as error:
-        pickle.dump(("fault", ZolvekError("The plugin's window can't be shown.", device.name, f"{error}")), out)
+        pickle.dump(WindowFailure(ZolvekError("The plugin's window can't be shown.", device.name, f"{error}")), out)
         return
     except ZolvekError as error:
-        pickle.dump(("fault", error), out)
+        pickle.dump(WindowFailure(error), out)
         return
     shown.closed.set()
     shown.look()
     after = state_of(shown.made)
     # One that was only looked at is as it was: nothing to keep, nothing to undo.
-    shown.report("state", after if after != before else device.state)
+    shown.report(LastState(after if after != before else device.state))
 
 
 if __name__ == "__main__":

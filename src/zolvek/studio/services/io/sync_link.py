@@ -18,13 +18,14 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.session import Session
+from zolvek.sync.jack import link_messages as messages
 
 if TYPE_CHECKING:
     from zolvek.sound.playback.playback import Playback
     from zolvek.sync.clocks.clock_follower import ClockFollower
     from zolvek.sync.jack.jack_transport import JackTransport
     from zolvek.sync.jack.link import Link
-    from zolvek.sync.jack.server_report import Report
+    from zolvek.sync.jack.link_messages import Report
 
 TAKEN_MS = 8  # how often what has come in is looked at
 SHOWN = 0.25  # seconds between reporting how well a clock is followed
@@ -148,10 +149,10 @@ class SyncLink(QObject):
             self.link.use(project, resolution)
         if before and before[2:] == state[2:]:
             return
-        self.link.send("use_time", kept.together, kept.role == Role.LEAD)
-        self.link.send("send_clock", kept.clock, kept.code)
+        self.link.send(messages.UseTime(kept.together, kept.role == Role.LEAD))
+        self.link.send(messages.SendClock(kept.clock, kept.code))
         if not before or before[3] != state[3]:
-            self.link.send("use_connections", state[3])
+            self.link.send(messages.UseConnections(state[3]))
         if self.through is not None:
             self.through.use(kept)
         self.changed.emit()
@@ -173,7 +174,7 @@ class SyncLink(QObject):
                 lambda project: edits.disconnected(project, key, other),
             )
         elif self.link is not None and key in names:
-            self.link.send("disconnect", names[key], other)
+            self.link.send(messages.Disconnect(names[key], other))
 
     # --- an outside clock ---
 
@@ -257,7 +258,7 @@ class SyncLink(QObject):
     def panic(self) -> None:
         """All notes and all sound off, on every port."""
         if self.link is not None:
-            self.link.send("panic")
+            self.link.send(messages.Panic())
         self.midi_io.panic()
         self.session.notices.say("All notes off.")
 

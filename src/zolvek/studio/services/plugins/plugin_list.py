@@ -17,7 +17,7 @@ from zolvek.studio.session.chosen import shown_track
 from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
-    from zolvek.core.model.catalogue import DeviceKind
+    from zolvek.core.model.device_kind import DeviceKind
     from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
     from zolvek.sound.jobs.plugin_listing import PluginListing
 

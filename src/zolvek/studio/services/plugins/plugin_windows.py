@@ -3,13 +3,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.edits import chains
 from zolvek.core.model.project import Device
 from zolvek.core.records import replace
+from zolvek.sound.hosting.windows.window_messages import Closed, LastState, Moved, Report, WindowFailure
 from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 
@@ -21,7 +22,7 @@ class PluginWindows(QObject):
     """`open`: by device. A window of another project's device is closed."""
 
     changed = pyqtSignal()
-    reported = pyqtSignal(str, int, str, object)  # device, number of the window, what, value
+    reported = pyqtSignal(str, int, object)  # device, number of the window, Report
 
     def __init__(self, session: Session, midi_io: MidiIO) -> None:
         super().__init__()
@@ -46,24 +47,25 @@ class PluginWindows(QObject):
         self.count += 1
         key, number = device.id, self.count
         self.numbers[key] = number
-        self.open[key] = OwnWindow(device, lambda what, value: self.reported.emit(key, number, what, value))
+        self.open[key] = OwnWindow(device, lambda report: self.reported.emit(key, number, report))
         self.session.notices.say(f"{device.name} opens its window.")
         self.changed.emit()
 
-    def _take(self, device: str, number: int, what: str, value: Any) -> None:
+    def _take(self, device: str, number: int, report: Report) -> None:
         if self.numbers.get(device) != number or not self.session.project.has_device(device):
             return
-        if what == "moved":
-            self.taking = device
-            for key, position in value.items():
-                self.midi_io.turned((device, key), position)
-            self.taking = ""
-        elif what == "state":
-            self._keep(device, value)
-        elif what == "fault":
-            self.session.notices.report(value)
-        elif what == "closed":
-            self._close(device)
+        match report:
+            case Moved(positions):
+                self.taking = device
+                for key, position in positions.items():
+                    self.midi_io.turned((device, key), position)
+                self.taking = ""
+            case LastState(state):
+                self._keep(device, state)
+            case WindowFailure(error):
+                self.session.notices.report(error)
+            case Closed():
+                self._close(device)
 
     def _keep(self, device: str, state: str) -> None:
         """What it holds beyond its parameters, as it was left."""
