@@ -6,6 +6,7 @@ from __future__ import annotations
 import ast
 import json
 import os
+import signal
 import subprocess
 import sys
 import threading
@@ -190,6 +191,8 @@ def refuse_slow_things() -> None:
 def serve(source: IO[str], out: IO[str]) -> None:
     """Run what each line names, and answer with a line that says how it went."""
     warnings.simplefilter("error")
+    # What runs in the background of a shell begins with it ignored, and so would all that tests start.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     if os.environ.get("ZOLVEK_TEST_QUICK"):
         refuse_slow_things()
     for line in iter(source.readline, ""):

@@ -3,35 +3,65 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import io
 import json
 import os
+import signal
 import subprocess
 import sys
 import tempfile
 import unittest
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import soundfile
 
 from tests.core.curves import value_at
+from zolvek.cli.main import main
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import curve_csv
 
 ENVIRONMENT = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
 
 
-def run(*words: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "zolvek", *words],
-        capture_output=True,
-        text=True,
-        check=False,
-        env=ENVIRONMENT,
-    )
+@dataclass(frozen=True)
+class Done:
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def run(*words: str) -> Done:
+    """The whole command line, in this process: its status, what it prints and its errors."""
+    streams = io.StringIO(), io.StringIO()
+    signals = {number: signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)}
+    status: object = 0
+    try:
+        with (
+            mock.patch.dict(os.environ, ENVIRONMENT, clear=True),
+            mock.patch.object(sys, "argv", ["zolvek", *words]),
+            contextlib.redirect_stdout(streams[0]),
+            contextlib.redirect_stderr(streams[1]),
+        ):
+            main()
+    except SystemExit as ended:
+        status = ended.code or 0
+    finally:
+        for number, handler in signals.items():
+            signal.signal(number, handler)
+    assert isinstance(status, int)
+    return Done(status, streams[0].getvalue(), streams[1].getvalue())
+
+
+def run_apart(*words: str) -> subprocess.CompletedProcess[str]:
+    """The same as a person runs it: a process."""
+    command = [sys.executable, "-m", "zolvek", *words]
+    return subprocess.run(command, capture_output=True, text=True, check=False, env=ENVIRONMENT)
 
 
 class Commands(unittest.TestCase):
@@ -44,7 +74,7 @@ class Commands(unittest.TestCase):
         cls.addClassCleanup(folder.cleanup)
         cls.folder = Path(folder.name)
         cls.demo = str(cls.folder / "demo.zolvek")
-        assert run("demo", "--write", cls.demo).returncode == 0
+        assert run_apart("demo", "--write", cls.demo).returncode == 0
 
     def test_lanes_and_samples(self) -> None:
         project = project_file.load(self.demo)
@@ -153,4 +183,7 @@ class Commands(unittest.TestCase):
         for words in cases:
             done = run(*words)
             self.assertEqual(done.returncode, 2, words)
+            if words == ("nothing",):
+                apart = run_apart(*words)
+                self.assertEqual((apart.returncode, apart.stdout, apart.stderr), (2, "", done.stderr))
             self.assertEqual((done.stdout, done.stderr.count("\n")), ("", 1), (words, done.stderr))

@@ -16,7 +16,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.core.history.history import History
-from zolvek.core.limits import CLOSEST_POINTS
+from zolvek.core.limits import CLOSEST_POINTS_BEATS
 from zolvek.core.model.project import Project
 from zolvek.demo.night_regatta import build
 
@@ -87,7 +87,7 @@ class PointsAndSegments(unittest.TestCase):
     def test_added_points_are_there_and_the_rest_stays(self, drawn: Curve, beat: float, value: float) -> None:
         added, index = point_edits.add(drawn, beat, value)
         self.assertEqual(added.value[index], value)
-        self.assertAlmostEqual(added.beat[index], beat, delta=CLOSEST_POINTS)
+        self.assertAlmostEqual(added.beat[index], beat, delta=CLOSEST_POINTS_BEATS)
         if len(added) > len(drawn):
             back = point_edits.delete(added, [index])
             np.testing.assert_array_equal(back.beat, drawn.beat)

@@ -21,6 +21,7 @@ from tests import few
 from tests.core.curves import curves
 from tests.present import present
 from zolvek.core.compilation import CompiledLoop, compiled
+from zolvek.core.curve import thinning
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation
@@ -118,6 +119,11 @@ def open_data() -> dict[str, np.ndarray]:
     with open(folder / "elnino" / "elnino.csv") as file:
         sea = np.array([float(v) for row in list(csv.reader(file))[1:] for v in row[1:]])
     return {name: (s - s.min()) / np.ptp(s) for name, s in (("sunspots", spots), ("elnino", sea))}
+
+
+def setUpModule() -> None:
+    """Short curves take the compiled loops too: that these agree with the plain ones is a test below."""
+    thinning.worthwhile.update(HELPERS)
 
 
 class Thinning(unittest.TestCase):

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import stat
@@ -18,6 +19,15 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.storage import atomic, opening
 
 CLI = [sys.executable, "-m", "zolvek"]
+
+
+def writes_into(pid: int, folder: Path) -> bool:
+    """Whether a process holds a file open in a folder, one without a name too."""
+    for handle in Path(f"/proc/{pid}/fd").iterdir():
+        with contextlib.suppress(OSError):
+            if os.readlink(handle).startswith(str(folder)):
+                return True
+    return False
 
 
 class Writing(unittest.TestCase):
@@ -100,8 +110,11 @@ class Writing(unittest.TestCase):
                 [*CLI, "render", str(demo), "-o", str(out / "x.wav"), "--rate", "192000"],
                 stderr=subprocess.DEVNULL,
             )
-            time.sleep(2.5)  # it takes far longer
-            self.assertIsNone(going.poll())
+            end = time.monotonic() + 60.0
+            while not writes_into(going.pid, out):  # it takes far longer than that
+                self.assertIsNone(going.poll())
+                self.assertLess(time.monotonic(), end)
+                time.sleep(0.02)
             going.send_signal(number)
             self.assertNotEqual(going.wait(20), 0)
             self.assertEqual(list(out.iterdir()), [], number)

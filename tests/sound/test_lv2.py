@@ -427,7 +427,7 @@ class Evil(unittest.TestCase):
     def test_ten_ways_to_misbehave(self) -> None:
         """Four at a time: most of it is waiting."""
         with (
-            mock.patch("zolvek.sound.playback.playback.SPARE_AFTER", 600.0),
+            mock.patch("zolvek.sound.playback.playback.SPARE_WORKER_DELAY_S", 600.0),
             ThreadPoolExecutor(4) as pool,
         ):
             for done in [pool.submit(self.played, way) for way in range(10)]:

@@ -186,7 +186,10 @@ class Trust(unittest.TestCase):
         text = (large / "e.ttl").read_text()
         (large / "e.ttl").write_text(text.replace("lv2:index 1", "lv2:index 900000000"))
         bundle(self.own / "zz.lv2", "urn:zolvek:test:last", self.ran)
-        with mock.patch.dict(scan.LIMITS, {"lv2": (3 << 30, 3.0)}), mock.patch.object(scan, "FIRST_LINE", 5.0):
+        with (
+            mock.patch.dict(scan.LIMITS, {"lv2": (3 << 30, 3.0)}),
+            mock.patch.object(scan, "FIRST_LINE_TIMEOUT_S", 5.0),
+        ):
             found, faults = installed.installed()
         self.assertEqual(faults, [])
         rows = {Path(each.path).name: each for each in found if each.path.startswith(str(self.own))}

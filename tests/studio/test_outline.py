@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.curves import curves
 from zolvek.core.curve.curve import Curve
-from zolvek.studio.toolkit.outline import SLIMMINGS, UNSEEN, band, by_column, line, slimmed
+from zolvek.studio.toolkit.outline import INVISIBLE_PX, SLIMMINGS, band, by_column, line, slimmed
 from zolvek.studio.toolkit.viewport import Viewport
 
 
@@ -20,7 +20,7 @@ class Outline(unittest.TestCase):
     def test_a_slimmed_line_lies_where_it_lay(self, heights: list[float]) -> None:
         x, y = np.arange(float(len(heights))), np.array(heights)
         slim_x, slim_y = slimmed(x, y)
-        self.assertLess(np.abs(np.interp(x, slim_x, slim_y) - y).max(), SLIMMINGS * UNSEEN + 1e-6)
+        self.assertLess(np.abs(np.interp(x, slim_x, slim_y) - y).max(), SLIMMINGS * INVISIBLE_PX + 1e-6)
         steady = slimmed(np.arange(801.0), 0.25 * np.arange(801.0))
         self.assertEqual(len(steady[0]), 101)
 

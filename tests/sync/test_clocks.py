@@ -116,10 +116,12 @@ class OnTheWire(unittest.TestCase):
         stream = MidiStream(lambda name: None)
         stream.use(project, Resolution(), True, "25")
         cuts = np.linspace(0.0, float(project.tempo.seconds(project.length)) + 1.0, 60).tolist()
+        stream.at(0.0)
         rows = [row for a, b in pairwise(cuts) for row in stream.between(a, b)]
         plain = [data for _, (_, data) in rows if data[0] < 0xF0]
         self.assertEqual(len(plain), sum(map(len, wanted.values())))
-        self.assertEqual(sum(data[0] == clock_messages.CLOCK for _, (_, data) in rows), 24 * round(project.length) + 1)
+        beats = float(project.tempo.beats(cuts[-1]))
+        self.assertEqual(sum(data[0] == clock_messages.CLOCK for _, (_, data) in rows), int(24 * beats) + 1)
         stands = {data[:2] for _, data in stream.at(50.0) if data[0] < 0xF0}
         sounding = {
             (n.pitch, k)

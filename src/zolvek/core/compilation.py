@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 from types import FunctionType
 from typing import Any
@@ -41,19 +41,27 @@ class CompiledLoop:
 
 
 def _made(loop: Loop, helpers: Iterable[str]) -> list[Any]:
-    """The compiled helpers, and the loop last, each with those before it in place of the plain ones."""
-    assert isinstance(loop, FunctionType)
-    own = dict(loop.__globals__)
-    made = []
-    for name in (*helpers, loop.__name__):
-        function = own[name]
-        if function.__module__ == loop.__module__:
+    """The compiled helpers, and the loop last."""
+    functions = [loop.__globals__[name] for name in (*helpers, loop.__name__)]
+    return list(machine_copies(functions, _machine).values())
+
+
+def machine_copies(
+    functions: Iterable[Loop], machine: Callable[[Loop], Any], instead: Mapping[str, Any] | None = None
+) -> dict[str, Any]:
+    """Functions by name, compiled by `machine`; each calls the compiled ones of those that stand before it, and what
+    `instead` has in place of others of their names. Those of the last one's module are copied for that."""
+    rows = list(functions)
+    own = {**rows[-1].__globals__, **(instead or {})}
+    copies: dict[str, Any] = {}
+    for function in rows:
+        if function.__module__ == rows[-1].__module__:
+            assert isinstance(function, FunctionType)
             copy = FunctionType(function.__code__, own, function.__name__, function.__defaults__)
             copy.__qualname__, copy.__module__ = function.__qualname__, function.__module__
             function = copy
-        own[name] = _machine(function)
-        made.append(own[name])
-    return made
+        own[function.__name__] = copies[function.__name__] = machine(function)
+    return copies
 
 
 def _machine(function: Loop) -> Any:

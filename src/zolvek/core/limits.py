@@ -18,7 +18,7 @@ from zolvek.core.errors import ZolvekError
 
 MOST_BEATS = 1_000_000.0  # two months at 12 BPM, six days at 120
 CLOSEST_BEATS = 1e-6  # that tempo points lie apart; a file's finest tick is 1/32,767 of a beat
-CLOSEST_POINTS = 1e-9  # beats, half a nanosecond at 120 BPM: points that are closer lie on one beat
+CLOSEST_POINTS_BEATS = 1e-9  # beats, half a nanosecond at 120 BPM: points that are closer lie on one beat
 LAST_BAR = 100_000
 
 

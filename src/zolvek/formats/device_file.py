@@ -19,14 +19,14 @@ from zolvek.storage.opening import read_bytes
 
 FORMAT, VERSION = "zolvek-device", 1
 SUFFIX = ".json"
-LARGEST = 8_000_000  # bytes
+LARGEST_BYTES = 8_000_000  # bytes
 PARAMETER_FIELDS = set(names_of(Parameter))
 PARAMETER_TEXTS = ("id", "name", "group", "unit", "taper", "sends")
 
 
 def decode(data: bytes, where: str = "the description") -> DeviceKind:
     """Raises ZolvekError naming `where`, the place in it and the remedy."""
-    if len(data) > LARGEST:
+    if len(data) > LARGEST_BYTES:
         raise ZolvekError("The file is too large for a description.", where, "Choose another.")
     try:
         described = json.loads(data.decode("utf-8-sig"))

@@ -10,7 +10,7 @@ from typing import BinaryIO
 
 from zolvek.core.errors import ZolvekError
 
-LARGEST = 1 << 30  # bytes that are read into memory at once
+LARGEST_BYTES = 1 << 30  # bytes that are read into memory at once
 STREAMS = ("/dev/stdin", "/dev/fd/", "/proc/self/fd/")  # what a shell gives a command to read
 USE_AN_ORDINARY_FILE = "Choose an ordinary file."
 
@@ -45,7 +45,7 @@ def is_ordinary(path: str | os.PathLike[str]) -> bool:
         return False
 
 
-def read_bytes(path: str | os.PathLike[str], most: int = LARGEST) -> bytes:
+def read_bytes(path: str | os.PathLike[str], most: int = LARGEST_BYTES) -> bytes:
     """The file's bytes. Raises ZolvekError naming it when it can't be read, is larger than `most` bytes, or is not
     an ordinary file."""
     with opened(path, streams=True) as file:

@@ -23,8 +23,8 @@ BEGIN = (
 )
 
 TUNABLES = "GLIBC_TUNABLES"  # of the environment, read once as a process begins
-LOOKED_EVERY = 0.002  # seconds between looks whether a process has ended
-NOTICED_WITHIN = 0.5  # seconds that threads have to notice that their process has ended
+POLL_INTERVAL_S = 0.002  # seconds between looks whether a process has ended
+THREAD_TIMEOUT_S = 0.5  # seconds that threads have to notice that their process has ended
 NO_BLOCKS_READY = "glibc.malloc.tcache_count=0"
 
 
@@ -78,7 +78,7 @@ def end(process: subprocess.Popen[bytes], within: float = 0.0) -> None:
     any case."""
     last = time.monotonic() + within
     while process.returncode is None and time.monotonic() < last and not _has_ended(process):
-        time.sleep(LOOKED_EVERY)
+        time.sleep(POLL_INTERVAL_S)
     kill(process)
 
 
@@ -95,7 +95,7 @@ def shut(process: subprocess.Popen[bytes], *threads: threading.Thread) -> None:
     an end, because a plugin's child process holds the other side, they are left: closing would wait for that child."""
     others = [each for each in threads if each is not threading.current_thread()]
     for thread in others:
-        thread.join(timeout=NOTICED_WITHIN)
+        thread.join(timeout=THREAD_TIMEOUT_S)
     if any(thread.is_alive() for thread in others):
         return
     for stream in (process.stdin, process.stdout):

@@ -24,10 +24,10 @@ from zolvek.sync.ports.scheduler import Live
 
 OUTS = ("jack", "alsa", "silent")
 REPORT_EVERY_S = 0.1  # seconds between lines of progress
-NEAR = 2.0  # beats within which it has come to where it is to begin
-READY = 4.0  # seconds after which a user wonders what it is doing
+NEAR_BEATS = 2.0  # beats within which it has come to where it is to begin
+READY_NOTICE_S = 4.0  # seconds after which a user wonders what it is doing
 STEERED = 0.008
-SOON = 10.0  # seconds that playing may take to begin
+START_TIMEOUT_S = 10.0  # seconds that playing may take to begin
 OSC_RATE = 60.0  # times a second
 
 
@@ -152,9 +152,9 @@ class Performance:
             if now - reported >= REPORT_EVERY_S:
                 reported = now
                 beat = self.transport.clock.beat
-                there = there or follows or abs(beat - first) < NEAR
+                there = there or follows or abs(beat - first) < NEAR_BEATS
                 yield PlayReport(beat if there else first, playing, self._ports())
-            if not follows and not playing and (began or now - asked > SOON):
+            if not follows and not playing and (began or now - asked > START_TIMEOUT_S):
                 return
             time.sleep(STEERED)
 
@@ -167,7 +167,7 @@ class Performance:
         while self.link is not None and not (self.link.there and self.link.words[shared_layout.TABLE]):
             time.sleep(0.02)
             why = self.link.report.trouble
-            if not why and time.monotonic() - begun > READY:
+            if not why and time.monotonic() - begun > READY_NOTICE_S:
                 why = "Getting ready. The first time takes half a minute."
             if why not in said:
                 said.add(why)

@@ -27,9 +27,9 @@ MARGIN = 0.8  # of the tolerance, as what lies between those places is not looke
 STEEPEST = 0.998
 HALVINGS = 14
 HALVED = 44  # times that the place of a crossing is
-SHORTEST = 1e-7  # beats; below it there is nothing left to follow
+SHORTEST_FIT_BEATS = 1e-7  # beats; below it there is nothing left to follow
 SAME = 1e-12
-HAIR = 1e-10  # beats, far more than rounding, far less than is heard
+ROUNDING_BEATS = 1e-10  # beats, far more than rounding, far less than is heard
 JUMP = 1e-7  # of the height: what is less comes of the hair
 
 
@@ -48,7 +48,7 @@ def approximated(function: Function, knots: Floats, tolerance: float, before: Fu
     for halving in range(HALVINGS + 1):
         low, high, inner = _sampled(function, first, last, before)
         code, amount, fits = _shaped(low, high, inner, tolerance * MARGIN)
-        fits |= (last - first < SHORTEST) | (halving == HALVINGS)
+        fits |= (last - first < SHORTEST_FIT_BEATS) | (halving == HALVINGS)
         done.append(tuple(a[fits] for a in (first, last, low, high, code, amount)))  # type: ignore[arg-type]  # six arrays
         if fits.all():
             break
@@ -99,7 +99,7 @@ def _sampled(function: Function, first: Floats, last: Floats, before: Function |
         inner = np.clip(function(grid.ravel()), 0.0, 1.0).reshape(grid.shape)
         ends = function(first), before(last)
         return np.clip(ends[0], 0.0, 1.0), np.clip(ends[1], 0.0, 1.0), inner
-    hair = np.minimum(HAIR, 1e-3 * length)
+    hair = np.minimum(ROUNDING_BEATS, 1e-3 * length)
     beats = np.column_stack((first + hair, grid, last - hair))
     values = np.clip(function(beats.ravel()), 0.0, 1.0).reshape(beats.shape)
     return values[:, 0], values[:, -1], values[:, 1:-1]

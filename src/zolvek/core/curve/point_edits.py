@@ -18,7 +18,7 @@ from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.shapes import BENT, CODES, LINE, SHAPES
 from zolvek.core.curve.spans import cut, on_points
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import CLOSEST_POINTS
+from zolvek.core.limits import CLOSEST_POINTS_BEATS
 from zolvek.core.time.meter import TICKS
 
 TICK = 1.0 / TICKS
@@ -211,8 +211,8 @@ def _kept_between(curve: Curve, which: Ints, beats: Floats) -> Floats:
     before[which], after[which] = -np.inf, np.inf
     low = np.maximum.accumulate(before)[which]
     high = np.minimum.accumulate(after[::-1])[::-1][which]
-    beats = np.where(high - beats < CLOSEST_POINTS, high, beats)
-    return np.where(beats - low < CLOSEST_POINTS, low, beats)
+    beats = np.where(high - beats < CLOSEST_POINTS_BEATS, high, beats)
+    return np.where(beats - low < CLOSEST_POINTS_BEATS, low, beats)
 
 
 def _settle(beat: Floats, which: Ints, before: Curve) -> None:

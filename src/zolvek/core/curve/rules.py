@@ -9,7 +9,7 @@ import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.limits import CLOSEST_POINTS, MOST_BEATS
+from zolvek.core.limits import CLOSEST_POINTS_BEATS, MOST_BEATS
 
 COUNTING = np.array([shape.amount.kind == "count" for shape in SHAPES])
 Fault = tuple[int, str, str]  # index of a point, what is wrong, the remedy
@@ -24,7 +24,7 @@ def plainly_right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bo
             return False
         if place:
             step = b - beats[place - 1]
-            if (step < CLOSEST_POINTS and step != 0.0) or (place > 1 and b == beats[place - 2]):
+            if (step < CLOSEST_POINTS_BEATS and step != 0.0) or (place > 1 and b == beats[place - 2]):
                 return False
     # An amount of 0 suits every shape but those that count something.
     return all(
@@ -41,7 +41,7 @@ def right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bool:
     return bool(
         beat[0] >= -MOST_BEATS
         and beat[-1] <= MOST_BEATS
-        and ((steps >= CLOSEST_POINTS) | (steps == 0.0)).all()
+        and ((steps >= CLOSEST_POINTS_BEATS) | (steps == 0.0)).all()
         and (steps[1:] + steps[:-1]).min() > 0.0
         and value.min() >= 0.0
         and value.max() <= 1.0
@@ -54,11 +54,11 @@ def together(beat: Floats) -> tuple[Floats, Ints] | None:
     """Beats of which none are closer than points may be: what is closer to the one before comes onto its beat, where
     the first and the last stay. And the indices of the points that stay. None where nothing is too close."""
     steps = np.diff(beat)
-    if not ((steps > 0.0) & (steps < CLOSEST_POINTS)).any():
+    if not ((steps > 0.0) & (steps < CLOSEST_POINTS_BEATS)).any():
         return None
     beats = beat.tolist()
     for place in range(1, len(beats)):
-        if 0.0 < beats[place] - beats[place - 1] < CLOSEST_POINTS:
+        if 0.0 < beats[place] - beats[place - 1] < CLOSEST_POINTS_BEATS:
             beats[place] = beats[place - 1]
     moved = np.array(beats)
     middle = np.zeros(len(moved), bool)

@@ -16,7 +16,7 @@ from zolvek.core.curve.discontinuities import SAME
 from zolvek.core.curve.rules import present, risen
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
 from zolvek.core.errors import ZolvekError
-from zolvek.core.limits import CLOSEST_POINTS
+from zolvek.core.limits import CLOSEST_POINTS_BEATS
 
 
 def cut(curve: Curve, beats: Numbers) -> Curve:
@@ -25,7 +25,7 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     point already, or one closer than points may be, that one is it."""
     wanted = np.unique(floats(beats))
     missing = wanted[(on_points(curve, wanted) == wanted) & ~np.isin(wanted, curve.beat)]
-    missing = missing[np.diff(missing, prepend=-np.inf) >= CLOSEST_POINTS]
+    missing = missing[np.diff(missing, prepend=-np.inf) >= CLOSEST_POINTS_BEATS]
     if not missing.size:
         return curve
     owner = np.searchsorted(curve.beat, missing, side="right") - 1
@@ -55,7 +55,7 @@ def on_points(curve: Curve, beats: Floats) -> Floats:
     near = curve.beat[rows]
     gaps = np.abs(near - beats)
     nearest = np.where(gaps[0] <= gaps[1], near[0], near[1])
-    return np.where(gaps.min(axis=0) < CLOSEST_POINTS, nearest, beats)
+    return np.where(gaps.min(axis=0) < CLOSEST_POINTS_BEATS, nearest, beats)
 
 
 def _parts(curve: Curve, source: Ints, beat: Floats, value: Floats, rows: Ints) -> tuple[Floats, Floats, Floats]:

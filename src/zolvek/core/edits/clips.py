@@ -12,7 +12,7 @@ from typing import NamedTuple
 from zolvek.core.edits.replacement import with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Clip, Project, Track
-from zolvek.core.model.source import SHORTEST_CLIP
+from zolvek.core.model.source import SHORTEST_CLIP_S
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap
 
@@ -46,7 +46,7 @@ def end_of(clip: Clip, tempo: TempoMap, lasts: float | None) -> float:
         return clip.loop_until
     seconds = clip.seconds
     if lasts is not None:
-        left = max(lasts - clip.start, SHORTEST_CLIP)
+        left = max(lasts - clip.start, SHORTEST_CLIP_S)
         seconds = left if seconds is None else min(seconds, left)
     return float(tempo.beats(float(tempo.seconds(clip.beat)) + (seconds or 1.0)))
 
@@ -96,7 +96,7 @@ def trimmed_start(project: Project, block: Block, beat: float, lasts: float | No
         return changed(project, block, made)
     by = max(by, -clip.start)
     length = clip.seconds if clip.seconds is not None else (lasts or by + 1.0) - clip.start
-    by = min(by, length - SHORTEST_CLIP)
+    by = min(by, length - SHORTEST_CLIP_S)
     seconds = None if clip.seconds is None else clip.seconds - by
     at = float(tempo.beats(begin + by))
     made = replace(clip, beat=max(at, 0.0), start=max(clip.start + by, 0.0), seconds=seconds)
@@ -112,7 +112,7 @@ def trimmed_end(project: Project, block: Block, beat: float, lasts: float | None
         return changed(project, block, replace(clip, loop_until=beat))
     seconds: float | None = float(tempo.seconds(beat) - tempo.seconds(clip.beat))
     assert seconds is not None
-    seconds = max(seconds, SHORTEST_CLIP)
+    seconds = max(seconds, SHORTEST_CLIP_S)
     if lasts is not None and seconds >= lasts - clip.start - 1e-9:
         seconds = None  # all there is
     return changed(project, block, replace(clip, seconds=seconds))
@@ -124,7 +124,7 @@ def _pass(clip: Clip, lasts: float | None) -> float:
         return clip.seconds
     if lasts is None:
         raise ZolvekError("The audio file is missing.", clip.file, "Locate or replace it.")
-    return max(lasts - clip.start, SHORTEST_CLIP)
+    return max(lasts - clip.start, SHORTEST_CLIP_S)
 
 
 def split(project: Project, block: Block, beat: float, lasts: float | None) -> Project:
@@ -135,8 +135,8 @@ def split(project: Project, block: Block, beat: float, lasts: float | None) -> P
         raise ZolvekError("The clip does not play there.", remedy="Put the playhead inside it.")
     into = float(tempo.seconds(beat) - tempo.seconds(clip.beat))
     if clip.loop_until is None:
-        left = replace(clip, seconds=max(into, SHORTEST_CLIP), fade_out=0.0)
-        rest = None if clip.seconds is None else max(clip.seconds - into, SHORTEST_CLIP)
+        left = replace(clip, seconds=max(into, SHORTEST_CLIP_S), fade_out=0.0)
+        rest = None if clip.seconds is None else max(clip.seconds - into, SHORTEST_CLIP_S)
         right = replace(clip, beat=beat, start=clip.start + into, seconds=rest, fade_in=0.0)
     else:
         left = replace(clip, loop_until=beat, fade_out=0.0)
@@ -172,7 +172,7 @@ def shifted_sound(project: Project, seconds: float) -> Project:
         if begin >= 0.0:
             return replace(clip, beat=float(tempo.beats(begin)), loop_until=until)
         cut = -begin
-        if clip.seconds is not None and clip.seconds - cut < SHORTEST_CLIP and until is None:
+        if clip.seconds is not None and clip.seconds - cut < SHORTEST_CLIP_S and until is None:
             raise ZolvekError("A clip would begin before the start.", clip.file, "Remove it first.")
         if until is not None:
             return replace(clip, beat=0.0, loop_until=until, turn=clip.turn + cut)

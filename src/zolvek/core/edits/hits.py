@@ -13,10 +13,10 @@ from zolvek.core.curve.spans import splice
 from zolvek.core.curve.stamps import stamped
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
-from zolvek.core.model.source import SHORTEST_CLIP
+from zolvek.core.model.source import SHORTEST_CLIP_S
 
-ONE = 1e-4  # beats within which two hits are one
-SHORTEST = 1e-4  # beats that a form lasts
+SAME_HIT_BEATS = 1e-4  # beats within which two hits are one
+SHORTEST_STAMP_BEATS = 1e-4  # beats that a form lasts
 
 
 def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], lengths: Mapping[str, float]) -> Floats:
@@ -35,7 +35,7 @@ def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], length
             length = clip.seconds if length is None else min(clip.seconds, length)
             inside = inside[inside < length]
         if clip.loop_until is not None:
-            if length is None or length < SHORTEST_CLIP:
+            if length is None or length < SHORTEST_CLIP_S:
                 continue  # where it repeats is not known yet
             end = float(tempo.seconds(clip.loop_until)) - begin
             passes = np.arange(int((end + clip.turn) // length) + 1) * length - clip.turn
@@ -44,12 +44,12 @@ def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], length
         found.append(tempo.beats(begin + inside))
     beats = np.sort(np.concatenate(found))
     beats = beats[(beats >= 0.0) & (beats < project.length)]
-    return beats[np.append(True, np.diff(beats) > ONE)] if beats.size else beats
+    return beats[np.append(True, np.diff(beats) > SAME_HIT_BEATS)] if beats.size else beats
 
 
 def next_hit(hits: Floats, beat: float) -> float | None:
     """The first hit after a beat."""
-    later = hits[hits > beat + ONE]
+    later = hits[hits > beat + SAME_HIT_BEATS]
     return float(later[0]) if later.size else None
 
 
@@ -77,7 +77,7 @@ def stamped_on(
     goal = base * (1.0 - depth) if depth >= 0.0 else base - depth * (1.0 - base)
     made = curve
     for hit, end, start, to in zip(own.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True):
-        if end - hit > SHORTEST:
+        if end - hit > SHORTEST_STAMP_BEATS:
             put = stamped(form, end - hit, start, float(to), **sliders)
             back = float(curve.at(end)) if put.value[-1] == start else float(put.value[-1])
             value = put.value.copy()

@@ -26,7 +26,7 @@ from zolvek.core.model.project import (
     Switch,
     Track,
 )
-from zolvek.core.model.source import SHORTEST_CLIP
+from zolvek.core.model.source import SHORTEST_CLIP_S
 from zolvek.core.model.take import Choice, Comp, Take
 from zolvek.core.movement.evaluation.layering import MOVING
 from zolvek.core.records import replace
@@ -239,7 +239,7 @@ def _clip(clip: Clip, tempo: TempoMap, order: Order, lengths: Lengths) -> Iterat
             changes["fade_in"] = 0.0
             if clip.loop_until is None:
                 left = None if clip.seconds is None else clip.seconds - into
-                if left is not None and left < SHORTEST_CLIP:
+                if left is not None and left < SHORTEST_CLIP_S:
                     continue
                 changes |= {"start": clip.start + into, "seconds": left}
             else:
@@ -247,7 +247,7 @@ def _clip(clip: Clip, tempo: TempoMap, order: Order, lengths: Lengths) -> Iterat
         if high < end:
             changes["fade_out"] = 0.0
             stays = float(tempo.seconds(high) - tempo.seconds(low))
-            if stays < SHORTEST_CLIP:
+            if stays < SHORTEST_CLIP_S:
                 continue
             if clip.loop_until is None:
                 changes["seconds"] = stays

@@ -23,7 +23,7 @@ from zolvek.core.time.tempo import TempoMap, TempoPoint
 
 TEMPO_HELP = "Type a tempo such as 112, or 112→116 over 8 bars."
 NEAREST = 1.0 / 64.0  # beats that a dragged tempo point keeps from its neighbours
-LONGEST_TAP = 4.0  # seconds after which tapping begins again
+LONGEST_TAP_S = 4.0  # seconds after which tapping begins again
 
 
 class TempoText(NamedTuple):
@@ -129,7 +129,7 @@ def tapped(seconds: Sequence[float]) -> float | None:
     """The tempo of taps at these times: the middle of the last eight distances; None of too few, or of
     what is no tempo."""
     gaps = np.diff(np.asarray(seconds, float))
-    late = np.flatnonzero(gaps > LONGEST_TAP)
+    late = np.flatnonzero(gaps > LONGEST_TAP_S)
     gaps = gaps[late[-1] + 1 if late.size else 0 :][-8:]
     if gaps.size < 1 or not (gaps > 0.0).all():
         return None

@@ -19,7 +19,7 @@ class Note(Record, frozen=True):
     strength: Share = 0.8
 
 
-SHORTEST_CLIP = 0.001  # seconds
+SHORTEST_CLIP_S = 0.001  # seconds
 SHIPPED = "shipped:"  # before the names of sounds that come with the program
 
 
@@ -42,7 +42,7 @@ class Clip(Record, frozen=True):
     fade_out: Seconds = 0.0
 
     def __post_init__(self) -> None:
-        if self.seconds is not None and self.seconds < SHORTEST_CLIP:
+        if self.seconds is not None and self.seconds < SHORTEST_CLIP_S:
             raise ZolvekError("The clip is too short.", PurePath(self.file).name, "Keep more of it.")
         if self.loop_until is not None and not self.loop_until > self.beat:
             raise ZolvekError("The clip ends before it begins.", PurePath(self.file).name, "Set a later end.")

@@ -15,7 +15,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.records import replace
 from zolvek.storage.opening import opened
 
-PART = 65_536  # bytes at the start, in the middle and at the end that a file is given by, and its size
+PART_BYTES = 65_536  # bytes at the start, in the middle and at the end that a file is given by, and its size
 SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
 MOST_FILES = 200_000  # that are looked through for a missing one
 Progress = Callable[[int, int], object]
@@ -27,9 +27,9 @@ def mark_of(path: str | os.PathLike[str]) -> str:
         with opened(path) as file:
             size = os.fstat(file.fileno()).st_size
             found = hashlib.blake2b(str(size).encode(), digest_size=16)
-            for at in sorted({0, max((size - PART) // 2, 0), max(size - PART, 0)}):
+            for at in sorted({0, max((size - PART_BYTES) // 2, 0), max(size - PART_BYTES, 0)}):
                 file.seek(at)
-                found.update(file.read(PART))
+                found.update(file.read(PART_BYTES))
     except (OSError, ValueError):  # not there, or not an ordinary file
         return ""
     return found.hexdigest()

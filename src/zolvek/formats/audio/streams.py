@@ -29,9 +29,9 @@ from zolvek.storage.shipped_files import DEMO
 
 LONGEST_SECONDS = 3 * 3_600.0
 MOST_CHANNELS = 64
-BLOCK = 16_384  # frames at the renderer's rate
+BLOCK_FRAMES = 16_384  # frames at the renderer's rate
 MOST_BLOCKS = 384  # kept of all sounds together: 48 MB
-REACH = 1_024  # frames at the lower of the two rates that the converter's filter reaches, and more
+REACH_FRAMES = 1_024  # frames at the lower of the two rates that the converter's filter reaches, and more
 USABLE = "Use a WAV, FLAC, OGG or MP3 file."
 Block = np.ndarray[Any, np.dtype[np.float32]]
 Progress = Callable[[int, int], object]
@@ -84,7 +84,7 @@ def examine(name: str, progress: Progress | None = None) -> float:
     with opened(name) as file:
         total, rate, done = file.frames, file.samplerate, 0
         try:
-            for block in file.blocks(BLOCK * 16, dtype="float32", always_2d=True):
+            for block in file.blocks(BLOCK_FRAMES * 16, dtype="float32", always_2d=True):
                 if not np.isfinite(block).all():
                     raise ZolvekError("The audio file is damaged.", name, "Replace it.")
                 done += len(block)
@@ -116,9 +116,9 @@ class Stream:
         where the file can't be read."""
         out = np.zeros((2, count))
         low, high = max(first, 0), min(first + count, self.frames)
-        for number in range(low // BLOCK, -(-high // BLOCK) if high > low else 0):
-            start = number * BLOCK
-            a, b = max(low, start), min(high, start + BLOCK)
+        for number in range(low // BLOCK_FRAMES, -(-high // BLOCK_FRAMES) if high > low else 0):
+            start = number * BLOCK_FRAMES
+            a, b = max(low, start), min(high, start + BLOCK_FRAMES)
             block = self._block(number)
             out[:, a - first : b - first] = block[:, a - start : b - start]
         return out
@@ -127,7 +127,7 @@ class Stream:
         with self.lock:
             found = self.blocks.get(number)
             if found is None:
-                found = self._made(number * BLOCK)
+                found = self._made(number * BLOCK_FRAMES)
                 self.blocks[number] = found
                 while len(self.blocks) > MOST_BLOCKS // max(_open_streams(), 1):
                     self.blocks.popitem(last=False)
@@ -136,16 +136,16 @@ class Stream:
         return found
 
     def _made(self, first: int) -> Block:
-        """A block's frames, float32 (2, BLOCK)."""
+        """A block's frames, float32 (2, BLOCK_FRAMES)."""
         if self.up == self.down:
-            return self._own(first, BLOCK)
+            return self._own(first, BLOCK_FRAMES)
         # A slice that begins at a multiple of `down` meets the same phases as the whole file.
-        reach = REACH * max(self.up, self.down) // self.up + 2
+        reach = REACH_FRAMES * max(self.up, self.down) // self.up + 2
         start = max(first * self.down // self.up - reach, 0) // self.down * self.down
-        stop = (first + BLOCK) * self.down // self.up + reach + 1
+        stop = (first + BLOCK_FRAMES) * self.down // self.up + reach + 1
         wide = self._own(start, stop - start)
         skip = first - start * self.up // self.down
-        return _converted(wide, self.up, self.down)[:, skip : skip + BLOCK]
+        return _converted(wide, self.up, self.down)[:, skip : skip + BLOCK_FRAMES]
 
     def _own(self, first: int, count: int) -> Block:
         """Frames at the file's own rate, float32 (2, count), silence beyond its end."""

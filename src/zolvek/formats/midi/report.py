@@ -21,10 +21,10 @@ from zolvek.formats.midi.step_streams import FINEST, Progress, exported_lanes, l
 from zolvek.formats.midi.tempo_events import time_stray
 
 BYTES_A_SECOND = BAUD / 10.0  # a start and a stop bit with each eight (MIDI 1.0, hardware)
-AT_ONCE = 0.002  # seconds in which messages count as sent together
+TOGETHER_S = 0.002  # seconds in which messages count as sent together
 IN_HALVES = ("cc14", "rpn", "nrpn")
 WORTH_SAYING = 64  # steps beyond both values, of 16,383: half of what can't be helped
-HEARD_LATE = 0.020  # seconds behind from which on it is worth a word (common practice, no source)
+AUDIBLE_DELAY_S = 0.020  # seconds behind from which on it is worth a word (common practice, no source)
 
 
 class LaneReport(Record, frozen=True):
@@ -100,7 +100,7 @@ def _load(project: Project, sent: list) -> tuple[int, int, float, float, float |
     place = int(np.argmax(inside))
     late = delays(seconds, size)
     worst = int(np.argmax(late))
-    together = size[(seconds <= seconds[worst]) & (seconds > seconds[worst] - AT_ONCE)].sum()
+    together = size[(seconds <= seconds[worst]) & (seconds > seconds[worst] - TOGETHER_S)].sum()
     burst = together / BYTES_A_SECOND > 0.7 * late[worst]
     return (
         int((after - np.arange(len(after)))[place]),
@@ -179,13 +179,13 @@ def _advice(
     found = [
         f"{' and '.join(group)} send the same messages. Give one of them another number or channel." for group in alike
     ]
-    if late > HEARD_LATE and jumps is not None:
+    if late > AUDIBLE_DELAY_S and jumps is not None:
         place = project.meter.text(float(project.tempo.beats(jumps)))
         found.append(
             f"At {place} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
             "for them. Move some of the jumps, or send some lanes through another port."
         )
-    elif late > HEARD_LATE:
+    elif late > AUDIBLE_DELAY_S:
         gap = max(2.0 * resolution.milliseconds, 5.0)
         busy = max(lanes, key=lambda row: row.messages).label
         found.append(

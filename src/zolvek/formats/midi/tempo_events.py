@@ -10,9 +10,9 @@ from zolvek.core.arrays import Ints
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
 
-STRAY = 0.9e-4  # seconds that a ramp written as steps may be off
+RAMP_TOLERANCE_S = 0.9e-4  # seconds that a ramp written as steps may be off
 LONGEST_TEMPO = 0xFFFFFF  # microseconds a quarter note that fit the message
-CORRECTED = 96.0  # beats after which exact time is put right: half a microsecond in each is 0.05 ms by then
+CORRECTED_BEATS = 96.0  # beats after which exact time is put right: half a microsecond in each is 0.05 ms by then
 LOOKED_AT = np.arange(9) / 8.0  # places in each step at which its stray is looked for
 
 
@@ -32,7 +32,7 @@ def tempo_messages(tempo: TempoMap, length: float, exact_time: bool = False) -> 
         if here.ramp and after and here.bpm != after.bpm:
             beats += _ramp_steps(here.beat, end, here.bpm, after.bpm)
         elif exact_time:
-            beats += np.arange(here.beat + CORRECTED, end, CORRECTED).tolist()
+            beats += np.arange(here.beat + CORRECTED_BEATS, end, CORRECTED_BEATS).tolist()
     wanted = [beat for beat in beats if beat < max(length, 1.0 / TICKS)]
     ticks = np.unique(np.round(np.array(wanted) * TICKS))
     spans = np.append(ticks, max(length * TICKS, ticks[-1] + TICKS)) / TICKS
@@ -51,7 +51,7 @@ def _ramp_steps(first: float, last: float, start: float, end: float) -> list[flo
     h²/8 · 60 · slope/bpm² seconds in the middle, so steps are as long as that lets them, place by place."""
     slope = (end - start) / (last - first)
     # dn/dbeat = 1/h is proportional to 1/bpm: the number of steps gone by is a logarithm.
-    rate = np.sqrt(60.0 * abs(slope) / (8.0 * STRAY))
+    rate = np.sqrt(60.0 * abs(slope) / (8.0 * RAMP_TOLERANCE_S))
     count = int(np.ceil(rate / abs(slope) * abs(np.log(end / start)))) + 1
     bpm = start * (end / start) ** (np.arange(1, count) / count)
     return (first + (bpm - start) / slope).tolist()

@@ -25,11 +25,11 @@ from zolvek.storage.file_names import file_names
 from zolvek.storage.opening import opened
 
 SOUNDS = "sounds"
-PIECE = 1 << 20  # bytes copied between words of progress
-LARGEST = 64 << 30  # bytes that an archive may hold
+PIECE_BYTES = 1 << 20  # bytes copied between words of progress
+LARGEST_BYTES = 64 << 30  # bytes that an archive may hold
 MOST_FILES = 10_000
 Progress = Callable[[int, int], object]
-ROOM_LEFT = 64 << 20  # bytes that stay free when an archive is unpacked
+ROOM_LEFT_BYTES = 64 << 20  # bytes that stay free when an archive is unpacked
 # What a damaged archive may come to.
 DAMAGE = (
     zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, ValueError,
@@ -151,7 +151,7 @@ class _ProgressCounter:
 
 
 def _copy(source: object, out: object, counter: _ProgressCounter) -> None:
-    while data := source.read(PIECE):  # type: ignore[attr-defined]  # both are binary files
+    while data := source.read(PIECE_BYTES):  # type: ignore[attr-defined]  # both are binary files
         out.write(data)  # type: ignore[attr-defined]
         counter.add(len(data))
 
@@ -193,7 +193,7 @@ def unpacked(path: str | os.PathLike[str], into: Path | None = None, progress: P
 
 def _need_room(size: int, parent: Path, source: Path) -> None:
     free = shutil.disk_usage(parent).free
-    if size + ROOM_LEFT > free:
+    if size + ROOM_LEFT_BYTES > free:
         raise Failure(
             f"It needs {size / 1e9:,.1f} GB, but only {free / 1e9:,.1f} GB are free.",
             str(source),
@@ -213,7 +213,7 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
                 f"{source}, {each.filename}",
                 "Don't use it.",
             )
-    if len(rows) > MOST_FILES or sum(each.file_size for each in rows) > LARGEST:
+    if len(rows) > MOST_FILES or sum(each.file_size for each in rows) > LARGEST_BYTES:
         raise ZolvekError("The archive is too large.", str(source), "Unpack it by hand.")
     own = [each.filename for each in rows if each.filename.endswith(project_file.SUFFIX) and "/" not in each.filename]
     if len(own) != 1:

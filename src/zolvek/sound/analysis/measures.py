@@ -7,7 +7,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 
-WINDOW = 4_096  # frames a spectrum is taken from
+WINDOW_FRAMES = 4_096  # frames a spectrum is taken from
 LOWEST, HIGHEST = 20.0, 20_000.0  # Hz of the bottom and top row of a spectrogram
 FLOOR_DB, SPAN_DB = -100.0, 80.0  # level of the faintest shade, and how far up to the darkest
 SILENT_DB = -90.0
@@ -26,13 +26,13 @@ def waveform(sound: np.ndarray, edges: Floats) -> Floats:
 def spectrogram(sound: np.ndarray, rate: int, centres: Floats, rows: int = 192) -> np.ndarray:
     """Shades 0..255 as uint8 (rows, columns): a column for each of `centres` (frame numbers), a
     row for each step of an even scale of octaves from LOWEST at the bottom (last row) up."""
-    mono = np.zeros(sound.shape[1] + WINDOW, np.float32)
-    mono[WINDOW // 2 : WINDOW // 2 + sound.shape[1]] = sound.mean(axis=0)
-    window = np.hanning(WINDOW).astype(np.float32)
+    mono = np.zeros(sound.shape[1] + WINDOW_FRAMES, np.float32)
+    mono[WINDOW_FRAMES // 2 : WINDOW_FRAMES // 2 + sound.shape[1]] = sound.mean(axis=0)
+    window = np.hanning(WINDOW_FRAMES).astype(np.float32)
     starts = np.clip(np.round(centres).astype(np.intp), 0, sound.shape[1] - 1)
-    pieces = np.lib.stride_tricks.sliding_window_view(mono, WINDOW)
-    edges = np.geomspace(LOWEST, HIGHEST, rows + 1) * WINDOW / rate
-    bins = np.arange(WINDOW // 2 + 1)
+    pieces = np.lib.stride_tricks.sliding_window_view(mono, WINDOW_FRAMES)
+    edges = np.geomspace(LOWEST, HIGHEST, rows + 1) * WINDOW_FRAMES / rate
+    bins = np.arange(WINDOW_FRAMES // 2 + 1)
     # A row takes the mean of the bins in it; low rows, narrower than a bin, lie between two.
     first = np.clip(np.ceil(edges[:-1]).astype(np.intp), 0, len(bins) - 1)
     counts = np.floor(np.minimum(edges[1:], len(bins) - 1)).astype(np.intp) - first + 1
@@ -62,8 +62,8 @@ def level_db(sound: Floats) -> float:
 def brightness(sound: Floats, rate: int) -> float:
     """The spectral centroid in Hz: the mean frequency, weighted by magnitude."""
     mono = sound.mean(axis=0)
-    count = max(len(mono) // WINDOW, 1)
-    pieces = np.resize(mono, (count, WINDOW)) if len(mono) >= WINDOW else mono[None]
+    count = max(len(mono) // WINDOW_FRAMES, 1)
+    pieces = np.resize(mono, (count, WINDOW_FRAMES)) if len(mono) >= WINDOW_FRAMES else mono[None]
     spectrum = np.abs(np.fft.rfft(pieces * np.hanning(pieces.shape[1]))).sum(axis=0)
     hertz = np.fft.rfftfreq(pieces.shape[1], 1.0 / rate)
     total = float(spectrum.sum())

@@ -20,7 +20,7 @@ from zolvek.core.errors import ZolvekError
 
 RATE = 44_100  # at which sounds are looked at
 FRAME, HOP = 2_048, 441
-LAG = 2  # frames between the spectra that are compared
+LAG_FRAMES = 2  # frames between the spectra that are compared
 LOWEST, HIGHEST, BANDS_AN_OCTAVE = 30.0, 17_000.0, 24
 CHUNK_SECONDS = 10
 PEAK, MEAN, APART = 0.03, 0.10, 0.03  # seconds: of the local peak, of the mean before, between hits
@@ -87,7 +87,7 @@ def _pieces(name: str, progress: Progress | None) -> Iterator[Floats]:
 def found(pieces: Any) -> Hits:
     """The hits of a sound that comes in pieces of any size, mono, at 44.1 kHz."""
     flux, levels = [], []
-    weights, lag = _bands(), np.zeros((LAG, 0))
+    weights, lag = _bands(), np.zeros((LAG_FRAMES, 0))
     rest = np.zeros(FRAME // 2)  # frames are centred
     step = STEP_FRAMES
     left = np.zeros(0)
@@ -99,12 +99,12 @@ def found(pieces: Any) -> Hits:
         if count > 0:
             bands = _spectra(rest, count, weights)
             # Before a sound there is silence: what strikes at its very start is a hit.
-            before = np.concatenate((lag if lag.shape[1] else np.zeros((LAG, bands.shape[1])), bands))
-            highest = before[:-LAG].copy()  # of a band and its neighbours
-            highest[:, 1:] = np.maximum(highest[:, 1:], before[:-LAG, :-1])
-            highest[:, :-1] = np.maximum(highest[:, :-1], before[:-LAG, 1:])
+            before = np.concatenate((lag if lag.shape[1] else np.zeros((LAG_FRAMES, bands.shape[1])), bands))
+            highest = before[:-LAG_FRAMES].copy()  # of a band and its neighbours
+            highest[:, 1:] = np.maximum(highest[:, 1:], before[:-LAG_FRAMES, :-1])
+            highest[:, :-1] = np.maximum(highest[:, :-1], before[:-LAG_FRAMES, 1:])
             flux.append(np.maximum(bands - highest, 0.0).sum(axis=1))
-            lag = before[-LAG:]
+            lag = before[-LAG_FRAMES:]
             rest = rest[count * HOP :]
         left = np.concatenate((left, piece))
         whole = len(left) // step * step

@@ -30,7 +30,7 @@ DB_A_CHANGE, OCTAVES_A_CHANGE = 6.0, 1.0  # that count as one unit of change
 SHARE = 0.95  # of the change that the proposal keeps
 IDLE = 0.3  # of the mean rate of change, below which an end of the travel is idle
 MEASURE_RATE = 32_000  # a good deal quicker than the full rate, and bright enough to say
-STRETCH = 32_768  # frames rendered at a time
+STRETCH_FRAMES = 32_768  # frames rendered at a time
 QUIETER_DB = 40.0  # what is so far below the loudest counts as silent
 EVEN_TOLERANCE = 0.002
 
@@ -89,7 +89,7 @@ class Probe:
         end = max(renderer.frame_of(self.span[1]), renderer.frame + 1)
         parts = []
         while renderer.frame < end:  # in short stretches: they fit the processor's cache
-            parts.append(renderer.render(min(STRETCH, end - renderer.frame)))
+            parts.append(renderer.render(min(STRETCH_FRAMES, end - renderer.frame)))
         sound = np.concatenate(parts, axis=1)
         return level_db(sound), brightness(sound, MEASURE_RATE)
 

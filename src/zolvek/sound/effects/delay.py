@@ -11,11 +11,11 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.sound.signal.automation import FINE, Controls
+from zolvek.sound.signal.automation import FINE_FRAMES, Controls
 from zolvek.sound.signal.mixing import mixed
 
-LONGEST = 2.0  # seconds, the parameter's highest value
-MARGIN = 4  # frames on either side of a place that is read between frames
+LONGEST_S = 2.0  # seconds, the parameter's highest value
+MARGIN_FRAMES = 4  # frames on either side of a place that is read between frames
 
 
 class Line:
@@ -23,7 +23,7 @@ class Line:
     go on writing."""
 
     def __init__(self, seconds: float, rate: int) -> None:
-        self.kept = int(seconds * rate) + 2 * MARGIN
+        self.kept = int(seconds * rate) + 2 * MARGIN_FRAMES
         self.line = np.zeros((2, 2 * self.kept))
         self.end = self.kept
 
@@ -32,10 +32,10 @@ class Line:
         Of both there is one for all frames, or one for each."""
         frames = sound.shape[1]
         self._make_room(frames)
-        back = np.clip(back, MARGIN, self.kept - MARGIN)
+        back = np.clip(back, MARGIN_FRAMES, self.kept - MARGIN_FRAMES)
         wet = np.empty_like(sound)
         # As far as nothing that is written now is read.
-        step = int(back.min()) - MARGIN + 1
+        step = int(back.min()) - MARGIN_FRAMES + 1
         for first in range(0, frames, step):
             part = slice(first, min(first + step, frames))
             at = self.end + np.arange(part.start, part.stop)
@@ -69,11 +69,11 @@ class Line:
 class Delay:
     """Echoes at the time that its control says."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
-        self.rate, self.line = rate, Line(LONGEST, rate)
+        self.rate, self.line = rate, Line(LONGEST_S, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
         """The sound with its echoes, float64 (2, frames)."""

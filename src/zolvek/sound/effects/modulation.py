@@ -10,11 +10,11 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.compilation import compiled
 from zolvek.sound.effects.delay import Line
-from zolvek.sound.signal.automation import FINE, Controls
+from zolvek.sound.signal.automation import FINE_FRAMES, Controls
 from zolvek.sound.signal.mixing import mixed
 from zolvek.sound.signal.phases import Phase
 
-LONGEST = 0.11  # seconds: the longest centre delay, taken as far as it goes
+LONGEST_S = 0.11  # seconds: the longest centre delay, taken as far as it goes
 SWING = 0.9  # of the centre delay, that full depth takes it back and forth
 STAGES = 6  # of the phaser: three notches
 OCTAVES = 2.0  # that full depth takes the notches back and forth
@@ -29,12 +29,12 @@ def _sine(phase: Phase, controls: Controls) -> Floats:
 class Chorus:
     """A copy whose delay wavers (Dattorro, Effect design part 2, Journal of the AES 45, 1997)."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
-        self.rate, self.line = rate, Line(LONGEST, rate)
-        self.phase = Phase("rate", FINE, rate)
+        self.rate, self.line = rate, Line(LONGEST_S, rate)
+        self.phase = Phase("rate", FINE_FRAMES, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
         """The sound with its chorus, float64 (2, frames)."""
@@ -49,12 +49,12 @@ class Phaser:
     """All-passes of the first order in a row, whose corner wanders; what comes out goes in again (Zölzer, DAFX, 2nd
     edition 2011, 2.4; each all-pass by its trapezoidal integrator, Zavalishin, The art of VA filter design)."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
         self.rate = rate
-        self.phase = Phase("rate", FINE, rate)
+        self.phase = Phase("rate", FINE_FRAMES, rate)
         self.state = np.zeros((2, STAGES + 1))  # of each stage, and what came out last
 
     def process(self, sound: Floats, controls: Controls) -> Floats:

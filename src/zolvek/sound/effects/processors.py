@@ -16,7 +16,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.records import Record
 from zolvek.sound.effects.delay import Delay
 from zolvek.sound.effects.modulation import Chorus, Phaser
-from zolvek.sound.signal.automation import COARSE, FINE, Controls
+from zolvek.sound.signal.automation import COARSE, FINE_FRAMES, Controls
 from zolvek.sound.signal.filters import PASSES, bell, damping, high_shelf, low_shelf, svf, warped
 from zolvek.sound.signal.mixing import level_gain, mixed, pan_gains, smoothed
 from zolvek.sound.signal.phases import Phase
@@ -110,7 +110,7 @@ class Library:
 class Filter:
     """The resonant filter: drive, then two poles."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
@@ -136,7 +136,7 @@ class Filter:
 class Equaliser:
     """Low shelf, bell and high shelf, one after another."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
     BANDS = (("low", low_shelf), ("mid", bell), ("high", high_shelf))
 
@@ -158,7 +158,7 @@ class Equaliser:
 class Drive:
     """Soft saturation; `output` makes up for what it adds."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
@@ -174,11 +174,11 @@ class Drive:
 class BitReducer:
     """Each sample held as long as the lower rate says, and rounded to so many bits."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
-        self.phase, self.last = Phase("rate", FINE, rate), np.zeros((2, 1))
+        self.phase, self.last = Phase("rate", FINE_FRAMES, rate), np.zeros((2, 1))
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
         """Sound of fewer bits and a lower rate, float64 (2, frames)."""
@@ -196,7 +196,7 @@ class BitReducer:
 class Width:
     """The sides against the middle, and a gain."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
@@ -213,11 +213,11 @@ class Width:
 class Tremolo:
     """A sine takes up to `depth` of the level away; with the sides apart, one against the other."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
     sent: Floats | None = None
 
     def __init__(self, kind: str, rate: int) -> None:
-        self.phase = Phase("rate", FINE, rate)
+        self.phase = Phase("rate", FINE_FRAMES, rate)
 
     def process(self, sound: Floats, controls: Controls) -> Floats:
         """Sound whose level moves, float64 (2, frames)."""
@@ -232,7 +232,7 @@ class Strip:
     """Level, pan and mute at the end of a chain, a balance that leaves the middle alone; `sent`
     is what went to the tracks that take in sends."""
 
-    spacing = FINE
+    spacing = FINE_FRAMES
 
     def __init__(self, kind: str, rate: int) -> None:
         self.rate, self.state, self.send_state = rate, -1.0, -1.0

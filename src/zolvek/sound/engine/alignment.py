@@ -8,10 +8,10 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
 from zolvek.core.time.tempo import TempoMap
-from zolvek.sound.signal.automation import LEAD, Block
+from zolvek.sound.signal.automation import LEAD_FRAMES, Block
 
-KEPT = 16_384  # frames that a line keeps beyond its delay: where it grows, what comes is not silence
-FADE = 1_024  # frames, 21 ms at 48 kHz, in which a line goes over to another delay
+KEPT_FRAMES = 16_384  # frames that a line keeps beyond its delay: where it grows, what comes is not silence
+FADE_FRAMES = 1_024  # frames, 21 ms at 48 kHz, in which a line goes over to another delay
 
 
 class FrameDelay:
@@ -31,13 +31,13 @@ class FrameDelay:
         count, held = sound.shape[1], self.kept.shape[1]
         out = whole[:, held - frames : held - frames + count]
         if frames != self.delay:
-            fade = min(FADE, count)
+            fade = min(FADE_FRAMES, count)
             share = np.arange(1, fade + 1) / fade
             before = whole[:, held - self.delay : held - self.delay + fade]
             out = out.copy()
             out[:, :fade] = share * out[:, :fade] + (1.0 - share) * before
             self.delay = frames
-        self.kept = whole[:, -(frames + KEPT) :]
+        self.kept = whole[:, -(frames + KEPT_FRAMES) :]
         return out
 
 
@@ -81,7 +81,7 @@ class SongHistory:
 
     def add(self, first: int, beats: Floats, most: int) -> None:
         """The next stretch, which begins at frame `first` of the song; `most`: frames that anything is late by."""
-        keep = most + LEAD + 1
+        keep = most + LEAD_FRAMES + 1
         self.song = np.concatenate((self.song[-keep:], np.arange(first, first + len(beats))))
         self.beats = np.concatenate((self.beats[-keep:], beats))
         self.count = len(beats)
@@ -90,7 +90,7 @@ class SongHistory:
     def block(self, late: int, tempo: TempoMap, rate: int) -> Block:
         """What a device hears of the song now whose sound is so many frames late."""
         if late not in self.blocks:
-            lacking = late + LEAD - (len(self.song) - self.count)
+            lacking = late + LEAD_FRAMES - (len(self.song) - self.count)
             if lacking > 0:
                 self._reach_back(lacking, tempo, rate)
             end = len(self.song) - late
@@ -98,8 +98,8 @@ class SongHistory:
             song = self.song[first:end]
             jumps = self.count > 1 and int(song[-1] - song[0]) != self.count - 1
             broken = jumps or bool((np.diff(song) != 1).any()) if late else False
-            before = self.beats[first - LEAD : first]
-            if self.song[first] - self.song[first - LEAD] != LEAD:
+            before = self.beats[first - LEAD_FRAMES : first]
+            if self.song[first] - self.song[first - LEAD_FRAMES] != LEAD_FRAMES:
                 before = before[:0]  # the song has come from elsewhere
             self.blocks[late] = Block(
                 self.beats[first:end], rate, int(song[0]), before, song if broken else None, tempo

@@ -17,7 +17,7 @@ from zolvek.core.model.project import Device
 from zolvek.sound.effects.processors import PROCESSORS, Processor
 from zolvek.sound.instruments.drums import Drums
 from zolvek.sound.instruments.synth import NewNote, Synth
-from zolvek.sound.signal.automation import COARSE, FINE, Controls
+from zolvek.sound.signal.automation import COARSE, FINE_FRAMES, Controls
 from zolvek.sound.signal.device_unit import Incoming, Unit, UnitOutput
 
 
@@ -58,7 +58,7 @@ class Effect:
 class Source:
     """An instrument's sound is added to what comes in."""
 
-    spacing, latency = FINE, 0
+    spacing, latency = FINE_FRAMES, 0
 
     def __init__(self, instrument: Instrument) -> None:
         self.instrument = instrument

@@ -17,7 +17,7 @@ from zolvek.sound.engine.device_units import Units, key_of
 from zolvek.sound.signal.automation import Block, Controls, applied_lanes
 from zolvek.sound.signal.device_unit import Incoming
 from zolvek.sound.signal.mixing import smoothed
-from zolvek.sound.signal.new_note import HELD_BY_HAND, NewNote
+from zolvek.sound.signal.new_note import LIVE_NOTE_S, NewNote
 
 RATE = 48_000
 
@@ -319,7 +319,7 @@ class Renderer:
         own = [note for key, note in self.pressed if key == track.id]
         if own:
             self.pressed = [(key, note) for key, note in self.pressed if key != track.id]
-        return [NewNote(note, 0.0, 2.0 * HELD_BY_HAND) for note in own]
+        return [NewNote(note, 0.0, 2.0 * LIVE_NOTE_S) for note in own]
 
 
 def _timed(notes: list[Note], tempo: TempoMap, now: float) -> list[NewNote]:

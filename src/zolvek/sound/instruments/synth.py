@@ -9,10 +9,10 @@ import numpy as np
 
 from zolvek.core.arrays import Floats
 from zolvek.sound.instruments import voices as sounds
-from zolvek.sound.signal.automation import FINE, Controls
+from zolvek.sound.signal.automation import FINE_FRAMES, Controls
 from zolvek.sound.signal.filters import damping, low_pass, svf, warped
 from zolvek.sound.signal.mixing import level_gain, pan_gains, smoothed
-from zolvek.sound.signal.new_note import HELD_BY_HAND, NewNote
+from zolvek.sound.signal.new_note import LIVE_NOTE_S, NewNote
 from zolvek.sound.signal.phases import FrameNoise
 
 MOST_VOICES = 24  # of one synth; the oldest give way
@@ -69,7 +69,7 @@ class Synth:
     def release(self, pitch: int, now: float) -> None:
         """One key up: those of its voices that are held by hand."""
         for voice in self.voices:
-            if voice.pitch == pitch and voice.end - now > HELD_BY_HAND:
+            if voice.pitch == pitch and voice.end - now > LIVE_NOTE_S:
                 voice.end = now
 
     def play(self, notes: list[NewNote], controls: Controls, now: float) -> Floats:
@@ -114,9 +114,9 @@ class Synth:
         """All voices through their envelopes, summed, and how far they open the filter (0..1)
         at each cut."""
         frames, rate = controls.stretch.frames, self.rate
-        # Envelopes are taken at frames of the song that FINE divides, wherever the stretch begins.
-        skew = controls.stretch.frame % FINE
-        ticks = now + (np.arange(0, frames + skew + FINE, FINE) - skew) / rate
+        # Envelopes are taken at frames of the song that FINE_FRAMES divides, wherever the stretch begins.
+        skew = controls.stretch.frame % FINE_FRAMES
+        ticks = now + (np.arange(0, frames + skew + FINE_FRAMES, FINE_FRAMES) - skew) / rate
         factor = np.exp2(controls.values("transpose") / 12.0)
         # Every voice's phase is its own frequency times this one count of bent time.
         time = np.concatenate(([0.0], np.cumsum(np.broadcast_to(controls.spread(factor), (frames,)))))
@@ -136,10 +136,10 @@ class Synth:
             phase = voice.phase + step * (time[first:last] - time[first])
             voice.phase += step * float(time[last] - time[first])
             raw = tone.wave(phase, step, age, voice.decay, heard, ticked)
-            raw *= voice.strength * sounds.joined(env, FINE, ticked)
+            raw *= voice.strength * sounds.joined(env, FINE_FRAMES, ticked)
             mono[heard] += raw
             np.maximum(opening, env, out=opening)
-        return mono, opening[(controls.cuts + skew) // FINE]
+        return mono, opening[(controls.cuts + skew) // FINE_FRAMES]
 
 
 class Tone:
@@ -162,7 +162,7 @@ class Tone:
             chosen = 1.0 if len(self.waves) == 1 else self.waves[heard] == choice
             bent = np.minimum(step * self.bend[_part(self.bend, heard)], 0.45)
             if choice == MALLET:
-                out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE, ticked)
+                out += chosen * sounds.mallet(phase, float(bent.max()), age, decay, FINE_FRAMES, ticked)
             elif choice != NONE:
                 width = self.width[_part(self.width, heard)]
                 out += chosen * 0.6 * sounds.OSCILLATORS[int(choice)](sounds.wrapped(phase), bent, width)

@@ -24,7 +24,7 @@ from zolvek.sound.processes.job_process import ProcessLost, run_in_process
 from zolvek.storage.file_names import file_names
 
 JOB = "zolvek.sound.jobs.mix_export:job"
-HANGS = 120.0  # seconds without progress, of a process that runs plugins
+PROGRESS_TIMEOUT_S = 120.0  # seconds without progress, of a process that runs plugins
 Progress = Callable[[int, int], object]
 
 
@@ -78,7 +78,7 @@ def export_in_process(
         return export_mix(*work, progress, allow_missing, lower)
     try:
         made: MixReport = run_in_process(
-            Job(JOB, (*work, allow_missing, lower)), progress or (lambda done, total: None), HANGS
+            Job(JOB, (*work, allow_missing, lower)), progress or (lambda done, total: None), PROGRESS_TIMEOUT_S
         )
     except ProcessLost as error:
         device = error.device

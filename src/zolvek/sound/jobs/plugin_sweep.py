@@ -21,7 +21,7 @@ from zolvek.sound.engine.offline import OFFLINE_FRAMES, render
 from zolvek.sound.engine.renderer import RATE, Renderer
 from zolvek.sound.hosting.catalogue.hosts import host
 from zolvek.sound.hosting.catalogue.loading import kind_of
-from zolvek.sound.hosting.plugin.control_events import BLOCK
+from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES
 
 MOST_SWEPT = 200  # parameters
 BEATS = 8.0
@@ -66,7 +66,7 @@ def _over(project: Project, kind: DeviceKind) -> float:
     plain = with_track(still, replace(still.tracks[0], devices=devices))
     assert kind.plugin is not None
     run = host(kind.plugin.format).bare(kind, RATE)
-    blocks = OFFLINE_FRAMES // BLOCK
+    blocks = OFFLINE_FRAMES // BLOCK_FRAMES
     whole, without = (_best(_stretch(each)) for each in (still, plain))
     own = _best(lambda: [run() for _ in range(blocks)])
     return 1e6 * (whole - without - own) / blocks
@@ -76,7 +76,7 @@ def _stretch(project: Project) -> Callable[[], object]:
     """A stretch of it after another, once all is made."""
     renderer = Renderer(project)
     renderer.seek(0.0)
-    renderer.render(BLOCK)
+    renderer.render(BLOCK_FRAMES)
     return lambda: renderer.render(OFFLINE_FRAMES)
 
 

@@ -8,7 +8,7 @@ import time
 from zolvek.sound.playback.playback import Playback
 from zolvek.sound.playback.silent_clock import SilentClock
 
-BEGINS = 0.1  # seconds from an order to play to the first sound
+START_LATENCY_S = 0.1  # seconds from an order to play to the first sound
 
 
 class OwnTransport:
@@ -29,7 +29,7 @@ class OwnTransport:
     def start_at(self, beat: float, moment: float) -> None:
         """Start from a beat at a time of time.perf_counter."""
         tempo = self.playback.project.tempo
-        late = time.perf_counter() + BEGINS - moment
+        late = time.perf_counter() + START_LATENCY_S - moment
         self.playback.play(max(float(tempo.beats(float(tempo.seconds(beat)) + late)), 0.0))
 
     def set_speed(self, speed: float) -> None:

@@ -24,7 +24,7 @@ MOST_AHEAD = 8  # where the machine does not keep up: sound without gaps, edits 
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
 # of a chunk, is too long when the interface has its hands full.
 THREAD_SECONDS = 0.0005
-SPARE_AFTER = 1.5  # seconds after which a spare worker is made: the one that plays comes first
+SPARE_WORKER_DELAY_S = 1.5  # seconds after which a spare worker is made: the one that plays comes first
 MOST_LOSSES, LOSSES_WITHIN = 4, 30.0  # of workers, within seconds, after which playing stops
 
 
@@ -86,7 +86,7 @@ class Playback:
         worker.send(messages.UseMetronome(self.metronome))
 
     def _soon_stand_by(self, careful: bool = False) -> None:
-        later = threading.Timer(SPARE_AFTER, self._stand_by, (careful,))
+        later = threading.Timer(SPARE_WORKER_DELAY_S, self._stand_by, (careful,))
         later.daemon = True
         later.start()
 

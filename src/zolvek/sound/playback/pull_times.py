@@ -8,8 +8,8 @@ from collections import deque
 
 from zolvek.core.time.tempo import TempoMap
 
-LATE = 0.25  # beats that sound may be late by; going back further is a loop
-LONGEST_PULL = 0.2  # seconds that the clock goes on by itself after a pull
+LATE_BEATS = 0.25  # beats that sound may be late by; going back further is a loop
+LONGEST_PULL_S = 0.2  # seconds that the clock goes on by itself after a pull
 KEPT = 256
 
 
@@ -36,14 +36,14 @@ class Pulls:
             return beat
         last = (row for row in reversed(self.rows) if row[0] <= seconds)
         at, beat = next(last, self.rows[0])
-        elapsed = min(max(seconds - at, 0.0), LONGEST_PULL)
+        elapsed = min(max(seconds - at, 0.0), LONGEST_PULL_S)
         if self.counted[:2] != (tempo, beat):
             self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
         found = float(tempo.beats(self.counted[2] + elapsed))
         if loop is not None and beat < loop[1] <= found:
             found = loop[0] + (found - loop[1])
         # Where sound came late time has gone ahead of it: it waits, and never goes back.
-        if loop is None or self.latest - found < LATE:
+        if loop is None or self.latest - found < LATE_BEATS:
             found = max(found, self.latest)
         self.latest = found
         return found

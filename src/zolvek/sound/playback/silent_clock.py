@@ -8,7 +8,7 @@ import time
 
 from zolvek.sound.playback.playback import Playback
 
-PACE = 0.01  # seconds between pulls
+PULL_INTERVAL_S = 0.01  # seconds between pulls
 
 
 class SilentClock:
@@ -36,7 +36,7 @@ class SilentClock:
     def _work(self) -> None:
         began, taken = time.monotonic(), 0
         while self.running:
-            time.sleep(PACE)
+            time.sleep(PULL_INTERVAL_S)
             if not self.playback.playing:
                 began, taken = time.monotonic(), 0
                 continue

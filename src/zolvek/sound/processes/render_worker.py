@@ -39,10 +39,10 @@ from zolvek.sound.processes.worker_messages import ALIVE_EVERY_S, Command, Repor
 from zolvek.sound.signal.automation import Block
 from zolvek.storage.python_process import own_output
 
-IDLE = 0.002  # seconds between looks whether sound is wanted
-CHUNK = 1_344  # frames rendered at a time: shorter ones cost more in all
+IDLE_POLL_S = 0.002  # seconds between looks whether sound is wanted
+CHUNK_FRAMES = 1_344  # frames rendered at a time: shorter ones cost more in all
 FADE_SECONDS = 0.015  # from one version to the other
-FURTHEST_APART = 0.02  # beats that the versions may drift apart, by their tempos
+VERSIONS_APART_BEATS = 0.02  # beats that the versions may drift apart, by their tempos
 
 
 class RenderedChunk(NamedTuple):
@@ -194,19 +194,19 @@ class Worker:
         renderer, loop = self.renderer, self.loop
         assert renderer is not None
         if self.counted < len(self.counting):
-            part = self.counting[self.counted : self.counted + CHUNK]
+            part = self.counting[self.counted : self.counted + CHUNK_FRAMES]
             frame = renderer.frame - (len(self.counting) - self.counted)
             self.counted += len(part)
             sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
             return RenderedChunk(frame, renderer.beat, renderer.beat, sound, {})
         while self.discard > 0:
-            self.discard -= self._stretch(renderer, loop, min(self.discard, CHUNK)).shape[1]
+            self.discard -= self._stretch(renderer, loop, min(self.discard, CHUNK_FRAMES)).shape[1]
         reserve = renderer.reserve
         if renderer.project is not self.project:
             renderer.use(self.project)
         self._turn(renderer, loop)
         first, beat = renderer.heard
-        frames = renderer.unbroken(CHUNK)
+        frames = renderer.unbroken(CHUNK_FRAMES)
         if loop is None:
             frames = max(min(frames, renderer.frame_of(self.project.length) - first), 1)
         mix = self._stretch(renderer, loop, frames)
@@ -276,7 +276,7 @@ class Worker:
     def patience(self) -> float | None:
         """Seconds to wait for a command; None until one comes."""
         if self.filling is not None:
-            return 0.0 if self.filling.due else IDLE
+            return 0.0 if self.filling.due else IDLE_POLL_S
         return 0.0 if self.busy else None
 
     def _give(self, report: Report) -> None:
@@ -301,7 +301,7 @@ class Worker:
         other = self.other_renderer
         if other.project is not self.other:
             other.use(self.other)
-        if abs(other.beat - beat) > FURTHEST_APART:
+        if abs(other.beat - beat) > VERSIONS_APART_BEATS:
             other.seek(beat)
         other.reserve = renderer.reserve = max(other.reserve, renderer.reserve)
         first, second = renderer.render(frames), other.render(frames)

@@ -39,14 +39,14 @@ from zolvek.storage.python_process import (
 )
 
 WATCHED_EVERY = 0.1
-SILENT = 1.2  # seconds without one after which it stands still
+ALIVE_TIMEOUT_S = 1.2  # seconds without one after which it stands still
 STARVED = 8.0  # the same while it waits for a processor that others have
 SHARE = 0.2  # of the time since then, that one which has a processor gets at least
-FIRST_SIGN = 30.0  # seconds that a start may take
-STUCK = 20.0  # seconds without a chunk that was asked for
-HANGS = 1.5  # seconds without a chunk while a plugin is at work
-BEGINS = 15.0  # seconds that a plugin may take to be made
-CLOSING = 0.4  # seconds that it has to end by itself
+START_TIMEOUT_S = 30.0  # seconds that a start may take
+CHUNK_TIMEOUT_S = 20.0  # seconds without a chunk that was asked for
+PLUGIN_TIMEOUT_S = 1.5  # seconds without a chunk while a plugin is at work
+PLUGIN_START_TIMEOUT_S = 15.0  # seconds that a plugin may take to be made
+CLOSE_TIMEOUT_S = 0.4  # seconds that it has to end by itself
 HUNG = "it hung"
 
 
@@ -106,10 +106,10 @@ class WorkerProcess:
         """End it, well within a second, whatever it does."""
         self.over = True
         self.send(Close())
-        end(self.process, CLOSING)
+        end(self.process, CLOSE_TIMEOUT_S)
         for thread in self.threads:
             if thread is not threading.current_thread():
-                thread.join(timeout=CLOSING)
+                thread.join(timeout=CLOSE_TIMEOUT_S)
         self._shut()
 
     def _shut(self) -> None:
@@ -170,14 +170,14 @@ class WorkerProcess:
             before = now
             if self.heard != sign:
                 sign, used = self.heard, processor_time(self.process.pid)
-            if now - self.heard > (SILENT if self.woken else FIRST_SIGN):
+            if now - self.heard > (ALIVE_TIMEOUT_S if self.woken else START_TIMEOUT_S):
                 if not self._starved(now - self.heard, used):
                     self._lost("it did not respond")
             elif self._hangs(now):
                 self._lost(HUNG)
             elif self._never_begins(now):
                 self._lost("it did not start")
-            elif self.owing and self.woken and now - self.came > STUCK:
+            elif self.owing and self.woken and now - self.came > CHUNK_TIMEOUT_S:
                 self._lost("it gave no audio for 20 s")
 
     def _starved(self, silent: float, used: float) -> bool:
@@ -191,9 +191,9 @@ class WorkerProcess:
         starting = next((each for each, phase in self.mark.active if phase == STARTING), "")
         if starting != self.starting[0]:
             self.starting = starting, now
-        return bool(starting) and now - self.starting[1] > BEGINS
+        return bool(starting) and now - self.starting[1] > PLUGIN_START_TIMEOUT_S
 
     def _hangs(self, now: float) -> bool:
         """Whether one plugin has been playing for long, and nothing comes."""
-        late = self.owing and self.woken and now - self.came > HANGS
+        late = self.owing and self.woken and now - self.came > PLUGIN_TIMEOUT_S
         return late and any(phase == PLAYING for _, phase in self.mark.active)

@@ -16,18 +16,18 @@ from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, playe
 from zolvek.core.records import Record, field
 from zolvek.core.time.tempo import TempoMap
 
-FINE = 16  # frames between control points of what is computed here
+FINE_FRAMES = 16  # frames between control points of what is computed here
 COARSE = 64  # of what a library effect does: setting it costs more
 
 
-LEAD = 64  # frames before a stretch that are known of it: its controls are held from there
+LEAD_FRAMES = 64  # frames before a stretch that are known of it: its controls are held from there
 NONE = np.empty(0)
 
 
 class Block(Record, frozen=True, eq=False):
     """A stretch of sound: the project's beat at each of its frames, and the sample rate. `frame`: the song's frame
     that it begins with; `song`: the song's frame at each of its frames, where it jumps on the way (None: it doesn't);
-    `before`: the beats of the LEAD frames before it, or fewer where they are not known; `tempo`: the song's."""
+    `before`: the beats of the LEAD_FRAMES frames before it, or fewer where they are not known; `tempo`: the song's."""
 
     beats: Floats
     rate: int

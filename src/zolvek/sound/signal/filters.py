@@ -17,7 +17,7 @@ import numpy as np
 from zolvek.core.arrays import Floats
 
 SILENCE = 1e-30  # a state below this is none: numbers near the smallest are slow to compute with
-RUN = 8_192  # frames solved at a time: what is worked on stays in the processor's cache
+RUN_FRAMES = 8_192  # frames solved at a time: what is worked on stays in the processor's cache
 HIGHEST = 0.49  # of the sample rate: corners above it stay here
 
 
@@ -84,12 +84,12 @@ def svf(x: Floats, setting: Setting, state: Floats) -> tuple[Floats, Floats]:
     """
     frames = x.shape[1]
     out = np.empty_like(x, dtype=np.float64)
-    bands = np.zeros((min(RUN, frames), 2, 4))  # worked on run after run
-    for start in range(0, frames, RUN):
-        run = slice(start, start + RUN)
+    bands = np.zeros((min(RUN_FRAMES, frames), 2, 4))  # worked on run after run
+    for start in range(0, frames, RUN_FRAMES):
+        run = slice(start, start + RUN_FRAMES)
         g, k = _run(setting.g, run), _run(setting.k, run)
         mix = tuple(_run(part, run) for part in setting.mix)
-        own = bands[: min(RUN, frames - start)]
+        own = bands[: min(RUN_FRAMES, frames - start)]
         out[:, run], state = _solved(x[:, run], Setting(g, k, mix), state, own)
     return out, state
 

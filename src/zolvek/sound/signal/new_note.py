@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from zolvek.core.model.project import Note
 
-HELD_BY_HAND = 600.0  # seconds, more than any note that is written lasts
+LIVE_NOTE_S = 600.0  # seconds, more than any note that is written lasts
 
 
 class NewNote(NamedTuple):

@@ -11,8 +11,8 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.sound.signal.automation import Block, Controls
 
-PIECE = 1 << 18  # frames that a phase is worked out for at a time
-NOISE = 4_096  # frames of noise that are drawn together
+PIECE_FRAMES = 1 << 18  # frames that a phase is worked out for at a time
+NOISE_FRAMES = 4_096  # frames of noise that are drawn together
 MOST_STARTS = 64
 
 
@@ -62,8 +62,8 @@ class Phase:
     def _summed(self, controls: Controls, frame: int, most: float) -> float:
         tempo = controls.stretch.tempo
         total = 0.0
-        for first in range(0, frame, PIECE):
-            song = np.arange(first, min(first + PIECE, frame))
+        for first in range(0, frame, PIECE_FRAMES):
+            song = np.arange(first, min(first + PIECE_FRAMES, frame))
             beats = tempo.beats(song / self.rate)
             own = Controls(controls.device, controls.lanes, Block(beats, self.rate, first), self.spacing)
             values = np.minimum(np.broadcast_to(own.values(self.key), own.counts.shape) / self.rate, most)
@@ -86,9 +86,9 @@ class FrameNoise:
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
     def _from(self, frame: int, count: int) -> Floats:
-        pieces = range(frame // NOISE, (frame + count - 1) // NOISE + 1)
+        pieces = range(frame // NOISE_FRAMES, (frame + count - 1) // NOISE_FRAMES + 1)
         drawn = np.concatenate([_drawn(self.seed, piece) for piece in pieces])
-        begins = frame - pieces[0] * NOISE
+        begins = frame - pieces[0] * NOISE_FRAMES
         return drawn[begins : begins + count]
 
 
@@ -96,7 +96,7 @@ class FrameNoise:
 def _drawn(seed: int, piece: int) -> Floats:
     """Raw numbers of the generator: its distributions may change between versions."""
     key = np.array([seed, piece & 0xFFFFFFFFFFFFFFFF], np.uint64)
-    raw = np.random.Philox(key=key).random_raw(NOISE)
+    raw = np.random.Philox(key=key).random_raw(NOISE_FRAMES)
     made: Floats = (raw >> np.uint64(11)).astype(np.float64) * 2.0**-53
     made.flags.writeable = False
     return made

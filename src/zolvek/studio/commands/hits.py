@@ -31,7 +31,7 @@ def go(studio: Studio, way: int) -> None:
     """The playhead to the next hit, or the one before."""
     _needed(studio)
     here, beats = studio.session.playhead.beat, studio.hits.beats
-    later = beats[beats > here + hits.ONE] if way > 0 else beats[beats < here - hits.ONE]
+    later = beats[beats > here + hits.SAME_HIT_BEATS] if way > 0 else beats[beats < here - hits.SAME_HIT_BEATS]
     if not later.size:
         studio.session.notices.say("There is no later hit." if way > 0 else "There is no earlier hit.")
         return
@@ -82,7 +82,7 @@ def until_hit(studio: Studio) -> None:
         raise ZolvekError("No point is selected.", remedy="Select the point to move there.")
     last = int(chosen[-1])
     beat = float(drawn.curve.beat[last])
-    found = hits.next_hit(studio.hits.beats, beat - hits.ONE * 2.0)
+    found = hits.next_hit(studio.hits.beats, beat - hits.SAME_HIT_BEATS * 2.0)
     if found is None:
         raise ZolvekError("There is no later hit.", remedy="Start earlier.")
     to = max(found - early, 0.0)

@@ -25,7 +25,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import own_track
 from zolvek.studio.session.session import Session
 
-LONGEST_FADE = 600.0  # seconds
+LONGEST_FADE_S = 600.0  # seconds
 
 
 def empty_words(track: Track) -> str:
@@ -109,7 +109,7 @@ def type_fades(studio: Studio) -> None:
     words = progress.replace(",", " ").split()
     if len(words) not in (1, 2):
         raise ZolvekError(f"“{progress}” can't be read.", remedy="Type two times, such as 0.5, 2.")
-    times = [number_of(word, "s", 0.0, LONGEST_FADE, "Fade") for word in words]
+    times = [number_of(word, "s", 0.0, LONGEST_FADE_S, "Fade") for word in words]
     _change(studio.session, f"Fade {_name(clip)}", fade_in=times[0], fade_out=times[-1])
 
 

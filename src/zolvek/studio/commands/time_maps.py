@@ -62,7 +62,7 @@ class Taps:
 def tap_tempo(session: Session, now: float | None = None) -> None:
     """From the fourth tap on the tempo at the playhead is what is tapped."""
     now = time.perf_counter() if now is None else now
-    if not TAPS.times or not 0.0 < now - TAPS.times[-1] <= time_maps.LONGEST_TAP:
+    if not TAPS.times or not 0.0 < now - TAPS.times[-1] <= time_maps.LONGEST_TAP_S:
         TAPS.times, TAPS.gesture = [], object()
     TAPS.times.append(now)
     bpm = time_maps.tapped(TAPS.times)

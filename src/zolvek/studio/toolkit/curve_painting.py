@@ -26,7 +26,7 @@ from zolvek.studio.toolkit.outline import (
 from zolvek.studio.toolkit.theme import Theme, color
 from zolvek.studio.toolkit.viewport import Viewport
 
-CLOSEST_LINES = 9.0  # pixels between grid lines, below which they thin out
+CLOSEST_LINES_PX = 9.0  # pixels between grid lines, below which they thin out
 DIAMOND = 4.5
 
 
@@ -86,7 +86,7 @@ def shown_lines(project: Project, grid: Grid, view: Viewport) -> list[float]:
         return [float(beat) for beat in grid.lines(view.first, view.last, project.meter)]
     pixels = view.width / view.beats
     every = 1
-    while grid.step_at(view.first, project.meter) * pixels * every < CLOSEST_LINES:
+    while grid.step_at(view.first, project.meter) * pixels * every < CLOSEST_LINES_PX:
         every *= 2
         if every > 4_096:
             return []

@@ -12,7 +12,7 @@ import time
 from PyQt6.QtGui import QInputEvent
 
 _behind: list[float] = []  # the least difference seen so far, once there is one
-LONGEST_WAIT = 2.0  # seconds; an event older than that is stamped on another clock
+LONGEST_WAIT_S = 2.0  # seconds; an event older than that is stamped on another clock
 
 
 def event_time(event: QInputEvent) -> float:
@@ -21,6 +21,6 @@ def event_time(event: QInputEvent) -> float:
     if stamp <= 0.0:
         return now
     difference = now - stamp
-    if not _behind or difference < _behind[0] or difference - _behind[0] > LONGEST_WAIT:
+    if not _behind or difference < _behind[0] or difference - _behind[0] > LONGEST_WAIT_S:
         _behind[:] = [difference]
     return min(stamp + _behind[0], now)

@@ -18,7 +18,7 @@ from zolvek.core.curve.rules import COUNTING
 from zolvek.core.movement.evaluation.layering import LayeredCurve
 from zolvek.studio.toolkit.viewport import Viewport
 
-UNSEEN = 0.06  # pixels that a line may lie aside
+INVISIBLE_PX = 0.06  # pixels that a line may lie aside
 SLIMMINGS = 3
 NOWHERE = np.empty(0)
 
@@ -84,7 +84,7 @@ def slimmed(x: Floats, y: Floats) -> tuple[Floats, Floats]:
         aside = np.abs(y[inner] - y[:-2] - way * (y[2:] - y[:-2]))
         kept = np.ones(len(x), bool)
         # What stands straight up is a step: both its ends stay.
-        kept[inner] = (aside > UNSEEN) | (span <= 0.0)
+        kept[inner] = (aside > INVISIBLE_PX) | (span <= 0.0)
         kept[::2] = True
         x, y = x[kept], y[kept]
     return x, y

@@ -14,7 +14,7 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.storage.atomic import write_bytes
 
 SCALE = 2  # pixels for each of the picture's own, for print
-MOST_SIDE = 32_000  # pixels: Qt draws up to 32,767
+MOST_SIDE_PX = 32_000  # pixels: Qt draws up to 32,767
 MOST_PIXELS = 48_000_000  # readers refuse pictures of more than 256 MB, of four bytes a pixel
 
 
@@ -26,7 +26,7 @@ def drawn(svg: str, scale: float = SCALE) -> QImage:
     if not renderer.isValid() or size.isEmpty():
         raise Failure("The picture can't be drawn.", "PNG", "Export it as SVG, and report this.")
     fits = min(
-        MOST_SIDE / max(size.width(), size.height()),
+        MOST_SIDE_PX / max(size.width(), size.height()),
         (MOST_PIXELS / (size.width() * size.height())) ** 0.5,
     )
     if fits < 1.0:

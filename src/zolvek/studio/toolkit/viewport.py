@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.arrays import Floats
 
-SHORTEST = 0.05  # beats that may fill the width
+SHORTEST_VIEW_BEATS = 0.05  # beats that may fill the width
 
 
 class Viewport(QObject):
@@ -44,7 +44,7 @@ class Viewport(QObject):
 
     def show(self, first: float, beats: float) -> None:
         """Show `beats` from `first` on, kept within the project."""
-        beats = float(np.clip(beats, SHORTEST, self.length))
+        beats = float(np.clip(beats, SHORTEST_VIEW_BEATS, self.length))
         first = float(np.clip(first, 0.0, self.length - beats))
         if (first, beats) != (self.first, self.beats):
             self.first, self.beats = first, beats
@@ -54,7 +54,7 @@ class Viewport(QObject):
         """Show `factor` times as much time, the beat `around` staying where it is."""
         around = self.first + self.beats / 2.0 if around is None else around
         part = (around - self.first) / self.beats
-        beats = float(np.clip(self.beats * factor, SHORTEST, self.length))
+        beats = float(np.clip(self.beats * factor, SHORTEST_VIEW_BEATS, self.length))
         self.show(around - part * beats, beats)
 
     def scroll(self, part: float) -> None:

@@ -10,11 +10,11 @@ from zolvek.core.model.sync_setup import Source
 from zolvek.sound.playback.transport import Transport
 from zolvek.sync.clocks.clock_reader import Follower
 
-DRAWN = 0.5  # seconds in which what is off is made good
+CORRECTION_S = 0.5  # seconds in which what is off is made good
 MOST_DRAWN = 0.03  # of the speed
-FAR = 0.06  # seconds off from which the song is put there instead
+RELOCATE_FROM_S = 0.06  # seconds off from which the song is put there instead
 FAR_UNSTEERED = 0.03  # the same, where its speed can't be set
-PATIENCE = 1.0  # seconds between being put there
+RELOCATE_INTERVAL_S = 1.0  # seconds between being put there
 SAME_TEMPO = 0.002  # of it
 
 
@@ -76,11 +76,11 @@ class ClockFollower:
             self.drift = float(tempo.seconds(beat)) - float(tempo.seconds(clock.beat_at(now)))
         else:
             self.drift = (beat - clock.beat_at(now)) * 60.0 / bpm
-        far = FAR if self.transport.steered else FAR_UNSTEERED
-        if abs(self.drift) > far and now - self.placed > PATIENCE:
+        far = RELOCATE_FROM_S if self.transport.steered else FAR_UNSTEERED
+        if abs(self.drift) > far and now - self.placed > RELOCATE_INTERVAL_S:
             self._place(now)
             return
-        drawn = min(max(self.drift / DRAWN, -MOST_DRAWN), MOST_DRAWN)
+        drawn = min(max(self.drift / CORRECTION_S, -MOST_DRAWN), MOST_DRAWN)
         self.transport.set_speed(self._pace(beat) * (1.0 + drawn))
 
     @property

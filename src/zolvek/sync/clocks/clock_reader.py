@@ -32,7 +32,7 @@ from zolvek.sync.timeline.clock_messages import (
 KEPT = 96  # clocks that the tempo is read from: four quarter notes
 FEWEST = 6  # clocks from which a tempo is believed
 BROKEN = 0.25  # of the distance between two: off by more, another tempo has begun
-SILENT = 0.5  # seconds without a message after which the clock has stopped without saying so
+SILENCE_TIMEOUT_S = 0.5  # seconds without a message after which the clock has stopped without saying so
 SLOWEST, FASTEST = 10.0, 400.0  # BPM
 NO_TEMPO = 0.0
 
@@ -74,7 +74,7 @@ class Follower:
 
     def tick(self, moment: float) -> None:
         """Time has gone on: a clock that is silent has stopped."""
-        if self.running and moment - self.last > SILENT:
+        if self.running and moment - self.last > SILENCE_TIMEOUT_S:
             before = list(self.times), self.first, self.count, self.line
             self._halt(moment)
             self.lost = before
@@ -105,7 +105,7 @@ class Follower:
 
     def _tick(self, moment: float) -> None:
         if self.lost is not None and not self.waits:
-            if moment - self.last <= SILENT:  # it was not silent: we were late to listen
+            if moment - self.last <= SILENCE_TIMEOUT_S:  # it was not silent: we were late to listen
                 times, self.first, self.count, self.line = self.lost
                 self.times.extend(times)
                 self.running = True

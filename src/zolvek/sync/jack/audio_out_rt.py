@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from zolvek.sync.emission.layout import SCRATCH
 from zolvek.sync.jack import native
 from zolvek.sync.jack.native import compiled, int64_at, put_int64, put_single, single_at
 from zolvek.sync.jack.shared_layout import (
@@ -14,11 +15,14 @@ from zolvek.sync.jack.shared_layout import (
     EPOCH,
     FIRST_SOUND_BUFFER,
     FREEWHEEL,
-    LARGEST_BLOCK,
-    RING,
-    SCRATCH,
+    LARGEST_BLOCK_FRAMES,
+    RING_FRAMES,
+    SEGMENT_BEGIN,
+    SEGMENT_BYTES,
+    SEGMENT_COUNT,
+    SEGMENT_EPOCH,
     SEGMENT_READ,
-    SEGMENT_WORDS,
+    SEGMENT_SONG,
     SEGMENT_WRITTEN,
     SEGMENTS,
     SEGMENTS_HELD,
@@ -29,7 +33,7 @@ from zolvek.sync.jack.shared_layout import (
     SPREAD,
 )
 
-KEPT_BACK = 4  # frames that have been played and are still there, to read between them
+KEPT_BACK_FRAMES = 4  # frames that have been played and are still there, to read between them
 LONGEST_WAIT, NAP = (
     20_000,
     200,
@@ -43,10 +47,10 @@ LONGEST_WAIT, NAP = (
 def put_sound(h: Any, slot: Any, offset: Any, count: Any, level: Any, fall: Any) -> Any:
     """`count` frames of the ring from `slot` on into the buffers, from `offset` on, at a level that falls."""
     for channel in range(h[SOUND_COUNT]):
-        to, ring = h[FIRST_SOUND_BUFFER + channel], h[SOUND] + channel * RING * 4
+        to, ring = h[FIRST_SOUND_BUFFER + channel], h[SOUND] + channel * RING_FRAMES * 4
         if to != 0:
             for i in range(count):
-                value = single_at(ring, (slot + i) & (RING - 1))
+                value = single_at(ring, (slot + i) & (RING_FRAMES - 1))
                 if fall > 0.0:
                     value = np.float32(value * (level - i * fall))
                 put_single(to, offset + i, value)
@@ -65,13 +69,14 @@ def copied(h: Any, n: Any, at: Any, offset: Any, fade: Any) -> Any:
             waited += 1
             native.usleep(np.uint32(NAP))
             continue
-        row = h[SEGMENTS] + 8 * SEGMENT_WORDS * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
-        begin, count, epoch = int64_at(row, 0), int64_at(row, 2), int64_at(row, 3)
-        way = at + done - int64_at(row, 1)
+        row = h[SEGMENTS] + SEGMENT_BYTES * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
+        begin, count = int64_at(row, SEGMENT_BEGIN), int64_at(row, SEGMENT_COUNT)
+        epoch = int64_at(row, SEGMENT_EPOCH)
+        way = at + done - int64_at(row, SEGMENT_SONG)
         if epoch == h[EPOCH] and way < 0:  # it comes later: a gap before it
             done += min(-way, n - done)
             continue
-        if epoch != h[EPOCH] or way >= count or begin + way < h[SOUND_READ] - KEPT_BACK:
+        if epoch != h[EPOCH] or way >= count or begin + way < h[SOUND_READ] - KEPT_BACK_FRAMES:
             h[SEGMENT_READ] += 1
             h[SOUND_READ] = max(h[SOUND_READ], begin + count)
             continue
@@ -101,11 +106,11 @@ def stretched(h: Any, n: Any, song: Any, offset: Any, speed: Any) -> Any:
     """As `copied`, at another speed."""
     first = np.int64(np.floor(song)) - 1
     count = np.int64(np.floor(song + n * speed)) + 3 - first
-    if count > LARGEST_BLOCK:
+    if count > LARGEST_BLOCK_FRAMES:
         return 0
     # Into buffers of our own first.
     for channel in range(h[SOUND_COUNT]):
-        own = h[SPREAD] + channel * LARGEST_BLOCK * 4
+        own = h[SPREAD] + channel * LARGEST_BLOCK_FRAMES * 4
         put_int64(h[SCRATCH] + 64, channel, h[FIRST_SOUND_BUFFER + channel])
         if h[FIRST_SOUND_BUFFER + channel] != 0:
             h[FIRST_SOUND_BUFFER + channel] = own
@@ -113,10 +118,10 @@ def stretched(h: Any, n: Any, song: Any, offset: Any, speed: Any) -> Any:
                 put_single(own, i, np.float32(0.0))
     read = h[SOUND_READ]
     done = copied(h, count, first, 0, False)
-    h[SOUND_READ] = max(read, h[SOUND_READ] - KEPT_BACK)
+    h[SOUND_READ] = max(read, h[SOUND_READ] - KEPT_BACK_FRAMES)
     for channel in range(h[SOUND_COUNT]):
         out = int64_at(h[SCRATCH] + 64, channel)
         h[FIRST_SOUND_BUFFER + channel] = out
         if out != 0:
-            spread(h[SPREAD] + channel * LARGEST_BLOCK * 4, out, offset, n, song - first, speed)
+            spread(h[SPREAD] + channel * LARGEST_BLOCK_FRAMES * 4, out, offset, n, song - first, speed)
     return min(done, n)

@@ -16,9 +16,9 @@ from zolvek.core.model.project import Project
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.shared_memory import SharedMemory
 
-AHEAD = 4_800  # frames that are kept ready; more, where that was not enough
+AHEAD_FRAMES = 4_800  # frames that are kept ready; more, where that was not enough
 MOST_AHEAD = 24_000
-LEAD = 0.1  # seconds from where the song is to where sound is begun that comes too late for it
+LEAD_S = 0.1  # seconds from where the song is to where sound is begun that comes too late for it
 CHECKED = 0.25
 
 
@@ -52,7 +52,7 @@ class AudioPrefill:
         self.words = self.memory.words
         self.serial = 0  # that is being filled for
         self.checked = 0.0
-        self.ahead, self.missing = AHEAD, int(self.words[s.MISSING])
+        self.ahead, self.missing = AHEAD_FRAMES, int(self.words[s.MISSING])
 
     @property
     def rate(self) -> int:
@@ -93,7 +93,7 @@ class AudioPrefill:
         frame, _, _, sound, levels = worker.chunk()
         gone = words[s.STATE] == s.ROLLING and frame + len(sound) <= words[s.FRAME]
         if gone and worker.loop is None:  # the song has gone past it
-            worker.renderer.seek(self._beat(worker, int(words[s.FRAME]) + LEAD * self.rate))
+            worker.renderer.seek(self._beat(worker, int(words[s.FRAME]) + LEAD_S * self.rate))
             return None
         begin = self._write(frame, sound)
         if not self._room:
@@ -109,7 +109,7 @@ class AudioPrefill:
         words = self.words
         frame, clicks = int(words[s.WANTED_FRAME]), 0
         if words[s.STATE] == s.ROLLING:
-            frame = max(frame, int(words[s.FRAME]) + round(LEAD * self.rate))
+            frame = max(frame, int(words[s.FRAME]) + round(LEAD_S * self.rate))
         elif frame < words[s.QUIET_UNTIL]:  # a count-in goes before it
             frame, clicks = int(words[s.QUIET_UNTIL]), int(words[s.CLICKS])
         words[s.ENDED] = 0
@@ -123,20 +123,19 @@ class AudioPrefill:
         last = int(words[s.SEGMENT_WRITTEN]) - 1
         if last < 0:
             return int(words[s.SOUND_READ])
-        begin, _, count, _ = self.memory.segments[last & (s.SEGMENTS_HELD - 1)].tolist()
-        return int(begin + count)
+        row = self.memory.segments[last & (s.SEGMENTS_HELD - 1)]
+        return int(row["begin"] + row["count"])
 
     def _write(self, frame: int, sound: np.ndarray) -> int:
         memory, words = self.memory, self.words
         begin, count = self.written, len(sound)
-        first = begin & (s.RING - 1)
+        first = begin & (s.RING_FRAMES - 1)
         rows = min(sound.shape[1], len(memory.sound))
-        part = min(count, s.RING - first)
+        part = min(count, s.RING_FRAMES - first)
         memory.sound[:rows, first : first + part] = sound[:part, :rows].T
         if part < count:
             memory.sound[:rows, : count - part] = sound[part:, :rows].T
-        row = memory.segments[int(words[s.SEGMENT_WRITTEN]) & (s.SEGMENTS_HELD - 1)]
-        row[:] = begin, frame, count, self.serial
+        memory.segments[int(words[s.SEGMENT_WRITTEN]) & (s.SEGMENTS_HELD - 1)] = begin, frame, count, self.serial
         words[s.SEGMENT_WRITTEN] += 1
         return begin
 

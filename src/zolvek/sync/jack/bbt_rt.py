@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from zolvek.sync.emission.layout import RATE, T_METER, T_METERS, T_TEMPO, T_TEMPOS
 from zolvek.sync.jack.native import compiled, put_real, put_single, put_uint32, real_at, uint32_at
-from zolvek.sync.jack.shared_layout import RATE, T_METER, T_METERS, T_TEMPO, T_TEMPOS
 
 TICKS_A_UNIT = 960.0
 

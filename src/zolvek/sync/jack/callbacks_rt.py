@@ -13,9 +13,20 @@ from typing import Any
 import numpy as np
 from numba import cfunc, types
 
+from zolvek.sync.emission.layout import (
+    EVENT_BYTES,
+    EVENT_COUNT,
+    EVENT_DATA,
+    EVENTS,
+    FULL,
+    MIDI_COUNT,
+    RATE,
+    T_SLOTS,
+    TABLE,
+)
 from zolvek.sync.jack import native
 from zolvek.sync.jack.bbt_rt import write_bbt
-from zolvek.sync.jack.messages_rt import chase_changed, hush
+from zolvek.sync.jack.emission_rt import chase_changed, hush
 from zolvek.sync.jack.native import (
     byte_at,
     compiled,
@@ -29,6 +40,10 @@ from zolvek.sync.jack.native import (
     words,
 )
 from zolvek.sync.jack.shared_layout import (
+    ARRIVAL_BYTES,
+    ARRIVAL_DATA,
+    ARRIVAL_SIZE,
+    ARRIVAL_TIME,
     BLOCK,
     CAME,
     CLOCK,
@@ -41,20 +56,17 @@ from zolvek.sync.jack.shared_layout import (
     FREEWHEEL,
     GRAPH,
     HEARD,
-    HEARD_BYTES,
     HEARD_COUNT,
     HEARD_HELD,
     HEARD_LOST,
     HEARD_READ,
     LAST_FRAMES,
-    LONGEST_HEARD,
-    MIDI_COUNT,
+    LONGEST_ARRIVAL_BYTES,
     MIDI_IN,
     MODE,
     OLD_TABLE,
     PANIC,
     PANIC_DONE,
-    RATE,
     READY_SERIAL,
     ROLLING,
     SHUT,
@@ -62,8 +74,6 @@ from zolvek.sync.jack.shared_layout import (
     SONG,
     SOUND_COUNT,
     SOUND_WANTED,
-    T_SLOTS,
-    TABLE,
     TABLE_DONE,
     TIME,
     TOGETHER,
@@ -91,16 +101,16 @@ def read_input(h: Any, d: Any, n: Any) -> Any:
         # jack_midi_event_t: the frame in the cycle, the size, where the bytes lie
         time, size, source = uint32_at(h[EVENT], 0), int64_at(h[EVENT], 1), int64_at(h[EVENT], 2)
         h[CAME] += 1
-        if size > LONGEST_HEARD or size < 1:
+        if size > LONGEST_ARRIVAL_BYTES or size < 1:
             continue
         if h[HEARD_COUNT] - h[HEARD_READ] >= HEARD_HELD - 1:
             h[HEARD_LOST] += 1
             continue
-        at = h[HEARD] + (h[HEARD_COUNT] & (HEARD_HELD - 1)) * HEARD_BYTES
-        put_real(at, 0, d[TIME] + time * 1e6 / h[RATE])
-        put_int64(at, 1, size)
+        at = h[HEARD] + (h[HEARD_COUNT] & (HEARD_HELD - 1)) * ARRIVAL_BYTES
+        put_real(at, ARRIVAL_TIME, d[TIME] + time * 1e6 / h[RATE])
+        put_int64(at, ARRIVAL_SIZE, size)
         for place in range(size):
-            put_byte(at + 16, place, byte_at(source, place))
+            put_byte(at + 8 * ARRIVAL_DATA, place, byte_at(source, place))
         h[HEARD_COUNT] += 1
 
 
@@ -119,6 +129,18 @@ def buffers(h: Any, n: Any) -> Any:
         if buffer != 0:
             for i in range(n):
                 put_single(buffer, i, np.float32(0.0))
+
+
+@compiled
+def send_events(h: Any) -> Any:
+    """What was emitted in this cycle goes to the ports' buffers."""
+    for number in range(h[EVENT_COUNT]):
+        row = h[EVENTS] + EVENT_BYTES * number
+        buffer, offset, size = h[FIRST_BUFFER + int64_at(row, 0)], int64_at(row, 1), int64_at(row, 2)
+        at = row + EVENT_DATA
+        if buffer != 0 and native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
+            h[FULL] += 1
+    h[EVENT_COUNT] = 0
 
 
 @compiled
@@ -154,6 +176,7 @@ def cycle(n: Any, address: Any) -> Any:
             together(h, d, t, n)
         else:
             alone(h, d, t, n)
+        send_events(h)
     h[CYCLES] += 1
 
 

@@ -5,37 +5,24 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
-from collections.abc import Iterable
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
 from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port
 from zolvek.core.errors import ZolvekError
+from zolvek.sync.emission.layout import EVENT_ROW, EVENTS_HELD, PORT_NOTES, SCRATCH_BYTES
+from zolvek.sync.emission.tables import MessageTables, addresses_of
 from zolvek.sync.jack import callbacks_rt, library
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import OtherPort
-from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
-from zolvek.sync.timeline.clock_messages import RATES, FrameRate
-from zolvek.sync.timeline.song_timeline import SongTimeline
+from zolvek.sync.jack.shared_layout import ROWS
+from zolvek.sync.jack.shared_memory import SharedMemory
 
 NAME = "Zolvek"
 PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client
 GIVES = library.IS_OUTPUT
 UNKNOWN = 0  # a port that could not be registered
-
-
-class Tables(NamedTuple):
-    """All that is sent, by song frame, and what the bars and beats are; `frames`: the length of the song."""
-
-    sending: SongTimeline
-    clocks: np.ndarray
-    quarters: np.ndarray
-    quarter_data: np.ndarray
-    code: str
-    tempo: np.ndarray
-    meter: np.ndarray
-    frames: int
 
 
 class Client:
@@ -51,7 +38,7 @@ class Client:
         self.name = self.library.jack_get_client_name(self.client).decode()
         self.ports: tuple[Port, ...] = ()
         self.by_name: dict[str, tuple[Any, Port]] = {}
-        self.tables: list[tuple[np.ndarray, Tables]] = []  # the last one, and the one before
+        self.tables: list[tuple[np.ndarray, MessageTables]] = []  # the last one, and the one before
         self._places()
         self._begin(ports)
 
@@ -59,19 +46,20 @@ class Client:
         """Memory of the callbacks' own, next to what is shared."""
         words, memory = self.words, self.memory
         self.own: dict[int, np.ndarray] = {
-            s.NOTES: np.zeros(2_048 * (MOST_TRACKS + MOST_NAMED + 2), np.uint8),
-            s.SCRATCH: np.zeros(64 + 8 * ROWS, np.uint8),
+            s.NOTES: np.zeros(PORT_NOTES * (MOST_TRACKS + MOST_NAMED + 2), np.uint8),
+            s.EVENTS: np.zeros(EVENTS_HELD, EVENT_ROW).view(np.uint8),
+            s.SCRATCH: np.zeros(SCRATCH_BYTES + 8 * ROWS, np.uint8),
             s.POSITION: np.zeros(2 * s.POSITION_BYTES, np.uint8),
             s.EVENT: np.zeros(64, np.uint8),
             s.CLOCK: np.zeros(16, np.uint8),
-            s.SPREAD: np.zeros(ROWS * s.LARGEST_BLOCK, np.float32),
+            s.SPREAD: np.zeros(ROWS * s.LARGEST_BLOCK_FRAMES, np.float32),
             s.PAST: memory.past,
             s.HEARD: memory.heard,
             s.SOUND: memory.sound,
             s.SEGMENTS: memory.segments,
         }
         for word, place in self.own.items():
-            place[:] = 0 if word in (s.SPREAD, s.NOTES) else place  # touched: the system gives it now
+            place[:] = 0 if word in (s.SPREAD, s.NOTES, s.EVENTS) else place  # touched: the system gives it now
             words[word] = place.ctypes.data
         words[s.CLIENT] = self.client
         words[s.TABLE] = words[s.OLD_TABLE] = words[s.TABLE_DONE] = 0
@@ -181,10 +169,10 @@ class Client:
 
     # --- what is sent ---
 
-    def use(self, tables: Tables) -> None:
+    def use(self, tables: MessageTables) -> None:
         """Send this from the next cycle on."""
         words = self.words
-        table = _addresses(tables)
+        table = addresses_of(tables)
         # What the callbacks have given of last stays, to be compared with: between two cycles more may have come.
         words[s.OLD_TABLE] = words[s.TABLE_DONE]
         held = {int(words[word]) for word in (s.OLD_TABLE, s.TABLE, s.TABLE_DONE)}
@@ -230,28 +218,3 @@ class Client:
             self.library.jack_client_close(self.client)
         self.words[s.STATE] = s.STOPPED
         self.words[s.TABLE] = self.words[s.SHUT] = 0
-
-
-def _addresses(tables: Tables) -> np.ndarray:
-    """The message table as the callbacks read it: int64 (T_SLOTS,)."""
-    table = np.zeros(s.T_SLOTS, np.int64)
-    sending, rate = tables.sending, RATES.get(tables.code, FrameRate(25.0, 25, False, 1))
-    arrays: Iterable[tuple[int, np.ndarray]] = (
-        (s.T_FRAME, sending.frame), (s.T_PORT, sending.port), (s.T_DATA, sending.data),
-        (s.T_SIZE, sending.size), (s.T_LANE_FIRST, sending.lane_first), (s.T_LANE_PORT, sending.lane_port),
-        (s.T_STATE_FRAME, sending.state_frame), (s.T_STATE_ROW, sending.state_row),
-        (s.T_ROW_DATA, sending.row_data), (s.T_ROW_SIZE, sending.row_size), (s.T_CLOCK_FRAME, tables.clocks),
-        (s.T_QUARTER_FRAME, tables.quarters), (s.T_QUARTER_DATA, tables.quarter_data), (s.T_TEMPO, tables.tempo),
-        (s.T_METER, tables.meter), (s.T_NOTE_FIRST, sending.note_first), (s.T_NOTE_LAST, sending.note_last),
-        (s.T_NOTE_PORT, sending.note_port), (s.T_NOTE_DATA, sending.note_data),
-    )  # fmt: skip
-    for word, array in arrays:
-        assert array.flags.c_contiguous
-        table[word] = array.ctypes.data
-    table[s.T_COUNT], table[s.T_LANES] = len(sending.frame), len(sending.lane_port)
-    table[s.T_NOTES] = len(sending.note_first)
-    table[s.T_CLOCKS], table[s.T_QUARTERS] = len(tables.clocks), len(tables.quarters)
-    table[s.T_TEMPOS], table[s.T_METERS] = len(tables.tempo), len(tables.meter)
-    table.view(np.float64)[s.T_FPS] = rate.fps
-    table[s.T_COUNTED], table[s.T_DROP], table[s.T_CODE] = rate.counted, rate.drop, rate.code
-    return table

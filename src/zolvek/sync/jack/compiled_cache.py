@@ -18,7 +18,7 @@ CACHE, COMPILED = "NUMBA_CACHE_DIR", "compiled-"  # of the environment; and how 
 def store_compiled() -> None:
     """Compiled code is kept in a folder named after all that it was made of. By itself the compiler looks at each file
     alone, and would go on with code that was made for other words of the memory."""
-    sources = sorted(Path(__file__).parent.glob("*.py"))
+    sources = sorted(Path(__file__).parent.parent.glob("*/*.py"))
     message = crc32(b"".join(source.read_bytes() for source in sources))
     try:
         folder = folders.cache() / f"{COMPILED}{message:08x}"

@@ -12,7 +12,7 @@ from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link import Link
 
-CALM = 0.3  # seconds without an edit after which sound is made ready again
+REFILL_DELAY_S = 0.3  # seconds without an edit after which sound is made ready again
 
 # What keeps sound ready for the callbacks, in the process that renders it.
 FILLER = "zolvek.sync.jack.audio_prefill:AudioPrefill"
@@ -90,7 +90,7 @@ class JackTransport:
     def tick(self) -> None:
         """What is heard now is what is shown of it; what is out of date is made ready again."""
         self.playback.set_heard(int(self.words[s.SOUND_READ]))
-        self._freshen(CALM)
+        self._freshen(REFILL_DELAY_S)
 
     def close(self) -> None:
         """Release ports and memory."""

@@ -19,10 +19,10 @@ from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import Command, Report
 from zolvek.sync.jack.shared_memory import SharedMemory
 
-ANSWERED = 3.0  # seconds within which an order to play is taken up, or was in vain
+START_TIMEOUT_S = 3.0  # seconds within which an order to play is taken up, or was in vain
 FRESH_WITHIN_S = 1.0
-CLOSING = 2.0
-LATEST = 0.5  # seconds that the song goes on by itself since the last cycle
+CLOSE_TIMEOUT_S = 2.0
+LONGEST_CYCLE_S = 0.5  # seconds that the song goes on by itself since the last cycle
 MICRO = 1e-6
 
 
@@ -103,7 +103,7 @@ class Link:
             return now - self.rolled < FRESH_WITHIN_S
         if state == s.ROLLING:
             self.asked, self.rolled = 0.0, now
-        return state != s.STOPPED or now - self.asked < ANSWERED
+        return state != s.STOPPED or now - self.asked < START_TIMEOUT_S
 
     @property
     def beat(self) -> float:
@@ -123,9 +123,9 @@ class Link:
         if last < 0:
             return 0.0
         for number in range(last, max(last - s.PAST_HELD // 2, -1), -1):
-            time_, song, speed, state = past[number & (s.PAST_HELD - 1)].tolist()
+            time_, song, speed, state = past[number & (s.PAST_HELD - 1)].item()
             if time_ <= moment:
-                way = min((moment - time_) * MICRO, LATEST) if state == s.ROLLING else 0.0
+                way = min((moment - time_) * MICRO, LONGEST_CYCLE_S) if state == s.ROLLING else 0.0
                 return song + way * speed * self.rate
         return float(song)
 
@@ -136,8 +136,8 @@ class Link:
         found = []
         for number in range(first, last):
             row = heard[number & (s.HEARD_HELD - 1)]
-            size = int(row[8:16].view("<i8")[0])
-            found.append((row[16 : 16 + size].tobytes(), float(row[:8].view("<f8")[0]) * MICRO))
+            data = row["data"][: int(row["size"])]
+            found.append((data.tobytes(), float(row["time"]) * MICRO))
         words[s.HEARD_READ] = last
         return found
 
@@ -147,7 +147,7 @@ class Link:
             return
         self.closed = True
         self.send(messages.Close())
-        end(self.process, CLOSING)
+        end(self.process, CLOSE_TIMEOUT_S)
         self.thread.join(timeout=1.0)
         shut(self.process, self.thread)
         self.memory.remove()

@@ -20,8 +20,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
-import numpy as np
-
 from zolvek.core.edits.connections import MIX, SIDES, Port, ports_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -29,27 +27,28 @@ from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.processes.framing import Receiver
 from zolvek.storage.python_process import own_output
+from zolvek.sync.emission.tables import MessageTables, tables_of
 from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import port_query
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.compiled_cache import store_compiled
 from zolvek.sync.jack.link_messages import NEED_SERVER, NO_SERVER, Command, OtherPort, Report, arguments
-from zolvek.sync.jack.shared_memory import ROWS, SharedMemory
-from zolvek.sync.timeline import song_timeline
+from zolvek.sync.jack.shared_layout import ROWS
+from zolvek.sync.jack.shared_memory import SharedMemory
 from zolvek.sync.timeline.clock_messages import RATES
 
-LOOKED = 0.01  # seconds between looks at what the callbacks say
-TAKEN = 0.25  # seconds within which the callbacks take an order
-APART = 0.15  # seconds between tables: while something is dragged not each edit is worth one
-AGAIN = 1.0  # seconds between looks for a server
-COUNTED = 0.5  # seconds between looks whether anything listens to the sound
+POLL_INTERVAL_S = 0.01  # seconds between looks at what the callbacks say
+ORDER_TIMEOUT_S = 0.25  # seconds within which the callbacks take an order
+TABLES_APART_S = 0.15  # seconds between tables: while something is dragged not each edit is worth one
+SERVER_INTERVAL_S = 1.0  # seconds between looks for a server
+LISTENERS_INTERVAL_S = 0.5  # seconds between looks whether anything listens to the sound
 FEWEST_ROWS = 18  # of the sound's, touched beforehand: a mix and eight tracks
 
 
 class Built(NamedTuple):
     """Tables that have been made in the background (None: that failed), and of what."""
 
-    tables: Any
+    tables: MessageTables | None
     project: Project
     ports: tuple[Port, ...]
 
@@ -164,7 +163,7 @@ class PortsProcess:
         self.closing = True
 
     def _go(self, what: int, frame: int, moment: float = 0.0, quiet_until: int = s.NOT_QUIET) -> None:
-        words, end = self.words, time.monotonic() + TAKEN
+        words, end = self.words, time.monotonic() + ORDER_TIMEOUT_S
         while words[s.GO_DONE] != words[s.GO_SERIAL] and time.monotonic() < end:
             time.sleep(0.001)  # the order before has not been taken yet
         words[s.GO], words[s.GO_FRAME], words[s.QUIET_UNTIL] = what, frame, quiet_until
@@ -180,7 +179,7 @@ class PortsProcess:
         """Follow commands and watch the server until the program closes the pipe."""
         while not self.closing:
             with contextlib.suppress(queue.Empty):
-                command = self.commands.get(timeout=LOOKED)
+                command = self.commands.get(timeout=POLL_INTERVAL_S)
                 if isinstance(command, Built):
                     self._use_built(command)
                 elif self.client or not isinstance(command, NEED_SERVER):
@@ -197,7 +196,7 @@ class PortsProcess:
             self.client.close()
             self.client, self.trouble = None, "The JACK server has ended. Looking for it again."
             self.tried = now
-        if self.client is None and now - self.tried > AGAIN:
+        if self.client is None and now - self.tried > SERVER_INTERVAL_S:
             self.tried = now
             self._join()
         if self.client is not None:
@@ -238,10 +237,10 @@ class PortsProcess:
                 if other in new:
                     self.client.connect(own, other)
             self.counted = 0.0
-        if now - self.counted > COUNTED:
+        if now - self.counted > LISTENERS_INTERVAL_S:
             self.counted = now
             self.client.post_sound_request()
-        if self.due and self.building is None and now - self.made > APART:
+        if self.due and self.building is None and now - self.made > TABLES_APART_S:
             self.due, self.made = False, now
             work = (self.project, self.resolution, self.rate, self.client.ports, self.code)
             self.building = threading.Thread(target=self._build, args=work, daemon=True)
@@ -268,7 +267,7 @@ class PortsProcess:
         ports: tuple[Port, ...],
         code: str,
     ) -> None:
-        tables: Any = None
+        tables: MessageTables | None = None
         try:
             tables = tables_of(project, resolution, rate, ports, code)
         finally:
@@ -339,24 +338,6 @@ HANDLERS: dict[type[Command], Callable[..., None]] = {
     messages.Panic: PortsProcess.panic,
     messages.Close: PortsProcess.close,
 }
-
-
-def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str) -> Any:
-    """All that the callbacks send of a project."""
-    from zolvek.sync.jack.client import Tables
-
-    none: tuple[np.ndarray, np.ndarray] = np.zeros(0, np.int64), np.zeros(0, np.uint8)
-    quarters, data = song_timeline.code_frames(project, rate, RATES[code]) if code in RATES else none
-    return Tables(
-        song_timeline.sending(project, rate, ports, resolution),
-        song_timeline.clock_frames(project, rate),
-        quarters,
-        data,
-        code,
-        song_timeline.tempo_table(project),
-        song_timeline.meter_table(project),
-        round(float(project.tempo.seconds(project.length)) * rate),
-    )
 
 
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:

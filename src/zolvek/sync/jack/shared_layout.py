@@ -1,8 +1,39 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The words of the memory that the compiled callbacks, the process around them and the program share: each a
-64-bit number, whole unless it says otherwise."""
+"""The memory that the compiled callbacks, the process around them and the program share: its words (each a 64-bit
+number, whole unless it says otherwise), and the kinds of its rows."""
 
 from __future__ import annotations
+
+import numpy as np
+
+from zolvek.core.edits.connections import MOST_TRACKS
+from zolvek.sync.emission.layout import (  # noqa: F401  # its words are this memory's first
+    CLOCK_FROM,
+    CLOCK_ON,
+    CLOCK_PORT,
+    CLOCK_STATE,
+    CLOCKED,
+    CODE_ON,
+    EMISSION_WORDS,
+    EVENT_COUNT,
+    EVENTS,
+    FULL,
+    MIDI_COUNT,
+    NAMED_FROM,
+    NOTES,
+    NOTES_ON,
+    RATE,
+    SCRATCH,
+    SENT,
+    TABLE,
+)
+
+
+def numbers_of(row: np.dtype) -> tuple[int, ...]:
+    """Where each field of a row begins, counted in 64-bit numbers."""
+    assert row.fields is not None
+    return tuple(offset // 8 for _, offset, *_ in row.fields.values())
+
 
 # How the song moves: by itself, or with the server's transport.
 ALONE, TOGETHER = 0, 1
@@ -18,19 +49,13 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     HEARD,
     SOUND,
     SEGMENTS,
-    NOTES,
-    SCRATCH,
-    TABLE,
     OLD_TABLE,
     POSITION,
     EVENT,
     CLOCK,
-    # Ports: how many; which of those that send is the clock's, and from which on they have names of lanes.
-    MIDI_COUNT,
+    # Ports.
     SOUND_COUNT,
     MIDI_IN,
-    CLOCK_PORT,
-    NAMED_FROM,
     # What is wanted.
     MODE,
     GO_SERIAL,
@@ -44,12 +69,9 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     QUIET_UNTIL,
     SPEED,
     PANIC,
-    CLOCK_ON,
-    CODE_ON,
     SOUND_WANTED,
     REFILL,
     # What is so.
-    RATE,
     BLOCK,
     FREEWHEEL,
     SHUT,
@@ -65,8 +87,6 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     PANIC_DONE,
     REFILL_DONE,
     TABLE_DONE,
-    CLOCK_STATE,
-    CLOCK_FROM,
     SPREAD,
     WANTED_FRAME,
     WANTED_SERIAL,
@@ -81,18 +101,14 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     SEGMENT_READ,
     SOUND_READ,
     ENDED,
-    SENT,
-    FULL,
     CAME,
-    CLOCKED,
     MISSING,
     LOOPED,
-    NOTES_ON,
     LAST_FRAMES,
     LEFT_OUT,
     SOUND_APART,
     CLICKS,
-) = range(76)
+) = range(EMISSION_WORDS, EMISSION_WORDS + 61)
 
 SLOTS = 1_024  # words in all
 FIRST_MIDI, FIRST_SOUND = 200, 360  # where the addresses of the ports begin
@@ -100,48 +116,29 @@ FIRST_BUFFER, FIRST_SOUND_BUFFER = 640, 840  # and those of their buffers in thi
 
 NOT_QUIET = -(1 << 40)  # until when a count-in keeps messages back, where there is none
 
-# A message table: addresses of its arrays, and how long they are (sync.timeline.song_timeline.Sending).
-(
-    T_COUNT,
-    T_FRAME,
-    T_PORT,
-    T_DATA,
-    T_SIZE,
-    T_LANES,
-    T_LANE_FIRST,
-    T_LANE_PORT,
-    T_STATE_FRAME,
-    T_STATE_ROW,
-    T_ROW_DATA,
-    T_ROW_SIZE,
-    T_CLOCKS,
-    T_CLOCK_FRAME,
-    T_QUARTERS,
-    T_QUARTER_FRAME,
-    T_QUARTER_DATA,
-    T_FPS,
-    T_COUNTED,
-    T_DROP,
-    T_CODE,
-    T_TEMPOS,
-    T_TEMPO,
-    T_METERS,
-    T_METER,
-    T_NOTES,
-    T_NOTE_FIRST,
-    T_NOTE_LAST,
-    T_NOTE_PORT,
-    T_NOTE_DATA,
-) = range(30)
-T_SLOTS = 30
-
-RING = 1 << 16  # frames of sound that are held ready at most
-SEGMENTS_HELD, SEGMENT_WORDS = (
-    1_024,
-    4,
-)  # stretches of it: first in the ring's count, first of the song, count, epoch
-PAST_HELD, PAST_WORDS = 2_048, 4  # moments: microseconds, song frame, speed, state (float64)
-HEARD_HELD, HEARD_BYTES = 16_384, 32  # messages that came: microseconds, size, up to 16 bytes
-LONGEST_HEARD = 16
+RING_FRAMES = 1 << 16  # frames of sound that are held ready at most
+SEGMENTS_HELD, PAST_HELD, HEARD_HELD = 1_024, 2_048, 16_384
+LONGEST_ARRIVAL_BYTES = 16  # bytes of a message that comes
+# A stretch of the ring: where in the count of all that was written it begins, and in the song; its frames; its epoch.
+SEGMENT = np.dtype([("begin", "<i8"), ("song", "<i8"), ("count", "<i8"), ("epoch", "<i8")])
+# A moment: microseconds, song frame, speed and state.
+MOMENT = np.dtype([("time", "<f8"), ("song", "<f8"), ("speed", "<f8"), ("state", "<f8")])
+# A message that came: microseconds, its size and its bytes.
+ARRIVAL = np.dtype([("time", "<f8"), ("size", "<i8"), ("data", "u1", LONGEST_ARRIVAL_BYTES)])
+SEGMENT_BYTES, MOMENT_BYTES, ARRIVAL_BYTES = SEGMENT.itemsize, MOMENT.itemsize, ARRIVAL.itemsize
+# Which number of its row a field is, for compiled code.
+(SEGMENT_BEGIN, SEGMENT_SONG, SEGMENT_COUNT, SEGMENT_EPOCH) = numbers_of(SEGMENT)
+(MOMENT_TIME, MOMENT_SONG, MOMENT_SPEED, MOMENT_STATE) = numbers_of(MOMENT)
+(ARRIVAL_TIME, ARRIVAL_SIZE, ARRIVAL_DATA) = numbers_of(ARRIVAL)
 POSITION_BYTES = 136  # of jack_position_t, which is packed
-LARGEST_BLOCK = 8_192  # frames of a cycle
+LARGEST_BLOCK_FRAMES = 8_192  # frames of a cycle
+ROWS = 2 + 2 * MOST_TRACKS  # of sound: left and right of the mix, then of each track
+
+# The memory that is shared, part by part: name, shape and kind.
+PARTS: tuple[tuple[str, tuple[int, ...], np.dtype], ...] = (
+    ("words", (SLOTS,), np.dtype("<i8")),
+    ("past", (PAST_HELD,), MOMENT),
+    ("heard", (HEARD_HELD,), ARRIVAL),
+    ("segments", (SEGMENTS_HELD,), SEGMENT),
+    ("sound", (ROWS, RING_FRAMES), np.dtype("<f4")),
+)

@@ -10,42 +10,22 @@ from pathlib import Path
 
 import numpy as np
 
-from zolvek.core.edits.connections import MOST_TRACKS
-from zolvek.sync.jack.shared_layout import (
-    HEARD_BYTES,
-    HEARD_HELD,
-    PAST_HELD,
-    PAST_WORDS,
-    RING,
-    SEGMENT_WORDS,
-    SEGMENTS_HELD,
-    SLOTS,
-)
-
-ROWS = 2 + 2 * MOST_TRACKS  # of sound: left and right of the mix, then of each track
+from zolvek.sync.jack.shared_layout import PARTS
 
 
 class SharedMemory:
-    """`words` int64 and `reals`, the same as float64; `past` (PAST_HELD, 4) float64; `heard` (HEARD_HELD, 32)
-    bytes; `segments` (SEGMENTS_HELD, 4) int64; `sound` (ROWS, RING) float32."""
+    """The parts of `shared_layout.PARTS`, and `reals`: the words as float64."""
 
     def __init__(self, path: Path) -> None:
         self.path, self.handle = path, -1
-        shapes = (
-            ("words", (SLOTS,), np.int64),
-            ("past", (PAST_HELD, PAST_WORDS), np.float64),
-            ("heard", (HEARD_HELD, HEARD_BYTES), np.uint8),
-            ("segments", (SEGMENTS_HELD, SEGMENT_WORDS), np.int64),
-            ("sound", (ROWS, RING), np.float32),
-        )
-        sizes = [int(np.prod(shape)) * np.dtype(kind).itemsize for _, shape, kind in shapes]
+        sizes = [int(np.prod(shape)) * kind.itemsize for _, shape, kind in PARTS]
         with open(path, "r+b") as file:
             if os.fstat(file.fileno()).st_size < sum(sizes):
                 file.truncate(sum(sizes))
             self.memory = mmap.mmap(file.fileno(), sum(sizes))
         at = 0
         arrays: dict[str, np.ndarray] = {}
-        for (name, shape, kind), size in zip(shapes, sizes, strict=True):
+        for (name, shape, kind), size in zip(PARTS, sizes, strict=True):
             flat = np.frombuffer(self.memory, kind, int(np.prod(shape)), at)
             arrays[name] = flat.reshape(shape)
             at += size
@@ -65,7 +45,7 @@ class SharedMemory:
         """Have the system give all of it now, and `rows` of the sound: what is fetched when it is first needed
         is late."""
         for part in (self.past, self.heard, self.segments):
-            part[:] = 0
+            part.view(np.uint8)[:] = 0
         self.sound[:rows] = 0.0
 
     def remove(self) -> None:

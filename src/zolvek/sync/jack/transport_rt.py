@@ -7,26 +7,23 @@ from typing import Any
 
 import numpy as np
 
+from zolvek.sync.emission.layout import CLOCK_ON, RATE, T_CLOCK_FRAME, T_CLOCKS
+from zolvek.sync.emission.message_emission import LAST_SIXTEENTH
 from zolvek.sync.jack import native
 from zolvek.sync.jack.audio_out_rt import LONGEST_WAIT, NAP, copied, stretched
-from zolvek.sync.jack.messages_rt import (
-    LAST_SIXTEENTH,
+from zolvek.sync.jack.emission_rt import (
     before,
-    begin_notes,
     chase,
-    emit_clock,
-    note_sounding,
+    emit_messages,
     notes_off,
-    send_quarter_frame,
+    send_full_frame,
+    send_position,
     send_song_position,
-    start_clock,
-    stop_clock,
-    write,
+    stop_messages,
 )
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
 from zolvek.sync.jack.shared_layout import (
     CLIENT,
-    CLOCK_ON,
     EPOCH,
     EXPECTED,
     FRAME,
@@ -45,20 +42,26 @@ from zolvek.sync.jack.shared_layout import (
     LOOP_LAST,
     LOOPED,
     MISSING,
+    MOMENT_BYTES,
+    MOMENT_SONG,
+    MOMENT_SPEED,
+    MOMENT_STATE,
+    MOMENT_TIME,
     NOT_QUIET,
     PAST,
     PAST_COUNT,
     PAST_HELD,
-    PAST_WORDS,
     POSITION,
     QUIET_UNTIL,
-    RATE,
     READY_SERIAL,
     REFILL,
     REFILL_DONE,
     ROLLING,
+    SEGMENT_BEGIN,
+    SEGMENT_BYTES,
+    SEGMENT_COUNT,
+    SEGMENT_EPOCH,
     SEGMENT_READ,
-    SEGMENT_WORDS,
     SEGMENT_WRITTEN,
     SEGMENTS,
     SEGMENTS_HELD,
@@ -69,20 +72,13 @@ from zolvek.sync.jack.shared_layout import (
     STARTING,
     STATE,
     STOPPED,
-    T_CLOCK_FRAME,
-    T_CLOCKS,
-    T_COUNT,
-    T_DATA,
-    T_FRAME,
-    T_PORT,
-    T_SIZE,
     TIME,
     WANTED_FRAME,
     WANTED_SERIAL,
     WANTED_USED,
 )
 
-FADE = 240  # frames in which sound that is cut off dies away
+FADE_FRAMES = 240  # frames in which sound that is cut off dies away
 CAUGHT_UP, AT_ONCE = (
     24_000,
     1e18,
@@ -106,44 +102,22 @@ def want(h: Any, frame: Any) -> Any:
 def drop_stale(h: Any) -> Any:
     """While nothing plays: sound that was made ready for another position makes room."""
     while h[SEGMENT_READ] < h[SEGMENT_WRITTEN]:
-        row = h[SEGMENTS] + 8 * SEGMENT_WORDS * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
-        if int64_at(row, 3) == h[WANTED_SERIAL]:
+        row = h[SEGMENTS] + SEGMENT_BYTES * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
+        if int64_at(row, SEGMENT_EPOCH) == h[WANTED_SERIAL]:
             break
-        h[SOUND_READ] = max(h[SOUND_READ], int64_at(row, 0) + int64_at(row, 2))
+        h[SOUND_READ] = max(h[SOUND_READ], int64_at(row, SEGMENT_BEGIN) + int64_at(row, SEGMENT_COUNT))
         h[SEGMENT_READ] += 1
 
 
 @compiled
 def record_moment(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
     """Note a moment that has been heard: time, song frame, speed and state."""
-    at = h[PAST] + 8 * PAST_WORDS * (h[PAST_COUNT] & (PAST_HELD - 1))
-    put_real(at, 0, time)
-    put_real(at, 1, song)
-    put_real(at, 2, speed)
-    put_real(at, 3, np.float64(state))
+    at = h[PAST] + MOMENT_BYTES * (h[PAST_COUNT] & (PAST_HELD - 1))
+    put_real(at, MOMENT_TIME, time)
+    put_real(at, MOMENT_SONG, song)
+    put_real(at, MOMENT_SPEED, speed)
+    put_real(at, MOMENT_STATE, np.float64(state))
     h[PAST_COUNT] += 1
-
-
-@compiled
-def send_position(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
-    """The song continues elsewhere: sounding notes end, lanes and clocks are sent as they are there."""
-    notes_off(h, offset)
-    chase(h, t, frame, offset)
-    begin_notes(h, t, frame, offset)
-    start_clock(h, d, t, frame, offset)
-
-
-@compiled
-def emit_messages(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
-    """What lies from song frame `heard` up to `last`; frame `song` is at `offset`."""
-    at = before(t[T_FRAME], 0, t[T_COUNT], heard)
-    while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
-        when = offset + np.int64((int64_at(t[T_FRAME], at) - song) / speed)
-        port, place = int64_at(t[T_PORT], at), t[T_DATA] + 3 * at
-        write(h, port, when, place, int64_at(t[T_SIZE], at))
-        note_sounding(h, port, place)
-        at += 1
-    emit_clock(h, t, song, heard, last, offset, speed)
 
 
 @compiled
@@ -153,7 +127,7 @@ def emit_block(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: An
     last = song + n * speed
     heard = max(first, h[QUIET_UNTIL])  # before it a count-in goes on
     if jump:
-        send_position(h, d, t, heard, offset)
+        send_position(h, t, heard, offset)
         h[EPOCH] = h[WANTED_SERIAL]
     record_moment(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
     emit_messages(h, t, song, heard, last, offset, speed)
@@ -171,13 +145,12 @@ def emit_rest(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
     record_moment(h, d[TIME], np.float64(frame), 0.0, h[STATE])
     moved = h[EXPECTED] != frame
     if was:
-        copied(h, min(FADE, n), h[EXPECTED], 0, True)
-        notes_off(h, 0)
-        stop_clock(h, 0)
+        copied(h, min(FADE_FRAMES, n), h[EXPECTED], 0, True)
+        stop_messages(h, 0)
     if was or moved:
         chase(h, t, frame + 1, 0)
         if moved:
-            send_quarter_frame(h, d, t, frame, 0)
+            send_full_frame(h, t, frame, 0)
             if h[CLOCK_ON] != 0:
                 early = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
                 send_song_position(h, min((early + 5) // 6, LAST_SIXTEENTH), 0)
@@ -220,7 +193,7 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
         emit_rest(h, d, t, n, np.int64(np.floor(d[SONG])), was)
         return
     if h[LOOPED] != 0 and not jump:
-        send_position(h, d, t, np.int64(np.ceil(d[SONG])), 0)
+        send_position(h, t, np.int64(np.ceil(d[SONG])), 0)
     h[LOOPED] = 0
     h[WANTED_USED] = 1
     speed = d[SPEED]
@@ -231,8 +204,7 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
         to_end = np.int64(np.ceil((end - song) / speed - 1e-9))
         if to_end <= 0:  # the end of the song
             h[STATE] = STOPPED
-            notes_off(h, offset)
-            stop_clock(h, offset)
+            stop_messages(h, offset)
             break
         part = min(left, to_end)
         emit_block(h, d, t, offset, song, part, speed, jump)
@@ -243,7 +215,7 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
             d[SONG] = h[LOOP_FIRST] + max(d[SONG] - h[LOOP_LAST], 0.0)
             notes_off(h, offset - 1)
             if offset < n:
-                send_position(h, d, t, np.int64(np.ceil(d[SONG])), offset)
+                send_position(h, t, np.int64(np.ceil(d[SONG])), offset)
             else:
                 h[LOOPED] = 1  # given at the beginning of the next cycle
     h[EXPECTED] = np.int64(np.floor(d[SONG]))

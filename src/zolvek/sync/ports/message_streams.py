@@ -9,31 +9,20 @@ from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
 from zolvek.core.edits.connections import Port
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
+from zolvek.sync.emission import layout as s
+from zolvek.sync.emission import message_emission
+from zolvek.sync.emission.tables import MessageTables, addresses_of, tables_of
 from zolvek.sync.ports.osc_ports import Output
-from zolvek.sync.timeline import osc_messages, song_timeline
-from zolvek.sync.timeline.clock_messages import (
-    CLOCK,
-    CONTINUE,
-    LAST_POSITION,
-    POSITION_BEATS,
-    QUARTER_FRAME,
-    RATES,
-    START,
-    STOP,
-    clocks,
-    full_frame,
-    position_at,
-    quarter_frames,
-    song_position,
-)
+from zolvek.sync.timeline import osc_messages
+from zolvek.sync.timeline.clock_messages import RATES
 
 RATE = 48_000  # frames a second that messages are placed by
-APART = 0.2  # seconds between computations
-OFF, ON = 0x80, 0x90
+EDITS_APART_S = 0.2  # between computations: while something is dragged not each edit is worth one
+
+MidiRow = tuple[str, bytes]  # a port's name, "" for the one of all else; a message
 
 
 class MidiOut(Protocol):
@@ -50,147 +39,142 @@ class StreamRequest(NamedTuple):
     clock: bool
     code: str
 
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names of the ports it goes to: "" is first."""
+        return ("", *dict.fromkeys(lane.midi.port for lane in self.project.lanes() if lane.midi.port))
 
-class TimedMessages(NamedTuple):
-    """The same by its moments: messages, names of ports, beats and seconds of clocks, and of quarter frames."""
 
-    of: StreamRequest
-    sending: song_timeline.SongTimeline
-    names: tuple[str, ...]
-    beats: Floats
-    moments: Floats
-    code: Floats
-    data: np.ndarray
+class Emission:
+    """The memory that `message_emission` works on, for as many ports as a request names, and its table."""
+
+    def __init__(self, request: StreamRequest) -> None:
+        self.request, self.names = request, request.names
+        self.words = np.zeros(s.EMISSION_WORDS, np.int64)
+        self.notes = np.zeros(s.PORT_NOTES * len(self.names), np.uint8)
+        self.scratch = np.zeros(s.SCRATCH_BYTES, np.uint8)
+        self.events = np.zeros(s.EVENTS_HELD, s.EVENT_ROW)
+        for word, array in ((s.NOTES, self.notes), (s.SCRATCH, self.scratch), (s.EVENTS, self.events)):
+            self.words[word] = array.ctypes.data
+        self.words[s.MIDI_COUNT], self.words[s.NAMED_FROM], self.words[s.RATE] = len(self.names), 1, RATE
+        self.use(request)
+
+    def use(self, request: StreamRequest) -> None:
+        """Another request for the same ports."""
+        self.request = request
+        ports = (Port("all", ""), *(Port(f"named {name}", name) for name in self.names[1:]))
+        self.tables: MessageTables = tables_of(request.project, request.resolution, RATE, ports, request.code)
+        self.table = addresses_of(self.tables)
+        self.words[s.TABLE] = self.table.ctypes.data
+        self.words[s.CLOCK_ON], self.words[s.CODE_ON] = int(request.clock), int(request.code in RATES)
+
+    def taken(self) -> list[tuple[int, MidiRow]]:
+        """The events that were emitted since the last time: the frame in the block, and what."""
+        rows = self.events[: int(self.words[s.EVENT_COUNT])].tolist()
+        data = self.events["data"]
+        self.words[s.EVENT_COUNT] = 0
+        return [
+            (offset, (self.names[port], data[number, :size].tobytes()))
+            for number, (port, offset, size, _) in enumerate(rows)
+        ]
+
+    def next_frame(self, frame: int) -> float:
+        """The frame of the next message from one on; infinite where there is none."""
+        tables, words = self.tables, self.words
+        clocks = words[s.CLOCK_ON] and words[s.CLOCK_STATE] != s.CLOCK_STILL
+        frames = [tables.sending.frame]
+        frames += [tables.clocks] if clocks else []
+        frames += [tables.quarters] if words[s.CODE_ON] else []
+        places = [(each, int(np.searchsorted(each, frame))) for each in frames]
+        return min((float(each[place]) for each, place in places if place < len(each)), default=np.inf)
 
 
 class MidiStream:
-    """Everything that the MIDI file exports, and the clock: the same messages in the same order. `port` gives the
-    output for a name that a lane gives, "" for all else, or None."""
+    """Everything that the MIDI file exports, and the clock, as JACK's callbacks send it. `port` gives the output for a
+    name that a lane gives, "" for all else, or None."""
+
+    ahead = 0.0  # what is emitted is on its way: nothing is looked up before it is due
 
     def __init__(self, port: Callable[[str], MidiOut | None]) -> None:
         self.port = port
         self.wanted: StreamRequest | None = None
-        self.now: TimedMessages | None = None  # what is sent of it
-        self.sent: TimedMessages | None = None  # what was looked at last: edits since then are sent together
-        self.made = 0.0  # when that was computed
-        self.on: dict[tuple[str, int, int], None] = {}  # notes: port, channel, pitch
-        self.runs = False  # the clock has been given to go
-        self.waits, self.begins = False, 0.0  # it is to be given so at a beat
+        self.emission: Emission | None = None
+        self.made = 0.0  # when its table was computed
 
     def use(self, project: Project, resolution: Resolution, clock: bool = False, code: str = "") -> None:
         """What is sent from now on; it is computed by who sends it."""
-        self.wanted = StreamRequest(project, resolution, clock, code)
+        before, wanted = self.wanted, StreamRequest(project, resolution, clock, code)
+        if before is None or before.project is not project or before[1:] != wanted[1:]:
+            self.wanted = wanted
 
-    def _fresh(self) -> TimedMessages:
-        wanted, now = self.wanted, self.now
-        assert wanted is not None
-        # While something is dragged there are many; not each is worth the work.
-        due = time.monotonic() - self.made > APART
-        if now is None or (now.of is not wanted and due):
-            self.now = _placed(wanted)
+    @property
+    def outdated(self) -> bool:
+        """Whether something else is to be sent now."""
+        emission = self.emission
+        due = time.monotonic() - self.made > EDITS_APART_S
+        return emission is not None and emission.request is not self.wanted and due
+
+    def _begin(self) -> Emission:
+        assert self.wanted is not None
+        if self.emission is None or self.emission.names != self.wanted.names:
+            self.emission = Emission(self.wanted)
             self.made = time.monotonic()
-        assert self.now is not None
-        return self.now
+        elif self.outdated:
+            self.emission.use(self.wanted)
+            self.made = time.monotonic()
+        return self.emission
 
-    def at(self, seconds: float) -> list[Any]:
+    def at(self, seconds: float) -> list[MidiRow]:
         """The messages that set everything as it is at a time in seconds."""
-        placed = self.sent = self._fresh()
-        rows = [row for lane in _states(placed, seconds).values() for row in lane] + _sounding(placed, seconds)
-        code = RATES.get(placed.of.code)
-        if code:
-            rows.append(("", full_frame(seconds, code)))
-        if placed.of.clock:
-            position = position_at(float(placed.of.project.tempo.beats(seconds)))
-            # Beyond the last position that the message holds there is no clock: nobody could say where it is.
-            there = position <= LAST_POSITION
-            if position > 0 and there:
-                rows.append(("", song_position(position)))
-            self.begins, self.waits = position * POSITION_BEATS if there else np.inf, True
-        return rows
+        before = self._ended()
+        emission = self._begin()
+        message_emission.send_position(emission.words, emission.table, _frame(seconds), 0)
+        return before + [row for _, row in emission.taken()]
 
-    def changed(self, seconds: float) -> list[Any]:
+    def changed(self, seconds: float) -> list[MidiRow]:
         """The messages that an edit makes necessary at a time in seconds: of each lane that differs all of them, as
         the parts of a controller mean nothing without its number."""
-        placed = self._fresh()
-        before, self.sent = self.sent, placed
-        old = _states(before, seconds) if before is not None else {}
-        return [row for lane, rows in _states(placed, seconds).items() if old.get(lane) != rows for row in rows]
+        old = self.emission
+        if old is None or (self.wanted is not None and self.wanted.names != old.names):
+            return self.at(seconds)
+        table, tables = old.table, old.tables
+        emission = self._begin()
+        message_emission.chase_changed(emission.words, emission.table, table, _frame(seconds), 0)
+        del tables  # held until here: the old table is addresses in it
+        return [row for _, row in emission.taken()]
 
-    def between(self, first: float, last: float) -> list[tuple[float, Any]]:
+    def between(self, first: float, last: float) -> list[tuple[float, MidiRow]]:
         """Messages with their times, from `first` to before `last`, in seconds."""
-        placed = self._fresh()
-        found = placed.sending
-        low, high = np.searchsorted(found.frame, np.ceil(np.array([first, last]) * RATE - 1e-6))
-        rows: list[tuple[float, Any]] = [
-            (frame / RATE, (placed.names[port], data[:size].tobytes()))
-            for frame, port, data, size in zip(
-                found.frame[low:high].tolist(),
-                found.port[low:high].tolist(),
-                found.data[low:high],
-                found.size[low:high].tolist(),
-                strict=True,
-            )
-        ]
-        low, high = np.searchsorted(placed.code, [first, last])
-        rows += [
-            (when, ("", bytes((QUARTER_FRAME, value))))
-            for when, value in zip(placed.code[low:high].tolist(), placed.data[low:high].tolist(), strict=True)
-        ]
-        low, high = np.searchsorted(placed.moments, [first, last])
-        for beat, when in zip(placed.beats[low:high].tolist(), placed.moments[low:high].tolist(), strict=True):
-            if self.waits and beat < self.begins - 1e-9:
-                continue
-            if self.waits:
-                rows.append((when, ("", bytes((START if beat == 0.0 else CONTINUE,)))))
-                self.waits = False
-            rows.append((when, ("", bytes((CLOCK,)))))
-        return sorted(rows, key=lambda row: row[0])
+        emission = self.emission or self._begin()
+        begin, end = _frame(first), _frame(last)
+        if emission.next_frame(begin) >= end:  # it is asked a thousand times a second
+            return []
+        message_emission.emit_messages(emission.words, emission.table, begin, begin, end, 0, 1.0)
+        return [((begin + offset) / RATE, row) for offset, row in emission.taken()]
 
-    def send(self, packets: list[Any], moment: float) -> None:
+    def upcoming(self, seconds: float) -> float:
+        """The second of the next message from a second of the song on."""
+        emission = self.emission
+        return emission.next_frame(_frame(seconds)) / RATE if emission is not None else np.inf
+
+    def send(self, packets: list[MidiRow], moment: float) -> None:
         """Send messages, due at a moment."""
         for name, data in packets:
             port = self.port(name)
-            if port is None:
-                continue
-            kind = data[0] & 0xF0
-            if kind in (OFF, ON):
-                key = name, data[0] & 15, data[1]
-                self.on.pop(key, None)
-                if kind == ON and data[2]:
-                    self.on[key] = None
-            self.runs = self.runs or data[0] in (START, CONTINUE)
-            port.send(data)
+            if port is not None:
+                port.send(data)
+
+    def _ended(self) -> list[MidiRow]:
+        """What ends the notes that sound, and the clock."""
+        emission = self.emission
+        if emission is None:
+            return []
+        message_emission.stop_messages(emission.words, 0)
+        return [row for _, row in emission.taken()]
 
     def stop(self) -> None:
         """End notes, and stop the clock."""
-        for name, channel, pitch in list(self.on):
-            port = self.port(name)
-            if port is not None:
-                port.send(bytes((OFF | channel, pitch, 64)))
-        self.on.clear()
-        port = self.port("")
-        if self.runs and port is not None:
-            port.send(bytes((STOP,)))
-        self.runs = False
-
-
-def _placed(wanted: StreamRequest) -> TimedMessages:
-    project = wanted.project
-    names = dict.fromkeys(x.midi.port for x in project.lanes() if x.midi.port)
-    ports = (Port("all", ""), *(Port(f"named {name}", name) for name in names))
-    beats = clocks(project.length) if wanted.clock else np.zeros(0)
-    code, data = np.zeros(0), np.zeros(0, np.uint8)
-    if wanted.code in RATES:
-        code, data = quarter_frames(float(project.tempo.seconds(project.length)), RATES[wanted.code])
-    return TimedMessages(
-        wanted,
-        song_timeline.sending(project, RATE, ports, wanted.resolution),
-        ("", *names),
-        beats,
-        project.tempo.seconds(beats),
-        code,
-        data,
-    )
+        self.send(self._ended(), 0.0)
 
 
 def _frame(seconds: float) -> int:
@@ -198,30 +182,10 @@ def _frame(seconds: float) -> int:
     return int(np.ceil(seconds * RATE - 1e-6))
 
 
-def _states(placed: TimedMessages, seconds: float) -> dict[int, list[Any]]:
-    """The messages that set each lane as it is just before a second of the song, by the lane's number."""
-    found, frame = placed.sending, _frame(seconds)
-    states: dict[int, list[Any]] = {}
-    for lane, port in enumerate(found.lane_port.tolist()):
-        first, last = found.lane_first[lane : lane + 2].tolist()
-        state = first + int(np.searchsorted(found.state_frame[first:last], frame)) - 1
-        if state >= first:
-            begin, end = found.state_row[state : state + 2].tolist()
-            states[lane] = [
-                (placed.names[port], found.row_data[row, : found.row_size[row]].tobytes()) for row in range(begin, end)
-            ]
-    return states
-
-
-def _sounding(placed: TimedMessages, seconds: float) -> list[Any]:
-    """Notes that are on already."""
-    found, frame = placed.sending, _frame(seconds)
-    on = np.flatnonzero((found.note_first < frame) & (frame < found.note_last)).tolist()
-    return [(placed.names[found.note_port[n]], found.note_data[n].tobytes()) for n in on]
-
-
 class OscStream:
     """Lanes to an address, `rate` times a second where they move, with the moment at which each is meant."""
+
+    ahead = 0.25  # seconds that are looked up at a time
 
     def __init__(self, output: Output) -> None:
         self.output = output
@@ -231,6 +195,11 @@ class OscStream:
     def use(self, project: Project, rate: float) -> None:
         """Use a project, at most `rate` values per second for each lane."""
         self.project, self.rate = project, rate
+
+    @property
+    def outdated(self) -> bool:
+        """Whether the project has been edited since it was looked at."""
+        return self.project is not self.sent
 
     def at(self, seconds: float) -> list[Any]:
         """The packets with all values at a time in seconds."""
@@ -246,11 +215,15 @@ class OscStream:
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         """Packets with their times, from `first` to before `last`, in seconds."""
-        project = self.project
+        project = self.sent
         beats = project.tempo.beats(np.array([first, last]))
         rows = osc_messages.between(project, float(beats[0]), float(beats[1]), self.rate)
         when = project.tempo.seconds(np.array([row.beat for row in rows])).tolist()
         return list(zip(when, rows, strict=True))
+
+    def upcoming(self, seconds: float) -> float:
+        """What comes is looked up ahead: nothing else."""
+        return np.inf
 
     def send(self, packets: list[Any], moment: float) -> None:
         """Send packets, due at a moment."""

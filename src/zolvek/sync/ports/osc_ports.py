@@ -14,10 +14,10 @@ from typing import Any
 from zolvek.core.errors import ZolvekError
 
 LOOPBACK, ANYWHERE = "127.0.0.1", "0.0.0.0"
-LARGEST = 65_536  # bytes of a packet
-HELD = 1 << 20  # bytes that have come and are not read yet
-WOKEN = 0.2  # seconds after which a listener looks whether it is to end
-CLOSING = 1.0  # seconds
+LARGEST_BYTES = 65_536  # bytes of a packet
+HELD_BYTES = 1 << 20  # bytes that have come and are not read yet
+POLL_INTERVAL_S = 0.2  # seconds after which a listener looks whether it is to end
+CLOSE_TIMEOUT_S = 1.0  # seconds
 MOST_TAKEN = 128  # packets that are read at a look
 MOST_BUNDLES = 512  # that wait for it
 MOST_WAITING = 4_096  # controls whose last value is kept until it is taken
@@ -70,13 +70,13 @@ class Input:
         self.came = self.bad = self.left_out = self.own = 0
         self.own_port = 0
         self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self.socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, HELD)
+        self.socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, HELD_BYTES)
         try:
             self.socket.bind((ANYWHERE if anywhere else LOOPBACK, port))
         except (OSError, OverflowError) as error:
             self.socket.close()
             raise ZolvekError("The port is in use.", f"port {port}", "Choose another one.") from error
-        self.socket.settimeout(WOKEN)
+        self.socket.settimeout(POLL_INTERVAL_S)
         self.port = self.socket.getsockname()[1]
         self.running = True
         self.thread = threading.Thread(target=self._work, name="osc in", daemon=True)
@@ -103,7 +103,7 @@ class Input:
     def _work(self) -> None:
         while self.running:
             try:
-                packet, sender = self.socket.recvfrom(LARGEST)
+                packet, sender = self.socket.recvfrom(LARGEST_BYTES)
             except TimeoutError:
                 continue
             except OSError:
@@ -130,4 +130,4 @@ class Input:
         self.running = False
         with contextlib.suppress(OSError):
             self.socket.close()
-        self.thread.join(timeout=CLOSING)
+        self.thread.join(timeout=CLOSE_TIMEOUT_S)

@@ -11,17 +11,23 @@ from typing import Any, Protocol
 
 from zolvek.sound.playback.clock import Clock
 
-AHEAD = 0.25  # seconds that are looked up at a time
-SHORTEST = 0.0001  # seconds of rest at least
-PACE = 0.001  # seconds between looks while something may be due
-RESTS = 0.005  # and while nothing plays
-JUMPED = 0.04  # seconds off from which the song has gone elsewhere
-STRAYS, DRAWN = 0.002, 0.002  # seconds off, and the part of it that is made good at a look
-BACK = 0.005  # seconds that a clock may seem to go back by
+SHORTEST_SLEEP_S = 0.0001  # seconds of rest at least
+POLL_INTERVAL_S = 0.001  # seconds between looks while something may be due
+STOPPED_INTERVAL_S = 0.005  # and while nothing plays
+JUMP_FROM_S = 0.04  # seconds off from which the song has gone elsewhere
+DRIFT_FROM_S, DRIFT_STEP = 0.002, 0.002  # seconds off, and the part of it that is made good at a look
+BACKWARD_TOLERANCE_S = 0.005  # seconds that a clock may seem to go back by
 
 
 class Stream(Protocol):
     """What is sent somewhere."""
+
+    ahead: float  # seconds of the song that are looked up before they are due
+
+    @property
+    def outdated(self) -> bool:
+        """Whether what is to be sent has changed since it was looked up."""
+        ...
 
     def at(self, seconds: float) -> list[Any]:
         """What puts everything where it stands at a second of the song."""
@@ -33,6 +39,10 @@ class Stream(Protocol):
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         """What lies from one second of the song up to, but not at, another, in order: when, and what."""
+        ...
+
+    def upcoming(self, seconds: float) -> float:
+        """The second of the song of what comes next and was not looked up, from one on; infinite for nothing."""
         ...
 
     def send(self, packets: list[Any], moment: float) -> None:
@@ -54,14 +64,9 @@ class Live:
         self.filled = 0.0  # second of the song up to which it is looked up
         self.zero: tuple[float, float] | None = None  # second 0, of perf_counter and of time.time
         self.begun = -1.0  # where it was put last
-        self.stale = False
         self.running = True
         self.thread = threading.Thread(target=self._work, name="live", daemon=True)
         self.thread.start()
-
-    def refresh(self) -> None:
-        """What is sent has changed: what was looked up is looked up again."""
-        self.stale = True
 
     def close(self) -> None:
         """End the thread."""
@@ -76,43 +81,50 @@ class Live:
                 if self.zero is not None:
                     self.zero = None
                     self.stream.stop()
-                time.sleep(RESTS)
+                time.sleep(STOPPED_INTERVAL_S)
                 continue
             now = time.perf_counter()
-            song = self.seconds(clock.beat_at(now))
-            self._follow(song, now)
-            assert self.zero is not None
-            self._send(time.perf_counter() - self.zero[0])
-            soon = PACE
+            self._follow(self.seconds(clock.beat_at(now)), now)
+            self._look_up()
+            self._send(self._due())
+            soon = self.stream.upcoming(self.filled)
             if self.queue:
-                soon = self.queue[0][0] - (time.perf_counter() - self.zero[0])
-            time.sleep(min(max(soon, SHORTEST), PACE))
+                soon = min(soon, self.queue[0][0])
+            time.sleep(min(max(soon - self._due(), SHORTEST_SLEEP_S), POLL_INTERVAL_S))
+
+    def _due(self) -> float:
+        """The second of the song that is due now."""
+        assert self.zero is not None
+        return time.perf_counter() - self.zero[0]
 
     def _follow(self, song: float, now: float) -> None:
-        """Look up what comes; where the song has gone elsewhere, begin again there."""
+        """Keep up with the clock; where the song continues elsewhere, begin again there."""
         due = now - self.zero[0] if self.zero is not None else 0.0
         if self.zero is not None and song == self.begun:  # it has not begun to move
             due, self.zero = song, (now - song, time.time() - song)
         strays = song - due
-        if self.zero is None or abs(strays) > JUMPED:
+        if self.zero is None or abs(strays) > JUMP_FROM_S:
             if self.zero is not None:  # before a jump all is sent that came before it
-                self._give([packet for when, packet in self.queue if when <= due + BACK], due)
+                self._look_up()
+                self._give([packet for when, packet in self.queue if when <= due + BACKWARD_TOLERANCE_S], due)
             self.zero = now - song, time.time() - song
             self.queue.clear()
             self.stream.stop()
             self.begun = self.filled = song
-            self.stale = False
             self._give(self.stream.at(song), song)
-        elif abs(strays) > STRAYS:  # another clock than this machine's keeps the time
-            self.zero = self.zero[0] - DRAWN * strays, self.zero[1] - DRAWN * strays
-        if self.stale:
-            self.queue.clear()
-            self.filled = song
-            self.stale = False
-            self._give(self.stream.changed(song), song)
-        if song + AHEAD / 2 > self.filled:
-            self.queue.extend(self.stream.between(self.filled, song + AHEAD))
-            self.filled = song + AHEAD
+        elif abs(strays) > DRIFT_FROM_S:  # another clock than this machine's keeps the time
+            self.zero = self.zero[0] - DRIFT_STEP * strays, self.zero[1] - DRIFT_STEP * strays
+
+    def _look_up(self) -> None:
+        """Queue what comes; after an edit, send what it changes and look up again."""
+        due, ahead = self._due(), self.stream.ahead
+        if self.stream.outdated:
+            self.queue = deque(row for row in self.queue if row[0] <= due)
+            self.filled = min(self.filled, due)
+            self._give(self.stream.changed(self.filled), self.filled)
+        if due + ahead / 2 >= self.filled:
+            self.queue.extend(self.stream.between(self.filled, due + ahead))
+            self.filled = due + ahead
 
     def _send(self, due: float) -> None:
         while self.queue and self.queue[0][0] <= due:

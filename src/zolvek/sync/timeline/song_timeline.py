@@ -21,7 +21,7 @@ from zolvek.formats.midi.step_streams import FINEST, exported_lanes, lane_messag
 from zolvek.sync.timeline.clock_messages import FrameRate, clocks, quarter_frames
 
 ALL = 0  # the port that everything of the tracks goes to besides their own
-BEYOND = 240.0  # seconds that clock and time code go on after the end: another program may be longer
+AFTER_END_S = 240.0  # seconds that clock and time code go on after the end: another program may be longer
 
 
 class SongTimeline(NamedTuple):
@@ -92,13 +92,13 @@ def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Re
 
 def clock_frames(project: Project, rate: int) -> Ints:
     """The song frames of the clock messages, until some time after the end."""
-    end = float(project.tempo.beats(project.tempo.seconds(project.length) + BEYOND))
+    end = float(project.tempo.beats(project.tempo.seconds(project.length) + AFTER_END_S))
     return np.round(project.tempo.seconds(clocks(end)) * rate).astype(np.int64)
 
 
 def code_frames(project: Project, rate: int, code: FrameRate) -> tuple[Ints, np.ndarray]:
     """The song frames of the quarter frame messages, and their data."""
-    moments, data = quarter_frames(float(project.tempo.seconds(project.length)) + BEYOND, code)
+    moments, data = quarter_frames(float(project.tempo.seconds(project.length)) + AFTER_END_S, code)
     return np.round(moments * rate).astype(np.int64), data
 
 

@@ -26,7 +26,7 @@ PIECE = 1 << 20  # ticks that are looked at together
 COARSE = (512, 64, 8, 1)  # ticks of a stretch, first and where more may happen in it
 CLOSE = (32, 4, 1)  # the same where a curve is looked at by samples, not known exactly
 LOOKED_AT = 1 << 18  # ticks of one step, to say where it is furthest off
-LONGEST = 60_000.0  # milliseconds that a change may wait at most
+LONGEST_INTERVAL_MS = 60_000.0  # milliseconds that a change may wait at most
 
 
 class Resolution(Record, frozen=True):
@@ -38,7 +38,7 @@ class Resolution(Record, frozen=True):
     tolerance: float = 0.0
 
     def __post_init__(self) -> None:
-        fits = self.ticks >= 1 and 0.0 <= self.milliseconds <= LONGEST
+        fits = self.ticks >= 1 and 0.0 <= self.milliseconds <= LONGEST_INTERVAL_MS
         if not (fits and 0.0 <= self.tolerance <= 0.5):
             raise ZolvekError(
                 "The resolution can't be used.",
@@ -242,10 +242,10 @@ def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
 
 
 SHAPED = 200_000  # points up to which more than lines are tried
-SHORT = 0.03  # beats: steps that stand for less belong to a fast movement
-NEAR = 0.06  # beats next to a change within which the movement is
+SHORT_STEP_BEATS = 0.03  # beats: steps that stand for less belong to a fast movement
+NEAR_CHANGE_BEATS = 0.06  # beats next to a change within which the movement is
 LEAP, SUDDEN = 3.0 / 127.0, 8.0  # of the height, and times the changes next to it: a jump
-REST = 0.5  # beats: a step that stands for longer at a turn was meant to stand
+REST_BEATS = 0.5  # beats: a step that stands for longer at a turn was meant to stand
 
 
 def from_steps(beats: Floats, values: Floats, step: float, tolerance: float | None) -> Curve:
@@ -266,7 +266,7 @@ def from_steps(beats: Floats, values: Floats, step: float, tolerance: float | No
     # Column 0 of every array stands for what lies before a change, column 1 for what follows.
     change = np.diff(values)
     stands = np.append(np.diff(beats), np.inf)
-    long = np.stack((stands[:-1] > SHORT, stands[1:] > SHORT), axis=1)
+    long = np.stack((stands[:-1] > SHORT_STEP_BEATS, stands[1:] > SHORT_STEP_BEATS), axis=1)
     sides = np.stack((values[:-1], values[1:]), axis=1)
     middle = sides.mean(axis=1)
     met = np.clip(middle[:, None], sides - 0.5 * step, sides + 0.5 * step)
@@ -280,8 +280,8 @@ def from_steps(beats: Floats, values: Floats, step: float, tolerance: float | No
     met = np.where(jump[:, None], sides, met)
     # Where it turns, and at both ends, a step that stands for long is reached and stays.
     turn = np.concatenate(([True], np.sign(change[1:]) != np.sign(change[:-1]), [True]))
-    rests = turn & (stands > REST)
-    near = np.minimum(0.5 * stands, NEAR)
+    rests = turn & (stands > REST_BEATS)
+    near = np.minimum(0.5 * stands, NEAR_CHANGE_BEATS)
     beat = np.stack((beats[1:] - near[:-1], beats[1:], beats[1:], beats[1:] + near[1:]), axis=1)
     value = np.stack((sides[:, 0], met[:, 0], met[:, 1], sides[:, 1]), axis=1)
     wanted = np.stack((rests[:-1], np.ones(len(jump), bool), jump, rests[1:]), axis=1)

@@ -25,7 +25,7 @@ MOST_POINTS = 1_000_000
 TOLERANCE = 0.001  # within which a changing rate or amount is followed, of the full height
 WINDOW = 0.5  # cycles that full smoothing takes the mean over
 EDGES = 2.5e-4  # of the height, within which smoothed cycles are followed
-NEAR = 1e-9  # beats within which a corner lies on the span's edge
+NEAR_BEATS = 1e-9  # beats within which a corner lies on the span's edge
 
 
 def levels(seed: int, count: int, stream: int = 0) -> Floats:
@@ -98,7 +98,7 @@ def _onto(made: Curve, edges: tuple[float, float]) -> Curve:
     """Corners that rounding put next to an edge of the span, put onto it."""
     beat = made.beat.copy()
     for edge in edges:
-        beat[np.abs(beat - edge) < NEAR] = edge
+        beat[np.abs(beat - edge) < NEAR_BEATS] = edge
     return joined(beat, made.value, made.shape, made.amount)
 
 
@@ -206,7 +206,7 @@ def _evened(corners: Corners, smooth: float, first: float, last: float) -> Corne
         return (total.at(at + half) - total.at(at - half)) / (2.0 * half)
 
     turns = np.concatenate((place - half, place + half))
-    turns = np.concatenate(([first, last], turns[(turns > first + NEAR) & (turns < last - NEAR)]))
+    turns = np.concatenate(([first, last], turns[(turns > first + NEAR_BEATS) & (turns < last - NEAR_BEATS)]))
     made = approximated(mean, turns, EDGES, mean)
     return made.beat, 2.0 * made.value - 1.0, made.shape.astype(np.intp), made.amount
 

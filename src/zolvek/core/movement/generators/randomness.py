@@ -36,7 +36,7 @@ STREAMS = {"steps": 101, "smooth": 102, "walk": 103, "jitter": 104, "hand": 105,
 MOST_VALUES = 1_000_000
 LEAST = 1e-6  # of the height: a smaller amount is none
 FINEST = 5e-4  # of the height, within which a sum with a curve is followed
-HAND_SPACING = 0.45  # beats between the user's small corrections, about
+HAND_SPACING_BEATS = 0.45  # beats between the user's small corrections, about
 HAND_DEPTH = 0.03  # of the height, that they reach at full strength
 
 
@@ -255,9 +255,9 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     if strength <= 0.0:
         return own
     rng = source(seed, STREAMS["hand"])
-    count = int(length / HAND_SPACING * 1.5) + 8
-    at = np.cumsum(HAND_SPACING * np.exp(0.35 * rng.standard_normal(count)))
-    at = np.concatenate(([0.0], at[at < length - 0.5 * HAND_SPACING], [length]))
+    count = int(length / HAND_SPACING_BEATS * 1.5) + 8
+    at = np.cumsum(HAND_SPACING_BEATS * np.exp(0.35 * rng.standard_normal(count)))
+    at = np.concatenate(([0.0], at[at < length - 0.5 * HAND_SPACING_BEATS], [length]))
     sway = _averaged(np.clip(rng.standard_normal(len(at)) / 1.6, -1.0, 1.0), 0.4)
     sway[0] = sway[-1] = 0.0
     wander = lines(at, 0.5 + 0.5 * np.clip(sway, -1.0, 1.0), COSINE)

@@ -41,11 +41,11 @@ MODES: dict[str, tuple[str, str]] = {
     PassMode.WRITE: ("Write", "Records from start to stop"),
 }
 REST_SECONDS = 0.06  # a control not moved for longer has stood still until its next move
-JUST_BEFORE = 0.004  # seconds before the move that ends a rest
+BEFORE_MOVE_S = 0.004  # seconds before the move that ends a rest
 TAKE_TOLERANCE = 0.004  # of the height, within which a pass is thinned as it goes
-LEAST_SPAN = 1e-3  # beats
-FAR_BACK = 0.25  # beats
-AT_ONCE = 1e-6  # beats between moves that are given of one time
+LEAST_SPAN_BEATS = 1e-3  # beats
+LOOP_BACK_BEATS = 0.25  # beats
+SAME_TIME_BEATS = 1e-6  # beats between moves that are given of one time
 
 
 class Move(NamedTuple):
@@ -78,11 +78,11 @@ class Pass:
     def add(self, beat: float, position: float, held: bool = True) -> None:
         """Add a move of the control: a position 0..1 at a beat, and whether the control is held."""
         moves = self.rounds[-1]
-        if moves and self.loops and moves[-1].beat - beat > FAR_BACK:
+        if moves and self.loops and moves[-1].beat - beat > LOOP_BACK_BEATS:
             self.new_round()
             moves = self.rounds[-1]
         elif moves:
-            beat = max(beat, moves[-1].beat + AT_ONCE)
+            beat = max(beat, moves[-1].beat + SAME_TIME_BEATS)
         position = min(max(position, 0.0), 1.0)
         moves.append(Move(beat, position, held))
         self.trace[0].append(beat)
@@ -123,7 +123,7 @@ def raw_curve(moves: list[Move], beats_a_second: float, stepped: bool) -> Curve:
     if not stepped and len(beat) > 1:
         rest = np.diff(beat) > REST_SECONDS * beats_a_second
         at = np.flatnonzero(rest)
-        before = beat[at + 1] - JUST_BEFORE * beats_a_second
+        before = beat[at + 1] - BEFORE_MOVE_S * beats_a_second
         beat, value = np.insert(beat, at + 1, before), np.insert(value, at + 1, value[at])
     shape = np.full(len(beat), code, np.uint8)
     shape[-1] = LINE
@@ -167,7 +167,7 @@ def written(
     """
     moves = [move for move in moves if start - 1e-9 <= move.beat <= stop + 1e-9]
     spans = spans_held(moves, mode, start, stop)
-    spans = [(a, max(b, a + LEAST_SPAN)) for a, b in spans]
+    spans = [(a, max(b, a + LEAST_SPAN_BEATS)) for a, b in spans]
     if not spans:
         return None
     raw = raw_curve(moves, beats_a_second, stepped)
@@ -177,7 +177,7 @@ def written(
         following = spans[place + 1][0] if place + 1 < len(spans) else np.inf
         back = 0.0 if stepped else min(glide, following - end)
         piece = _piece(raw, begin, end, stepped, tolerance)
-        if back > LEAST_SPAN:
+        if back > LEAST_SPAN_BEATS:
             goal = float(curve.at(end + back))
             piece = joined(
                 np.append(piece.beat, end - begin + back),

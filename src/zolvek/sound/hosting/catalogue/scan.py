@@ -28,9 +28,9 @@ from zolvek.storage.python_process import command, end, environment, kill, own_o
 Progress = Callable[[int, int], object]
 # Of a process that reads bundles, by format: bytes of memory, and seconds that one bundle may take.
 LIMITS = {"lv2": (3 << 30, 15.0), "vst3": (16 << 30, 60.0)}
-FIRST_LINE = 60.0  # seconds besides, for a process that begins on a busy machine
+FIRST_LINE_TIMEOUT_S = 60.0  # seconds besides, for a process that begins on a busy machine
 PROCESSOR_SECONDS = 600  # of one process
-MOST_LINE = 64 << 20  # bytes that one bundle may say
+MOST_LINE_BYTES = 64 << 20  # bytes that one bundle may say
 
 
 class ScanRecord(msgspec.Struct):
@@ -142,7 +142,7 @@ class _Reader:
     def _follow(self) -> None:
         assert self.process.stdout is not None
         try:
-            while line := self.process.stdout.readline(MOST_LINE):
+            while line := self.process.stdout.readline(MOST_LINE_BYTES):
                 self.lines.put(line)
         except (OSError, ValueError):
             pass
@@ -150,7 +150,7 @@ class _Reader:
 
     def next(self) -> tuple[_Line | None, str]:
         """What the next bundle came to; or None, and why there is nothing of it."""
-        patience = self.patience + (FIRST_LINE if self.first else 0.0)
+        patience = self.patience + (FIRST_LINE_TIMEOUT_S if self.first else 0.0)
         self.first = False
         try:
             return msgspec.json.decode(self.lines.get(timeout=patience), type=_Line), ""

@@ -13,7 +13,7 @@ from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.lv2.lv2_folders import bundles, is_bundle, roots
 from zolvek.sound.hosting.lv2.lv2_world import World, describe, described, kind_of
-from zolvek.sound.hosting.plugin.control_events import defaults
+from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, defaults
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
 from zolvek.sound.signal.device_unit import Unit
@@ -95,10 +95,10 @@ def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
 
 
 def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
-    """A run of BLOCK frames without anything of ours."""
-    from zolvek.sound.hosting.lv2.lv2_instance import BLOCK, Instance
+    """A run of BLOCK_FRAMES frames without anything of ours."""
+    from zolvek.sound.hosting.lv2.lv2_instance import Instance
 
     assert kind.plugin is not None
     instance = Instance(kind.plugin, Path(kind.plugin.path), rate)
     instance.begin(defaults(kind, rate))
-    return lambda: instance.run_(instance.handle, BLOCK)
+    return lambda: instance.run_(instance.handle, BLOCK_FRAMES)

@@ -16,11 +16,11 @@ from zolvek.sound.hosting.lv2.host_features import Services, within_reach
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
 from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, MIDI_EVENT, World, world_of
 from zolvek.sound.hosting.plugin.cleared_memory import settled
-from zolvek.sound.hosting.plugin.control_events import BLOCK
+from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES
 from zolvek.sound.hosting.plugin.note_events import Message, between
 from zolvek.sound.hosting.plugin.plugin_unit import Stretch
 
-EVENTS = 8_192  # bytes of an event buffer
+EVENTS_BYTES = 8_192  # bytes of an event buffer
 BUFFER_SIZE = f"{LV2}ext/buf-size#"
 WORKER = f"{LV2}ext/worker#"
 SUCCESS, NO_SPACE = 0, 3  # LV2_Worker_Status
@@ -43,7 +43,7 @@ class Instance:
         found = world.plugin(plugin.uri)
         count = self.lib.lilv_plugin_get_num_ports(found)
         self.controls = np.zeros(count, np.float32)
-        self.audio = np.zeros((count, BLOCK), np.float32)
+        self.audio = np.zeros((count, BLOCK_FRAMES), np.float32)
         # Its rows in the order of the ports: inputs, outputs, all others.
         taken = (*plugin.inputs[:2], *plugin.side[:2])
         self.into = self.audio[: len(taken)]
@@ -76,7 +76,7 @@ class Instance:
         self._activate(True)
         self.audio[:] = 0.0
         if self.plugin.latency >= 0:
-            self.run(BLOCK, [])
+            self.run(BLOCK_FRAMES, [])
             self.begin_again()
 
     def _activate(self, on: bool) -> None:
@@ -89,7 +89,7 @@ class Instance:
 
     def _features(self) -> Any:
         ffi, numbers = self.ffi, urids()
-        self.numbers = ffi.new("int32_t[]", [1, BLOCK, EVENTS])
+        self.numbers = ffi.new("int32_t[]", [1, BLOCK_FRAMES, EVENTS_BYTES])
         self.float_rate = ffi.new("float*", float(self.rate))
         number, real = numbers.of(f"{ATOM}Int"), numbers.of(f"{ATOM}Float")
         rows = [
@@ -146,7 +146,7 @@ class Instance:
             elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(found, index, f"{core}CVPort"):
                 place = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
             elif world.is_a(found, index, f"{ATOM}AtomPort"):
-                buffer = np.zeros(EVENTS // 8, np.int64)  # aligned as atoms are
+                buffer = np.zeros(EVENTS_BYTES // 8, np.int64)  # aligned as atoms are
                 self.events[index] = buffer
                 place = ffi.cast("void*", buffer.ctypes.data)
                 if world.is_a(found, index, f"{core}OutputPort"):
@@ -204,7 +204,7 @@ class Instance:
         return not (noted or self.written_events or self.worker != self.ffi.NULL)
 
     def run(self, frames: int, messages: list[tuple[int, bytes]]) -> None:
-        """The next `frames`, at most BLOCK, of what is in `audio`; `messages`: MIDI at frames of them,
+        """The next `frames`, at most BLOCK_FRAMES, of what is in `audio`; `messages`: MIDI at frames of them,
         increasing."""
         if self.notes is not None and (messages or self.noted):
             _write(self.notes, messages)
@@ -272,14 +272,14 @@ def _empty(buffer: np.ndarray) -> None:
 
 def _room(buffer: np.ndarray) -> None:
     """An output's: how much may be written there."""
-    buffer[0] = (EVENTS - 8) | _kinds()[2] << 32
+    buffer[0] = (EVENTS_BYTES - 8) | _kinds()[2] << 32
 
 
 def _write(buffer: np.ndarray, messages: list[tuple[int, bytes]]) -> None:
     sequence, midi, _ = _kinds()
     place = 2
     for frame, data in messages:
-        if 8 * (place + 3) > EVENTS:
+        if 8 * (place + 3) > EVENTS_BYTES:
             break
         buffer[place] = frame
         buffer[place + 1] = len(data) | midi << 32

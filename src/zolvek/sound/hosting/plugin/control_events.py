@@ -11,7 +11,7 @@ from zolvek.core.model.plugin import Binding, Plugin, reached
 from zolvek.core.model.project import Device
 from zolvek.sound.signal.automation import Controls
 
-BLOCK = 64  # frames at most that a plugin runs at a time, with its parameters standing still
+BLOCK_FRAMES = 64  # frames at most that a plugin runs at a time, with its parameters standing still
 
 
 class Driver:

@@ -14,12 +14,12 @@ from zolvek.core.model.device_kind import DeviceKind, DeviceRole
 from zolvek.core.model.plugin import Plugin
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin import work_mark
-from zolvek.sound.hosting.plugin.control_events import BLOCK, Driver
+from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, Driver
 from zolvek.sound.hosting.plugin.note_events import Keys, Message
 from zolvek.sound.signal.automation import Controls
 from zolvek.sound.signal.device_unit import Incoming, UnitOutput
 
-MOST_LATE = 10.0  # seconds
+LONGEST_LATENCY_S = 10.0  # seconds
 
 
 class Stretch(NamedTuple):
@@ -66,7 +66,7 @@ class HostedUnit:
     """`there`: the plugin as it is installed; `plugin`: as the project has it, fitted to that; `make` makes an
     instance, at its defaults. Raises ZolvekError where it can't."""
 
-    spacing = BLOCK
+    spacing = BLOCK_FRAMES
 
     def __init__(
         self, device: Device, there: DeviceKind, plugin: Plugin, rate: int, make: Callable[[], Instance]
@@ -81,7 +81,7 @@ class HostedUnit:
     @property
     def latency(self) -> int:
         """As the plugin says itself, now."""
-        return min(self.made[0].latency, round(MOST_LATE * self.rate))
+        return min(self.made[0].latency, round(LONGEST_LATENCY_S * self.rate))
 
     def _forget(self) -> None:
         self.keys = Keys(self.rate)
@@ -116,7 +116,7 @@ class HostedUnit:
         """The block through the plugin."""
         device, stretch = block.controls.device, block.controls.stretch
         self.last = device
-        controls = Controls(device, block.controls.lanes, stretch, BLOCK)
+        controls = Controls(device, block.controls.lanes, stretch, BLOCK_FRAMES)
         to_set, ports, values = self.driver.still(controls)
         messages = self.keys.messages(block.notes, block.now, stretch.frames)
         bounds = [*controls.cuts.tolist(), stretch.frames]

@@ -11,7 +11,7 @@ import numpy as np
 from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
-from zolvek.sound.hosting.plugin.control_events import BLOCK, defaults
+from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, defaults
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
 from zolvek.sound.hosting.vst3.vst3_instance import Instance
@@ -102,15 +102,15 @@ def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:
     first, second = (loaded(kind.plugin.path, kind.name) for _ in range(2))
     for parameter in first._parameters:
         parameter.raw_value = 0.25
-    give(first, np.zeros((len(kind.plugin.outputs), BLOCK), np.float32), [], rate)
+    give(first, np.zeros((len(kind.plugin.outputs), BLOCK_FRAMES), np.float32), [], rate)
     text = state_of(first)
     with_state(second, text)
     return text, state_of(second)
 
 
 def bare(kind: DeviceKind, rate: int) -> Callable[[], object]:
-    """A run of BLOCK frames without anything of ours."""
+    """A run of BLOCK_FRAMES frames without anything of ours."""
     assert kind.plugin is not None
     plugin = loaded(kind.plugin.path, kind.name)
-    silence = np.zeros((len(kind.plugin.outputs), BLOCK), np.float32)
+    silence = np.zeros((len(kind.plugin.outputs), BLOCK_FRAMES), np.float32)
     return lambda: give(plugin, silence, [], rate)

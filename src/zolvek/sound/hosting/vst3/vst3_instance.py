@@ -9,7 +9,7 @@ import numpy as np
 
 from zolvek.core.model.plugin import Plugin
 from zolvek.sound.hosting.plugin.cleared_memory import settled
-from zolvek.sound.hosting.plugin.control_events import BLOCK
+from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES
 from zolvek.sound.hosting.plugin.note_events import Message, between
 from zolvek.sound.hosting.plugin.plugin_unit import Stretch
 from zolvek.sound.hosting.vst3.vst3_library import give, loaded, with_state
@@ -34,7 +34,7 @@ class Instance:
     def begin(self, values: list[tuple[int, float]]) -> None:
         """A first block of silence, after which it knows how late it is."""
         self.set(values)
-        give(self.made, np.zeros((self.sides, BLOCK), np.float32), [], self.rate)
+        give(self.made, np.zeros((self.sides, BLOCK_FRAMES), np.float32), [], self.rate)
 
     @property
     def latency(self) -> int:

@@ -29,7 +29,7 @@ from zolvek.storage.opening import is_ordinary
 USUAL_RATE = 48_000.0
 ID_IN_PRESET = slice(8, 40)  # of a .vstpreset: the class id, after "VST3" and the version
 MOST_READ = 3_000  # parameters
-LARGEST_PRESET = 64 << 20  # bytes
+LARGEST_PRESET_BYTES = 64 << 20  # bytes
 OWN_BYPASS = "plugin-bypass"  # the id that one of this name gets: every device has one of ours, without a click
 
 
@@ -96,7 +96,7 @@ def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind
     found = []
     for file in vst3_paths.presets_of(kind.plugin.maker, kind.name)[:MOST_PRESETS]:
         try:
-            if not is_ordinary(file) or file.stat().st_size > LARGEST_PRESET:
+            if not is_ordinary(file) or file.stat().st_size > LARGEST_PRESET_BYTES:
                 continue
             plugin.load_preset(str(file))
             with_state(plugin, state_of(plugin))  # after which its parameters say what it holds

@@ -23,7 +23,7 @@ from zolvek.sound.hosting.windows.window_messages import (
 )
 from zolvek.storage.python_process import begin, command, kill, shut
 
-CLOSING = 1.0  # seconds that it has to say its state and end
+CLOSE_TIMEOUT_S = 1.0  # seconds that it has to say its state and end
 OWN_WINDOWS = {"vst3": "zolvek.sound.hosting.windows.vst3_window"}  # of which formats there are any
 OnReport = Callable[[Report], None]
 
@@ -76,9 +76,9 @@ class OwnWindow:
         """End it; what was moved there has been given."""
         self.leave()
         with contextlib.suppress(subprocess.TimeoutExpired):
-            self.process.wait(timeout=CLOSING)
+            self.process.wait(timeout=CLOSE_TIMEOUT_S)
         self.ending = True
         kill(self.process)
         if self.thread is not threading.current_thread():
-            self.thread.join(timeout=CLOSING)
+            self.thread.join(timeout=CLOSE_TIMEOUT_S)
         shut(self.process, self.thread)

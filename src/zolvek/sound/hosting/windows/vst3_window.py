@@ -32,8 +32,8 @@ from zolvek.sound.hosting.windows.window_messages import (
 )
 from zolvek.storage.python_process import own_output
 
-LOOKED_EVERY = 0.03  # seconds
-NAMED_EVERY = 0.05
+POLL_INTERVAL_S = 0.03  # seconds
+NAMING_INTERVAL_S = 0.05
 REPLACED = 0  # PropModeReplace
 LIBRARY = b"Pedalboard"  # the title it gives
 MOVED = 1e-5  # of the travel: less is no hand's doing
@@ -91,7 +91,7 @@ class HostedWindow:
     def watch(self) -> None:
         """Report what is moved, until the window closes."""
         with contextlib.suppress(OSError, ValueError):
-            while not self.closed.wait(LOOKED_EVERY):
+            while not self.closed.wait(POLL_INTERVAL_S):
                 self.look()
 
     def follow(self, source: BinaryIO) -> None:
@@ -148,7 +148,7 @@ def name_windows(title: str, over: threading.Event) -> None:
         return
     root = x11.XDefaultRootWindow(display)
     named = False
-    while not named and not over.wait(NAMED_EVERY):
+    while not named and not over.wait(NAMING_INTERVAL_S):
         for window in _below(x11, display, root, 3):
             found = _Text()
             if x11.XGetWMName(display, window, ctypes.byref(found)) and found.value == LIBRARY:

@@ -177,8 +177,6 @@ class MidiIO(QObject):
             kept = project.sync
             self._open_named()
             self.stream.use(project, self.session.settings.midi.resolution, kept.clock, kept.code)
-            if self.live is not None:
-                self.live.refresh()
 
     def _open_named(self) -> None:
         """The ports that lanes name, where the machine has them."""

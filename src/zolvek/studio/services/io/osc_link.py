@@ -73,8 +73,6 @@ class OscLink(QObject):
         """The song as it is now is what is sent."""
         if self.stream is not None:
             self.stream.use(self.session.project, self.session.settings.connect.osc_rate)
-            if self.live is not None:
-                self.live.refresh()
 
     def _count(self) -> None:
         if self.output is not None and (self.output.sent, self.output.refused) != self.counted:

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from zolvek.sync.jack.link_messages import Report
 
 TAKEN_MS = 8  # how often what has come in is looked at
-SHOWN = 0.25  # seconds between reporting how well a clock is followed
+REPORT_INTERVAL_S = 0.25  # seconds between reporting how well a clock is followed
 LIT_MS = 250  # how long a light stays lit
 MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
@@ -270,7 +270,7 @@ class SyncLink(QObject):
             assert self.steering is not None
             now = time.perf_counter()
             self.steering.tick(now)
-            if now - self.shown > SHOWN:
+            if now - self.shown > REPORT_INTERVAL_S:
                 self.shown = now
                 self.lit.emit()
         elif self.steering is not None:

@@ -12,7 +12,7 @@ from zolvek.studio.session.session import Session
 
 LOUDNESS_JOB = "zolvek.sound.jobs.loudness_comparison:job"
 AGAIN_MS = 800  # after which edits have come to rest
-LONGEST = 64.0  # beats that are measured
+LONGEST_BEATS = 64.0  # beats that are measured
 
 
 class EqualLoudness(QObject):
@@ -49,7 +49,7 @@ class EqualLoudness(QObject):
             self.player.set_gains((1.0, 1.0))
             return
         first, last = session.span.beats or (session.playhead.beat, session.playhead.beat + 16.0)
-        last = min(last, first + LONGEST, session.project.length)
+        last = min(last, first + LONGEST_BEATS, session.project.length)
         self._set_message("Measuring the loudness…")
         span = max(min(first, last - 1), 0), last
         self.background.start(LOUDNESS_JOB, session.project, other, span)

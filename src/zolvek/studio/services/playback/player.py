@@ -23,13 +23,13 @@ if TYPE_CHECKING:
 
 TICK_MS = 16
 LOOK_MS = 30  # between looks whether others has started or moved the song
-JITTER = 0.05  # beats that the clock may seem to go back by
-RESTS = 0.4  # seconds that stopping may take
+JITTER_BEATS = 0.05  # beats that the clock may seem to go back by
+STOP_TIMEOUT_S = 0.4  # seconds that stopping may take
 ARRIVES, NEAR = (
     1.0,
     2.0,
 )  # seconds that going elsewhere may take; beats that it is further on by then
-ELSEWHERE = 1e-3  # beats off from which another place is meant
+RELOCATED_FROM_BEATS = 1e-3  # beats off from which another place is meant
 TROUBLE_MS = 8_000
 
 
@@ -190,7 +190,7 @@ class Player(QObject):
         self.timer.stop()
         if self.out is not None and (was or not self.out.shared):
             self.out.stop()
-            self.resting = time.monotonic() + RESTS
+            self.resting = time.monotonic() + STOP_TIMEOUT_S
         if was:
             self.stopped.emit()
         self.changed.emit()
@@ -292,10 +292,10 @@ class Player(QObject):
         before, now = self.session.playhead.beat, clock.beat
         if self.sought is not None:
             beat, end = self.sought
-            if not beat - JITTER <= now <= beat + NEAR and time.monotonic() < end:
+            if not beat - JITTER_BEATS <= now <= beat + NEAR and time.monotonic() < end:
                 return
             self.sought = None
-        if 0.0 < before - now < JITTER:
+        if 0.0 < before - now < JITTER_BEATS:
             return
         self.session.playhead.go(now)
         if now > before:
@@ -325,7 +325,7 @@ class Player(QObject):
             self.changed.emit()
         elif self.out.shared:
             now = clock.beat
-            if abs(now - self.shown_beat) > ELSEWHERE:
+            if abs(now - self.shown_beat) > RELOCATED_FROM_BEATS:
                 self.shown_beat = now
                 self.session.playhead.go(now)
 
@@ -338,6 +338,6 @@ class Player(QObject):
             self.known, self.shown_beat = self.session.document.opened, -1.0
             return
         beat = self.session.playhead.beat
-        if abs(beat - self.shown_beat) > ELSEWHERE:
+        if abs(beat - self.shown_beat) > RELOCATED_FROM_BEATS:
             self.shown_beat = beat
             self.out.locate(beat)

@@ -28,7 +28,7 @@ from zolvek.studio.toolkit.fields import Entry, NumberEntry
 from zolvek.studio.toolkit.widgets import button, choice, column, field_label, form, heading, note
 
 CORNER_TO_BELL = 0.1325  # of the corner's period: the bell whose low-pass is 3 dB down there
-ON_GRID = 1e-6  # beats
+ON_GRID_BEATS = 1e-6  # beats
 
 
 class ThinPanel(QWidget):
@@ -178,7 +178,7 @@ class ThinPanel(QWidget):
             keep |= extremes(own)
         if self.grid.isChecked():
             at = own.beat + first
-            keep |= np.abs(session.tools.grid.snap(at, session.project.meter) - at) < ON_GRID
+            keep |= np.abs(session.tools.grid.snap(at, session.project.meter) - at) < ON_GRID_BEATS
         return keep
 
     def _thinned(self, drawn: Target, first: float, last: float) -> tuple[Curve, ThinResult]:

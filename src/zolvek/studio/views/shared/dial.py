@@ -22,7 +22,7 @@ from zolvek.studio.toolkit.event_time import event_time
 WIDTH, HEIGHT, RING = 74, 86, 16
 WIDE, LOW = 132, 44  # of one whose words are next to it
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
-TRAVEL = 160.0  # pixels of a drag from end to end
+TRAVEL_PX = 160.0  # pixels of a drag from end to end
 
 
 class Dial(QWidget):
@@ -166,7 +166,7 @@ class Dial(QWidget):
         assert event is not None
         if self.start is not None:
             fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-            way = (self.start[0] - event.position().y()) / TRAVEL * fine
+            way = (self.start[0] - event.position().y()) / TRAVEL_PX * fine
             if way:
                 self.moved = True
                 self._set(self.start[1] + way, event_time(event))

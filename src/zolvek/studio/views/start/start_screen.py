@@ -29,7 +29,7 @@ from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.toolkit.widgets import field_label, heading, note
 
 WIDTH, HEIGHT = 760, 480
-HIGH = 50  # pixels of a way to begin
+ENTRY_HEIGHT_PX = 50  # pixels of a way to begin
 MOST_RECENT, MOST_TEMPLATES = 6, 4
 DRAWN = curve([(0.0, 0.08), (3.0, 0.12, "bend", -0.6), (9.0, 0.86), (9.0, 0.3, "waves", 3),
                (12.0, 0.55, "s-curve", 0.3), (16.0, 0.92)])  # fmt: skip
@@ -43,8 +43,8 @@ class Way(QPushButton):
         self.setAccessibleName(text)
         self.setAccessibleDescription(about)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(HIGH)
-        self.setStyleSheet(f"QPushButton {{ padding: 0; min-height: {HIGH - 2}px; }}")
+        self.setFixedHeight(ENTRY_HEIGHT_PX)
+        self.setStyleSheet(f"QPushButton {{ padding: 0; min-height: {ENTRY_HEIGHT_PX - 2}px; }}")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 6, 12, 6)
         layout.setSpacing(0)

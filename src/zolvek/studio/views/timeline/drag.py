@@ -15,7 +15,7 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.plot import SCALE
 
-CLICK = 4  # pixels that a press may wander and still be a click
+CLICK_PX = 4  # pixels that a press may wander and still be a click
 
 
 class DragKeys(NamedTuple):
@@ -100,7 +100,7 @@ class Dragging(QObject):
             return False
         at = event.position()
         delta = at - self.start
-        self.moved = self.moved or max(abs(delta.x()), abs(delta.y())) >= CLICK
+        self.moved = self.moved or max(abs(delta.x()), abs(delta.y())) >= CLICK_PX
         if self.moved:
             beats = delta.x() / self.view.width * self.view.beats
             beat = max(self.view.beat(at.x() - SCALE), 0.0)

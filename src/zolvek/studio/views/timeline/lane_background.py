@@ -93,7 +93,7 @@ class Sheet:
     def _draw_levels(self, painter: QPainter, plot: Plot, theme: Theme, target: Target) -> None:
         """The lines of the value grid, as far as they can be distinguished."""
         levels = self.session.tools.value_grid.levels(target.reach, target.parameter)
-        if levels.size < 2 or plot.area.height() / levels.size < curve_painting.CLOSEST_LINES:
+        if levels.size < 2 or plot.area.height() / levels.size < curve_painting.CLOSEST_LINES_PX:
             return
         painter.setPen(QPen(themes.color(theme.hairline, 0.75), 1.0))
         for level in levels.tolist():

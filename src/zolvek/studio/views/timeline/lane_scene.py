@@ -26,7 +26,7 @@ from zolvek.studio.views.timeline.plot import SCALE, Plot
 from zolvek.studio.views.timeline.selection_frame import HANDLES, Handle, frame_of
 
 MOST_DIAMONDS = 90  # drawn of a selection that is too dense to take hold of
-ERROR_STRIP = 16.0  # pixels that the largest error of a preview is tall
+ERROR_STRIP_PX = 16.0  # pixels that the largest error of a preview is tall
 
 
 class Hand(NamedTuple):
@@ -158,7 +158,7 @@ def _draw_errors(painter: QPainter, scene: Scene) -> None:
     foot = scene.plot.height - 1.0
     painter.setPen(QPen(themes.color(scene.theme.selection, 0.55), 1.0))
     for x in np.flatnonzero(band > 0.0).tolist():
-        tall = ERROR_STRIP * band[x] / most
+        tall = ERROR_STRIP_PX * band[x] / most
         painter.drawLine(QPointF(SCALE + x + 0.5, foot - tall), QPointF(SCALE + x + 0.5, foot))
 
 

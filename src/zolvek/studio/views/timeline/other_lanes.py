@@ -21,7 +21,7 @@ from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import points_shown
 from zolvek.studio.toolkit.viewport import Viewport
-from zolvek.studio.views.timeline.drag import CLICK, Drag, Dragging, DragKeys, Pointer, moved, snapped
+from zolvek.studio.views.timeline.drag import CLICK_PX, Drag, Dragging, DragKeys, Pointer, moved, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, hit
 from zolvek.studio.views.timeline.plot import SCALE
 
@@ -43,7 +43,7 @@ class PointDrag(Drag):
         session, own = self.session, float(self.curve.beat[self.index])
         to = own + pointer.beats
         if not pointer.keys.free:
-            to = moved(session, own, to, pointer.keys) if abs(pointer.delta.x()) >= CLICK else own
+            to = moved(session, own, to, pointer.keys) if abs(pointer.delta.x()) >= CLICK_PX else own
         rise = pointer.rise(self.height)
         curve, where = point_edits.move(
             self.curve, np.array([self.index]), to - own, rise, session.settings.editing.collisions
@@ -70,7 +70,7 @@ class SweepDrag(Drag):
         """Sweep to the pointer."""
         session = self.session
         rows = self.rows(*sorted((pointer.start.y(), pointer.at.y())))
-        if abs(pointer.delta.x()) < CLICK:
+        if abs(pointer.delta.x()) < CLICK_PX:
             session.span.take_along(self.also ^ rows)
             return
         ends = sorted(snapped(session, beat, DragKeys()) for beat in (self.beat, pointer.beat))

@@ -8,9 +8,9 @@ from typing import NamedTuple
 from PyQt6.QtCore import QLineF, QPointF, QRectF
 
 from zolvek.studio.toolkit.viewport import Viewport
-from zolvek.studio.views.timeline.selection_frame import GRAB, HANDLES, Frame, Handle
+from zolvek.studio.views.timeline.selection_frame import GRAB_PX, HANDLES, Frame, Handle
 
-ASIDE = 9.0  # pixels
+HANDLE_ASIDE_PX = 9.0  # pixels
 SCALE = 64  # pixels at the left for the value scale
 PAD = 12  # above value 1 and below value 0
 
@@ -56,9 +56,9 @@ class Plot(NamedTuple):
     def reach_end(self, y: float) -> int | None:
         """Which end of the reach is at `y` on the value scale: 0 low, 1 high."""
         area = self.area
-        if abs(y - area.top()) < GRAB + 2:
+        if abs(y - area.top()) < GRAB_PX + 2:
             return 1
-        return 0 if abs(y - area.bottom()) < GRAB + 2 else None
+        return 0 if abs(y - area.bottom()) < GRAB_PX + 2 else None
 
     def box(self, frame: Frame) -> QRectF:
         """The frame round the selection, with a little air."""
@@ -69,7 +69,7 @@ class Plot(NamedTuple):
         """The pixel of a handle."""
         box = self.box(frame)
         # Those next to the frame stand off it: a point often lies on its edge.
-        aside = ASIDE * (2.0 * handle.x - 1.0) if handle.y == 0.5 else 0.0
+        aside = HANDLE_ASIDE_PX * (2.0 * handle.x - 1.0) if handle.y == 0.5 else 0.0
         x = box.left() + handle.x * box.width() + aside
         return QPointF(x, box.bottom() - handle.y * box.height())
 
@@ -79,4 +79,4 @@ class Plot(NamedTuple):
             return None
         near = [(QLineF(self.spot(h, frame), at).length(), h) for h in HANDLES]
         distance, handle = min(near, key=lambda pair: pair[0])
-        return handle if distance <= GRAB else None
+        return handle if distance <= GRAB_PX else None

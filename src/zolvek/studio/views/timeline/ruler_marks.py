@@ -13,7 +13,7 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.drag import Drag, Pointer, snapped
 
-NEAR = 6.0  # pixels within which a mark is taken hold of
+NEAR_PX = 6.0  # pixels within which a mark is taken hold of
 
 
 class Mark(NamedTuple):
@@ -39,7 +39,7 @@ def marks_of(lane: Lane | None) -> list[Mark]:
 def mark_at(session: Session, view: Viewport, x: float) -> Mark | None:
     """The mark at a pixel of the view, the nearest where several are."""
     found = marks_of(session.lane)
-    near = [mark for mark in found if abs(view.x(mark.beat) - x) <= NEAR]
+    near = [mark for mark in found if abs(view.x(mark.beat) - x) <= NEAR_PX]
     return min(near, key=lambda mark: abs(view.x(mark.beat) - x), default=None)
 
 

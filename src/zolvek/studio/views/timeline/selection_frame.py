@@ -10,7 +10,7 @@ from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
 from zolvek.studio.session.session import Session
 
-GRAB = 8.0  # pixels
+GRAB_PX = 8.0  # pixels
 
 
 class Frame(NamedTuple):

@@ -26,7 +26,7 @@ from zolvek.studio.views.timeline.tempo_scale import TempoScale, way_of
 Places = Callable[[float], float]  # the pixel of a beat
 SECTIONS, METER, TEMPO = (0, 21), (21, 18), (39, 62)  # top and height of each row
 HEIGHT = 102
-NEAR = 6.0  # pixels
+NEAR_PX = 6.0  # pixels
 HINTS = {
     "section": "Click to select the section · drag to move it with its contents · double-click to rename",
     "sections": "Double-click to add a section here",
@@ -87,11 +87,11 @@ class TimeRows(QWidget):
         if x < SCALE:
             return "", 0
         if y < SECTIONS[1]:
-            if abs(self.at_beat(project.length) - x) <= NEAR:
+            if abs(self.at_beat(project.length) - x) <= NEAR_PX:
                 return "end", 0
             spans = project.section_spans()
             for number, (_, first, _) in enumerate(spans):
-                if first > 0.0 and abs(self.at_beat(first) - x) <= NEAR:
+                if first > 0.0 and abs(self.at_beat(first) - x) <= NEAR_PX:
                     return "border", number
             beat = self.view.beat(x - SCALE)
             inside = [i for i, (_, a, b) in enumerate(spans) if a <= beat < b]
@@ -103,7 +103,7 @@ class TimeRows(QWidget):
             return "meters", 0
         scale = self.scale()
         for number, point in enumerate(project.tempo.points):
-            if abs(self.at_beat(point.beat) - x) <= NEAR and abs(scale.y(point.bpm) - y) <= NEAR + 2:
+            if abs(self.at_beat(point.beat) - x) <= NEAR_PX and abs(scale.y(point.bpm) - y) <= NEAR_PX + 2:
                 return "tempo", number
         return "tempos", 0
 

@@ -35,7 +35,7 @@ from zolvek.studio.views.timeline.track_row_picture import Strip, fade_handles
 
 LOW, TALL = 64, 168
 LEAST = 36  # where there is little room
-NEAR = 5.0  # pixels
+NEAR_PX = 5.0  # pixels
 HINTS = {
     "block": "Drag the clip · its ends trim it · its rings fade it · Ctrl: off the grid",
     "start": "Drag to trim the start of the clip",
@@ -133,19 +133,19 @@ class TrackRow(QWidget):
             note = strip.track.notes[number]
             area = strip.note_area(note)
             if area.adjusted(-1, -1, 2, 1).contains(at):
-                late = at.x() > area.right() - min(NEAR, area.width() / 3.0)
+                late = at.x() > area.right() - min(NEAR_PX, area.width() / 3.0)
                 return Spot("note-end" if late else "note", number)
         for number in reversed(range(len(strip.track.clips))):
             clip = strip.track.clips[number]
             area = strip.block_area(clip)
-            if not area.adjusted(-NEAR, 0, NEAR, 0).contains(at):
+            if not area.adjusted(-NEAR_PX, 0, NEAR_PX, 0).contains(at):
                 continue
             handles = zip(("fade-in", "fade-out"), fade_handles(strip, clip), strict=True)
             for way, handle in handles:
-                if area.width() > 40.0 and (handle - at).manhattanLength() <= NEAR + 2:
+                if area.width() > 40.0 and (handle - at).manhattanLength() <= NEAR_PX + 2:
                     return Spot(way, number)
             for way, x in (("start", area.left()), ("end", area.right())):
-                if abs(x - at.x()) <= NEAR:
+                if abs(x - at.x()) <= NEAR_PX:
                     return Spot(way, number)
             return Spot("block", number)
         return Spot("empty")

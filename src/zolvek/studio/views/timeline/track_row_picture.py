@@ -21,7 +21,7 @@ from zolvek.studio.views.timeline.plot import SCALE
 if TYPE_CHECKING:
     from zolvek.sound.analysis.waveform import Peaks
 
-NAME = 15.0  # pixels at a block's top that its name takes
+NAME_HEIGHT_PX = 15.0  # pixels at a block's top that its name takes
 LEAST_PITCHES = 12
 WIDEST_FADE = 400  # corners of a drawn fade
 
@@ -114,7 +114,7 @@ def _draw_block(painter: QPainter, strip: Strip, theme: Theme, clip: Clip, chose
     text = painter.fontMetrics().elidedText(
         f"{name}{more}{turns}{state}", Qt.TextElideMode.ElideRight, max(int(room.width()), 0)
     )
-    painter.drawText(QRectF(room.left(), room.top(), room.width(), NAME), Qt.AlignmentFlag.AlignVCenter, text)
+    painter.drawText(QRectF(room.left(), room.top(), room.width(), NAME_HEIGHT_PX), Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def _draw_wave(painter: QPainter, strip: Strip, clip: Clip, peaks: Peaks, seen: QRectF, ink: QColor) -> None:
@@ -140,8 +140,8 @@ def _draw_wave(painter: QPainter, strip: Strip, clip: Clip, peaks: Peaks, seen: 
     low = np.minimum.reduceat(peaks.low, pairs)[0::2]
     high = np.maximum.reduceat(peaks.high, pairs)[0::2]
     gain = 10.0 ** (clip.gain_db / 20.0) * _faded(strip, clip, beats[:-1])
-    middle = seen.center().y() + NAME / 2.0
-    half = (seen.height() - NAME) / 2.0 - 1.0
+    middle = seen.center().y() + NAME_HEIGHT_PX / 2.0
+    half = (seen.height() - NAME_HEIGHT_PX) / 2.0 - 1.0
     x = edges[:-1] + 0.5
     top = middle - half * np.clip(high * gain, -1.0, 1.0)
     bottom = np.maximum(middle - half * np.clip(low * gain, -1.0, 1.0), top + 1.0)
@@ -170,7 +170,7 @@ def fade_handles(strip: Strip, clip: Clip) -> tuple[QPointF, QPointF]:
     end = float(tempo.seconds(clips.end_of(clip, tempo, strip.lasts(clip))))
     left = strip.x(float(tempo.beats(begin + clip.fade_in)))
     right = strip.x(float(tempo.beats(max(end - clip.fade_out, 0.0))))
-    top = area.top() + NAME + 2.0
+    top = area.top() + NAME_HEIGHT_PX + 2.0
     return QPointF(left, top), QPointF(right, top)
 
 

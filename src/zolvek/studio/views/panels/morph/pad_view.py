@@ -19,7 +19,7 @@ from zolvek.studio.toolkit.curve_painting import diamond
 from zolvek.studio.toolkit.outline import polygon
 
 GRAB = 10.0
-EDGE = 14.0  # pixels round the square
+EDGE_PX = 14.0  # pixels round the square
 
 
 class PadView(QWidget):
@@ -60,7 +60,7 @@ class PadView(QWidget):
     @property
     def square(self) -> QRectF:
         """The square of the pad."""
-        return QRectF(EDGE, EDGE, self.width() - 2 * EDGE, self.height() - 2 * EDGE)
+        return QRectF(EDGE_PX, EDGE_PX, self.width() - 2 * EDGE_PX, self.height() - 2 * EDGE_PX)
 
     def spot(self, x: float, y: float) -> QPointF:
         """The pixel of a position on the pad."""

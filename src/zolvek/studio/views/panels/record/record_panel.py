@@ -23,7 +23,7 @@ from zolvek.studio.views.panels.record.take_pages import RecordPage, TakesPage
 from zolvek.studio.views.shared.dial import draw_ring
 
 CONTROL = Qt.ItemDataRole.UserRole
-TRAVEL = 110.0  # pixels of a drag from end to end
+TRAVEL_PX = 110.0  # pixels of a drag from end to end
 
 
 class ControllerDial(QWidget):
@@ -67,7 +67,7 @@ class ControllerDial(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self.start is not None:
-            self.set(self.start[1] + (self.start[0] - event.position().y()) / TRAVEL)
+            self.set(self.start[1] + (self.start[0] - event.position().y()) / TRAVEL_PX)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self.start = None

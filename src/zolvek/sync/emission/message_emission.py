@@ -1,5 +1,10 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Messages out, compiled: lanes where they stand, notes, clock and time code."""
+"""Messages as the song moves: lanes chased, notes ended, clock and time code, and what an edit changes.
+
+The functions write events (`layout.EVENT_ROW`) that their caller sends. They take the memory `h` (int64 words of
+`layout`) and a table `t` (`tables.addresses_of`), and use nothing that a compiler could not make machine code of:
+`sync.jack.emission_rt` does, with single instructions in place of `addresses`. Each stands after those that it calls.
+"""
 
 from __future__ import annotations
 
@@ -7,30 +12,40 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.sync.jack import native
-from zolvek.sync.jack.native import byte_at, compiled, int64_at, put_byte, real_at
-from zolvek.sync.jack.shared_layout import (
+from zolvek.sync.emission.addresses import byte_at, int64_at, put_byte, put_int64, real_at
+from zolvek.sync.emission.layout import (
     CLOCK_FROM,
     CLOCK_ON,
     CLOCK_PORT,
+    CLOCK_RUNS,
     CLOCK_STATE,
+    CLOCK_STILL,
+    CLOCK_WAITS,
     CLOCKED,
     CODE_ON,
-    FIRST_BUFFER,
+    EVENT_BYTES,
+    EVENT_COUNT,
+    EVENT_DATA,
+    EVENTS,
+    EVENTS_HELD,
     FULL,
     MIDI_COUNT,
     NAMED_FROM,
     NOTES,
     NOTES_ON,
+    PORT_NOTES,
     RATE,
     SCRATCH,
     SENT,
     T_CLOCK_FRAME,
     T_CLOCKS,
     T_CODE,
+    T_COUNT,
     T_COUNTED,
+    T_DATA,
     T_DROP,
     T_FPS,
+    T_FRAME,
     T_LANE_FIRST,
     T_LANE_PORT,
     T_LANES,
@@ -39,69 +54,73 @@ from zolvek.sync.jack.shared_layout import (
     T_NOTE_LAST,
     T_NOTE_PORT,
     T_NOTES,
+    T_PORT,
     T_QUARTER_DATA,
     T_QUARTER_FRAME,
     T_QUARTERS,
     T_ROW_DATA,
     T_ROW_SIZE,
+    T_SIZE,
     T_STATE_FRAME,
     T_STATE_ROW,
     TABLE,
 )
 
-# What has been given of the clock: nothing runs; it waits for the sixteenth that it goes on from; it runs.
-CLOCK_STILL, CLOCK_WAITS, CLOCK_RUNS = 0, 1, 2
-LAST_SIXTEENTH = 16_383
+LAST_SIXTEENTH = 16_383  # that a song position holds
 
 
 # --- messages out ---
 
 
-@compiled
+def put_event(h: Any, port: Any, offset: Any, at: Any, size: Any) -> Any:
+    """A message (its bytes lie at an address) to a port, `offset` frames after the block's first."""
+    if h[EVENT_COUNT] >= EVENTS_HELD:
+        h[FULL] += 1
+        return
+    row = h[EVENTS] + EVENT_BYTES * h[EVENT_COUNT]
+    put_int64(row, 0, port)
+    put_int64(row, 1, offset)
+    put_int64(row, 2, size)
+    for place in range(size):
+        put_byte(row + EVENT_DATA, place, byte_at(at, place))
+    h[EVENT_COUNT] += 1
+
+
 def write(h: Any, port: Any, offset: Any, at: Any, size: Any) -> Any:
-    """A message (its bytes lie at an address) to a port, and to the one that takes those of all tracks."""
-    buffer = h[FIRST_BUFFER + port]
-    if buffer != 0 and native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
-        h[FULL] += 1
-    buffer = h[FIRST_BUFFER]
-    named = port > 0 and port < h[NAMED_FROM] and buffer != 0
-    if named and native.midi_event_write(buffer, np.uint32(offset), at, np.uint64(size)) != 0:
-        h[FULL] += 1
+    """A message to a port, and to the one that takes those of all tracks."""
+    put_event(h, port, offset, at, size)
+    if port > 0 and port < h[NAMED_FROM]:
+        put_event(h, 0, offset, at, size)
     h[SENT] += 1
 
 
-@compiled
 def write_three(h: Any, port: Any, offset: Any, status: Any, first: Any, second: Any, size: Any) -> Any:
     """Write a message of up to three bytes to a port."""
     put_byte(h[SCRATCH], 0, status)
     put_byte(h[SCRATCH], 1, first)
     put_byte(h[SCRATCH], 2, second)
-    buffer = h[FIRST_BUFFER + port]
-    if buffer != 0 and native.midi_event_write(buffer, np.uint32(offset), h[SCRATCH], np.uint64(size)) != 0:
-        h[FULL] += 1
+    put_event(h, port, offset, h[SCRATCH], size)
 
 
-@compiled
 def note_sounding(h: Any, port: Any, at: Any) -> Any:
     """Which notes are on, so that they can be ended; the message's bytes lie at an address."""
     kind = byte_at(at, 0) & 0xF0
     if kind == 0x90 or kind == 0x80:
         on = kind == 0x90 and byte_at(at, 2) > 0
         place = (byte_at(at, 0) & 15) * 128 + byte_at(at, 1)
-        put_byte(h[NOTES], port * 2048 + place, np.int64(on))
+        put_byte(h[NOTES], port * PORT_NOTES + place, 1 if on else 0)
         h[NOTES_ON] = 1
 
 
-@compiled
 def notes_off(h: Any, offset: Any) -> Any:
     """Send note-offs for all notes that are on."""
     if h[NOTES_ON] == 0:
         return
     h[NOTES_ON] = 0
-    for place in range(h[MIDI_COUNT] * 2048):
+    for place in range(h[MIDI_COUNT] * PORT_NOTES):
         if byte_at(h[NOTES], place):
             put_byte(h[NOTES], place, 0)
-            port, key = place // 2048, place % 2048
+            port, key = place // PORT_NOTES, place % PORT_NOTES
             for each in (port, 0):
                 if each == port or port < h[NAMED_FROM]:
                     write_three(h, each, offset, 0x80 | (key // 128), key % 128, 64, 3)
@@ -110,7 +129,6 @@ def notes_off(h: Any, offset: Any) -> Any:
             h[SENT] += 1
 
 
-@compiled
 def hush(h: Any, offset: Any) -> Any:
     """All notes and all sound off, on every channel of every port (controllers 123 and 120)."""
     notes_off(h, offset)
@@ -121,7 +139,6 @@ def hush(h: Any, offset: Any) -> Any:
                 write_three(h, port, offset, 0xB0 | channel, 120, 0, 3)
 
 
-@compiled
 def before(frames: Any, low: Any, high: Any, frame: Any) -> Any:
     """How many of the numbers low to high at an address, which increase, lie before `frame`."""
     first = low
@@ -134,7 +151,6 @@ def before(frames: Any, low: Any, high: Any, frame: Any) -> Any:
     return low - first
 
 
-@compiled
 def stands(t: Any, lane: Any, frame: Any) -> Any:
     """Which of its states a lane has just before `frame`; -1 for none."""
     first, last = int64_at(t[T_LANE_FIRST], lane), int64_at(t[T_LANE_FIRST], lane + 1)
@@ -142,7 +158,6 @@ def stands(t: Any, lane: Any, frame: Any) -> Any:
     return first + early - 1 if early > 0 else -1
 
 
-@compiled
 def put_lane(h: Any, t: Any, lane: Any, state: Any, offset: Any) -> Any:
     """Send what a lane's controls stand at."""
     port = int64_at(t[T_LANE_PORT], lane)
@@ -150,7 +165,6 @@ def put_lane(h: Any, t: Any, lane: Any, state: Any, offset: Any) -> Any:
         write(h, port, offset, t[T_ROW_DATA] + 3 * row, int64_at(t[T_ROW_SIZE], row))
 
 
-@compiled
 def chase(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """Every lane where it stands just before `frame`: what lies at it is sent by itself."""
     for lane in range(t[T_LANES]):
@@ -159,7 +173,6 @@ def chase(h: Any, t: Any, frame: Any, offset: Any) -> Any:
             put_lane(h, t, lane, state, offset)
 
 
-@compiled
 def begin_notes(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """Notes that are on at `frame` already begin there."""
     for place in range(t[T_NOTES]):
@@ -169,7 +182,6 @@ def begin_notes(h: Any, t: Any, frame: Any, offset: Any) -> Any:
             note_sounding(h, port, at)
 
 
-@compiled
 def same_bytes(one: Any, other: Any, count: Any) -> Any:
     """Whether two messages are equal."""
     for place in range(count):  # noqa: SIM110  # compiled code takes no generators
@@ -178,7 +190,6 @@ def same_bytes(one: Any, other: Any, count: Any) -> Any:
     return True
 
 
-@compiled
 def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
     """After an edit: lanes that stand elsewhere now than they did in the table before."""
     for lane in range(t[T_LANES]):
@@ -199,17 +210,15 @@ def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
 # --- clock and time code ---
 
 
-@compiled
 def realtime(h: Any, offset: Any, byte: Any) -> Any:
     """Send a system realtime byte to the clock port."""
     write_three(h, h[CLOCK_PORT], offset, byte, 0, 0, 1)
     h[CLOCKED] += 1
 
 
-@compiled
-def send_quarter_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
+def send_full_frame(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """The full frame of MIDI time code."""
-    if h[CODE_ON] == 0 or t[T_QUARTERS] == 0 or h[FIRST_BUFFER + h[CLOCK_PORT]] == 0:
+    if h[CODE_ON] == 0 or t[T_QUARTERS] == 0:
         return
     number = np.int64(np.floor(max(frame, 0) / h[RATE] * real_at(h[TABLE], T_FPS) + 1e-6))
     if t[T_DROP]:
@@ -229,18 +238,14 @@ def send_quarter_frame(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
     put_byte(out, 7, seconds % 60)
     put_byte(out, 8, part)
     put_byte(out, 9, 0xF7)
-    buffer = h[FIRST_BUFFER + h[CLOCK_PORT]]
-    if native.midi_event_write(buffer, np.uint32(offset), out, np.uint64(10)) != 0:
-        h[FULL] += 1
+    put_event(h, h[CLOCK_PORT], offset, out, 10)
 
 
-@compiled
 def send_song_position(h: Any, sixteenth: Any, offset: Any) -> Any:
     """Send a song position pointer, in sixteenths."""
     write_three(h, h[CLOCK_PORT], offset, 0xF2, sixteenth & 127, sixteenth >> 7, 3)
 
 
-@compiled
 def stop_clock(h: Any, offset: Any) -> Any:
     """Send stop, if the clock runs."""
     if h[CLOCK_STATE] == CLOCK_RUNS:
@@ -248,11 +253,10 @@ def stop_clock(h: Any, offset: Any) -> Any:
     h[CLOCK_STATE] = CLOCK_STILL
 
 
-@compiled
-def start_clock(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
+def start_clock(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """The song goes on from `frame`: the clock is given where, and begins at the next sixteenth."""
     stop_clock(h, offset)
-    send_quarter_frame(h, d, t, frame, offset)
+    send_full_frame(h, t, frame, offset)
     if h[CLOCK_ON] == 0:
         return
     first = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
@@ -263,7 +267,6 @@ def start_clock(h: Any, d: Any, t: Any, frame: Any, offset: Any) -> Any:
             send_song_position(h, first // 6, offset)
 
 
-@compiled
 def emit_clock(h: Any, t: Any, song: Any, first: Any, last: Any, offset: Any, speed: Any) -> Any:
     """Clocks and quarter frames from song frame `first` up to `last`, in order of time, as a port takes them; frame
     `song` is at `offset`."""
@@ -295,3 +298,32 @@ def emit_clock(h: Any, t: Any, song: Any, first: Any, last: Any, offset: Any, sp
                 h[CLOCK_STATE] = CLOCK_RUNS
             realtime(h, when, 0xF8)
             clock += 1
+
+
+# --- the song ---
+
+
+def send_position(h: Any, t: Any, frame: Any, offset: Any) -> Any:
+    """The song continues elsewhere: sounding notes end, lanes and clocks are sent as they are there."""
+    notes_off(h, offset)
+    chase(h, t, frame, offset)
+    begin_notes(h, t, frame, offset)
+    start_clock(h, t, frame, offset)
+
+
+def emit_messages(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any, speed: Any) -> Any:
+    """What lies from song frame `heard` up to `last`; frame `song` is at `offset`."""
+    at = before(t[T_FRAME], 0, t[T_COUNT], heard)
+    while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
+        when = offset + np.int64((int64_at(t[T_FRAME], at) - song) / speed)
+        port, place = int64_at(t[T_PORT], at), t[T_DATA] + 3 * at
+        write(h, port, when, place, int64_at(t[T_SIZE], at))
+        note_sounding(h, port, place)
+        at += 1
+    emit_clock(h, t, song, heard, last, offset, speed)
+
+
+def stop_messages(h: Any, offset: Any) -> Any:
+    """The song stops: sounding notes and the clock end."""
+    notes_off(h, offset)
+    stop_clock(h, offset)

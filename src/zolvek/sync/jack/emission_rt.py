@@ -1,0 +1,25 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The emission of messages, compiled for the callbacks."""
+
+from __future__ import annotations
+
+from types import FunctionType
+from typing import Any
+
+from zolvek.core.compilation import machine_copies
+from zolvek.sync.emission import message_emission
+from zolvek.sync.jack import native
+
+_functions = [
+    function
+    for function in vars(message_emission).values()
+    if isinstance(function, FunctionType) and function.__module__ == message_emission.__name__
+]
+_instructions = {name: getattr(native, name) for name in ("byte_at", "int64_at", "put_byte", "put_int64", "real_at")}
+# Untyped on purpose: what is compiled is called from compiled code alone.
+COMPILED: dict[str, Any] = machine_copies(_functions, native.compiled, _instructions)
+
+before, chase, chase_changed = (COMPILED[name] for name in ("before", "chase", "chase_changed"))
+emit_messages, hush, notes_off = (COMPILED[name] for name in ("emit_messages", "hush", "notes_off"))
+send_full_frame, send_position = (COMPILED[name] for name in ("send_full_frame", "send_position"))
+send_song_position, stop_messages = (COMPILED[name] for name in ("send_song_position", "stop_messages"))

@@ -1,0 +1,113 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""One set of functions emits messages for JACK's callback and for the thread: compiled they say what they say plain."""
+
+from __future__ import annotations
+
+import os
+import unittest
+from typing import Any
+from unittest import mock
+
+import numpy as np
+
+from zolvek.core.curve.construction import flat
+from zolvek.core.edits.replacement import with_lane
+from zolvek.core.model.project import MidiTarget, Project
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
+from zolvek.core.records import replace
+from zolvek.demo.night_regatta import build
+from zolvek.sync.emission import message_emission
+from zolvek.sync.ports.message_streams import RATE, Emission, StreamRequest
+from zolvek.sync.timeline.clock_messages import CONTINUE, START, STOP
+
+Sent = list[tuple[int, tuple[str, bytes]]]
+
+
+def request(project: Project, code: str = "29.97 drop") -> StreamRequest:
+    return StreamRequest(project, Resolution(), True, code)
+
+
+def busy() -> tuple[Project, Project]:
+    """The demo with a port of its own, a fine controller and a parameter by number; and the same, edited."""
+    project = build()
+    first, second, *_ = project.lanes()
+    project = with_lane(project, replace(first, midi=replace(first.midi, port="Desk")))
+    project = with_lane(project, replace(second, midi=MidiTarget(3, 260, "nrpn")))
+    return project, with_lane(project, replace(project.lane(second.id), curve=flat(0.31)))
+
+
+def journey(emission: Emission, own: Any, edited: StreamRequest, seed: int) -> Sent:
+    """Starts, blocks of all lengths and speeds, an edit and stops, at random places."""
+    rng = np.random.default_rng(seed)
+    last = round(float(emission.request.project.tempo.seconds(emission.request.project.length)) * RATE)
+    h, sent, song, number = emission.words, [], 0.0, 0
+    for number in range(60):
+        if number % 20 == 0:
+            song = float(rng.integers(0, last))
+            own["send_position"](h, emission.table, int(song), int(rng.integers(0, 64)))
+        if number == 35:
+            table, tables = emission.table, emission.tables
+            emission.use(edited)
+            own["chase_changed"](h, emission.table, table, int(np.ceil(song)), 0)
+            del tables
+        speed = float(rng.choice([1.0, 0.75, 1.5]))
+        end = song + int(rng.integers(64, 24_000)) * speed
+        own["emit_messages"](h, emission.table, song, int(np.ceil(song)), end, 0, speed)
+        song = end
+        if number % 20 == 19:
+            own["stop_messages"](h, 5)
+        sent += emission.taken()
+    own["hush"](h, 0)
+    return sent + emission.taken()
+
+
+class OneEmission(unittest.TestCase):
+    def test_compiled_says_what_it_says_plain(self) -> None:
+        from zolvek.sync.jack import compiled_cache
+
+        with mock.patch.dict(os.environ):
+            compiled_cache.store_compiled()
+            import numba
+
+            with mock.patch.object(numba.config, "CACHE_DIR", os.environ[compiled_cache.CACHE]):
+                from zolvek.sync.jack import emission_rt
+
+                project, edited = busy()
+                for seed in range(4):
+                    plain, machine = (
+                        journey(Emission(request(project)), own, request(edited), seed)
+                        for own in (vars(message_emission), emission_rt.COMPILED)
+                    )
+                    self.assertEqual(plain, machine)
+                    self.assertGreater(len(plain), 500)
+                    ports = {name for _, (name, _) in plain}
+                    self.assertEqual(ports, {"", "Desk"})
+                    realtime = [data[0] for _, (_, data) in plain if data[0] in (START, CONTINUE, STOP)]
+                    self.assertEqual(len([kind for kind in realtime if kind == STOP]), 3, realtime)
+
+    def test_every_note_ends_and_events_beyond_room_are_counted(self) -> None:
+        project, _ = busy()
+        emission = Emission(request(project, ""))
+        h = emission.words
+        end = round(float(project.tempo.seconds(project.length / 2)) * RATE)
+        on: set[tuple[str, int, int]] = set()
+        message_emission.send_position(h, emission.table, 0, 0)
+        for begin in range(0, end, 4_800):
+            message_emission.emit_messages(h, emission.table, begin, begin, begin + 4_800, 0, 1.0)
+        rows = [row for _, row in emission.taken()]
+        message_emission.stop_messages(h, 0)
+        for name, data in rows + [row for _, row in emission.taken()]:
+            key = name, data[0] & 15, data[1] if len(data) > 1 else 0
+            if data[0] >> 4 == 9 and data[2]:
+                on.add(key)
+            elif data[0] >> 4 in (8, 9):
+                on.discard(key)
+        self.assertEqual(on, set())
+        h[message_emission.EVENT_COUNT] = message_emission.EVENTS_HELD - 1
+        message_emission.write_three(h, 0, 0, 0xB0, 7, 1, 3)
+        message_emission.write_three(h, 0, 0, 0xB0, 7, 1, 3)
+        self.assertEqual((h[message_emission.EVENT_COUNT], h[message_emission.FULL]), (message_emission.EVENTS_HELD, 1))
+
+
+if __name__ == "__main__":
+    unittest.main()
