@@ -39,7 +39,7 @@ from zolvek.studio.views.panels.patterns_panel import PatternsPanel
 from zolvek.studio.views.panels.shape_panel import ShapePanel
 from zolvek.studio.views.panels.song_panel import SongPanel
 from zolvek.studio.views.panels.thin_panel import ThinPanel
-from zolvek.studio.views.timeline.hit_test import Hit
+from zolvek.studio.views.timeline.hit_test import Hit, HitKind
 
 SIZE = (1280, 800)
 
@@ -70,7 +70,7 @@ def _cast_off(window: Window) -> None:
     window.session.playhead.go(bar(13.5))
     window.session.points.choose(np.array([2, 3]))
     lane = window.focus_lane
-    lane.over = Hit("point", 3)
+    lane.over = Hit(HitKind.POINT, 3)
     curve = hardness.focus_curve(window)
     at = lane.plot.point(float(curve.beat[3]), float(curve.value[3]))
     lane.pointer = QPointF(at.x(), at.y())
@@ -111,7 +111,7 @@ def _shape(window: Window) -> None:
     window.session.playhead.go(bar(11))
     window.rail.show_step("step-shape")
     panel = window.rail.findChild(ShapePanel)
-    panel.choose("form-tremble")
+    panel.choose("stamp-tremble")
     panel.fields[-1].setValue(70.0)
     panel.preview.click()
 

@@ -173,19 +173,19 @@ class Repeats(unittest.TestCase):
         np.testing.assert_allclose(peaks, [0.1 + 0.1 * 1.2**i + 0.02 * (i + 0.5) for i in range(8)])
 
 
-class FormsAndFits(unittest.TestCase):
-    def test_every_form_starts_and_ends_at_its_levels(self) -> None:
-        for form in stamps.FORMS:
-            for slider in form.sliders:
+class StampsAndFits(unittest.TestCase):
+    def test_every_stamp_starts_and_ends_at_its_levels(self) -> None:
+        for stamp in stamps.STAMPS:
+            for slider in stamp.sliders:
                 for value in (slider.low, slider.default, slider.high):
-                    made = stamps.stamped(form.key, 8.0, 0.2, 0.7, **{slider.key: value})
-                    self.assertEqual((made.beat[0], made.beat[-1]), (0.0, 8.0), form.key)
+                    made = stamps.stamped(stamp.key, 8.0, 0.2, 0.7, **{slider.key: value})
+                    self.assertEqual((made.beat[0], made.beat[-1]), (0.0, 8.0), stamp.key)
                     self.assertAlmostEqual(
                         made.value[-1],
-                        0.2 if form.key == "tremble" or (form.returns and form.key != "gate") else 0.7,
-                        msg=form.key,
-                    ) if form.key != "gate" else None
-                    self.assertTrue(((made.value >= 0.2 - 1e-9) & (made.value <= 0.7 + 1e-9)).all(), form.key)
+                        0.2 if stamp.key == "tremble" or (stamp.returns and stamp.key != "gate") else 0.7,
+                        msg=stamp.key,
+                    ) if stamp.key != "gate" else None
+                    self.assertTrue(((made.value >= 0.2 - 1e-9) & (made.value <= 0.7 + 1e-9)).all(), stamp.key)
         for bad in (("cloud", {}), ("ramp", {"bend": 2.0}), ("gate", {"bend": 0.0})):
             with self.assertRaises(ZolvekError):
                 stamps.stamped(bad[0], 4.0, 0.0, 1.0, **bad[1])

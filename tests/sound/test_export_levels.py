@@ -72,7 +72,7 @@ class Levels(unittest.TestCase):
         lower = mix_export.export_mix(project, out, tail=False, lower=done.true_peak + 1.0)
         self.assertEqual((lower.cut, lower.words), (0, []))
         self.assertAlmostEqual(lower.true_peak, -1.0, 2)
-        floats = mix_export.export_mix(project, out, sound_writer.SoundForm(depth="float"), tail=False)
+        floats = mix_export.export_mix(project, out, sound_writer.SoundFormat(depth="float"), tail=False)
         self.assertEqual(floats.words, [])
         self.assertGreater(np.abs(soundfile.read(out)[0]).max(), 1.19)
 
@@ -92,7 +92,7 @@ class Levels(unittest.TestCase):
 
     def test_no_two_blocks_have_the_same_dither(self) -> None:
         blocks = [np.zeros((1, 4_096), np.float32) for _ in range(3)]
-        path = sound_writer.save(iter(blocks), self.folder / "d.wav", sound_writer.SoundForm(depth="16"))
+        path = sound_writer.save(iter(blocks), self.folder / "d.wav", sound_writer.SoundFormat(depth="16"))
         rows = soundfile.read(path, dtype="int16")[0].reshape(3, -1)
         self.assertTrue(rows.any())
         for one, other in ((0, 1), (0, 2), (1, 2)):

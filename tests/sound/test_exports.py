@@ -49,29 +49,29 @@ class Files(unittest.TestCase):
     def test_sound_in_all_forms_tracks_and_tails(self) -> None:
         span = (64.0, 66.0)
         mix = self.folder / "mix.wav"
-        mix_export.export_mix(DEMO, mix, sound_writer.SoundForm(44_100, "float"), span, tail=False)
+        mix_export.export_mix(DEMO, mix, sound_writer.SoundFormat(44_100, "float"), span, tail=False)
         rate, data = read_wav(mix)
         seconds = float(np.diff(DEMO.tempo.seconds(span))[0])
         self.assertEqual((rate, data.dtype, len(data)), (44_100, np.float32, round(seconds * 44_100)))
         stems = mix_export.export_mix(
-            DEMO, mix, sound_writer.SoundForm(44_100, "float"), span, tail=False, tracks=True
+            DEMO, mix, sound_writer.SoundFormat(44_100, "float"), span, tail=False, tracks=True
         ).files
         self.assertEqual(len(stems), 4)
         whole = sum(read_wav(path)[1] for path in stems)
         np.testing.assert_allclose(whole, data, atol=1e-5)
         for kind, depth, subtype in ((".flac", "16", "PCM_16"), (".wav", "24", "PCM_24")):
             path = self.folder / f"mix{kind}"
-            mix_export.export_mix(DEMO, path, sound_writer.SoundForm(44_100, depth), span, tail=False)
+            mix_export.export_mix(DEMO, path, sound_writer.SoundFormat(44_100, depth), span, tail=False)
             info = soundfile.info(path)
             self.assertEqual((info.samplerate, info.subtype), (44_100, subtype))
             far = soundfile.read(path)[0] - np.clip(data, -1, 1)
             self.assertLess(np.abs(far).max(), 2.1 / 2 ** (int(depth) - 1))
-        mix_export.export_mix(DEMO, mix, sound_writer.SoundForm(44_100), span, tail=True)
+        mix_export.export_mix(DEMO, mix, sound_writer.SoundFormat(44_100), span, tail=True)
         longer = soundfile.read(mix)[0]
         self.assertGreater(len(longer), len(data) + 44_100 // 2)
         self.assertLess(np.abs(longer[-2_000:]).max(), 1e-3, "it has died away")
         with self.assertRaises(ZolvekError):
-            mix_export.export_mix(DEMO, self.folder / "x.flac", sound_writer.SoundForm(depth="float"), span)
+            mix_export.export_mix(DEMO, self.folder / "x.flac", sound_writer.SoundFormat(depth="float"), span)
         self.assertFalse((self.folder / "x.flac").exists())
 
     def test_a_lane_as_sound_is_the_curve_and_comes_back(self) -> None:

@@ -31,7 +31,7 @@ from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.movement.morphing.morphs import chained
 from zolvek.core.records import replace
-from zolvek.formats.audio.sound_writer import SoundForm
+from zolvek.formats.audio.sound_writer import SoundFormat
 from zolvek.formats.device_file import kind_from_plain, plain
 from zolvek.formats.project import project_file
 from zolvek.sound.engine.device_registry import LEFT_OUT
@@ -57,7 +57,7 @@ def apart(project: Project) -> np.ndarray:
     """Rendered in a process of its own, which looks for plugins again."""
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "out.wav"
-        work = project, out, SoundForm(depth="float"), None, False, False, False, True, 0.0
+        work = project, out, SoundFormat(depth="float"), None, False, False, False, True, 0.0
         run_in_process(Job("zolvek.sound.jobs.mix_export:job", work), lambda *_: None)
         return soundfile.read(out, always_2d=True)[0].T
 

@@ -57,7 +57,7 @@ TASKS = (
     Task("a sweep over 8 bars with a bend", f"{FRESH}; click 0 0.1; click 32 0.9; bend 16 0.3", 3,
          lambda t: near(at(t, 32.0), 0.9, 0.02) and BENT in t.curve().shape and near(at(t, 16.0), 0.3, 0.03)),
     Task("a gate at 1/8, repeated, then twice as fast",
-         f"{FRESH}; span 0 4; do step-shape; pick Operation=form-gate; type Times=8; button Apply; do repeat; "
+         f"{FRESH}; span 0 4; do step-shape; pick Operation=stamp-gate; type Times=8; button Apply; do repeat; "
          "do twice-as-fast", 9,
          lambda t: near(played(present(t.session.lane), t.session.project).at(16.6), played(present(t.session.lane),
              t.session.project).at(12.6), 0.01)),
@@ -119,8 +119,8 @@ TASKS = (
     Task("no grid", f"{DRAWN}; do snap; drag 8 0.6 8.6 0.6", 2, lambda t: not np.allclose(t.curve().beat % 0.25, 0.0)),
     Task("a freehand stroke", f"{FRESH}; do tool-freehand; drag 4 0.2 20 0.9", 2,
         lambda t: len(t.curve()) >= 3 and at(t, 19.0) > 0.7),
-    Task("a form stamped", f"{FRESH}; do tool-form; drag 4 0.2 20 0.9", 2, lambda t: len(t.curve()) > 3),
-    Task("back to points", f"{FRESH}; do tool-form; key Esc; click 4 0.5", 3, lambda t: 4.0 in t.curve().beat),
+    Task("a stamp", f"{FRESH}; do tool-stamp; drag 4 0.2 20 0.9", 2, lambda t: len(t.curve()) > 3),
+    Task("back to points", f"{FRESH}; do tool-stamp; key Esc; click 4 0.5", 3, lambda t: 4.0 in t.curve().beat),
     # --- spans ---
     Task("copied and pasted", f"{DRAWN}; span 4 12; do copy; @go 40; do paste", 3, lambda t: near(at(t, 44.0), at(t,
         8.0), 1e-9)),

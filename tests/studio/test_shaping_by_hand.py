@@ -51,7 +51,7 @@ class ByHand(WindowTest):
         self.assertEqual(self.curve().value.tolist(), [before])
         self.window.action("step-shape").trigger()
         panel = self.window.rail.findChild(ShapePanel)
-        panel.choose("form-swell")
+        panel.choose("stamp-swell")
         QTest.mouseClick(panel.preview, LEFT)
         self.assertEqual(len(self.curve()), 1, "a preview changes nothing")
         self.assertIsNotNone(self.session.preview.curve)
@@ -98,7 +98,7 @@ class ByHand(WindowTest):
         self.do("tool-line")
         self.drag((40.0, 0.2), (44.05, 0.6))
         np.testing.assert_allclose(self.curve().at([40.0, 42.0]), [0.2, 0.4], atol=0.01)
-        self.do("tool-form")
+        self.do("tool-stamp")
         self.drag((48.0, 0.3), (52.0, 0.9))
         self.assertAlmostEqual(float(self.curve().at(50.0)), 0.9, delta=0.01)
 

@@ -165,7 +165,7 @@ def curve_invert(drawn: Any, about: float) -> Any:
     click.option(
         "--stamp",
         "--form",
-        "form",
+        "stamp",
         required=True,
         help="ramp, swell, dip, gate, staircase, build, drop or tremble.",
     ),
@@ -187,7 +187,7 @@ def curve_invert(drawn: Any, about: float) -> Any:
 )
 def curve_stamp(
     drawn: Any,
-    form: str,
+    stamp: str,
     first: float,
     last: float,
     start: float | None,
@@ -211,7 +211,7 @@ def curve_stamp(
             values[name] = float(text)
         except ValueError:
             raise ZolvekError(f"“{slider}” is not NAME=VALUE.", "--set", "Such as --set count=8.") from None
-    return splice(drawn, first, stamped(form, last - first, *levels, **values))
+    return splice(drawn, first, stamped(stamp, last - first, *levels, **values))
 
 
 @tool(

@@ -90,21 +90,23 @@ def render(
     headroom: float | None,
 ) -> None:
     """Render the mix, or each track, to an audio file."""
-    from zolvek.formats.audio.sound_writer import SoundForm
+    from zolvek.formats.audio.sound_writer import SoundFormat
     from zolvek.formats.project.own_files import need_other
     from zolvek.sound.jobs.mix_export import export_in_process, files_of
 
     if headroom is not None:
         in_range("--headroom", headroom, 0.0, 60.0)
-    loaded, form = load(project), SoundForm(rate, bits)
+    loaded, sound_format = load(project), SoundFormat(rate, bits)
     need_other(files_of(loaded, output, tracks), loaded, project)
     part = span(loaded, first, last)
     with _bar() as progress:
-        done = export_in_process(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing)
+        done = export_in_process(loaded, output, sound_format, part, bypass, tail, tracks, progress, allow_missing)
     if headroom is not None and done.true_peak > -headroom:
         lower = done.true_peak + headroom
         with _bar() as progress:
-            done = export_in_process(loaded, output, form, part, bypass, tail, tracks, progress, allow_missing, lower)
+            done = export_in_process(
+                loaded, output, sound_format, part, bypass, tail, tracks, progress, allow_missing, lower
+            )
         say(f"Lowered by {lower:.1f} dB.")
     for line in done.words:
         say(line)
@@ -206,13 +208,13 @@ def control(
     project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
 ) -> None:
     """Export a lane as a control signal, sample by sample."""
-    from zolvek.formats.audio.sound_writer import SoundForm
+    from zolvek.formats.audio.sound_writer import SoundFormat
     from zolvek.formats.project.own_files import need_other
     from zolvek.sound.jobs.control_export import save_control
 
     loaded = load(project)
     need_other([output], loaded, project)
-    save_control(loaded, lane, output, SoundForm(rate, bits), swing, span(loaded, first, last))
+    save_control(loaded, lane, output, SoundFormat(rate, bits), swing, span(loaded, first, last))
 
 
 @_command(

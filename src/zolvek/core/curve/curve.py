@@ -240,7 +240,7 @@ class Curve:
             own, beats_of = slice(edges[code], edges[code + 1]), slice(cuts[code], cuts[code + 1])
             constants = SHAPES[code].prepare(self.amount[index[own]])
             repeated = (np.repeat(constant, share[own]) for constant in constants)
-            u[beats_of] = SHAPES[code].form(u[beats_of], *repeated)
+            u[beats_of] = SHAPES[code].easing(u[beats_of], *repeated)
         u *= np.repeat(self.value[index + 1] - self.value[index], share)
         u += np.repeat(self.value[index], share)
         out[source] = u

@@ -119,12 +119,12 @@ def hold_extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
     return np.zeros_like(u0), np.zeros_like(u0)
 
 
-def ends(form: Rise, prepare: Prepare) -> Extent:
+def ends(easing: Rise, prepare: Prepare) -> Extent:
     """The extent of what never turns back: its two ends."""
 
     def extent(u0: Floats, u1: Floats, a: Floats) -> tuple[Floats, Floats]:
         constants = prepare(a)
-        return form(u0, *constants), form(u1, *constants)
+        return easing(u0, *constants), easing(u1, *constants)
 
     return extent
 
@@ -262,7 +262,7 @@ def opposite(a: Floats) -> Floats:
     return -a
 
 
-def searched(form: Rise, prepare: Prepare, falls: Callable[[float], bool]) -> Callable[..., float]:
+def searched(easing: Rise, prepare: Prepare, falls: Callable[[float], bool]) -> Callable[..., float]:
     """The amount with which a shape passes through height y at u: found by bisection in artanh(a),
     in which the height rises steadily, or where `falls(u)`, falls."""
 
@@ -271,7 +271,7 @@ def searched(form: Rise, prepare: Prepare, falls: Callable[[float], bool]) -> Ca
         falling = falls(u)
         for _ in range(64):
             middle = 0.5 * (ends[0] + ends[1])
-            here = float(form(np.array([u]), *prepare(np.array([np.tanh(middle)])))[0])
+            here = float(easing(np.array([u]), *prepare(np.array([np.tanh(middle)])))[0])
             ends[int((here > y) != falling)] = middle
         return float(np.clip(np.tanh(0.5 * (ends[0] + ends[1])), -STEEPEST, STEEPEST))
 

@@ -55,14 +55,14 @@ class Shape(NamedTuple):
     """One row. The first six fields are what a shape has to say; the others what may be known of it,
     with what holds for any shape as their default.
 
-    `prepare` turns amounts into the constants that `form` takes after u, so that they are computed
+    `prepare` turns amounts into the constants that `easing` takes after u, so that they are computed
     once a segment; `extent` takes u0 <= u1 and amounts, all of one length.
     """
 
     key: str
     label: str
     amount: Amount
-    form: Rise
+    easing: Rise
     prepare: Prepare
     extent: Extent
     steady: bool = False  # it never turns back on its way, and holds no inner jump
@@ -80,11 +80,11 @@ class Shape(NamedTuple):
 
     def rise(self, u: Floats, amounts: Floats) -> Floats:
         """How far a segment has risen, 0..1, at each `u`."""
-        return self.form(u, *self.prepare(amounts))
+        return self.easing(u, *self.prepare(amounts))
 
     def rise_before(self, u: Floats, amounts: Floats) -> Floats:
         """The limit of that from the left."""
-        return (self.before or self.form)(u, *self.prepare(amounts))
+        return (self.before or self.easing)(u, *self.prepare(amounts))
 
     def strokes(self, amount: float) -> int:
         """How many strokes it draws."""

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Ready forms to stamp into a span. A new one is a row in the table.
+"""Stamps: ready curves to put into a span. A new one is a row in the table.
 
-A form makes points from u = 0 to 1 at heights 0 to 1, where 0 is the level at the start of the
+A stamp makes points from u = 0 to 1 at heights 0 to 1, where 0 is the level at the start of the
 span and 1 the level it goes to; the sliders are what a person can set.
 """
 
@@ -28,7 +28,7 @@ class Slider(NamedTuple):
     whole: bool = False
 
 
-class Form(NamedTuple):
+class Stamp(NamedTuple):
     """`make` takes the sliders' values in order and returns points; `returns` says that it
     ends at the level it began with."""
 
@@ -98,35 +98,35 @@ def _tremble(count: float, fade: float) -> list[Point]:
     return [(float(a), float(h), "cosine", 0.0) for a, h in zip(u, height, strict=True)]
 
 
-FORMS: tuple[Form, ...] = (
-    Form("ramp", "Ramp", (BEND,), _ramp),
-    Form("swell", "Swell", (Slider("peak", "Peak at", 0.05, 0.95, 0.5), BEND), _swell, True),
-    Form("dip", "Dip", (Slider("width", "Width", 0.0, 0.95, 0.3), BEND), _dip, True),
-    Form("duck", "Duck", (Slider("hold", "Hold", 0.0, 0.95, 0.2), BEND), _duck, True),
-    Form("gate", "Gate", (COUNT, Slider("open", "Open for", 0.05, 0.95, 0.5)), _gate, True),
-    Form("staircase", "Staircase", (Slider("count", "Steps", 1, 32, 4, True),), _staircase),
-    Form("build", "Build with reset", (Slider("count", "Times", 1, 32, 4, True), BEND), _build),
-    Form("drop", "Drop", (Slider("hold", "Wait", 0.0, 0.95, 0.75), BEND), _drop),
-    Form("tremble", "Tremble", (COUNT, Slider("fade", "Decay", -1.0, 1.0, 0.5)), _tremble, True),
+STAMPS: tuple[Stamp, ...] = (
+    Stamp("ramp", "Ramp", (BEND,), _ramp),
+    Stamp("swell", "Swell", (Slider("peak", "Peak at", 0.05, 0.95, 0.5), BEND), _swell, True),
+    Stamp("dip", "Dip", (Slider("width", "Width", 0.0, 0.95, 0.3), BEND), _dip, True),
+    Stamp("duck", "Duck", (Slider("hold", "Hold", 0.0, 0.95, 0.2), BEND), _duck, True),
+    Stamp("gate", "Gate", (COUNT, Slider("open", "Open for", 0.05, 0.95, 0.5)), _gate, True),
+    Stamp("staircase", "Staircase", (Slider("count", "Steps", 1, 32, 4, True),), _staircase),
+    Stamp("build", "Build with reset", (Slider("count", "Times", 1, 32, 4, True), BEND), _build),
+    Stamp("drop", "Drop", (Slider("hold", "Wait", 0.0, 0.95, 0.75), BEND), _drop),
+    Stamp("tremble", "Tremble", (COUNT, Slider("fade", "Decay", -1.0, 1.0, 0.5)), _tremble, True),
 )
-BY_KEY = {form.key: form for form in FORMS}
+BY_KEY = {stamp.key: stamp for stamp in STAMPS}
 
 
 def stamped(key: str, length: float, start: float, end: float, **sliders: float) -> Curve:
-    """A piece of `length` beats from level `start` to level `end` (a form that returns goes
-    there and back). Raises ZolvekError for a form or slider there is none of."""
-    form = BY_KEY.get(key)
-    if form is None:
+    """A piece of `length` beats from level `start` to level `end` (a stamp that returns goes
+    there and back). Raises ZolvekError for a stamp or slider there is none of."""
+    stamp = BY_KEY.get(key)
+    if stamp is None:
         raise ZolvekError(f"There is no stamp “{key}”.", remedy=f"Choose one of {', '.join(BY_KEY)}.")
-    known = {slider.key: slider for slider in form.sliders}
+    known = {slider.key: slider for slider in stamp.sliders}
     for name, value in sliders.items():
         if name not in known or not known[name].low <= value <= known[name].high:
-            wanted = ", ".join(f"{s.key} {s.low:g} to {s.high:g}" for s in form.sliders)
-            raise ZolvekError(f"{name} = {value:g} can't be used.", f"form {key}", f"Use {wanted}.")
+            wanted = ", ".join(f"{s.key} {s.low:g} to {s.high:g}" for s in stamp.sliders)
+            raise ZolvekError(f"{name} = {value:g} can't be used.", f"stamp {key}", f"Use {wanted}.")
     if length <= 0.0:
         raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
-    values = [sliders.get(s.key, s.default) for s in form.sliders]
-    points = form.make(*(int(v) if s.whole else v for s, v in zip(form.sliders, values, strict=True)))
+    values = [sliders.get(s.key, s.default) for s in stamp.sliders]
+    points = stamp.make(*(int(v) if s.whole else v for s, v in zip(stamp.sliders, values, strict=True)))
     u, height, shape, amount = zip(*points, strict=True)
     beat = np.array(u, float) * length
     beat[-1] = length

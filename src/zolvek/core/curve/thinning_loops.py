@@ -14,7 +14,7 @@ import numpy as np
 
 from zolvek.core.curve.shapes import BENT, COSINE, LINE, PLACES, S_CURVE, SHAPES
 
-bend, s_curve, cosine = (SHAPES[code].form for code in (BENT, S_CURVE, COSINE))
+bend, s_curve, cosine = (SHAPES[code].easing for code in (BENT, S_CURVE, COSINE))
 bend_guess, bend_by_three = SHAPES[BENT].guesses
 (s_curve_guess,) = SHAPES[S_CURVE].guesses
 bend_ready, s_curve_ready = (SHAPES[code].prepare for code in (BENT, S_CURVE))

@@ -6,6 +6,7 @@ A port is given by what it belongs to, so that a track keeps its connections und
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import NamedTuple
 
 from zolvek.core.model.project import Project
@@ -16,12 +17,19 @@ ALL, CLOCK, CONTROL, MIX = "All tracks", "Clock", "Control", "Mix"
 SIDES = ("left", "right")
 
 
+class PortKind(StrEnum):
+    """What goes through a port."""
+
+    SOUND = "sound"
+    MIDI = "midi"
+
+
 class Port(NamedTuple):
-    """`key` is what it belongs to; `kind` "sound" or "midi"; `out`: it gives."""
+    """`key` is what it belongs to; `out`: it gives."""
 
     key: str
     name: str
-    kind: str = "midi"
+    kind: PortKind = PortKind.MIDI
     out: bool = True
 
 
@@ -38,11 +46,11 @@ def ports_of(project: Project) -> tuple[Port, ...]:
         *(Port(f"named {key}", f"{name} MIDI") for key, name in lanes),
         Port("clock", CLOCK),
         *(
-            Port(f"{key} {side}", f"{name} {side}", "sound")
+            Port(f"{key} {side}", f"{name} {side}", PortKind.SOUND)
             for key, name in (("mix", MIX), *((f"sound {key}", name) for key, name in tracks))
             for side in SIDES
         ),
-        Port("control", CONTROL, "midi", False),
+        Port("control", CONTROL, PortKind.MIDI, False),
     )
 
 

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from zolvek.core.model.messages import MessageKind
 from zolvek.core.model.project import Mapping, Project
 from zolvek.core.records import Record, replace
 
@@ -26,7 +27,7 @@ def control_name(control: str) -> str:
         return STAND_IN[control].name
     kind, _, rest = control.partition(":")
     numbers = rest.split(":")
-    if kind == "cc" and len(numbers) == 2:
+    if kind == MessageKind.CC and len(numbers) == 2:
         return f"Controller {numbers[1]}, channel {numbers[0]}"
     return {"bend": "Pitch bend", "pressure": "Pressure"}.get(kind, kind) + f", channel {rest}"
 

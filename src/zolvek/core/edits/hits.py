@@ -16,7 +16,7 @@ from zolvek.core.model.project import Project, Track
 from zolvek.core.model.source import SHORTEST_CLIP_S
 
 SAME_HIT_BEATS = 1e-4  # beats within which two hits are one
-SHORTEST_STAMP_BEATS = 1e-4  # beats that a form lasts
+SHORTEST_STAMP_BEATS = 1e-4  # beats that a stamp lasts
 
 
 def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], lengths: Mapping[str, float]) -> Floats:
@@ -58,12 +58,12 @@ def stamped_on(
     hits: Floats,
     first: float,
     last: float,
-    form: str,
+    stamp: str,
     depth: float,
     length: float | None,
     **sliders: float,
 ) -> tuple[Curve, int]:
-    """The curve with a form on every hit from beat `first` to `last`, and how many there were. A form goes
+    """The curve with a stamp on every hit from beat `first` to `last`, and how many there were. A stamp goes
     `depth` (−1..1) of the way down from the level at its hit (negative: up) and lasts `length` beats, or
     until the next hit where that comes sooner, or where `length` is None. One that does not return goes to
     that level and leaves what follows as it is. Raises ZolvekError where there is no hit."""
@@ -78,7 +78,7 @@ def stamped_on(
     made = curve
     for hit, end, start, to in zip(own.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True):
         if end - hit > SHORTEST_STAMP_BEATS:
-            put = stamped(form, end - hit, start, float(to), **sliders)
+            put = stamped(stamp, end - hit, start, float(to), **sliders)
             back = float(curve.at(end)) if put.value[-1] == start else float(put.value[-1])
             value = put.value.copy()
             value[-1] = back  # it comes back to where the curve is by then

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.messages import CONTROLLERS, MESSAGES, SELECTING, MidiTarget
+from zolvek.core.model.messages import CONTROLLERS, MESSAGES, SELECTING, MessageKind, MidiTarget
 from zolvek.core.model.project import Project
 
 # Controllers that mean something to every receiver (MIDI 1.0): bank select, data entry, and the fine
@@ -14,9 +14,9 @@ RESERVED = frozenset((0, 6, 32, 38))
 
 def taken_numbers(target: MidiTarget) -> set[int]:
     """The controllers that a lane's messages take on its channel."""
-    if target.kind == "cc":
+    if target.kind == MessageKind.CC:
         return {target.controller}
-    if target.kind == "cc14":
+    if target.kind == MessageKind.CC14:
         return {target.controller, target.controller + 32}
     return set(SELECTING.get(target.kind, ()))
 

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import re
+from enum import StrEnum
 from typing import NamedTuple
 
 import numpy as np
@@ -44,6 +45,17 @@ def centred(highest: int) -> Scale:
     return Scale(highest, (highest + 1) / 2.0)
 
 
+class MessageKind(StrEnum):
+    """The kinds of messages, as the project file has them."""
+
+    CC = "cc"
+    CC14 = "cc14"
+    BEND = "bend"
+    PRESSURE = "pressure"
+    RPN = "rpn"
+    NRPN = "nrpn"
+
+
 class Message(NamedTuple):
     """`highest` value it carries; `numbers` it may bear, lowest and highest, or none; those of them whose
     middle is a centre, "all" of them or some."""
@@ -59,12 +71,12 @@ BALANCES = frozenset((8, 10))  # balance and pan: 64 is the middle (MIDI 1.0, RP
 MESSAGES: dict[str, Message] = {
     row.key: row
     for row in (
-        Message("cc", "Controller", 127, (0, 119), BALANCES),
-        Message("cc14", "Fine controller", 16_383, (0, 31), BALANCES),  # and its half, 32 above
-        Message("bend", "Pitch bend", 16_383, None, None),
-        Message("pressure", "Channel pressure", 127),
-        Message("rpn", "RPN", 16_383, (0, 16_382)),
-        Message("nrpn", "NRPN", 16_383, (0, 16_382)),
+        Message(MessageKind.CC, "Controller", 127, (0, 119), BALANCES),
+        Message(MessageKind.CC14, "Fine controller", 16_383, (0, 31), BALANCES),  # and its half, 32 above
+        Message(MessageKind.BEND, "Pitch bend", 16_383, None, None),
+        Message(MessageKind.PRESSURE, "Channel pressure", 127),
+        Message(MessageKind.RPN, "RPN", 16_383, (0, 16_382)),
+        Message(MessageKind.NRPN, "NRPN", 16_383, (0, 16_382)),
     )
 }
 
@@ -137,9 +149,9 @@ class MidiTarget(Record, frozen=True):
         """What it takes up on the wire; lanes that have any of it in common can't be distinguished
         on arrival. The pair of a fine controller takes up two controllers."""
         channel, kind, number = self.address
-        if kind == "cc14":
+        if kind == MessageKind.CC14:
             return frozenset((self.port, channel, "cc", n) for n in (number, number + 32))
-        if kind == "bend":  # its range is registered parameter 0
+        if kind == MessageKind.BEND:  # its range is registered parameter 0
             return frozenset(((self.port, channel, kind, 0), (self.port, channel, "rpn", 0)))
         return frozenset({(self.port, channel, kind, number)})
 

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import re
+from enum import StrEnum
 from typing import Any
 
 import numpy as np
@@ -15,13 +16,25 @@ from zolvek.core.time.meter import MeterMap
 
 DIVISIONS = (1, 2, 4, 8, 16, 32, 64, 128)
 BARS = (1, 2, 4, 8)
+
+
+class GridKind(StrEnum):
+    """The kinds of time grids, as the settings have them."""
+
+    STRAIGHT = "straight"
+    DOTTED = "dotted"
+    TRIPLET = "triplet"
+    BARS = "bars"
+    HITS = "hits"
+
+
 # Kind of grid -> label and length relative to the straight note.
 GRID_KINDS: dict[str, tuple[str, float]] = {
-    "straight": ("Straight", 1.0),
-    "dotted": ("Dotted", 1.5),
-    "triplet": ("Triplet", 2.0 / 3.0),
-    "bars": ("Whole bars", 0.0),
-    "hits": ("Hits", 0.0),
+    GridKind.STRAIGHT: ("Straight", 1.0),
+    GridKind.DOTTED: ("Dotted", 1.5),
+    GridKind.TRIPLET: ("Triplet", 2.0 / 3.0),
+    GridKind.BARS: ("Whole bars", 0.0),
+    GridKind.HITS: ("Hits", 0.0),
 }
 
 
@@ -34,7 +47,7 @@ class Grid(Record, frozen=True):
     """
 
     division: int = 16
-    kind: str = "straight"
+    kind: str = GridKind.STRAIGHT
     on: bool = True
     swing: float = 0.0  # how far every second line is late, 0..0.75 of the way to the next
     offset: float = 0.0  # beats that everything snapped lies after its line (negative: before)
@@ -47,28 +60,28 @@ class Grid(Record, frozen=True):
                 "grid",
                 "Use a swing of 0 to 75 % and an offset of up to a bar either way.",
             )
-        allowed = BARS if self.kind == "bars" else DIVISIONS
+        allowed = BARS if self.kind == GridKind.BARS else DIVISIONS
         if self.kind not in GRID_KINDS or self.division not in allowed:
             raise ZolvekError(f"There is no {self.kind} grid of {self.division}.", "grid")
 
     @property
     def label(self) -> str:
         """How a person would write it: "1/16", "1/8 dotted", "2 bars"."""
-        if self.kind == "hits":
+        if self.kind == GridKind.HITS:
             return "hits"
-        if self.kind == "bars":
+        if self.kind == GridKind.BARS:
             return "1 bar" if self.division == 1 else f"{self.division} bars"
-        return f"1/{self.division}" + ("" if self.kind == "straight" else f" {self.kind}")
+        return f"1/{self.division}" + ("" if self.kind == GridKind.STRAIGHT else f" {self.kind}")
 
     def steps(self, meter: MeterMap) -> Floats:
         """The distance between lines in beats, one for each point of the meter."""
-        if self.kind == "bars":
+        if self.kind == GridKind.BARS:
             return floats([self.division * p.count * 4.0 / p.unit for p in meter.points])
         return np.full(len(meter.points), 4.0 / self.division * GRID_KINDS[self.kind][1])
 
     def step_at(self, beat: float, meter: MeterMap) -> float:
         """The distance between lines at `beat`, in beats."""
-        if self.kind == "hits":
+        if self.kind == GridKind.HITS:
             lines = floats(self.hits)
             i = int(np.searchsorted(lines, beat + 1e-9, side="right"))
             return float(lines[i] - lines[i - 1]) if 0 < i < len(lines) else 1.0
@@ -82,7 +95,7 @@ class Grid(Record, frozen=True):
             return at
         line = self._nearest(at - self.offset, meter) + self.offset
         early = line < 0.0
-        if early.any() and self.kind == "hits":
+        if early.any() and self.kind == GridKind.HITS:
             line = np.maximum(line, 0.0)
         elif early.any():  # the first line there is
             step = float(self.steps(meter)[0])
@@ -92,7 +105,7 @@ class Grid(Record, frozen=True):
         return line
 
     def _nearest(self, at: Floats, meter: MeterMap) -> Floats:
-        if self.kind == "hits":
+        if self.kind == GridKind.HITS:
             return _nearest_of(floats(self.hits), at)
         if len(meter.points) == 1:
             return np.maximum(self._swung(at, self.steps(meter)[0]), 0.0)
@@ -124,7 +137,7 @@ class Grid(Record, frozen=True):
 
     def lines(self, first: float, last: float, meter: MeterMap) -> Floats:
         """The beats of all lines from `first` to `last`, both included."""
-        if self.kind == "hits":
+        if self.kind == GridKind.HITS:
             hits = floats(self.hits)
             return hits[(hits >= first) & (hits <= last)]
         starts = [*meter.starts, np.inf]

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 import numpy as np
 
 from zolvek.core.arrays import Floats
@@ -10,7 +12,20 @@ from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position
 
-LEVEL_KINDS = {"off": "Off", "units": "Whole units", "divisions": "Equal parts"}
+
+class LevelKind(StrEnum):
+    """Where the levels of a value grid are."""
+
+    OFF = "off"
+    UNITS = "units"
+    DIVISIONS = "divisions"
+
+
+LEVEL_KINDS: dict[str, str] = {
+    LevelKind.OFF: "Off",
+    LevelKind.UNITS: "Whole units",
+    LevelKind.DIVISIONS: "Equal parts",
+}
 DIVISIONS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 16, 24, 32)
 MOST_LEVELS = 400
 
@@ -19,14 +34,14 @@ class ValueGrid(Record, frozen=True):
     """`kind`: off; units, whole semitones, dB, percent or steps of the parameter; or
     `divisions` equal parts of the lane's height."""
 
-    kind: str = "off"
+    kind: str = LevelKind.OFF
     divisions: int = 12
 
     def levels(self, reach: Reach, parameter: Parameter) -> Floats:
         """The curve values of the levels, increasing; none when it is off."""
-        if self.kind == "off":
+        if self.kind == LevelKind.OFF:
             return np.empty(0)
-        if self.kind == "divisions":
+        if self.kind == LevelKind.DIVISIONS:
             return np.arange(self.divisions + 1) / self.divisions
         low, high = sorted(float(v) for v in parameter.value(np.array(reach)))
         low = max(low, parameter.low)

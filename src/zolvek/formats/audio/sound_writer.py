@@ -18,7 +18,7 @@ DEPTHS = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}
 SOUND_KINDS = {".wav": "WAV", ".flac": "FLAC"}
 
 
-class SoundForm(Record, frozen=True):
+class SoundFormat(Record, frozen=True):
     """How sound is written: frames a second, and "16", "24" or "float" bits."""
 
     rate: int = 48_000
@@ -32,10 +32,10 @@ class SoundForm(Record, frozen=True):
             )
 
 
-USUAL, FLOATS = SoundForm(), SoundForm(depth="float")
+USUAL, FLOATS = SoundFormat(), SoundFormat(depth="float")
 
 
-def save(blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: SoundForm = USUAL) -> Path:
+def save(blocks: Iterable[np.ndarray], path: str | os.PathLike[str], sound_format: SoundFormat = USUAL) -> Path:
     """Write `blocks` (float32, (channels, frames)) by the kind that the path ends in, atomically.
 
     Whole numbers are limited to full scale, and 16 bits dithered; floats stay as they are; what is not a number is
@@ -50,19 +50,19 @@ def save(blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: Sound
             str(path),
             "Use a name that ends in .wav or .flac.",
         )
-    if suffix == ".flac" and form.depth == "float":
+    if suffix == ".flac" and sound_format.depth == "float":
         raise ZolvekError("FLAC does not support float.", str(path), "Use 16 or 24 bits, or WAV.")
 
     def write(temporary: Path) -> None:
         try:
-            rows = _dithered(iter(blocks), form)
+            rows = _dithered(iter(blocks), sound_format)
             first = next(rows)
             with soundfile.SoundFile(
                 temporary,
                 "w",
-                form.rate,
+                sound_format.rate,
                 len(first),
-                subtype=DEPTHS[form.depth],
+                subtype=DEPTHS[sound_format.depth],
                 format=SOUND_KINDS[suffix],
             ) as file:
                 file.write(first.T)
@@ -74,13 +74,13 @@ def save(blocks: Iterable[np.ndarray], path: str | os.PathLike[str], form: Sound
     return written(path, write)
 
 
-def _dithered(blocks: Iterator[np.ndarray], form: SoundForm) -> Iterator[np.ndarray]:
+def _dithered(blocks: Iterator[np.ndarray], sound_format: SoundFormat) -> Iterator[np.ndarray]:
     """Blocks as the depth takes them: 16 bits with triangular dither of one step each way, which
     makes the error of rounding noise (Lipshitz, Wannamaker and Vanderkooy, JAES 1992)."""
     rng = np.random.Generator(np.random.PCG64(16))
     for block in blocks:
         block = np.where(np.isfinite(block), block, np.float32(0.0))
-        if form.depth == "16":
+        if sound_format.depth == "16":
             noise = rng.random(block.shape) - rng.random(block.shape)
             block = block + noise.astype(np.float32) / 32_768.0
-        yield block if form.depth == "float" else np.clip(block, -1.0, 1.0)
+        yield block if sound_format.depth == "float" else np.clip(block, -1.0, 1.0)

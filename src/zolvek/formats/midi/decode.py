@@ -13,6 +13,7 @@ import numpy as np
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import LAST_BAR, LIMITS
+from zolvek.core.model.messages import MessageKind
 from zolvek.core.model.project import Note, Section
 from zolvek.core.records import Record
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -238,7 +239,7 @@ class Reader:
         upper = self.halves.get(place, (0, 0))[0]
         self.halves[place] = (value, 0) if number == ENTRY else (upper, value)
         upper, lower = self.halves[place]
-        if kind == "rpn" and which == 0:
+        if kind == MessageKind.RPN and which == 0:
             self.part(track, channel).semitones = min(upper + lower / 100.0, 96.0)
         else:
             self.put(tick, track, channel, kind, which, upper << 7 | lower)
@@ -274,7 +275,7 @@ class Reader:
         for part in self.parts.values():
             part.notes.sort(key=lambda note: note.beat)
         for way, kind, number in list(self.streams):
-            if kind == "cc" and number < LOWER and (way, "cc", number + LOWER) in self.streams:
+            if kind == MessageKind.CC and number < LOWER and (way, "cc", number + LOWER) in self.streams:
                 self._pair(way, number)
         in_order = (self.parts[key] for key in sorted(self.parts))
         return tuple(part for part in in_order if part.notes or part.streams)

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Bools, Ints
-from zolvek.core.model.messages import MidiTarget
+from zolvek.core.model.messages import MessageKind, MidiTarget
 
 CONTROL, PRESSURE, BEND = 0xB0, 0xD0, 0xE0
 LOWER = 32  # a fine controller's lower half lies so far above
@@ -49,17 +49,17 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
     """A lane's steps as messages. `shared`: another parameter may have been selected on the
     channel in between, so that it is selected again before each change."""
     status, kind = target.channel - 1, target.kind
-    if kind == "bend":
+    if kind == MessageKind.BEND:
         body = _rows(tick, BEND | status, value & 127, value >> 7)
         return joined([_sensitivity(target, int(tick[0])), body])
-    if kind == "pressure":
+    if kind == MessageKind.PRESSURE:
         found = _rows(tick, PRESSURE | status, value, np.zeros_like(value))
         return found._replace(size=np.full(len(tick), 2))
-    if kind == "cc":
+    if kind == MessageKind.CC:
         return _rows(tick, CONTROL | status, np.full_like(value, target.controller), value)
-    upper = target.controller if kind == "cc14" else ENTRY
+    upper = target.controller if kind == MessageKind.CC14 else ENTRY
     changes = _halves(tick, value, CONTROL | status, upper)
-    if kind == "cc14":
+    if kind == MessageKind.CC14:
         return changes
     chosen = _selected(kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1])
     # Once all is said nothing stays selected, so that no data entry of another's can change it. Between
@@ -158,7 +158,7 @@ def in_time(parts: list[Messages]) -> Messages:
 
 def sharing(targets: list[MidiTarget]) -> set[tuple[str, int]]:
     """Ports and channels on which several lanes select parameters."""
-    selecting = [(t.port, t.channel) for t in targets if t.kind in (*SELECT, "bend")]
+    selecting = [(t.port, t.channel) for t in targets if t.kind in (*SELECT, MessageKind.BEND)]
     return {place for place, count in Counter(selecting).items() if count > 1}
 
 

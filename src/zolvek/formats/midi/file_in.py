@@ -13,7 +13,7 @@ from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lanes, with_track
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.device_kind import DeviceKind, DeviceRole
-from zolvek.core.model.messages import CONTROLLERS, MESSAGES, MidiTarget
+from zolvek.core.model.messages import CONTROLLERS, MESSAGES, MessageKind, MidiTarget
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import from_steps
 from zolvek.core.records import replace
@@ -90,10 +90,10 @@ def _with_lanes(project: Project, track: str, part: TrackPart, drawn: dict[tuple
 
 def _parameter(kind: str, number: int, part: TrackPart) -> Parameter:
     row = MESSAGES[kind]
-    if kind == "bend":
+    if kind == MessageKind.BEND:
         wide = max(part.semitones, 0.01)
         return Parameter("bend", "Pitch bend", "", "st", -wide, wide, 0.0, sends="bend")
-    if kind in ("cc", "cc14"):
+    if kind in (MessageKind.CC, MessageKind.CC14):
         name = CONTROLLERS.get(number, f"{row.label} {number}")
     else:
         name = f"{row.label} {number}" if row.numbers else row.label

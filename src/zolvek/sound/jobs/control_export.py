@@ -12,7 +12,7 @@ import numpy as np
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
-from zolvek.formats.audio.sound_writer import FLOATS, SoundForm, save
+from zolvek.formats.audio.sound_writer import FLOATS, SoundFormat, save
 
 SWINGS = {"both": "−1 to 1", "up": "0 to 1"}  # what a control signal spans over the reach
 CONTROL_FRAMES = 65_536
@@ -40,11 +40,11 @@ def save_control(
     project: Project,
     lane: str,
     path: str | os.PathLike[str],
-    form: SoundForm = FLOATS,
+    sound_format: SoundFormat = FLOATS,
     swing: str = "both",
     span: tuple[float, float] | None = None,
 ) -> Path:
     """Write a lane as a control signal; 24 bits and floats are not dithered. Raises ZolvekError."""
-    if form.depth == "16":
+    if sound_format.depth == "16":
         raise ZolvekError("16 bits are too coarse for a control signal.", str(path), "Use 24 or float.")
-    return save(control_blocks(project, lane, form.rate, swing, span), path, form)
+    return save(control_blocks(project, lane, sound_format.rate, swing, span), path, sound_format)

@@ -16,7 +16,7 @@ from zolvek.core.edits.plugins import hosts_plugins
 from zolvek.core.errors import Failure
 from zolvek.core.model.project import Project, Track
 from zolvek.core.records import Record
-from zolvek.formats.audio.sound_writer import USUAL, SoundForm, save
+from zolvek.formats.audio.sound_writer import USUAL, SoundFormat, save
 from zolvek.sound.analysis.peak_meter import PeakMeter, decibels
 from zolvek.sound.hosting.catalogue import installed
 from zolvek.sound.processes.job_messages import Job
@@ -56,14 +56,14 @@ class MixReport(Record, frozen=True):
 
 def job(progress: Progress, *arguments: Any) -> MixReport:
     """`export_mix`, as a job of a process in the background: plugins run there alone."""
-    project, path, form, span, bypass, tail, tracks, allow_missing, lower = arguments
-    return export_mix(project, path, form, span, bypass, tail, tracks, progress, allow_missing, lower)
+    project, path, sound_format, span, bypass, tail, tracks, allow_missing, lower = arguments
+    return export_mix(project, path, sound_format, span, bypass, tail, tracks, progress, allow_missing, lower)
 
 
 def export_in_process(
     project: Project,
     path: str | os.PathLike[str],
-    form: SoundForm = USUAL,
+    sound_format: SoundFormat = USUAL,
     span: tuple[float, float] | None = None,
     bypass: bool = False,
     tail: bool = True,
@@ -73,7 +73,7 @@ def export_in_process(
     lower: float = 0.0,
 ) -> MixReport:
     """`export_mix`; a project that hosts plugins in a process of its own, which may end. Raises what that raises."""
-    work = project, Path(path), form, span, bypass, tail, tracks
+    work = project, Path(path), sound_format, span, bypass, tail, tracks
     if not hosts_plugins(project):
         return export_mix(*work, progress, allow_missing, lower)
     try:
@@ -96,7 +96,7 @@ def export_in_process(
 def export_mix(
     project: Project,
     path: str | os.PathLike[str],
-    form: SoundForm = USUAL,
+    sound_format: SoundFormat = USUAL,
     span: tuple[float, float] | None = None,
     bypass: bool = False,
     tail: bool = True,
@@ -131,14 +131,14 @@ def export_mix(
                 progress(number * total + frames, len(wanted) * total)
 
         def sound(own: Project = own, report: Progress = report) -> Iterator[np.ndarray]:
-            for block in render_blocks(own, first, last, form.rate, bypass, report, tail):
+            for block in render_blocks(own, first, last, sound_format.rate, bypass, report, tail):
                 if not allow_missing:
                     need_plugins(project, LEFT_OUT)
                 yield block * gain if lower else block
 
         meter.kept = None
-        files.append(save(map(meter.feed, sound()), file, form))
-    cut = 0 if form.depth == "float" else meter.over
+        files.append(save(map(meter.feed, sound()), file, sound_format))
+    cut = 0 if sound_format.depth == "float" else meter.over
     gone = tuple(_left_out(project, LEFT_OUT))
     peaks = decibels(meter.peak), decibels(meter.true_peak)
     return MixReport(tuple(files), *peaks, cut, meter.faults, gone)

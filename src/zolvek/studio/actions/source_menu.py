@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from zolvek.core.time.grid import GridKind
 from zolvek.studio.actions import availability
 from zolvek.studio.actions.action import Action
 from zolvek.studio.commands import hits, sources
@@ -70,7 +71,7 @@ ACTIONS: tuple[Action, ...] = (
                                                         "next hit", hits.select_to_next, refused=availability.hits),
     Action("hits-snap", "Snap to hits", "Alt+G", "Uses hits as the grid; the offset leads or lags them",
         hits.snap_to_hits,
-           checked=lambda s: s.session.tools.grid.kind == "hits"),
+           checked=lambda s: s.session.tools.grid.kind == GridKind.HITS),
     Action("hit-end", "End before next hit…", "", "Moves the last selected point to a set time before the next hit",
         hits.until_hit, refused=availability.hits_and_points),
     Action("hits-stamp", "Stamp on every hit…", "Alt+F", "Stamps a shape on each hit of the span, such as a duck on "

@@ -12,6 +12,7 @@ from zolvek.core.edits import hits
 from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.durations import note_beats
+from zolvek.core.time.grid import GridKind
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import edit_together, target
 from zolvek.studio.session.session import NONE_CHOSEN
@@ -55,7 +56,7 @@ def snap_to_hits(studio: Studio) -> None:
     """The grid one of hits, or of notes again."""
     session = studio.session
     on = session.tools.grid.kind != "hits"
-    session.tools.set_grid(kind="hits" if on else "straight", on=True)
+    session.tools.set_grid(kind=GridKind.HITS if on else GridKind.STRAIGHT, on=True)
     if on and not studio.hits.beats.size:
         session.notices.say("No hits are known yet. The track has no notes, or its audio is still being analysed.")
 
@@ -91,14 +92,14 @@ def until_hit(studio: Studio) -> None:
     session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
 
 
-def stamp(studio: Studio, form: str, depth: float, length: str, hold: str = "", **sliders: float) -> None:
-    """A form on every hit of the selected span, else of the section at the playhead. `length` and `hold` as
+def stamp(studio: Studio, kind: str, depth: float, length: str, hold: str = "", **sliders: float) -> None:
+    """A stamp on every hit of the selected span, else of the section at the playhead. `length` and `hold` as
     they are typed; "" is until the next hit."""
     _needed(studio)
     session = studio.session
     first, last = session.span.beats or session.project.section_at(session.playhead.beat)
     beats = session.beats_of(length) if length.strip() else None
-    if form == "duck" and beats is not None:
+    if kind == "duck" and beats is not None:
         held = session.beats_of(hold) if hold.strip() else 0.0
         beats = max(beats + held, 1e-3)
         sliders["hold"] = min(held / beats, 0.95)
@@ -106,10 +107,10 @@ def stamp(studio: Studio, form: str, depth: float, length: str, hold: str = "", 
 
     def edit(each: Target) -> Curve:
         nonlocal count
-        made, count = hits.stamped_on(each.curve, studio.hits.beats, first, last, form, depth, beats, **sliders)
+        made, count = hits.stamped_on(each.curve, studio.hits.beats, first, last, kind, depth, beats, **sliders)
         return made
 
-    label = BY_KEY[form].label
+    label = BY_KEY[kind].label
     edit_together(session, f"{label} on every hit", edit, NONE_CHOSEN)
     session.notices.say(f"{label} on {count} hits.")
 

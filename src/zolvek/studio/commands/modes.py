@@ -9,6 +9,7 @@ from typing import NamedTuple
 from zolvek.core.records import replace
 from zolvek.studio.session.command_scope import unlocked
 from zolvek.studio.session.session import NONE_CHOSEN, Session
+from zolvek.studio.session.tools import Tool
 
 
 class Mode(NamedTuple):
@@ -81,8 +82,8 @@ MODES = (
          lambda s: s.audition.listening.alone not in (None, s.focus.id), lambda s: s.audition.listen(alone=None)),
     Mode("together", "Several lanes together", "Edits of spans also change the marked lanes below",
          lambda s: bool(s.span.also), lambda s: s.span.take_along(frozenset())),
-    Mode("tool", "Drawing tool active", "Clicks draw with this tool", lambda s: s.tools.tool != "points",
-         lambda s: s.tools.choose("points")),
+    Mode("tool", "Drawing tool active", "Clicks draw with this tool", lambda s: s.tools.tool != Tool.POINTS,
+         lambda s: s.tools.choose(Tool.POINTS)),
     Mode("slot", "Slot plays here", "A slot plays instead of the curve at the playhead", _plays_slot, _own_curve_here,
         False),
     Mode("loop", "Beyond the lane loop", "An earlier part repeats here", _beyond_loop,

@@ -26,7 +26,7 @@ from zolvek.core.limits import (
     limited,
 )
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
-from zolvek.core.time.grid import BARS
+from zolvek.core.time.grid import BARS, GridKind
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
@@ -96,7 +96,7 @@ class EditingSettings(Area):
 
     collisions: str = "stop"
     grid_division: Division = 16
-    grid_kind: str = "straight"
+    grid_kind: str = GridKind.STRAIGHT
     snap: bool = True
     relative_snap: bool = False  # a moved point goes by whole steps of the grid, not onto its lines
     follow_touched: bool = True  # a touched control brings its lane up
@@ -290,7 +290,7 @@ def read(path: Path) -> Settings:
         if type(value) is type(fresh.get(name)) and _is_known(name, value):
             with suppress(ZolvekError):
                 fresh.put(name, value)
-    if fresh.editing.grid_kind == "bars" and fresh.editing.grid_division not in BARS:
+    if fresh.editing.grid_kind == GridKind.BARS and fresh.editing.grid_division not in BARS:
         fresh.editing.grid_division = BARS[0]
     return fresh
 

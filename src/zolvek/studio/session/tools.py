@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
+from enum import StrEnum
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -15,8 +16,17 @@ from zolvek.core.value.value_grid import ValueGrid
 from zolvek.studio.session.settings import Settings
 
 
+class Tool(StrEnum):
+    """What a press on the focus lane draws with."""
+
+    POINTS = "points"
+    FREEHAND = "freehand"
+    LINE = "line"
+    STAMP = "stamp"
+
+
 class Tools(QObject):
-    """`tool`: what a press on the focus lane draws with; `form` and `sliders`: what the form tool
+    """`tool`: what a press on the focus lane draws with; `stamp` and `sliders`: what the stamp tool
     stamps; the time grid and the value grid."""
 
     changed = pyqtSignal()
@@ -24,8 +34,8 @@ class Tools(QObject):
     def __init__(self, settings: Settings) -> None:
         super().__init__()
         self.settings = settings
-        self.tool = "points"
-        self.form = "swell"
+        self.tool: str = Tool.POINTS
+        self.stamp = "swell"
         self.sliders: dict[str, float] = {}
         self.value_grid = ValueGrid()
         self.grid = Grid()
@@ -37,13 +47,13 @@ class Tools(QObject):
         self.tool = tool
         self.changed.emit()
 
-    def choose_form(self, form: str) -> None:
+    def choose_stamp(self, stamp: str) -> None:
         """Choose the stamp."""
-        self.form, self.sliders = form, {}
+        self.stamp, self.sliders = stamp, {}
         self.changed.emit()
 
     def set_slider(self, key: str, value: float) -> None:
-        """A slider of the form: given to nobody, as only the next stamp asks for it."""
+        """A slider of the stamp: given to nobody, as only the next stamp asks for it."""
         self.sliders[key] = value
 
     def set_grid(self, **changes: object) -> None:
@@ -113,9 +123,9 @@ class Look(QObject):
         self.changed.emit()
 
 
-TOOLS = (
-    ("points", "Points", "Add and move points"),
-    ("freehand", "Freehand", "Draw a stroke; it becomes few shaped points"),
-    ("line", "Line", "Draw a straight line over what is there"),
-    ("form", "Stamp", "Drag a span to stamp the chosen shape"),
+TOOLS: tuple[tuple[str, str, str], ...] = (
+    (Tool.POINTS, "Points", "Add and move points"),
+    (Tool.FREEHAND, "Freehand", "Draw a stroke; it becomes few shaped points"),
+    (Tool.LINE, "Line", "Draw a straight line over what is there"),
+    (Tool.STAMP, "Stamp", "Drag a span to stamp the chosen shape"),
 )

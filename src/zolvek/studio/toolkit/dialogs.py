@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zolvek.core.curve.stamps import FORMS
+from zolvek.core.curve.stamps import STAMPS
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
@@ -219,13 +219,13 @@ class ShortcutsDialog(QDialog):
 
 
 class HitsDialog(QDialog):
-    """A form to be stamped on every hit: how deep it goes, and how long it holds and comes back."""
+    """A stamp on every hit: how deep it goes, and how long it holds and comes back."""
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Stamp on every hit")
-        rows = [("Duck", "duck"), *((f.label, f.key) for f in FORMS if f.key != "duck")]
-        self.forms = choice(rows, "Stamp", lambda _: self._follow())
+        rows = [("Duck", "duck"), *((f.label, f.key) for f in STAMPS if f.key != "duck")]
+        self.stamps = choice(rows, "Stamp", lambda _: self._follow())
         self.deep = _number(60.0, -100.0, 100.0, "Depth", 0)
         self.hold = Entry("Hold", lambda _: None, "How long it stays down: 1/32, 20 ms")
         self.hold.setText("1/32")
@@ -233,7 +233,7 @@ class HitsDialog(QDialog):
         self.length.setText("1/8")
         self.held, self.back = field_label("Hold"), field_label("Release")
         fields = form()
-        fields.addRow(field_label("Stamp"), self.forms)
+        fields.addRow(field_label("Stamp"), self.stamps)
         fields.addRow(field_label("Depth"), self.deep)
         fields.addRow(self.held, self.hold)
         fields.addRow(self.back, self.length)
@@ -247,7 +247,7 @@ class HitsDialog(QDialog):
     @property
     def form_key(self) -> str:
         """The stamp."""
-        return str(self.forms.currentData())
+        return str(self.stamps.currentData())
 
     def _follow(self) -> None:
         """Only a duck has a hold of its own; of the others the whole length is given."""

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port
+from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port, PortKind
 from zolvek.core.errors import ZolvekError
 from zolvek.sync.emission.layout import EVENT_ROW, EVENTS_HELD, PORT_NOTES, SCRATCH_BYTES
 from zolvek.sync.emission.tables import MessageTables, addresses_of
@@ -92,7 +92,7 @@ class Client:
         """The port of this name, registered where it is not yet; 0 where the server has none left."""
         found = self.by_name.get(own.name)
         if found is None:
-            kind = library.AUDIO if own.kind == "sound" else library.MIDI
+            kind = library.AUDIO if own.kind == PortKind.SOUND else library.MIDI
             way = library.IS_OUTPUT if own.out else library.IS_INPUT
             port = self.library.jack_port_register(self.client, own.name.encode()[:200], kind, way, 0)
             self.by_name[own.name] = found = port or UNKNOWN, own
@@ -109,8 +109,8 @@ class Client:
                 self.by_name[port.name] = address, port
         gone = set(self.by_name) - {port.name for port in ports}
         addresses = {port: self._port(port) for port in ports}
-        midi = [addresses[port] for port in ports if port.kind == "midi" and port.out]
-        sound = [addresses[port] for port in ports if port.kind == "sound"]
+        midi = [addresses[port] for port in ports if port.kind == PortKind.MIDI and port.out]
+        sound = [addresses[port] for port in ports if port.kind == PortKind.SOUND]
         words[s.MIDI_COUNT] = words[s.SOUND_COUNT] = 0  # none while they change
         words[s.FIRST_MIDI : s.FIRST_MIDI + len(midi)] = midi
         words[s.FIRST_SOUND : s.FIRST_SOUND + len(sound)] = sound
@@ -134,7 +134,7 @@ class Client:
             kind = self.library.jack_port_type(port)
             flags = self.library.jack_port_flags(port)
             if kind in (library.AUDIO, library.MIDI):
-                word = "sound" if kind == library.AUDIO else "midi"
+                word = PortKind.SOUND if kind == library.AUDIO else PortKind.MIDI
                 found.append(OtherPort(name, word, bool(flags & PLAYS), bool(flags & library.IS_PHYSICAL)))
         return found
 
@@ -162,7 +162,7 @@ class Client:
         leading = {
             own.key
             for port, own in self.by_name.values()
-            if own.kind == "sound" and port and self.library.jack_port_connected(port)
+            if own.kind == PortKind.SOUND and port and self.library.jack_port_connected(port)
         }
         self.words[s.SOUND_WANTED] = int(bool(leading))
         self.words[s.SOUND_APART] = int(any(not key.startswith("mix ") for key in leading))

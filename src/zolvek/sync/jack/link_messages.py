@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
+from zolvek.core.edits.connections import PortKind
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 
@@ -95,10 +96,10 @@ NEED_SERVER = (Start, Stop, Locate, Disconnect)
 
 
 class OtherPort(NamedTuple):
-    """A port of another program: "sound" or "midi", whether it takes (not gives), and whether it is hardware."""
+    """A port of another program: whether it takes (not gives), and whether it is hardware."""
 
     name: str
-    kind: str
+    kind: PortKind
     takes: bool
     hardware: bool
 

@@ -20,7 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
-from zolvek.core.edits.connections import MIX, SIDES, Port, ports_of
+from zolvek.core.edits.connections import MIX, SIDES, Port, PortKind, ports_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
@@ -248,7 +248,7 @@ class PortsProcess:
 
     def _greet(self, others: list[OtherPort]) -> None:
         """Where nothing is remembered of it, the mix goes where the machine's loudspeakers are."""
-        takers = [port.name for port in others if port.kind == "sound" and port.takes and port.hardware]
+        takers = [port.name for port in others if port.kind == PortKind.SOUND and port.takes and port.hardware]
         if takers:
             self.greeted = True
             if not any(own.startswith(f"{MIX} ") for own, _ in self.wanted):

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from zolvek.core.model.messages import MessageKind
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
@@ -39,7 +40,7 @@ class SentMessage(NamedTuple):
     @property
     def value(self) -> int:
         """Its value as sent."""
-        if self.kind == "bend":
+        if self.kind == MessageKind.BEND:
             return self.data[1] | self.data[2] << 7
         return self.data[-1]
 

@@ -68,18 +68,18 @@ def _vst3() -> Host:
 HOSTS: dict[str, Callable[[], Host]] = {"lv2": _lv2, "vst3": _vst3}
 
 
-def host(form: str) -> Host:
+def host(plugin_format: str) -> Host:
     """Raises ZolvekError for a format that is not hosted."""
-    if form not in HOSTS:
-        raise ZolvekError(f"Plugins of the format “{form}” can't be run here.", "plugin")
-    return HOSTS[form]()
+    if plugin_format not in HOSTS:
+        raise ZolvekError(f"Plugins of the format “{plugin_format}” can't be run here.", "plugin")
+    return HOSTS[plugin_format]()
 
 
 def bundle_at(path: Path) -> tuple[str, Path]:
     """The format and the bundle that a picked file or folder is, or lies in. Raises ZolvekError for one
     that is none."""
     for place in (path, *path.parents):
-        for form in HOSTS:
-            if host(form).is_bundle(place):
-                return form, place
+        for plugin_format in HOSTS:
+            if host(plugin_format).is_bundle(place):
+                return plugin_format, place
     raise ZolvekError("This is not a plugin.", str(path), "Choose a folder that ends in .lv2 or .vst3.")

@@ -71,7 +71,8 @@ def allowed(bundle: Path) -> bool:
     if bundle in plugin_folders.added():
         return True
     return any(
-        host(form).is_bundle(bundle) and any(root in bundle.parents for root in host(form).roots()) for form in HOSTS
+        host(plugin_format).is_bundle(bundle) and any(root in bundle.parents for root in host(plugin_format).roots())
+        for plugin_format in HOSTS
     )
 
 
@@ -117,8 +118,8 @@ def _listed(bundles: dict[str, ScanRecord], uri: str) -> Path | None:
     for name, own in bundles.items():
         if any(each.id == uri and not each.fault for each in own.plugins):
             bundle = Path(name)
-            form = host(format_of(uri))
-            if form.is_bundle(bundle) and allowed(bundle) and form.stamp(bundle) == tuple(own.stamp):
+            plugin_format = host(format_of(uri))
+            if plugin_format.is_bundle(bundle) and allowed(bundle) and plugin_format.stamp(bundle) == tuple(own.stamp):
                 return bundle
     return None
 
@@ -168,8 +169,8 @@ def _in_bundle(every: list[PluginEntry], path: Path, name: str) -> PluginEntry:
 def add(progress: Progress, path: str) -> list[PluginEntry]:
     """Allow the bundle that a person picks, and list it; as a job of a process in the background. Raises
     ZolvekError for what is not one, or holds no plugin."""
-    form, bundle = bundle_at(Path(path).absolute())
-    [(_, contents)] = read([bundle.resolve()], form)
+    plugin_format, bundle = bundle_at(Path(path).absolute())
+    [(_, contents)] = read([bundle.resolve()], plugin_format)
     if not contents.plugins:
         raise ZolvekError("It has no plugins.", path, "Choose another one.")
     plugin_folders.add(bundle)

@@ -34,12 +34,12 @@ def unit(device: Device, rate: int) -> Unit:
     """The plugin at work. Raises ZolvekError where it can't be started."""
     own = device.row.plugin
     assert own is not None
-    form = host(own.format)
+    plugin_format = host(own.format)
     if format_of(own.uri) != own.format:
         raise ZolvekError("The plugin's id does not fit its format.", own.uri, "Add it again.")
     bundle = installed.bundle_of(own.uri, own.path)
     with work_mark.phase(device.id, work_mark.STARTING):
-        return form.unit(device, rate, bundle)
+        return plugin_format.unit(device, rate, bundle)
 
 
 def job(progress: Callable[[int, int], object], uri: str) -> tuple[DeviceKind, Positions]:

@@ -56,16 +56,16 @@ def scanned(
     since are as they were `kept`. And what keeps a standard from being hosted here."""
     now: dict[str, ScanRecord] = {}
     faults: list[Failure] = []
-    every = {form: list(host(form).bundles()) for form in HOSTS}
+    every = {plugin_format: list(host(plugin_format).bundles()) for plugin_format in HOSTS}
     for path in beside:
-        for form in HOSTS:
-            if host(form).is_bundle(path):
-                every[form].append(path)
+        for plugin_format in HOSTS:
+            if host(plugin_format).is_bundle(path):
+                every[plugin_format].append(path)
     total, done = sum(map(len, every.values())), 0
-    for form, bundles in every.items():
+    for plugin_format, bundles in every.items():
         new = []
         for bundle in dict.fromkeys(bundles):
-            stamp, old = host(form).stamp(bundle), kept.get(str(bundle))
+            stamp, old = host(plugin_format).stamp(bundle), kept.get(str(bundle))
             if old is not None and tuple(old.stamp) == stamp:
                 now[str(bundle)] = old
             else:
@@ -75,7 +75,7 @@ def scanned(
         if not new:
             continue
         try:
-            for bundle, contents in read([bundle for bundle, _ in new], form):
+            for bundle, contents in read([bundle for bundle, _ in new], plugin_format):
                 done += 1
                 now[str(bundle)] = ScanRecord(stamps[str(bundle)], contents.plugins, contents.presets_for)
                 if progress is not None:
@@ -85,17 +85,17 @@ def scanned(
     return now, faults
 
 
-def read(bundles: Sequence[Path], form: str) -> Iterator[tuple[Path, Contents]]:
+def read(bundles: Sequence[Path], plugin_format: str) -> Iterator[tuple[Path, Contents]]:
     """The contents of each bundle, in their order. Raises Failure where this standard can't be hosted here."""
     waiting = list(bundles)
     while waiting:
-        reader = _Reader(form, waiting)
+        reader = _Reader(plugin_format, waiting)
         try:
             while waiting:
                 line, reason = reader.next()
                 bundle = waiting.pop(0)
                 if line is None:
-                    yield bundle, _broken(form, bundle, reason)
+                    yield bundle, _broken(plugin_format, bundle, reason)
                     break
                 if line.failure is not None:
                     raise Failure(*line.failure)
@@ -104,18 +104,18 @@ def read(bundles: Sequence[Path], form: str) -> Iterator[tuple[Path, Contents]]:
             reader.close()
 
 
-def _broken(form: str, bundle: Path, reason: str) -> Contents:
-    return Contents([PluginEntry(f"{form}:{bundle}", bundle.stem, fault=reason, path=str(bundle))])
+def _broken(plugin_format: str, bundle: Path, reason: str) -> Contents:
+    return Contents([PluginEntry(f"{plugin_format}:{bundle}", bundle.stem, fault=reason, path=str(bundle))])
 
 
 class _Reader:
     """A process that reads bundles, a line for each."""
 
-    def __init__(self, form: str, bundles: Sequence[Path]) -> None:
-        self.patience = LIMITS[form][1]
+    def __init__(self, plugin_format: str, bundles: Sequence[Path]) -> None:
+        self.patience = LIMITS[plugin_format][1]
         self.first = True
         self.process = subprocess.Popen(
-            command("zolvek.sound.hosting.catalogue.scan", form),
+            command("zolvek.sound.hosting.catalogue.scan", plugin_format),
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
@@ -167,20 +167,20 @@ class _Reader:
         shut(self.process, *self.threads)
 
 
-def _serve(form: str) -> None:
+def _serve(plugin_format: str) -> None:
     """Read the bundles that the standard input names; limits first."""
-    memory, _ = LIMITS[form]
+    memory, _ = LIMITS[plugin_format]
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (PROCESSOR_SECONDS, PROCESSOR_SECONDS))
     out = own_output()
     for name in msgspec.json.decode(sys.stdin.buffer.read(), type=list[str]):
         try:
-            line = _Line(host(form).within(Path(name)))
+            line = _Line(host(plugin_format).within(Path(name)))
         except Failure as error:
             line = _Line(failure=(error.what, error.where, error.remedy))
         except (ZolvekError, MemoryError) as error:
-            line = _Line(_broken(form, Path(name), getattr(error, "what", "") or "It uses too much memory."))
+            line = _Line(_broken(plugin_format, Path(name), getattr(error, "what", "") or "It uses too much memory."))
         out.write(msgspec.json.encode(line) + b"\n")
         out.flush()
 

@@ -57,15 +57,15 @@ class SoundExport:
         self._write()
 
     def _write(self) -> None:
-        from zolvek.formats.audio.sound_writer import SoundForm
+        from zolvek.formats.audio.sound_writer import SoundFormat
         from zolvek.sound.jobs.mix_export import MissingPlugins, export_in_process
 
         own = self.settings
-        form = SoundForm(own.audio.rate, self.depth)
+        sound_format = SoundFormat(own.audio.rate, self.depth)
         work = (
             self.project,
             self.path,
-            form,
+            sound_format,
             self.span,
             own.audio.bypass,
             own.audio.tail,

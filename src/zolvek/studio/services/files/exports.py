@@ -141,13 +141,13 @@ class Exports(QObject):
 
     def control_to(self, lane: str, path: Path) -> None:
         """Export the lane as a control signal to a file."""
-        from zolvek.formats.audio.sound_writer import SoundForm
+        from zolvek.formats.audio.sound_writer import SoundFormat
         from zolvek.sound.jobs.control_export import save_control
 
         own, project = self.settings, self.session.project
         span = self.session.span.needed() if own.audio.selection else None
-        form = SoundForm(own.audio.rate, "float" if own.audio.depth == "float" else "24")
-        self.run(path.name, lambda _: [save_control(project, lane, path, form, own.audio.control_range, span)])
+        sound_format = SoundFormat(own.audio.rate, "float" if own.audio.depth == "float" else "24")
+        self.run(path.name, lambda _: [save_control(project, lane, path, sound_format, own.audio.control_range, span)])
 
     def import_curve(self) -> None:
         """Ask for an audio file, and make the lane's curve from it."""

@@ -10,6 +10,7 @@ from zolvek.core.arrays import Floats
 from zolvek.core.edits import hits
 from zolvek.core.model.project import Track
 from zolvek.core.same import Same
+from zolvek.core.time.grid import GridKind
 from zolvek.studio.services.sounds.sound_files import Sounds
 from zolvek.studio.session.session import Session
 
@@ -74,6 +75,6 @@ class Hits(QObject):
     def _give(self) -> None:
         """The grid has them, while it is one of hits."""
         grid = self.session.tools.grid
-        wanted = tuple(self.beats.tolist()) if grid.kind == "hits" else ()
+        wanted = tuple(self.beats.tolist()) if grid.kind == GridKind.HITS else ()
         if grid.hits != wanted:
             self.session.tools.set_grid(hits=wanted)

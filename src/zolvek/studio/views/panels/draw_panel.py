@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
 from zolvek.core.curve import point_edits
 from zolvek.core.curve.rules import present
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.core.curve.stamps import BY_KEY as FORMS_BY_KEY
-from zolvek.core.curve.stamps import FORMS
+from zolvek.core.curve.stamps import BY_KEY as STAMPS_BY_KEY
+from zolvek.core.curve.stamps import STAMPS
 from zolvek.core.edits.edit_scope import EditScope, edit_scope_of
 from zolvek.core.limits import LIMITS
 from zolvek.core.time.durations import note_beats
@@ -36,7 +36,7 @@ from zolvek.studio.commands.points import (
     set_value,
 )
 from zolvek.studio.services.context import Studio
-from zolvek.studio.session.tools import TOOLS
+from zolvek.studio.session.tools import TOOLS, Tool
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
 from zolvek.studio.toolkit.widgets import choice, column, field_label, form, heading, note, pick
 
@@ -68,8 +68,8 @@ class DrawPanel(QWidget):
             tools.addWidget(tool, place // 2, place % 2)
             self.tools[key] = tool
         layout.addLayout(tools)
-        self.form = choice([(f.label, f.key) for f in FORMS], "Stamp", self._set_form)
-        layout.addWidget(self.form)
+        self.stamps = choice([(f.label, f.key) for f in STAMPS], "Stamp", self._set_stamp)
+        layout.addWidget(self.stamps)
         self.sliders = form()
         layout.addLayout(self.sliders)
         self.sliders_of = ""
@@ -151,8 +151,8 @@ class DrawPanel(QWidget):
         grid = session.tools.grid
         for key, tool in self.tools.items():
             tool.setChecked(key == session.tools.tool)
-        self.form.setVisible(session.tools.tool == "form")
-        pick(self.form, session.tools.form)
+        self.stamps.setVisible(session.tools.tool == Tool.STAMP)
+        pick(self.stamps, session.tools.stamp)
         self._show_sliders()
         self.swing.show_text(f"{100 * grid.swing:g} %")
         bpm = float(session.project.tempo.bpm(session.playhead.beat))
@@ -248,18 +248,18 @@ class DrawPanel(QWidget):
         kind, _, count = str(row).partition(" ")
         self.session.tools.set_value_grid(kind=kind, **({"divisions": int(count)} if count else {}))
 
-    def _set_form(self, key: object) -> None:
-        self.session.tools.choose_form(str(key))
+    def _set_stamp(self, key: object) -> None:
+        self.session.tools.choose_stamp(str(key))
 
     def _show_sliders(self) -> None:
-        """The chosen form's own numbers, while the form tool is in hand."""
-        shown = self.session.tools.form if self.session.tools.tool == "form" else ""
+        """The chosen stamp's numbers, while the stamp tool is used."""
+        shown = self.session.tools.stamp if self.session.tools.tool == Tool.STAMP else ""
         if shown == self.sliders_of:
             return
         self.sliders_of = shown
         while self.sliders.rowCount():
             self.sliders.removeRow(0)
-        for slider in FORMS_BY_KEY[shown].sliders if shown else ():
+        for slider in STAMPS_BY_KEY[shown].sliders if shown else ():
             box = NumberEntry(
                 slider.label,
                 slider.low,

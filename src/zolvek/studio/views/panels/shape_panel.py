@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.stamps import FORMS, Form, stamped
+from zolvek.core.curve.stamps import STAMPS, Stamp, stamped
 from zolvek.core.records import Record
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import scope_words, shape_scope, shaped
@@ -59,7 +59,7 @@ def _stretch(piece: Curve, percent: float) -> Curve:
     return spans.piece(wide, 0.0, length)
 
 
-def _stamp(own: Form) -> Operation:
+def _stamp(own: Stamp) -> Operation:
     fields = tuple(
         Number(
             s.label,
@@ -81,7 +81,7 @@ def _stamp(own: Form) -> Operation:
         start, end = (t if v < 0 else v / 100.0 for v, t in zip(values[-2:], there, strict=True))
         return stamped(own.key, float(piece.beat[-1]), start, end, **sliders)
 
-    return Operation(f"form-{own.key}", f"Stamp: {own.label.lower()}", fields + levels, work)
+    return Operation(f"stamp-{own.key}", f"Stamp: {own.label.lower()}", fields + levels, work)
 
 
 OPERATIONS: tuple[Operation, ...] = (
@@ -102,7 +102,7 @@ OPERATIONS: tuple[Operation, ...] = (
     Operation("smooth", "Smooth", (Number("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
     Operation("flatten", "Flatten to mean", (), lambda piece: shaping.flattened(piece)),
     Operation("straight", "Straighten", (), _straight),
-    *(_stamp(own) for own in FORMS),
+    *(_stamp(own) for own in STAMPS),
 )  # fmt: skip
 
 

@@ -11,13 +11,14 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from zolvek.core.curve import point_edits
 from zolvek.studio.commands.modes import leave
 from zolvek.studio.session.session import Session
+from zolvek.studio.session.tools import Tool
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import repaint_playhead
 from zolvek.studio.toolkit.key_routing import FOCUS_LANE, TYPED_IN
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.backdrops import Backdrops
 from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of, snapped
-from zolvek.studio.views.timeline.hit_test import Hit, hit
+from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
 from zolvek.studio.views.timeline.lane_drags import LaneDrag
 from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
@@ -38,7 +39,7 @@ HINTS = {
     "empty": "Click to add a point · Shift-drag to select a box",
     "freehand": "Draw a stroke; it becomes a few shaped points",
     "line": "Drag to draw a straight line",
-    "form": "Drag a span · the stamp goes from the level where you start to the pointer's",
+    Tool.STAMP: "Drag a span · the stamp goes from the level where you start to the pointer's",
     "reach": "Drag to set this end of the reach · you hear it during playback",
 }
 LOCKED = "The lane is locked · press K, or click “Locked” above, to unlock"
@@ -49,7 +50,7 @@ CURSORS = {
     "empty": Qt.CursorShape.CrossCursor,
     "freehand": Qt.CursorShape.CrossCursor,
     "line": Qt.CursorShape.CrossCursor,
-    "form": Qt.CursorShape.CrossCursor,
+    Tool.STAMP: Qt.CursorShape.CrossCursor,
     "reach": Qt.CursorShape.SizeVerCursor,
     "handle": Qt.CursorShape.SizeAllCursor,
 }
@@ -69,8 +70,8 @@ class FocusLane(QWidget):
         self.setAccessibleDescription("The curve of the chosen parameter: draw and drag points")
         self.dragging = Dragging(session, view, self)
         self.handle: Handle | None = None  # under the pointer
-        self.pressed_on = Hit("empty")
-        self.over = Hit("empty")
+        self.pressed_on = Hit(HitKind.EMPTY)
+        self.over = Hit(HitKind.EMPTY)
         self.pointer: QPointF | None = None
         self.bending = False
         self.spot: tuple[float, float] | None = None  # beat and value where the menu was opened
@@ -138,12 +139,12 @@ class FocusLane(QWidget):
             if drag.segment >= 0 and drag.kind == "move":
                 grabbed = int(np.searchsorted(drag.points, drag.segment))
                 index = int(chosen[min(grabbed, chosen.size - 1)])
-        elif self.over.kind != "point":
+        elif self.over.kind != HitKind.POINT:
             index = -1
         if target is not None and 0 <= index < len(target.curve):
             return float(target.curve.beat[index]), float(target.curve.value[index])
         beat = self.plot.beat(pointer.x())
-        if self.over.kind == "empty":
+        if self.over.kind == HitKind.EMPTY:
             beat = snapped(self.session, beat, keys_of())
         return beat, self.plot.value(pointer.y())
 
@@ -158,7 +159,7 @@ class FocusLane(QWidget):
     def _hit(self, at: QPointF) -> Hit:
         target, area = self.session.target, self.plot.area
         if target is None or at.x() < SCALE - 8:
-            return Hit("none")
+            return Hit(HitKind.NONE)
         return hit(target.curve, self.view, at.x() - SCALE, at.y(), area.top(), area.height())
 
     def menu_kind(self, at: QPoint | None) -> str:
@@ -182,7 +183,7 @@ class FocusLane(QWidget):
             return
         at = event.position()
         self.pressed_on, held = self._hit(at), keys_of(event, self.bending)
-        if from_field and self.pressed_on.kind == "empty":
+        if from_field and self.pressed_on.kind == HitKind.EMPTY:
             return  # the press only took the keyboard from a field
         if self.session.lane is not None and self.session.lane.locked:
             self._click(held)  # what is locked can be selected, and copied
@@ -199,8 +200,8 @@ class FocusLane(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         self.over = self._hit(at)
-        self.handle = self.plot.handle_at(at, frame_of(self.session)) if self.over.kind != "point" else None
-        if self.over.kind == "none":
+        self.handle = self.plot.handle_at(at, frame_of(self.session)) if self.over.kind != HitKind.POINT else None
+        if self.over.kind == HitKind.NONE:
             kind = "reach" if self.plot.reach_end(at.y()) is not None else "none"
             self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
             self.session.notices.say(HINTS.get(kind, ""))
@@ -209,14 +210,14 @@ class FocusLane(QWidget):
             self.setCursor(Qt.CursorShape.ArrowCursor)
             self.session.notices.say(LOCKED)
             return
-        if self.session.tools.tool != "points" or self.handle is not None:
+        if self.session.tools.tool != Tool.POINTS or self.handle is not None:
             if self.handle is not None:
-                self.over = Hit("handle")
+                self.over = Hit(HitKind.HANDLE)
             kind = "handle" if self.handle is not None else self.session.tools.tool
             self.setCursor(CURSORS[kind])
             self.session.notices.say(self.handle.hint if self.handle is not None else HINTS[kind])
             return
-        kind = "bend" if self.over.kind == "segment" and self.bending else self.over.kind
+        kind = "bend" if self.over.kind == HitKind.SEGMENT and self.bending else self.over.kind
         self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
         self.session.notices.say(HINTS.get(kind, ""))
 
@@ -232,9 +233,9 @@ class FocusLane(QWidget):
     def _click(self, held: DragKeys) -> None:
         """A press that did not move selects; with Shift it adds to or takes from the selection."""
         found, session = self.pressed_on, self.session
-        if found.kind not in ("point", "segment") or session.tools.tool != "points":
+        if found.kind not in (HitKind.POINT, HitKind.SEGMENT) or session.tools.tool != Tool.POINTS:
             return
-        ends = [found.index] if found.kind == "point" else [found.index, found.index + 1]
+        ends = [found.index] if found.kind == HitKind.POINT else [found.index, found.index + 1]
         if held.axis:
             inside = np.isin(ends, session.points.chosen).all()
             join = np.setdiff1d if inside else np.union1d
@@ -246,7 +247,7 @@ class FocusLane(QWidget):
         assert event is not None
         target = self.session.target
         found = self._hit(event.position())
-        if target is None or found.kind != "segment":
+        if target is None or found.kind != HitKind.SEGMENT:
             return self.mousePressEvent(event)
         beat = snapped(self.session, self.plot.beat(event.position().x()), keys_of(event))
         curve, index = point_edits.add(target.curve, beat, float(target.curve.at(beat)))
@@ -292,7 +293,7 @@ class FocusLane(QWidget):
             self.from_field = isinstance(old, TYPED_IN) and QApplication.mouseButtons() != NO_BUTTON
 
     def leaveEvent(self, event: QEvent | None) -> None:
-        self.pointer, self.over = None, Hit("empty")
+        self.pointer, self.over = None, Hit(HitKind.EMPTY)
         self.session.notices.say("")
         self.update()
 

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 import numpy as np
 
 from zolvek.core.curve.curve import Curve
@@ -13,10 +15,20 @@ from zolvek.studio.toolkit.viewport import Viewport
 POINT_REACH, LINE_REACH = 9.0, 6.0  # pixels
 
 
-class Hit(Record, frozen=True):
-    """`kind` is "point", "segment" or "empty"; `index` the point, or the segment's first."""
+class HitKind(StrEnum):
+    """What a pointer can be on: a handle of the selection's frame, or nothing that takes a press, too."""
 
-    kind: str
+    POINT = "point"
+    SEGMENT = "segment"
+    EMPTY = "empty"
+    HANDLE = "handle"
+    NONE = "none"
+
+
+class Hit(Record, frozen=True):
+    """`index` is the point, or the segment's first."""
+
+    kind: HitKind
     index: int = -1
 
 
@@ -29,11 +41,11 @@ def hit(curve: Curve, view: Viewport, x: float, y: float, top: float, height: fl
         distance = np.hypot(dx, dy)
         nearest = int(np.argmin(distance))
         if distance[nearest] <= POINT_REACH:
-            return Hit("point", int(shown[nearest]))
+            return Hit(HitKind.POINT, int(shown[nearest]))
     segment = curve.segment_at(view.beat(x))
     if 0 <= segment < len(curve) - 1 and _on_line(curve, view, x, y, top, height):
-        return Hit("segment", segment)
-    return Hit("empty")
+        return Hit(HitKind.SEGMENT, segment)
+    return Hit(HitKind.EMPTY)
 
 
 def _on_line(curve: Curve, view: Viewport, x: float, y: float, top: float, height: float) -> bool:

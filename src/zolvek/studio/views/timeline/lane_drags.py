@@ -20,7 +20,9 @@ from zolvek.core.curve.spans import splice
 from zolvek.core.curve.stamps import stamped
 from zolvek.core.curve.thinning import fitted
 from zolvek.core.edits.targets import Target
+from zolvek.core.value.value_grid import LevelKind
 from zolvek.studio.session.session import NONE_CHOSEN, Session
+from zolvek.studio.session.tools import Tool
 from zolvek.studio.views.timeline.drag import Drag, DragKeys, Pointer, snapped
 
 
@@ -89,7 +91,7 @@ def _half_step(drag: LaneDrag) -> float:
 def _level_move(drag: LaneDrag, rise: float, held: DragKeys) -> float:
     """How far to move in value, so that the grabbed point lands on a level of the value grid."""
     session, target = drag.session, drag.session.target
-    if held.free or session.tools.value_grid.kind == "off" or target is None or abs(rise) < 1e-12:
+    if held.free or session.tools.value_grid.kind == LevelKind.OFF or target is None or abs(rise) < 1e-12:
         return rise
     grabbed = drag.segment if drag.segment >= 0 else int(drag.points[0])
     own = float(drag.curve.value[grabbed])
@@ -144,11 +146,11 @@ def _line(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool
     return splice(drag.curve, first, straight), NONE_CHOSEN
 
 
-def _form(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
+def _stamp(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:
     first, last = _span_of(drag, beat, held)
     if last - first < point_edits.TICK:
         return drag.curve, NONE_CHOSEN
-    key, sliders = drag.session.tools.form, drag.session.tools.sliders
+    key, sliders = drag.session.tools.stamp, drag.session.tools.sliders
     ends = [min(max(level, 0.0), 1.0) for level in (drag.value, value)]
     return splice(drag.curve, first, stamped(key, last - first, *ends, **sliders)), NONE_CHOSEN
 
@@ -159,7 +161,7 @@ UPDATES = {
     "bend": _bend,
     "freehand": _stroke,
     "line": _line,
-    "form": _form,
+    Tool.STAMP: _stamp,
 }
 LABELS = {
     "move": "Move {}",
@@ -167,7 +169,7 @@ LABELS = {
     "bend": "Bend a segment",
     "freehand": "Draw freehand",
     "line": "Draw a line",
-    "form": "Stamp",
+    Tool.STAMP: "Stamp",
 }
 FREEHAND_TOLERANCE = 0.012  # of the lane's height
 

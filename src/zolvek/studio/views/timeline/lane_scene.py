@@ -21,7 +21,7 @@ from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import by_column, largest_in, points_shown, polygon
 from zolvek.studio.toolkit.theme import Theme
-from zolvek.studio.views.timeline.hit_test import Hit
+from zolvek.studio.views.timeline.hit_test import Hit, HitKind
 from zolvek.studio.views.timeline.plot import SCALE, Plot
 from zolvek.studio.views.timeline.selection_frame import HANDLES, Handle, frame_of
 
@@ -201,7 +201,7 @@ def _draw_points(painter: QPainter, scene: Scene) -> None:
         # Too close together to take hold of: only what is selected, and the hovered one.
         inside = chosen[(chosen >= shown[0]) & (chosen <= shown[-1])]
         shown = inside[:: max(1, inside.size // MOST_DIAMONDS)]
-        if over.kind == "point":
+        if over.kind == HitKind.POINT:
             shown = np.append(shown, over.index)
     shown = shown[shown < len(curve)]
     picked = np.zeros(len(curve), bool)
@@ -216,7 +216,7 @@ def _draw_points(painter: QPainter, scene: Scene) -> None:
             painter.setPen(QPen(themes.color(theme.ink), 1.6))
             painter.drawLine(at + QPointF(-5, 9), at + QPointF(5, 9))
         ink = theme.selection if selected else scene.ink
-        size = 6.5 if over == Hit("point", index) else curve_painting.DIAMOND
+        size = 6.5 if over == Hit(HitKind.POINT, index) else curve_painting.DIAMOND
         painter.setPen(QPen(themes.color(ink), 1.5))
         painter.setBrush(themes.color(ink if selected else theme.sheet))
         painter.drawPolygon(curve_painting.diamond(at.x(), at.y(), size))
@@ -225,7 +225,7 @@ def _draw_points(painter: QPainter, scene: Scene) -> None:
 def _draw_segment(painter: QPainter, scene: Scene) -> None:
     """The hovered segment."""
     hand, curve, plot = scene.hand, scene.target.curve, scene.plot
-    if hand.over.kind != "segment" or hand.dragging or hand.over.index >= len(curve) - 1:
+    if hand.over.kind != HitKind.SEGMENT or hand.dragging or hand.over.index >= len(curve) - 1:
         return
     left, right = (plot.x(float(curve.beat[hand.over.index + i])) for i in (0, 1))
     area = plot.area

@@ -22,7 +22,7 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import points_shown
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.drag import CLICK_PX, Drag, Dragging, DragKeys, Pointer, moved, snapped
-from zolvek.studio.views.timeline.hit_test import Hit, hit
+from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
 from zolvek.studio.views.timeline.plot import SCALE
 
 ROW, TALL = 46, 92
@@ -257,7 +257,7 @@ class OtherLanes(QWidget):
                 inner = QRectF(SCALE, top + 6, self.width() - SCALE, height - 13)
                 found = hit(lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height())
                 points = points_shown(lane.curve, self.view).size <= MOST_POINTS
-                return lane, found if points and at.x() >= SCALE - 4 else Hit("none"), inner
+                return lane, found if points and at.x() >= SCALE - 4 else Hit(HitKind.NONE), inner
         return None
 
     def _lane_at(self, y: float) -> Lane | None:
@@ -276,7 +276,7 @@ class OtherLanes(QWidget):
         if self.dragging.update(event):
             return
         found = self._hit(at)
-        on_point = found is not None and found[1].kind == "point" and not found[0].locked
+        on_point = found is not None and found[1].kind == HitKind.POINT and not found[0].locked
         shapes = Qt.CursorShape
         self.setCursor(shapes.SizeAllCursor if on_point else shapes.PointingHandCursor if found else shapes.ArrowCursor)
         label = self.session.project.label_of(found[0].id) if found else ""
@@ -296,7 +296,7 @@ class OtherLanes(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             beat = max(self.view.beat(at.x() - SCALE), 0.0)
             self.dragging.begin(at, lambda: SweepDrag(self.session, self._rows, beat, at))
-        elif what.kind == "point" and not lane.locked:
+        elif what.kind == HitKind.POINT and not lane.locked:
             self.dragging.begin(at, lambda: PointDrag(self.session, lane, what.index, inner.height()))
         else:
             self.session.focus.on(lane.id)

@@ -11,9 +11,10 @@ from PyQt6.QtCore import QPointF, QRectF
 from zolvek.core.curve.point_edits import points_in
 from zolvek.studio.commands.lanes import set_reach
 from zolvek.studio.session.session import Session
+from zolvek.studio.session.tools import Tool
 from zolvek.studio.views.timeline.drag import Drag, DragKeys, Pointer
 from zolvek.studio.views.timeline.frame_drags import CopyDrag, FrameDrag
-from zolvek.studio.views.timeline.hit_test import Hit
+from zolvek.studio.views.timeline.hit_test import Hit, HitKind
 from zolvek.studio.views.timeline.lane_drags import (
     begin_add,
     begin_bend,
@@ -89,11 +90,11 @@ def choose_box(session: Session, plot: Plot, box: QRectF) -> None:
 def select_under(session: Session, found: Hit) -> str:
     """Select the point or segment that a menu is opened on, unless it is among those selected; what
     it is, "" for nothing."""
-    if found.kind in ("point", "segment"):
-        ends = np.array([found.index, found.index + (found.kind == "segment")])
+    if found.kind in (HitKind.POINT, HitKind.SEGMENT):
+        ends = np.array([found.index, found.index + (found.kind == HitKind.SEGMENT)])
         if not np.isin(ends, session.points.chosen).all():
             session.points.choose(np.unique(ends))
-    return "" if found.kind == "none" else found.kind
+    return "" if found.kind == HitKind.NONE else found.kind
 
 
 def begin(session: Session, plot: Plot, at: QPointF, found: Hit, held: DragKeys) -> Drag | None:
@@ -106,15 +107,15 @@ def begin(session: Session, plot: Plot, at: QPointF, found: Hit, held: DragKeys)
     handle = plot.handle_at(at, frame)
     if held.free and held.axis and frame and frame.first <= beat <= frame.last:
         return CopyDrag(session, frame, target.curve)
-    if found.kind == "none":
+    if found.kind == HitKind.NONE:
         end = None if target.aside else plot.reach_end(at.y())
         if end is None:
             return None
         session.held.hold({target.lane: float(end)})
         return ReachDrag(session, target.lane, end, target.reach, height)
-    if session.tools.tool != "points":
+    if session.tools.tool != Tool.POINTS:
         return begin_drawing(session, session.tools.tool, beat, value, height)
-    if handle is not None and frame is not None and found.kind != "point":
+    if handle is not None and frame is not None and found.kind != HitKind.POINT:
         return FrameDrag(session, handle, frame, target.curve, beat, height)
     return _on_curve(session, plot, at, found, held)
 
@@ -123,17 +124,17 @@ def _on_curve(session: Session, plot: Plot, at: QPointF, found: Hit, held: DragK
     """A press with the points tool on a point, a segment or empty space."""
     points, height = session.points, plot.area.height()
     beat, value = plot.beat(at.x()), plot.value(at.y())
-    if found.kind == "point":
+    if found.kind == HitKind.POINT:
         if found.index not in points.chosen and not held.axis:
             points.choose(np.array([found.index]))
         group = np.union1d(points.chosen, [found.index])
         return begin_move(session, group, found.index, beat, value, height)
-    if found.kind == "segment" and held.bend:
+    if found.kind == HitKind.SEGMENT and held.bend:
         return begin_bend(session, found.index, beat, value, height)
-    if found.kind == "segment":
+    if found.kind == HitKind.SEGMENT:
         ends = np.array([found.index, found.index + 1])
         group = points.chosen if np.isin(ends, points.chosen).all() else ends
         return begin_move(session, group, found.index, beat, value, height)
-    if found.kind == "empty":
+    if found.kind == HitKind.EMPTY:
         return BoxDrag(session, plot, at, at) if held.axis else begin_add(session, beat, value, height, held)
     return None

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from zolvek.core.curve import shaping
 from zolvek.core.curve.curve import Curve
 from zolvek.studio.session.session import Session
+from zolvek.studio.session.tools import Tool
 
 GRAB_PX = 8.0  # pixels
 
@@ -25,7 +26,7 @@ class Frame(NamedTuple):
 def frame_of(session: Session) -> Frame | None:
     """The frame of the selected span, else of the selected points; None without either."""
     target = session.target
-    if target is None or session.tools.tool != "points":
+    if target is None or session.tools.tool != Tool.POINTS:
         return None
     if session.span.beats is not None:
         first, last = session.span.beats
