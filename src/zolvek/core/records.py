@@ -41,13 +41,13 @@ class Record(msgspec.Struct, frozen=True, dict=True, kw_only=True):
 
     def __init_subclass__(cls, **options: Any) -> None:
         super().__init_subclass__(**options)
-        check, own = checker(cls), vars(cls).get("__post_init__")
+        check, var = checker(cls), vars(cls).get("__post_init__")
         if check is None:
             return
 
         def checked(self: Any) -> None:
             check(self)
-            if own is not None:
-                own(self)
+            if var is not None:
+                var(self)
 
         cls.__post_init__ = checked  # type: ignore[attr-defined]  # msgspec asks for it, if it is there

@@ -76,9 +76,9 @@ def lanterns() -> tuple[Note, ...]:
         if number in (25, 26, 31, 32):
             continue  # the lock fills: the figure rests
         _, tones = chord(number)
-        for place, (sixteenth, tone) in enumerate(FIGURE):
+        for index, (sixteenth, tone) in enumerate(FIGURE):
             lift = 12 if number >= 33 and tone == 3 else 0
-            strength = 0.75 - 0.06 * (place % 3)
+            strength = 0.75 - 0.06 * (index % 3)
             notes.append(Note(bar(number) + sixteenth / 4, 0.25, tones[tone] + lift, strength))
     notes.append(Note(bar(48), 2.0, 69, 0.8))
     return tuple(notes)

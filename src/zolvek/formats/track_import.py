@@ -47,12 +47,12 @@ def read(paths: Sequence[str | os.PathLike[str]], progress: Progress | None = No
             f"Use {', '.join(KINDS)}.",
         )
     files.sort(key=lambda path: path.suffix.lower() not in MIDI)
-    found = []
-    for place, path in enumerate(files):
-        found.append(READERS[path.suffix.lower()](path, _part(progress, place, len(files))))
+    imported_files = []
+    for index, path in enumerate(files):
+        imported_files.append(READERS[path.suffix.lower()](path, _part(progress, index, len(files))))
         if progress is not None:
-            progress((place + 1) * PARTS, len(files) * PARTS)
-    return found
+            progress((index + 1) * PARTS, len(files) * PARTS)
+    return imported_files
 
 
 def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
@@ -81,8 +81,8 @@ def left_out(brought: Sequence[ImportedFile]) -> str:
 def _coloured(project: Project, before: set[str]) -> Project:
     """New tracks in inks that differ from their neighbours'."""
     tracks = tuple(
-        track if track.id in before else replace(track, colour=place % LANE_COLOURS + 1)
-        for place, track in enumerate(project.tracks)
+        track if track.id in before else replace(track, colour=index % LANE_COLOURS + 1)
+        for index, track in enumerate(project.tracks)
     )
     return replace(project, tracks=tracks)
 

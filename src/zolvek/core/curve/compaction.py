@@ -77,5 +77,5 @@ def _alike(one: Any, other: Any) -> int:
     differ = one != other
     if differ.ndim > 1:
         differ = differ.any(axis=1)
-    place = int(np.argmax(differ)) if len(differ) else 0
-    return place if len(differ) and differ[place] else len(differ)
+    index = int(np.argmax(differ)) if len(differ) else 0
+    return index if len(differ) and differ[index] else len(differ)

@@ -184,18 +184,18 @@ class Curve:
         if high <= low:
             out[:] = self.value[0]
             return
-        place = np.searchsorted(beats, self.beat[low:high], side="left")
+        index = np.searchsorted(beats, self.beat[low:high], side="left")
         if self.beat[low] <= beats[0]:
-            place[0] = 0
+            index[0] = 0
         # Before the first point and after the last one the curve holds.
-        head = int(place[0])
-        tail = int(place[-1]) if high == len(self) else len(beats)
+        head = int(index[0])
+        tail = int(index[-1]) if high == len(self) else len(beats)
         out[:head], out[tail:] = self.value[0], self.value[-1]
         if tail <= head:
             return
         stop = high if high < len(self) else high - 1
         segments = slice(low, stop)
-        counts = np.diff(np.append(place[: stop - low], tail))
+        counts = np.diff(np.append(index[: stop - low], tail))
         evaluate = self._lines if np.all(self.shape[segments] == LINE) else self._shapes
         evaluate(beats[head:tail], out[head:tail], segments, counts)
 

@@ -47,17 +47,17 @@ def _inside(curve: Curve, places: tuple) -> Floats:
     found = []
     kinds = np.stack((curve.shape[segments].astype(float), curve.amount[segments]), axis=1)
     for code, amount in np.unique(kinds, axis=0).tolist():
-        own = segments[(kinds[:, 0] == code) & (kinds[:, 1] == amount)]
+        segment = segments[(kinds[:, 0] == code) & (kinds[:, 1] == amount)]
         u = places[int(code)](amount)
         if len(curve.part):
-            begin, end, _ = curve.part[own].T
+            begin, end, _ = curve.part[segment].T
             u = (u[None, :] - begin[:, None]) / (end - begin)[:, None]
         else:
-            u = np.broadcast_to(u, (len(own), len(u)))
-        length = (curve.beat[own + 1] - curve.beat[own])[:, None]
-        beats = curve.beat[own][:, None] + u * length
+            u = np.broadcast_to(u, (len(segment), len(u)))
+        length = (curve.beat[segment + 1] - curve.beat[segment])[:, None]
+        beats = curve.beat[segment][:, None] + u * length
         # One that lies on a point is that point's.
         inside = (u > 1e-12) & (u < 1.0 - 1e-12)
-        inside &= (beats > curve.beat[own][:, None]) & (beats < curve.beat[own + 1][:, None])
+        inside &= (beats > curve.beat[segment][:, None]) & (beats < curve.beat[segment + 1][:, None])
         found.append(beats[inside])
     return np.sort(np.concatenate(found))

@@ -146,14 +146,14 @@ def _steady(curve: Columns, edges: Floats) -> tuple[Floats, Floats]:
     and the value at its ends, the last one as a limit."""
     first, last = curve.at(edges[:-1]), curve.before(edges[1:])
     low, high = np.minimum(first, last), np.maximum(first, last)
-    place = np.searchsorted(curve.beat, edges, side="left")
+    index = np.searchsorted(curve.beat, edges, side="left")
     after = np.searchsorted(curve.beat, edges, side="right")
-    some = np.flatnonzero(place[1:] > after[:-1])
+    some = np.flatnonzero(index[1:] > after[:-1])
     if some.size:
         # Points on the edges themselves are given by the ends; they must not count twice,
         # for the two of a jump lie on different sides.
-        on_edge = np.concatenate((place[after > place], after[after > place] - 1))
-        start, stop = int(after[some[0]]), int(place[-1])
+        on_edge = np.concatenate((index[after > index], after[after > index] - 1))
+        start, stop = int(after[some[0]]), int(index[-1])
         on_edge = on_edge[(on_edge >= start) & (on_edge < stop)] - start
         least = _reached(curve, start, stop)
         most = least.copy()
@@ -179,5 +179,5 @@ def _reached(curve: Columns, start: int, stop: int) -> Floats:
 def _before(few: Floats, many: Floats) -> Ints:
     """How many of `few` lie at or before each of `many`, both increasing: quicker than looking
     each of many up among few."""
-    place = np.searchsorted(many, few, side="left")
-    return np.cumsum(np.bincount(place, minlength=len(many) + 1))[: len(many)]
+    index = np.searchsorted(many, few, side="left")
+    return np.cumsum(np.bincount(index, minlength=len(many) + 1))[: len(many)]

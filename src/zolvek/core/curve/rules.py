@@ -19,12 +19,12 @@ def plainly_right(beat: Floats, value: Floats, shape: Any, amount: Floats) -> bo
     """Whether the columns of a few points keep all rules: as `first_fault` finds, but quicker than
     arrays are where there is next to nothing in them."""
     beats, values, codes = beat.tolist(), value.tolist(), shape.tolist()
-    for place, (b, v, code) in enumerate(zip(beats, values, codes, strict=True)):
+    for index, (b, v, code) in enumerate(zip(beats, values, codes, strict=True)):
         if not (-MOST_BEATS <= b <= MOST_BEATS and 0.0 <= v <= 1.0 and code < len(SHAPES)):
             return False
-        if place:
-            step = b - beats[place - 1]
-            if (step < CLOSEST_POINTS_BEATS and step != 0.0) or (place > 1 and b == beats[place - 2]):
+        if index:
+            step = b - beats[index - 1]
+            if (step < CLOSEST_POINTS_BEATS and step != 0.0) or (index > 1 and b == beats[index - 2]):
                 return False
     # An amount of 0 suits every shape but those that count something.
     return all(
@@ -57,9 +57,9 @@ def together(beat: Floats) -> tuple[Floats, Ints] | None:
     if not ((steps > 0.0) & (steps < CLOSEST_POINTS_BEATS)).any():
         return None
     beats = beat.tolist()
-    for place in range(1, len(beats)):
-        if 0.0 < beats[place] - beats[place - 1] < CLOSEST_POINTS_BEATS:
-            beats[place] = beats[place - 1]
+    for index in range(1, len(beats)):
+        if 0.0 < beats[index] - beats[index - 1] < CLOSEST_POINTS_BEATS:
+            beats[index] = beats[index - 1]
     moved = np.array(beats)
     middle = np.zeros(len(moved), bool)
     middle[1:-1] = (moved[1:-1] == moved[:-2]) & (moved[1:-1] == moved[2:])

@@ -83,11 +83,11 @@ def _clipped_lines(beats: Floats, values: Floats) -> Curve:
 
 def _ramped(curve: Curve, function: Callable[[Floats], Floats], before: Callable[[Floats], Floats]) -> Curve:
     """What a curve becomes with a ramp; its very last value, a jump or not, is its own."""
-    made = approximated(function, knots(curve), RAMPED, before)
+    new_curve = approximated(function, knots(curve), RAMPED, before)
     end = float(np.clip(function(curve.beat[-1:])[0], 0.0, 1.0))
-    if abs(end - float(made.value[-1])) <= JUMP:
-        return made
-    return Curve(*columns_of((made, lines(curve.beat[-1:], [end]))))
+    if abs(end - float(new_curve.value[-1])) <= JUMP:
+        return new_curve
+    return Curve(*columns_of((new_curve, lines(curve.beat[-1:], [end]))))
 
 
 def inverted(curve: Curve, about: float = 0.5) -> Curve:

@@ -31,10 +31,10 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     owner = np.searchsorted(curve.beat, missing, side="right") - 1
     place = owner + 1
     inside = (owner >= 0) & (owner < len(curve) - 1)
-    own = np.clip(owner, 0, len(curve) - 1)
+    clip = np.clip(owner, 0, len(curve) - 1)
     beat = np.insert(curve.beat, place, missing)
     value = np.insert(curve.value, place, curve.at(missing))
-    source = np.insert(np.arange(len(curve)), place, np.where(inside, own, -1))
+    source = np.insert(np.arange(len(curve)), place, np.where(inside, clip, -1))
     shape = np.where(source < 0, LINE, curve.shape[source]).astype(np.uint8)
     amount = np.where(source < 0, 0.0, curve.amount[source])
     part = np.insert(curve.parts, place, WHOLE, axis=0)

@@ -155,7 +155,7 @@ def _with_ends(made: Curve, curve: Curve) -> Curve:
     if not (first or last):
         return made
     ends = [place for place, missing in ((0, first), (len(curve) - 1, last)) if missing]
-    where = [0 if place == 0 and first else len(made) for place in ends]
+    where = [0 if end == 0 and first else len(made) for end in ends]
     return Curve(
         np.insert(made.beat, where, curve.beat[ends]),
         np.insert(made.value, where, curve.value[ends]),

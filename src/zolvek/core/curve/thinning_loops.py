@@ -191,13 +191,13 @@ def farthest(x: Any, y: Any, corner_x: Any, corner_y: Any, tolerance: float) -> 
     count = len(corner_x)
     rows = np.empty((count, 3))
     made, start = 0, 0
-    place = np.searchsorted(x, corner_x)
+    index = np.searchsorted(x, corner_x)
     while start < count - 1:
         best, code, amount = start + 1, LINE, 0.0
         reach, failed, bad = 1, 0, count
         while start + reach < count and failed < FAILURES:
             end = start + reach
-            fits, c, a = _follows(x, y, corner_x, corner_y, place, start, end, tolerance)
+            fits, c, a = _follows(x, y, corner_x, corner_y, index, start, end, tolerance)
             if fits:
                 best, code, amount, failed, bad = end, c, a, 0, count
             else:
@@ -206,14 +206,14 @@ def farthest(x: Any, y: Any, corner_x: Any, corner_y: Any, tolerance: float) -> 
                 failed += 1
             reach = reach * 2 if failed == 0 else reach + max(reach // 3, 1)
         if bad == count and start + reach >= count:
-            fits, c, a = _follows(x, y, corner_x, corner_y, place, start, count - 1, tolerance)
+            fits, c, a = _follows(x, y, corner_x, corner_y, index, start, count - 1, tolerance)
             if fits:
                 best, code, amount = count - 1, c, a
             else:
                 bad = count - 1
         while bad - best > 1:
             middle = (best + bad) // 2
-            fits, c, a = _follows(x, y, corner_x, corner_y, place, start, middle, tolerance)
+            fits, c, a = _follows(x, y, corner_x, corner_y, index, start, middle, tolerance)
             if fits:
                 best, code, amount = middle, c, a
             else:

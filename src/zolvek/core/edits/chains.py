@@ -109,7 +109,7 @@ def remove_device(project: Project, key: str) -> Project:
         project = remove_lane(project, lane.id)
     track = project.device_track(key)
     devices = tuple(device for device in track.devices if device.id != key)
-    mappings = tuple(each for each in project.mappings if each.device != key)
+    mappings = tuple(mapping for mapping in project.mappings if mapping.device != key)
     return with_track(replace(project, mappings=mappings), replace(track, devices=devices))
 
 

@@ -92,15 +92,15 @@ def trimmed_start(project: Project, block: Block, beat: float, lasts: float | No
         if beat >= clip.loop_until:
             return project
         length = _pass(clip, lasts)
-        made = replace(clip, beat=max(beat, 0.0), turn=(clip.turn + by) % length)
-        return changed(project, block, made)
+        new_clip = replace(clip, beat=max(beat, 0.0), turn=(clip.turn + by) % length)
+        return changed(project, block, new_clip)
     by = max(by, -clip.start)
     length = clip.seconds if clip.seconds is not None else (lasts or by + 1.0) - clip.start
     by = min(by, length - SHORTEST_CLIP_S)
     seconds = None if clip.seconds is None else clip.seconds - by
     at = float(tempo.beats(begin + by))
-    made = replace(clip, beat=max(at, 0.0), start=max(clip.start + by, 0.0), seconds=seconds)
-    return changed(project, block, made)
+    new_clip = replace(clip, beat=max(at, 0.0), start=max(clip.start + by, 0.0), seconds=seconds)
+    return changed(project, block, new_clip)
 
 
 def trimmed_end(project: Project, block: Block, beat: float, lasts: float | None) -> Project:

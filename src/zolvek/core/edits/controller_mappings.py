@@ -64,7 +64,7 @@ def mapped(project: Project, control: str, device: str, parameter: str) -> Proje
     """The control moves this parameter from now on, and nothing else; the parameter may be moved
     by several controls."""
     project.device_track(device).device(device).parameter(parameter)
-    rest = tuple(each for each in project.mappings if each.control != control)
+    rest = tuple(mapping for mapping in project.mappings if mapping.control != control)
     return replace(project, mappings=(*rest, Mapping(control, device, parameter)))
 
 
@@ -75,7 +75,7 @@ def unmapped(project: Project, control: str) -> Project:
 
 def target_of(project: Project, control: str) -> tuple[str, str] | None:
     """Device and parameter that a control moves."""
-    for each in project.mappings:
-        if each.control == control:
-            return each.device, each.parameter
+    for mapping in project.mappings:
+        if mapping.control == control:
+            return mapping.device, mapping.parameter
     return None

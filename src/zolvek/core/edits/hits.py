@@ -25,11 +25,11 @@ def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], length
     found = [np.array([note.beat for note in track.notes], float)]
     tempo = project.tempo
     for clip in track.clips:
-        own = onsets.get(clip.file)
-        if own is None or not len(own):
+        onset = onsets.get(clip.file)
+        if onset is None or not len(onset):
             continue
         begin = float(tempo.seconds(clip.beat))
-        inside = own[own >= clip.start - 1e-6] - clip.start
+        inside = onset[onset >= clip.start - 1e-6] - clip.start
         length = lengths[clip.file] - clip.start if clip.file in lengths else None
         if clip.seconds is not None:
             length = clip.seconds if length is None else min(clip.seconds, length)

@@ -181,9 +181,9 @@ def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[fl
         old, new = before.beat, after.beat
     kept = set(pins) - set(gone.tolist())
     if len(old) == len(new):
-        found = np.searchsorted(old, gone)
+        index = np.searchsorted(old, gone)
         there = np.isin(gone, old)
-        kept |= set(new[found[there]].tolist())
+        kept |= set(new[index[there]].tolist())
     return tuple(sorted(kept))
 
 

@@ -53,13 +53,13 @@ def _like(own: Layer, source: Layer) -> Layer:
 
 def without_layer(lane: Lane, key: str) -> Lane:
     """The lane without the layer of this id."""
-    return replace(lane, layers=tuple(each for each in lane.layers if each.id != key))
+    return replace(lane, layers=tuple(layer for layer in lane.layers if layer.id != key))
 
 
 def moved_layer(lane: Lane, key: str, by: int) -> Lane:
     """A layer applied earlier or later."""
     layers = list(lane.layers)
-    at = next(i for i, each in enumerate(layers) if each.id == key)
+    at = next(i for i, layer in enumerate(layers) if layer.id == key)
     layers.insert(min(max(at + by, 0), len(layers) - 1), layers.pop(at))
     return replace(lane, layers=tuple(layers))
 

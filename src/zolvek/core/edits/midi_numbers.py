@@ -29,9 +29,9 @@ def free_number(project: Project, lane: str, kind: str, channel: int) -> int:
     if numbers is None:
         return 0
     if kind in SELECTING:
-        used = {each.controller for each in others if each.kind == kind}
+        used = {other.controller for other in others if other.kind == kind}
     else:
-        used = set(RESERVED).union(*(taken_numbers(each) for each in others))
+        used = set(RESERVED).union(*(taken_numbers(other) for other in others))
     free = [
         n
         for n in range(numbers[0], numbers[1] + 1)

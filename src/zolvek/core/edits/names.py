@@ -142,7 +142,7 @@ def track_doubled(project: Project, key: str) -> tuple[Project, str]:
 def _twin_states(project: Project, ids: dict[str, str]) -> list[State]:
     """The states of devices, for their twins."""
     used = {state.id for state in project.states}
-    made = []
+    states = []
     for state in project.states:
         parts = tuple(StatePart(ids[p.device], p.values) for p in state.parts if p.device in ids)
         if parts:
@@ -150,8 +150,8 @@ def _twin_states(project: Project, ids: dict[str, str]) -> list[State]:
             while key in used:
                 key, number = f"{state.id}-{number}", number + 1
             used.add(key)
-            made.append(replace(state, id=key, parts=parts))
-    return made
+            states.append(replace(state, id=key, parts=parts))
+    return states
 
 
 class CopyResult(NamedTuple):

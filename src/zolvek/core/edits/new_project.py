@@ -36,9 +36,9 @@ def timed(tempo: float = TEMPO, meter: str = "4/4", bars: int = BARS) -> Project
             "tempo",
             f"Use {limit.low:g} to {limit.high:g} BPM.",
         )
-    own = MeterMap((MeterPoint(1, *meter_of(meter)),))
-    length = own.bar_beat(bars + 1)
-    return Project("Untitled", TempoMap((TempoPoint(0.0, tempo),)), own, length)
+    meter_map = MeterMap((MeterPoint(1, *meter_of(meter)),))
+    length = meter_map.bar_beat(bars + 1)
+    return Project("Untitled", TempoMap((TempoPoint(0.0, tempo),)), meter_map, length)
 
 
 def fresh() -> Project:
@@ -46,7 +46,7 @@ def fresh() -> Project:
     sound."""
     project, synth = add_track(timed(), "Synth")
     project, device = add_device(project, synth, DEVICE_KINDS["synth"])
-    owner = next(each for each in project.tracks if each.id == synth)
+    owner = next(track for track in project.tracks if track.id == synth)
     meter = project.meter
     notes = tuple(
         Note(meter.bar_beat(bar), 0.95 * (meter.bar_beat(bar + 1) - meter.bar_beat(bar)), PITCH)

@@ -40,7 +40,7 @@ def rearranged(project: Project, parts: Sequence[Stretch], lengths: Lengths) -> 
     """The project with its time made of these stretches of it. Raises ZolvekError where the meter can't
     go with them."""
     order = ordered(parts)
-    length = sum(min(each.last, project.length) - each.first for each in order.stretches)
+    length = sum(min(stretch.last, project.length) - stretch.first for stretch in order.stretches)
     if not 0.0 < length <= MOST_BEATS:
         raise ZolvekError(
             "This would remove the whole song." if length <= 0 else "The project would be too long.",
@@ -53,9 +53,9 @@ def rearranged(project: Project, parts: Sequence[Stretch], lengths: Lengths) -> 
         meter=meter,
         length=length,
         sections=_sections(project, order),
-        tracks=tuple(_track(each, project, order, lengths) for each in project.tracks),
-        morphs=tuple(made for each in project.morphs for made in _morph(each, order)),
-        pads=tuple(_pad(each, order, length) for each in project.pads),
+        tracks=tuple(_track(track, project, order, lengths) for track in project.tracks),
+        morphs=tuple(made for morph in project.morphs for made in _morph(morph, order)),
+        pads=tuple(_pad(pad, order, length) for pad in project.pads),
     )
 
 
@@ -64,7 +64,7 @@ def _track(track: Track, project: Project, order: Order, lengths: Lengths) -> Tr
     clips = [made for clip in track.clips for made in _clip(clip, project.tempo, order, lengths)]
     return replace(
         track,
-        lanes=tuple(_lane(each, project, order) for each in track.lanes),
+        lanes=tuple(_lane(lane, project, order) for lane in track.lanes),
         notes=tuple(sorted(notes, key=lambda note: note.beat)),
         clips=tuple(sorted(clips, key=lambda clip: clip.beat)),
     )
@@ -83,7 +83,7 @@ def _lane(lane: Lane, project: Project, order: Order) -> Lane:
         layers=_layers(lane.layers, project, order),
         takes=takes,
         comp=_comp(lane.comp, order, twins),
-        pins=tuple(sorted({made for pin in lane.pins for made in order.events(pin)})),
+        pins=tuple(sorted({event for pin in lane.pins for event in order.events(pin)})),
     )
 
 
@@ -130,7 +130,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
     gaps = [gap for each in layer.gaps for gap in parts_of(order, *each)]
     for number, part in enumerate(parts):
         is_open = layer.last is None and part.old_last >= END
-        made = replace(
+        new_layer = replace(
             layer,
             id=_free_id(layer.id, used) if number else layer.id,
             first=part.first,
@@ -139,7 +139,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
             amount_way=way,
             gaps=tuple((g.first, g.last) for g in gaps if part.first <= g.first and g.last <= part.last),
         )
-        yield _cut_movement(made, layer, part, project) if moves else made
+        yield _cut_movement(new_layer, layer, part, project) if moves else new_layer
 
 
 def _cut_movement(made: Layer, layer: Layer, part: Part, project: Project) -> Layer:
@@ -206,10 +206,10 @@ def _comp(comp: Comp | None, order: Order, twins: list[Twin]) -> Comp | None:
 def _note(note: Note, order: Order) -> Iterator[Note]:
     end = note.beat + note.length
     begins = zip(order.stretches, order.begins, strict=True)
-    for place, (each, begin) in enumerate(begins):
+    for index, (each, begin) in enumerate(begins):
         if each.empty or not each.first <= note.beat < each.last:
             continue
-        length, after = note.length, order.after(place)
+        length, after = note.length, order.after(index)
         if end > each.last and after is not None:
             rest = min(end - each.last, after.length)
             if not after.empty:  # it goes on there if it did so before
@@ -281,18 +281,18 @@ def _pad(pad: Pad, order: Order, length: float) -> Pad:
 
 def _sections(project: Project, order: Order) -> tuple[Section, ...]:
     rows = sorted(project.sections, key=lambda section: section.beat)
-    made: list[Section] = []
+    sections: list[Section] = []
     now: Section | None = None
     for each, shift in order.old():
         here = [row for row in rows if row.beat <= each.first]
         if here and (here[-1] is not now or here[-1].beat == each.first):
-            made.append(replace(here[-1], beat=each.first + shift))
+            sections.append(replace(here[-1], beat=each.first + shift))
             now = here[-1]
         for row in rows:
             if each.first < row.beat < each.last:
-                made.append(replace(row, beat=row.beat + shift))
+                sections.append(replace(row, beat=row.beat + shift))
                 now = row
-    return tuple(made)
+    return tuple(sections)
 
 
 def contents(project: Project) -> dict[str, int]:

@@ -82,8 +82,8 @@ def joined(project: Project, number: int) -> Project:
 
 def removed(project: Project, number: int) -> Project:
     """The section's mark gone; what lies in it stays, and belongs to the section before."""
-    own = spans(project)[number][0]
-    return replace(project, sections=tuple(s for s in project.sections if s is not own))
+    span = spans(project)[number][0]
+    return replace(project, sections=tuple(s for s in project.sections if s is not span))
 
 
 def doubled(project: Project, number: int, lengths: Lengths) -> Project:
@@ -161,25 +161,25 @@ def chosen(project: Project, number: int, version: int) -> Project:
 
 def version_removed(project: Project, number: int, version: int) -> Project:
     """A version gone; the one that stands in the lanes can't go."""
-    own = spans(project)[number][0]
-    if version == own.chosen:
-        raise ZolvekError("This version is in use.", own.name, "Use another one first.")
-    rows = own.versions[:version] + own.versions[version + 1 :]
-    chosen_now = own.chosen - (version < own.chosen)
+    span = spans(project)[number][0]
+    if version == span.chosen:
+        raise ZolvekError("This version is in use.", span.name, "Use another one first.")
+    rows = span.versions[:version] + span.versions[version + 1 :]
+    chosen_now = span.chosen - (version < span.chosen)
     if len(rows) == 1:
         rows, chosen_now = (), 0
-    return _put(project, own, replace(own, versions=rows, chosen=chosen_now))
+    return _put(project, span, replace(span, versions=rows, chosen=chosen_now))
 
 
 def version_renamed(project: Project, number: int, version: int, name: str) -> Project:
     """The project with another name for a section's version. Raises ZolvekError for one in use."""
-    own = spans(project)[number][0]
+    span = spans(project)[number][0]
     name = name.strip()
-    if not name or any(v.name == name for i, v in enumerate(own.versions) if i != version):
-        raise ZolvekError("A version needs a unique name.", own.name, "Type another one.")
-    rows = list(own.versions)
+    if not name or any(v.name == name for i, v in enumerate(span.versions) if i != version):
+        raise ZolvekError("A version needs a unique name.", span.name, "Type another one.")
+    rows = list(span.versions)
     rows[version] = replace(rows[version], name=name)
-    return _put(project, own, replace(own, versions=tuple(rows)))
+    return _put(project, span, replace(span, versions=tuple(rows)))
 
 
 class Difference(NamedTuple):

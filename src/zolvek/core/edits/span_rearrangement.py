@@ -26,30 +26,30 @@ class Part(NamedTuple):
 def parts_of(order: Order, first: float, last: float, through: bool = True, joined: bool = True) -> list[Part]:
     """The parts of a span, in the new order. Where new, empty time comes within, they go on `through` it; `joined`:
     parts that follow one another in old and new time are one, whatever was taken out, or put in, between."""
-    found: list[Part] = []
-    for place, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
+    parts: list[Part] = []
+    for index, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
         if each.empty:
-            before = found[-1] if found else None
+            before = parts[-1] if parts else None
             goes_on = before is not None and before.last >= begin - LEAST and before.old_last < last - LEAST
-            if before is not None and goes_on and through and _follows(order, place, before.old_last):
-                found[-1] = before._replace(last=begin + each.length, filled=before.filled + each.length)
+            if before is not None and goes_on and through and _follows(order, index, before.old_last):
+                parts[-1] = before._replace(last=begin + each.length, filled=before.filled + each.length)
             continue
         low, high = max(first, each.first), min(last, each.last)
         if high - low < LEAST:
             continue
         shift = begin - each.first
         part = Part(low + shift, high + shift, low, high)
-        before = found[-1] if found else None
+        before = parts[-1] if parts else None
         if before is not None and abs(before.last - part.first) < LEAST and low >= before.old_last - LEAST:
             whole = abs(low - before.old_last) < LEAST and not before.filled
             if joined or whole:
-                found[-1] = Part(before.first, part.last, before.old_first, high, before.filled)
+                parts[-1] = Part(before.first, part.last, before.old_first, high, before.filled)
                 continue
-        found.append(part)
-    return found
+        parts.append(part)
+    return parts
 
 
 def _follows(order: Order, place: int, beat: float) -> bool:
     """Whether what comes after empty time is what came before it in the old time."""
-    following = next((each for each in order.stretches[place + 1 :] if not each.empty), None)
+    following = next((stretch for stretch in order.stretches[place + 1 :] if not stretch.empty), None)
     return following is not None and abs(following.first - beat) < LEAST

@@ -56,9 +56,9 @@ def kept(project: Project, name: str, parts: tuple[StatePart, ...]) -> tuple[Pro
 
 def without_state(project: Project, key: str) -> Project:
     """The state gone; morphs made from it stay as they are, no longer linked."""
-    morphs = tuple(each for each in project.morphs if key not in each.states)
+    morphs = tuple(morph for morph in project.morphs if key not in morph.states)
     pads = tuple(replace(pad, corners=tuple(c for c in pad.corners if c.state != key)) for pad in project.pads)
-    states = tuple(each for each in project.states if each.id != key)
+    states = tuple(state for state in project.states if state.id != key)
     return replace(project, states=states, morphs=morphs, pads=pads)
 
 
@@ -92,16 +92,16 @@ def mutated(device: Device, values: Values, distance: float, seed: int) -> Value
     """A variation: every position up to `distance` 0..1 away, choices changed as often. The same
     seed gives the same one (NumPy's PCG64)."""
     rng = source(seed, STREAMS["state"])
-    made: Values = {}
+    new_values: Values = {}
     for parameter in device.row.parameters:
         here = values.get(parameter.id, parameter.default_position)
         move, chance, pick = 2.0 * rng.random() - 1.0, rng.random(), rng.random()
         if parameter.steps:
             change = chance < 0.5 * distance
             choice = np.floor(pick * parameter.steps) if change else parameter.value(here)
-            made[parameter.id] = float(parameter.position(choice))
+            new_values[parameter.id] = float(parameter.position(choice))
         else:
             # Folded back at the ends, so that what stands there moves too.
             folded = abs(here + distance * move)
-            made[parameter.id] = float(1.0 - abs(1.0 - folded)) if folded > 1.0 else float(folded)
-    return made
+            new_values[parameter.id] = float(1.0 - abs(1.0 - folded)) if folded > 1.0 else float(folded)
+    return new_values

@@ -44,15 +44,15 @@ class Order(Record, frozen=True):
     def begins(self) -> list[float]:
         """The new beat at which each stretch begins."""
         begins = [0.0]
-        for each in self.stretches[:-1]:
-            begins.append(begins[-1] + each.length)
+        for stretch in self.stretches[:-1]:
+            begins.append(begins[-1] + stretch.length)
         return begins
 
     def old(self) -> Iterator[tuple[Stretch, float]]:
         """The stretches of old time, each with its shift."""
-        for each, begin in zip(self.stretches, self.begins, strict=True):
-            if not each.empty:
-                yield each, begin - each.first
+        for stretch, begin in zip(self.stretches, self.begins, strict=True):
+            if not stretch.empty:
+                yield stretch, begin - stretch.first
 
     def events(self, beat: float) -> list[float]:
         """Where what happens at a beat happens now: nowhere, once, or several times."""
@@ -208,13 +208,13 @@ def _needed(beat: Floats, value: Floats, shape: Any, own: Bools) -> Bools:
 
 def ordered(parts: Sequence[Stretch]) -> Order:
     """The order, with stretches that follow one another as before made one."""
-    made: list[Stretch] = []
-    for each in parts:
-        if each.last <= each.first:
+    stretches: list[Stretch] = []
+    for part in parts:
+        if part.last <= part.first:
             continue
-        before = made[-1] if made else None
-        if before and not before.empty and not each.empty and before.last == each.first:
-            made[-1] = Stretch(before.first, each.last)
+        before = stretches[-1] if stretches else None
+        if before and not before.empty and not part.empty and before.last == part.first:
+            stretches[-1] = Stretch(before.first, part.last)
         else:
-            made.append(each)
-    return Order(tuple(made))
+            stretches.append(part)
+    return Order(tuple(stretches))

@@ -43,7 +43,7 @@ def without_take(lane: Lane, key: str) -> Lane:
         for choice in comp.choices:
             if choice.take == key:
                 lane = unchosen(lane, choice.first, choice.last)
-    return replace(lane, takes=tuple(each for each in lane.takes if each.id != key))
+    return replace(lane, takes=tuple(take for take in lane.takes if take.id != key))
 
 
 def cropped(lane: Lane, key: str, first: float, last: float) -> Lane:
@@ -62,7 +62,7 @@ def chosen(lane: Lane, key: str, first: float, last: float, glide: float, tolera
     if not last > first:
         raise ZolvekError("The take does not cover the span.", take.name, "Drag over a part of it.")
     comp = lane.comp or Comp(lane.curve)
-    rest = tuple(part for each in comp.choices for part in _outside(each, first, last))
+    rest = tuple(part for choice in comp.choices for part in _outside(choice, first, last))
     choices = tuple(sorted((*rest, Choice(first, last, key)), key=lambda each: each.first))
     put = _joined_piece(lane.curve, take.curve, first, last, glide, tolerance)
     return replace(lane, curve=splice(lane.curve, first, put, last), comp=Comp(comp.under, choices, glide))
@@ -73,7 +73,7 @@ def unchosen(lane: Lane, first: float, last: float) -> Lane:
     comp = lane.comp
     if comp is None:
         return lane
-    choices = tuple(part for each in comp.choices for part in _outside(each, first, last))
+    choices = tuple(part for choice in comp.choices for part in _outside(choice, first, last))
     curve = splice(lane.curve, first, piece(comp.under, first, last), last)
     return replace(lane, curve=curve, comp=replace(comp, choices=choices) if choices else None)
 
@@ -90,13 +90,13 @@ def _outside(choice: Choice, first: float, last: float) -> list[Choice]:
 
 def _joined_piece(base: Curve, take: Curve, first: float, last: float, glide: float, tolerance: float) -> Curve:
     """The take's span from beat 0, thinned, with a glide from the curve and back to it."""
-    own = thinned(piece(take, first, last), tolerance, shapes=True).curve
+    curve = thinned(piece(take, first, last), tolerance, shapes=True).curve
     glide = min(glide, (last - first) / 2.0)
     if glide <= 0.0:
-        return own
+        return curve
     length = last - first
     ends = np.array([float(base.before(first)), float(base.at(last))])
-    return between(ends, cut(own, [glide, length - glide]), glide, length)
+    return between(ends, cut(curve, [glide, length - glide]), glide, length)
 
 
 def auditioned(lane: Lane, keys: list[str]) -> Curve:

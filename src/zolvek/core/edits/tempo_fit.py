@@ -35,11 +35,11 @@ def fitted(project: Project, marks: Sequence[Mark]) -> Project:
         raise ZolvekError("Two marks are at the same position or bar.", remedy="Give each mark a later bar.")
     beats = [project.meter.bar_beat(mark.bar) for mark in rows]
     bpm = []
-    for place in range(len(rows) - 1):
-        seconds = rows[place + 1].seconds - rows[place].seconds
-        needed_bpm = 60.0 * (beats[place + 1] - beats[place]) / seconds
+    for index in range(len(rows) - 1):
+        seconds = rows[index + 1].seconds - rows[index].seconds
+        needed_bpm = 60.0 * (beats[index + 1] - beats[index]) / seconds
         if not LIMITS["bpm"].holds(needed_bpm):
-            a, b = rows[place].bar, rows[place + 1].bar
+            a, b = rows[index].bar, rows[index + 1].bar
             raise ZolvekError(
                 f"Bars {a} to {b} would have {needed_bpm:.4g} BPM.",
                 remedy="Set how many bars are between the marks.",

@@ -15,28 +15,28 @@ CUT_OFF = 2.0 * CLOSEST_BEATS  # before an edge, where what a ramp comes to ther
 def rearranged_tempo(tempo: TempoMap, order: Order) -> TempoMap:
     """The tempo goes along, and holds through empty time. What a ramp comes to where it is cut off is
     reached two millionths of a beat before."""
-    made: list[TempoPoint] = []
+    tempo_points: list[TempoPoint] = []
     points = tempo.points
-    for place, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
+    for index, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
         if each.empty:
-            if not made:  # new time before all there was
-                _put(made, TempoPoint(begin, points[0].bpm))
+            if not tempo_points:  # new time before all there was
+                _put(tempo_points, TempoPoint(begin, points[0].bpm))
             continue
         shift = begin - each.first
         at = max(i for i, point in enumerate(points) if point.beat <= each.first)
         ramps = points[at].ramp and at + 1 < len(points)
-        _put(made, TempoPoint(begin, float(tempo.bpm(each.first)), ramps))
+        _put(tempo_points, TempoPoint(begin, float(tempo.bpm(each.first)), ramps))
         inside = [p for p in points if each.first < p.beat < each.last]
         for point in inside:
             ramps = point.ramp and point is not points[-1]
-            _put(made, TempoPoint(point.beat + shift, point.bpm, ramps))
-        after = order.after(place)
+            _put(tempo_points, TempoPoint(point.beat + shift, point.bpm, ramps))
+        after = order.after(index)
         if ramps and each.last < END:
             edge = each.last if after is None or after.empty else each.last - CUT_OFF
             if edge > each.first + CUT_OFF:
                 bpm = _limit(tempo, each.last) if edge == each.last else float(tempo.bpm(edge))
-                _put(made, TempoPoint(edge + shift, bpm))
-    return TempoMap(tuple(made))
+                _put(tempo_points, TempoPoint(edge + shift, bpm))
+    return TempoMap(tuple(tempo_points))
 
 
 def _put(made: list[TempoPoint], point: TempoPoint) -> None:
@@ -68,17 +68,17 @@ def rearranged_meter(meter: MeterMap, order: Order) -> MeterMap:
     """The meter goes along in whole bars; empty time has that of the bar before it."""
     if len(meter.points) == 1:
         return meter
-    made: list[MeterPoint] = []
+    meter_points: list[MeterPoint] = []
     bar = 1
 
     def put(count: int, unit: int) -> None:
-        if not made or (made[-1].count, made[-1].unit) != (count, unit):
-            made.append(MeterPoint(bar, count, unit))
+        if not meter_points or (meter_points[-1].count, meter_points[-1].unit) != (count, unit):
+            meter_points.append(MeterPoint(bar, count, unit))
 
     for each in order.stretches:
         if each.empty:
             # Empty time at the start takes the first meter.
-            here = made[-1] if made else meter.points[0]
+            here = meter_points[-1] if meter_points else meter.points[0]
             put(here.count, here.unit)
             bar += _whole(each.length * here.unit / (4.0 * here.count))
             continue
@@ -98,7 +98,7 @@ def rearranged_meter(meter: MeterMap, order: Order) -> MeterMap:
                 put(point.count, point.unit)
         if each.last < END:
             bar = start + meter.bar_at(each.last) - first
-    return MeterMap(tuple(made))
+    return MeterMap(tuple(meter_points))
 
 
 def _whole(bars: float) -> int:

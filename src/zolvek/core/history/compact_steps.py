@@ -60,15 +60,16 @@ def restored(own: CompactStep, nearer: Project) -> Project:
 
 def _track(track: Track, own: CompactStep, nearer: Project, other: Track | None) -> Track:
     lanes = tuple(_lane(lane, own, nearer) for lane in track.lanes)
-    made = replace(track, lanes=lanes)
+    new_track = replace(track, lanes=lanes)
     if other is None or len(lanes) != len(other.lanes):
-        return made
+        return new_track
     same = all(one is two for one, two in zip(lanes, other.lanes, strict=True))
     rest = (name for name in names_of(Track) if name != "lanes")
     return (
         other
-        if same and all(getattr(made, n) is getattr(other, n) or getattr(made, n) == getattr(other, n) for n in rest)
-        else made
+        if same
+        and all(getattr(new_track, n) is getattr(other, n) or getattr(new_track, n) == getattr(other, n) for n in rest)
+        else new_track
     )
 
 
@@ -80,9 +81,9 @@ def _lane(lane: Lane, own: CompactStep, nearer: Project) -> Lane:
     if change is None and other.__dict__.get("_without_curve") is lane:
         return other
     curve = other.curve if change is None else change.applied(other.curve)
-    made = replace(lane, curve=curve)
-    made.__dict__["_without_curve"] = lane
-    return made
+    new_lane = replace(lane, curve=curve)
+    new_lane.__dict__["_without_curve"] = lane
+    return new_lane
 
 
 def _without_curve(lane: Lane) -> Lane:

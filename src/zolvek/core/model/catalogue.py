@@ -32,10 +32,10 @@ class ShippedKinds(Mapping[str, DeviceKind]):
         self.made: dict[str, DeviceKind] = {}
 
     def __getitem__(self, key: str) -> DeviceKind:
-        found = self.made.get(key)
-        if found is None:
-            found = self.made[key] = _shipped(ROWS[key])
-        return found
+        device_kind = self.made.get(key)
+        if device_kind is None:
+            device_kind = self.made[key] = _shipped(ROWS[key])
+        return device_kind
 
     def __contains__(self, key: object) -> bool:
         return key in ROWS

@@ -38,8 +38,8 @@ class Pad(Record, frozen=True):
 
     def __post_init__(self) -> None:
         places = [(corner.x, corner.y) for corner in self.corners]
-        for place, (x, y) in enumerate(places):
-            if any(np.hypot(x - a, y - b) < CLOSEST for a, b in places[:place]):
+        for index, (x, y) in enumerate(places):
+            if any(np.hypot(x - a, y - b) < CLOSEST for a, b in places[:index]):
                 raise ZolvekError("Two states are at the same position.", "pad", "Move one of them away.")
         if len(self.corners) > MOST or self.weighing not in WEIGHTS or not self.last > self.first:
             raise ZolvekError(

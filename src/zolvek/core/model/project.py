@@ -129,8 +129,8 @@ class Device(Record, frozen=True):
         """The present position of a parameter, 0..1."""
         if key == BYPASS.id and self.has_bypass:
             return float(BYPASS.position(float(self.bypassed)))
-        found = self.values.get(key)
-        return self.parameter(key).default_position if found is None else found
+        value = self.values.get(key)
+        return self.parameter(key).default_position if value is None else value
 
 
 class Cycle(Record, frozen=True):

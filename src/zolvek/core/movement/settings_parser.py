@@ -56,22 +56,22 @@ def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | 
     given = {key: value for key, value in values.items() if value is not None}
     rate_end, amount_end = given.pop("rate_end", None), given.pop("amount_end", None)
     stream = list(WAVES).index(wave) + 1 if WAVES[wave].random else 0  # each kind its own
-    made = Lfo(wave, **given, stream=stream, **more)
+    lfo = Lfo(wave, **given, stream=stream, **more)
     if rate_end is not None:
-        made = replace(made, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
+        lfo = replace(lfo, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
     if amount_end is not None:
-        most = min(max(abs(made.amount), abs(amount_end), 1e-9), 1.0)
-        ends = [min(max(each / most, -1.0), 1.0) for each in (made.amount, amount_end)]
+        most = min(max(abs(lfo.amount), abs(amount_end), 1e-9), 1.0)
+        ends = [min(max(each / most, -1.0), 1.0) for each in (lfo.amount, amount_end)]
         both = min(ends) < 0.0  # through zero, or the other way up all along
-        levels = [0.5 + 0.5 * each for each in ends] if both else ends
+        levels = [0.5 + 0.5 * end for end in ends] if both else ends
         along = curve(list(zip((0.0, 1.0), levels, strict=True)))
-        made = replace(made, amount=most, amount_way=along, both_ways=both)
-    return made
+        lfo = replace(lfo, amount=most, amount_way=along, both_ways=both)
+    return lfo
 
 
 def random_of(kind: str, values: Mapping[str, Any], spread: str, seed: int) -> tuple[RandomMove, float]:
     """The random movement with what `RANDOM_SETTINGS` were read as, and its amount."""
     given = {key: value for key, value in values.items() if value is not None}
     amount = given.pop("amount", 0.0)
-    made = RandomMove(kind, spread=spread, seed=seed, stream=STREAMS.get(kind, 0), **given)
-    return made, min(max(amount, 0.0), 1.0)
+    random_move = RandomMove(kind, spread=spread, seed=seed, stream=STREAMS.get(kind, 0), **given)
+    return random_move, min(max(amount, 0.0), 1.0)

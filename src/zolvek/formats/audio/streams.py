@@ -125,15 +125,15 @@ class Stream:
 
     def _block(self, number: int) -> Block:
         with self.lock:
-            found = self.blocks.get(number)
-            if found is None:
-                found = self._made(number * BLOCK_FRAMES)
-                self.blocks[number] = found
+            block = self.blocks.get(number)
+            if block is None:
+                block = self._made(number * BLOCK_FRAMES)
+                self.blocks[number] = block
                 while len(self.blocks) > MOST_BLOCKS // max(_open_streams(), 1):
                     self.blocks.popitem(last=False)
             else:
                 self.blocks.move_to_end(number)
-        return found
+        return block
 
     def _made(self, first: int) -> Block:
         """A block's frames, float32 (2, BLOCK_FRAMES)."""

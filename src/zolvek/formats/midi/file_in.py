@@ -34,11 +34,11 @@ def fitted(score: Score, tolerance: float | None = 0.002) -> Fitted:
     """The curves of all streams, which take the time. `tolerance`: steps are joined into curves within
     it; None holds them as they are."""
     found: Fitted = {}
-    for place, part in enumerate(score.parts):
+    for index, part in enumerate(score.parts):
         for (kind, number), stream in part.streams.items():
             tick, value = np.array(stream, float).T
             scale = MidiTarget(part.channel, number, kind).scale
-            found[place, kind, number] = from_steps(
+            found[index, kind, number] = from_steps(
                 tick / score.ticks, scale.values(value), 1.0 / scale.highest, tolerance
             )
     return found
@@ -52,14 +52,14 @@ def imported(project: Project, score: Score, curves: Fitted, time: bool = False)
     if time:
         project = replace(project, tempo=score.tempo, meter=score.meter, sections=score.sections, length=length)
     project = replace(project, length=length)
-    for place, part in enumerate(score.parts):
+    for index, part in enumerate(score.parts):
         project, track = add_track(project, part.name)
         if part.notes:
             project, _ = add_device(project, track, DEVICE_KINDS["synth"])
             own = next(each for each in project.tracks if each.id == track)
             project = with_track(project, replace(own, notes=tuple(part.notes)))
         if part.streams:
-            own_curves = {row[1:]: drawn for row, drawn in curves.items() if row[0] == place}
+            own_curves = {row[1:]: drawn for row, drawn in curves.items() if row[0] == index}
             project = _with_lanes(project, track, part, own_curves)
     return project
 

@@ -128,12 +128,12 @@ def _events(sent: Messages) -> bytes:
     delta = np.diff(sent.tick, prepend=0)
     wide = int((delta > 0x7F).any()) + int((delta > 0x3FFF).any()) + int((delta > 0x1FFFFF).any())
     out = np.empty((len(delta), wide + 4), np.uint8)
-    for place in range(wide + 1):  # from the last byte of the delta time back
-        out[:, wide - place] = ((delta >> (7 * place)) & 127) | (128 if place else 0)
+    for index in range(wide + 1):  # from the last byte of the delta time back
+        out[:, wide - index] = ((delta >> (7 * index)) & 127) | (128 if index else 0)
     out[:, wide + 1 :] = sent.data
     there = np.ones(out.shape, bool)
-    for place in range(1, wide + 1):
-        there[:, wide - place] = delta >= 1 << (7 * place)
+    for index in range(1, wide + 1):
+        there[:, wide - index] = delta >= 1 << (7 * index)
     there[:, wide + 1] = ~running(sent.data)
     there[:, -1] = sent.size > 2
     return out[there].tobytes()

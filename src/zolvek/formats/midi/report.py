@@ -97,15 +97,15 @@ def _load(project: Project, sent: list) -> tuple[int, int, float, float, float |
     sums = np.concatenate(([0], np.cumsum(size)))
     after = np.searchsorted(seconds, seconds + 1.0, side="left")
     inside = sums[after] - sums[:-1]
-    place = int(np.argmax(inside))
+    index = int(np.argmax(inside))
     late = delays(seconds, size)
     worst = int(np.argmax(late))
     together = size[(seconds <= seconds[worst]) & (seconds > seconds[worst] - TOGETHER_S)].sum()
     burst = together / BYTES_A_SECOND > 0.7 * late[worst]
     return (
-        int((after - np.arange(len(after)))[place]),
-        int(inside[place]),
-        float(seconds[place]),
+        int((after - np.arange(len(after)))[index]),
+        int(inside[index]),
+        float(seconds[index]),
         float(late[worst]),
         float(seconds[worst]) if burst else None,
         int(size.sum()),
@@ -158,8 +158,8 @@ def _in_unit(parameter: Parameter, heard: EvaluatedLane, own: Stream, extents: t
 
 def _alike(project: Project, lanes: list[EvaluatedLane]) -> tuple[tuple[str, ...], ...]:
     """Labels of lanes that take up the same on the wire, or by which others choose what they set."""
-    taken = Counter(place for heard in lanes for place in heard.lane.midi.takes)
-    chosen = {place for heard in lanes for place in heard.lane.midi.selects}
+    taken = Counter(take for heard in lanes for take in heard.lane.midi.takes)
+    chosen = {select for heard in lanes for select in heard.lane.midi.selects}
     groups = {
         tuple(project.label_of(x.lane.id) for x in lanes if place in x.lane.midi.takes or place in x.lane.midi.selects)
         for place, count in taken.items()

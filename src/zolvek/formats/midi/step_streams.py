@@ -73,11 +73,11 @@ def lane_messages(
     def work(heard: EvaluatedLane) -> Row:
         return heard, *_kept(heard, project, resolution, fresh(heard), going)
 
-    found: list[Row] = []
+    rows: list[Row] = []
 
     def going() -> None:
         if progress:
-            progress(len(found), len(lanes))
+            progress(len(rows), len(lanes))
 
     places = [_place(heard, project, resolution, fresh(heard)) for heard in lanes]
     if sum(key not in kept for kept, key in places) < 2:
@@ -86,9 +86,9 @@ def lane_messages(
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         try:
             for row in pool.map(work, lanes):
-                found.append(row)
+                rows.append(row)
                 going()
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
-    return found
+    return rows

@@ -205,17 +205,17 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
     """The name of the project in an archive, of which nothing leads out of its folder."""
     rows = archive.infolist()
     for each in rows:
-        place = PurePosixPath(each.filename)
+        member = PurePosixPath(each.filename)
         link = stat.S_ISLNK(each.external_attr >> 16)
-        if place.is_absolute() or ".." in place.parts or "\\" in each.filename or link:
+        if member.is_absolute() or ".." in member.parts or "\\" in each.filename or link:
             raise ZolvekError(
                 "The archive has paths outside its folder.",
                 f"{source}, {each.filename}",
                 "Don't use it.",
             )
-    if len(rows) > MOST_FILES or sum(each.file_size for each in rows) > LARGEST_BYTES:
+    if len(rows) > MOST_FILES or sum(row.file_size for row in rows) > LARGEST_BYTES:
         raise ZolvekError("The archive is too large.", str(source), "Unpack it by hand.")
-    own = [each.filename for each in rows if each.filename.endswith(project_file.SUFFIX) and "/" not in each.filename]
+    own = [row.filename for row in rows if row.filename.endswith(project_file.SUFFIX) and "/" not in row.filename]
     if len(own) != 1:
         raise ZolvekError(
             "The archive has no project." if not own else "The archive has several projects.",
@@ -226,7 +226,7 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
 
 
 def _free(folder: Path) -> Path:
-    found, number = folder, 2
-    while found.exists():
-        found, number = folder.with_name(f"{folder.name} {number}"), number + 1
-    return found
+    path, number = folder, 2
+    while path.exists():
+        path, number = folder.with_name(f"{folder.name} {number}"), number + 1
+    return path

@@ -61,7 +61,7 @@ def _record(record: Record, plain: dict[str, Any]) -> Record:
 
 
 def _unknown_of(value: Any, plain: dict[str, Any]) -> dict[str, Any]:
-    names = {each.name for each in fields(value)}
+    names = {field.name for field in fields(value)}
     return {key: own for key, own in plain.items() if key not in names}
 
 

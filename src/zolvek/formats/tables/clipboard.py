@@ -40,8 +40,8 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
     headers = [curve_csv.HEADER, [*curve_csv.HEADER, curve_csv.PART]]
     if head in [",".join(names) for names in headers]:
         return [("", curve_csv.from_text(text, WHERE))]
-    own = next((names for names in headers if head == ",".join(["lane", *names])), None)
-    if own is None:
+    header = next((names for names in headers if head == ",".join(["lane", *names])), None)
+    if header is None:
         raise ZolvekError("There is no curve on the clipboard.", remedy="Copy a part of a lane first.")
     groups: dict[str, list[list[str]]] = {}
     try:
@@ -51,7 +51,7 @@ def from_text(text: str) -> list[tuple[str, Curve]]:
     for row in rows:
         if row:
             groups.setdefault(row[0], []).append(row[1:])
-    return [(from_cell(name), curve_csv.from_text(_table(own, rows), WHERE)) for name, rows in groups.items()]
+    return [(from_cell(name), curve_csv.from_text(_table(header, rows), WHERE)) for name, rows in groups.items()]
 
 
 def _table(header: list[str], rows: list[list[str]]) -> str:

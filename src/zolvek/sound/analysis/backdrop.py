@@ -31,11 +31,11 @@ class Backdrop(NamedTuple):
 def backdrop(project: Project, track: str, kind: str, progress: Callable[[int, int], object] | None = None) -> Backdrop:
     """The picture of one track's sound, its automation applied."""
     owner = next(each for each in project.tracks if each.id == track)
-    own = replace(owner, muted=False)
-    alone = replace(project, tracks=(own,), links=(), mappings=())
-    if own.takes_sends:
+    new_owner = replace(owner, muted=False)
+    alone = replace(project, tracks=(new_owner,), links=(), mappings=())
+    if new_owner.takes_sends:
         others = tuple(each for each in project.tracks if each.id != track)
-        alone = replace(project, tracks=(*others, own), links=(), mappings=())
+        alone = replace(project, tracks=(*others, new_owner), links=(), mappings=())
     renderer = Renderer(alone, BACKDROP_RATE)
     total = renderer.frame_of(project.length)
     parts = []

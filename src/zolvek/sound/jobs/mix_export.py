@@ -77,7 +77,7 @@ def export_in_process(
     if not hosts_plugins(project):
         return export_mix(*work, progress, allow_missing, lower)
     try:
-        made: MixReport = run_in_process(
+        mix_report: MixReport = run_in_process(
             Job(JOB, (*work, allow_missing, lower)), progress or (lambda done, total: None), PROGRESS_TIMEOUT_S
         )
     except ProcessLost as error:
@@ -90,7 +90,7 @@ def export_in_process(
             str(path),
             "Bypass or remove it, then export again.",
         ) from error
-    return made
+    return mix_report
 
 
 def export_mix(

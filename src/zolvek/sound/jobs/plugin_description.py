@@ -17,5 +17,5 @@ def describe_in_process(uri: str, progress: Callable[[int, int], object] | None 
     """An installed plugin with its presets, described in a process of its own: no code of the plugin runs in this
     one. Raises ZolvekError where it can't be used."""
     kind, named = run_in_process(Job(JOB, (uri,)), progress or (lambda done, total: None), DESCRIBE_TIMEOUT_S)
-    made: DeviceKind = kind.known(named)
-    return made
+    device_kind: DeviceKind = kind.known(named)
+    return device_kind

@@ -31,11 +31,11 @@ def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] =
     there = {each.id for each in every if not each.fault}
     differing = []
     for kind in hosted:
-        own = kind.plugin
-        if own is None or own.uri not in there:
+        plugin = kind.plugin
+        if plugin is None or plugin.uri not in there:
             continue
         try:
-            different = changes(kind, describe_in_process(own.uri))
+            different = changes(kind, describe_in_process(plugin.uri))
         except Failure as error:
             different = [error.what]
         except ZolvekError as error:

@@ -11,8 +11,8 @@ from zolvek.studio.services.context import Studio
 
 def _drawn(aspect: str) -> Test:
     def checked(studio: Studio) -> bool:
-        own, focus = studio.session.picked.layer, studio.session.focus
-        return own is not None and (focus.layer, focus.aspect) == (own.id, aspect)
+        layer, focus = studio.session.picked.layer, studio.session.focus
+        return layer is not None and (focus.layer, focus.aspect) == (layer.id, aspect)
 
     return checked
 

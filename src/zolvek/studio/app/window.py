@@ -79,19 +79,19 @@ class Window(QMainWindow):
         self.focus_lane.setFocus()
 
     def _lay_out(self) -> None:
-        own = self.areas = Areas(self.studio, self)
-        self.index, self.overview, self.head = own.index, own.overview, own.head
-        self.time_rows, self.ruler, self.strip = own.time_rows, own.ruler, own.strip
+        areas = self.areas = Areas(self.studio, self)
+        self.index, self.overview, self.head = areas.index, areas.overview, areas.head
+        self.time_rows, self.ruler, self.strip = areas.time_rows, areas.ruler, areas.strip
         self.focus_lane, self.low_lanes, self.takes_view = (
-            own.focus_lane,
-            own.low_lanes,
-            own.takes_view,
+            areas.focus_lane,
+            areas.low_lanes,
+            areas.takes_view,
         )
-        self.rail, self.bench, self.transport = own.rail, own.bench, own.transport
-        self.hint, self.did = own.hint, own.did
-        self.guided, self.lesson = own.guided, own.lesson
-        self.setCentralWidget(own)
-        self.sheet = BeginningSheet(self.studio, own)
+        self.rail, self.bench, self.transport = areas.rail, areas.bench, areas.transport
+        self.hint, self.did = areas.hint, areas.did
+        self.guided, self.lesson = areas.guided, areas.lesson
+        self.setCentralWidget(areas)
+        self.sheet = BeginningSheet(self.studio, areas)
         self.sheet.left.connect(self._begun)
 
     def _begun(self) -> None:

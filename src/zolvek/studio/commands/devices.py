@@ -78,7 +78,7 @@ def add_track(session: Session, ask: Ask, takes_sends: bool) -> None:
     name = typed_name.strip() or ("Sends" if takes_sends else "Track")
     project, key = chains.add_track(session.project, name, takes_sends)
     session.document.edit(f"Add track {name}", project)
-    added = next(each for each in session.project.tracks if each.id == key)
+    added = next(track for track in session.project.tracks if track.id == key)
     session.shown.show(added.devices[0].id)
 
 

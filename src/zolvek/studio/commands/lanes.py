@@ -133,7 +133,7 @@ def next_slot(session: Session) -> None:
 def remove_switch(session: Session) -> None:
     """The last switch at or before the playhead goes; what played before it goes on."""
     lane, here = unlocked(session), session.playhead.beat
-    before = [each.beat for each in lane.switches if each.beat <= here + 1e-9]
+    before = [switch.beat for switch in lane.switches if switch.beat <= here + 1e-9]
     if before:
         where = session.project.meter.text(before[-1])
         session.edit_lane(f"Remove slot change at {where}", lanes.without_switch(lane, before[-1]))

@@ -39,8 +39,8 @@ def move_track(session: Session, track: str, to: int) -> None:
 def step_track(session: Session, way: int) -> None:
     """Move the shown track by one."""
     own = shown_track(session)
-    place = session.project.tracks.index(own)
-    move_track(session, own.id, min(max(place + way, 0), len(session.project.tracks) - 1))
+    index = session.project.tracks.index(own)
+    move_track(session, own.id, min(max(index + way, 0), len(session.project.tracks) - 1))
 
 
 def move_device(session: Session, device: str, track: str, to: int) -> None:
@@ -79,7 +79,7 @@ def duplicate_track(session: Session) -> None:
     own = shown_track(session)
     made, key = names.track_doubled(session.project, own.id)
     session.document.edit(f"Duplicate track {own.name}", made)
-    twin = next(each for each in made.tracks if each.id == key)
+    twin = next(track for track in made.tracks if track.id == key)
     if twin.devices:
         session.shown.show(twin.devices[0].id)
 

@@ -16,10 +16,10 @@ from zolvek.studio.session.session import NONE_CHOSEN, Session
 
 def picked(session: Session) -> Pattern:
     """The pattern picked in the library. Raises ZolvekError when there is none."""
-    found = session.shelf.named(session.picked.pattern)
-    if found is None:
+    pattern = session.shelf.named(session.picked.pattern)
+    if pattern is None:
         raise ZolvekError("No pattern is selected.", remedy="Select one in the Patterns panel.")
-    return found
+    return pattern
 
 
 # --- the library ---

@@ -131,10 +131,10 @@ def choose_version(session: Session, number: int, version: int) -> None:
 def next_version(session: Session) -> None:
     """Go to the section's next version."""
     number = section_of(session)
-    own = session.project.section_spans()[number][0]
-    if len(own.versions) < 2:
-        raise ZolvekError("The section has only one version.", own.name, "Make a new version first.")
-    choose_version(session, number, (own.chosen + 1) % len(own.versions))
+    span = session.project.section_spans()[number][0]
+    if len(span.versions) < 2:
+        raise ZolvekError("The section has only one version.", span.name, "Make a new version first.")
+    choose_version(session, number, (span.chosen + 1) % len(span.versions))
 
 
 def remove_version(session: Session, number: int, version: int) -> None:

@@ -56,7 +56,7 @@ def hear_all(session: Session) -> None:
     """All takes that are not muted, the newest on top; again, the lane itself."""
     lane = session.lane
     if lane is not None:
-        keys = [each.id for each in lane.takes if not each.muted]
+        keys = [take.id for take in lane.takes if not take.muted]
         audition(session, [] if session.audition.takes == tuple(keys) else keys)
 
 

@@ -37,9 +37,9 @@ class Arranging(QObject):
     def pick_section(self, number: int | None) -> None:
         """Select a section."""
         spans = self.document.project.section_spans()
-        own = spans[number][0] if number is not None and number < len(spans) else None
-        if own != self._section:
-            self._section = own
+        span = spans[number][0] if number is not None and number < len(spans) else None
+        if span != self._section:
+            self._section = span
             self.changed.emit()
 
     def pick_block(self, block: Block | None) -> None:

@@ -80,8 +80,8 @@ class Audition(QObject):
         spans = self.document.project.section_spans()
         if self.version is None or self.version[0] >= len(spans):
             return False
-        own = spans[self.version[0]][0]
-        return self.version[1] < len(own.versions) and self.version[1] != own.chosen
+        span = spans[self.version[0]][0]
+        return self.version[1] < len(span.versions) and self.version[1] != span.chosen
 
     def _follow(self) -> None:
         """Tracks and lanes that no longer exist are not listened to."""

@@ -151,8 +151,8 @@ def shape_scope(
     where = name if whole_lane else bars_text(first, last, session.project.meter)
 
     def edit(each: Target) -> Curve:
-        own = whole if whole is not None and each.lane == drawn.lane else each.curve
-        return shaping.on_span(own, first, last, shaper, ramp)
+        curve = whole if whole is not None and each.lane == drawn.lane else each.curve
+        return shaping.on_span(curve, first, last, shaper, ramp)
 
     edit_together(session, f"{label}: {where}", edit, NONE_CHOSEN, gesture)
 

@@ -49,10 +49,10 @@ class Focus(QObject):
     def drawn_layer(self) -> Layer | None:
         """The layer that is drawn on in the base's place."""
         lane = self.lane
-        found = lane.layer(self.layer) if lane and self.layer else None
-        has = {"depth": True, "rate": found is not None and found.lfo is not None}
-        own = found is not None and has.get(self.aspect, found.curve is not None)
-        return found if own else None
+        layer = lane.layer(self.layer) if lane and self.layer else None
+        has = {"depth": True, "rate": layer is not None and layer.lfo is not None}
+        own = layer is not None and has.get(self.aspect, layer.curve is not None)
+        return layer if own else None
 
     @property
     def drawn_pad(self) -> Pad | None:
@@ -108,8 +108,8 @@ class Focus(QObject):
     def _neighbour(self, shown: list[str]) -> str | None:
         """What comes into focus when its lane is removed or hidden: the next one that was next to it."""
         if self.id in self.order:
-            place, there = self.order.index(self.id), set(shown)
-            for near in (*self.order[place + 1 :], *reversed(self.order[:place])):
+            index, there = self.order.index(self.id), set(shown)
+            for near in (*self.order[index + 1 :], *reversed(self.order[:index])):
                 if near in there:
                     return near
         return next(iter(shown), None)

@@ -26,8 +26,8 @@ class FieldGrid(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(1)
-        for place, field in enumerate(fields):
-            row, side = 2 * (place // 2), place % 2
+        for index, field in enumerate(fields):
+            row, side = 2 * (index // 2), index % 2
             label = field_label(field.label)
             grid.addWidget(label, row, side)
             entry = Entry(f"{title}: {field.label}", partial(self._typed, field), field.tip)

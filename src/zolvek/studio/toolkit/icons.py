@@ -26,7 +26,7 @@ def icon(name: str, theme: Theme, on_light: bool = False) -> QIcon:
         (QIcon.Mode.Disabled, off): theme.ghost,
         (QIcon.Mode.Normal, on): theme.curve if on_light else theme.sheet,
     }
-    made = QIcon()
+    icon = QIcon()
     for (mode, state), ink in inks.items():
         renderer = QSvgRenderer(QByteArray(drawn.replace(INK, ink).encode()))
         for size in SIZES:
@@ -35,5 +35,5 @@ def icon(name: str, theme: Theme, on_light: bool = False) -> QIcon:
             painter = QPainter(picture)
             renderer.render(painter, QRectF(0, 0, size, size))
             painter.end()
-            made.addPixmap(picture, mode, state)
-    return made
+            icon.addPixmap(picture, mode, state)
+    return icon

@@ -86,9 +86,9 @@ THEMES = {
 @lru_cache(maxsize=256)
 def color(value: str, alpha: float = 1.0) -> QColor:
     """A colour to draw with; shared, so never to be changed."""
-    made = QColor(value)
-    made.setAlphaF(alpha)
-    return made
+    color = QColor(value)
+    color.setAlphaF(alpha)
+    return color
 
 
 # Inks for lanes, light and dark theme; the first is the theme's own curve ink. Lanes always
@@ -121,15 +121,15 @@ def load_fonts() -> None:
 @lru_cache(maxsize=32)
 def font(points: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """A font to draw with; shared, so never to be changed."""
-    made = QFont(FAMILY)
-    made.setPointSizeF(points)
-    made.setWeight(weight)
-    return made
+    font = QFont(FAMILY)
+    font.setPointSizeF(points)
+    font.setWeight(weight)
+    return font
 
 
 def palette(theme: Theme) -> QPalette:
     """Qt's palette for a theme."""
-    made = QPalette()
+    palette = QPalette()
     role = QPalette.ColorRole
     for key, value in (
         (role.Window, theme.desk),
@@ -151,10 +151,10 @@ def palette(theme: Theme) -> QPalette:
         (role.Midlight, theme.hairline),
         (role.Shadow, theme.bar_line),
     ):
-        made.setColor(key, QColor(value))
+        palette.setColor(key, QColor(value))
     for key in (role.Text, role.ButtonText, role.WindowText):
-        made.setColor(QPalette.ColorGroup.Disabled, key, QColor(theme.quiet))
-    return made
+        palette.setColor(QPalette.ColorGroup.Disabled, key, QColor(theme.quiet))
+    return palette
 
 
 def put_on(theme: Theme) -> None:

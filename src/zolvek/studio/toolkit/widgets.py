@@ -73,38 +73,38 @@ def pick(box: QComboBox, data: object) -> None:
 
 def button(text: str, pressed: Callable[[], object], main: bool = False, tip: str = "") -> QPushButton:
     """A push button with a command."""
-    made = QPushButton(text)
-    made.setProperty("main", main)
-    made.setToolTip(tip)
-    made.clicked.connect(lambda _: pressed())
-    return made
+    push_button = QPushButton(text)
+    push_button.setProperty("main", main)
+    push_button.setToolTip(tip)
+    push_button.clicked.connect(lambda _: pressed())
+    return push_button
 
 
 def form() -> QFormLayout:
     """A layout for labelled fields."""
-    made = QFormLayout()
-    made.setContentsMargins(0, 0, 0, 0)
-    made.setHorizontalSpacing(8)
-    made.setVerticalSpacing(6)
-    made.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
-    made.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-    return made
+    layout = QFormLayout()
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setHorizontalSpacing(8)
+    layout.setVerticalSpacing(6)
+    layout.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+    layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+    return layout
 
 
 def column(parent: QWidget) -> QVBoxLayout:
     """A panel's layout."""
-    made = QVBoxLayout(parent)
-    made.setContentsMargins(12, 10, 12, 10)
-    made.setSpacing(8)
-    return made
+    layout = QVBoxLayout(parent)
+    layout.setContentsMargins(12, 10, 12, 10)
+    layout.setSpacing(8)
+    return layout
 
 
 def page_layout(page: QWidget) -> QVBoxLayout:
     """The layout of one of a panel's pages."""
-    made = QVBoxLayout(page)
-    made.setContentsMargins(0, 4, 0, 0)
-    made.setSpacing(5)
-    return made
+    layout = QVBoxLayout(page)
+    layout.setContentsMargins(0, 4, 0, 0)
+    layout.setSpacing(5)
+    return layout
 
 
 class Pages(QWidget):
@@ -119,14 +119,14 @@ class Pages(QWidget):
         layout.setSpacing(5)
         grid = QGridLayout()
         grid.setSpacing(4)
-        for place, (name, page) in enumerate(pages.items()):
+        for index, (name, page) in enumerate(pages.items()):
             made = QToolButton()
             made.setText(name)
             made.setCheckable(True)
             made.setStyleSheet("padding: 4px 2px;")
             made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             made.clicked.connect(lambda _, n=name: self.show_page(n))
-            grid.addWidget(made, place // across, place % across)
+            grid.addWidget(made, index // across, index % across)
             self.buttons[name] = made
             self.stack.addWidget(page)
         layout.addLayout(grid)

@@ -81,8 +81,8 @@ def put_event(h: Any, port: Any, offset: Any, at: Any, size: Any) -> Any:
     put_int64(row, 0, port)
     put_int64(row, 1, offset)
     put_int64(row, 2, size)
-    for place in range(size):
-        put_byte(row + EVENT_DATA, place, byte_at(at, place))
+    for index in range(size):
+        put_byte(row + EVENT_DATA, index, byte_at(at, index))
     h[EVENT_COUNT] += 1
 
 
@@ -117,10 +117,10 @@ def notes_off(h: Any, offset: Any) -> Any:
     if h[NOTES_ON] == 0:
         return
     h[NOTES_ON] = 0
-    for place in range(h[MIDI_COUNT] * PORT_NOTES):
-        if byte_at(h[NOTES], place):
-            put_byte(h[NOTES], place, 0)
-            port, key = place // PORT_NOTES, place % PORT_NOTES
+    for index in range(h[MIDI_COUNT] * PORT_NOTES):
+        if byte_at(h[NOTES], index):
+            put_byte(h[NOTES], index, 0)
+            port, key = index // PORT_NOTES, index % PORT_NOTES
             for each in (port, 0):
                 if each == port or port < h[NAMED_FROM]:
                     write_three(h, each, offset, 0x80 | (key // 128), key % 128, 64, 3)
@@ -175,17 +175,17 @@ def chase(h: Any, t: Any, frame: Any, offset: Any) -> Any:
 
 def begin_notes(h: Any, t: Any, frame: Any, offset: Any) -> Any:
     """Notes that are on at `frame` already begin there."""
-    for place in range(t[T_NOTES]):
-        if int64_at(t[T_NOTE_FIRST], place) < frame and frame < int64_at(t[T_NOTE_LAST], place):
-            port, at = int64_at(t[T_NOTE_PORT], place), t[T_NOTE_DATA] + 3 * place
+    for index in range(t[T_NOTES]):
+        if int64_at(t[T_NOTE_FIRST], index) < frame and frame < int64_at(t[T_NOTE_LAST], index):
+            port, at = int64_at(t[T_NOTE_PORT], index), t[T_NOTE_DATA] + 3 * index
             write(h, port, offset, at, 3)
             note_sounding(h, port, at)
 
 
 def same_bytes(one: Any, other: Any, count: Any) -> Any:
     """Whether two messages are equal."""
-    for place in range(count):  # noqa: SIM110  # compiled code takes no generators
-        if byte_at(one, place) != byte_at(other, place):
+    for index in range(count):  # noqa: SIM110  # compiled code takes no generators
+        if byte_at(one, index) != byte_at(other, index):
             return False
     return True
 

@@ -56,7 +56,7 @@ def write_bbt(h: Any, t: Any, position: Any) -> Any:
 def bar_tick(t: Any, row: Any, bars: Any) -> Any:
     """Ticks from the start to the bar's beginning: a tick is a 960th of the meter's unit."""
     ticks = 0.0
-    for place in range(row):
-        here = t[T_METER] + 32 * place
+    for index in range(row):
+        here = t[T_METER] + 32 * index
         ticks += (real_at(here, 4) - real_at(here, 0)) * real_at(here, 3) / 4.0
     return (ticks + bars * real_at(t[T_METER] + 32 * row, 2)) * TICKS_A_UNIT

@@ -109,23 +109,23 @@ def read_input(h: Any, d: Any, n: Any) -> Any:
         at = h[HEARD] + (h[HEARD_COUNT] & (HEARD_HELD - 1)) * ARRIVAL_BYTES
         put_real(at, ARRIVAL_TIME, d[TIME] + time * 1e6 / h[RATE])
         put_int64(at, ARRIVAL_SIZE, size)
-        for place in range(size):
-            put_byte(at + 8 * ARRIVAL_DATA, place, byte_at(source, place))
+        for index in range(size):
+            put_byte(at + 8 * ARRIVAL_DATA, index, byte_at(source, index))
         h[HEARD_COUNT] += 1
 
 
 @compiled
 def buffers(h: Any, n: Any) -> Any:
     """Where this cycle's buffers are: those for messages emptied, those for sound silent."""
-    for place in range(h[MIDI_COUNT]):
-        port = h[FIRST_MIDI + place]
-        h[FIRST_BUFFER + place] = native.port_get_buffer(port, np.uint32(n)) if port != 0 else 0
-        if h[FIRST_BUFFER + place] != 0:
-            native.midi_clear_buffer(h[FIRST_BUFFER + place])
-    for place in range(h[SOUND_COUNT]):
-        port = h[FIRST_SOUND + place]
+    for index in range(h[MIDI_COUNT]):
+        port = h[FIRST_MIDI + index]
+        h[FIRST_BUFFER + index] = native.port_get_buffer(port, np.uint32(n)) if port != 0 else 0
+        if h[FIRST_BUFFER + index] != 0:
+            native.midi_clear_buffer(h[FIRST_BUFFER + index])
+    for index in range(h[SOUND_COUNT]):
+        port = h[FIRST_SOUND + index]
         buffer = native.port_get_buffer(port, np.uint32(n)) if port != 0 else 0
-        h[FIRST_SOUND_BUFFER + place] = buffer
+        h[FIRST_SOUND_BUFFER + index] = buffer
         if buffer != 0:
             for i in range(n):
                 put_single(buffer, i, np.float32(0.0))

@@ -126,7 +126,7 @@ class Client:
 
     def others(self) -> list[OtherPort]:
         """The ports of other programs."""
-        found = []
+        other_ports = []
         for name in library.names(self.library.jack_get_ports(self.client, None, None, 0)):
             port = self.library.jack_port_by_name(self.client, name.encode())
             if not port or name.startswith(f"{self.name}:"):
@@ -135,8 +135,8 @@ class Client:
             flags = self.library.jack_port_flags(port)
             if kind in (library.AUDIO, library.MIDI):
                 word = PortKind.SOUND if kind == library.AUDIO else PortKind.MIDI
-                found.append(OtherPort(name, word, bool(flags & PLAYS), bool(flags & library.IS_PHYSICAL)))
-        return found
+                other_ports.append(OtherPort(name, word, bool(flags & PLAYS), bool(flags & library.IS_PHYSICAL)))
+        return other_ports
 
     def connections(self) -> list[tuple[str, str]]:
         """Each of our ports (by its own name) with each that it is connected to."""

@@ -37,9 +37,9 @@ class SharedMemory:
     def create(cls) -> SharedMemory:
         """Others of the program's processes open it by this one's handle."""
         handle = os.memfd_create("zolvek-ports", os.MFD_CLOEXEC)
-        made = cls(Path(f"/proc/{os.getpid()}/fd/{handle}"))
-        made.handle = handle
-        return made
+        shared_memory = cls(Path(f"/proc/{os.getpid()}/fd/{handle}"))
+        shared_memory.handle = handle
+        return shared_memory
 
     def touch(self, rows: int) -> None:
         """Have the system give all of it now, and `rows` of the sound: what is fetched when it is first needed

@@ -48,14 +48,14 @@ def played(lane: Lane, project: Project) -> EvaluatedLane:
     if kept is None or kept[0] != project.length or kept[1] is not project.tempo or kept[3] != own:
         base = unrolled(lane, project.length)
         drawn = layered(base, lane, project.tempo, project.length) if lane.layers else base
-        made = EvaluatedLane(lane, drawn, drawn)
+        evaluated_lane = EvaluatedLane(lane, drawn, drawn)
         if lane.relative:
             low, high = around(lane.reach, own)
             parts = drawn.parts if isinstance(drawn, LayeredCurve) else ()
             # Times the height of the reach, and then from its low end on: clipped where the travel ends.
             mapping = (*_fit(drawn), _by(True, high - low - 1.0), _by(False, low))
-            made = EvaluatedLane(replace(lane, reach=WHOLE), LayeredCurve(base, (*parts, *mapping)), drawn)
-        kept = (project.length, project.tempo, made, own)
+            evaluated_lane = EvaluatedLane(replace(lane, reach=WHOLE), LayeredCurve(base, (*parts, *mapping)), drawn)
+        kept = (project.length, project.tempo, evaluated_lane, own)
         lane.__dict__["_played"] = kept
     return kept[2]
 

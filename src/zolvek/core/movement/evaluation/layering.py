@@ -45,13 +45,13 @@ def part_of(layer: Layer, tempo: TempoMap, length: float) -> AppliedLayer:
     kept = layer.__dict__.get("_part")
     if kept is None or kept[:2] != (tempo, length):
         gain = LAYER_KINDS[layer.kind][1]
-        made = AppliedLayer(
+        applied_layer = AppliedLayer(
             layer.kind == LayerKind.SCALE,
             gain * layer.amount,
             _whole(layer, tempo, length),
             layer.amount_way,
         )
-        kept = layer.__dict__["_part"] = (tempo, length, made)
+        kept = layer.__dict__["_part"] = (tempo, length, applied_layer)
     return kept[2]
 
 
@@ -269,8 +269,8 @@ def baked(
 def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
     """The named layers, and those below that can't change places with them."""
     taken: list[Layer] = []
-    for place in range(len(heard) - 1, -1, -1):
-        layer = heard[place]
+    for index in range(len(heard) - 1, -1, -1):
+        layer = heard[index]
         mixes = any((layer.kind == LayerKind.SCALE) != (other.kind == LayerKind.SCALE) for other in taken)
         if layer.id in names or mixes:
             taken.insert(0, layer)
@@ -283,7 +283,7 @@ def _with_below(heard: list[Layer], names: set[str]) -> list[Layer]:
 def rescaled(layers: tuple[Layer, ...], factor: float) -> tuple[Layer, ...]:
     """Layers of a lane whose curve's height now stands for 1/`factor` as much: heard as before."""
     return tuple(
-        each if each.kind == LayerKind.SCALE else replace(each, amount=each.amount * factor) for each in layers
+        layer if layer.kind == LayerKind.SCALE else replace(layer, amount=layer.amount * factor) for layer in layers
     )
 
 

@@ -86,8 +86,8 @@ class Moments:
     def after(self, tick: int) -> int:
         """The first one from `tick` on."""
         start = -(-tick // self.apart) * self.apart
-        place = int(np.searchsorted(self.nearest, tick))
-        jump = int(self.nearest[place]) if place < len(self.nearest) else self.last
+        index = int(np.searchsorted(self.nearest, tick))
+        jump = int(self.nearest[index]) if index < len(self.nearest) else self.last
         return min(start, jump, self.last)
 
     def beats(self, ticks: Ints) -> Floats:
@@ -95,9 +95,9 @@ class Moments:
         beats = ticks / TICKS
         if len(ticks):
             low, high = np.searchsorted(self.nearest, [ticks[0], ticks[-1] + 1])
-            place = np.searchsorted(ticks, self.nearest[low:high])
-            met = ticks[np.minimum(place, len(ticks) - 1)] == self.nearest[low:high]
-            beats[place[met]] = self.jumps[low:high][met]
+            index = np.searchsorted(ticks, self.nearest[low:high])
+            met = ticks[np.minimum(index, len(ticks) - 1)] == self.nearest[low:high]
+            beats[index[met]] = self.jumps[low:high][met]
         return beats
 
 

@@ -34,7 +34,7 @@ def ready(project: Project, lane: Lane, lowest: float, highest: float, first: fl
         lane = free_of_reach(lane, project.tempo, project.length)
     if is_wider:
         lane = _widened(lane, wider)
-    return replace(lane, layers=tuple(_at_rest(each, first, last) for each in lane.layers))
+    return replace(lane, layers=tuple(_at_rest(layer, first, last) for layer in lane.layers))
 
 
 def _widened(lane: Lane, wider: tuple[float, float]) -> Lane:

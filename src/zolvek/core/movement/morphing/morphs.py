@@ -265,9 +265,9 @@ def chained(
     if any(b <= a for a, b in itertools.pairwise(beats)):
         raise ZolvekError("The span is empty.", remedy="Put each stop after the previous one.")
     start = _values(project, device, stops[0][1], beats[0])
-    made = _through(project, device, stops, start, way)
+    new_project = _through(project, device, stops, start, way)
     if not linked:
-        return made
+        return new_project
     number = 1 + max((int(m.id.rpartition("-")[2]) for m in project.morphs), default=0)
     record = Morph(
         f"morph-{number}",
@@ -279,8 +279,10 @@ def chained(
         _keys(project, device, stops, start, way),
     )
     # A morph over the same span of the same device takes the place of the old one.
-    others = tuple(m for m in made.morphs if m.device != device or m.beats[-1] <= beats[0] or m.beats[0] >= beats[-1])
-    return replace(made, morphs=(*others, record))
+    others = tuple(
+        m for m in new_project.morphs if m.device != device or m.beats[-1] <= beats[0] or m.beats[0] >= beats[-1]
+    )
+    return replace(new_project, morphs=(*others, record))
 
 
 def _keys(project: Project, device: str, stops: list[tuple[float, str]], start: Values, way: Way) -> tuple[str, ...]:
@@ -302,11 +304,11 @@ def _through(
     always: frozenset[str] = frozenset(),
 ) -> Project:
     here = start
-    for place, ((first, _), (last, key)) in enumerate(itertools.pairwise(stops)):
+    for index, ((first, _), (last, key)) in enumerate(itertools.pairwise(stops)):
         there = _values(project, device, key, last)
         there = {**here, **there}
         # On the way each stop stays until the next part begins; only the end may come back.
-        step = way if place == len(stops) - 2 else replace(way, stays=True)
+        step = way if index == len(stops) - 2 else replace(way, stays=True)
         if stored_states.differing(here, there) or always:
             project = morphed(project, device, here, there, (first, last), step, always)
         here = there

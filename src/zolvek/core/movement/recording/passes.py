@@ -173,8 +173,8 @@ def written(
     raw = raw_curve(moves, beats_a_second, stepped)
     made = curve
     first, last = spans[0][0], spans[-1][1]
-    for place, (begin, end) in enumerate(spans):
-        following = spans[place + 1][0] if place + 1 < len(spans) else np.inf
+    for index, (begin, end) in enumerate(spans):
+        following = spans[index + 1][0] if index + 1 < len(spans) else np.inf
         back = 0.0 if stepped else min(glide, following - end)
         piece = _piece(raw, begin, end, stepped, tolerance)
         if back > LEAST_SPAN_BEATS:
@@ -185,7 +185,7 @@ def written(
                 np.append(piece.shape, LINE).astype(np.uint8),
                 np.append(piece.amount, 0.0),
             )
-            last = max(last, end + back) if place == len(spans) - 1 else last
+            last = max(last, end + back) if index == len(spans) - 1 else last
         made = splice(made, begin, piece)
     return PassResult(made, raw, first, last)
 

@@ -57,7 +57,7 @@ def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[st
 
 
 def _has_fault(own: ScanRecord) -> bool:
-    return any(each.fault for each in own.plugins)
+    return any(plugin.fault for plugin in own.plugins)
 
 
 def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[PluginEntry], list[Failure]]:
@@ -105,10 +105,10 @@ def missing(project: Project) -> list[tuple[str, str]]:
     found = []
     for track in project.tracks:
         for device in track.devices:
-            own = device.row.plugin
-            if own is not None:
+            plugin = device.row.plugin
+            if plugin is not None:
                 try:
-                    bundle_of(own.uri, own.path)
+                    bundle_of(plugin.uri, plugin.path)
                 except ZolvekError as error:
                     found.append((device.id, str(error)))
     return found
@@ -116,7 +116,7 @@ def missing(project: Project) -> list[tuple[str, str]]:
 
 def _listed(bundles: dict[str, ScanRecord], uri: str) -> Path | None:
     for name, own in bundles.items():
-        if any(each.id == uri and not each.fault for each in own.plugins):
+        if any(plugin.id == uri and not plugin.fault for plugin in own.plugins):
             bundle = Path(name)
             plugin_format = host(format_of(uri))
             if plugin_format.is_bundle(bundle) and allowed(bundle) and plugin_format.stamp(bundle) == tuple(own.stamp):

@@ -32,12 +32,12 @@ def kind_of(uri: str) -> DeviceKind:
 
 def unit(device: Device, rate: int) -> Unit:
     """The plugin at work. Raises ZolvekError where it can't be started."""
-    own = device.row.plugin
-    assert own is not None
-    plugin_format = host(own.format)
-    if format_of(own.uri) != own.format:
-        raise ZolvekError("The plugin's id does not fit its format.", own.uri, "Add it again.")
-    bundle = installed.bundle_of(own.uri, own.path)
+    plugin = device.row.plugin
+    assert plugin is not None
+    plugin_format = host(plugin.format)
+    if format_of(plugin.uri) != plugin.format:
+        raise ZolvekError("The plugin's id does not fit its format.", plugin.uri, "Add it again.")
+    bundle = installed.bundle_of(plugin.uri, plugin.path)
     with work_mark.phase(device.id, work_mark.STARTING):
         return plugin_format.unit(device, rate, bundle)
 
@@ -46,4 +46,4 @@ def job(progress: Callable[[int, int], object], uri: str) -> tuple[DeviceKind, P
     """`kind_of`, as a job of a process in the background; and where the presets that become states have its
     parameters, which takes long where both are many."""
     kind = kind_of(uri)
-    return kind, {each.name: kind.named(each.name) for each in kind.presets[:MOST_STATES]}
+    return kind, {preset.name: kind.named(preset.name) for preset in kind.presets[:MOST_STATES]}

@@ -73,9 +73,9 @@ def unit(device: Device, rate: int, bundle: Path) -> Unit:
     plugin = fitted(own, there.plugin)
 
     def make() -> Instance:
-        made = Instance(plugin, bundle, rate, device.id, device.state)
-        made.set(defaults(there, rate))
-        return made
+        instance = Instance(plugin, bundle, rate, device.id, device.state)
+        instance.set(defaults(there, rate))
+        return instance
 
     return HostedUnit(device, there, plugin, rate, make)
 

@@ -99,8 +99,8 @@ class Instance:
             (f"{LV2}ext/parameters#sampleRate", real, 4, self.float_rate),
         ]
         self.options = ffi.new("LV2_Options_Option[]", len(rows) + 1)
-        for place, (key, kind, size, value) in enumerate(rows):
-            self.options[place] = (0, 0, numbers.of(key), size, kind, ffi.cast("void*", value))
+        for index, (key, kind, size, value) in enumerate(rows):
+            self.options[index] = (0, 0, numbers.of(key), size, kind, ffi.cast("void*", value))
 
         @ffi.callback("int(void*, uint32_t, const void*)")
         def schedule(_: Any, size: int, data: Any) -> int:
@@ -181,10 +181,10 @@ class Instance:
         sides = come.shape[0]
         none: list[Message] = []
         at = 0
-        for place, (first, last) in enumerate(pairwise(stretch.bounds)):
+        for index, (first, last) in enumerate(pairwise(stretch.bounds)):
             count = last - first
             if ports.size:
-                controls[ports] = values[place]
+                controls[ports] = values[index]
             into[:, :count] = given[:, first:last]
             if plain:  # nothing but sound goes in and out
                 run(handle, count)

@@ -339,7 +339,7 @@ def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000
     assert kind.plugin is not None
     by_symbol = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
     types = {urids().of(f"{ATOM}{name}"): name for name in ("Float", "Double", "Int", "Long", "Bool")}
-    found: list[Preset] = []
+    presets: list[Preset] = []
     values: dict[str, float] = {}
 
     @ffi.callback("void(const char*, void*, const void*, uint32_t, uint32_t)")
@@ -365,8 +365,8 @@ def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000
             if key is not None and np.isfinite(port):
                 named[key] = written(kind, key, port, rate)
         if named or beyond:
-            found.append(Preset(world.label(uri) or uri.rpartition("#")[2], named, beyond))
-    return tuple(sorted(found, key=lambda preset: preset.name.casefold()))
+            presets.append(Preset(world.label(uri) or uri.rpartition("#")[2], named, beyond))
+    return tuple(sorted(presets, key=lambda preset: preset.name.casefold()))
 
 
 @lru_cache(maxsize=64)

@@ -22,15 +22,15 @@ def roots(variable: str, standard: tuple[str, ...]) -> list[Path]:
     """The folders of a search path (`variable` of the environment, else the standard's own), whole paths only: one
     that counts from the current folder would load what lies next to a project."""
     path = os.environ.get(variable)
-    found = []
+    paths = []
     for name in path.split(":") if path else standard:
         try:
             place = Path(name).expanduser()
         except RuntimeError:  # there is no home
             continue
         if place.is_absolute():
-            found.append(place)
-    return found
+            paths.append(place)
+    return paths
 
 
 def _file() -> Path:

@@ -91,10 +91,10 @@ class HostedUnit:
         """One instance; two where it is mono, for two sides."""
         mono = len(self.plugin.inputs) == 1 and len(self.plugin.outputs) == 1
         with work_mark.phase(self.device, work_mark.STARTING):
-            made = [self.make() for _ in range(2 if mono else 1)]
-            for instance in made:
+            instances = [self.make() for _ in range(2 if mono else 1)]
+            for instance in instances:
                 instance.begin(self.driver.present(device))
-        return made
+        return instances
 
     def release_all(self, now: float) -> None:
         """All keys up."""

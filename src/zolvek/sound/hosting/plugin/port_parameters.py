@@ -85,13 +85,13 @@ def parameter_of(port: Port, key: str) -> tuple[Parameter, Binding]:
     low, high, default = _checked(port)
     if _is_switch(port, low, high):
         on = max(high, low + 1.0) if high > low else 1.0
-        made = Parameter(key, port.name, port.group, taper="switch", default=float(default > (low + on) / 2.0))
-        return made, Binding(port.symbol, port.index, values=(low, on))
+        parameter = Parameter(key, port.name, port.group, taper="switch", default=float(default > (low + on) / 2.0))
+        return parameter, Binding(port.symbol, port.index, values=(low, on))
     values, labels = _choices(port, low, high)
     if len(values) > 1:
         at = float(np.argmin(np.abs(np.asarray(values) - default)))
-        made = Parameter(key, port.name, port.group, "", 0.0, len(values) - 1.0, at, "stepped", labels)
-        return made, Binding(port.symbol, port.index, values=values)
+        parameter = Parameter(key, port.name, port.group, "", 0.0, len(values) - 1.0, at, "stepped", labels)
+        return parameter, Binding(port.symbol, port.index, values=values)
     return _sliding(port, key, low, high, default)
 
 

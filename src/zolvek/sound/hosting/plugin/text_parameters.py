@@ -121,13 +121,13 @@ def _sliding(control_texts: ControlTexts, key: str, read: _Read) -> tuple[Parame
     off = {taper: _off(taper, read, low, high) for taper in _possible(low, silent)}
     taper = min(off, key=lambda each: off[each])
     if off[taper] <= 1.0 and not falls:
-        made = Parameter(key, control_texts.name, "", unit, low, high, low, taper)
-        at = float(made.value(control_texts.default))
+        parameter = Parameter(key, control_texts.name, "", unit, low, high, low, taper)
+        at = float(parameter.value(control_texts.default))
         if not np.isfinite(at):
             at = -1e12
-        return _with_default(made, at), Binding(control_texts.name, control_texts.index, POSITION)
-    made = Parameter(key, control_texts.name, "", unit, low, high, low, taper)
-    return _by_table(control_texts, made, values, places)
+        return _with_default(parameter, at), Binding(control_texts.name, control_texts.index, POSITION)
+    parameter = Parameter(key, control_texts.name, "", unit, low, high, low, taper)
+    return _by_table(control_texts, parameter, values, places)
 
 
 def _by_table(

@@ -75,8 +75,8 @@ def within(bundle: Path) -> Contents:
             plugins.append(PluginEntry(f"vst3:{bundle}/{name}", name, fault=error.what, path=path))
             continue
         assert kind.plugin is not None
-        own = kind.plugin
-        plugins.append(PluginEntry(own.uri, name, own.maker, kind.role, kind.about, len(own.ports), "", path))
+        plugin = kind.plugin
+        plugins.append(PluginEntry(plugin.uri, name, plugin.maker, kind.role, kind.about, len(plugin.ports), "", path))
     return Contents(plugins)
 
 
@@ -89,9 +89,9 @@ def unit(device: Device, rate: int, bundle: Path) -> Unit:
     plugin = fitted(own, there.plugin)
 
     def make() -> Instance:
-        made = Instance(plugin, there.name, rate, device.id, device.state)
-        made.set(defaults(there, rate))
-        return made
+        instance = Instance(plugin, there.name, rate, device.id, device.state)
+        instance.set(defaults(there, rate))
+        return instance
 
     return HostedUnit(device, there, plugin, rate, make)
 

@@ -56,8 +56,8 @@ class Instance:
         rows = [self.parameters[port] for port in stretch.ports.tolist()]
         none: list[Message] = []
         at = 0
-        for place, (first, last) in enumerate(pairwise(stretch.bounds)):
-            for row, value in zip(rows, stretch.values[place].tolist() if rows else (), strict=True):
+        for index, (first, last) in enumerate(pairwise(stretch.bounds)):
+            for row, value in zip(rows, stretch.values[index].tolist() if rows else (), strict=True):
                 row.raw_value = value
             own = none
             if messages:

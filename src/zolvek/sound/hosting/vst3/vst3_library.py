@@ -123,11 +123,11 @@ def describe(plugin: Any, path: str) -> DeviceKind:
     parameters: list[Parameter] = []
     ports: dict[str, Binding] = {}
     hidden = []
-    for key, each in zip(keys_of_names([_word(t.name) for t in controls]), controls, strict=True):
-        parameter, binding = parameter_of(each, key)
+    for key, control in zip(keys_of_names([_word(t.name) for t in controls]), controls, strict=True):
+        parameter, binding = parameter_of(control, key)
         parameters.append(replace(parameter, group="Plugin"))
         ports[key] = replace(binding, symbol=key)
-        if each.hidden or (key == OWN_BYPASS and parameter.taper == "switch"):
+        if control.hidden or (key == OWN_BYPASS and parameter.taper == "switch"):
             hidden.append(key)
     if not parameters:
         parameters = [Parameter("nothing", "Nothing to set", "Plugin", taper="switch")]

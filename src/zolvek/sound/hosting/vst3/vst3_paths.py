@@ -21,10 +21,10 @@ def roots() -> list[Path]:
 
 def bundles() -> list[Path]:
     """All bundles, and single files, on the search path."""
-    found: list[Path] = []
+    paths: list[Path] = []
     for root in roots():
-        _gather(root, found, DEEPEST)
-    return sorted(found)
+        _gather(root, paths, DEEPEST)
+    return sorted(paths)
 
 
 def _gather(folder: Path, found: list[Path], deep: int) -> None:
@@ -42,9 +42,9 @@ def _gather(folder: Path, found: list[Path], deep: int) -> None:
 def presets_of(maker: str, name: str) -> list[Path]:
     """The preset files of a plugin, each name once."""
     found: dict[str, Path] = {}
-    for place in PRESETS:
+    for preset in PRESETS:
         try:
-            folder = Path(place).expanduser() / maker / name
+            folder = Path(preset).expanduser() / maker / name
             for each in sorted(folder.rglob(f"*{PRESET}")):
                 found.setdefault(each.stem, each)
         except (OSError, RuntimeError):

@@ -43,12 +43,12 @@ class HostedWindow:
     """The plugin, and what its controls were last set to or found at, by port."""
 
     def __init__(self, device: Device, out: BinaryIO) -> None:
-        own = device.row.plugin
-        assert own is not None
-        there = described(own.uri)
+        plugin = device.row.plugin
+        assert plugin is not None
+        there = described(plugin.uri)
         assert there.plugin is not None
         self.device, self.out = device, out
-        self.plugin = fitted(own, there.plugin)
+        self.plugin = fitted(plugin, there.plugin)
         self.made = loaded(self.plugin.path, there.name)
         if device.state:
             with_state(self.made, device.state)
@@ -168,7 +168,7 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
     replies = (ctypes.byref(each) for each in (root, parent, children, count))
     if not x11.XQueryTree(display, window, *replies):
         return []
-    own = [int(children[place]) for place in range(count.value)]
+    own = [int(children[index]) for index in range(count.value)]
     if own:
         x11.XFree(children)
     return own + [each for one in own if deep > 1 for each in _below(x11, display, one, deep - 1)]

@@ -46,7 +46,7 @@ def may_replace(document: Document, ask: Ask, asked: Path, files: list[Path]) ->
     """Whether files that are there may be replaced: one question for all of them. For the one that was
     named the question has been put already. Raises ZolvekError for the project's own."""
     need_other(files, document.project, document.path)
-    there = [each for each in files if each != asked and each.exists()]
+    there = [file for file in files if file != asked and file.exists()]
     names = ", ".join(each.name for each in there)
     return not there or ask.confirm(
         f"Replace {counted(len(there), 'file')} in {asked.parent.name or asked.parent}?",

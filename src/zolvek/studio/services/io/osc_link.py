@@ -52,14 +52,14 @@ class OscLink(QObject):
         from zolvek.sync.ports.osc_ports import Output
         from zolvek.sync.timeline.osc_messages import place
 
-        made = Output(*place(text)) if text.strip() else None
+        output = Output(*place(text)) if text.strip() else None
         self._end_output()
-        self.output, self.sends_to = made, text.strip()
-        if made is not None:
+        self.output, self.sends_to = output, text.strip()
+        if output is not None:
             from zolvek.sync.ports.message_streams import OscStream
             from zolvek.sync.ports.scheduler import Live
 
-            self.stream = OscStream(made)
+            self.stream = OscStream(output)
             self._know_ourselves()
             self.send_state()
             self.live = Live(

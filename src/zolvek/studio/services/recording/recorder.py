@@ -209,8 +209,8 @@ class Recorder(QObject):
         rounds = [moves for moves in passed.rounds if moves]
         bps = float(project.tempo.bpm(self.start)) / 60.0
         done = None
-        for place, moves in enumerate(rounds):
-            last = place == len(rounds) - 1
+        for index, moves in enumerate(rounds):
+            last = index == len(rounds) - 1
             stop = end if last and end > moves[0].beat else self.stop_at
             found = written(
                 lane.curve,

@@ -59,7 +59,7 @@ class Hits(QObject):
             track and track.clips,
             project.tempo,
             project.length,
-            frozenset((name, Same(found)) for name, found in onsets.items()),
+            frozenset((name, Same(onset)) for name, onset in onsets.items()),
             tuple(lengths.items()),
         )
         if known != self.known:

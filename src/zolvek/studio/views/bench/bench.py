@@ -148,8 +148,8 @@ class Bench(QWidget):
         few = len(own.parameters) <= FEW
         self.dial_area.setFixedHeight((LOW if few else HEIGHT) + 4)
         offered = self._offered(own)
-        for place, parameter in enumerate(offered):
-            if place and place == len(own.favourites):
+        for index, parameter in enumerate(offered):
+            if index and index == len(own.favourites):
                 self.row_layout.addWidget(_upright())
             dial = Dial(self.session, self.studio.ask, device, parameter, few)
             self.dials.append(dial)

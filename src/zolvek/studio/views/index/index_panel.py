@@ -277,10 +277,10 @@ class IndexPanel(QWidget):
             return "parameter"
         key = item.data(0, TRACK)
         if key:
-            own = next(t for t in self.session.project.tracks if t.id == key)
-            if own.devices:
-                self.session.shown.show(own.devices[0].id)
-            self._focus_on(own.id, None)
+            track = next(t for t in self.session.project.tracks if t.id == key)
+            if track.devices:
+                self.session.shown.show(track.devices[0].id)
+            self._focus_on(track.id, None)
             return "track"
         if item.data(0, DEVICE):
             self.session.shown.show(item.data(0, DEVICE))

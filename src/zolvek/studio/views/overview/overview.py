@@ -136,8 +136,8 @@ class Overview(QWidget):
         picture = self._empty(sheet)
         painter = QPainter(picture)
         spans = self.session.project.section_spans() or ()
-        for place, lane in enumerate(lanes):
-            row = sheet.height() - 3.5 - DASH * (place % DASH_ROWS)
+        for index, lane in enumerate(lanes):
+            row = sheet.height() - 3.5 - DASH * (index % DASH_ROWS)
             painter.setPen(QPen(themes.color(themes.lane_ink(theme, lane), 0.7), 1.6))
             for _, first, last in spans:
                 if last > first and moves(lane, first, last):

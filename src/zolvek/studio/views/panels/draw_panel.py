@@ -58,14 +58,14 @@ class DrawPanel(QWidget):
         self.tools: dict[str, QToolButton] = {}
         tools = QGridLayout()
         tools.setSpacing(4)
-        for place, (key, text, tip) in enumerate(TOOLS):
+        for index, (key, text, tip) in enumerate(TOOLS):
             tool = QToolButton()
             tool.setText(text)
             tool.setToolTip(tip)
             tool.setCheckable(True)
             tool.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             tool.clicked.connect(lambda _, k=key: session.tools.choose(k))
-            tools.addWidget(tool, place // 2, place % 2)
+            tools.addWidget(tool, index // 2, index % 2)
             self.tools[key] = tool
         layout.addLayout(tools)
         self.stamps = choice([(f.label, f.key) for f in STAMPS], "Stamp", self._set_stamp)

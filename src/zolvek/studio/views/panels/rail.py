@@ -98,9 +98,9 @@ class Rail(QWidget):
         widgets = panel.findChildren(QWidget) if panel is not None else []
         tabs = Qt.FocusPolicy.TabFocus.value
         usable = (w for w in widgets if w.isVisible() and w.isEnabled() and not isinstance(w, QScrollArea))
-        found = next((w for w in usable if w.focusPolicy().value & tabs), None)
-        if found is not None:
-            return found
+        focusable = next((w for w in usable if w.focusPolicy().value & tabs), None)
+        if focusable is not None:
+            return focusable
         return next(iter(self.buttons.values()))
 
     def close_work(self) -> None:

@@ -36,8 +36,8 @@ class ActionButton(QPushButton):
 
 def action_buttons(studio: Studio, rows: Iterable[Iterable[tuple[str, str]]]) -> QVBoxLayout:
     """Rows of buttons for actions: (text, id)."""
-    made = QVBoxLayout()
-    made.setSpacing(5)
+    layout = QVBoxLayout()
+    layout.setSpacing(5)
     for row in rows:
         line = QHBoxLayout()
         line.setSpacing(5)
@@ -46,5 +46,5 @@ def action_buttons(studio: Studio, rows: Iterable[Iterable[tuple[str, str]]]) ->
             made_button.setStyleSheet("padding: 4px 2px;")  # three must find room next to each other
             made_button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             line.addWidget(made_button)
-        made.addLayout(line)
-    return made
+        layout.addLayout(line)
+    return layout

@@ -139,9 +139,9 @@ class BeginningSheet(QWidget):
         if kept:
             self.ways.addWidget(field_label("From a template"))
             for name in kept:
-                made = QPushButton(name)
-                made.clicked.connect(partial(self._begin_from, name))
-                self.ways.addWidget(made)
+                button = QPushButton(name)
+                button.clicked.connect(partial(self._begin_from, name))
+                self.ways.addWidget(button)
         self.ways.addStretch(1)
 
     def _begin_from(self, name: str) -> None:

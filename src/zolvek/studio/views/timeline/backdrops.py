@@ -84,7 +84,7 @@ class Backdrops(QObject):
     def _state(self, project: Project, track: Track) -> object:
         """What the track's sound depends on."""
         sources = list(project.tracks) if track.takes_sends else [track]
-        return (*(Same(each) for each in sources), project.tempo, project.length)
+        return (*(Same(source) for source in sources), project.tempo, project.length)
 
     def _ask(self) -> None:
         session = self.session

@@ -176,9 +176,9 @@ class OtherLanes(QWidget):
         project = self.session.project
         key = (self._content(lane), lane.id in self.session.passes.armed, theme.key, self.view.key, self.width(),
                ratio, self.session.span.beats, lane.id in self.session.span.also)  # fmt: skip
-        found = self.rows.get(key)
-        if found is not None:
-            return found
+        row = self.rows.get(key)
+        if row is not None:
+            return row
         if len(self.rows) > MOST_KEPT:
             self.rows.clear()
         pixmap = QPixmap(QSize(self.width(), height) * ratio)

@@ -47,10 +47,10 @@ def way_of(tempo: TempoMap, scale: TempoScale, x: Callable[[float], float], last
     """The path of the tempo over a span."""
     corners = []
     points = tempo.points
-    for place, point in enumerate(points):
+    for index, point in enumerate(points):
         corners.append(QPointF(x(point.beat), scale.y(point.bpm)))
-        if place + 1 < len(points) and not point.ramp:
-            corners.append(QPointF(x(points[place + 1].beat), scale.y(point.bpm)))
+        if index + 1 < len(points) and not point.ramp:
+            corners.append(QPointF(x(points[index + 1].beat), scale.y(point.bpm)))
     end = max(last, points[-1].beat)
     corners.append(QPointF(x(end), scale.y(points[-1].bpm)))
     return QPolygonF(corners)

@@ -298,14 +298,14 @@ class TimeRows(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(way_of(tempo, scale, self.at_beat, self.view.last))
         painter.setFont(themes.font(9.5))
-        for place, point in enumerate(tempo.points):
+        for index, point in enumerate(tempo.points):
             x, y = self.at_beat(point.beat), scale.y(point.bpm)
             if not SCALE - 8 <= x <= self.width() + 8:
                 continue
             painter.setPen(QPen(themes.color(theme.curve), 1.4))
             painter.setBrush(themes.color(theme.sheet))
             painter.drawPolygon(diamond(x, y, 4.0))
-            later = tempo.points[place + 1 :]
+            later = tempo.points[index + 1 :]
             room = self.at_beat(later[0].beat) - x if later else 200.0
             if room > 40.0:
                 painter.setPen(themes.color(theme.ink))

@@ -171,8 +171,8 @@ class TrackRow(QWidget):
         elif spot.number >= 0:
             block = Block(track.id, spot.number)
             arranging.pick_block(block)
-            way = "move" if spot.kind == "block" else spot.kind
-            self.dragging.begin(at, lambda: BlockDrag(self.session, strip, block, way))
+            kind = "move" if spot.kind == "block" else spot.kind
+            self.dragging.begin(at, lambda: BlockDrag(self.session, strip, block, kind))
         else:
             arranging.pick_notes(track.id, frozenset())
             self.dragging.begin(at, lambda: NotesBoxDrag(self.session, strip, at))

@@ -46,8 +46,8 @@ class Strip(NamedTuple):
 
     def lasts(self, clip: Clip) -> float | None:
         """How many beats a clip lasts."""
-        found = self.peaks.get(clip.file)
-        return found.seconds if found is not None else None
+        peak = self.peaks.get(clip.file)
+        return peak.seconds if peak is not None else None
 
     def block_area(self, clip: Clip) -> QRectF:
         """The rectangle of a clip."""
@@ -98,16 +98,16 @@ def _draw_block(painter: QPainter, strip: Strip, theme: Theme, clip: Clip, chose
         return
     ink = ink_of(theme, strip.track)
     painter.fillRect(seen, themes.color(ink, 0.10))
-    found = strip.peaks.get(clip.file)
-    if found is not None:
-        _draw_wave(painter, strip, clip, found, seen, themes.color(ink, 0.62))
+    peak = strip.peaks.get(clip.file)
+    if peak is not None:
+        _draw_wave(painter, strip, clip, peak, seen, themes.color(ink, 0.62))
     _draw_fades(painter, strip, clip, area, theme)
     painter.setPen(QPen(themes.color(theme.selection if chosen else ink), 2.0 if chosen else 1.0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(area.adjusted(0.5, 0.5, -0.5, -0.5))
     name = clip.file.rpartition("/")[2].removeprefix("shipped:")
     more = f"  {clip.gain_db:+.1f} dB".replace("-", "−") if clip.gain_db else ""
-    state = "" if found is not None else "  (missing, or still loading)"
+    state = "" if peak is not None else "  (missing, or still loading)"
     turns = "  looped" if clip.loop_until is not None else ""
     painter.setPen(themes.color(theme.ink))
     room = seen.adjusted(5, 1, -3, 0)

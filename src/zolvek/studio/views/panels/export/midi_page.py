@@ -336,7 +336,7 @@ class MidiPage(QWidget):
         self.advice.setVisible(bool(found.advice))
         self.rows.blockSignals(True)
         self.rows.setRowCount(len(found.lanes))
-        for place, row in enumerate(found.lanes):
+        for index, row in enumerate(found.lanes):
             for column, text in enumerate((self._short(row.lane, row.label), row.stray)):
                 item = QTableWidgetItem(text)
                 item.setToolTip(
@@ -344,7 +344,7 @@ class MidiPage(QWidget):
                 )
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.rows.setItem(place, column, item)
+                self.rows.setItem(index, column, item)
         self.rows.blockSignals(False)
 
     def _short(self, key: str, label: str) -> str:

@@ -161,9 +161,9 @@ class StatesPage(QWidget):
         keys = [parameter.id for parameter in self.own.parameters if parameter.id in values]
         keys = keys[:: max(-(-len(keys) // (BARS.width() // 2)), 1)]
         wide = BARS.width() / max(len(keys), 1)
-        for place, key in enumerate(keys):
+        for index, key in enumerate(keys):
             tall = values[key] * (BARS.height() - 2)
-            bar = QRectF(place * wide, BARS.height() - 1 - tall, max(wide - 1.0, 1.0), tall + 1)
+            bar = QRectF(index * wide, BARS.height() - 1 - tall, max(wide - 1.0, 1.0), tall + 1)
             painter.fillRect(bar, themes.color(theme.curve))
         painter.end()
         return QIcon(pixmap)

@@ -136,11 +136,11 @@ class LayersPage(QWidget):
         self._show_picked()
 
     def _show_picked(self) -> None:
-        own = self.session.picked.layer
+        layer = self.session.picked.layer
         rows = [self.list.item(i) for i in range(self.list.count())]
-        for place, item in enumerate(rows):
-            if item is not None and own is not None and item.data(LAYER) == own.id:
-                self.list.setCurrentRow(place)
+        for index, item in enumerate(rows):
+            if item is not None and layer is not None and item.data(LAYER) == layer.id:
+                self.list.setCurrentRow(index)
 
     @property
     def layer(self) -> Layer | None:

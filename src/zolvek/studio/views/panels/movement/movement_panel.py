@@ -40,8 +40,8 @@ class MovementPanel(QWidget):
         layout.addWidget(heading("Movement"))
         self.pages = Pages({**self.making, "Layers": self.layers}, across=2)
         layout.addWidget(self.pages, 1)
-        for name, made in self.pages.buttons.items():
-            made.clicked.connect(lambda _, n=name: self.show_page(n))
+        for name, button in self.pages.buttons.items():
+            button.clicked.connect(lambda _, n=name: self.show_page(n))
         self.counted = note()
         layout.addWidget(self.counted)
         for page in self.making.values():

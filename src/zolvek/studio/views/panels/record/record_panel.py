@@ -164,8 +164,8 @@ class ControllerPage(QWidget):
         grid = QGridLayout()
         grid.setSpacing(2)
         self.dials = [ControllerDial(session, self.midi_io, each.id) for each in controller_mappings.DIALS]
-        for place, dial in enumerate(self.dials):
-            grid.addWidget(dial, place // 4, place % 4)
+        for index, dial in enumerate(self.dials):
+            grid.addWidget(dial, index // 4, index % 4)
         layout.addLayout(grid)
         self.buttons = []
         row = QHBoxLayout()
