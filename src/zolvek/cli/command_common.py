@@ -87,9 +87,9 @@ def seed_of(given: int | None) -> int:
     """The seed, or a new one, which is said so that it can be had again."""
     if given is not None:
         return given
-    made = new_seed()
-    say(f"Seed {made}.")
-    return made
+    result = new_seed()
+    say(f"Seed {result}.")
+    return result
 
 
 def load(path: str) -> Project:

@@ -38,9 +38,9 @@ def _command(name: str, *options: Any) -> Callable[[Callable[..., None]], click.
     def declare(work: Callable[..., None]) -> click.Command:
         for option in reversed(options):
             work = option(work)
-        made = click.command(name)(work)
-        COMMANDS.append(made)
-        return made
+        result = click.command(name)(work)
+        COMMANDS.append(result)
+        return result
 
     return declare
 

@@ -114,12 +114,12 @@ BY_NAME: dict[str, Limit] = {
 def limited(cls: type) -> list[tuple[str, Limit, bool]]:
     """The fields of a record or dataclass whose type is one of these, or a tuple of one: name, limit,
     and whether None is allowed too."""
-    found = []
+    result = []
     for name, kind in _annotations(cls).items():
         words = set(re.findall(r"\w+", kind))
         if words & BY_NAME.keys() and words <= BY_NAME.keys() | {"tuple", "None"}:
-            found.append((name, BY_NAME[(words & BY_NAME.keys()).pop()], "None" in words))
-    return found
+            result.append((name, BY_NAME[(words & BY_NAME.keys()).pop()], "None" in words))
+    return result
 
 
 def _annotations(cls: type) -> dict[str, str]:

@@ -23,15 +23,15 @@ def file_names(texts: Iterable[str]) -> list[str]:
     """A name for each, no two alike: those that would meet are numbered. Upper and lower case count as
     one, as some file systems have it."""
     taken: set[str] = set()
-    made = []
+    names = []
     for text in texts:
         name = plain = file_name(text)
         number = 2
         while name.casefold() in taken:
             name, number = f"{plain} {number}", number + 1
         taken.add(name.casefold())
-        made.append(name)
-    return made
+        names.append(name)
+    return names
 
 
 def one_line(text: str) -> str:

@@ -56,9 +56,9 @@ def _joined(base: np.ndarray, change: Change) -> np.ndarray:
     if not len(change.own) and change.head == len(base):
         return base
     tail = base[len(base) - change.tail :]
-    made = np.concatenate((base[: change.head], change.own, tail))
-    made.flags.writeable = False
-    return made
+    result = np.concatenate((base[: change.head], change.own, tail))
+    result.flags.writeable = False
+    return result
 
 
 def _change(own: np.ndarray, base: np.ndarray) -> Change:

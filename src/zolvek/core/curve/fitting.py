@@ -73,7 +73,7 @@ def _crossings(function: Function, knots: Floats) -> Floats:
     share = np.concatenate(([1e-9], INSIDE, [1.0 - 1e-9]))
     grid = first[:, None] + length[:, None] * share
     values = function(grid.ravel()).reshape(grid.shape)
-    found = [np.empty(0)]
+    highs = [np.empty(0)]
     for bound in (0.0, 1.0):
         beyond = values > bound
         stretch, place = np.nonzero(beyond[:, 1:] != beyond[:, :-1])
@@ -86,8 +86,8 @@ def _crossings(function: Function, knots: Floats) -> Floats:
             here = np.empty(len(middle), bool)
             here[order] = function(middle[order]) > bound
             low, high = np.where(here == up, low, middle), np.where(here == up, middle, high)
-        found.append(high)
-    return np.concatenate(found)
+        highs.append(high)
+    return np.concatenate(highs)
 
 
 def _sampled(function: Function, first: Floats, last: Floats, before: Function | None) -> tuple[Floats, Floats, Floats]:

@@ -30,12 +30,12 @@ LEAST_BEND = 1e-3  # amount below which a bend that is dragged is a line
 def indices(curve: Curve, chosen: Any) -> Ints:
     """`chosen` (indices or booleans) as increasing indices, each once."""
     array = np.asarray(chosen)
-    found = np.flatnonzero(array) if array.dtype == bool else array.astype(np.intp)
-    if np.any(found[1:] <= found[:-1]):
-        found = np.unique(found)
-    if found.size and (found[0] < 0 or found[-1] >= len(curve)):
-        raise ZolvekError("There is no such point.", f"point {found[-1] + 1}")
-    return found
+    result = np.flatnonzero(array) if array.dtype == bool else array.astype(np.intp)
+    if np.any(result[1:] <= result[:-1]):
+        result = np.unique(result)
+    if result.size and (result[0] < 0 or result[-1] >= len(curve)):
+        raise ZolvekError("There is no such point.", f"point {result[-1] + 1}")
+    return result
 
 
 def add(curve: Curve, beat: float, value: float, holds: bool = False) -> tuple[Curve, int]:

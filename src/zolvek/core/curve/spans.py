@@ -93,7 +93,7 @@ def _on_edges(curve: Curve, of: Ints, u: Floats, beats: Floats) -> Floats:
     """Places in the shapes of segments; one that lies on a jump, as exactly as its beat can say, is the
     jump's own."""
     jumping = np.array([row.before is not None for row in SHAPES])
-    found = u.copy()
+    result = u.copy()
     for row in np.flatnonzero(jumping[curve.shape[of]]).tolist():
         edges = SHAPES[curve.shape[of[row]]].jumps(float(curve.amount[of[row]]))
         if not edges.size:
@@ -101,8 +101,8 @@ def _on_edges(curve: Curve, of: Ints, u: Floats, beats: Floats) -> Floats:
         near = float(edges[np.argmin(np.abs(edges - u[row]))])
         length = curve.beat[of[row] + 1] - curve.beat[of[row]]
         if abs(near - u[row]) * length <= 4.0 * np.spacing(abs(beats[row])):
-            found[row] = near
-    return found
+            result[row] = near
+    return result
 
 
 def _ends(curve: Curve, first: float, last: float) -> tuple[Curve, int, int]:

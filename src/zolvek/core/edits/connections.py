@@ -85,8 +85,8 @@ def pairs(project: Project, key: str, takers: list[str]) -> list[tuple[str, str]
 
 def _free(taken: set[str], wanted: str, otherwise: str) -> str:
     base = " ".join(wanted.replace(":", "-").split()) or otherwise
-    made, number = base, 2
-    while made in taken:
-        made, number = f"{base} {number}", number + 1
-    taken.add(made)
-    return made
+    result, number = base, 2
+    while result in taken:
+        result, number = f"{base} {number}", number + 1
+    taken.add(result)
+    return result

@@ -24,10 +24,10 @@ def _named(name: str) -> str:
 
 
 def _track(project: Project, key: str) -> Track:
-    found = next((track for track in project.tracks if track.id == key), None)
-    if found is None:
+    result = next((track for track in project.tracks if track.id == key), None)
+    if result is None:
         raise ZolvekError(f"There is no track “{key}”.", "project")
-    return found
+    return result
 
 
 def track_renamed(project: Project, key: str, name: str) -> Project:
@@ -91,15 +91,15 @@ def _twin(project: Project, device: Device, track: str, names: list[str]) -> Dev
 
 def _twin_lanes(project: Project, lanes: list[Lane], ids: dict[str, str]) -> tuple[Lane, ...]:
     used = {lane.id for lane in project.lanes()}
-    made = []
+    new_lanes = []
     for lane in lanes:
         key = base = f"{ids[lane.device]}.{lane.parameter}"
         number = 2
         while key in used:
             key, number = f"{base}.{number}", number + 1
         used.add(key)
-        made.append(replace(lane, id=key, device=ids[lane.device]))
-    return tuple(made)
+        new_lanes.append(replace(lane, id=key, device=ids[lane.device]))
+    return tuple(new_lanes)
 
 
 def device_doubled(project: Project, key: str) -> tuple[Project, str]:

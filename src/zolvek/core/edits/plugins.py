@@ -52,14 +52,14 @@ def listening(project: Project, device: str, track: str) -> Project:
 def heard_by(project: Project, track: str) -> set[str]:
     """A track, and those whose sound its side-chains need, and theirs."""
     needs = {t.id: {d.side_chain for d in t.devices if d.side_chain} for t in project.tracks}
-    found: set[str] = set()
+    result: set[str] = set()
     waiting = [track]
     while waiting:
         one = waiting.pop()
-        if one not in found:
-            found.add(one)
+        if one not in result:
+            result.add(one)
             waiting += needs.get(one, ())
-    return found
+    return result
 
 
 def changes(own: DeviceKind, there: DeviceKind) -> list[str]:

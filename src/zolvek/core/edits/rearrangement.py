@@ -175,15 +175,15 @@ Twin = tuple[str, str, Part]  # a take, and the one that it became in a part
 
 def _takes(takes: tuple[Take, ...], order: Order) -> tuple[tuple[Take, ...], list[Twin]]:
     """The takes, in as many parts as they now have, and which became which."""
-    used, made, twins = {take.id for take in takes}, [], []
+    used, new_takes, twins = {take.id for take in takes}, [], []
     for take in takes:
         parts = parts_of(order, take.first, take.last)
         curve = order.curve(take.curve) if parts else take.curve
         for number, part in enumerate(parts):
             key = _free_id(take.id, used) if number else take.id
             twins.append((take.id, key, part))
-            made.append(replace(take, id=key, curve=curve, first=part.first, last=part.last))
-    return tuple(made), twins
+            new_takes.append(replace(take, id=key, curve=curve, first=part.first, last=part.last))
+    return tuple(new_takes), twins
 
 
 def _comp(comp: Comp | None, order: Order, twins: list[Twin]) -> Comp | None:

@@ -126,8 +126,8 @@ def layer_depth(project: Project, lane: str, key: str) -> Target:
         most = max(abs(found.amount), 1.0)
         if found.amount_way is None:
             return found, flat(0.5 + 0.5 * found.amount / most), most
-        way, factor = found.amount_way, found.amount / most
-        return found, valued(way, 0.5 + factor * (way.value - 0.5), factor), most
+        amount_way, factor = found.amount_way, found.amount / most
+        return found, valued(amount_way, 0.5 + factor * (amount_way.value - 0.5), factor), most
 
     def put(project: Project, edit: Edit) -> Project:
         found, curve, most = drawn(_open(project, lane))

@@ -75,29 +75,29 @@ def rearranged_meter(meter: MeterMap, order: Order) -> MeterMap:
         if not meter_points or (meter_points[-1].count, meter_points[-1].unit) != (count, unit):
             meter_points.append(MeterPoint(bar, count, unit))
 
-    for each in order.stretches:
-        if each.empty:
+    for stretch in order.stretches:
+        if stretch.empty:
             # Empty time at the start takes the first meter.
             here = meter_points[-1] if meter_points else meter.points[0]
             put(here.count, here.unit)
-            bar += _whole(each.length * here.unit / (4.0 * here.count))
+            bar += _whole(stretch.length * here.unit / (4.0 * here.count))
             continue
-        first = meter.bar_at(each.first)
-        if abs(meter.bar_beat(first) - each.first) > 1e-6:
+        first = meter.bar_at(stretch.first)
+        if abs(meter.bar_beat(first) - stretch.first) > 1e-6:
             raise ZolvekError(
-                f"{meter.text(each.first)} is inside a bar, and the meter changes in this song.",
+                f"{meter.text(stretch.first)} is inside a bar, and the meter changes in this song.",
                 remedy="Start on a bar line.",
             )
-        here = meter.meter_at(each.first)
+        here = meter.meter_at(stretch.first)
         put(here.count, here.unit)
         start, bar = bar, bar
         for point in meter.points:
             beat = meter.bar_beat(point.bar)
-            if each.first < beat < each.last:
+            if stretch.first < beat < stretch.last:
                 bar = start + point.bar - first
                 put(point.count, point.unit)
-        if each.last < END:
-            bar = start + meter.bar_at(each.last) - first
+        if stretch.last < END:
+            bar = start + meter.bar_at(stretch.last) - first
     return MeterMap(tuple(meter_points))
 
 

@@ -88,7 +88,7 @@ def _lane(lane: Lane, own: CompactStep, nearer: Project) -> Lane:
 
 def _without_curve(lane: Lane) -> Lane:
     """The lane with NOTHING for a curve; the same one each time."""
-    found: Lane | None = lane.__dict__.get("_without_curve")
-    if found is None:
-        found = lane.__dict__["_without_curve"] = replace(lane, curve=NOTHING)
-    return found
+    result: Lane | None = lane.__dict__.get("_without_curve")
+    if result is None:
+        result = lane.__dict__["_without_curve"] = replace(lane, curve=NOTHING)
+    return result

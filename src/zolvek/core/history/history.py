@@ -162,15 +162,15 @@ def changed_lanes(project: Project, before: Project) -> list[str]:
 
 def _pairs(project: Project, other: Project) -> list[tuple[Lane, Lane | None]]:
     """Lanes of a project that are not the other's, each with what it is there."""
-    found = []
+    result = []
     tracks = {track.id: track for track in other.tracks}
     for track in project.tracks:
         old = tracks.get(track.id)
         if track is old:
             continue
         lanes = {lane.id: lane for lane in old.lanes} if old is not None else {}
-        found += [(x, lanes.get(x.id)) for x in track.lanes if x is not lanes.get(x.id)]
-    return found
+        result += [(x, lanes.get(x.id)) for x in track.lanes if x is not lanes.get(x.id)]
+    return result
 
 
 def _own(project: Project, before: Project) -> tuple[int, int]:

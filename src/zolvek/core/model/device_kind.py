@@ -79,10 +79,10 @@ class DeviceKind(Record, frozen=True):
 
     def parameter(self, key: str) -> Parameter:
         """Raises ZolvekError when there is none of this id."""
-        found = self.by_id.get(key)
-        if found is None:
+        result = self.by_id.get(key)
+        if result is None:
             raise ZolvekError(f"A device of type “{self.key}” has no parameter “{key}”.")
-        return found
+        return result
 
     def preset(self, name: str) -> dict[str, float]:
         """Positions of the parameters in a preset: of all of them, or, of a plugin, of those that it names.

@@ -64,8 +64,8 @@ class Layer(Record, frozen=True):
     @property
     def timed(self) -> bool:
         """Whether its rate is one of seconds."""
-        own = self.lfo.rate if self.lfo is not None else self.random.every if self.random else None
-        return own is not None and own.timed
+        rate = self.lfo.rate if self.lfo is not None else self.random.every if self.random else None
+        return rate is not None and rate.timed
 
     def __post_init__(self) -> None:
         own = {str(LayerKind.LFO): self.lfo, str(LayerKind.RANDOM): self.random}.get(self.kind, self.curve)

@@ -255,10 +255,10 @@ class Track(Record, frozen=True):
 
     def device(self, key: str) -> Device:
         """A device by its id. Raises ZolvekError if there is none."""
-        found = self._by_id.get(key)
-        if found is None:
+        result = self._by_id.get(key)
+        if result is None:
             raise ZolvekError(f"There is no device “{key}”.", f"track {self.name}")
-        return found
+        return result
 
     def lane_on(self, device: str, parameter: str) -> Lane | None:
         """The lane of a parameter, if it has one."""
@@ -328,17 +328,17 @@ class Project(Record, frozen=True):
         return self._found(key)[1]
 
     def _found(self, lane: str) -> tuple[Track, Lane]:
-        found = self._lanes.get(lane)
-        if found is None:
+        result = self._lanes.get(lane)
+        if result is None:
             raise ZolvekError(f"There is no lane “{lane}”.", "project", "`zolvek lanes` lists the ones there are.")
-        return found
+        return result
 
     def device_track(self, device: str) -> Track:
         """The track of a device. Raises ZolvekError if there is none."""
-        found = self._devices.get(device)
-        if found is None:
+        result = self._devices.get(device)
+        if result is None:
             raise ZolvekError(f"There is no device “{device}”.", "project")
-        return found
+        return result
 
     def device_of(self, lane: str) -> Device:
         """The device that a lane drives."""
@@ -352,8 +352,8 @@ class Project(Record, frozen=True):
         """Track, device and parameter: no two lanes read the same."""
         track, device = self.track_of(lane), self.device_of(lane)
         label = f"{track.name} · {device.name} · {self.parameter_of(lane).name}"
-        own = self.lane(lane).name
-        return f"{own} ({label})" if own else label
+        name = self.lane(lane).name
+        return f"{name} ({label})" if name else label
 
     def section_spans(self) -> list[tuple[Section, float, float]]:
         """Each section that begins inside the project, in order of time, with its first and last

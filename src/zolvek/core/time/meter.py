@@ -38,17 +38,17 @@ class MeterMap(Record, frozen=True):
     def __post_init__(self) -> None:
         if not self.points or self.points[0].bar != 1:
             raise ZolvekError("The meter has no point at the start.", "meter", "Add one at bar 1.")
-        for place, point in enumerate(self.points):
+        for index, point in enumerate(self.points):
             if not 1 <= point.count <= 64 or point.unit not in (1, 2, 4, 8, 16, 32):
                 raise ZolvekError(
                     f"{point.count}/{point.unit} is not a meter.",
-                    f"meter point {place + 1}",
+                    f"meter point {index + 1}",
                     "Use 1 to 64 notes of 1/1 to 1/32.",
                 )
-            if place and point.bar <= self.points[place - 1].bar:
+            if index and point.bar <= self.points[index - 1].bar:
                 raise ZolvekError(
                     "Meter points are out of order.",
-                    f"meter point {place + 1}",
+                    f"meter point {index + 1}",
                     "Put them in order.",
                 )
 

@@ -34,11 +34,11 @@ class TempoMap(Record, frozen=True):
     def __post_init__(self) -> None:
         if not self.points or self.points[0].beat != 0.0:
             raise ZolvekError("The tempo has no point at the start.", "tempo", "Add one at beat 0.")
-        for place, point in enumerate(self.points):
-            if place and not point.beat - self.points[place - 1].beat >= CLOSEST_BEATS:
+        for index, point in enumerate(self.points):
+            if index and not point.beat - self.points[index - 1].beat >= CLOSEST_BEATS:
                 raise ZolvekError(
                     "Tempo points are out of order or at the same position.",
-                    f"tempo point {place + 1}",
+                    f"tempo point {index + 1}",
                     f"Put them in order, at least {CLOSEST_BEATS:g} beats apart.",
                 )
 

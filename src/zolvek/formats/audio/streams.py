@@ -104,9 +104,9 @@ class Stream:
     def __init__(self, name: str, rate: int) -> None:
         self.name, self.lock = name, threading.Lock()
         self.file = opened(name)
-        own = int(self.file.samplerate)
-        common = gcd(own, rate)
-        self.up, self.down = rate // common, own // common
+        samplerate = int(self.file.samplerate)
+        common = gcd(samplerate, rate)
+        self.up, self.down = rate // common, samplerate // common
         self.own_frames = int(self.file.frames)
         self.frames = -(-self.own_frames * self.up // self.down)
         self.blocks: OrderedDict[int, Block] = OrderedDict()

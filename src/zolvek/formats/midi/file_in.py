@@ -33,15 +33,15 @@ Fitted = dict[tuple[int, str, int], Curve]  # by part, kind and number
 def fitted(score: Score, tolerance: float | None = 0.002) -> Fitted:
     """The curves of all streams, which take the time. `tolerance`: steps are joined into curves within
     it; None holds them as they are."""
-    found: Fitted = {}
+    result: Fitted = {}
     for index, part in enumerate(score.parts):
         for (kind, number), stream in part.streams.items():
             tick, value = np.array(stream, float).T
             scale = MidiTarget(part.channel, number, kind).scale
-            found[index, kind, number] = from_steps(
+            result[index, kind, number] = from_steps(
                 tick / score.ticks, scale.values(value), 1.0 / scale.highest, tolerance
             )
-    return found
+    return result
 
 
 def imported(project: Project, score: Score, curves: Fitted, time: bool = False) -> Project:

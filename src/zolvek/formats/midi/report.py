@@ -180,9 +180,9 @@ def _advice(
         f"{' and '.join(group)} send the same messages. Give one of them another number or channel." for group in alike
     ]
     if late > AUDIBLE_DELAY_S and jumps is not None:
-        place = project.meter.text(float(project.tempo.beats(jumps)))
+        text = project.meter.text(float(project.tempo.beats(jumps)))
         found.append(
-            f"At {place} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
+            f"At {text} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
             "for them. Move some of the jumps, or send some lanes through another port."
         )
     elif late > AUDIBLE_DELAY_S:

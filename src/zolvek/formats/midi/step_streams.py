@@ -39,15 +39,15 @@ def _kept(
     heard: EvaluatedLane, project: Project, resolution: Resolution, fresh: bool, going: Callable[[], object]
 ) -> tuple[Stream, Messages]:
     kept, key = _place(heard, project, resolution, fresh)
-    found = kept.get(key)
-    if found is None:
+    result = kept.get(key)
+    if result is None:
         target = heard.lane.midi
         own = stepped(heard, project.length, target.scale, project.tempo, resolution, going)
-        found = own, messages(target, own.tick, own.value, fresh)
+        result = own, messages(target, own.tick, own.value, fresh)
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)))
-        kept[key] = found
-    return found
+        kept[key] = result
+    return result
 
 
 def _place(

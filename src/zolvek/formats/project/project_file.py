@@ -170,12 +170,12 @@ def placed(error: msgspec.ValidationError, where: str, plain: Any) -> ZolvekErro
     """What is wrong with a document, with the place in it: its path, and the ids on the way there."""
     what, _, path = str(error).partition(" - at `$")
     path = path.strip("`.")
-    own = error.__cause__ if isinstance(error.__cause__, ZolvekError) else None
+    cause = error.__cause__ if isinstance(error.__cause__, ZolvekError) else None
     place = ", ".join(part for part in (where, path and f"at {path}", *_ids(plain, path)) if part)
-    if own is None:
+    if cause is None:
         return ZolvekError(f"{_said(what)}.", place, "Correct or replace it.")
-    place = own.at(place).where
-    return ZolvekError(own.what, place, own.remedy or "Correct the file there, or open another copy.")
+    place = cause.at(place).where
+    return ZolvekError(cause.what, place, cause.remedy or "Correct the file there, or open another copy.")
 
 
 def _said(what: str) -> str:
@@ -189,17 +189,17 @@ def _said(what: str) -> str:
 
 def _ids(plain: Any, path: str) -> list[str]:
     """The ids of what a path leads through, such as "lane horn.cutoff"."""
-    found, noun = [], ""
+    result, noun = [], ""
     for key, number in re.findall(r"(\w+)|\[(\d+)\]", path):
         try:
             plain = plain[int(number)] if number else plain[key]
         except (KeyError, IndexError, TypeError):
             break
         if number and isinstance(plain, dict) and isinstance(plain.get("id"), str):
-            found.append(f"{noun} {plain['id']}")
+            result.append(f"{noun} {plain['id']}")
         elif key:
             noun = key.rstrip("s")
-    return found
+    return result
 
 
 def _first_line(error: Exception) -> str:

@@ -18,8 +18,8 @@ MARK = f'"{UNKNOWN}":'.encode()
 
 def kept(record: Any, plain: Any) -> Any:
     """The record that was made of `plain`, with what of it nobody knew."""
-    found, _ = _kept(record, plain)
-    return found
+    result, _ = _kept(record, plain)
+    return result
 
 
 def _kept(value: Any, plain: Any) -> tuple[Any, dict[str, Any]]:

@@ -331,7 +331,7 @@ def _timed(notes: list[Note], tempo: TempoMap, now: float) -> list[NewNote]:
 def _order(tracks: tuple[Track, ...]) -> list[Track]:
     """Tracks in the order in which they are played: those that take sends in last, as by then all that is
     sent is known; one that a side-chain listens to before the one that listens."""
-    found: list[Track] = []
+    result: list[Track] = []
     by_id = {track.id: track for track in tracks}
     begun: set[str] = set()
 
@@ -343,8 +343,8 @@ def _order(tracks: tuple[Track, ...]) -> list[Track]:
             source = by_id.get(device.side_chain)
             if source is not None and source.takes_sends <= track.takes_sends:
                 put(source)
-        found.append(track)
+        result.append(track)
 
     for track in sorted(tracks, key=lambda each: each.takes_sends):
         put(track)
-    return found
+    return result

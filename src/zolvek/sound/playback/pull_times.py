@@ -39,11 +39,11 @@ class Pulls:
         elapsed = min(max(seconds - at, 0.0), LONGEST_PULL_S)
         if self.counted[:2] != (tempo, beat):
             self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves
-        found = float(tempo.beats(self.counted[2] + elapsed))
-        if loop is not None and beat < loop[1] <= found:
-            found = loop[0] + (found - loop[1])
+        result = float(tempo.beats(self.counted[2] + elapsed))
+        if loop is not None and beat < loop[1] <= result:
+            result = loop[0] + (result - loop[1])
         # Where sound came late time has gone ahead of it: it waits, and never goes back.
-        if loop is None or self.latest - found < LATE_BEATS:
-            found = max(found, self.latest)
-        self.latest = found
-        return found
+        if loop is None or self.latest - result < LATE_BEATS:
+            result = max(result, self.latest)
+        self.latest = result
+        return result

@@ -128,9 +128,9 @@ def still(device: Device, key: str) -> Floats:
 
 def applied_lanes(project: Project, bypass: bool) -> dict[str, dict[str, EvaluatedLane]]:
     """Device id -> parameter id -> the lane that is heard there."""
-    found: dict[str, dict[str, EvaluatedLane]] = {}
+    result: dict[str, dict[str, EvaluatedLane]] = {}
     for track in project.tracks:
         for lane in track.lanes:
             if not (lane.bypassed or bypass):
-                found.setdefault(lane.device, {})[lane.parameter] = played(lane, project)
-    return found
+                result.setdefault(lane.device, {})[lane.parameter] = played(lane, project)
+    return result

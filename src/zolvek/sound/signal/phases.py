@@ -97,6 +97,6 @@ def _drawn(seed: int, piece: int) -> Floats:
     """Raw numbers of the generator: its distributions may change between versions."""
     key = np.array([seed, piece & 0xFFFFFFFFFFFFFFFF], np.uint64)
     raw = np.random.Philox(key=key).random_raw(NOISE_FRAMES)
-    made: Floats = (raw >> np.uint64(11)).astype(np.float64) * 2.0**-53
-    made.flags.writeable = False
-    return made
+    result: Floats = (raw >> np.uint64(11)).astype(np.float64) * 2.0**-53
+    result.flags.writeable = False
+    return result

@@ -229,8 +229,8 @@ class Window(QMainWindow):
         self.showing_error = False
 
     def _refresh_title(self) -> None:
-        own = self.session.document
-        self.setWindowTitle(f"{own.title}{' •' if own.modified else ''} — Zolvek")
+        document = self.session.document
+        self.setWindowTitle(f"{document.title}{' •' if document.modified else ''} — Zolvek")
 
     def _apply_theme(self) -> None:
         if self.theme != self.session.settings.window.theme:

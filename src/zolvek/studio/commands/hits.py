@@ -107,8 +107,8 @@ def stamp(studio: Studio, kind: str, depth: float, length: str, hold: str = "", 
 
     def edit(each: Target) -> Curve:
         nonlocal count
-        made, count = hits.stamped_on(each.curve, studio.hits.beats, first, last, kind, depth, beats, **sliders)
-        return made
+        result, count = hits.stamped_on(each.curve, studio.hits.beats, first, last, kind, depth, beats, **sliders)
+        return result
 
     label = BY_KEY[kind].label
     edit_together(session, f"{label} on every hit", edit, NONE_CHOSEN)

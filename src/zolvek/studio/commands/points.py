@@ -184,8 +184,8 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
 
     def edit(each: Target) -> Curve:
         nonlocal where
-        own = _own(session, each, found).points
-        curve, moved = point_edits.move(each.curve, own, way * step, 0.0, when_met)
+        points = _own(session, each, found).points
+        curve, moved = point_edits.move(each.curve, points, way * step, 0.0, when_met)
         where = moved if each.lane == drawn.lane else where
         return curve
 

@@ -59,8 +59,8 @@ def change_section(session: Session, number: int, label: str, gesture: object = 
 def colour_section(session: Session) -> None:
     """Give the section the next colour."""
     number = section_of(session)
-    own = session.project.section_spans()[number][0]
-    change_section(session, number, f"Colour {own.name}", colour=(own.colour + 1) % 7)
+    span = session.project.section_spans()[number][0]
+    change_section(session, number, f"Colour {span.name}", colour=(span.colour + 1) % 7)
 
 
 def join_section(session: Session) -> None:
@@ -115,17 +115,17 @@ def new_version(studio: Studio) -> None:
     session = studio.session
     number = section_of(session)
     made = sections.versioned(session.project, number)
-    own = made.section_spans()[number][0]
-    _edit(session, f"New version {own.versions[-1].name} of {own.name}", made, section=number)
+    span = made.section_spans()[number][0]
+    _edit(session, f"New version {span.versions[-1].name} of {span.name}", made, section=number)
     session.notices.say("It starts as a copy. Edit it; the other version is stored.")
 
 
 def choose_version(session: Session, number: int, version: int) -> None:
     """Write a version of the section into the lanes."""
     session.audition.compare("")
-    own = session.project.section_spans()[number][0]
+    span = session.project.section_spans()[number][0]
     made = sections.chosen(session.project, number, version)
-    _edit(session, f"{own.versions[version].name} in {own.name}", made, section=number)
+    _edit(session, f"{span.versions[version].name} in {span.name}", made, section=number)
 
 
 def next_version(session: Session) -> None:
@@ -139,9 +139,9 @@ def next_version(session: Session) -> None:
 
 def remove_version(session: Session, number: int, version: int) -> None:
     """Remove a version of the section."""
-    own = session.project.section_spans()[number][0]
+    span = session.project.section_spans()[number][0]
     made = sections.version_removed(session.project, number, version)
-    _edit(session, f"Remove {own.versions[version].name} of {own.name}", made, section=number)
+    _edit(session, f"Remove {span.versions[version].name} of {span.name}", made, section=number)
 
 
 def rename_version(session: Session, number: int, version: int, name: str) -> None:

@@ -105,8 +105,8 @@ def fit_to(session: Session, text: str) -> None:
 
 
 def _marks(project: Project, beats: tuple[float, ...], counts: list[int]) -> list[tempo_fit.Mark]:
-    bar, made = 1, []
+    bar, marks = 1, []
     for beat, count in zip(beats, [*counts, 0], strict=True):
-        made.append(tempo_fit.Mark(float(project.tempo.seconds(beat)), bar))
+        marks.append(tempo_fit.Mark(float(project.tempo.seconds(beat)), bar))
         bar += count
-    return made
+    return marks

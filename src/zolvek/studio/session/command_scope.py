@@ -31,9 +31,9 @@ def unlocked(session: Session) -> Lane:
 def target(session: Session) -> Target:
     """What is drawn on, open to edits. Raises ZolvekError as `unlocked`."""
     unlocked(session)
-    found = session.target
-    assert found is not None
-    return found
+    result = session.target
+    assert result is not None
+    return result
 
 
 def base_only(session: Session, what: str) -> Lane:
@@ -47,26 +47,26 @@ def base_only(session: Session, what: str) -> Lane:
 def edit_scope(session: Session) -> EditScope:
     """What a command works on in what is drawn on, open to edits. Raises ZolvekError as `unlocked`,
     and where a span is selected in which there is nothing."""
-    found = edit_scope_of(target(session).curve, session.points.chosen, session.span.beats, session.project.meter)
-    if not found.points.size and not found.segments.size:
-        raise ZolvekError(f"There is nothing{found.where}.", remedy="Select another span, or points.")
-    return found
+    result = edit_scope_of(target(session).curve, session.points.chosen, session.span.beats, session.project.meter)
+    if not result.points.size and not result.segments.size:
+        raise ZolvekError(f"There is nothing{result.where}.", remedy="Select another span, or points.")
+    return result
 
 
 def point_scope(session: Session) -> EditScope:
     """As `worked`, where points are needed."""
-    found = edit_scope(session)
-    if not found.points.size:
-        raise ZolvekError(f"There are no points{found.where}.", remedy="Select another span, or points.")
-    return found
+    result = edit_scope(session)
+    if not result.points.size:
+        raise ZolvekError(f"There are no points{result.where}.", remedy="Select another span, or points.")
+    return result
 
 
 def segment_scope(session: Session) -> EditScope:
     """As `worked`, where segments are needed."""
-    found = edit_scope(session)
-    if not found.segments.size:
+    result = edit_scope(session)
+    if not result.segments.size:
         raise ZolvekError("No segment begins there.", remedy="Select another point or span.")
-    return found
+    return result
 
 
 def chosen_points(session: Session) -> bool:

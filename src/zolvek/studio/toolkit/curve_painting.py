@@ -90,7 +90,7 @@ def shown_lines(project: Project, grid: Grid, view: Viewport) -> list[float]:
         every *= 2
         if every > 4_096:
             return []
-    found: list[float] = []
+    result: list[float] = []
     starts = [*project.meter.starts, np.inf]
     for start, end in itertools.pairwise(starts):
         low, high = max(view.first, start), min(view.last, end)
@@ -98,8 +98,8 @@ def shown_lines(project: Project, grid: Grid, view: Viewport) -> list[float]:
             step = grid.step_at(start, project.meter)
             lines = grid.lines(low, high, project.meter)
             index = np.round((lines - start) / step - grid.swing / 2.0).astype(int)
-            found += lines[index % every == 0].tolist()
-    return found
+            result += lines[index % every == 0].tolist()
+    return result
 
 
 def shown_bars(project: Project, view: Viewport, least: float = 22.0) -> list[tuple[int, float]]:

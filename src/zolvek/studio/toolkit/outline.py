@@ -122,9 +122,9 @@ def largest_in(errors: tuple[Floats, Floats], first: float, last: float, columns
     at, size = errors
     inside = (at >= first) & (at < last)
     place = ((at[inside] - first) / (last - first) * columns).astype(np.intp)
-    found = np.zeros(columns)
-    np.maximum.at(found, np.minimum(place, columns - 1), size[inside])
-    return found
+    result = np.zeros(columns)
+    np.maximum.at(result, np.minimum(place, columns - 1), size[inside])
+    return result
 
 
 def polygon(x: Floats, y: Floats) -> QPolygonF:

@@ -93,8 +93,8 @@ class Client:
         found = self.by_name.get(own.name)
         if found is None:
             kind = library.AUDIO if own.kind == PortKind.SOUND else library.MIDI
-            way = library.IS_OUTPUT if own.out else library.IS_INPUT
-            port = self.library.jack_port_register(self.client, own.name.encode()[:200], kind, way, 0)
+            IS_OUTPUT = library.IS_OUTPUT if own.out else library.IS_INPUT
+            port = self.library.jack_port_register(self.client, own.name.encode()[:200], kind, IS_OUTPUT, 0)
             self.by_name[own.name] = found = port or UNKNOWN, own
         return int(found[0])
 
@@ -140,12 +140,12 @@ class Client:
 
     def connections(self) -> list[tuple[str, str]]:
         """Each of our ports (by its own name) with each that it is connected to."""
-        made = []
+        result = []
         for name, (port, _) in self.by_name.items():
             if port:
                 there = self.library.jack_port_get_all_connections(self.client, port)
-                made += [(name, other) for other in library.names(there)]
-        return made
+                result += [(name, other) for other in library.names(there)]
+        return result
 
     def connect(self, own: str, other: str, on: bool = True) -> bool:
         """Whether a port of ours is connected to another now, or not any more."""

@@ -129,8 +129,8 @@ def names(found: Any) -> list[str]:
     """The texts of a list that the library has given, which is released."""
     if not found:
         return []
-    made: list[str] = []
-    while found[len(made)] is not None:
-        made.append(found[len(made)].decode(errors="replace"))
+    result: list[str] = []
+    while found[len(result)] is not None:
+        result.append(found[len(result)].decode(errors="replace"))
     library().jack_free(found)
-    return made
+    return result

@@ -133,13 +133,13 @@ class Link:
         """The messages that have come since the last time, each with its moment (time.perf_counter)."""
         words, heard = self.words, self.memory.heard
         first, last = int(words[s.HEARD_READ]), int(words[s.HEARD_COUNT])
-        found = []
+        result = []
         for number in range(first, last):
             row = heard[number & (s.HEARD_HELD - 1)]
             data = row["data"][: int(row["size"])]
-            found.append((data.tobytes(), float(row["time"]) * MICRO))
+            result.append((data.tobytes(), float(row["time"]) * MICRO))
         words[s.HEARD_READ] = last
-        return found
+        return result
 
     def close(self) -> None:
         """End the ports' process."""

@@ -35,14 +35,14 @@ def ports() -> list[tuple[str, str, str]]:
         return []
     if not client:
         return []
-    library, found = jack.library(), []
+    library, result = jack.library(), []
     try:
         for name in jack.names(library.jack_get_ports(client, None, None, 0)):
             port = library.jack_port_by_name(client, name.encode())
             if port:
                 takes = library.jack_port_flags(port) & jack.IS_INPUT
                 kind = "jack midi" if library.jack_port_type(port) == jack.MIDI else "jack sound"
-                found.append((kind, "out" if takes else "in", name))
+                result.append((kind, "out" if takes else "in", name))
     finally:
         library.jack_client_close(client)
-    return found
+    return result

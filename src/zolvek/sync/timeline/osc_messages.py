@@ -33,7 +33,7 @@ class OscValue(NamedTuple):
 
 def addresses(project: Project) -> dict[str, tuple[str, str]]:
     """Address -> device and parameter, of every parameter there is; those of lanes among them."""
-    found: dict[str, tuple[str, str]] = {}
+    result: dict[str, tuple[str, str]] = {}
     tracks: dict[str, str] = {}
     for track in project.tracks:
         own = _free(tracks, f"{ROOT}/{_word(track.name)}", track.id)
@@ -43,8 +43,8 @@ def addresses(project: Project) -> dict[str, tuple[str, str]]:
             parameters: dict[str, str] = {}
             for parameter in device.parameters:
                 whole = _free(parameters, f"{base}/{_word(parameter.name)}", parameter.id)
-                found[whole] = device.id, parameter.id
-    return found
+                result[whole] = device.id, parameter.id
+    return result
 
 
 def between(project: Project, first: float, last: float, rate: float) -> list[OscValue]:
@@ -84,7 +84,7 @@ def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]
     from pythonosc.osc_bundle_builder import OscBundleBuilder
     from pythonosc.osc_message_builder import OscMessageBuilder
 
-    made: list[bytes] = []
+    dgrams: list[bytes] = []
     for beat, group in groupby(rows, key=lambda row: row.beat):
         builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
         waiting = False
@@ -94,13 +94,13 @@ def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]
             message.add_arg(row.value, "f")
             built = message.build()
             if waiting and size + built.size + 4 > MOST_BYTES:
-                made.append(builder.build().dgram)
+                dgrams.append(builder.build().dgram)
                 builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
             builder.add_content(built)
             size, waiting = size + built.size + 4, True
         if waiting:
-            made.append(builder.build().dgram)
-    return made
+            dgrams.append(builder.build().dgram)
+    return dgrams
 
 
 def read(packet: bytes) -> list[tuple[str, float]]:
@@ -162,11 +162,11 @@ def _word(name: str) -> str:
 
 
 def _free(taken: dict[str, str], wanted: str, key: str) -> str:
-    made, number = wanted, 2
-    while made in taken:
-        made, number = f"{wanted}-{number}", number + 1
-    taken[made] = key
-    return made
+    result, number = wanted, 2
+    while result in taken:
+        result, number = f"{wanted}-{number}", number + 1
+    taken[result] = key
+    return result
 
 
 def _sending(project: Project) -> list[Lane]:

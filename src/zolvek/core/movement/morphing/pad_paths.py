@@ -98,12 +98,12 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
         _whole(project, pad.device, states.state_of(project, corner.state).of(pad.device)) for corner in pad.corners
     ]
     strongest = np.argmax(share, axis=0)
-    found = {}
+    result = {}
     for parameter in device.row.parameters:
         own = np.array([values[parameter.id] for values in corner_values])
         if np.ptp(own) > states.SAME:
-            found[parameter.id] = own[strongest] if parameter.steps else own @ share
-    return found
+            result[parameter.id] = own[strongest] if parameter.steps else own @ share
+    return result
 
 
 def _whole(project: Project, device: str, values: Values) -> Values:

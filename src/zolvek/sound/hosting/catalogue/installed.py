@@ -102,7 +102,7 @@ def shortened(text: str, most: int = 160) -> str:
 
 def missing(project: Project) -> list[tuple[str, str]]:
     """The devices whose plugins are not installed here: their ids, and why."""
-    found = []
+    result = []
     for track in project.tracks:
         for device in track.devices:
             plugin = device.row.plugin
@@ -110,8 +110,8 @@ def missing(project: Project) -> list[tuple[str, str]]:
                 try:
                     bundle_of(plugin.uri, plugin.path)
                 except ZolvekError as error:
-                    found.append((device.id, str(error)))
-    return found
+                    result.append((device.id, str(error)))
+    return result
 
 
 def _listed(bundles: dict[str, ScanRecord], uri: str) -> Path | None:

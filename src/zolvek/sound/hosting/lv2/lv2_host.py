@@ -45,21 +45,21 @@ def stamp(bundle: Path) -> tuple[int, int]:
 def within(bundle: Path) -> Contents:
     """No code of the plugins is run."""
     world = World([bundle])
-    found = []
+    plugin_entries = []
     for plugin in world.plugins():
         uri = world.uri_of(plugin)
         name = world.text(world.lib.lilv_plugin_get_name(plugin), free=True) or uri
         try:
             kind = describe(world, plugin)
         except ZolvekError as error:
-            found.append(PluginEntry(uri, name, fault=error.what, path=str(bundle)))
+            plugin_entries.append(PluginEntry(uri, name, fault=error.what, path=str(bundle)))
             continue
         assert kind.plugin is not None
         own, count = kind.plugin, len(kind.plugin.ports)
-        found.append(PluginEntry(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
+        plugin_entries.append(PluginEntry(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
     presets_for = world.presets_for()
     world.lib.lilv_world_free(world.made)
-    return Contents(found, presets_for)
+    return Contents(plugin_entries, presets_for)
 
 
 def unit(device: Device, rate: int, bundle: Path) -> Unit:

@@ -85,14 +85,14 @@ class World:
 
     def nodes(self, nodes: Any) -> list[str]:
         """The texts of a collection of nodes."""
-        found = []
+        texts = []
         if nodes != self.ffi.NULL:
             at = self.lib.lilv_nodes_begin(nodes)
             while not self.lib.lilv_nodes_is_end(nodes, at):
-                found.append(self.text(self.lib.lilv_nodes_get(nodes, at)))
+                texts.append(self.text(self.lib.lilv_nodes_get(nodes, at)))
                 at = self.lib.lilv_nodes_next(nodes, at)
             self.lib.lilv_nodes_free(nodes)
-        return found
+        return texts
 
     def plugins(self) -> Iterator[Any]:
         """All plugins of the world."""
@@ -105,14 +105,14 @@ class World:
     def plugin(self, uri: str) -> Any:
         """Raises Failure where there is none of this URI."""
         every = self.lib.lilv_world_get_all_plugins(self.made)
-        found = self.lib.lilv_plugins_get_by_uri(every, self.uri(uri))
-        if found == self.ffi.NULL:
+        result = self.lib.lilv_plugins_get_by_uri(every, self.uri(uri))
+        if result == self.ffi.NULL:
             raise Failure(
                 "The plugin is no longer in its bundle.",
                 uri,
                 "Install it again, or use another one.",
             )
-        return found
+        return result
 
     # --- what a plugin is given beyond its ports ---
 

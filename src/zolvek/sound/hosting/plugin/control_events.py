@@ -29,13 +29,13 @@ class Driver:
 
     def present(self, device: Device) -> list[tuple[int, float]]:
         """Each port, and where the device's controls have it."""
-        found = []
+        result = []
         for key, binding in self.plugin.ports.items():
             parameter = device.parameter(key)
             value = parameter.value(device.position(key))
             port = reached(parameter, binding, value, self.rate)
-            found.append((binding.index, float(self._kept(binding, port))))
-        return found
+            result.append((binding.index, float(self._kept(binding, port))))
+        return result
 
     def _kept(self, binding: Binding, port: Floats) -> Floats:
         """Within what the port takes."""
@@ -68,21 +68,21 @@ class Driver:
 def defaults(there: DeviceKind, rate: int) -> list[tuple[int, float]]:
     """Each port of a plugin as it is installed, and its default."""
     assert there.plugin is not None
-    found = []
+    result = []
     for key, binding in there.plugin.ports.items():
         parameter = there.parameter(key)
         value = reached(parameter, binding, np.asarray(parameter.default), rate)
-        found.append((binding.index, float(value)))
-    return found
+        result.append((binding.index, float(value)))
+    return result
 
 
 def _limits(there: DeviceKind, rate: int) -> dict[str, tuple[float, float]]:
     """By symbol the lowest and highest that a port takes, for what slides."""
-    found = {}
+    result = {}
     assert there.plugin is not None
     for key, binding in there.plugin.ports.items():
         parameter = there.parameter(key)
         if not parameter.steps:
             ends = reached(parameter, binding, parameter.value(np.array([0.0, 1.0])), rate)
-            found[binding.symbol] = float(ends.min()), float(ends.max())
-    return found
+            result[binding.symbol] = float(ends.min()), float(ends.max())
+    return result

@@ -139,14 +139,14 @@ def _choices(port: Port, low: float, high: float) -> tuple[tuple[float, ...], tu
 
 def apart(labels: tuple[str, ...]) -> tuple[str, ...]:
     """Labels of which no two are alike, and none is empty."""
-    made: list[str] = []
+    names: list[str] = []
     for label in labels:
         name = label.strip() or "…"
         number = 2
-        while name in made:
+        while name in names:
             name, number = f"{label.strip() or '…'} {number}", number + 1
-        made.append(name)
-    return tuple(made)
+        names.append(name)
+    return tuple(names)
 
 
 def _unit_of(port: Port) -> _Unit:
@@ -207,11 +207,11 @@ def keys_of(ports: tuple[Port, ...]) -> list[str]:
 
 def keys_of_names(names: list[str]) -> list[str]:
     """Ids, made different where two are alike, and unlike that of the bypass that every device has."""
-    made: list[str] = []
+    keys: list[str] = []
     for name in names:
         base = "plugin-bypass" if name == BYPASS_ID else name
         key, number = base, 2
-        while key in made:
+        while key in keys:
             key, number = f"{base}-{number}", number + 1
-        made.append(key)
-    return made
+        keys.append(key)
+    return keys

@@ -47,13 +47,13 @@ class Mark:
     @property
     def active(self) -> list[tuple[str, str]]:
         """Device and phase of each thread in which one is at work, that of the playing thread first."""
-        found = []
+        result = []
         for at in range(0, PART * PARTS, PART):
             if self.memory[at]:
                 text = self.memory[at + 1 : at + PART].split(b"\0", 1)[0].decode(errors="replace")
                 device, _, phase = text.partition("\n")
-                found.append((device, phase))
-        return found
+                result.append((device, phase))
+        return result
 
     @property
     def likeliest(self) -> tuple[str, str] | None:

@@ -93,7 +93,7 @@ def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind
     kind = described(uri, bundle)
     assert kind.plugin is not None
     plugin = loaded(kind.plugin.path, kind.name)
-    found = []
+    presets = []
     for file in vst3_paths.presets_of(kind.plugin.maker, kind.name)[:MOST_PRESETS]:
         try:
             if not is_ordinary(file) or file.stat().st_size > LARGEST_PRESET_BYTES:
@@ -102,8 +102,8 @@ def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind
             with_state(plugin, state_of(plugin))  # after which its parameters say what it holds
         except (OSError, ValueError, RuntimeError, ZolvekError):
             continue
-        found.append(Preset(file.stem, texts_of(kind, plugin), state_of(plugin)))
-    return replace(kind, presets=tuple(found))
+        presets.append(Preset(file.stem, texts_of(kind, plugin), state_of(plugin)))
+    return replace(kind, presets=tuple(presets))
 
 
 def texts_of(kind: DeviceKind, plugin: Any) -> dict[str, str]:

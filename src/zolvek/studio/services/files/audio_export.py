@@ -60,16 +60,16 @@ class SoundExport:
         from zolvek.formats.audio.sound_writer import SoundFormat
         from zolvek.sound.jobs.mix_export import MissingPlugins, export_in_process
 
-        own = self.settings
-        sound_format = SoundFormat(own.audio.rate, self.depth)
+        settings = self.settings
+        sound_format = SoundFormat(settings.audio.rate, self.depth)
         work = (
             self.project,
             self.path,
             sound_format,
             self.span,
-            own.audio.bypass,
-            own.audio.tail,
-            own.audio.tracks,
+            settings.audio.bypass,
+            settings.audio.tail,
+            settings.audio.tracks,
         )
         allow, lower = self.allow, self.lower
 

@@ -144,10 +144,12 @@ class Exports(QObject):
         from zolvek.formats.audio.sound_writer import SoundFormat
         from zolvek.sound.jobs.control_export import save_control
 
-        own, project = self.settings, self.session.project
-        span = self.session.span.needed() if own.audio.selection else None
-        sound_format = SoundFormat(own.audio.rate, "float" if own.audio.depth == "float" else "24")
-        self.run(path.name, lambda _: [save_control(project, lane, path, sound_format, own.audio.control_range, span)])
+        settings, project = self.settings, self.session.project
+        span = self.session.span.needed() if settings.audio.selection else None
+        sound_format = SoundFormat(settings.audio.rate, "float" if settings.audio.depth == "float" else "24")
+        self.run(
+            path.name, lambda _: [save_control(project, lane, path, sound_format, settings.audio.control_range, span)]
+        )
 
     def import_curve(self) -> None:
         """Ask for an audio file, and make the lane's curve from it."""
@@ -219,10 +221,12 @@ class Exports(QObject):
         """Export a table to a file."""
         from zolvek.formats.tables import lane_table
 
-        own, project, lanes = self.settings, self.session.project, self._lanes()
+        settings, project, lanes = self.settings, self.session.project, self._lanes()
 
         def writing(_: Progress) -> list[Path]:
-            text = lane_table.to_text(project, lanes, own.tables.step, own.tables.time_base, own.tables.cells)
+            text = lane_table.to_text(
+                project, lanes, settings.tables.step, settings.tables.time_base, settings.tables.cells
+            )
             return [lane_table.save(path, text)]
 
         self.run(path.name, writing)

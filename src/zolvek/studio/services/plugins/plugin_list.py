@@ -79,8 +79,8 @@ class Plugins(QObject):
         from zolvek.sound.jobs.plugin_description import describe_in_process
 
         track = shown_track(self.session).id
-        own = self.session.settings
-        own.plugins.recent = [uri, *(u for u in own.plugins.recent if u != uri)][:MOST_RECENT]
+        settings = self.session.settings
+        settings.plugins.recent = [uri, *(u for u in settings.plugins.recent if u != uri)][:MOST_RECENT]
         self.exports.change(
             f"Add {name}",
             lambda progress: describe_in_process(uri, progress),

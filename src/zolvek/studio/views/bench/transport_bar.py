@@ -71,12 +71,12 @@ class Transport(QWidget):
 
     def refresh(self) -> None:
         """Show position, tempo and state."""
-        project, place = self.session.project, self.session.playhead.beat
-        self.position.show_text(project.meter.text(place))
-        minutes, seconds = divmod(round(float(project.tempo.seconds(place)) * 1000), 60_000)
+        project, beat = self.session.project, self.session.playhead.beat
+        self.position.show_text(project.meter.text(beat))
+        minutes, seconds = divmod(round(float(project.tempo.seconds(beat)) * 1000), 60_000)
         self.clock.setText(f"{minutes}:{seconds / 1000:06.3f}")
-        meter = project.meter.meter_at(place)
-        bpm = float(project.tempo.bpm(place))
+        meter = project.meter.meter_at(beat)
+        bpm = float(project.tempo.bpm(beat))
         self.tempo.setText(f"{bpm:.1f} BPM   {meter.count}/{meter.unit}")
         self.note.setText(self.player.trouble or (SILENT if self.player.silent else ""))
 

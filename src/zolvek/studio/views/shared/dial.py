@@ -77,9 +77,9 @@ class Dial(QWidget):
 
     def _at_place(self, lane: Lane) -> float:
         """Where the lane has the control now; kept, as most edits are of another lane."""
-        heard, place = played(lane, self.session.project), self.session.playhead.beat
-        if self.found[:2] != (heard, place):
-            self.found = heard, place, float(heard.at(place))
+        heard, beat = played(lane, self.session.project), self.session.playhead.beat
+        if self.found[:2] != (heard, beat):
+            self.found = heard, beat, float(heard.at(beat))
         return self.found[2]
 
     def refresh(self) -> None:

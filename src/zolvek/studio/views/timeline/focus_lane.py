@@ -232,10 +232,10 @@ class FocusLane(QWidget):
 
     def _click(self, held: DragKeys) -> None:
         """A press that did not move selects; with Shift it adds to or takes from the selection."""
-        found, session = self.pressed_on, self.session
-        if found.kind not in (HitKind.POINT, HitKind.SEGMENT) or session.tools.tool != Tool.POINTS:
+        pressed_on, session = self.pressed_on, self.session
+        if pressed_on.kind not in (HitKind.POINT, HitKind.SEGMENT) or session.tools.tool != Tool.POINTS:
             return
-        ends = [found.index] if found.kind == HitKind.POINT else [found.index, found.index + 1]
+        ends = [pressed_on.index] if pressed_on.kind == HitKind.POINT else [pressed_on.index, pressed_on.index + 1]
         if held.axis:
             inside = np.isin(ends, session.points.chosen).all()
             join = np.setdiff1d if inside else np.union1d

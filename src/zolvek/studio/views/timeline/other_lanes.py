@@ -127,12 +127,12 @@ class OtherLanes(QWidget):
 
     def _tops(self) -> list[tuple[Lane, int, int]]:
         """Each shown lane with its row's top and height."""
-        found, top = [], 0
+        result, top = [], 0
         for lane in self.lanes:
             height = TALL if lane.tall else ROW
-            found.append((lane, top, height))
+            result.append((lane, top, height))
             top += height
-        return found
+        return result
 
     def _fit(self) -> None:
         """Repaint if another lane than the focus has changed."""

@@ -294,9 +294,9 @@ class TrackRow(QWidget):
             x = round(strip.x(beat)) + 0.5
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         arranging = self.session.arranging
-        own = arranging.block.number if arranging.block and arranging.block.track == strip.track.id else None
+        number = arranging.block.number if arranging.block and arranging.block.track == strip.track.id else None
         chosen = arranging.notes if arranging.notes_of == strip.track.id else frozenset()
-        track_row_picture.draw(painter, strip, theme, own, chosen)
+        track_row_picture.draw(painter, strip, theme, number, chosen)
         if not strip.track.clips and not strip.track.notes:
             painter.setPen(themes.color(theme.quiet))
             painter.drawText(strip.area, Qt.AlignmentFlag.AlignCenter, sources.empty_words(strip.track))

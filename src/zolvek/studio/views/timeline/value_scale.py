@@ -18,15 +18,15 @@ def marks(parameter: Parameter, reach: Reach, height: float, least: float = 30.0
     values = _candidates(parameter, most)
     position = parameter.position(values)
     inside = (position >= low - 1e-9) & (position <= high + 1e-9)
-    found: list[tuple[float, str]] = []
+    result: list[tuple[float, str]] = []
     ends = [float(from_position(reach, p)) for p in (low, high)]
     rows = [(float(from_position(reach, p)), parameter.text(float(p))) for p in position[inside]]
     for value, text in sorted(rows):
-        if all(abs(value - other) * height >= least for other, _ in found):
-            found.append((value, text))
-    if not found:
-        found = [(v, parameter.text(float(to_position(reach, v)))) for v in ends]
-    return found
+        if all(abs(value - other) * height >= least for other, _ in result):
+            result.append((value, text))
+    if not result:
+        result = [(v, parameter.text(float(to_position(reach, v)))) for v in ends]
+    return result
 
 
 def _candidates(parameter: Parameter, most: int) -> np.ndarray:

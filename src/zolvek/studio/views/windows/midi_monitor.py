@@ -155,15 +155,15 @@ class Monitor(QDialog):
             return
         self.new = False
         words = self.words.text().lower().split()
-        found: list[tuple[str, ...]] = []
+        cell_rows: list[tuple[str, ...]] = []
         for row in reversed(self.still if self.frozen.isChecked() else list(self.midi_io.rows)):
             cells = self._cells(row)
             text = f"{' '.join(cells)} channel {row.channel}".lower()
             if all(word in text for word in words):
-                found.append(cells)
-                if len(found) == MOST_SHOWN:
+                cell_rows.append(cells)
+                if len(cell_rows) == MOST_SHOWN:
                     break
-        self.model.show_rows(found)
+        self.model.show_rows(cell_rows)
 
     def _cells(self, row: SentMessage) -> tuple[str, ...]:
         project = self.session.project

@@ -52,9 +52,9 @@ class PadView(QWidget):
 
     def _follow(self) -> None:
         """While it plays over its path the puck goes along it."""
-        pad, place = self.pad, self.session.playhead.beat
-        if pad is not None and not self.held and len(pad.x) > 1 and pad.first <= place <= pad.last:
-            self.puck = QPointF(float(pad.x.at(place)), float(pad.y.at(place)))
+        pad, beat = self.pad, self.session.playhead.beat
+        if pad is not None and not self.held and len(pad.x) > 1 and pad.first <= beat <= pad.last:
+            self.puck = QPointF(float(pad.x.at(beat)), float(pad.y.at(beat)))
             self.update()
 
     @property

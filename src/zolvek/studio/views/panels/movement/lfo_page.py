@@ -99,7 +99,7 @@ class LfoPage(MakingPage):
         starts = wave.startswith(PATTERN)
         pattern = self.patterns.get(wave.removeprefix(PATTERN)) if starts else None
         own = self.patterns.get(way)
-        made = lfo_of(
+        result = lfo_of(
             "pattern" if pattern else wave,
             self.fields.values(),
             way,
@@ -112,9 +112,9 @@ class LfoPage(MakingPage):
         if before is not None:
             cycles = lfos.Cycles(*before, self.session.project.tempo)
             phase = float(cycles.gone(np.array(self.span[0])))
-            turns = pattern or WAVES[made.wave].corners
-            made = replace(made, phase=phase % 1.0 if turns else phase)
-        return made
+            turns = pattern or WAVES[result.wave].corners
+            result = replace(result, phase=phase % 1.0 if turns else phase)
+        return result
 
     def _list_others(self) -> None:
         """All LFOs of the project: layers of any lane, and the one that was written here last."""

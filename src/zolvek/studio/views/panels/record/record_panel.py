@@ -206,10 +206,10 @@ class ControllerPage(QWidget):
         """Show the mappings."""
         project = self.session.project
         rows = []
-        for each in project.mappings:
-            device = project.device_track(each.device).device(each.device)
-            name = f"{device.name} · {device.parameter(each.parameter).name}"
-            rows.append((f"{controller_mappings.control_name(each.control)}: {name}", each.control))
+        for mapping in project.mappings:
+            device = project.device_track(mapping.device).device(mapping.device)
+            name = f"{device.name} · {device.parameter(mapping.parameter).name}"
+            rows.append((f"{controller_mappings.control_name(mapping.control)}: {name}", mapping.control))
         items = [self.list.item(i) for i in range(self.list.count())]
         if rows != [(item.text(), item.data(CONTROL)) for item in items if item is not None]:
             self.list.clear()
