@@ -42,25 +42,26 @@ class CompiledLoop:
 
 def _made(loop: Loop, helpers: Iterable[str]) -> list[Any]:
     """The compiled helpers, and the loop last."""
-    functions = [loop.__globals__[name] for name in (*helpers, loop.__name__)]
+    functions = {name: loop.__globals__[name] for name in (*helpers, loop.__name__)}
     return list(machine_copies(functions, _machine).values())
 
 
 def machine_copies(
-    functions: Iterable[Loop], machine: Callable[[Loop], Any], instead: Mapping[str, Any] | None = None
+    functions: Mapping[str, Loop], machine: Callable[[Loop], Any], instead: Mapping[str, Any] | None = None
 ) -> dict[str, Any]:
-    """Functions by name, compiled by `machine`; each calls the compiled ones of those that stand before it, and what
-    `instead` has in place of others of their names. Those of the last one's module are copied for that."""
-    rows = list(functions)
-    own = {**rows[-1].__globals__, **(instead or {})}
+    """Functions by the names that others call them by, compiled by `machine`; each calls the compiled ones of those
+    that stand before it, and what `instead` has in place of others. Those of the last one's module are copied for
+    that."""
+    *_, last = functions.values()
+    own = {**last.__globals__, **(instead or {})}
     copies: dict[str, Any] = {}
-    for function in rows:
-        if function.__module__ == rows[-1].__module__:
+    for name, function in functions.items():
+        if function.__module__ == last.__module__:
             assert isinstance(function, FunctionType)
             copy = FunctionType(function.__code__, own, function.__name__, function.__defaults__)
             copy.__qualname__, copy.__module__ = function.__qualname__, function.__module__
             function = copy
-        own[function.__name__] = copies[function.__name__] = machine(function)
+        own[name] = copies[name] = machine(function)
     return copies
 
 

@@ -10,11 +10,11 @@ from zolvek.core.compilation import machine_copies
 from zolvek.sync.emission import message_emission
 from zolvek.sync.jack import native
 
-_functions = [
-    function
-    for function in vars(message_emission).values()
+_functions = {
+    name: function
+    for name, function in vars(message_emission).items()
     if isinstance(function, FunctionType) and function.__module__ == message_emission.__name__
-]
+}
 _instructions = {name: getattr(native, name) for name in ("byte_at", "int64_at", "put_byte", "put_int64", "real_at")}
 # Untyped on purpose: what is compiled is called from compiled code alone.
 COMPILED: dict[str, Any] = machine_copies(_functions, native.compiled, _instructions)

@@ -52,11 +52,12 @@ class Transport(QWidget):
             layout.addWidget(button)
         layout.addSpacing(10)
         self.meter = Meter(session)
-        for label in (self.clock, self.tempo):
-            label.setMinimumWidth(1)  # they give way where there is little room
+        # Where there is little room the meter gives way first, then the tempo.
+        self.clock.setMinimumWidth(self.clock.fontMetrics().horizontalAdvance("00:00.000"))
+        self.tempo.setMinimumWidth(1)
         for widget in (self.position, self.clock, self.tempo, self.meter):
             layout.addWidget(widget)
-            layout.addSpacing(8)
+            layout.addSpacing(4)
         layout.addStretch(1)
         session.playhead.changed.connect(self.refresh)
         session.document.changed.connect(self.refresh)

@@ -17,6 +17,7 @@ FLOOR_DB = -60.0
 FALL_DB = 26.0  # a second, after a peak
 HOLD_SECONDS = 1.5
 OVER = 0.999  # full scale, as samples say it
+NARROWEST_PX, WIDEST_PX, TEXT_PX = 76, 132, 46  # of the whole, and of the level in words next to it
 
 
 def height(peak: float) -> float:
@@ -53,10 +54,15 @@ class Meter(QWidget):
         self.session = session
         self.sides = (Ballistics(), Ballistics())
         self.over = False
-        self.setFixedSize(QSize(132, 24))
+        self.setFixedHeight(24)
+        self.setMinimumWidth(NARROWEST_PX)
+        self.setMaximumWidth(WIDEST_PX)
         self.setAccessibleName("Level of the mix")
         self.setToolTip("Level of the mix, −60 dB to full scale, with peak hold. Click to reset.")
         session.look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDEST_PX, 24)
 
     def hear(self, peaks: tuple[float, float]) -> None:
         """Show levels."""
@@ -77,7 +83,7 @@ class Meter(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         theme = themes.THEMES[self.session.settings.window.theme]
-        width = 86.0
+        width = float(self.width() - TEXT_PX)
         for row, side in enumerate(self.sides):
             area = QRectF(0, 5 + 8 * row, width, 6)
             painter.fillRect(area, themes.color(theme.hairline))
