@@ -24,5 +24,11 @@ for _name, _count in EXAMPLES.items():
     )
 settings.load_profile(PROFILE)
 
+
+def trials(usual: int) -> int:
+    """How many a loop of its own tries under this profile, where it usually tries so many."""
+    return max(usual * EXAMPLES[PROFILE] // EXAMPLES["usual"], 2)
+
+
 # For properties whose single example costs much.
 few = settings(max_examples=max(EXAMPLES[PROFILE] // 3, 5))

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from tests import trials
 from tests.core.random_projects import BARS, BEATS, wild
 from zolvek.core.edits import bars, sections
 from zolvek.core.model.project import Project
@@ -18,7 +19,7 @@ from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.signal.automation import Block
 
-PROJECTS = 50
+PROJECTS = trials(50)
 PLACES = 10_000
 RATE = 8_000
 EDGE_S = 0.004  # seconds around a cut, in which clips fade

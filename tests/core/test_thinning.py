@@ -17,7 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from tests import few
+from tests import few, trials
 from tests.core.curves import curves
 from tests.present import present
 from zolvek.core.compilation import CompiledLoop, compiled
@@ -210,7 +210,7 @@ class Thinning(unittest.TestCase):
     def test_a_larger_tolerance_never_needs_more_points(self) -> None:
         """Noisy passes, 17 tolerances from 0.1 to 20 % each, lines and shapes."""
         rng = np.random.default_rng(11)
-        for _ in range(10):
+        for _ in range(trials(10)):
             count = int(rng.integers(60, 160))
             beats = np.sort(rng.uniform(0.0, 32.0, count))
             sway = 0.5 + 0.35 * np.sin(beats / rng.uniform(1.0, 4.0))

@@ -12,6 +12,7 @@ from unittest.mock import patch
 
 import numpy as np
 
+from tests import trials
 from tests.crossings.features import FEATURES, LANE, bare
 from tests.crossings.laws import LAWS, broken
 from tests.crossings.pairs import all_pairs, made, sets, with_needs
@@ -27,7 +28,7 @@ from zolvek.formats.midi.report import report
 from zolvek.sound.signal.device_unit import UnitOutput
 
 SHORT = 14  # features in each project of the short form
-PROJECTS = 12
+PROJECTS = trials(12)
 
 
 class Crossings(unittest.TestCase):
