@@ -131,9 +131,9 @@ def _clock(say: Say, case: _Case, kept: dict[str, np.ndarray]) -> None:
             off["code"] = max(off["code"], int(np.abs(own - song).min()))
             count["code"] += 1
         elif message[0] == clock_messages.SONG_POSITION:
-            told = message[1] | message[2] << 7
+            reported = message[1] | message[2] << 7
             true = clock_messages.position_at(float(case.project.tempo.beats((song - 0.5) / RATE)))
-            off["position"] = max(off["position"], abs(told - true))
+            off["position"] = max(off["position"], abs(reported - true))
             count["position"] += 1
     say(f"MIDI clock off at most, {count['clock']} messages", off["clock"], "frames", "at most 1")
     say(f"time code off at most, {count['code']} messages", off["code"], "frames", "at most 0")
@@ -158,9 +158,9 @@ def _bars(say: Say, case: _Case, kept: dict[str, np.ndarray]) -> None:
     for frame, bar, beat, _, tick, _ in kept["bars"]:
         start = project.meter.bar_beat(int(bar))
         unit = project.meter.meter_at(start + 1e-6).unit
-        told = start + (beat - 1 + tick / 960.0) * 4.0 / unit
-        worst = max(worst, abs(told - float(project.tempo.beats(frame / RATE))))
-    say("beat that others are told, off at most", worst, "beats", "at most 0.000001")
+        reported = start + (beat - 1 + tick / 960.0) * 4.0 / unit
+        worst = max(worst, abs(reported - float(project.tempo.beats(frame / RATE))))
+    say("beat that others are given, off at most", worst, "beats", "at most 0.000001")
 
 
 def _faster(say: Say) -> None:

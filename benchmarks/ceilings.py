@@ -181,19 +181,19 @@ def losses() -> Iterator[Row]:
     from zolvek.sound.playback.silent_clock import SilentClock
 
     for sign, word in ((signal.SIGKILL, "killed"), (signal.SIGSTOP, "stopped")):
-        told: list[float] = []
+        reported: list[float] = []
         playback = Playback(build())
-        playback.on_loss = partial(_note, told)
+        playback.on_loss = partial(_note, reported)
         clock = SilentClock(playback)
         clock.start()
         playback.play(8.0)
         _until(partial(_ready, playback))
         time.sleep(1.0)
-        place, began = playback.beat, time.perf_counter()
+        beat, began = playback.beat, time.perf_counter()
         os.kill(playback.worker.process.pid, sign)  # type: ignore[union-attr]  # it plays here
-        _until(partial(_some, told))
-        _until(partial(_went_on, playback, place))
-        yield f"worker {word}: told after", told[0] - began, "s", "at most 2"
+        _until(partial(_some, reported))
+        _until(partial(_went_on, playback, beat))
+        yield f"worker {word}: reported after", reported[0] - began, "s", "at most 2"
         yield "    sound goes on after", time.perf_counter() - began, "s", "at most 2"
         os.kill(playback.worker.process.pid, signal.SIGSTOP)  # type: ignore[union-attr]  # it plays here
         began = time.perf_counter()
@@ -207,12 +207,12 @@ def losses() -> Iterator[Row]:
         )
 
 
-def _note(told: list[float], *_: object) -> None:
-    told.append(time.perf_counter())
+def _note(reported: list[float], *_: object) -> None:
+    reported.append(time.perf_counter())
 
 
-def _some(told: list[float]) -> bool:
-    return bool(told)
+def _some(reported: list[float]) -> bool:
+    return bool(reported)
 
 
 def _ready(playback: Playback) -> bool:
@@ -245,7 +245,7 @@ def hours(count: float) -> Iterator[Row]:
     playback = Playback(project, rate)
     playback.set_loop((0.0, project.length))
     lost: list[object] = []
-    playback.on_loss = lambda *told: lost.append(told)
+    playback.on_loss = lambda *reported: lost.append(reported)
     playback.play(0.0)
     frames, wrong, minute = 0, 0, 0
     sizes: list[tuple[float, float]] = []

@@ -95,10 +95,10 @@ def killed(times: int) -> Lost:
     with tempfile.TemporaryDirectory() as name:
         os.environ["LV2_PATH"] = name
         uris = compiled(Path(name))
-        projects = {way: harmed(uris[way], 4_096.0, flat(1.0)) for way in set(KILLS)}
-        told: list[str] = []
+        projects = {kill: harmed(uris[kill], 4_096.0, flat(1.0)) for kill in set(KILLS)}
+        reported: list[str] = []
         playback = Playback(projects[0][0])
-        playback.on_loss = lambda error, _: told.append(error.what)
+        playback.on_loss = lambda error, _: reported.append(error.what)
         clock = SilentClock(playback)
         clock.start()
         silent = hung = 0.0
@@ -108,13 +108,13 @@ def killed(times: int) -> Lost:
         try:
             _rest(playback)
             for number in range(times):
-                way = KILLS[number % len(KILLS)]
-                project, device = projects[way]
-                count = len(told)
+                kill = KILLS[number % len(KILLS)]
+                project, device = projects[kill]
+                count = len(reported)
                 playback.use(project)
                 playback.try_again(device)
                 began, edited = time.monotonic(), 0
-                while len(told) == count and time.monotonic() - began < 20.0:
+                while len(reported) == count and time.monotonic() - began < 20.0:
                     edited += 1
                     preset = ("Sweep bass", "Warm pad")[edited % 2]
                     playback.use(_edited(project, preset))
@@ -123,9 +123,9 @@ def killed(times: int) -> Lost:
                 while not playback.begun and time.monotonic() - lost < 20.0:
                     time.sleep(0.002)
                 took = time.monotonic() - lost
-                silent, hung = (silent, max(hung, took)) if way == 2 else (max(silent, took), hung)
+                silent, hung = (silent, max(hung, took)) if kill == 2 else (max(silent, took), hung)
                 edits += edited
-                named = len(told) > count and f"Evil {way}" in told[-1]
+                named = len(reported) > count and f"Evil {kill}" in reported[-1]
                 goes_on = playback.playing and playback.begun and device in playback.left_out
                 missing += not (named and goes_on)
                 _rest(playback, _edited(project, "Warm pad"))

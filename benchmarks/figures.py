@@ -664,11 +664,13 @@ def plugins_() -> None:
     for fault in faults:
         print(fault)
     usable = [each for each in every if not each.fault]
-    told: list[Any] = []
+    reported: list[Any] = []
 
     def sweep(each: Any) -> None:
         try:
-            told.append(run_in_process(Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0))
+            reported.append(
+                run_in_process(Job("zolvek.sound.jobs.plugin_sweep:job", (each.id,)), lambda *_: None, 60.0)
+            )
         except ZolvekError as error:
             print(f"{each.name}: {error.what}")
 
@@ -678,7 +680,7 @@ def plugins_() -> None:
     say("of them can be used", len(usable), "", "as there are")
     say(
         "of these are whole after a sweep of all parameters",
-        len(told),
+        len(reported),
         "",
         f"at least {len(usable) * 9 // 10}",
     )
@@ -688,11 +690,11 @@ def plugins_() -> None:
         "is the same twice",
         "restores its state",
     ):
-        say(f"of these: {word}", sum(row[word] for row in told), "", "as there are")
-    if told:
+        say(f"of these: {word}", sum(row[word] for row in reported), "", "as there are")
+    if reported:
         say(
             "a run of 64 frames beyond the plugin's own, median",
-            float(np.median([row["over"] for row in told])),
+            float(np.median([row["over"] for row in reported])),
             "µs",
             "at most 5",
         )

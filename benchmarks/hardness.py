@@ -73,12 +73,12 @@ def readers(folder: Path) -> list[Reader]:
     kept, key = states.kept(demo, "One", (StatePart("horn", states.present(demo.device_track("horn").device("horn"))),))
     state = state_file.save(kept, [states.state_of(kept, key)], folder / "state.json").read_bytes()
 
-    told = pattern_library.File(
+    reported = pattern_library.File(
         pattern_library.FORMAT,
         pattern_library.VERSION,
         Pattern("Gate", 192.0, demo.lane("horn.cutoff").curve),
     )
-    pattern = msgspec.json.encode(told, enc_hook=project_file.to_plain)
+    pattern = msgspec.json.encode(reported, enc_hook=project_file.to_plain)
 
     def midi(path: Path) -> None:
         midi_in.as_project(midi_in.load(path))
@@ -230,12 +230,12 @@ def kill_once(folder: Path, rng: random.Random) -> float | None:
     process.send_signal(signal.SIGKILL)
     killed = time.time()
     process.communicate()
-    found = []
+    names = []
     with contextlib.suppress(ZolvekError):
-        found.append(float(project_file.load(path).name))
+        names.append(float(project_file.load(path).name))
     with ONE_STATE, mock.patch.dict(os.environ, XDG_STATE_HOME=str(folder)):
-        found += [float(left.project.name) for left in recovery.left_behind()]
-    return killed - max(found) if found else None
+        names += [float(left.project.name) for left in recovery.left_behind()]
+    return killed - max(names) if names else None
 
 
 def kills(count: int, seed: int = 1) -> Iterator[float | None]:
@@ -287,8 +287,8 @@ def unattended(folder: Path, faults: list[str]) -> Iterator[None]:
 
     from PyQt6.QtWidgets import QDialog, QMenu, QMessageBox
 
-    def raised(*told: Any) -> None:
-        faults.append("".join(traceback.format_exception(*told)))
+    def raised(*reported: Any) -> None:
+        faults.append("".join(traceback.format_exception(*reported)))
 
     def looked_at(dialog: QDialog) -> int:
         dialog.show()
@@ -393,7 +393,7 @@ def actions(count: int, seed: int = 1) -> Played:
                 done = rng.choice(names)
                 window.action(done).trigger()
             elif kind == "drag":
-                place = rng.choice(
+                choice = rng.choice(
                     (
                         window.focus_lane,
                         window.focus_lane,
@@ -402,7 +402,7 @@ def actions(count: int, seed: int = 1) -> Played:
                         window.overview,
                     )
                 )
-                drag(place, rng.choice(held))
+                drag(choice, rng.choice(held))
             elif kind == "dial" and window.bench.dials:
                 drag(rng.choice(window.bench.dials), held[0])
             elif kind == "focus":

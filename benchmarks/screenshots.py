@@ -211,9 +211,9 @@ def _recording(window: Window) -> None:
     window.rail.show_step("step-perform")
     session.playhead.go(bar(17))
     window.studio.recorder.begin()
-    told = window.studio.recorder.passes["fog-filter.resonance"]
+    reported = window.studio.recorder.passes["fog-filter.resonance"]
     for beat in np.linspace(bar(17), bar(21), 300):
-        told.add(float(beat), 0.1 + float(take.curve.at(beat)))
+        reported.add(float(beat), 0.1 + float(take.curve.at(beat)))
     window.studio.player.timer.stop()  # the moment of the picture
     window.studio.recorder.held = {"fog-filter.resonance": 0.1 + float(take.curve.at(bar(21)))}
     session.held.hold(window.studio.recorder.held)

@@ -26,7 +26,7 @@ def packages(part: str) -> list[tuple[str, int]]:
 
 def imports() -> Counter[tuple[str, str]]:
     """How many modules of a part import from another one."""
-    found: Counter[tuple[str, str]] = Counter()
+    result: Counter[tuple[str, str]] = Counter()
     parts = {part for row in ROWS for part in row}
     for path in SOURCE.rglob("*.py"):
         own = path.relative_to(SOURCE).parts[0]
@@ -35,8 +35,8 @@ def imports() -> Counter[tuple[str, str]]:
             for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
             if isinstance(node, ast.ImportFrom) and node.module and node.module.startswith("zolvek.")
         }
-        found.update((own, name) for name in names & parts if own in parts and name != own)
-    return found
+        result.update((own, name) for name in names & parts if own in parts and name != own)
+    return result
 
 
 def draw() -> str:

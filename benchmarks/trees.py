@@ -75,7 +75,7 @@ def kinds() -> list[Kind]:
             try:
                 work()
             except ZolvekError as error:
-                told(error)
+                reported(error)
 
     def opened(text: str, path: Path) -> None:
         path.write_text(text)
@@ -174,26 +174,26 @@ def changed(good: Any, ways: list[tuple[Any, ...]], rng: random.Random) -> Any:
     """The tree with one to three changes."""
     tree = copy.deepcopy(good)
     for _ in range(rng.choice((1, 1, 1, 2, 3))):
-        way = rng.choice(ways)
+        choice = rng.choice(ways)
         at = tree
         try:
-            for key in way[:-1]:
+            for key in choice[:-1]:
                 at = at[key]
             kind = rng.randrange(6)
             if kind == 0:
-                del at[way[-1]]
+                del at[choice[-1]]
             elif kind == 1 and isinstance(at, list):
-                at.insert(way[-1], copy.deepcopy(at[way[-1]]))
-            elif kind == 2 and isinstance(at[way[-1]], (int, float)):
-                at[way[-1]] = rng.choice((-1, 1e-12, 3, 1e5)) * at[way[-1]]
+                at.insert(choice[-1], copy.deepcopy(at[choice[-1]]))
+            elif kind == 2 and isinstance(at[choice[-1]], (int, float)):
+                at[choice[-1]] = rng.choice((-1, 1e-12, 3, 1e5)) * at[choice[-1]]
             else:
-                at[way[-1]] = copy.deepcopy(rng.choice(VALUES))
+                at[choice[-1]] = copy.deepcopy(rng.choice(VALUES))
         except (KeyError, IndexError, TypeError):
             continue  # an earlier change has taken it away
     return tree
 
 
-def told(error: ZolvekError) -> None:
+def reported(error: ZolvekError) -> None:
     """A message has to say something."""
     if not (error.what and (error.where or error.remedy)):
         raise AssertionError(f"a message that says nothing: {error!r}")
@@ -220,7 +220,7 @@ def mutations(count: int, seed: int = 1) -> Damage:
             except ZolvekError as error:
                 refused += 1
                 try:
-                    told(error)
+                    reported(error)
                 except AssertionError as mute:
                     faults.append(f"{number} {found[which].name}: {mute}")
             except Exception as error:

@@ -55,7 +55,7 @@ def many_lanes(count: int, points: int = 4) -> Project:
     """One track with as many devices as `count` lanes need."""
     row = DEVICE_KINDS["synth"]
     beats = np.linspace(0.0, 127.0, points).tolist()
-    drawn = curve([(beat, (place % 5) / 5.0) for place, beat in enumerate(beats)])
+    drawn = curve([(beat, (index % 5) / 5.0) for index, beat in enumerate(beats)])
     devices: list[Device] = []
     lanes: list[Lane] = []
     for number in range(-(-count // len(row.parameters))):

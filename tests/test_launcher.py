@@ -82,8 +82,8 @@ class Libraries(unittest.TestCase):
         named = {name for rows in libraries.LIBRARIES.values() for name in rows}
         gaps = {name: path.name for path in files for name in needed(path) - own - named - libraries.SYSTEM}
         self.assertEqual(gaps, {}, "not in launcher/libraries.py")
-        told = subprocess.run(["ldd", *map(str, files)], capture_output=True, text=True, check=False)
-        lost = {line.strip() for line in told.stdout.splitlines() if "not found" in line}
+        reported = subprocess.run(["ldd", *map(str, files)], capture_output=True, text=True, check=False)
+        lost = {line.strip() for line in reported.stdout.splitlines() if "not found" in line}
         self.assertEqual({line for line in lost if line.split()[0] not in own}, set())
 
     def test_what_a_command_needs(self) -> None:
@@ -109,11 +109,11 @@ class Libraries(unittest.TestCase):
 def wheel(folder: Path, name: str, code: str) -> None:
     """A package of one module, as a wheel (the binary distribution format, PEP 427)."""
     about = f"{name}-1.0.dist-info"
-    with zipfile.ZipFile(folder / f"{name}-1.0-py3-none-any.whl", "w") as made:
-        made.writestr(f"{name}.py", code)
-        made.writestr(f"{about}/METADATA", f"Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n")
-        made.writestr(f"{about}/WHEEL", "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n")
-        made.writestr(
+    with zipfile.ZipFile(folder / f"{name}-1.0-py3-none-any.whl", "w") as zip_file:
+        zip_file.writestr(f"{name}.py", code)
+        zip_file.writestr(f"{about}/METADATA", f"Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n")
+        zip_file.writestr(f"{about}/WHEEL", "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n")
+        zip_file.writestr(
             f"{about}/RECORD",
             f"{name}.py,,\n{about}/METADATA,,\n{about}/WHEEL,,\n{about}/RECORD,,\n",
         )
@@ -123,9 +123,9 @@ class SettingUp(unittest.TestCase):
     """The launcher next to a program of its own that says what it was started with."""
 
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory(prefix="zolvek set-up ")  # with a space in it
-        self.addCleanup(made.cleanup)
-        self.root = Path(made.name) / "check out"
+        temporary = tempfile.TemporaryDirectory(prefix="zolvek set-up ")  # with a space in it
+        self.addCleanup(temporary.cleanup)
+        self.root = Path(temporary.name) / "check out"
         (self.root / "src" / "zolvek").mkdir(parents=True)
         for name in ("zolvek", "launcher"):
             (self.root / name).symlink_to(ROOT / name) if name == "launcher" else (self.root / name).write_bytes(
@@ -159,7 +159,7 @@ class SettingUp(unittest.TestCase):
         left = {path.name for path in self.root.iterdir()} - {".venv", ".venv.lock"}
         self.assertFalse([name for name in left if name.startswith(".venv")], "half made things stay")
 
-    def test_it_is_made_once_and_anew_when_it_is_damaged(self) -> None:
+    def test_it_is_made_once_and_again_when_it_is_damaged(self) -> None:
         self.assert_whole()
         first = self.place.stat().st_ino
         self.assert_whole()
@@ -232,9 +232,9 @@ class SettingUp(unittest.TestCase):
         ]
         ends = [each.communicate() for each in both]
         self.assertEqual([out for out, _ in ends], ["started whole ['lanes']\n"] * 2)
-        told = "".join(err for _, err in ends)
-        self.assertEqual(told.count("Setting up a private environment"), 1, told)
-        self.assertEqual(told.count("Another start is setting up; waiting for it."), 1, told)
+        reported = "".join(err for _, err in ends)
+        self.assertEqual(reported.count("Setting up a private environment"), 1, reported)
+        self.assertEqual(reported.count("Another start is setting up; waiting for it."), 1, reported)
 
     def test_where_a_checkout_can_bear_none_it_is_in_the_cache(self) -> None:
         cache = self.root / "cache"
@@ -271,7 +271,7 @@ class SettingUp(unittest.TestCase):
             self.assertEqual(half.exists(), sign is signal.SIGKILL)
         self.assert_whole()
 
-    def test_each_failure_is_told_apart_with_its_remedy(self) -> None:
+    def test_each_failure_is_distinguished_with_its_remedy(self) -> None:
         (self.root / "requirements.lock").write_text("one==1.0\nnonesuch==9.9\n")
         done = self.start()
         self.assertEqual(done.returncode, 1)
@@ -285,13 +285,13 @@ class SettingUp(unittest.TestCase):
         self.assertIn("The package index can't be reached", done.stderr)
         self.assertNotIn("Traceback", done.stderr)
         self.assertFalse(self.place.exists())
-        for told, what in (
+        for reported, what in (
             ("OSError: [Errno 28] No space left on device", "The disk is full: make"),
             ("PermissionError: [Errno 13] Permission denied: '/x'", "The folder can't be written"),
             ("No module named ensurepip", "Python's module ensurepip is missing"),
             ("ERROR: something else\n", "could not be set up (ERROR: something else)"),
         ):
-            self.assertIn(what, environment.fault(told, self.place))
+            self.assertIn(what, environment.fault(reported, self.place))
         with (
             mock.patch("importlib.util.find_spec", lambda _: None),
             mock.patch("launcher.packages.may_install", lambda: False),
@@ -343,9 +343,9 @@ class ForeignCode(unittest.TestCase):
     """Modules that lie in the current folder, or on PYTHONPATH, are never the program's."""
 
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name)
         for name in (
             "msgspec",
             "numpy",

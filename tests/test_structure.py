@@ -41,11 +41,11 @@ LONGEST = {"file": 400, "class": 300, "function": 60}
 def sources() -> dict[str, ast.Module]:
     """Every module of the program, by its name."""
     src = ROOT / "src"
-    found = {}
+    result = {}
     for path in sorted(src.rglob("*.py")):
         name = ".".join(path.relative_to(src).with_suffix("").parts).removesuffix(".__init__")
-        found[name] = ast.parse(path.read_text())
-    return found
+        result[name] = ast.parse(path.read_text())
+    return result
 
 
 def imports(tree: ast.Module, known: Collection[str]) -> Iterator[str]:

@@ -116,9 +116,9 @@ class Commands(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        made = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(made.cleanup)
-        folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(temporary.cleanup)
+        folder = Path(temporary.name)
         cls.places = {
             key: str(folder / f"in.{suffix}")
             for key, suffix in (
@@ -176,8 +176,8 @@ class Commands(unittest.TestCase):
                 seed=made[0][1] if made else ""
             )
             done = self.run_line(line)
-            told = re.search(r"Seed (\d+)\.", done.output)
-            made.append((Path(f"{out}.csv").read_text(), told and told[1]))
+            reported = re.search(r"Seed (\d+)\.", done.output)
+            made.append((Path(f"{out}.csv").read_text(), reported and reported[1]))
         self.assertEqual(made[0][0], made[1][0])
         self.assertNotEqual(made[0][0], made[2][0])
         self.assertIsNone(made[1][1], "one that was given is not said")
@@ -185,14 +185,14 @@ class Commands(unittest.TestCase):
         for word in (*RANDOM_KINDS, *SPREADS, *WAVES):
             self.assertIn(word, helps)
 
-    def test_a_sound_s_hits_and_tempo_are_told(self) -> None:
-        told = self.run_line("hits {beats}").output.splitlines()[1:]
-        self.assertEqual(len(told), 16)
-        for place, row in enumerate(told):
-            self.assertAlmostEqual(float(row.split(",")[0]), 1_000 / 48_000 + 0.5 * place, delta=0.001)
+    def test_a_sound_s_hits_and_tempo_are_reported(self) -> None:
+        reported = self.run_line("hits {beats}").output.splitlines()[1:]
+        self.assertEqual(len(reported), 16)
+        for index, row in enumerate(reported):
+            self.assertAlmostEqual(float(row.split(",")[0]), 1_000 / 48_000 + 0.5 * index, delta=0.001)
         self.assertTrue(self.run_line("tempo {beats}").output.splitlines()[1].startswith("120,0.02"))
 
-    def test_a_project_is_begun_with_what_somebody_brings(self) -> None:
+    def test_a_project_is_begun_with_what_a_user_brings(self) -> None:
         """Each file a track of its name from bar 1 on; time as the MIDI file has it, or as it is given."""
         score = midi_in.load(self.places["midi"])
         self.run_line("new {wav} {midi} -o {out}.zolvek")
@@ -227,9 +227,9 @@ class Commands(unittest.TestCase):
             made.append(curve_csv.load(f"{self.places['out']}.csv").at(at))
         np.testing.assert_allclose(made[0], made[1], atol=1e-9)
         ways = []
-        for way in ("", " --rate-way {pattern}"):
+        for name in ("", " --rate-way {pattern}"):
             done = self.run_line(
-                f"curve lfo --shape sine --period 1/2 --rate-end 1/8 --from 0 --to 8 -o {{out}}.csv{way}"
+                f"curve lfo --shape sine --period 1/2 --rate-end 1/8 --from 0 --to 8 -o {{out}}.csv{name}"
             )
             self.assertIsNone(done.exception, done.exception)
             ways.append(curve_csv.load(f"{self.places['out']}.csv").at(2.0 * at))
@@ -246,14 +246,14 @@ class Commands(unittest.TestCase):
             if isinstance(done.exception, ZolvekError):
                 self.assertTrue(done.exception.where or done.exception.remedy, name)
 
-    def test_each_tells_what_it_takes(self) -> None:
+    def test_each_says_what_it_takes(self) -> None:
         for name, command in leaves(zolvek):
             done = self.runner.invoke(zolvek, [*name.split(), "--help"])
             self.assertEqual(done.exit_code, 0, name)
             self.assertTrue((command.help or "").strip().endswith((".", "”", '"')), f"{name}: {command.help}")
-            for each in command.params:
-                if isinstance(each, click.Option):
-                    self.assertTrue(each.help, f"{name} {each.name} has no help")
+            for param in command.params:
+                if isinstance(param, click.Option):
+                    self.assertTrue(param.help, f"{name} {param.name} has no help")
 
 
 if __name__ == "__main__":

@@ -48,17 +48,17 @@ class Exporting(unittest.TestCase):
         return self.folder / name
 
     def test_midi_out_reported_and_in_again(self) -> None:
-        told = json.loads(self.run_("report", self.project))
-        self.assertEqual(len(told["lanes"]), 16)
-        self.assertLess(told["bytes"], 3 * told["messages"])  # running status
+        reported = json.loads(self.run_("report", self.project))
+        self.assertEqual(len(reported["lanes"]), 16)
+        self.assertLess(reported["bytes"], 3 * reported["messages"])  # running status
         tight = json.loads(self.run_("report", self.project, "--ms", 20, "--tolerance", 1))
-        self.assertLess(tight["messages"], told["messages"])
-        self.assertLessEqual(tight["late"], told["late"])
+        self.assertLess(tight["messages"], reported["messages"])
+        self.assertLessEqual(tight["late"], reported["late"])
         self.run_("export", self.project, "--midi", self.path("all.mid"))
         self.run_("export", self.project, "--midi", self.path("by.mid"), "--split", "track")
         self.assertEqual(len(list(self.folder.glob("by - *.mid"))), 4)
         messages = sum(m.type == "control_change" for t in mido.MidiFile(self.path("all.mid")).tracks for m in t)
-        self.assertEqual(messages, told["messages"])
+        self.assertEqual(messages, reported["messages"])
         said = self.run_("import", self.path("all.mid"), "-o", self.path("back.zolvek"))
         self.assertIn("16 lanes, 283 notes", said)
         back = project_file.load(self.path("back.zolvek"))

@@ -26,14 +26,14 @@ BARS, BEATS = 16, 64.0
 def wild_curve(rng: np.random.Generator, points: int = 9) -> Curve:
     """Points on a sixteenth, each segment of a shape of its own, a jump now and then."""
     beat = np.sort(rng.integers(0, round(BEATS * 4), points)) / 4.0
-    for place in range(2, points):  # at most two on a beat
-        if beat[place] <= beat[place - 2]:
-            beat[place:] += 0.25
+    for index in range(2, points):  # at most two on a beat
+        if beat[index] <= beat[index - 2]:
+            beat[index:] += 0.25
     codes = rng.integers(0, len(SHAPES), points)
     amount = np.zeros(points)
-    for place, code in enumerate(codes):
+    for index, code in enumerate(codes):
         kind = SHAPES[code].amount.kind
-        amount[place] = rng.integers(1, 9) if kind == "count" else rng.uniform(-0.9, 0.9) if kind == "bend" else 0.0
+        amount[index] = rng.integers(1, 9) if kind == "count" else rng.uniform(-0.9, 0.9) if kind == "bend" else 0.0
     return Curve(beat, rng.uniform(0, 1, points), codes.astype(np.uint8), amount)
 
 
@@ -50,7 +50,7 @@ def span(rng: np.random.Generator) -> tuple[float, float]:
 def wild_layers(rng: np.random.Generator) -> tuple[Layer, ...]:
     rate = Rate(float(rng.choice([0.5, 1.0, 3.0]))) if rng.random() < 0.6 else Rate(float(rng.uniform(0.3, 2.0)), True)
     lfo = Lfo("sine", rate, phase=float(rng.random()))
-    made = []
+    layers = []
     for number, kind in enumerate(("lfo", "random", "offset", "scale")):
         first, last = span(rng)
         more: dict[str, dict[str, Any]] = {
@@ -59,8 +59,8 @@ def wild_layers(rng: np.random.Generator) -> tuple[Layer, ...]:
         }
         own = more.get(kind) or {"curve": wild_curve(rng, 5)}
         ends = None if rng.random() < 0.3 else last
-        made.append(Layer(f"l{number}", kind, first=first, last=ends, amount=0.3, **own))
-    return tuple(made)
+        layers.append(Layer(f"l{number}", kind, first=first, last=ends, amount=0.3, **own))
+    return tuple(layers)
 
 
 def wild(seed: int, sound: str = "x.wav", seconds: float = 2.0) -> Project:

@@ -74,7 +74,7 @@ class Cutting(unittest.TestCase):
 
     @given(st.sampled_from([row.key for row in SHAPES]), st.floats(0.02, 0.98), st.integers(1, 8))
     def test_a_point_put_on_a_segment_and_taken_again(self, key: Any, where: float, count: int) -> None:
-        row = next(each for each in SHAPES if each.key == key)
+        row = next(shape for shape in SHAPES if shape.key == key)
         amount = {"none": 0.0, "bend": 0.7, "count": float(count)}[row.amount.kind]
         drawn = curve([(0.0, 0.2, key, amount), (4.0, 0.9, "line"), (6.0, 0.1)])
         at = places(drawn, np.random.default_rng(count))
@@ -192,15 +192,15 @@ from zolvek.studio.toolkit.outline import line
 from zolvek.studio.toolkit.viewport import Viewport
 drawn = curve([(0.0, 0.2, "made-up"), (8.0, 0.9)])
 at = np.linspace(0.0, 8.0, 801)
-told = 0.2 + 0.7 * form(at / 8.0)
-far = lambda got, wanted=told: float(np.abs(got - wanted).max())
+reported = 0.2 + 0.7 * form(at / 8.0)
+far = lambda got, wanted=reported: float(np.abs(got - wanted).max())
 x, y = line(drawn, Viewport(8.0))
 print(max(
-    far(drawn.at(at)), far(cut(drawn, [1.0, 3.3]).at(at)), far(mirrored(drawn).at(at), told[::-1]),
-    far(piece(drawn, 1.0, 7.0).at(at[:601]), told[100:701]),
+    far(drawn.at(at)), far(cut(drawn, [1.0, 3.3]).at(at)), far(mirrored(drawn).at(at), reported[::-1]),
+    far(piece(drawn, 1.0, 7.0).at(at[:601]), reported[100:701]),
     far(y, 0.2 + 0.7 * form(x / 800.0)),
     max(far(thinned(drawn, 0.01, shapes).curve.at(at)) - 0.01 for shapes in (False, True)),
-    far(drawn.extents(at)[0][:-1], told[:-2]),
+    far(drawn.extents(at)[0][:-1], reported[:-2]),
 ))
 """
 

@@ -44,7 +44,7 @@ class Catalogue(unittest.TestCase):
     def test_every_row_that_ships(self) -> None:
         for kind in DEVICE_KINDS.values():
             with self.subTest(kind.key):
-                row = next(each for each in DEVICES if each["key"] == kind.key)
+                row = next(device for device in DEVICES if device["key"] == kind.key)
                 file = json.dumps({"format": FORMAT, "version": VERSION, "device": row})
                 self.assertEqual(device_file.decode(file.encode()), kind)
                 self.assertEqual(kind_from_plain(plain(kind)), kind)
@@ -142,7 +142,7 @@ class Chains(unittest.TestCase):
 
 
 class Controls(unittest.TestCase):
-    def test_messages_tell_controls(self) -> None:
+    def test_messages_name_controls(self) -> None:
         """MIDI 1.0, table 1: status bytes; a bend of 8192 is the middle."""
         cases = {
             (0xB2, 74, 127): ("cc:3:74", 1.0),

@@ -143,7 +143,7 @@ class TheHistory(unittest.TestCase):
         self.assertEqual(history.redo_label, "a")
         self.assertIs(history.redone().project, seen[1])
 
-    def test_a_gesture_is_one_step_and_can_be_given_up(self) -> None:
+    def test_a_gesture_is_one_step_and_can_be_cancelled(self) -> None:
         history, gesture = History.start(Project()), object()
         for n in range(5):
             history = history.edited(Project(name=str(n)), "drag", gesture)

@@ -224,15 +224,15 @@ class Grids(unittest.TestCase):
         self, beat: float, move: float, swing: float, offset: float, division: int
     ) -> None:
         grid = Grid(division, "straight", True, swing, offset)
-        one = MeterMap((MeterPoint(1, 4, 4),))
+        meter_map = MeterMap((MeterPoint(1, 4, 4),))
         two = MeterMap((MeterPoint(1, 4, 4), MeterPoint(9, 4, 4)))
-        self.assertAlmostEqual(float(grid.snap(beat, one)), float(grid.snap(beat, two)), places=9)
-        line = float(grid.snap(beat, one))
+        self.assertAlmostEqual(float(grid.snap(beat, meter_map)), float(grid.snap(beat, two)), places=9)
+        line = float(grid.snap(beat, meter_map))
         self.assertGreaterEqual(line, 0.0)
-        lines_ = grid.lines(0.0, 120.0, one) + grid.offset
+        lines_ = grid.lines(0.0, 120.0, meter_map) + grid.offset
         near = lines_[lines_ >= -1e-9]
         self.assertAlmostEqual(abs(line - beat), float(np.abs(near - beat).min()), places=9)
-        moved = grid.snap_move(beat, max(beat + move, 0.0), one)
+        moved = grid.snap_move(beat, max(beat + move, 0.0), meter_map)
         apart = beat - line
         self.assertLess(np.abs(near - (moved - apart)).min(), 1e-9) if moved > 0.0 else None
 

@@ -104,11 +104,11 @@ class Undo(unittest.TestCase):
                     copies.append(columns(made.project))
                     here += 1
             self.assertEqual(made.project, plain[here])
-            for one, other in zip(columns(made.project), copies[here], strict=True):
-                np.testing.assert_array_equal(one, other)
+            for column, other in zip(columns(made.project), copies[here], strict=True):
+                np.testing.assert_array_equal(column, other)
         for project, copy in zip(plain, copies, strict=True):  # nobody has touched what was there
-            for one, other in zip(columns(project), copy, strict=True):
-                np.testing.assert_array_equal(one, other)
+            for column, other in zip(columns(project), copy, strict=True):
+                np.testing.assert_array_equal(column, other)
         for place, project in enumerate(plain):  # from far away too
             self.assertEqual(made.project_at(place), project)
 

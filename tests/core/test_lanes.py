@@ -141,8 +141,8 @@ class Lanes(unittest.TestCase):
 class Solo(unittest.TestCase):
     def test_a_track_that_is_safe_is_heard_beside_what_is_soloed(self) -> None:
         safe = replacement.with_track(DEMO, replace(DEMO.tracks[2], solo_safe=True))
-        told = heard(safe, Listening(solo=frozenset({"hull"})))
-        self.assertEqual([t.muted for t in told.tracks], [False, True, False, True])
+        reported = heard(safe, Listening(solo=frozenset({"hull"})))
+        self.assertEqual([t.muted for t in reported.tracks], [False, True, False, True])
 
 
 class Typed(unittest.TestCase):

@@ -52,9 +52,9 @@ class Limits(unittest.TestCase):
             for name, limit, _ in rows:
                 for value in [*beyond(limit), "text"]:
                     named = {key: getattr(good, key) for key in names} | {name: value}
-                    with self.assertRaises(ZolvekError, msg=f"{cls.__name__}.{name} = {value}") as told:
+                    with self.assertRaises(ZolvekError, msg=f"{cls.__name__}.{name} = {value}") as reported:
                         cls(**named)
-                    self.assertTrue(told.exception.where and told.exception.remedy)
+                    self.assertTrue(reported.exception.where and reported.exception.remedy)
         for wrong in (
             lambda: Layer("a", "lfo", first=-1.0), lambda: Layer("a", "offset", amount=math.nan),
             lambda: Take("a", "A", build().lane("horn.cutoff").curve, 0.0, 1e9),
@@ -81,10 +81,10 @@ class Limits(unittest.TestCase):
             kept = at[way[-1]]
             for value in beyond(LIMITS[key])[:2]:
                 at[way[-1]] = value
-                with self.assertRaises(ZolvekError, msg=f"{way} {value}") as told:
+                with self.assertRaises(ZolvekError, msg=f"{way} {value}") as reported:
                     project_file.decode(json.dumps(document).encode(), "piece.zolvek")
-                self.assertIn(str(way[-1]), told.exception.where)
-                self.assertIn("piece.zolvek", told.exception.where)
+                self.assertIn(str(way[-1]), reported.exception.where)
+                self.assertIn("piece.zolvek", reported.exception.where)
                 self.assertFalse(check.is_valid(document), f"{way} {value}")
             at[way[-1]] = kept
 

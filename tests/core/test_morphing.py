@@ -57,8 +57,8 @@ class Meeting(unittest.TestCase):
 
     def lane(self, **more: Any) -> tuple[Project, Lane]:
         lane = next(x for x in DEMO.lanes() if x.device == "horn" and x.parameter == "cutoff")
-        made = replace(lane, reach=(0.3, 0.5), **more)
-        return with_lane(DEMO, made), made
+        new_lane = replace(lane, reach=(0.3, 0.5), **more)
+        return with_lane(DEMO, new_lane), new_lane
 
     def layers(self, amount: float) -> tuple[Layer, ...]:
         return (

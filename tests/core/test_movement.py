@@ -97,8 +97,8 @@ class Lfos(unittest.TestCase):
             cycles = float(Cycles(lfo, 0, 32, T).gone(np.array(32.0)))
             self.assertLess(len(made) / cycles, 6.0)
             # A straight line drawn by hand as the rate's way is the same thing.
-            way = replace(lfo, rate_way=curve([(0.0, 0.0), (1.0, 1.0)]))
-            np.testing.assert_allclose(value_at(way, 0, 32, T, x), wanted, atol=1e-6)
+            new_lfo = replace(lfo, rate_way=curve([(0.0, 0.0), (1.0, 1.0)]))
+            np.testing.assert_allclose(value_at(new_lfo, 0, 32, T, x), wanted, atol=1e-6)
 
     def test_hertz_and_seconds_follow_the_tempo(self) -> None:
         """Common practice: eight quarter notes a cycle at 120 BPM is 4 s."""
@@ -127,9 +127,9 @@ class Lfos(unittest.TestCase):
         on = Lfo("sine", rate, phase=phase)
         a, b = as_curve(first, 0.0, 10.0, T), as_curve(on, 10.0, 16.0, T)
         self.assertAlmostEqual(float(a.value[-1]), float(b.value[0]), places=9)
-        own = Pattern("p", 4.0, curve([(0.0, 0.2, "bend", 0.4), (3.0, 0.9), (4.0, 0.2)]))
-        made = as_curve(Lfo("pattern", Rate(2.0), pattern=own), 0.0, 8.0, T)
-        np.testing.assert_allclose(made.at([0.0, 1.0, 2.5, 5.0]), own.curve.at([0.0, 2.0, 1.0, 2.0]), atol=1e-9)
+        pattern = Pattern("p", 4.0, curve([(0.0, 0.2, "bend", 0.4), (3.0, 0.9), (4.0, 0.2)]))
+        made = as_curve(Lfo("pattern", Rate(2.0), pattern=pattern), 0.0, 8.0, T)
+        np.testing.assert_allclose(made.at([0.0, 1.0, 2.5, 5.0]), pattern.curve.at([0.0, 2.0, 1.0, 2.0]), atol=1e-9)
 
     def test_bad_rates_and_spans(self) -> None:
         for text in ("0 Hz", "0", "-1 s", "1/0", "fast", "1/16 s"):
@@ -154,7 +154,7 @@ class Randomness(unittest.TestCase):
         points = lines(np.arange(65.0), np.full(65, 0.5))
         shaken = jittered(points, np.arange(64), 0.4, 0.0, 20).value[:64]
         rows = [levels(20, 64), shaken, *(levels(20, 64, each.stream) for each in made)]
-        rows += [np.diff(drawn(each, 65)) if each.kind == "walk" else drawn(each, 64) for each in moves]
+        rows += [np.diff(drawn(move, 65)) if move.kind == "walk" else drawn(move, 64) for move in moves]
         apart = np.abs(np.corrcoef(rows) - np.eye(len(rows))).max()
         self.assertLess(apart, 0.4, "one seed, and no kind draws the numbers of another")
         np.testing.assert_allclose(0.5 + 0.5 * levels(1, 2), [0.51182162, 0.9504637], atol=1e-8)

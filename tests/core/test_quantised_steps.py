@@ -95,7 +95,7 @@ class Stepping(unittest.TestCase):
 
 class Joining(unittest.TestCase):
     @given(curves(), st.sampled_from([127, 16_383]))
-    def test_held_steps_tell_just_what_was_sent(self, drawn: Curve, highest: int) -> None:
+    def test_held_steps_say_just_what_was_sent(self, drawn: Curve, highest: int) -> None:
         length = float(max(np.ceil(drawn.beat[-1]), 1.0))
         made = stepped(heard_of(drawn, length), length, even(highest), STEADY, Resolution())
         back = from_steps(made.tick / 960, made.value / highest, 1.0 / highest, None)

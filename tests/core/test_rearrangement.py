@@ -163,8 +163,8 @@ class Bars(unittest.TestCase):
     def test_a_sound_across_an_insertion_is_cut_where_it_was(self) -> None:
         project = one_lane(lines([0.0], [0.5]))
         project, _ = blocks.placed(project, project.tracks[0].id, Clip(2.0, "x.wav"))
-        made = bars.insert_bars(project, 2, 1, {"x.wav": 4.0}).project.tracks[0].clips
-        self.assertEqual([(c.beat, c.start, c.seconds) for c in made], [(2.0, 0.0, 1.0), (8.0, 1.0, None)])
+        clips = bars.insert_bars(project, 2, 1, {"x.wav": 4.0}).project.tracks[0].clips
+        self.assertEqual([(c.beat, c.start, c.seconds) for c in clips], [(2.0, 0.0, 1.0), (8.0, 1.0, None)])
 
 
 class Sections(unittest.TestCase):
@@ -228,8 +228,8 @@ class Sections(unittest.TestCase):
             lambda p: naming.track_renamed(p, p.tracks[0].id, p.tracks[1].name),
             lambda p: naming.device_moved(p, p.tracks[0].devices[0].id, p.tracks[1].id, 0),
         )  # fmt: skip
-        for place, row in enumerate(rows):
-            with self.subTest(place), self.assertRaises(ZolvekError) as found:
+        for index, row in enumerate(rows):
+            with self.subTest(index), self.assertRaises(ZolvekError) as found:
                 row(self.demo)
             self.assertTrue(found.exception.what)
 

@@ -21,7 +21,7 @@ class One(Record, frozen=True):
     beat: Beat
     name: str = "none"
     parts: tuple[int, ...] = ()
-    told: dict[str, float] = field(default_factory=dict)
+    reported: dict[str, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not self.name:
@@ -65,7 +65,7 @@ class Records(unittest.TestCase):
                 wrong()
         self.assertEqual(replace(one, beat=3.0).twice, 6.0)
         self.assertEqual((one.beat, one.name), (1.0, "none"))
-        self.assertIsNot(One(1.0).told, One(1.0).told, "each has a fresh default")
+        self.assertIsNot(One(1.0).reported, One(1.0).reported, "each has a fresh default")
 
     def test_they_are_equal_hashed_and_copied_by_value(self) -> None:
         self.assertEqual(One(1.0, "a"), One(1.0, "a"))
@@ -79,9 +79,9 @@ class Records(unittest.TestCase):
         for other in (pickle.loads(pickle.dumps(kept)), copy.deepcopy(kept)):
             self.assertEqual(other, Key(1, "x"))
         self.assertEqual(replace(kept, left=2).__dict__, {}, "what was worked out is of the old")
-        one = Apart(1)
-        self.assertNotEqual(one, Apart(1))
-        self.assertEqual({one: 2}[one], 2)
+        apart = Apart(1)
+        self.assertNotEqual(apart, Apart(1))
+        self.assertEqual({apart: 2}[apart], 2)
 
     def test_files_are_read_into_them(self) -> None:
         made = msgspec.json.decode(b'{"beat": 2.5, "parts": [1, 2]}', type=One)

@@ -31,23 +31,23 @@ class ThereAndBack(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        made = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(made.cleanup)
-        cls.sound = str(Path(made.name) / "x.wav")
+        temporary = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(temporary.cleanup)
+        cls.sound = str(Path(temporary.name) / "x.wav")
         rng = np.random.default_rng(0)
         soundfile.write(cls.sound, 0.5 * rng.uniform(-1, 1, 2 * RATE), RATE, subtype="FLOAT")
 
     def heard(self, project: Project, beats: np.ndarray) -> dict[str, np.ndarray]:
         lane = next(project.lanes())
-        found = {"heard": played(lane, project).at(beats), "base": lane.curve.at(beats)}
+        result = {"heard": played(lane, project).at(beats), "base": lane.curve.at(beats)}
         for take in ("t-1", "t-2"):
             total = np.full(len(beats), -1.0)
             for own in lane.takes:
                 if own.id.startswith(take):
                     inside = (beats >= own.first) & (beats < own.last)
                     total[inside] = own.curve.at(beats[inside])
-            found[take] = total
-        return found
+            result[take] = total
+        return result
 
     def mix(self, project: Project) -> np.ndarray:
         seconds = float(project.tempo.seconds(project.length))

@@ -147,7 +147,7 @@ class Quantising(unittest.TestCase):
         self.assertEqual(left.size, 0)
         self.assertEqual(quantised(drawn, Grid(16), METER, 0.0)[0], drawn)
 
-    def test_what_cannot_be_placed_is_told(self) -> None:
+    def test_what_cannot_be_placed_is_reported(self) -> None:
         drawn = curve([(3.9, 0.1), (3.95, 0.2), (4.02, 0.3), (4.2, 0.4), (8.0, 0.5)])
         done, left = quantised(drawn, Grid(1), METER)
         self.assertEqual(done.beat.tolist(), [3.9, 4.0, 4.0, 4.2, 8.0])

@@ -326,10 +326,10 @@ class Recording(unittest.TestCase):
     def test_rests_twins_and_time_that_runs_backwards(self) -> None:
         raw = raw_curve([Move(0.0, 0.2, True), Move(0.05, 0.3, True), Move(4.0, 0.9, True)], 2.0, False)
         np.testing.assert_allclose(raw.at([0.025, 2.0, 3.98]), [0.25, 0.3, 0.3], atol=1e-9)
-        told = Pass("x", loops=True)
+        reported = Pass("x", loops=True)
         for beat, value in ((1.0, 0.1), (1.0, 0.2), (0.99, 0.3), (2.0, 0.4), (0.0, 0.5)):
-            told.add(beat, value)
-        first, second = told.rounds
+            reported.add(beat, value)
+        first, second = reported.rounds
         np.testing.assert_allclose([m.beat for m in first], [1.0, 1.0, 1.0, 2.0], atol=1e-5)
         self.assertTrue((np.diff([m.beat for m in first]) > 0).all(), "in the order they came")
         self.assertEqual([m.position for m in first], [0.1, 0.2, 0.3, 0.4], "none is lost")

@@ -71,9 +71,9 @@ def bare(folder: Path) -> Project:
     project = replacement.with_curve(project, lane, drawn)
     project, second = chains.add_track(project, "Sound")
     project, _ = chains.add_device(project, second, DEVICE_KINDS["filter"])
-    own = next(each for each in project.tracks if each.id == second)
+    track = next(track for track in project.tracks if track.id == second)
     clip = Clip(3.0, str(path))
-    project = replacement.with_track(project, replace(own, clips=(clip,)))
+    project = replacement.with_track(project, replace(track, clips=(clip,)))
     marks = tuple(Section(beat, name) for beat, name in ((0.0, "A"), (8.0, "B"), (20.0, "C")))
     return replace(project, sections=marks)
 
@@ -87,9 +87,9 @@ def _curved(project: Project, points: list[tuple]) -> Project:
 
 
 def _clip(project: Project, **changes: object) -> Project:
-    own = project.tracks[1]
-    clip = replace(own.clips[0], **changes)
-    return replacement.with_track(project, replace(own, clips=(clip, *own.clips[1:])))
+    track = project.tracks[1]
+    clip = replace(track.clips[0], **changes)
+    return replacement.with_track(project, replace(track, clips=(clip, *track.clips[1:])))
 
 
 # --- what is drawn ---
@@ -105,7 +105,7 @@ def drawn(name: str) -> Callable[[Put], Put]:
 def _every_shape(project: Project) -> Project:
     amounts = {"none": 0.0, "bend": -0.6, "count": 3.0}
     rows = [
-        (4.0 * place, 0.1 if place % 2 else 0.9, row.key, amounts[row.amount.kind]) for place, row in enumerate(SHAPES)
+        (4.0 * index, 0.1 if index % 2 else 0.9, row.key, amounts[row.amount.kind]) for index, row in enumerate(SHAPES)
     ]
     return _curved(project, [*rows, (4.0 * len(rows), 0.5)])
 
@@ -213,9 +213,9 @@ def _scale(project: Project) -> Project:
 
 @feature("depth curve", needs=("LFO layer",))
 def _depth(project: Project) -> Project:
-    own = project.lane(LANE)
+    lane = project.lane(LANE)
     way = curve([(0.0, 0.5), (12.0, 1.0), (24.0, 0.2), (32.0, 0.5)])
-    made = tuple(replace(each, amount_way=way) for each in own.layers)
+    made = tuple(replace(layer, amount_way=way) for layer in lane.layers)
     return _lane(project, layers=made)
 
 
@@ -364,7 +364,7 @@ KINDS = {
 
 
 def _sent_as(name: str, target: MidiTarget) -> None:
-    @feature(name, against=tuple(each for each in KINDS if each != name))
+    @feature(name, against=tuple(kind for kind in KINDS if kind != name))
     def _put(project: Project) -> Project:
         return _lane(project, midi=target)
 

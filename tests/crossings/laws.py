@@ -64,10 +64,10 @@ def worst(one: np.ndarray, other: np.ndarray, most: float, at: np.ndarray, what:
     apart = np.abs(one - other)
     if not np.isfinite(apart).all():
         return f"{what}: no number at {at[~np.isfinite(apart)][0]:.4f}"
-    place = int(apart.argmax())
-    if apart[place] <= most:
+    index = int(apart.argmax())
+    if apart[index] <= most:
         return ""
-    return f"{what}: {one[place]:.6f}, not {other[place]:.6f}, at beat {at[place]:.6f}"
+    return f"{what}: {one[index]:.6f}, not {other[index]:.6f}, at beat {at[index]:.6f}"
 
 
 def by_hand(project: Project, lane: Lane, beats: np.ndarray) -> np.ndarray:
@@ -201,7 +201,7 @@ def _undone(project: Project) -> str:
         lane = replace(shown(history.project), curve=drawn)
         history = history.edited(replacement.with_lane(history.project, lane), f"Draw {number}")
         steps.append(history.project)
-    kept = [project_file.encode(each) for each in steps]
+    kept = [project_file.encode(step) for step in steps]
     for number in range(5, -1, -1):
         history = history.undone()
         if project_file.encode(history.project) != kept[number]:
@@ -238,15 +238,15 @@ def _bars(project: Project) -> str:
                 return f"{lane.id} is sent otherwise"
             clear = off_jumps(project, lane, beats, 1e-5)
             near = 2e-3 if lane.layers else 2e-4
-            found = worst(
+            result = worst(
                 played(own, back).at(beats[clear]),
                 played(lane, project).at(beats[clear]),
                 near,
                 beats[clear],
                 f"{lane.id} after bar {bar}",
             )
-            if found:
-                return found
+            if result:
+                return result
         at = project.meter.bar_beat(bar)
         for one, other in zip(project.tracks, back.tracks, strict=True):
             if _notes(one, at) != _notes(other, at):
@@ -288,9 +288,9 @@ def _thinned(project: Project) -> str:
         made = thinned(curve, 0.01, shapes, keep)
         if not set(shown(project).pins) & set(curve.beat.tolist()) <= set(made.curve.beat.tolist()):
             return "a pin is gone"
-        found = worst(made.curve.at(beats), curve.at(beats), 0.01 + 1e-9, beats, "thinned")
-        if found:
-            return found
+        result = worst(made.curve.at(beats), curve.at(beats), 0.01 + 1e-9, beats, "thinned")
+        if result:
+            return result
     return ""
 
 
@@ -319,12 +319,12 @@ def _finite(project: Project) -> str:
 
 def broken(project: Project) -> dict[str, str]:
     """The laws that do not hold, and how."""
-    found = {}
+    result = {}
     for name, own in LAWS.items():
         try:
             what = own(project)
         except Exception as error:  # of whatever kind: it is what is looked for
             what = f"{type(error).__name__}: {error}"
         if what:
-            found[name] = what
-    return found
+            result[name] = what
+    return result

@@ -39,7 +39,7 @@ def sets(most: int = MOST) -> list[frozenset[str]]:
     """Sets of features in which every pair that can be is: each set takes, one after the other, what meets the
     most pairs that are left."""
     left = all_pairs()
-    found: list[frozenset[str]] = []
+    choices: list[frozenset[str]] = []
     while left:
         chosen = with_needs(min(left, key=sorted))
         while len(chosen) < most:
@@ -53,8 +53,8 @@ def sets(most: int = MOST) -> list[frozenset[str]]:
                 break
             chosen = best
         left -= _pairs(chosen)
-        found.append(chosen)
-    return found
+        choices.append(chosen)
+    return choices
 
 
 def made(start: Project, names: frozenset[str]) -> Project:

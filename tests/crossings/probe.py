@@ -66,7 +66,7 @@ def as_described(project: Project) -> Project:
     kinds = {kind.key: kind for kind in (PROBE, DELAY, LISTENER)}
     tracks = []
     for track in project.tracks:
-        own = [replace(each, described=kinds.get(each.kind)) for each in track.devices]
+        own = [replace(device, described=kinds.get(device.kind)) for device in track.devices]
         tracks.append(replace(track, devices=tuple(own)))
     return replace(project, tracks=tuple(tracks))
 

@@ -32,9 +32,9 @@ def writes_into(pid: int, folder: Path) -> bool:
 
 class Writing(unittest.TestCase):
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name)
 
     def test_a_link_stays_a_link_and_its_target_is_written(self) -> None:
         (self.folder / "far").mkdir()

@@ -99,6 +99,6 @@ class MidiFile(unittest.TestCase):
     def test_a_sweep_over_eight_bars_runs_from_0_to_127(self) -> None:
         """Common practice, no source: controllers run 0–127."""
         lane = Lane("x", "d", "p", curve([(0.0, 0.0), (32.0, 1.0)]))
-        found = step_streams.stream(played(lane, Project(length=40.0)), Project(length=40.0))
-        self.assertEqual(found.value.tolist(), list(range(128)), "every step once: no message too many")
-        self.assertLess(found.strays, 0.51)
+        stream = step_streams.stream(played(lane, Project(length=40.0)), Project(length=40.0))
+        self.assertEqual(stream.value.tolist(), list(range(128)), "every step once: no message too many")
+        self.assertLess(stream.strays, 0.51)

@@ -40,9 +40,9 @@ class Notes(unittest.TestCase):
             wanted = sorted(
                 (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength)) for n in track.notes
             )
-            own = next(p for p in back.parts if p.name == track.name and p.notes)
+            part = next(p for p in back.parts if p.name == track.name and p.notes)
             got = sorted(
-                (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength)) for n in own.notes
+                (round(n.beat * 960), round(n.length * 960), n.pitch, round(127 * n.strength)) for n in part.notes
             )
             self.assertEqual(got, wanted)
             other = next(t for t in theirs.tracks if t.name == track.name)
@@ -156,11 +156,11 @@ class Halves(unittest.TestCase):
                 else:
                     lsb = byte
                 seen.setdefault(int(tick) // 10, []).append(msb * 128 + lsb)
-            for place in range(1, len(value)):
-                old, new = sorted((int(value[place - 1]), int(value[place])))
-                self.assertEqual(seen[place][-1], value[place])
-                strays = max(max(old - v, v - new, 0) for v in seen[place])
-                self.assertLessEqual(strays, said[place - 1])
+            for index in range(1, len(value)):
+                old, new = sorted((int(value[index - 1]), int(value[index])))
+                self.assertEqual(seen[index][-1], value[index])
+                strays = max(max(old - v, v - new, 0) for v in seen[index])
+                self.assertLessEqual(strays, said[index - 1])
 
     def test_rising_changes_stray_half_as_far_as_the_plain_order(self) -> None:
         rng = np.random.default_rng(4)
@@ -182,8 +182,8 @@ class Times(unittest.TestCase):
             at = np.arange(0, int((length + 8.0) * 960))
             owner = np.searchsorted(ticks, at, side="right") - 1
             begun = np.concatenate(([0.0], np.cumsum(np.diff(ticks) / 960 * micros[:-1] / 1e6)))
-            told = begun[owner] + (at - ticks[owner]) / 960 * micros[owner] / 1e6
-            self.assertLess(np.abs(told - tempo.seconds(at / 960)).max(), 1e-4)
+            reported = begun[owner] + (at - ticks[owner]) / 960 * micros[owner] / 1e6
+            self.assertLess(np.abs(reported - tempo.seconds(at / 960)).max(), 1e-4)
 
     def test_steady_tempos_are_one_event_and_stray_as_the_report_says(self) -> None:
         """By mido's own arithmetic, from the file that is written."""
@@ -224,7 +224,7 @@ class Times(unittest.TestCase):
         seen = sum(m.type == "control_change" for t in mido.MidiFile(file=io.BytesIO(data)).tracks for m in t)
         self.assertEqual(seen, count)
 
-    def test_the_report_tells_lanes_that_choose_by_another_lanes_controller(self) -> None:
+    def test_the_report_names_lanes_that_choose_by_another_lanes_controller(self) -> None:
         first, second, *_ = DEMO.lanes()
         for kind, number, other in (
             ("nrpn", 5, 98),
@@ -240,9 +240,9 @@ class Times(unittest.TestCase):
         self.assertEqual(len(report.report(project).alike), 1)
         project = with_lane(DEMO, replace(first, midi=MidiTarget(9, 5, "nrpn")))
         project = with_lane(project, replace(second, midi=MidiTarget(9, 6, "nrpn")))
-        self.assertEqual(report.report(project).alike, (), "each chooses anew")
+        self.assertEqual(report.report(project).alike, (), "each chooses again")
 
-    def test_streams_are_reckoned_once(self) -> None:
+    def test_streams_are_computed_once(self) -> None:
         project = with_lane(DEMO, replace(next(DEMO.lanes()), curve=curve([(0.0, 0.1), (9.0, 0.9)])))
         one = step_streams.lane_messages(project, step_streams.exported_lanes(project))
         two = step_streams.lane_messages(project, step_streams.exported_lanes(project))

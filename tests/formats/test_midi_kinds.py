@@ -84,8 +84,8 @@ class Wire(unittest.TestCase):
             0x4000: "81 80 00", 0x100000: "c0 80 00", 0x1FFFFF: "ff ff 7f",
             0x200000: "81 80 80 00", 0x8000000: "c0 80 80 00", 0xFFFFFFF: "ff ff ff 7f",
         }  # fmt: skip
-        for value, told in rows.items():
-            self.assertEqual(midi_out.quantity(value).hex(" "), told)
+        for value, reported in rows.items():
+            self.assertEqual(midi_out.quantity(value).hex(" "), reported)
 
     def test_no_stream_of_fewer_steps_would_do(self) -> None:
         """Compared with the shortest of all, found by trying every value at every place."""
@@ -210,7 +210,7 @@ class Report(unittest.TestCase):
         slow = np.linspace(0.0, 0.95904, 1_000)
         self.assertAlmostEqual(midi_report.delays(slow, sizes).max(), 0.00096)
 
-    def test_it_tells_loads_errors_and_lanes_alike(self) -> None:
+    def test_it_names_loads_errors_and_lanes_alike(self) -> None:
         same = with_lane(DEMO, replace(DEMO.lane("horn.drive"), midi=MidiTarget(1, 42)))
         same = with_lane(same, replace(same.lane("horn.cutoff"), midi=MidiTarget(1, 10, "cc14")))
         found = midi_report.report(same)
@@ -232,9 +232,9 @@ class Report(unittest.TestCase):
             jump = curve([(0.0, 0.2, "hold"), (64.0, 0.8)])
             sent = MidiTarget(1, number, "nrpn")
             crowd = with_lane(crowd, replace(lane, curve=jump, midi=sent, layers=()))
-        (told,) = midi_report.report(crowd).advice
-        self.assertIn("jump together", told)
-        self.assertTrue(told.startswith(("At 1.1.0", "At 17.1.0")), told)
+        (reported,) = midi_report.report(crowd).advice
+        self.assertIn("jump together", reported)
+        self.assertTrue(reported.startswith(("At 1.1.0", "At 17.1.0")), reported)
         # A status is sent once for all that follow with the same (running status, MIDI 1.0).
         rows = [
             row

@@ -68,8 +68,8 @@ class VolumeLaw(unittest.TestCase):
         # The tone itself beats: what counts is how the exported one compares with a steady one.
         steady = add_lanes(remove_lane(project, lane.id), device, ["volume"], {"volume": flat(1.0)})
         level = levels(project, beats) - levels(steady, beats)
-        told = np.round(127 * drawn.at(beats))
-        law = 40.0 * np.log10(told / 127.0)
+        reported = np.round(127 * drawn.at(beats))
+        law = 40.0 * np.log10(reported / 127.0)
         self.assertLess(np.abs(level - law).max(), 1.5, f"{(level - law).round(2)}")
         self.assertGreater(np.ptp(law), 25.0, "the curve goes far down")
 

@@ -72,9 +72,9 @@ def named(name: str) -> Project:
 
 class Names(unittest.TestCase):
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name)
 
     def test_every_writer_takes_every_name_and_it_reads_back(self) -> None:
         for name in ODD:

@@ -95,9 +95,9 @@ class Recovery(unittest.TestCase):
                 os.environ.pop(name, None)
             self.assertEqual(recovery.left_behind(), [])
             self.assertEqual(len(pattern_library.load_all()[1]), 1)
-            with self.assertRaises(ZolvekError) as told:
+            with self.assertRaises(ZolvekError) as reported:
                 recovery.keep(build(), None)
-            self.assertIn("HOME", told.exception.remedy)
+            self.assertIn("HOME", reported.exception.remedy)
         self.assertFalse((self.folder / "~").exists())
 
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
@@ -109,14 +109,14 @@ class Recovery(unittest.TestCase):
         other = subprocess.Popen([sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         assert other.stdout is not None
         other.stdout.readline()
-        with self.assertRaises(ZolvekError) as told:
+        with self.assertRaises(ZolvekError) as reported:
             recovery.lock(path)
-        self.assertIn(str(path), str(told.exception.where))
+        self.assertIn(str(path), str(reported.exception.where))
         recovery.unlock(path)  # another's stays
         self.assertTrue(recovery.lock_file(path).is_file())
         other.kill()
         other.communicate()
-        recovery.lock(path)  # a lock of a program that runs no more holds nobody up
+        recovery.lock(path)  # a lock of a program that no longer runs holds nobody up
         recovery.unlock(path)
         self.assertFalse(recovery.lock_file(path).exists())
 
@@ -143,7 +143,7 @@ class Recovery(unittest.TestCase):
             self.assertTrue(place.exists())
             (os.rmdir if place.is_dir() else os.unlink)(place)
 
-    def test_a_copy_is_told_by_more_than_a_number(self) -> None:
+    def test_a_copy_is_reported_by_more_than_a_number(self) -> None:
         """After a restart, or in a container, numbers are given again: the copy is offered, and the new
         program writes over none."""
         old = recovery.keep(build(), None)

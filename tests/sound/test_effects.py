@@ -194,11 +194,11 @@ class Formulas(unittest.TestCase):
             whole, parts = PROCESSORS[kind](kind, RATE), PROCESSORS[kind](kind, RATE)
             cuts, pieces = [0, 64 * 100, 64 * 101, 64 * 400, RATE], []
             beats = np.arange(RATE) / RATE
-            one = whole.process(noise, Controls(device, {}, Block(beats, RATE), whole.spacing))
+            process = whole.process(noise, Controls(device, {}, Block(beats, RATE), whole.spacing))
             for a, b in itertools.pairwise(cuts):
                 controls = Controls(device, {}, Block(beats[a:b], RATE, a), parts.spacing)
                 pieces.append(parts.process(noise[:, a:b], controls))
-            np.testing.assert_allclose(np.concatenate(pieces, axis=1), one, atol=1e-6, err_msg=kind)
+            np.testing.assert_allclose(np.concatenate(pieces, axis=1), process, atol=1e-6, err_msg=kind)
 
 
 class Instruments(unittest.TestCase):

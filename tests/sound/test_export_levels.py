@@ -31,9 +31,9 @@ RATE = 48_000
 
 class Levels(unittest.TestCase):
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name)
 
     def test_true_peaks_of_tones_that_are_known(self) -> None:
         """EBU Tech 3341 (2016), table 1, tests 15 to 19: sines of 0.5 and 1.41 of full scale at a quarter, a sixth and

@@ -66,10 +66,14 @@ class Late(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        made = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(made.cleanup)
-        cls.folder = Path(made.name)
-        own = {"LV2_PATH": made.name, "XDG_CACHE_HOME": made.name, "XDG_CONFIG_HOME": made.name}
+        temporary = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(temporary.cleanup)
+        cls.folder = Path(temporary.name)
+        own = {
+            "LV2_PATH": temporary.name,
+            "XDG_CACHE_HOME": temporary.name,
+            "XDG_CONFIG_HOME": temporary.name,
+        }
         place = mock.patch.dict(os.environ, own)
         place.start()
         cls.addClassCleanup(place.stop)
@@ -89,13 +93,13 @@ class Late(unittest.TestCase):
 
     def with_late(self, project: Project, number: int, first: bool = True) -> Project:
         """The project with the pure delay in a track's chain, at its beginning or before its strip."""
-        own = project.tracks[number]
-        project, device = add_device(project, own.id, self.late)
-        own = project.tracks[number]
-        new = next(d for d in own.devices if d.id == device)
-        rest = tuple(d for d in own.devices if d.id != device)
+        track = project.tracks[number]
+        project, device = add_device(project, track.id, self.late)
+        track = project.tracks[number]
+        new = next(d for d in track.devices if d.id == device)
+        rest = tuple(d for d in track.devices if d.id != device)
         order = (new, *rest) if first else (*rest[:-1], new, *rest[-1:])
-        return with_track(project, replace(own, devices=order))
+        return with_track(project, replace(track, devices=order))
 
     def driven(self, project: Project, device: str, key: str, curve: Curve) -> Project:
         project, lane = add_lane(project, device, key)
@@ -114,8 +118,8 @@ class Late(unittest.TestCase):
         """A track that sends to one with a clip and an effect of its own."""
         project = self.filtered()
         project, bus = add_track(project, "Bus")
-        own = project.tracks[-1]
-        project = with_track(project, replace(own, takes_sends=True, clips=(Clip(1.0, str(self.noise)),)))
+        track = project.tracks[-1]
+        project = with_track(project, replace(track, takes_sends=True, clips=(Clip(1.0, str(self.noise)),)))
         project, tremolo = add_device(project, bus, DEVICE_KINDS["tremolo"])
         strip = next(d.id for d in project.tracks[0].devices if d.kind == "strip")
         project = set_dial(project, strip, "send", 0.8)
@@ -199,8 +203,8 @@ class Late(unittest.TestCase):
         project = self.tracks("One", "Two")
         plain = render(project)
         project, device = add_device(project, project.tracks[0].id, self.later)
-        own = project.tracks[0]
-        project = with_track(project, replace(own, devices=(own.devices[-1], *own.devices[:-1])))
+        track = project.tracks[0]
+        project = with_track(project, replace(track, devices=(track.devices[-1], *track.devices[:-1])))
         project = self.driven(project, device, "more", lines([0.0, 2.0, 2.0], [0.0, 0.0, 1.0]))
         renderer = Renderer(project)
         self.assertEqual(renderer.prepare(), 240)

@@ -64,19 +64,19 @@ def apart(project: Project) -> np.ndarray:
 
 def heard_on(test: unittest.TestCase, project: Project, beat: float) -> tuple[list[ZolvekError], dict[str, str]]:
     """The project played until a beat: what is given meanwhile, and the devices that are left out."""
-    told: list[ZolvekError] = []
+    reported: list[ZolvekError] = []
     playback = Playback(project)
-    playback.on_loss = lambda error, _: told.append(error)
+    playback.on_loss = lambda error, _: reported.append(error)
     clock = SilentClock(playback)
     clock.start()
     try:
         playback.play(0.0)
         began = time.monotonic()
         while playback.beat < beat or not playback.begun:
-            test.assertLess(time.monotonic() - began, 40.0, f"no sound any more: {told}")
+            test.assertLess(time.monotonic() - began, 40.0, f"no sound any more: {reported}")
             time.sleep(0.01)
         test.assertTrue(playback.playing)
-        return told, playback.left_out
+        return reported, playback.left_out
     finally:
         clock.close()
         playback.close()
@@ -114,16 +114,16 @@ class Described(unittest.TestCase):
             ({"low": float("nan"), "high": float("inf"), "default": float("nan")}, "linear", "", "0"),
             ({"low": 1, "high": 0, "default": 5}, "linear", "", "5"),
         )  # fmt: skip
-        for told, taper, unit, shown in rows:
+        for reported, taper, unit, shown in rows:
             named: dict[str, Any] = {"symbol": "x", "index": 0, "name": "X"}
-            port = Port(**(named | told))
+            port = Port(**(named | reported))
             parameter, binding = parameter_of(port, "x")
-            with self.subTest(told):
+            with self.subTest(reported):
                 self.assertEqual((parameter.taper, parameter.unit), (taper, unit))
                 self.assertEqual(parameter.text(parameter.default_position), shown)
                 back = float(binding.port(parameter.value(parameter.default_position), 48_000.0))
-                wanted = told["default"] if np.isfinite(told["default"]) else 0.0
-                if told.get("by_rate"):
+                wanted = reported["default"] if np.isfinite(reported["default"]) else 0.0
+                if reported.get("by_rate"):
                     wanted = 0.01
                 self.assertAlmostEqual(back, wanted, delta=1e-6 * max(1.0, abs(wanted)))
 
@@ -143,27 +143,30 @@ class Described(unittest.TestCase):
             count += 1
             assert kind.plugin is not None
             for key, binding in kind.plugin.ports.items():
-                own = kind.parameter(key)
-                port = float(binding.port(own.value(own.default_position), 48_000.0))
-                wanted = float(binding.port(np.array(max(own.default, -1e11)), 48_000.0))
+                parameter = kind.parameter(key)
+                port = float(binding.port(parameter.value(parameter.default_position), 48_000.0))
+                wanted = float(binding.port(np.array(max(parameter.default, -1e11)), 48_000.0))
                 self.assertAlmostEqual(port, wanted, delta=1e-5 * max(1.0, abs(wanted)), msg=f"{kind.name} {key}")
             self.assertEqual(kind_from_plain(plain(kind)).parameters, kind.parameters)
         self.assertGreater(count, 30)
         for name in ("Delay", "JX10", "Leslie"):
             kind = kind_of(MDA + name)
-            told = subprocess.run(["lv2info", MDA + name], capture_output=True, text=True, check=True).stdout
+            reported = subprocess.run(["lv2info", MDA + name], capture_output=True, text=True, check=True).stdout
             found = re.findall(
                 r"Symbol:\s+(\S+)\n\s+Name:\s+(.+?)\n(?:\s+Minimum:\s+(\S+)\n\s+Maximum:\s+(\S+)\n\s+Default:\s+(\S+))?",
-                told,
+                reported,
             )
             assert kind.plugin is not None
             bound = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
             for symbol, label, low, high, default in found:
                 if symbol not in bound or not low:
                     continue
-                own, binding = kind.parameter(bound[symbol]), kind.plugin.ports[bound[symbol]]
-                self.assertEqual(own.name, label)
-                ends = [float(binding.port(own.value(end), 48_000.0)) for end in (0.0, 1.0, own.default_position)]
+                parameter, binding = kind.parameter(bound[symbol]), kind.plugin.ports[bound[symbol]]
+                self.assertEqual(parameter.name, label)
+                ends = [
+                    float(binding.port(parameter.value(end), 48_000.0))
+                    for end in (0.0, 1.0, parameter.default_position)
+                ]
                 np.testing.assert_allclose(ends, [float(low), float(high), float(default)], atol=1e-5)
 
 
@@ -187,8 +190,8 @@ class Hosted(unittest.TestCase):
         project, device = add_device(project, track, kind)
         assert kind.plugin is not None
         for key, port in controls.items():
-            own, binding = kind.parameter(key), kind.plugin.ports[key]
-            project = set_dial(project, device, key, float(own.position(binding.value(port, 48_000.0))))
+            parameter, binding = kind.parameter(key), kind.plugin.ports[key]
+            project = set_dial(project, device, key, float(parameter.position(binding.value(port, 48_000.0))))
         return render(project, 0.0, 4.0)
 
     def test_it_gives_what_another_host_gives(self) -> None:
@@ -330,7 +333,7 @@ class Hosted(unittest.TestCase):
         with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):
             found, _ = installed.installed()
             self.assertTrue(any(each.name == "MDA JX10" and each.role == "instrument" for each in found))
-            self.assertTrue(any(each.fault for each in found), "those that can't be used are told too")
+            self.assertTrue(any(each.fault for each in found), "those that can't be used are listed too")
             with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
                 self.assertEqual(installed.installed()[0], found)
 
@@ -394,8 +397,8 @@ class Evil(unittest.TestCase):
         project, first = add_track(Project(length=2.0), "One")
         project, second = add_track(project, "Two")
         for key, sound in zip((first, second), sounds, strict=True):
-            own = next(t for t in project.tracks if t.id == key)
-            project = with_track(project, replace(own, clips=(Clip(0.0, sound),)))
+            track = next(t for t in project.tracks if t.id == key)
+            project = with_track(project, replace(track, clips=(Clip(0.0, sound),)))
         project, device = add_device(project, first, kind)
         project = plugins.listening(project, device, second)
         with self.assertRaisesRegex(ZolvekError, "feedback loop"):
@@ -430,7 +433,7 @@ class Evil(unittest.TestCase):
             mock.patch("zolvek.sound.playback.playback.SPARE_WORKER_DELAY_S", 600.0),
             ThreadPoolExecutor(4) as pool,
         ):
-            for done in [pool.submit(self.played, way) for way in range(10)]:
+            for done in [pool.submit(self.played, index) for index in range(10)]:
                 done.result()
 
     def test_closing_waits_for_nobodys_child(self) -> None:
@@ -457,7 +460,7 @@ class Evil(unittest.TestCase):
 
     def played(self, way: int) -> None:
         project, device = self.project(way)
-        told, left_out = heard_on(self, project, 1.0)
+        reported, left_out = heard_on(self, project, 1.0)
         if way in (
             0,
             1,
@@ -467,10 +470,10 @@ class Evil(unittest.TestCase):
             8,
             9,
         ):  # it took the process with it, or held it up
-            self.assertTrue(told)
-            self.assertIn("Evil", told[0].what)
+            self.assertTrue(reported)
+            self.assertIn("Evil", reported[0].what)
             self.assertIn(device, left_out)
-            self.assertTrue(told[0].remedy)
+            self.assertTrue(reported[0].remedy)
 
 
 if __name__ == "__main__":

@@ -56,16 +56,16 @@ def drums(bpm: float, bars: int, rng: np.random.Generator) -> tuple[np.ndarray, 
     return sound, np.array(sorted(times))
 
 
-def scored(times: np.ndarray, told: np.ndarray, within: float) -> tuple[float, float]:
+def scored(times: np.ndarray, reported: np.ndarray, within: float) -> tuple[float, float]:
     """The share of times that were found, and of those given that are none, each counted once."""
-    free = list(told)
+    free = list(reported)
     right = 0
     for at in times:
         near = min(free, key=lambda each: abs(each - at), default=np.inf)
         if abs(near - at) <= within:
             free.remove(near)
             right += 1
-    return right / len(times), 1.0 - right / max(len(told), 1)
+    return right / len(times), 1.0 - right / max(len(reported), 1)
 
 
 class Onsets(unittest.TestCase):
@@ -84,15 +84,15 @@ class Onsets(unittest.TestCase):
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
                 theirs = librosa.onset.onset_detect(y=sound.astype(np.float32), sr=RATE, units="time")
-                told = librosa.feature.tempo(y=sound.astype(np.float32), sr=RATE)[0] if bpm else 0.0
+                reported = librosa.feature.tempo(y=sound.astype(np.float32), sr=RATE)[0] if bpm else 0.0
             self.assertGreaterEqual(right, scored(known, theirs, 0.005)[0])
             if bpm:
                 ours = tempo_of(made)
                 self.assertLess(abs(ours.bpm - bpm), 0.01)
-                self.assertLessEqual(abs(ours.bpm - bpm), abs(told - bpm))
+                self.assertLessEqual(abs(ours.bpm - bpm), abs(reported - bpm))
                 self.assertLess(abs(ours.first - 0.37), 0.005)
 
-    def test_pieces_tell_what_the_whole_does_and_too_little_is_said(self) -> None:
+    def test_pieces_say_what_the_whole_does_and_too_little_is_said(self) -> None:
         sound, _ = drums(112.0, 4, np.random.default_rng(1))
         whole, cut = found([sound]), found(np.array_split(sound, 41))
         np.testing.assert_array_equal(whole.seconds, cut.seconds)
@@ -112,8 +112,8 @@ class Onsets(unittest.TestCase):
         self.assertGreaterEqual(scored(times - times[0], made.seconds, 0.005)[0], 0.95)
         for bpm in range(74, 169, 4):
             at = 0.2 + np.arange(64) * 30.0 / bpm
-            told = tempo_of(found([clicks(at, rng)])).bpm
-            self.assertLess(min(abs(told - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, told))
+            reported = tempo_of(found([clicks(at, rng)])).bpm
+            self.assertLess(min(abs(reported - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, reported))
 
     def test_hits_of_a_track_are_its_notes_and_what_its_blocks_play(self) -> None:
         tempo = TempoMap((TempoPoint(0.0, 60.0),))
@@ -124,20 +124,20 @@ class Onsets(unittest.TestCase):
         track = Track("t", "T", notes=(Note(1.0, 1.0, 60), Note(4.25, 1.0, 60)), clips=played)
         project = Project(tempo=tempo, length=32.0, tracks=(track,))
         onsets = {"x": np.array([0.5, 1.25, 3.5])}
-        told = hits.hits_of(project, track, onsets, {"x": 5.0})
-        np.testing.assert_allclose(told, [1.0, 4.25, 8.5, 9.25, 11.5, 12.5, 13.25, 15.5])
-        self.assertEqual(hits.next_hit(told, 8.5), 9.25)
+        reported = hits.hits_of(project, track, onsets, {"x": 5.0})
+        np.testing.assert_allclose(reported, [1.0, 4.25, 8.5, 9.25, 11.5, 12.5, 13.25, 15.5])
+        self.assertEqual(hits.next_hit(reported, 8.5), 9.25)
         # One that repeats the whole of its file: as long as that is, which only its length says.
         whole = replace(track, notes=(), clips=(Clip(0.0, "x", loop_until=9.0),))
         again = hits.hits_of(project, whole, onsets, {"x": 4.0})
         np.testing.assert_allclose(again, [0.5, 1.25, 3.5, 4.5, 5.25, 7.5, 8.5])
         self.assertEqual(hits.hits_of(project, whole, onsets, {}).size, 0)
         base = lines([0.0, 32.0], [0.8, 0.8])
-        ducked, count = hits.stamped_on(base, told, 8.0, 12.0, "duck", 0.5, 0.5, hold=0.4)
+        ducked, count = hits.stamped_on(base, reported, 8.0, 12.0, "duck", 0.5, 0.5, hold=0.4)
         self.assertEqual(count, 3)
         np.testing.assert_allclose(ducked.at([8.49, 8.5, 8.69, 9.0, 9.25, 12.5]), [0.8, 0.4, 0.4, 0.8, 0.4, 0.8])
         with self.assertRaises(ZolvekError):
-            hits.stamped_on(flat(0.5), told, 20.0, 24.0, "duck", 0.5, None)
+            hits.stamped_on(flat(0.5), reported, 20.0, 24.0, "duck", 0.5, None)
 
 
 class Sounding(unittest.TestCase):
@@ -209,13 +209,13 @@ class Sounding(unittest.TestCase):
             level[peak - 40 : peak + 40] -= 400.0
             self.assertLess(level.max() - level[peak] - 400.0, -90.0, rate)
 
-    def test_files_that_are_no_sound_are_told(self) -> None:
+    def test_files_that_are_no_sound_are_reported(self) -> None:
         bad = self.folder / "bad.wav"
         bad.write_bytes(b"no")
         for name in (str(bad), self.sound(np.full(9_000, np.nan)), str(self.folder / "gone.wav")):
-            with self.assertRaises(ZolvekError) as told:
+            with self.assertRaises(ZolvekError) as reported:
                 hits_of(name)
-            self.assertIn(name, told.exception.where)
+            self.assertIn(name, reported.exception.where)
 
 
 if __name__ == "__main__":

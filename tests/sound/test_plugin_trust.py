@@ -53,9 +53,9 @@ def bundle(folder: Path, uri: str, ran: Path, more: str = "") -> Path:
 
 class Trust(unittest.TestCase):
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name).resolve()
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name).resolve()
         self.own, self.mail = self.folder / "own", self.folder / "mail"
         self.own.mkdir()
         self.ran = self.folder / "ran"
@@ -129,10 +129,10 @@ class Trust(unittest.TestCase):
                 self.assertEqual(played.returncode, 0 if there else 1, played.stderr)
                 self.assertFalse(self.ran.exists())
         archive = self.mail / "all.zip"
-        with zipfile.ZipFile(archive, "w") as made:
-            made.write(file, "song.zolvek")
+        with zipfile.ZipFile(archive, "w") as zip_file:
+            zip_file.write(file, "song.zolvek")
             for part in beside.iterdir():
-                made.write(part, f"x.lv2/{part.name}")
+                zip_file.write(part, f"x.lv2/{part.name}")
         self.assertEqual(self.zolvek("render", str(archive), "-o", str(out)).returncode, 1)
         self.assertFalse(self.ran.exists())
 
@@ -142,9 +142,9 @@ class Trust(unittest.TestCase):
         from zolvek.core.value.parameter import Parameter
 
         form = "vst3" if uri.startswith("vst3:") else "lv2"
-        own = Plugin(form, uri, inputs=(0,), outputs=(1,), path=path[:4_096])
+        plugin = Plugin(form, uri, inputs=(0,), outputs=(1,), path=path[:4_096])
         return DeviceKind(
-            f"lv2:{uri}", "Foreign", "effect", (Parameter("nothing", "Nothing", taper="switch"),), (), "", own
+            f"lv2:{uri}", "Foreign", "effect", (Parameter("nothing", "Nothing", taper="switch"),), (), "", plugin
         )
 
     def test_only_what_a_person_adds_is_allowed(self) -> None:
@@ -194,7 +194,7 @@ class Trust(unittest.TestCase):
         self.assertEqual(faults, [])
         rows = {Path(each.path).name: each for each in found if each.path.startswith(str(self.own))}
         self.assertEqual(
-            {name for name, each in rows.items() if each.fault},
+            {name for name, row in rows.items() if row.fault},
             {"deep.lv2", "pipe.lv2", "large.lv2"},
         )
         self.assertIn("within 3 s", rows["pipe.lv2"].fault)

@@ -43,9 +43,9 @@ print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) // 1024)
 
 class Streams(unittest.TestCase):
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name)
 
     def test_blocks_are_what_the_whole_file_converts_to(self) -> None:
         """Against the converter over the whole file, to 90 dB below full scale."""
@@ -55,20 +55,20 @@ class Streams(unittest.TestCase):
             path = str(self.folder / f"{rate}.wav")
             soundfile.write(path, sound, rate, subtype="FLOAT")
             whole = soxr.resample(sound.astype(np.float32), rate, 48_000, quality="VHQ").T
-            made = streams.Stream(path, 48_000)
-            self.assertLessEqual(abs(made.frames - whole.shape[1]), 1)
-            whole = np.pad(whole, ((0, 0), (0, 2)))[:, : made.frames]
+            stream = streams.Stream(path, 48_000)
+            self.assertLessEqual(abs(stream.frames - whole.shape[1]), 1)
+            whole = np.pad(whole, ((0, 0), (0, 2)))[:, : stream.frames]
             for first, count in (
                 (0, 100),
                 (streams.BLOCK_FRAMES - 50, 100),
                 (40_000, 30_000),
-                (made.frames - 40, 30),
+                (stream.frames - 40, 30),
                 (-5, 20),
             ):
                 wanted = np.zeros((2, count))
-                low, high = max(first, 0), min(first + count, made.frames)
+                low, high = max(first, 0), min(first + count, stream.frames)
                 wanted[:, low - first : high - first] = whole[:, low:high]
-                np.testing.assert_allclose(made.read(first, count), wanted, atol=3e-5, err_msg=f"{rate} {first}")
+                np.testing.assert_allclose(stream.read(first, count), wanted, atol=3e-5, err_msg=f"{rate} {first}")
 
     def test_bombs_are_refused_in_words(self) -> None:
         slow = self.folder / "slow.wav"
@@ -80,9 +80,9 @@ class Streams(unittest.TestCase):
         for name in ("slow.wav", "many.wav", "fifo.wav", "none.wav", "."):
             path = str(self.folder / name)
             for use in (streams.examine, lambda p: streams.stream(p, 48_000)):
-                with self.assertRaises(ZolvekError) as told:
+                with self.assertRaises(ZolvekError) as reported:
                     use(path)
-                self.assertTrue(told.exception.remedy and told.exception.where == path, name)
+                self.assertTrue(reported.exception.remedy and reported.exception.where == path, name)
             project = Project(length=1.0, tracks=(Track("t", "T", clips=(Clip(0.0, path),)),))
             self.assertEqual(
                 float(np.abs(clip_playback.play(project.tracks[0].clips, project.tempo, stretch())).max()),
@@ -103,7 +103,7 @@ class Streams(unittest.TestCase):
         done = subprocess.run([sys.executable, "-c", AN_HOUR, str(path)], capture_output=True, text=True, check=True)
         self.assertLess(int(done.stdout), 150)
 
-    def test_a_missing_sound_is_told_and_a_name_may_hold_a_colon(self) -> None:
+    def test_a_missing_sound_is_reported_and_a_name_may_hold_a_colon(self) -> None:
         (self.folder / "sounds").mkdir()
         tone = np.full((48_000, 1), 0.25)
         for name in ("take: 2.wav", "shipped:x.wav"):

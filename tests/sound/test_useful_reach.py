@@ -52,12 +52,12 @@ class Reach(unittest.TestCase):
         self.addCleanup(processors.PROCESSORS.__setitem__, "width", usual)
 
     def test_a_control_that_does_nothing_above_64_percent(self) -> None:
-        told: list[tuple[int, int]] = []
-        measured = measure(noisy(), "w", "gain", (0.5, 1.5), lambda *row: told.append(row))
+        reported: list[tuple[int, int]] = []
+        measured = measure(noisy(), "w", "gain", (0.5, 1.5), lambda *row: reported.append(row))
         low, high = proposed(measured)
         self.assertAlmostEqual(high, 0.64, delta=0.01)
         self.assertLess(low, 0.05)
-        self.assertEqual(told[-1][0], told[-1][1], "progress runs to its end")
+        self.assertEqual(reported[-1][0], reported[-1][1], "progress runs to its end")
         # Evened, equal steps of the curve make equal steps of what is measured.
         straight = curve([(0.0, 0.0), (8.0, 1.0)])
         even = evened(straight, (low, high), measured)

@@ -86,8 +86,8 @@ def virtual_display() -> Iterator[None]:
     )
     os.close(write)
     try:
-        with os.fdopen(read) as told:
-            display = f":{told.readline().strip()}"
+        with os.fdopen(read) as reported:
+            display = f":{reported.readline().strip()}"
         with mock.patch.dict(os.environ, {"DISPLAY": display}):
             yield
     finally:
@@ -114,15 +114,15 @@ class Read(unittest.TestCase):
             ([f"{v:.0f} wobbles" for v in 100 * n], "", 0.5, "linear", "%", 0.0, 100.0, "50 %"),
         )  # fmt: skip
         for texts, label, default, taper, unit, low, high, shown in rows:
-            told = ControlTexts("X", 0, label, tuple(texts), default)
-            parameter, binding = parameter_of(told, "x")
+            reported = ControlTexts("X", 0, label, tuple(texts), default)
+            parameter, binding = parameter_of(reported, "x")
             with self.subTest(texts[0] + texts[1]):
                 self.assertEqual((parameter.taper, parameter.unit), (taper, unit))
                 self.assertAlmostEqual(parameter.low, low, 1)
                 self.assertAlmostEqual(parameter.high, high, 6)
                 self.assertEqual(parameter.text(parameter.default_position), shown)
-                own = parameter.value(parameter.default_position)
-                self.assertAlmostEqual(float(reached(parameter, binding, own, 48e3)), default, 6)
+                value = parameter.value(parameter.default_position)
+                self.assertAlmostEqual(float(reached(parameter, binding, value, 48e3)), default, 6)
                 back = real(parameter, binding, default, 48e3)
                 self.assertAlmostEqual(float(parameter.position(back)), parameter.default_position)
         switches: tuple[tuple[tuple[str, ...], str, tuple[str, ...]], ...] = (
@@ -179,7 +179,7 @@ class Hosted(unittest.TestCase):
     def device(self, project: Project, key: str) -> Device:
         return project.device_track(key).device(key)
 
-    def test_the_list_tells_what_can_be_used_and_why_not(self) -> None:
+    def test_the_list_says_what_can_be_used_and_why_not(self) -> None:
         broken = self.folder / "here" / "broken.vst3"
         broken.write_text("no library")
         self.addCleanup(broken.unlink)
@@ -190,7 +190,7 @@ class Hosted(unittest.TestCase):
             ("Test tone", "instrument", "Zolvek's tests", 7),
         )
         self.assertEqual(rows[GAIN].role, "effect")
-        self.assertEqual([each.name for each in rows.values() if each.fault], ["broken"])
+        self.assertEqual([row.name for row in rows.values() if row.fault], ["broken"])
         with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
             self.assertEqual(installed.installed()[0], found)
         self.assertEqual(installed.found(f"{self.bundle}#Test tone").id, TONE)
@@ -227,14 +227,14 @@ class Hosted(unittest.TestCase):
         plain = render(self.project(GAIN, hosted=False)[0])
         past = with_device(project, replace(self.device(project, device), bypassed=True))
         np.testing.assert_array_equal(render(past), plain)
-        told = render(project)
-        frames = np.arange(told.shape[1] - LATE)
+        reported = render(project)
+        frames = np.arange(reported.shape[1] - LATE)
         # The gain is applied as sound goes in, LATE frames before it comes out.
         cuts = frames // 64 * 64
         beats = np.where((frames >= 72_000) & (cuts < 72_000), 3.0, cuts / 24_000.0)
         level = self.kinds[GAIN].parameter("level").value(to_position(project.lane(lane).reach, way.at(beats)))
         wanted = plain[:, : len(frames)] * 10.0 ** (level / 20.0)
-        self.assertLess(np.abs(told[:, : len(frames)] - wanted).max(), 2e-6)
+        self.assertLess(np.abs(reported[:, : len(frames)] - wanted).max(), 2e-6)
 
     def test_presets_morph_and_are_heard_the_same_twice(self) -> None:
         """From a dark to a bright state over four beats: the spectral centroid goes from one end's to the
@@ -338,12 +338,12 @@ class Hosted(unittest.TestCase):
         project, device = self.project(TONE)
         project, lane = add_lane(project, device, "drive")
         project = with_curve(project, lane, lines([0.0, 0.2, 0.2], [0.0, 0.0, 1.0]))
-        told, left_out = heard_on(self, project, 1.0)
-        self.assertIn("Test tone", told[0].what)
+        reported, left_out = heard_on(self, project, 1.0)
+        self.assertIn("Test tone", reported[0].what)
         self.assertIn(device, left_out)
 
     @unittest.skipUnless(shutil.which("Xvfb"), "Xvfb is not installed")
-    def test_its_own_window_tells_what_a_hand_moves(self) -> None:
+    def test_its_own_window_reports_what_is_moved(self) -> None:
         """The plugin's window turns its level to 0.75 as soon as it is seen."""
         project, device = self.project(TONE)
         news: list[Report] = []

@@ -26,9 +26,9 @@ from zolvek.storage.python_process import processor_time
 
 class WorkerLost(unittest.TestCase):
     def setUp(self) -> None:
-        self.told: list[tuple[ZolvekError, bool, float]] = []
+        self.reported: list[tuple[ZolvekError, bool, float]] = []
         self.playback = Playback(build())
-        self.playback.on_loss = lambda error, goes_on: self.told.append((error, goes_on, time.monotonic()))
+        self.playback.on_loss = lambda error, goes_on: self.reported.append((error, goes_on, time.monotonic()))
         self.addCleanup(self.playback.close)
         self.clock = SilentClock(self.playback)
         self.clock.start()
@@ -47,18 +47,18 @@ class WorkerLost(unittest.TestCase):
 
     def test_killed_or_stopped_another_one_goes_on_where_it_was(self) -> None:
         for sign in (signal.SIGKILL, signal.SIGSTOP):
-            self.told.clear()
+            self.reported.clear()
             self.with_a_spare()
             worker = self.playback.worker
             os.kill(present(worker).process.pid, sign)
-            struck, place = time.monotonic(), self.playback.beat
-            self.until(lambda: self.told)
-            error, goes_on, when = self.told[0]
+            struck, beat = time.monotonic(), self.playback.beat
+            self.until(lambda: self.reported)
+            error, goes_on, when = self.reported[0]
             self.assertTrue(goes_on and error.what)
-            self.until(partial(self.is_past, place + 0.25))
+            self.until(partial(self.is_past, beat + 0.25))
             # It went on, it did not begin again nor leave anything out but what was lost.
-            self.assertLess(self.playback.beat, place + 16.0)
-            self.assertGreaterEqual(self.playback.beat, place)
+            self.assertLess(self.playback.beat, beat + 16.0)
+            self.assertGreaterEqual(self.playback.beat, beat)
             self.assertIsNotNone(present(worker).process.poll(), "what stands still is ended")
             self.assertIsNot(self.playback.worker, worker)
             self.assertLess(when - struck, 8.0)  # 2 s; printed by the bench
@@ -79,8 +79,8 @@ class WorkerLost(unittest.TestCase):
             present(worker).process.kill()
             self.until(partial(self.is_replaced, worker))
         self.until(lambda: not self.playback.playing)
-        self.assertEqual([goes_on for _, goes_on, _ in self.told], [True] * playbacks.MOST_LOSSES + [False])
-        self.assertTrue(self.told[-1][0].remedy)
+        self.assertEqual([goes_on for _, goes_on, _ in self.reported], [True] * playbacks.MOST_LOSSES + [False])
+        self.assertTrue(self.reported[-1][0].remedy)
         self.playback.losses.clear()
         self.playback.play(0.0)  # and can be played again
         self.until(lambda: self.playback.beat > 0.1)
@@ -88,16 +88,16 @@ class WorkerLost(unittest.TestCase):
     def test_closing_is_quick_whatever_the_workers_do(self) -> None:
         self.with_a_spare()
         workers = [self.playback.worker, self.playback.spare]
-        for each in workers:
-            os.kill(present(each).process.pid, signal.SIGSTOP)
+        for worker in workers:
+            os.kill(present(worker).process.pid, signal.SIGSTOP)
         self.playback.use(build())  # nobody reads it
         began = time.monotonic()
         self.playback.close()
         took = time.monotonic() - began
         self.assertLess(took, 4.0)  # 2 s, on a machine that is not busy
-        for each in workers:
-            self.assertIsNotNone(present(each).process.poll())
-            self.assertFalse([thread for thread in present(each).threads if thread.is_alive()])
+        for worker in workers:
+            self.assertIsNotNone(present(worker).process.poll())
+            self.assertFalse([thread for thread in present(worker).threads if thread.is_alive()])
 
 
 class Starved(unittest.TestCase):
@@ -117,11 +117,11 @@ class Starved(unittest.TestCase):
                 os.kill(child.pid, sign)
             time.sleep(1.3)
             worker = SimpleNamespace(process=child)
-            found = WorkerProcess._starved(worker, 1.3, used)  # type: ignore[arg-type]  # all that it looks at
+            result = WorkerProcess._starved(worker, 1.3, used)  # type: ignore[arg-type]  # all that it looks at
             late = WorkerProcess._starved(worker, STARVED, used)  # type: ignore[arg-type]
             child.kill()
         self.assertFalse(late, "it is waited for so long and no longer")
-        return found
+        return result
 
     def test_what_turns_waits_or_is_stopped_is_not_starved(self) -> None:
         self.assertFalse(self.judged("import time; time.sleep(9)"))
@@ -135,9 +135,9 @@ class Starved(unittest.TestCase):
         try:
             self.assertTrue(self.judged(f"{pinned}\nwhile True: pass", nice=True))
         finally:
-            for each in others:
-                each.kill()
-                each.wait()
+            for other in others:
+                other.kill()
+                other.wait()
 
 
 if __name__ == "__main__":

@@ -49,8 +49,11 @@ class ProjectWalk(unittest.TestCase):
         answers = Answers()
         app = application()
         driver.kept[:] = [app]
-        with tempfile.TemporaryDirectory() as made, hardness.unattended(Path(made), faults):
-            window = make_window(PROJECTS[name](Path(made)), Settings(), ask=answers)
+        with (
+            tempfile.TemporaryDirectory() as temporary,
+            hardness.unattended(Path(temporary), faults),
+        ):
+            window = make_window(PROJECTS[name](Path(temporary)), Settings(), ask=answers)
             window.session.notices.notifier.listeners[:] = [errors.append]
             window.show()
             window.complete()
@@ -91,7 +94,7 @@ class ProjectWalk(unittest.TestCase):
                 # Every question is first refused, then answered: with a word, a number, a file name.
                 answers.accepts = answers.yes = accepts
                 answers.words, answers.value = ("13", 0.5) if accepts else (None, None)
-                answers.path = Path(made) / "name" if accepts else None
+                answers.path = Path(temporary) / "name" if accepts else None
                 if accepts and name in HEAVY:
                     break
                 for row in rows:

@@ -55,9 +55,9 @@ def ancestors(widget: QWidget) -> Iterator[QObject]:
 
 def nameless(root: QWidget) -> list[str]:
     """Controls that a screen reader could not name, and widgets that take keys and have no name."""
-    found = []
+    result = []
     for widget in root.findChildren(QWidget):
-        inside = any(isinstance(each, PARTS_OF) for each in ancestors(widget))
+        inside = any(isinstance(ancestor, PARTS_OF) for ancestor in ancestors(widget))
         if isinstance(widget, QScrollBar) or inside or widget.objectName().startswith("qt_"):
             continue
         takes_keys = widget.focusPolicy() != Qt.FocusPolicy.NoFocus and type(widget).__module__.startswith("zolvek")
@@ -65,8 +65,8 @@ def nameless(root: QWidget) -> list[str]:
             continue
         text = widget.text() if isinstance(widget, QAbstractButton) else ""
         if not (widget.accessibleName() or text):
-            found.append(f"{type(widget).__name__} {widget.toolTip()[:40]} in {type(widget.parent()).__name__}")
-    return found
+            result.append(f"{type(widget).__name__} {widget.toolTip()[:40]} in {type(widget.parent()).__name__}")
+    return result
 
 
 def _litter(count: int) -> list[list[int]]:

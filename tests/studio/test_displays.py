@@ -59,12 +59,12 @@ os._exit(0)
 
 class Displays(unittest.TestCase):
     def setUp(self) -> None:
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.folder = Path(temporary.name)
         self.folder.chmod(0o700)
-        own = {f"XDG_{kind}_HOME": made.name for kind in ("CONFIG", "DATA", "STATE", "CACHE")}
-        self.env = {**os.environ, **own, "XDG_RUNTIME_DIR": made.name}
+        own = {f"XDG_{kind}_HOME": temporary.name for kind in ("CONFIG", "DATA", "STATE", "CACHE")}
+        self.env = {**os.environ, **own, "XDG_RUNTIME_DIR": temporary.name}
         for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
             self.env.pop(name, None)
 
@@ -88,24 +88,24 @@ class Displays(unittest.TestCase):
             capture_output=True, text=True, check=False, timeout=120,
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr[-2_000:])
-        told = json.loads(done.stdout.splitlines()[-1])
-        self.assertEqual(told["platform"], platform)
-        before, after, undone = told["points"]
+        reported = json.loads(done.stdout.splitlines()[-1])
+        self.assertEqual(reported["platform"], platform)
+        before, after, undone = reported["points"]
         self.assertEqual((after, undone), (before + 1, before))
-        self.assertTrue(told["saved"] and told["visible"])
-        self.assertTrue(told["active"] or platform == "wayland")
-        self.assertEqual(told["complaints"], [])
-        self.assertGreater(told["colours"], 5, "nothing is painted")
-        self.assertLessEqual(told["size"][0], 1280)
+        self.assertTrue(reported["saved"] and reported["visible"])
+        self.assertTrue(reported["active"] or platform == "wayland")
+        self.assertEqual(reported["complaints"], [])
+        self.assertGreater(reported["colours"], 5, "nothing is painted")
+        self.assertLessEqual(reported["size"][0], 1280)
         self.assertGreater(path.stat().st_size, 10_000)
 
     @unittest.skipUnless(shutil.which("Xvfb"), "Xvfb is not installed")
     def test_the_window_works_on_x11(self) -> None:
         number = self.folder / "display"
-        with number.open("wb") as told:
+        with number.open("wb") as reported:
             server = subprocess.Popen(
-                ["Xvfb", "-displayfd", str(told.fileno()), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
-                stderr=subprocess.DEVNULL, pass_fds=(told.fileno(),),
+                ["Xvfb", "-displayfd", str(reported.fileno()), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+                stderr=subprocess.DEVNULL, pass_fds=(reported.fileno(),),
             )  # fmt: skip
         self.addCleanup(server.wait)
         self.addCleanup(server.terminate)

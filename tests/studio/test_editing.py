@@ -49,7 +49,7 @@ class Hand(WindowTest):
         """Which of the drawn points are not as they were."""
         now = self.curve()
         same = [np.isclose(b, now.beat) & np.isclose(v, now.value) for b, v, *_ in ROWS]
-        return [place for place, each in enumerate(same) if not each.any()]
+        return [index for index, each in enumerate(same) if not each.any()]
 
 
 class Scope(Hand):
@@ -99,7 +99,7 @@ class Scope(Hand):
         self.assertIn("no length", self.errors.pop().what)
         self.assertIs(self.curve(), self.drawn)
 
-    def test_what_is_impossible_is_greyed_with_its_reason_and_told_on_its_key(self) -> None:
+    def test_what_is_impossible_is_greyed_with_its_reason_and_explained_on_its_key(self) -> None:
         self.choose((), None)
         for key in ("delete", "pin", "jump", "type-value", "nudge-left"):
             action = self.window.action(key)
@@ -312,7 +312,7 @@ class Modeless(Hand):
     def chips(self) -> list[str]:
         return [c.text() for c in self.window.head.modes.chips]
 
-    def test_every_mode_is_told_and_ends_by_a_press_or_esc(self) -> None:
+    def test_every_mode_is_shown_and_ends_by_a_press_or_esc(self) -> None:
         session = self.session
         begin = {
             "preview": lambda: session.preview.show(self.drawn),

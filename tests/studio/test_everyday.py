@@ -131,7 +131,7 @@ TASKS = (
         15.9) > 0.9),
     Task("mirrored in time", f"{DRAWN}; span 0 16; do step-shape; pick Operation=mirror; button Apply", 5,
         lambda t: near(at(t, 12.0), 0.4, 1e-9)),
-    Task("seen before it is done, and given up", f"{DRAWN}; do step-shape; button Preview; key Esc", 3,
+    Task("seen before it is done, and cancelled", f"{DRAWN}; do step-shape; button Preview; key Esc", 3,
         lambda t: t.session.preview.curve is None and len(t.curve()) == 6),
     Task("several lanes scaled as one", f"{DRAWN}; sweep 4 12; do step-shape; pick Operation=scale; button Apply", 5,
         lambda t: "lanes together" in t.session.notices.done),

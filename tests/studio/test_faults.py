@@ -27,11 +27,11 @@ application, window = starting.start(None)
 Faults(window).begin()
 window.complete()
 window.studio.player.ready()
-told = []
+reports = []
 def shut():
     box = application.activeModalWidget()
     if isinstance(box, QMessageBox):
-        told.append(box.text())
+        reports.append(box.text())
         box.reject()
 shutter = QTimer()
 shutter.timeout.connect(shut)
@@ -62,7 +62,7 @@ for number, cls in enumerate(classes):
     code = broken.__code__.replace(co_firstlineno=1000 * (number + 1))
     broken.__code__ = code
     cls.paintEvent = broken
-    before = len(told)
+    before = len(reports)
     for widget in window.findChildren(cls):
         widget.setMinimumSize(8, 8)
         widget.show()
@@ -71,7 +71,7 @@ for number, cls in enumerate(classes):
             pump(3)
     pump()
     cls.paintEvent = own
-    found[cls.__name__] = told[before:]
+    found[cls.__name__] = reports[before:]
 window.session.tools.choose("line")
 edited = window.session.tools.tool == "line"
 print(json.dumps({"found": found, "edited": edited}), flush=True)
@@ -83,14 +83,14 @@ os._exit(0)
 
 def painters() -> set[str]:
     """The classes of the window that paint themselves, by its source."""
-    found = set()
+    result = set()
     for path in (Path(__file__).parents[2] / "src" / "zolvek" / "studio").rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.ClassDef) and any(
                 isinstance(each, ast.FunctionDef) and each.name == "paintEvent" for each in node.body
             ):
-                found.add(node.name)
-    return found
+                result.add(node.name)
+    return result
 
 
 def surroundings(folder: str) -> dict[str, str]:
@@ -99,17 +99,17 @@ def surroundings(folder: str) -> dict[str, str]:
 
 
 class Painting(unittest.TestCase):
-    def test_a_fault_in_any_paint_event_is_told_once_and_the_window_lives(self) -> None:
+    def test_a_fault_in_any_paint_event_is_reported_once_and_the_window_lives(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             done = subprocess.run(
                 [sys.executable, "-c", PAINTING], capture_output=True, text=True, check=False,
                 env=surroundings(folder), timeout=240,
             )  # fmt: skip
             self.assertEqual(done.returncode, 0, done.stderr[-3_000:])
-            told = json.loads(done.stdout.splitlines()[-1])
-            self.assertTrue(told["edited"])
-            self.assertEqual(set(told["found"]), painters())
-            for name, messages in told["found"].items():
+            reports = json.loads(done.stdout.splitlines()[-1])
+            self.assertTrue(reports["edited"])
+            self.assertEqual(set(reports["found"]), painters())
+            for name, messages in reports["found"].items():
                 self.assertEqual(messages, [f"Something went wrong inside Zolvek: in {name}."], name)
             self.assertTrue(list(Path(folder).glob("**/reports/*.txt")))
 

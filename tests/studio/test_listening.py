@@ -142,10 +142,10 @@ class Listening(WindowTest):
         self.until(lambda: self.session.playhead.beat > 30.2)
         self.assertLess(self.session.playhead.beat, 33.0, "begins with the lead")
         self.assertLess(max(playback.peaks), 1e-4)
-        place = self.session.playhead.beat
+        beat = self.session.playhead.beat
         self.key(Qt.Key.Key_X)
         self.until(lambda: max(playback.peaks) > 0.01)
-        self.assertGreater(self.session.playhead.beat, place, "no jump of place")
+        self.assertGreater(self.session.playhead.beat, beat, "no jump of place")
         self.until(lambda: not self.window.transport.meter.quiet)
         self.key(Qt.Key.Key_X)
         self.until(lambda: max(playback.peaks) < 1e-3)

@@ -61,9 +61,9 @@ class Linked(WindowTest):
         # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began again.
         came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}
         own = [row for row in wanted if row.address == address and row.beat < 32.9]
-        told = {tuple(np.array((row.position, row.value), np.float32).tolist()) for row in own}
-        self.assertGreater(len(told), 10)
-        self.assertLessEqual(told, came)
+        reported = {tuple(np.array((row.position, row.value), np.float32).tolist()) for row in own}
+        self.assertGreater(len(reported), 10)
+        self.assertLessEqual(reported, came)
         self.assertIn("packets sent", page.said.text())
         page.sends.click()
         self.assertEqual(self.studio.osc.sends_to, "")

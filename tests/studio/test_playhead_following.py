@@ -30,7 +30,7 @@ class Following(WindowTest):
         self.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier, self.lane)
         self.assertEqual(self.session.points.chosen.tolist(), [0, 1])
 
-    def test_the_shape_panel_tells_where_the_selection_is_while_it_is_dragged(self) -> None:
+    def test_the_shape_panel_says_where_the_selection_is_while_it_is_dragged(self) -> None:
         self.do("step-shape")
         self.on_drawn()
         panel = self.window.rail.findChild(ShapePanel)

@@ -36,7 +36,7 @@ class Performing(WindowTest):
     def dial(self, key: str) -> Any:
         return next(d for d in self.window.bench.dials if d.parameter.id == key)
 
-    def test_touch_writes_what_the_hand_did_and_returns(self) -> None:
+    def test_touch_writes_what_was_played_and_returns(self) -> None:
         self.key(Qt.Key.Key_E)
         self.assertEqual(self.session.passes.armed, {"horn.cutoff"}, "arms no other")
         self.assertIn("armed", self.window.head.note.whole)
@@ -88,7 +88,7 @@ class Performing(WindowTest):
             self.until(lambda: self.session.playhead.beat > 32.8)
             self.until(lambda: self.session.playhead.beat < 32.5)
         self.do("stop")
-        self.assertEqual(self.settings.recording.mode, "write", "told to stay")
+        self.assertEqual(self.settings.recording.mode, "write", "asked to stay")
         lane = self.session.lane
         self.assertGreaterEqual(len(present(lane).takes), 2)
         self.assertAlmostEqual(float(present(lane).takes[0].curve.at(32.7)), 0.8, places=6)
@@ -153,9 +153,9 @@ class Performing(WindowTest):
         self.wait(60)
         self.do("disarm-all")
         self.wait(60)
-        self.studio.files.save_to(self.folder / "in the midst.zolvek")
+        self.studio.files.save_to(self.folder / "halfway.zolvek")
         self.do("stop")
-        self.assertGreater(float(self.curve().value.max()), 0.85, "what was told stays")
+        self.assertGreater(float(self.curve().value.max()), 0.85, "what was set stays")
         self.session.passes.arm("horn.cutoff")
         self.settings.recording.mode = "latch"
         self.do("record")

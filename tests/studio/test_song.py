@@ -172,7 +172,7 @@ class Time(Piece):
         self.do("undo")
         self.assertIs(session.project, self.project)
 
-    def test_versions_are_heard_chosen_and_told_apart(self) -> None:
+    def test_versions_are_heard_chosen_and_distinguished(self) -> None:
         session = self.session
         self.do("step-piece")
         page: Any = self.window.rail.panels.currentWidget()
@@ -415,8 +415,8 @@ class Whole(Piece):
         self.do("marks-fit")
         self.assertIn("number of bars", self.errors.pop().what)
         tempo_fit.fit_to(session, "4")
-        made = session.project
-        at = [float(made.tempo.seconds(made.meter.bar_beat(bar))) for bar in (1, 5, 9)]
+        project = session.project
+        at = [float(project.tempo.seconds(project.meter.bar_beat(bar))) for bar in (1, 5, 9)]
         np.testing.assert_allclose(np.diff(at), np.diff(seconds), atol=1e-9)
         self.assertEqual(self.arranging.marks, ())
 

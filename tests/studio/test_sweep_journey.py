@@ -170,8 +170,8 @@ class SweepJourney(WindowTest):
         self.assertIn("segment", self.session.notices.hint)
         self.click(*on_line)
         self.assertEqual(self.session.points.chosen.tolist(), [1, 2])
-        for place, shape in enumerate(SHAPES):
-            self.key(Qt.Key(Qt.Key.Key_1 + place))
+        for index, shape in enumerate(SHAPES):
+            self.key(Qt.Key(Qt.Key.Key_1 + index))
             self.assertEqual(SHAPES[self.curve().shape[1]].key, shape.key)
         before = self.curve()
         self.key(Qt.Key.Key_2)

@@ -28,8 +28,8 @@ class OnTheWire(unittest.TestCase):
         """SMPTE 12M: with dropped numbers 0:59;29 is followed by 1:00;02, ten minutes have 17,982 frames, and an hour
         is 3.6 ms off a clock's; from memory. The bytes as mido reads them."""
         drop = clock_messages.RATES["29.97 drop"]
-        told = np.stack(clock_messages.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1)
-        self.assertEqual(told.tolist(), [[0, 0, 59, 29], [0, 1, 0, 2], [0, 9, 59, 29], [0, 10, 0, 0], [1, 0, 0, 0]])
+        reported = np.stack(clock_messages.time_code([1_799, 1_800, 17_981, 17_982, 107_892], drop), axis=1)
+        self.assertEqual(reported.tolist(), [[0, 0, 59, 29], [0, 1, 0, 2], [0, 9, 59, 29], [0, 10, 0, 0], [1, 0, 0, 0]])
         self.assertAlmostEqual(107_892 / drop.fps, 3_600.0, delta=0.0037)
         for name, rate in clock_messages.RATES.items():
             numbers = np.arange(0, 200_000, 331)
@@ -130,8 +130,8 @@ class OnTheWire(unittest.TestCase):
             if n.beat < float(project.tempo.beats(50.0)) < n.beat + n.length
         }
         self.assertEqual({(data[1], data[0] & 15) for _, data in stream.at(50.0) if data[0] >> 4 == 9}, sounding)
-        told = {data[:2] for when, (_, data) in rows if when < 50.0 and data[0] >> 4 == 0xB}
-        self.assertTrue(told <= stands)
+        reported = {data[:2] for when, (_, data) in rows if when < 50.0 and data[0] >> 4 == 0xB}
+        self.assertTrue(reported <= stands)
 
     def test_starts_and_edits_send_whole_states(self) -> None:
         """By the thread as by the callbacks: all messages of a lane that an edit has moved, what lies just before a

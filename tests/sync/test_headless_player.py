@@ -54,7 +54,7 @@ class Play(unittest.TestCase):
         self.addCleanup(process.kill)
         return process
 
-    def test_it_leads_and_ends_when_told(self) -> None:
+    def test_it_leads_and_ends_when_asked(self) -> None:
         server = Jack(self)
         capture = Capture(self, server)
         process = self.run_it("--clock", "lead", "--from", "9", **server.environment)
@@ -141,7 +141,7 @@ class Play(unittest.TestCase):
         self.assertTrue(all(not live.thread.is_alive() for live in performance.live))
 
     def test_what_can_t_be_is_said_in_a_line(self) -> None:
-        for words, told in (
+        for words, reported in (
             (("--out", "silent", "--clock", "lead"), "needs JACK or PipeWire"),
             (("--osc", "nowhere"), "is not an address"),
             (("--from", "99"), "beyond the end of the project"),
@@ -150,4 +150,4 @@ class Play(unittest.TestCase):
             done = CliRunner().invoke(zolvek, ["play", str(self.path), *words])
             fault = done.exception
             assert isinstance(fault, ZolvekError), words
-            self.assertIn(told, f"{fault.what} {fault.remedy}")
+            self.assertIn(reported, f"{fault.what} {fault.remedy}")

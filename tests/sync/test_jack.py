@@ -201,9 +201,9 @@ class Ports(unittest.TestCase):
             at = float(project.tempo.beats(f / RATE))
             start = project.meter.bar_beat(int(b))
             unit = project.meter.meter_at(start + 1e-6).unit
-            told = start + (q - 1 + t / 960.0) * 4.0 / unit
-            if max(abs(told - at), abs(tempo - float(project.tempo.bpm(at)) * unit / 4.0)) > 1e-6:
-                wrong.append((f, told, at))
+            reported = start + (q - 1 + t / 960.0) * 4.0 / unit
+            if max(abs(reported - at), abs(tempo - float(project.tempo.bpm(at)) * unit / 4.0)) > 1e-6:
+                wrong.append((f, reported, at))
         self.assertLessEqual(len(wrong), self.left_out(kept), wrong[:5])
 
     # --- tests ---
@@ -421,8 +421,8 @@ class Ports(unittest.TestCase):
         """Ports and transport stand, messages go on, and sound comes again by itself."""
         server = Jack(self)
         self.join(server, SyncSetup(role="lead"))
-        told: list[bool] = []
-        self.playback.on_loss = lambda _, goes_on: told.append(goes_on)
+        reported: list[bool] = []
+        self.playback.on_loss = lambda _, goes_on: reported.append(goes_on)
         self.until(lambda: self.link.words[shared_layout.SOUND_WANTED])
         self.transport.start(3.0)
         self.until(lambda: self.link.beat > 4.0)
@@ -430,11 +430,11 @@ class Ports(unittest.TestCase):
         sent, cycles = int(words[shared_layout.SENT]), int(words[shared_layout.CYCLES])
         assert self.playback.worker is not None
         self.playback.worker.process.kill()
-        self.until(lambda: told)
+        self.until(lambda: reported)
         written = int(words[shared_layout.SEGMENT_WRITTEN])
         self.until(lambda: words[shared_layout.SEGMENT_WRITTEN] > written + 20)
         self.assertTrue(self.rolls())
-        self.assertEqual(told, [True])
+        self.assertEqual(reported, [True])
         self.assertGreater(int(words[shared_layout.SENT]), sent)
         self.assertGreater(int(words[shared_layout.CYCLES]), cycles)
         self.transport.stop()
@@ -469,12 +469,12 @@ def stretches_of(kept: dict[str, np.ndarray]) -> list[tuple[int, int, int]]:
     """Stretches in which the transport rolled without a gap: the server's frame, the song's, and how many."""
     at, song = kept["block_at"], kept["block_song"]
     block = len(kept["block_sound"][0])
-    found: list[tuple[int, int, int]] = []
+    result: list[tuple[int, int, int]] = []
     for here, there in zip(at.tolist(), song.tolist(), strict=True):
         if there < 0:
             continue
-        if found and found[-1][0] + found[-1][2] == here and found[-1][1] + found[-1][2] == there:
-            found[-1] = (*found[-1][:2], found[-1][2] + block)
+        if result and result[-1][0] + result[-1][2] == here and result[-1][1] + result[-1][2] == there:
+            result[-1] = (*result[-1][:2], result[-1][2] + block)
         else:
-            found.append((here, there, block))
-    return found
+            result.append((here, there, block))
+    return result

@@ -90,8 +90,8 @@ class Osc(unittest.TestCase):
         for packet, row in zip(packets, rows, strict=True):
             self.assertEqual(packet[:8], b"#bundle\0")
             whole, part = struct.unpack(">II", packet[8:16])
-            told = (whole - NTP - 1_800_000_000) + part / 2**32
-            self.assertAlmostEqual(told, 0.25 + float(project.tempo.seconds(row.beat)), 6)
+            reported = (whole - NTP - 1_800_000_000) + part / 2**32
+            self.assertAlmostEqual(reported, 0.25 + float(project.tempo.seconds(row.beat)), 6)
             self.assertEqual(packet[-8:], struct.pack(">ff", row.position, row.value))
             self.assertEqual(len(OscBundle(packet).content(0).params), 2)
         many = [osc_messages.OscValue(1.0, f"/zolvek/{'x' * 60}/{n}", 0.5, 1.0) for n in range(200)]
@@ -131,9 +131,9 @@ class Osc(unittest.TestCase):
         )
         rng = np.random.default_rng(4)
         bad = [b"", b"x", b"#bundle\0", example[:-2], *(rng.bytes(int(n)) for n in range(1, 300))]
-        for place in range(8, len(example)):
+        for index in range(8, len(example)):
             mangled = bytearray(example)
-            mangled[place] ^= 0xFF
+            mangled[index] ^= 0xFF
             bad.append(bytes(mangled))
         refused = 0
         for packet in bad:
