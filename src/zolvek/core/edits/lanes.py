@@ -19,6 +19,8 @@ from zolvek.core.movement.evaluation.layering import free_of_reach, rescaled
 from zolvek.core.records import replace
 from zolvek.core.value.reach import WHOLE, around
 
+STILL = 1e-4  # of the height: what moves by less stands still
+
 
 def with_reach(lane: Lane, low: float, high: float, keep_sound: bool = False) -> Lane:
     """The lane with another reach. Its curve keeps its form, or with `keep_sound` its values
@@ -163,10 +165,14 @@ def beside(
 
 def moves(lane: Lane, first: float, last: float) -> bool:
     """Whether a lane's curve or a layer of it does anything in a span."""
+    if any(layer.on and layer.first < last and (layer.last is None or layer.last > first) for layer in lane.layers):
+        return True
+    beats = lane.curve.beat
+    within = lane.curve.value[np.searchsorted(beats, first) : np.searchsorted(beats, last, side="right")]
+    if within.size and np.ptp(within) > STILL:  # its points show it; the exact extent takes far longer
+        return True
     low, high = lane.curve.extent(first, last)
-    return high - low > 1e-4 or any(
-        layer.on and layer.first < last and (layer.last is None or layer.last > first) for layer in lane.layers
-    )
+    return high - low > STILL
 
 
 def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[float, ...]:
