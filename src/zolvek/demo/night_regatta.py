@@ -232,10 +232,10 @@ def _by_hand(device: Device) -> Lane:
     rest = device.position("resonance")
     moves = [Move(float(b), float(v), True) for b, v in zip(beats, swell, strict=True)]
     moves.append(Move(last, moves[-1].position, False))
-    made = written(flat(rest), moves, "touch", first, last, 1.0, 112 / 60, tolerance=0.012)
-    assert made is not None
-    lane = Lane("fog-filter.resonance", "fog-filter", "resonance", made.curve, midi=MidiTarget(3, 71))
-    return takes.with_take(lane, made.raw, first, last)
+    recorded = written(flat(rest), moves, "touch", first, last, 1.0, 112 / 60, tolerance=0.012)
+    assert recorded is not None
+    lane = Lane("fog-filter.resonance", "fog-filter", "resonance", recorded.curve, midi=MidiTarget(3, 71))
+    return takes.with_take(lane, recorded.raw, first, last)
 
 
 def swaying() -> Lane:

@@ -218,10 +218,10 @@ def smoothed(curve: Curve, beats: float, tolerance: float = 0.002) -> Curve:
     held = np.concatenate((ends[:1], smooth, ends[1:]))
     held = np.clip(held, 0.0, 1.0)
     turns = np.concatenate(([first], _turns(at, held), [last]))
-    made = approximated(lambda at_: floats(np.interp(at_, at, held)), turns, tolerance)
-    value = made.value.copy()
+    new_curve = approximated(lambda at_: floats(np.interp(at_, at, held)), turns, tolerance)
+    value = new_curve.value.copy()
     value[[0, -1]] = ends
-    return valued(made, value)
+    return valued(new_curve, value)
 
 
 def _turns(at: Floats, held: Floats) -> Floats:

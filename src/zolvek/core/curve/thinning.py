@@ -217,8 +217,8 @@ def _thin_run(beats: Floats, values: Floats, tolerance: float, shapes: bool, qui
     for share in FRAMES if len(beats) < LONG else FRAMES[:1]:
         frame = _lines(beats, values, tolerance * share)
         for corners in (frame, _with_turns(beats, values, frame)):
-            made = _shaped(beats, values, corners.beat, corners.value, tolerance)
-            tries.append(_checked(beats, values, made, tolerance))
+            new_curve = _shaped(beats, values, corners.beat, corners.value, tolerance)
+            tries.append(_checked(beats, values, new_curve, tolerance))
         tries.append(_by_turns(beats, values, tolerance, share, frame))
     return min(tries, key=len)
 
@@ -230,19 +230,19 @@ def _by_turns(beats: Floats, values: Floats, tolerance: float, share: float, fra
     cuts = np.concatenate(([0], _turns(beats, values, frame), [len(beats) - 1]))
     if len(cuts) >= MOST_TURNS:
         cuts = cuts[[0, -1]]
-    made = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
+    new_curve = _shaped(beats, values, beats[cuts], values[cuts], tolerance)
     # At the samples alone, for a start: what lies between them is looked at when all is given.
-    bad = _segments(made, beats[np.abs(made.at(beats) - values) > tolerance])
+    bad = _segments(new_curve, beats[np.abs(new_curve.at(beats) - values) > tolerance])
     if len(bad):
-        corners = [(made.beat, made.value)]
+        corners = [(new_curve.beat, new_curve.value)]
         for segment in bad.tolist():
-            x, y = _within(beats, values, made, segment)
+            x, y = _within(beats, values, new_curve, segment)
             cx, cy = _corners(x, y, tolerance * share)
             corners.append((cx[1:-1], cy[1:-1]))
         at, value = (np.concatenate(column) for column in zip(*corners, strict=True))
         order = np.argsort(at, kind="stable")
-        made = _shaped(beats, values, at[order], value[order], tolerance)
-    return _with_holds(_checked(beats, values, made, tolerance))
+        new_curve = _shaped(beats, values, at[order], value[order], tolerance)
+    return _with_holds(_checked(beats, values, new_curve, tolerance))
 
 
 def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:

@@ -62,8 +62,8 @@ def changed(project: Project, block: Block, clip: Clip) -> Project:
 def placed(project: Project, track: str, clip: Clip) -> tuple[Project, Block]:
     """Another block on a track."""
     own = track_of(project, track)
-    made = with_track(project, replace(own, clips=(*own.clips, clip)))
-    return made, Block(track, len(own.clips))
+    new_project = with_track(project, replace(own, clips=(*own.clips, clip)))
+    return new_project, Block(track, len(own.clips))
 
 
 def removed(project: Project, block: Block) -> Project:

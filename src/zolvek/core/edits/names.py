@@ -114,8 +114,8 @@ def device_doubled(project: Project, key: str) -> tuple[Project, str]:
     devices.insert(devices.index(device) + 1, twin)
     own = [lane for lane in track.lanes if lane.device == key]
     lanes = (*track.lanes, *_twin_lanes(project, own, {key: twin.id}))
-    made = with_track(project, replace(track, devices=tuple(devices), lanes=lanes))
-    return replace(made, states=(*made.states, *_twin_states(made, {key: twin.id}))), twin.id
+    new_project = with_track(project, replace(track, devices=tuple(devices), lanes=lanes))
+    return replace(new_project, states=(*new_project.states, *_twin_states(new_project, {key: twin.id}))), twin.id
 
 
 def track_doubled(project: Project, key: str) -> tuple[Project, str]:

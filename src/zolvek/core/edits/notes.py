@@ -25,8 +25,8 @@ def _put(project: Project, track: str, notes: list[Note], chosen: set[int]) -> C
     """The notes in order of time, and the new numbers of those chosen."""
     own = track_of(project, track)
     order = sorted(range(len(notes)), key=lambda i: (notes[i].beat, notes[i].pitch))
-    made = with_track(project, replace(own, notes=tuple(notes[i] for i in order)))
-    return made, frozenset(new for new, old in enumerate(order) if old in chosen)
+    new_project = with_track(project, replace(own, notes=tuple(notes[i] for i in order)))
+    return new_project, frozenset(new for new, old in enumerate(order) if old in chosen)
 
 
 def _checked(project: Project, track: str, which: Iterable[int]) -> tuple[list[Note], list[int]]:

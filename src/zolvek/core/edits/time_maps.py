@@ -38,17 +38,17 @@ def parse_tempo(text: str, project: Project, beat: float) -> TempoText:
     """ "112", "112→116 over 8 bars". Raises ZolvekError where it can't be read."""
     number = r"(\d{1,4}(?:[.,]\d{1,9})?)"
     clean = text.strip().lower().removesuffix("bpm").strip()
-    found = re.fullmatch(rf"{number}(?:\s*(?:→|->|–|-|to)\s*{number}\s*(?:over|in)\s+(.+))?", clean)
-    if found is None:
+    match = re.fullmatch(rf"{number}(?:\s*(?:→|->|–|-|to)\s*{number}\s*(?:over|in)\s+(.+))?", clean)
+    if match is None:
         raise ZolvekError(f"“{text}” is not a tempo.", "tempo", TEMPO_HELP)
-    bpm = [float(each.replace(",", ".")) for each in (found[1], found[2]) if each]
+    bpm = [float(each.replace(",", ".")) for each in (match[1], match[2]) if each]
     for each in bpm:
         LIMITS["bpm"].need(each, "tempo")
-    if found[2] is None:
+    if match[2] is None:
         return TempoText(bpm[0])
-    beats = beats_of(found[3], project.tempo, project.meter, beat)
+    beats = beats_of(match[3], project.tempo, project.meter, beat)
     if beats is None or not 0.0 < beats < MOST_BEATS:
-        raise ZolvekError(f"“{found[3]}” is not a length.", "tempo", TEMPO_HELP)
+        raise ZolvekError(f"“{match[3]}” is not a length.", "tempo", TEMPO_HELP)
     return TempoText(bpm[0], bpm[1], beats)
 
 

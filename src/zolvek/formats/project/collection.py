@@ -215,14 +215,14 @@ def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
             )
     if len(rows) > MOST_FILES or sum(row.file_size for row in rows) > LARGEST_BYTES:
         raise ZolvekError("The archive is too large.", str(source), "Unpack it by hand.")
-    own = [row.filename for row in rows if row.filename.endswith(project_file.SUFFIX) and "/" not in row.filename]
-    if len(own) != 1:
+    filenames = [row.filename for row in rows if row.filename.endswith(project_file.SUFFIX) and "/" not in row.filename]
+    if len(filenames) != 1:
         raise ZolvekError(
-            "The archive has no project." if not own else "The archive has several projects.",
+            "The archive has no project." if not filenames else "The archive has several projects.",
             str(source),
             "Open an archive that “Collect” has made.",
         )
-    return own[0]
+    return filenames[0]
 
 
 def _free(folder: Path) -> Path:

@@ -60,14 +60,14 @@ def _unknown(project: Project) -> dict[str, Any]:
 
 def _beside(project: Project) -> dict[str, Any]:
     """What stood next to the project in its file."""
-    found = _unknown(project).get(DOCUMENT)
-    return {key: own for key, own in found.items() if key not in OWN} if isinstance(found, dict) else {}
+    unknown = _unknown(project).get(DOCUMENT)
+    return {key: own for key, own in unknown.items() if key not in OWN} if isinstance(unknown, dict) else {}
 
 
 def minor_of(project: Project) -> int:
     """The minor version that it is written with: this program's, or the newer one of the file it came from."""
-    found = _unknown(project).get(DOCUMENT)
-    minor = found.get("minor") if isinstance(found, dict) else None
+    unknown = _unknown(project).get(DOCUMENT)
+    minor = unknown.get("minor") if isinstance(unknown, dict) else None
     return max(MINOR, minor) if type(minor) is int else MINOR
 
 
@@ -180,11 +180,11 @@ def placed(error: msgspec.ValidationError, where: str, plain: Any) -> ZolvekErro
 
 def _said(what: str) -> str:
     """A reader's words as a person would say them."""
-    found = re.fullmatch(r"Expected `\w+` ([<>]=) (\S+)", what)
-    if found is None:
+    match = re.fullmatch(r"Expected `\w+` ([<>]=) (\S+)", what)
+    if match is None:
         return what.rstrip(".")
-    word = "at least" if found[1] == ">=" else "at most"
-    return f"The number is out of range. It must be {word} {float(found[2]):,.10g}"
+    word = "at least" if match[1] == ">=" else "at most"
+    return f"The number is out of range. It must be {word} {float(match[2]):,.10g}"
 
 
 def _ids(plain: Any, path: str) -> list[str]:

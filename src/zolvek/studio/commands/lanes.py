@@ -106,8 +106,8 @@ def switch_at_playhead(studio: Studio) -> None:
     chosen = studio.ask.choose("Slot change", "Play:", names)
     if chosen is not None:
         bar = meter.bar_beat(meter.bar_at(session.playhead.beat))
-        made = lanes.with_switch(lane, bar, names.index(chosen) - 1)
-        session.edit_lane(f"Play {chosen} from bar {meter.bar_at(bar)}", made)
+        new_lane = lanes.with_switch(lane, bar, names.index(chosen) - 1)
+        session.edit_lane(f"Play {chosen} from bar {meter.bar_at(bar)}", new_lane)
 
 
 def unroll(session: Session) -> None:

@@ -55,8 +55,8 @@ def rename(studio: Studio) -> None:
 def move(session: Session, by: int) -> None:
     """Applied earlier or later among the layers."""
     lane, layer = picked(session)
-    made = layers.moved_layer(lane, layer.id, by)
-    session.document.edit(f"Move {layer.label}", with_own(session, made))
+    new_lane = layers.moved_layer(lane, layer.id, by)
+    session.document.edit(f"Move {layer.label}", with_own(session, new_lane))
 
 
 def stretch_to_span(session: Session) -> None:
@@ -85,8 +85,8 @@ def stretch_to_span(session: Session) -> None:
 def remove(session: Session) -> None:
     """Remove the layer."""
     lane, layer = picked(session)
-    made = layers.without_layer(lane, layer.id)
-    session.document.edit(f"Remove layer {layer.label}", with_own(session, made))
+    new_lane = layers.without_layer(lane, layer.id)
+    session.document.edit(f"Remove layer {layer.label}", with_own(session, new_lane))
 
 
 def draw_on(session: Session) -> None:

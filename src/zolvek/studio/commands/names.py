@@ -26,14 +26,16 @@ def rename(session: Session, track: str | None, device: str | None, name: str) -
     """Rename a track or device."""
     old = name_of(session, track, device)
     project = session.project
-    made = names.track_renamed(project, track, name) if track else names.device_renamed(project, str(device), name)
-    session.document.edit(f"Rename {old} to {name.strip()}", made)
+    new_project = (
+        names.track_renamed(project, track, name) if track else names.device_renamed(project, str(device), name)
+    )
+    session.document.edit(f"Rename {old} to {name.strip()}", new_project)
 
 
 def move_track(session: Session, track: str, to: int) -> None:
     """Move a track to a position."""
-    made = names.track_moved(session.project, track, to)
-    session.document.edit(f"Move the track {name_of(session, track, None)}", made)
+    new_project = names.track_moved(session.project, track, to)
+    session.document.edit(f"Move the track {name_of(session, track, None)}", new_project)
 
 
 def step_track(session: Session, way: int) -> None:
@@ -46,8 +48,8 @@ def step_track(session: Session, way: int) -> None:
 def move_device(session: Session, device: str, track: str, to: int) -> None:
     """Move a device to a position of its chain."""
     name = name_of(session, None, device)
-    made = names.device_moved(session.project, device, track, to)
-    session.document.edit(f"Move {name}", made)
+    new_project = names.device_moved(session.project, device, track, to)
+    session.document.edit(f"Move {name}", new_project)
     session.shown.show(device)
 
 

@@ -36,8 +36,8 @@ def begin_section(studio: Studio) -> None:
 
 def begin_section_at(session: Session, beat: float) -> None:
     """Start a section at a beat."""
-    made = sections.begun(session.project, beat)
-    _edit(session, "Add section", made, section=sections.numbered(made, beat))
+    new_project = sections.begun(session.project, beat)
+    _edit(session, "Add section", new_project, section=sections.numbered(new_project, beat))
 
 
 def rename_section(studio: Studio) -> None:
@@ -52,8 +52,8 @@ def rename_section(studio: Studio) -> None:
 
 def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:
     """Change fields of a section."""
-    made = sections.changed(session.document.before(gesture), number, **changes)
-    _edit(session, label, made, gesture, section=number)
+    new_project = sections.changed(session.document.before(gesture), number, **changes)
+    _edit(session, label, new_project, gesture, section=number)
 
 
 def colour_section(session: Session) -> None:
@@ -82,8 +82,8 @@ def double_section(session: Session) -> None:
     """Duplicate the section with its contents."""
     number = section_of(session)
     label = f"Duplicate {section_name(session)}"
-    made = sections.doubled(session.project, number, lengths_of(session.project))
-    _edit(session, label, made, section=number + 1)
+    new_project = sections.doubled(session.project, number, lengths_of(session.project))
+    _edit(session, label, new_project, section=number + 1)
 
 
 def move_section(session: Session, way: int) -> None:
@@ -100,8 +100,8 @@ def move_section(session: Session, way: int) -> None:
 def move_section_to(session: Session, number: int, before: int) -> None:
     """Move a section before another, with its contents."""
     name = session.project.section_spans()[number][0].name
-    made = sections.moved(session.project, number, before, lengths_of(session.project))
-    _edit(session, f"Move {name} with its contents", made, section=before if before < number else before - 1)
+    new_project = sections.moved(session.project, number, before, lengths_of(session.project))
+    _edit(session, f"Move {name} with its contents", new_project, section=before if before < number else before - 1)
 
 
 def select_section(session: Session) -> None:
@@ -114,9 +114,9 @@ def new_version(studio: Studio) -> None:
     """Start another version of the section."""
     session = studio.session
     number = section_of(session)
-    made = sections.versioned(session.project, number)
-    span = made.section_spans()[number][0]
-    _edit(session, f"New version {span.versions[-1].name} of {span.name}", made, section=number)
+    new_project = sections.versioned(session.project, number)
+    span = new_project.section_spans()[number][0]
+    _edit(session, f"New version {span.versions[-1].name} of {span.name}", new_project, section=number)
     session.notices.say("It starts as a copy. Edit it; the other version is stored.")
 
 
@@ -124,8 +124,8 @@ def choose_version(session: Session, number: int, version: int) -> None:
     """Write a version of the section into the lanes."""
     session.audition.compare("")
     span = session.project.section_spans()[number][0]
-    made = sections.chosen(session.project, number, version)
-    _edit(session, f"{span.versions[version].name} in {span.name}", made, section=number)
+    new_project = sections.chosen(session.project, number, version)
+    _edit(session, f"{span.versions[version].name} in {span.name}", new_project, section=number)
 
 
 def next_version(session: Session) -> None:
@@ -140,14 +140,14 @@ def next_version(session: Session) -> None:
 def remove_version(session: Session, number: int, version: int) -> None:
     """Remove a version of the section."""
     span = session.project.section_spans()[number][0]
-    made = sections.version_removed(session.project, number, version)
-    _edit(session, f"Remove {span.versions[version].name} of {span.name}", made, section=number)
+    new_project = sections.version_removed(session.project, number, version)
+    _edit(session, f"Remove {span.versions[version].name} of {span.name}", new_project, section=number)
 
 
 def rename_version(session: Session, number: int, version: int, name: str) -> None:
     """Rename a version of the section."""
-    made = sections.version_renamed(session.project, number, version, name)
-    _edit(session, f"Rename version to {name.strip()}", made, section=number)
+    new_project = sections.version_renamed(session.project, number, version, name)
+    _edit(session, f"Rename version to {name.strip()}", new_project, section=number)
 
 
 def hear_version(session: Session, number: int, version: int) -> None:

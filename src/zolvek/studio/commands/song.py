@@ -103,8 +103,8 @@ def end_at(studio: Studio, end: float) -> None:
         if answer is None:
             return
         cut = answer == "Cut off"
-    made = time_maps.with_end(project, end, cut, lengths_of(project))
-    session.document.edit(f"End at {meter.text(end)}", made)
+    new_project = time_maps.with_end(project, end, cut, lengths_of(project))
+    session.document.edit(f"End at {meter.text(end)}", new_project)
     if beyond:
         session.notices.say(f"{beyond}: {'cut off' if cut else 'kept, and audible when the end is later'}.")
 

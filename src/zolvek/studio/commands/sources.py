@@ -116,8 +116,8 @@ def type_fades(studio: Studio) -> None:
 def split(session: Session) -> None:
     """At the playhead."""
     block, clip = picked(session)
-    made = clips.split(session.project, block, session.playhead.beat, length_of(clip.file))
-    session.document.edit(f"Split {_name(clip)}", made)
+    new_project = clips.split(session.project, block, session.playhead.beat, length_of(clip.file))
+    session.document.edit(f"Split {_name(clip)}", new_project)
 
 
 def loop(session: Session) -> None:
@@ -133,8 +133,8 @@ def loop(session: Session) -> None:
     until = until if until > end else session.project.length
     if until <= clip.beat:
         raise ZolvekError("There is no room to repeat it.", _name(clip), "Move it earlier.")
-    made = clips.looped(session.project, block, until)
-    session.document.edit(f"Repeat {_name(clip)}", made)
+    new_project = clips.looped(session.project, block, until)
+    session.document.edit(f"Repeat {_name(clip)}", new_project)
 
 
 def duplicate(session: Session) -> None:
@@ -187,8 +187,8 @@ def select_span(session: Session) -> None:
     """Select the notes in the span."""
     first, last = session.span.needed()
     track = own_track(session)
-    found = notes.within(session.project, track.id, first, last, 0, 127)
-    session.arranging.pick_notes(track.id, found)
+    chosen = notes.within(session.project, track.id, first, last, 0, 127)
+    session.arranging.pick_notes(track.id, chosen)
 
 
 def delete(session: Session) -> None:

@@ -66,8 +66,8 @@ def hear_all(session: Session) -> None:
 def choose(session: Session, take: str, first: float, last: float) -> None:
     """A span of a take for the lane's curve, joined by the glide that is set."""
     lane, settings = unlocked(session), session.settings
-    made = takes.chosen(lane, take, first, last, settings.recording.return_beats, settings.recording.tolerance)
-    _put(session, f"Use {takes.take_of(lane, take).name}", made)
+    new_lane = takes.chosen(lane, take, first, last, settings.recording.return_beats, settings.recording.tolerance)
+    _put(session, f"Use {takes.take_of(lane, take).name}", new_lane)
 
 
 def choose_whole(session: Session) -> None:
@@ -141,8 +141,8 @@ def copy_to(studio: Studio) -> None:
     other = other_lane(studio, "Copy take")
     if other:
         document = studio.session.document
-        made = takes.with_take(document.project.lane(other), take.curve, take.first, take.last)
-        document.edit(f"Copy {take.name}", replacement.with_lane(document.project, made))
+        new_lane = takes.with_take(document.project.lane(other), take.curve, take.first, take.last)
+        document.edit(f"Copy {take.name}", replacement.with_lane(document.project, new_lane))
 
 
 def delete(session: Session) -> None:

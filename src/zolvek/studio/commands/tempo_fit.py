@@ -44,8 +44,8 @@ def propose_tempo(studio: Studio) -> None:
             return
         project = session.project
         begin = float(project.tempo.seconds(clip.beat))
-        made = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
-        session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", made)
+        new_project = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
+        session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", new_project)
 
     studio.exports.run_for_project(name, lambda progress: tempo_of(hits_of(clip.file, progress)), done)
 
@@ -96,10 +96,10 @@ def fit_to(session: Session, text: str) -> None:
             f"There are {len(marks) - 1} gaps between the marks, but {len(counts)} numbers.",
             remedy="Type one for all, or one for each.",
         )
-    made = tempo_fit.fitted(project, _marks(project, marks, counts))
-    session.document.edit("Fit the grid to the recording", made)
+    new_project = tempo_fit.fitted(project, _marks(project, marks, counts))
+    session.document.edit("Fit the grid to the recording", new_project)
     session.arranging.mark(())
-    low, high = (f(p.bpm for p in made.tempo.points) for f in (min, max))
+    low, high = (f(p.bpm for p in new_project.tempo.points) for f in (min, max))
     words_ = f"{low:.2f} BPM" if high - low < 0.005 else f"{low:.2f} to {high:.2f} BPM"
     session.notices.say(f"Fitted: {words_}. The first mark is bar 1.")
 

@@ -18,8 +18,8 @@ FEWEST_TAPS = 4
 def put_tempo(session: Session, label: str, tempo: TempoMap, gesture: object = None) -> None:
     """Set a tempo at a beat, from text."""
     before = session.document.before(gesture)
-    made = time_maps.with_tempo(before, tempo, session.settings.editing.clips_keep_time)
-    session.document.edit(label, made, gesture)
+    new_project = time_maps.with_tempo(before, tempo, session.settings.editing.clips_keep_time)
+    session.document.edit(label, new_project, gesture)
 
 
 def tempo_typed(session: Session, text: str, beat: float | None = None) -> None:

@@ -251,11 +251,11 @@ def baked(
                 remedy="Bake all layers, or reduce their depth first.",
             )
     if lane.fit:
-        made = approximated(whole.at, knots, tolerance, whole.before)
+        new_curve = approximated(whole.at, knots, tolerance, whole.before)
     else:
-        made = approximated(whole.raw, knots, tolerance, lambda at: whole.raw(at, before=True))
-    put = made.shifted(-first)
-    curve = splice(lane.curve, first, put, last) if span else made
+        new_curve = approximated(whole.raw, knots, tolerance, lambda at: whole.raw(at, before=True))
+    put = new_curve.shifted(-first)
+    curve = splice(lane.curve, first, put, last) if span else new_curve
     gone = {layer.id for layer in taken}
     layers = []
     for layer in lane.layers:

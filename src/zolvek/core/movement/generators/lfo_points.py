@@ -90,8 +90,8 @@ def _steady(lfo: Lfo, cycles: Cycles) -> Curve:
     place, level, shape, amount = _corners(lfo, numbers, cycles)
     beat = np.maximum.accumulate(first + (place - lfo.phase) * period)
     value = _levelled(lfo, level, np.zeros(1))
-    made = joined(beat, np.clip(value, 0.0, 1.0), shape.astype(np.uint8), amount)
-    return piece(_onto(made, (first, last)), first, last).shifted(first)
+    new_curve = joined(beat, np.clip(value, 0.0, 1.0), shape.astype(np.uint8), amount)
+    return piece(_onto(new_curve, (first, last)), first, last).shifted(first)
 
 
 def _onto(made: Curve, edges: tuple[float, float]) -> Curve:
@@ -207,8 +207,8 @@ def _evened(corners: Corners, smooth: float, first: float, last: float) -> Corne
 
     turns = np.concatenate((place - half, place + half))
     turns = np.concatenate(([first, last], turns[(turns > first + NEAR_BEATS) & (turns < last - NEAR_BEATS)]))
-    made = approximated(mean, turns, EDGES, mean)
-    return made.beat, 2.0 * made.value - 1.0, made.shape.astype(np.intp), made.amount
+    new_curve = approximated(mean, turns, EDGES, mean)
+    return new_curve.beat, 2.0 * new_curve.value - 1.0, new_curve.shape.astype(np.intp), new_curve.amount
 
 
 def _softened(lfo: Lfo, place: Floats, level: Floats, shape: Ints, amount: Floats, cycles: Cycles) -> Corners:

@@ -40,8 +40,8 @@ def ready(project: Project, lane: Lane, lowest: float, highest: float, first: fl
 def _widened(lane: Lane, wider: tuple[float, float]) -> Lane:
     turned = lane.reach[0] > lane.reach[1]
     factor = abs(lane.reach[1] - lane.reach[0]) / (wider[1] - wider[0])
-    made = with_reach(lane, *(wider[::-1] if turned else wider), keep_sound=True)
-    return replace(made, layers=rescaled(lane.layers, factor))
+    new_lane = with_reach(lane, *(wider[::-1] if turned else wider), keep_sound=True)
+    return replace(new_lane, layers=rescaled(lane.layers, factor))
 
 
 def _at_rest(layer: Layer, first: float, last: float) -> Layer:

@@ -196,8 +196,8 @@ def _piece(raw: Curve, first: float, last: float, stepped: bool, tolerance: floa
     beat = np.concatenate(([first], raw.beat[inside], [last])) - first
     value = np.concatenate((raw.at([first]), raw.value[inside], raw.at([last])))
     shape = np.concatenate(([HOLD if stepped else LINE], raw.shape[inside], [LINE])).astype(np.uint8)
-    made = joined(beat, value, shape, np.zeros(len(beat)))
-    return made if stepped else thinned(made, tolerance, shapes=True).curve
+    new_curve = joined(beat, value, shape, np.zeros(len(beat)))
+    return new_curve if stepped else thinned(new_curve, tolerance, shapes=True).curve
 
 
 def count_in_times(beats: int, bpm: float, unit: int) -> Floats:

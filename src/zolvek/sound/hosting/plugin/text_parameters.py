@@ -77,12 +77,12 @@ def _one(text: str, label: str) -> tuple[float, float, str] | None:
     """Value, rounding and unit of a text."""
     if SILENCE.fullmatch(text):
         return -np.inf, 0.0, "dB"
-    found = NUMBER.fullmatch(text)
-    if not found:
+    match = NUMBER.fullmatch(text)
+    if not match:
         return None
-    sign, digits, word = found[1], found[2].replace(",", "."), found[3] or label
+    sign, digits, word = match[1], match[2].replace(",", "."), match[3] or label
     row = WORDS.get(word.lower())
-    if row is None and found[3]:
+    if row is None and match[3]:
         return None  # what it means is not known: the number alone would mislead
     unit, worth = (row.unit, row.worth) if row else ("", 1.0)
     places = len(digits.partition(".")[2])

@@ -123,12 +123,12 @@ class Media:
         """Ask for a file, and export the device's states."""
         from zolvek.formats import state_file
 
-        found = [s for s in self.session.project.states if s.of(device)]
-        if not found:
+        states = [s for s in self.session.project.states if s.of(device)]
+        if not states:
             raise ZolvekError("There are no states to export.", remedy="Store one first.")
         path = self._write("Export states", ".json", STATES)
         if path:
-            state_file.save(self.session.project, found, path)
+            state_file.save(self.session.project, states, path)
             self.session.notices.say(f"Exported {path.name}")
 
     def import_states(self, device: str) -> None:

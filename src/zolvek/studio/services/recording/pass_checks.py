@@ -69,9 +69,9 @@ def depth_written(
         return None
     settings, bps = session.settings, float(project.tempo.bpm(start)) / 60.0
     target = layer_depth(project, lane.id, layer)
-    found = written(
+    recorded = written(
         target.curve, moves, mode, start, end, settings.recording.return_beats, bps, False, settings.recording.tolerance
     )
-    if found is None:
+    if recorded is None:
         return None
-    return target.put(project, lambda _: found.curve).lane(lane.id)
+    return target.put(project, lambda _: recorded.curve).lane(lane.id)

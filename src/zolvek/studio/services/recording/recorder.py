@@ -212,7 +212,7 @@ class Recorder(QObject):
         for index, moves in enumerate(rounds):
             last = index == len(rounds) - 1
             stop = end if last and end > moves[0].beat else self.stop_at
-            found = written(
+            recorded = written(
                 lane.curve,
                 moves,
                 self.mode,
@@ -223,11 +223,11 @@ class Recorder(QObject):
                 lane.id in self.steps,
                 settings.recording.tolerance,
             )
-            if found is not None:
+            if recorded is not None:
                 # A take of a loop ends with it; only the curve glides back beyond.
-                ends = min(found.last, stop) if passed.loops else found.last
-                lane = takes.with_take(lane, found.raw, found.first, max(ends, found.first + 1e-3))
-                done = found
+                ends = min(recorded.last, stop) if passed.loops else recorded.last
+                lane = takes.with_take(lane, recorded.raw, recorded.first, max(ends, recorded.first + 1e-3))
+                done = recorded
         if done is None:
             return None
         return replace(lane, curve=done.curve)

@@ -217,13 +217,13 @@ class SongPanel(QWidget):
         if other is None:
             return
         project = self.session.project
-        found = [d for d in sections.differences(project, *other) if d.most >= SMALLEST_DIFFERENCE]
+        differences = [d for d in sections.differences(project, *other) if d.most >= SMALLEST_DIFFERENCE]
         rows = [
             f"{project.label_of(d.lane)}: {100 * d.most:.0f} % at {project.meter.text(d.beat)}"
-            for d in found[:MOST_SHOWN]
+            for d in differences[:MOST_SHOWN]
         ]
-        if len(found) > MOST_SHOWN:
-            rows.append(f"… and {len(found) - MOST_SHOWN} lanes more")
+        if len(differences) > MOST_SHOWN:
+            rows.append(f"… and {len(differences) - MOST_SHOWN} lanes more")
         self.differences.setText("\n".join(["Largest differences:", *rows]) if rows else "No lanes differ.")
 
     # --- what is done ---

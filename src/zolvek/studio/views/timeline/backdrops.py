@@ -78,8 +78,8 @@ class Backdrops(QObject):
         if session.focus.id is None or session.settings.window.backdrop == "off":
             return None
         track = session.project.track_of(session.focus.id)
-        found = self.kept.get((track.id, session.settings.window.backdrop))
-        return found[1] if found and found[1].length == session.project.length else None
+        cached = self.kept.get((track.id, session.settings.window.backdrop))
+        return cached[1] if cached and cached[1].length == session.project.length else None
 
     def _state(self, project: Project, track: Track) -> object:
         """What the track's sound depends on."""
@@ -97,8 +97,8 @@ class Backdrops(QObject):
         project = session.project
         track = project.track_of(session.focus.id)
         key, state = (track.id, kind), self._state(project, track)
-        found = self.kept.get(key)
-        if (found and found[0] == state) or self.asked == (key, state):
+        cached = self.kept.get(key)
+        if (cached and cached[0] == state) or self.asked == (key, state):
             return
         self.asked = (key, state)
         self.background.start(BACKDROP_JOB, project, track.id, kind)

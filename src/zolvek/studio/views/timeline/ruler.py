@@ -139,10 +139,10 @@ class Ruler(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
-            found = mark_at(self.session, self.view, event.position().x() - SCALE)
+            mark = mark_at(self.session, self.view, event.position().x() - SCALE)
             at = event.position()
-            if found is not None and at.y() + self.lift > 18:
-                self.dragging.begin(at, lambda: MarkDrag(self.session, found))
+            if mark is not None and at.y() + self.lift > 18:
+                self.dragging.begin(at, lambda: MarkDrag(self.session, mark))
                 return
             beat = snapped(self.session, self.view.beat(at.x() - SCALE), keys_of(event))
             self.dragging.begin(at, lambda: SpanDrag(self.session, beat))
@@ -159,9 +159,9 @@ class Ruler(QWidget):
 
     def menu_kind(self, at: QPoint | None) -> str:
         """What the menu is of: a switch that is pressed goes with the playhead there."""
-        found = mark_at(self.session, self.view, at.x() - SCALE) if at is not None else None
-        if found is not None and found.kind == "switch":
-            self.player.seek(found.beat)
+        mark = mark_at(self.session, self.view, at.x() - SCALE) if at is not None else None
+        if mark is not None and mark.kind == "switch":
+            self.player.seek(mark.beat)
             return "switch"
         return "ruler"
 

@@ -56,7 +56,7 @@ class MarkDrag(Drag):
         beat = min(snapped(session, pointer.beat, pointer.keys), session.project.length)
         at = session.project.meter.text(beat)
         if self.mark.kind == "switch":
-            made = lanes.moved_switch(lane, self.mark.beat, beat)
+            new_lane = lanes.moved_switch(lane, self.mark.beat, beat)
             label = f"Change to {self.mark.text} at {at}"
         else:
             assert lane.cycle is not None
@@ -64,10 +64,10 @@ class MarkDrag(Drag):
             ends[self.mark.kind == "loop-end"] = beat
             if ends[1] - ends[0] < lanes.LEAST_LOOP:
                 return
-            made = lanes.with_loop(lane, *ends)
+            new_lane = lanes.with_loop(lane, *ends)
             label = f"Move the lane loop to {at}"
         self.text = label
-        session.edit_lane(label, made, self)
+        session.edit_lane(label, new_lane, self)
 
 
 class SpanDrag(Drag):

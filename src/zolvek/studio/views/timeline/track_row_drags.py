@@ -33,13 +33,13 @@ class BlockDrag(Drag):
         tempo, text = before.tempo, before.meter.text
         if self.way == "move":
             to = moved(session, clip.beat, clip.beat + pointer.beats, pointer.keys)
-            made, label = clips.moved(before, block, to), f"Move {name} to {text(to)}"
+            new_project, label = clips.moved(before, block, to), f"Move {name} to {text(to)}"
         elif self.way == "start":
-            made = clips.trimmed_start(before, block, snapped(session, pointer.beat, pointer.keys), self.lasts)
-            label = f"{name} begins at {text(clips.clip_of(made, block).beat)}"
+            new_project = clips.trimmed_start(before, block, snapped(session, pointer.beat, pointer.keys), self.lasts)
+            label = f"{name} begins at {text(clips.clip_of(new_project, block).beat)}"
         elif self.way == "end":
-            made = clips.trimmed_end(before, block, snapped(session, pointer.beat, pointer.keys), self.lasts)
-            end = clips.end_of(clips.clip_of(made, block), tempo, self.lasts)
+            new_project = clips.trimmed_end(before, block, snapped(session, pointer.beat, pointer.keys), self.lasts)
+            end = clips.end_of(clips.clip_of(new_project, block), tempo, self.lasts)
             label = f"{name} ends at {text(end)}"
         else:
             end = clips.end_of(clip, tempo, self.lasts)
@@ -48,9 +48,9 @@ class BlockDrag(Drag):
             inner = self.way == "fade-in"
             seconds = here - ends[0] if inner else ends[1] - here
             changed = replace(clip, **{"fade_in" if inner else "fade_out": seconds})
-            made = clips.changed(before, block, changed)
+            new_project = clips.changed(before, block, changed)
             label = f"{name} fades {'in' if inner else 'out'} over {seconds:.2f} s"
-        session.document.edit(label, made, self, partial(session.arranging.place_block, block))
+        session.document.edit(label, new_project, self, partial(session.arranging.place_block, block))
         self.text = label
 
 
@@ -117,5 +117,5 @@ class NotesBoxDrag(Drag):
         first, last = sorted((self.strip.beat(self.at.x()), pointer.beat))
         low, high = sorted((self.strip.pitch(self.at.y()), self.strip.pitch(self.to.y())))
         track = self.strip.track.id
-        found = notes.within(self.session.project, track, first, last, low, high)
-        self.session.arranging.pick_notes(track, found)
+        inside = notes.within(self.session.project, track, first, last, low, high)
+        self.session.arranging.pick_notes(track, inside)

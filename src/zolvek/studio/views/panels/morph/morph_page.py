@@ -178,13 +178,13 @@ class MorphPage(QWidget):
         session, device = self.session, chosen_device(self.session)
         first, last = session.span.needed()
         borders = [s.beat for s in session.project.sections if first < s.beat < last]
-        found = [state.id for state in own_states(session)]
+        ids = [state.id for state in own_states(session)]
         beats = [first, *borders, last]
-        if len(found) < len(beats) - 1:
+        if len(ids) < len(beats) - 1:
             raise ZolvekError(
-                f"The span has {len(beats) - 1} parts, and there are {len(found)} states.",
+                f"The span has {len(beats) - 1} parts, and there are {len(ids)} states.",
                 remedy="Store more states, or select fewer sections.",
             )
-        stops = list(zip(beats, ["", *found[: len(beats) - 1]], strict=True))
+        stops = list(zip(beats, ["", *ids[: len(beats) - 1]], strict=True))
         project = morphs.chained(session.project, device.id, stops, self.way(), self.linked.isChecked())
         edit_with_lanes(session, f"Morph through {len(beats) - 1} states", project)
