@@ -243,10 +243,10 @@ def _put(
     from zolvek.formats.project import project_file
 
     loaded = load(project)
-    own = loaded.lane(lane)
+    this_lane = loaded.lane(lane)
     low, high = span(loaded, first, last)
     made = Layer(
-        free_layer_id(own),
+        free_layer_id(this_lane),
         kind,
         LAYER_KINDS[kind][0],
         low,
@@ -255,7 +255,7 @@ def _put(
         **movement,
     )
     project_file.save(with_layer(loaded, lane, made), output)
-    click.echo(one_line(f"{made.id}: {made.label}, {len(own.layers) + 1} on {lane}."))
+    click.echo(one_line(f"{made.id}: {made.label}, {len(this_lane.layers) + 1} on {lane}."))
 
 
 def _layer_options(command: Any) -> Any:

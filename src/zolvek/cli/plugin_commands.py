@@ -69,11 +69,11 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     if preset is not None and preset not in {each.name for each in kind.presets}:
         names = ", ".join(each.name for each in kind.presets) or "none"
         raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")
-    own = next((each for each in loaded.tracks if each.name == track), None)
-    if own is None:
+    this_track = next((each for each in loaded.tracks if each.name == track), None)
+    if this_track is None:
         loaded, key = chains.add_track(loaded, track)
     else:
-        key = own.id
+        key = this_track.id
     loaded, device = hosted.added(loaded, key, kind)
     if preset is not None:
         loaded = chains.apply_preset(loaded, device, preset)

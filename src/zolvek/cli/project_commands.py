@@ -179,10 +179,10 @@ def bake(project: str, lane: str, tolerance: float, output: str) -> None:
 
     in_range("--tolerance", tolerance, 0.001, 50.0)
     loaded = load(project)
-    own = loaded.lane(lane)
-    done = baked(own, loaded.tempo, loaded.length, tolerance=tolerance / 100.0)
+    this_lane = loaded.lane(lane)
+    done = baked(this_lane, loaded.tempo, loaded.length, tolerance=tolerance / 100.0)
     project_file.save(with_lane(loaded, done), output)
-    click.echo(f"{len(own.curve)} points before, {len(done.curve)} after.")
+    click.echo(f"{len(this_lane.curve)} points before, {len(done.curve)} after.")
 
 
 def _bars(verb: str) -> Any:

@@ -52,13 +52,13 @@ def load_into(project: Project, device: str, path: str | os.PathLike[str]) -> Pr
         raise ZolvekError(f"These are not states: {error}.", where, "Choose another file.") from error
     if file.format != FORMAT or file.version > VERSION:
         raise ZolvekError("These states have an unknown format.", where, "Choose another file.")
-    own = project.device_track(device).device(device)
-    rows = [row for row in file.states if row.kind == own.kind]
+    this_device = project.device_track(device).device(device)
+    rows = [row for row in file.states if row.kind == this_device.kind]
     if not rows:
-        raise ZolvekError(f"It has no states for {own.name}.", where, "Choose another device.")
+        raise ZolvekError(f"It has no states for {this_device.name}.", where, "Choose another device.")
     for row in rows:
         try:
-            checked(own, row.values, row.name)
+            checked(this_device, row.values, row.name)
             project, _ = kept(project, row.name, (StatePart(device, row.values),))
         except ZolvekError as error:
             raise error.at(where) from error

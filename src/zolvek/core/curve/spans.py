@@ -164,6 +164,6 @@ def _limit_before(curve: Curve, beat: float) -> float | None:
 
 def clear(curve: Curve, first: float, last: float) -> Curve:
     """A straight way from the level before the span to the level after it."""
-    own = piece(curve, first, last)
-    ends = [0, len(own) - 1]
-    return splice(curve, first, lines(own.beat[ends], own.value[ends]))
+    part = piece(curve, first, last)
+    ends = [0, len(part) - 1]
+    return splice(curve, first, lines(part.beat[ends], part.value[ends]))

@@ -61,9 +61,9 @@ def changed(project: Project, block: Block, clip: Clip) -> Project:
 
 def placed(project: Project, track: str, clip: Clip) -> tuple[Project, Block]:
     """Another block on a track."""
-    own = track_of(project, track)
-    new_project = with_track(project, replace(own, clips=(*own.clips, clip)))
-    return new_project, Block(track, len(own.clips))
+    this_track = track_of(project, track)
+    new_project = with_track(project, replace(this_track, clips=(*this_track.clips, clip)))
+    return new_project, Block(track, len(this_track.clips))
 
 
 def removed(project: Project, block: Block) -> Project:

@@ -150,15 +150,15 @@ def beside(
     shown = [lane for lane in project.lanes() if not lane.hidden and lane.id != focus]
     if moving_in is not None:
         shown = [lane for lane in shown if lane.id in kept or moves(lane, *moving_in)]
-    own = project.lane(focus) if focus is not None else None
-    track = {lane.id for lane in project.track_of(own.id).lanes} if own is not None else set()
+    this_lane = project.lane(focus) if focus is not None else None
+    track = {lane.id for lane in project.track_of(this_lane.id).lanes} if this_lane is not None else set()
 
     def rank(lane: Lane) -> int:
         if lane.id in kept:
             return 0
-        if not near or own is None:
+        if not near or this_lane is None:
             return 1
-        return 1 if lane.device == own.device else 2 if lane.id in track else 3
+        return 1 if lane.device == this_lane.device else 2 if lane.id in track else 3
 
     return sorted(shown, key=rank)
 

@@ -22,12 +22,12 @@ def free_layer_id(lane: Lane) -> str:
 def with_layer(project: Project, lane: str, layer: Layer) -> Project:
     """The layer put in, or in the place of the one with its id; layers of other lanes that share
     its movement get the same, and keep their own amounts."""
-    own = project.lane(lane)
-    if any(each.id == layer.id for each in own.layers):
-        layers = tuple(layer if each.id == layer.id else each for each in own.layers)
+    this_lane = project.lane(lane)
+    if any(each.id == layer.id for each in this_lane.layers):
+        layers = tuple(layer if each.id == layer.id else each for each in this_lane.layers)
     else:
-        layers = (*own.layers, layer)
-    project = with_lane(project, replace(own, layers=layers))
+        layers = (*this_lane.layers, layer)
+    project = with_lane(project, replace(this_lane, layers=layers))
     if not layer.shared:
         return project
     for other in list(project.lanes()):

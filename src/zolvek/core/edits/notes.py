@@ -23,9 +23,9 @@ Changed = tuple[Project, frozenset[int]]
 
 def _put(project: Project, track: str, notes: list[Note], chosen: set[int]) -> Changed:
     """The notes in order of time, and the new numbers of those chosen."""
-    own = track_of(project, track)
+    this_track = track_of(project, track)
     order = sorted(range(len(notes)), key=lambda i: (notes[i].beat, notes[i].pitch))
-    new_project = with_track(project, replace(own, notes=tuple(notes[i] for i in order)))
+    new_project = with_track(project, replace(this_track, notes=tuple(notes[i] for i in order)))
     return new_project, frozenset(new for new, old in enumerate(order) if old in chosen)
 
 

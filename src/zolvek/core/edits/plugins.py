@@ -35,18 +35,20 @@ def added(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]
 def listening(project: Project, device: str, track: str) -> Project:
     """The side-chain of a device takes in the sound of a track; of none, "", it takes silence. Raises
     ZolvekError where that sound is not there yet when the device plays."""
-    own = project.device_track(device)
+    this_track = project.device_track(device)
     if track:
         source = next((each for each in project.tracks if each.id == track), None)
         if source is None:
             raise ZolvekError("The track no longer exists.", track, "Choose another one.")
-        if source.takes_sends and not own.takes_sends:
+        if source.takes_sends and not this_track.takes_sends:
             raise ZolvekError(
                 "That track receives sends, so it comes after this one.", source.name, "Choose another one."
             )
-        if own.id in heard_by(project, track):
-            raise ZolvekError("This would make a feedback loop.", f"{own.name}, {source.name}", "Choose another track.")
-    return with_device(project, replace(own.device(device), side_chain=track))
+        if this_track.id in heard_by(project, track):
+            raise ZolvekError(
+                "This would make a feedback loop.", f"{this_track.name}, {source.name}", "Choose another track."
+            )
+    return with_device(project, replace(this_track.device(device), side_chain=track))
 
 
 def heard_by(project: Project, track: str) -> set[str]:

@@ -59,7 +59,7 @@ def add_lanes(
     """As `add_lane`, for many parameters of a device in one go; `curves` gives some of them a
     curve to begin with."""
     track = project.device_track(device)
-    own = track.device(device)
+    this_device = track.device(device)
     driven = {lane.parameter for lane in track.lanes if lane.device == device}
     used = {lane.id for lane in project.lanes()}
     taken = {lane.midi.address for lane in project.lanes()}
@@ -74,9 +74,9 @@ def add_lanes(
         while key in used:
             key, number = f"{base}.{number}", number + 1
         used.add(key)
-        target = parse_target(own.parameter(parameter).sends, channel)
+        target = parse_target(this_device.parameter(parameter).sends, channel)
         target = target or next(free, MidiTarget(channel, 119))
-        curve = (curves or {}).get(parameter) or flat(own.position(parameter))
+        curve = (curves or {}).get(parameter) or flat(this_device.position(parameter))
         colour = (len(track.lanes) + len(added)) % LANE_COLOURS  # so that neighbours differ
         added.append(Lane(key, device, parameter, curve, midi=target, colour=colour))
     return with_track(project, replace(track, lanes=(*track.lanes, *added)))

@@ -59,10 +59,10 @@ class Target(NamedTuple):
 
 def _open(project: Project, lane: str) -> Lane:
     """The lane, where it may be edited."""
-    own = project.lane(lane)
-    if own.locked:
+    this_lane = project.lane(lane)
+    if this_lane.locked:
         raise ZolvekError("The lane is locked.", project.label_of(lane), "Unlock it first (K).")
-    return own
+    return this_lane
 
 
 def _with_base(project: Project, own: Lane, after: Curve, pins: tuple[float, ...]) -> Project:
@@ -75,35 +75,35 @@ def put_curve(project: Project, target: Target, curve: Curve, moved: tuple[Ints,
     moved: their pins go with them. Raises ZolvekError where there is no such curve any more, or the lane is locked."""
     if moved is None or target.aside:
         return target.put(project, lambda _: curve)
-    own = _open(project, target.lane)
-    pins = pins_along(own.pins, own.curve, curve, moved) if own.pins else ()
-    return _with_base(project, own, curve, pins)
+    lane = _open(project, target.lane)
+    pins = pins_along(lane.pins, lane.curve, curve, moved) if lane.pins else ()
+    return _with_base(project, lane, curve, pins)
 
 
 def base(project: Project, lane: str) -> Target:
     """The lane's own curve. Lanes that are linked to it follow."""
-    own = project.lane(lane)
+    this_lane = project.lane(lane)
 
     def put(project: Project, edit: Edit) -> Project:
-        own = _open(project, lane)
-        after = edit(own.curve)
-        pins = pins_moved(own.pins, own.curve, after) if own.pins else ()
-        return _with_base(project, own, after, pins)
+        this_lane = _open(project, lane)
+        after = edit(this_lane.curve)
+        pins = pins_moved(this_lane.pins, this_lane.curve, after) if this_lane.pins else ()
+        return _with_base(project, this_lane, after, pins)
 
     parameter = project.parameter_of(lane)
-    if own.relative:
+    if this_lane.relative:
         parameter = Parameter("relative", parameter.name, "", "±%", -100.0, 100.0)
-    return Target(lane, own.curve, parameter, own.reach, put)
+    return Target(lane, this_lane.curve, parameter, this_lane.reach, put)
 
 
 def layer(project: Project, lane: str, key: str) -> Target:
     """The curve of a layer of the lane. Raises ZolvekError where it has none."""
 
     def drawn(own: Lane) -> tuple[Curve, str, str]:
-        found = own.layer(key)
-        if found is None or found.curve is None:
+        this_layer = own.layer(key)
+        if this_layer is None or this_layer.curve is None:
             raise ZolvekError("The layer no longer exists.", remedy="Do it again.")
-        return found.curve, found.kind, found.label
+        return this_layer.curve, this_layer.kind, this_layer.label
 
     def put(project: Project, edit: Edit) -> Project:
         own = _open(project, lane)
@@ -157,8 +157,8 @@ def layer_rate(project: Project, lane: str, key: str) -> Target:
 
     def put(project: Project, edit: Edit) -> Project:
         found, lfo, curve, (first, last) = drawn(_open(project, lane))
-        made = piece(edit(curve), first, last)
-        way = made.having(beat=np.clip(made.beat / (last - first), 0.0, 1.0))
+        part = piece(edit(curve), first, last)
+        way = part.having(beat=np.clip(part.beat / (last - first), 0.0, 1.0))
         end = lfo.rate_end or replace(lfo.rate, period=lfo.rate.period / FASTER)
         changed = replace(lfo, rate_end=end, rate_way=way)
         return with_layer(project, lane, replace(found, lfo=changed))

@@ -57,8 +57,8 @@ def beats_of(text: str, tempo: TempoMap | None = None, meter: MeterMap | None = 
     if unit == "beat":
         return number
     if unit == "bar":
-        own = meter.meter_at(at) if meter is not None else None
-        return number * (own.count * 4.0 / own.unit if own else 4.0)
+        meter_point = meter.meter_at(at) if meter is not None else None
+        return number * (meter_point.count * 4.0 / meter_point.unit if meter_point else 4.0)
     if tempo is None:
         return None
     seconds = number / 1_000.0 if unit == "ms" else number

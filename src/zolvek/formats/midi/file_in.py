@@ -56,8 +56,8 @@ def imported(project: Project, score: Score, curves: Fitted, time: bool = False)
         project, track = add_track(project, part.name)
         if part.notes:
             project, _ = add_device(project, track, DEVICE_KINDS["synth"])
-            own = next(each for each in project.tracks if each.id == track)
-            project = with_track(project, replace(own, notes=tuple(part.notes)))
+            this_track = next(each for each in project.tracks if each.id == track)
+            project = with_track(project, replace(this_track, notes=tuple(part.notes)))
         if part.streams:
             own_curves = {row[1:]: drawn for row, drawn in curves.items() if row[0] == index}
             project = _with_lanes(project, track, part, own_curves)
@@ -77,15 +77,15 @@ def _with_lanes(project: Project, track: str, part: TrackPart, drawn: dict[tuple
     project, device = add_device(project, track, kind_)
     curves = {key: drawn[row] for key, row in rows.items()}
     project = add_lanes(project, device, list(rows), curves)
-    own = next(each for each in project.tracks if each.id == track)
+    this_track = next(each for each in project.tracks if each.id == track)
     lanes = []
-    for lane in own.lanes:
+    for lane in this_track.lanes:
         if lane.device == device:
             kind, number = rows[lane.parameter]
             target = MidiTarget(part.channel, number, kind, part.semitones, part.port)
             lane = replace(lane, midi=target)
         lanes.append(lane)
-    return with_track(project, replace(own, lanes=tuple(lanes)))
+    return with_track(project, replace(this_track, lanes=tuple(lanes)))
 
 
 def _parameter(kind: str, number: int, part: TrackPart) -> Parameter:

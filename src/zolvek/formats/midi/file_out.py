@@ -96,8 +96,8 @@ def encode(
 def track_name(project: Project, lane: str) -> str:
     """What a lane's track is called: the lane's label. What was read from a MIDI file goes by the name its
     track had there, so that names stay as they are however often a piece goes out and in."""
-    track, device, own = project.track_of(lane), project.device_of(lane), project.lane(lane)
-    if device.kind != f"midi-{own.midi.channel}":
+    track, device, this_lane = project.track_of(lane), project.device_of(lane), project.lane(lane)
+    if device.kind != f"midi-{this_lane.midi.channel}":
         return project.label_of(lane).replace("·", "-")
     alone = not track.notes and len(track.lanes) == 1
     return track.name if alone else f"{track.name} - {project.parameter_of(lane).name}"

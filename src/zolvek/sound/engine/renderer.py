@@ -129,8 +129,8 @@ class Renderer:
     def let_up(self, track: str, pitch: int) -> None:
         """A key up by hand."""
         self.pressed = [(k, n) for k, n in self.pressed if (k, n.pitch) != (track, pitch)]
-        for own in self.project.tracks:
-            for device in own.devices if own.id == track else ():
+        for this_track in self.project.tracks:
+            for device in this_track.devices if this_track.id == track else ():
                 self.units.of(device).release(pitch, self.clock / self.rate)
 
     def release_all(self) -> None:

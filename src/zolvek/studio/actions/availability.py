@@ -22,10 +22,10 @@ def lane(studio: Studio) -> str:
 
 def open_lane(studio: Studio) -> str:
     """A lane that is not locked."""
-    own = studio.session.lane
-    if own is None:
+    this_lane = studio.session.lane
+    if this_lane is None:
         return NO_LANE
-    return "The lane is locked. Press K to unlock it." if own.locked else ""
+    return "The lane is locked. Press K to unlock it." if this_lane.locked else ""
 
 
 def points(studio: Studio) -> str:
@@ -66,8 +66,10 @@ def sound_files(studio: Studio) -> str:
 
 def slots(studio: Studio) -> str:
     """The lane has slots."""
-    own = studio.session.lane
-    return open_lane(studio) or ("" if own and own.slots else "The lane has no slots. Add some in the Patterns panel.")
+    this_lane = studio.session.lane
+    return open_lane(studio) or (
+        "" if this_lane and this_lane.slots else "The lane has no slots. Add some in the Patterns panel."
+    )
 
 
 def armed(studio: Studio) -> str:
@@ -114,21 +116,21 @@ def layer(studio: Studio) -> str:
 
 def drawn_layer(studio: Studio) -> str:
     """The layer is a curve."""
-    own = studio.session.picked.layer
-    return layer(studio) or ("" if own and own.curve is not None else "This layer is not a curve.")
+    this_layer = studio.session.picked.layer
+    return layer(studio) or ("" if this_layer and this_layer.curve is not None else "This layer is not a curve.")
 
 
 def layer_with_depth(studio: Studio) -> str:
     """The layer's depth is a curve."""
-    own = studio.session.picked.layer
-    drawn = own is not None and own.amount_way is not None
+    this_layer = studio.session.picked.layer
+    drawn = this_layer is not None and this_layer.amount_way is not None
     return layer(studio) or ("" if drawn else "Its depth is already a number.")
 
 
 def lfo_layer(studio: Studio) -> str:
     """The layer is an LFO."""
-    own = studio.session.picked.layer
-    return layer(studio) or ("" if own and own.lfo is not None else "This layer is not an LFO.")
+    this_layer = studio.session.picked.layer
+    return layer(studio) or ("" if this_layer and this_layer.lfo is not None else "This layer is not an LFO.")
 
 
 def layer_and_span(studio: Studio) -> str:
@@ -165,8 +167,8 @@ def kept(studio: Studio) -> str:
 
 def switch(studio: Studio) -> str:
     """There is a slot change before the playhead."""
-    own, here = studio.session.lane, studio.session.playhead.beat
-    there = own is not None and any(each.beat <= here + 1e-9 for each in own.switches)
+    this_lane, here = studio.session.lane, studio.session.playhead.beat
+    there = this_lane is not None and any(each.beat <= here + 1e-9 for each in this_lane.switches)
     return open_lane(studio) or ("" if there else "There is no slot change before the playhead.")
 
 

@@ -90,8 +90,8 @@ def at_speed(session: Session, factor: float) -> None:
     first, last, _ = scope(session)
 
     def edit(each: Target) -> point_edits.Curve:
-        own = spans.piece(each.curve, first, last)
-        quick = Pattern("", (last - first) / factor, shaping.stretched(own, 1.0 / factor))
+        part = spans.piece(each.curve, first, last)
+        quick = Pattern("", (last - first) / factor, shaping.stretched(part, 1.0 / factor))
         return spans.splice(each.curve, first, filled(quick, last - first), last)
 
     words = "Twice as fast" if factor > 1.0 else "Half as fast"

@@ -68,8 +68,8 @@ def stretch_to_span(session: Session) -> None:
     def stretched(curve: Curve | None) -> Curve | None:
         if curve is None or end <= layer.first:
             return curve
-        own = piece(curve, layer.first, end)
-        return own.having(beat=first + own.beat * ((last - first) / (end - layer.first)))
+        part = piece(curve, layer.first, end)
+        return part.having(beat=first + part.beat * ((last - first) / (end - layer.first)))
 
     change(
         session,

@@ -40,9 +40,9 @@ def move_track(session: Session, track: str, to: int) -> None:
 
 def step_track(session: Session, way: int) -> None:
     """Move the shown track by one."""
-    own = shown_track(session)
-    index = session.project.tracks.index(own)
-    move_track(session, own.id, min(max(index + way, 0), len(session.project.tracks) - 1))
+    track = shown_track(session)
+    index = session.project.tracks.index(track)
+    move_track(session, track.id, min(max(index + way, 0), len(session.project.tracks) - 1))
 
 
 def move_device(session: Session, device: str, track: str, to: int) -> None:
@@ -56,8 +56,8 @@ def move_device(session: Session, device: str, track: str, to: int) -> None:
 def device_to(studio: Studio) -> None:
     """Ask for a track, and move the shown device there."""
     session = studio.session
-    device, own = chosen_device(session), shown_track(session)
-    others = {t.name: t for t in session.project.tracks if t.id != own.id}
+    device, track = chosen_device(session), shown_track(session)
+    others = {t.name: t for t in session.project.tracks if t.id != track.id}
     if not others:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
     answer = studio.ask.choose("Move device", f"{device.name} to:", list(others))
@@ -78,9 +78,9 @@ def double_device(session: Session) -> None:
 
 def duplicate_track(session: Session) -> None:
     """Duplicate the shown track."""
-    own = shown_track(session)
-    made, key = names.track_doubled(session.project, own.id)
-    session.document.edit(f"Duplicate track {own.name}", made)
+    this_track = shown_track(session)
+    made, key = names.track_doubled(session.project, this_track.id)
+    session.document.edit(f"Duplicate track {this_track.name}", made)
     twin = next(track for track in made.tracks if track.id == key)
     if twin.devices:
         session.shown.show(twin.devices[0].id)
@@ -88,24 +88,24 @@ def duplicate_track(session: Session) -> None:
 
 def colour_track(session: Session) -> None:
     """Give the shown track the next colour."""
-    own = shown_track(session)
-    changed = replace(own, colour=(own.colour + 1) % COLOURS)
-    session.document.edit(f"Colour {own.name}", replacement.with_track(session.project, changed))
+    track = shown_track(session)
+    changed = replace(track, colour=(track.colour + 1) % COLOURS)
+    session.document.edit(f"Colour {track.name}", replacement.with_track(session.project, changed))
 
 
 def copy_automation(studio: Studio) -> None:
     """Ask for the other track, and say what had no counterpart there."""
     session = studio.session
-    own = shown_track(session)
-    others = {t.name: t.id for t in session.project.tracks if t.id != own.id}
+    track = shown_track(session)
+    others = {t.name: t.id for t in session.project.tracks if t.id != track.id}
     if not others:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
-    answer = studio.ask.choose("Copy automation", f"{own.name}'s lanes to:", list(others))
+    answer = studio.ask.choose("Copy automation", f"{track.name}'s lanes to:", list(others))
     if answer is None:
         return
-    done = names.automation_copied(session.project, own.id, others[answer])
+    done = names.automation_copied(session.project, track.id, others[answer])
     if done.lanes:
-        session.document.edit(f"Copy {own.name}'s automation to {answer}", done.project)
+        session.document.edit(f"Copy {track.name}'s automation to {answer}", done.project)
     if done.without:
         session.notices.report(
             ZolvekError(

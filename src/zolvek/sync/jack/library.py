@@ -102,11 +102,11 @@ def path() -> str:
 @lru_cache(maxsize=1)
 def library() -> Any:
     """The library with its functions declared. Raises ZolvekError where there is none."""
-    found = path()
+    this_path = path()
     try:
-        if not found:
+        if not this_path:
             raise OSError("neither JACK nor PipeWire is installed")
-        loaded = ctypes.CDLL(found, mode=ctypes.RTLD_GLOBAL)
+        loaded = ctypes.CDLL(this_path, mode=ctypes.RTLD_GLOBAL)
         for name, (gives, takes) in FUNCTIONS.items():
             function = getattr(loaded, name)
             function.restype, function.argtypes = gives, takes

@@ -59,10 +59,10 @@ def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[S
     """What every lane holds at `beat`: sent first when playing begins in the middle."""
     rows = []
     for heard in exported_lanes(project):
-        own = stream(heard, project, resolution)
-        place = max(int(np.searchsorted(own.tick, beat * TICKS, side="right")) - 1, 0)
+        this_stream = stream(heard, project, resolution)
+        place = max(int(np.searchsorted(this_stream.tick, beat * TICKS, side="right")) - 1, 0)
         tick = np.array([round(beat * TICKS)])
-        rows += _sent(heard.lane.id, messages(heard.lane.midi, tick, own.value[[place]]))
+        rows += _sent(heard.lane.id, messages(heard.lane.midi, tick, this_stream.value[[place]]))
     return rows
 
 

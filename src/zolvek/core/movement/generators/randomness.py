@@ -175,13 +175,13 @@ def randomised(
     from zolvek.core.curve.discontinuities import knots
     from zolvek.core.curve.spans import piece
 
-    own = piece(curve, first, last)
-    length = float(own.beat[-1])
+    part = piece(curve, first, last)
+    length = float(part.beat[-1])
     if amount <= LEAST and follow:
-        return own
+        return part
     wild = random_curve(move, first, last, tempo)
     wild = wild.shifted(-first)
-    base = own if follow else flat(0.5)
+    base = part if follow else flat(0.5)
     if move.spread == "levels":
         return _on_levels(base, wild, move, amount, length)
     tolerance = min(FINEST, 0.05 * amount)
@@ -250,10 +250,10 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     from zolvek.core.curve.discontinuities import knots
     from zolvek.core.curve.spans import piece
 
-    own = piece(curve, first, last)
-    length = float(own.beat[-1])
+    part = piece(curve, first, last)
+    length = float(part.beat[-1])
     if strength <= 0.0:
-        return own
+        return part
     rng = source(seed, STREAMS["hand"])
     count = int(length / HAND_SPACING_BEATS * 1.5) + 8
     at = np.cumsum(HAND_SPACING_BEATS * np.exp(0.35 * rng.standard_normal(count)))
@@ -264,6 +264,6 @@ def humanised(curve: Curve, first: float, last: float, strength: float, seed: in
     depth = 2.0 * strength * HAND_DEPTH
 
     def function(beats: Floats) -> Floats:
-        return own.at(beats) + depth * (wander.at(beats) - 0.5)
+        return part.at(beats) + depth * (wander.at(beats) - 0.5)
 
-    return approximated(function, np.concatenate((knots(own), at)), max(0.05 * strength * HAND_DEPTH, 1e-4))
+    return approximated(function, np.concatenate((knots(part), at)), max(0.05 * strength * HAND_DEPTH, 1e-4))

@@ -43,11 +43,11 @@ class Row(NamedTuple):
 def rows(project: Project, device: str, start: Values, end: Values) -> list[Row]:
     """The parameters that differ, in the device's own order. Raises ZolvekError where a state
     says of parameters that the device does not have."""
-    own = project.device_track(device).device(device)
-    stored_states.checked(own, start, "start")
-    stored_states.checked(own, end, "end")
+    this_device = project.device_track(device).device(device)
+    stored_states.checked(this_device, start, "start")
+    stored_states.checked(this_device, end, "end")
     moved = set(stored_states.differing(start, end))
-    return [Row(p, start[p.id], end[p.id]) for p in own.parameters if p.id in moved]
+    return [Row(p, start[p.id], end[p.id]) for p in this_device.parameters if p.id in moved]
 
 
 def morphed(
@@ -87,12 +87,12 @@ def morphed(
     for row in wanted:
         lane = there.get(row.parameter.id)
         if lane is None:
-            own = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
+            this_span = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
             rest = own_device.position(row.parameter.id)
-            curves[row.parameter.id] = _fresh(project, row, span, own, way, rest)
+            curves[row.parameter.id] = _fresh(project, row, span, this_span, way, rest)
             continue
-        own = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
-        made[lane.id] = _moved(project, lane, row, span, own, way)
+        this_span = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
+        made[lane.id] = _moved(project, lane, row, span, this_span, way)
     project = add_lanes(project, device, list(curves), curves)
     track = project.device_track(device)
     lanes = tuple(made.get(lane.id, lane) for lane in track.lanes)

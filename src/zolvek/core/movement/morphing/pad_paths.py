@@ -108,11 +108,11 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
 
 def _whole(project: Project, device: str, values: Values) -> Values:
     """A state's values, with the present ones where it says none."""
-    own = project.device_track(device).device(device)
-    states.checked(own, values, "on the pad")
+    this_device = project.device_track(device).device(device)
+    states.checked(this_device, values, "on the pad")
     if not values:
         raise ZolvekError("A state has no values of this device.", "pad", "Remove it from the pad.")
-    return {**states.present(own), **values}
+    return {**states.present(this_device), **values}
 
 
 def travelled(

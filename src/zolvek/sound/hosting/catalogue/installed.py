@@ -115,11 +115,15 @@ def missing(project: Project) -> list[tuple[str, str]]:
 
 
 def _listed(bundles: dict[str, ScanRecord], uri: str) -> Path | None:
-    for name, own in bundles.items():
-        if any(plugin.id == uri and not plugin.fault for plugin in own.plugins):
+    for name, this_bundle in bundles.items():
+        if any(plugin.id == uri and not plugin.fault for plugin in this_bundle.plugins):
             bundle = Path(name)
             plugin_format = host(format_of(uri))
-            if plugin_format.is_bundle(bundle) and allowed(bundle) and plugin_format.stamp(bundle) == tuple(own.stamp):
+            if (
+                plugin_format.is_bundle(bundle)
+                and allowed(bundle)
+                and plugin_format.stamp(bundle) == tuple(this_bundle.stamp)
+            ):
                 return bundle
     return None
 

@@ -55,8 +55,8 @@ def within(bundle: Path) -> Contents:
             plugin_entries.append(PluginEntry(uri, name, fault=error.what, path=str(bundle)))
             continue
         assert kind.plugin is not None
-        own, count = kind.plugin, len(kind.plugin.ports)
-        plugin_entries.append(PluginEntry(uri, name, own.maker, kind.role, kind.about, count, "", str(bundle)))
+        this_plugin, count = kind.plugin, len(kind.plugin.ports)
+        plugin_entries.append(PluginEntry(uri, name, this_plugin.maker, kind.role, kind.about, count, "", str(bundle)))
     presets_for = world.presets_for()
     world.lib.lilv_world_free(world.made)
     return Contents(plugin_entries, presets_for)
@@ -66,11 +66,11 @@ def unit(device: Device, rate: int, bundle: Path) -> Unit:
     """A plugin at work. Raises ZolvekError if it can't be used."""
     from zolvek.sound.hosting.lv2.lv2_instance import Instance
 
-    own = device.row.plugin
-    assert own is not None
-    there = described(own.uri, bundle)
+    this_plugin = device.row.plugin
+    assert this_plugin is not None
+    there = described(this_plugin.uri, bundle)
     assert there.plugin is not None
-    plugin = fitted(own, there.plugin)
+    plugin = fitted(this_plugin, there.plugin)
 
     def make() -> Instance:
         instance = Instance(plugin, bundle, rate, device.id, device.state)

@@ -40,8 +40,8 @@ class Instance:
         self.ffi, self.lib = loaded()
         self.plugin, self.bundle, self.rate = plugin, bundle, rate
         world = world_of(bundle)
-        found = world.plugin(plugin.uri)
-        count = self.lib.lilv_plugin_get_num_ports(found)
+        this_plugin = world.plugin(plugin.uri)
+        count = self.lib.lilv_plugin_get_num_ports(this_plugin)
         self.controls = np.zeros(count, np.float32)
         self.audio = np.zeros((count, BLOCK_FRAMES), np.float32)
         # Its rows in the order of the ports: inputs, outputs, all others.
@@ -58,12 +58,12 @@ class Instance:
         self.answers: list[bytes] = []
         self.services = Services(bundle, plugin.uri)
         self.features = self._features()
-        self.made = self.lib.lilv_plugin_instantiate(found, float(rate), self.features)
+        self.made = self.lib.lilv_plugin_instantiate(this_plugin, float(rate), self.features)
         if self.made == self.ffi.NULL:
             raise ZolvekError("The plugin can't be started.", plugin.uri, "Use another one.")
         self.descriptor, self.handle = self.made.lv2_descriptor, self.made.lv2_handle
         self.run_, self.worker = self.descriptor.run, self._worker()
-        self._connect(world, found, count)
+        self._connect(world, this_plugin, count)
         self.notes = self.events.get(plugin.events)
         state = within_reach(state, bundle, plugin.uri)
         world.restore(self.made, plugin.uri, state, self.features)

@@ -303,7 +303,7 @@ def _kind(
         "".join(world.nodes(lib.lilv_plugin_get_value(plugin, world.uri(f"{CORE}{part}")))[:1]) or "0"
         for part in ("minorVersion", "microVersion")
     ]
-    own = Plugin(
+    this_plugin = Plugin(
         "lv2",
         uri,
         world.text(lib.lilv_plugin_get_author_name(plugin), free=True),
@@ -321,9 +321,17 @@ def _kind(
     name = world.text(lib.lilv_plugin_get_name(plugin), free=True) or uri
     if not parameters:
         parameters = [Parameter("nothing", "Nothing to set", "Plugin", taper="switch")]
-    about = f"{sort.rpartition('#')[2].removesuffix('Plugin') or 'Plugin'}" + (f" by {own.maker}" if own.maker else "")
+    about = f"{sort.rpartition('#')[2].removesuffix('Plugin') or 'Plugin'}" + (
+        f" by {this_plugin.maker}" if this_plugin.maker else ""
+    )
     kind = DeviceKind(
-        PREFIX + uri, name, DeviceRole.INSTRUMENT if plays else DeviceRole.EFFECT, tuple(parameters), (), about, own
+        PREFIX + uri,
+        name,
+        DeviceRole.INSTRUMENT if plays else DeviceRole.EFFECT,
+        tuple(parameters),
+        (),
+        about,
+        this_plugin,
     )
     return kind
 

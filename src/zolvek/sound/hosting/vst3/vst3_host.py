@@ -82,11 +82,11 @@ def within(bundle: Path) -> Contents:
 
 def unit(device: Device, rate: int, bundle: Path) -> Unit:
     """A plugin at work. Raises ZolvekError if it can't be used."""
-    own = device.row.plugin
-    assert own is not None
-    there = described(own.uri, bundle)
+    this_plugin = device.row.plugin
+    assert this_plugin is not None
+    there = described(this_plugin.uri, bundle)
     assert there.plugin is not None
-    plugin = fitted(own, there.plugin)
+    plugin = fitted(this_plugin, there.plugin)
 
     def make() -> Instance:
         instance = Instance(plugin, there.name, rate, device.id, device.state)

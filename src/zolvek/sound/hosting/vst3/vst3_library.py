@@ -134,7 +134,7 @@ def describe(plugin: Any, path: str) -> DeviceKind:
     sides = _sides(plugin, uri)
     inputs = () if plugin.is_instrument else tuple(range(sides))
     maker = str(plugin.manufacturer_name)
-    own = Plugin(
+    this_plugin = Plugin(
         "vst3",
         uri,
         maker,
@@ -151,7 +151,7 @@ def describe(plugin: Any, path: str) -> DeviceKind:
     )
     role = DeviceRole.INSTRUMENT if plugin.is_instrument else DeviceRole.EFFECT
     about = str(plugin.category) + (f" by {maker}" if maker else "")
-    return DeviceKind(uri, name, role, tuple(parameters), (), about, own)
+    return DeviceKind(uri, name, role, tuple(parameters), (), about, this_plugin)
 
 
 def _sides(plugin: Any, uri: str) -> int:

@@ -69,10 +69,10 @@ class PluginWindows(QObject):
 
     def _keep(self, device: str, state: str) -> None:
         """What it holds beyond its parameters, as it was left."""
-        own = self.session.project.device_track(device).device(device)
-        if own.state != state:
-            kept = chains.with_device(self.session.project, replace(own, state=state))
-            self.session.document.edit(f"Settings of {own.name}", kept)
+        this_device = self.session.project.device_track(device).device(device)
+        if this_device.state != state:
+            kept = chains.with_device(self.session.project, replace(this_device, state=state))
+            self.session.document.edit(f"Settings of {this_device.name}", kept)
 
     def _follow(self) -> None:
         """Dials may have been turned here; devices may be gone."""

@@ -42,9 +42,9 @@ class Hits(QObject):
     def track(self) -> Track | None:
         """The track whose hits are used."""
         project, session = self.session.project, self.session
-        own = next((track for track in project.tracks if track.id == self.source), None)
-        if own is not None:
-            return own
+        this_track = next((track for track in project.tracks if track.id == self.source), None)
+        if this_track is not None:
+            return this_track
         if session.focus.id is not None:
             return project.track_of(session.focus.id)
         return project.device_track(session.shown.device) if session.shown.device else None

@@ -96,9 +96,9 @@ class Bench(QWidget):
         device = session.shown.device
         shown = None
         if device is not None:
-            own = session.project.device_track(device).device(device)
+            this_device = session.project.device_track(device).device(device)
             self._remember()
-            shown = (device, own.name, own.favourites, own.row, self._offered(own))
+            shown = (device, this_device.name, this_device.favourites, this_device.row, self._offered(this_device))
         if shown != self.shown:
             self.shown = shown
             self._show(device)
@@ -143,20 +143,20 @@ class Bench(QWidget):
             self.heading.setText("No device")
             return
         track = self.session.project.device_track(device)
-        own = track.device(device)
-        self.heading.setText(f"{track.name} · {own.name}")
-        few = len(own.parameters) <= FEW
+        this_device = track.device(device)
+        self.heading.setText(f"{track.name} · {this_device.name}")
+        few = len(this_device.parameters) <= FEW
         self.dial_area.setFixedHeight((LOW if few else HEIGHT) + 4)
-        offered = self._offered(own)
+        offered = self._offered(this_device)
         for index, parameter in enumerate(offered):
-            if index and index == len(own.favourites):
+            if index and index == len(this_device.favourites):
                 self.row_layout.addWidget(_upright())
             dial = Dial(self.session, self.studio.ask, device, parameter, few)
             self.dials.append(dial)
             self.studio.show.context_menu(dial, dial.menu_kind)
             self.row_layout.addWidget(dial)
-        hidden = own.row.plugin.hidden if own.row.plugin is not None else ()
-        more = len({p.id for p in own.parameters} - {p.id for p in offered} - set(hidden))
+        hidden = this_device.row.plugin.hidden if this_device.row.plugin is not None else ()
+        more = len({p.id for p in this_device.parameters} - {p.id for p in offered} - set(hidden))
         if more:
             self.more.setText(f"{more} more")
             self.row_layout.addWidget(self.more)

@@ -291,8 +291,10 @@ class IndexPanel(QWidget):
     def _focus_on(self, track: str | None, device: str | None) -> None:
         """A lane of the track or the device comes up, so that what its menu does is done there."""
         project, now = self.session.project, self.session.lane
-        own = next(each for each in project.tracks if each.id == track) if track else project.device_track(str(device))
-        lanes = [x for x in own.lanes if device is None or x.device == device]
+        this_track = (
+            next(each for each in project.tracks if each.id == track) if track else project.device_track(str(device))
+        )
+        lanes = [x for x in this_track.lanes if device is None or x.device == device]
         if lanes and (now is None or all(x.id != now.id for x in lanes)):
             self.session.focus.on(lanes[0].id)
 

@@ -184,12 +184,12 @@ class ThinPanel(QWidget):
     def _thinned(self, drawn: Target, first: float, last: float) -> tuple[Curve, ThinResult]:
         """The whole curve with the span thinned, and what thinning says of the span. A curve that has been
         thinned here already is thinned from what it was before: errors don't add up."""
-        own = spans.piece(self._original(drawn), first, last)
-        keep = self._kept(drawn, own, first)
+        part = spans.piece(self._original(drawn), first, last)
+        keep = self._kept(drawn, part, first)
         if self.kind.currentData() == "count":
-            done = thinned_to(own, int(self.count.value()), self.shapes.isChecked(), keep)
+            done = thinned_to(part, int(self.count.value()), self.shapes.isChecked(), keep)
         else:
-            done = thinned(own, self._height(self.tolerance.text(), drawn), self.shapes.isChecked(), keep)
+            done = thinned(part, self._height(self.tolerance.text(), drawn), self.shapes.isChecked(), keep)
         return spans.splice(drawn.curve, first, done.curve, last), done
 
     def _original(self, drawn: Target) -> Curve:

@@ -130,12 +130,12 @@ class TempoDrag(TimeDrag):
     def update(self, pointer: Pointer) -> None:
         """Move the tempo point to the pointer."""
         beat = self.beat(pointer)
-        own = self.tempo.points[self.place]
-        bpm = self.scale.rounded(own.bpm + self.scale.bpm(pointer.at.y()) - self.scale.bpm(pointer.start.y()))
+        this_point = self.tempo.points[self.place]
+        bpm = self.scale.rounded(this_point.bpm + self.scale.bpm(pointer.at.y()) - self.scale.bpm(pointer.start.y()))
         if pointer.keys.axis and pointer.along:
-            bpm = own.bpm
+            bpm = this_point.bpm
         elif pointer.keys.axis:
-            beat = own.beat
+            beat = this_point.beat
         tempo = tempo_moved(self.tempo, self.place, beat, bpm)
         point = tempo.points[self.place]
         where = self.session.project.meter.text(point.beat)

@@ -98,12 +98,12 @@ class LfoPage(MakingPage):
         wave, way = str(self.wave.currentData()), str(self.way.currentData())
         starts = wave.startswith(PATTERN)
         pattern = self.patterns.get(wave.removeprefix(PATTERN)) if starts else None
-        own = self.patterns.get(way)
+        this_pattern = self.patterns.get(way)
         result = lfo_of(
             "pattern" if pattern else wave,
             self.fields.values(),
             way,
-            own.curve.having(beat=own.curve.beat / own.length) if own else None,
+            this_pattern.curve.having(beat=this_pattern.curve.beat / this_pattern.length) if this_pattern else None,
             pattern=pattern,
             invert=self.invert.isChecked(),
             seed=self.seed.seed() if WAVES[self._row].random else 1,
