@@ -42,15 +42,15 @@ def settings(table: tuple[Setting, ...], **defaults: str | None) -> Any:
     out."""
 
     def declare(command: Any) -> Any:
-        for each in reversed(table):
-            default = defaults.get(each.key, each.default)
+        for item in reversed(table):
+            default = defaults.get(item.key, item.default)
             if default is not None:
                 command = click.option(
-                    *option_names(each.key),
-                    each.key,
+                    *option_names(item.key),
+                    item.key,
                     default=default,
                     show_default=bool(default),
-                    help=f"{each.label}{UNITS.get(each.unit, '')}. {each.tip}.",
+                    help=f"{item.label}{UNITS.get(item.unit, '')}. {item.tip}.",
                 )(command)
         return command
 
@@ -71,7 +71,7 @@ def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str
     """What the options of `settings` stand for, taken out of `texts`."""
     from zolvek.core.movement.settings_parser import read_setting
 
-    return {each.key: read_setting(each, texts.pop(each.key)) for each in table if each.key in texts}
+    return {item.key: read_setting(item, texts.pop(item.key)) for item in table if item.key in texts}
 
 
 def seed(command: Any) -> Any:

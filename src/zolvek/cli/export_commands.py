@@ -161,8 +161,8 @@ def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bo
     from zolvek.formats.midi.report import report as made
 
     close = _resolution(ticks, ms, tolerance)
-    found = made(load(project), close, exact_time=exact_time)
-    click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
+    result = made(load(project), close, exact_time=exact_time)
+    click.echo(msgspec.json.format(msgspec.json.encode(result), indent=1).decode())
 
 
 @_command(
@@ -245,10 +245,10 @@ def from_sound(
     samples, rate = curve_import.read(sound)
     steady, within = TempoMap((TempoPoint(0.0, tempo),)), tolerance / 100.0
     if follow:
-        made = curve_import.followed(samples, rate, steady, 0.0, attack / 1e3, release / 1e3, within)
+        result = curve_import.followed(samples, rate, steady, 0.0, attack / 1e3, release / 1e3, within)
     else:
-        made = curve_import.as_control(samples, rate, steady, 0.0, within, swing)
-    curve_csv.save(made, output)
+        result = curve_import.as_control(samples, rate, steady, 0.0, within, swing)
+    curve_csv.save(result, output)
 
 
 LANES = click.option("--lane", "lanes", multiple=True, help="Lane id; may be repeated. Default: all.")

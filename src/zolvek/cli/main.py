@@ -81,9 +81,9 @@ for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *MOVEMENTS, curve, *EXPORT
 def main() -> None:
     """Run the command line; every expected error is one line and status 2, or 1 for what could not be
     done."""
-    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        if signal.getsignal(each) is not signal.SIG_IGN:  # as for what runs on without a terminal
-            signal.signal(each, _ended)
+    for item in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(item) is not signal.SIG_IGN:  # as for what runs on without a terminal
+            signal.signal(item, _ended)
     try:
         status = zolvek.main(standalone_mode=False) or 0
         sys.stdout.flush()

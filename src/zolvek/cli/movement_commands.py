@@ -245,7 +245,7 @@ def _put(
     loaded = load(project)
     this_lane = loaded.lane(lane)
     low, high = span(loaded, first, last)
-    made = Layer(
+    result = Layer(
         free_layer_id(this_lane),
         kind,
         LAYER_KINDS[kind][0],
@@ -254,8 +254,8 @@ def _put(
         amount,
         **movement,
     )
-    project_file.save(with_layer(loaded, lane, made), output)
-    click.echo(one_line(f"{made.id}: {made.label}, {len(this_lane.layers) + 1} on {lane}."))
+    project_file.save(with_layer(loaded, lane, result), output)
+    click.echo(one_line(f"{result.id}: {result.label}, {len(this_lane.layers) + 1} on {lane}."))
 
 
 def _layer_options(command: Any) -> Any:
@@ -277,9 +277,9 @@ def layer_lfo(project: str, lane: str, first: str | None, last: str | None, outp
     """Add an LFO as a layer."""
     from zolvek.core.records import replace
 
-    made = _lfo(values)
-    amount = made.amount * (-1.0 if made.invert else 1.0)
-    plain = replace(made, amount=1.0, centre=0.5, invert=False)
+    result = _lfo(values)
+    amount = result.amount * (-1.0 if result.invert else 1.0)
+    plain = replace(result, amount=1.0, centre=0.5, invert=False)
     _put(project, lane, first, last, output, "lfo", amount, lfo=plain)
 
 

@@ -30,19 +30,19 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     words = text.casefold().split()
     if bundle is not None:
         inside = plugin_list.add(lambda done, total: None, bundle)
-        added = {each.id for each in inside}
+        added = {item.id for item in inside}
     every, faults = plugin_list.installed(again=again)
     if bundle is not None:
-        every = [each for each in every if each.id in added]
+        every = [item for item in every if item.id in added]
     for fault in faults:
         say(f"{fault.what} {fault.remedy}")
-    found = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]
+    result = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]
     if as_json:
-        click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
+        click.echo(msgspec.json.format(msgspec.json.encode(result), indent=1).decode())
         return
     print_csv(
         ("id", "name", "maker", "role", "parameters", "fault"),
-        ((p.id, cell(p.name), cell(p.maker), p.role, p.parameters, p.fault) for p in found),
+        ((p.id, cell(p.name), cell(p.maker), p.role, p.parameters, p.fault) for p in result),
     )
 
 
@@ -66,10 +66,10 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
 
     loaded, own_plugin = load(project), found(plugin)
     kind = describe_in_process(own_plugin.id)
-    if preset is not None and preset not in {each.name for each in kind.presets}:
-        names = ", ".join(each.name for each in kind.presets) or "none"
+    if preset is not None and preset not in {item.name for item in kind.presets}:
+        names = ", ".join(item.name for item in kind.presets) or "none"
         raise ZolvekError(f"It has no preset “{preset}”.", plugin, f"There are: {names}.")
-    this_track = next((each for each in loaded.tracks if each.name == track), None)
+    this_track = next((item for item in loaded.tracks if item.name == track), None)
     if this_track is None:
         loaded, key = chains.add_track(loaded, track)
     else:

@@ -85,9 +85,9 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
     from zolvek.core.movement.evaluation.lane_evaluation import played
     from zolvek.storage.file_names import cell
 
-    found, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
+    result, parameter = played(loaded.lane(lane), loaded), loaded.parameter_of(lane)
     beats = steps(*span(loaded, first, last), step)
-    position = found.at(beats)
+    position = result.at(beats)
     columns = (beats, loaded.tempo.seconds(beats), position, parameter.value(position))
     rows = zip(*(column.tolist() for column in columns), strict=True)
     print_csv(

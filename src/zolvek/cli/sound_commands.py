@@ -14,8 +14,8 @@ def hits(sound: str) -> None:
     """Print the hits of an audio file as CSV: seconds,strength (0 to 1)."""
     from zolvek.sound.analysis.onsets import hits_of
 
-    found = hits_of(sound)
-    rows = zip(found.seconds.tolist(), found.strength.tolist(), strict=True)
+    result = hits_of(sound)
+    rows = zip(result.seconds.tolist(), result.strength.tolist(), strict=True)
     print_csv(("seconds", "strength"), ((f"{at:.6f}", f"{how:.4f}") for at, how in rows))
 
 
@@ -27,10 +27,10 @@ def tempo(sound: str) -> None:
     from zolvek.sound.analysis.onsets import hits_of, tempo_of
 
     try:
-        found = tempo_of(hits_of(sound))
+        result = tempo_of(hits_of(sound))
     except ZolvekError as error:
         raise error.at(sound) from error
-    print_csv(("bpm", "first", "sure"), [(f"{found.bpm:g}", f"{found.first:.6f}", f"{found.sure:.3f}")])
+    print_csv(("bpm", "first", "sure"), [(f"{result.bpm:g}", f"{result.first:.6f}", f"{result.sure:.3f}")])
 
 
 COMMANDS = (hits, tempo)

@@ -34,8 +34,8 @@ class CompiledLoop:
         try:
             return self.made[-1](*arguments)
         except (ImportError, AttributeError):
-            for each in self.made:
-                each._cache.flush()
+            for item in self.made:
+                item._cache.flush()
             self.made = _made(self.loop, self.helpers)
             return self.made[-1](*arguments)
 

@@ -142,13 +142,13 @@ def checker(cls: type) -> Callable[[Any], None] | None:
                 continue
             if value is None and optional:
                 continue
-            for each in _flat(value) if isinstance(value, tuple) else (value,):
+            for item in _flat(value) if isinstance(value, tuple) else (value,):
                 try:
-                    fits = limit.low <= each <= limit.high
+                    fits = limit.low <= item <= limit.high
                 except TypeError:
                     fits = False
                 if not fits:
-                    _refuse(limit, each, f"{kind}, {name}")
+                    _refuse(limit, item, f"{kind}, {name}")
 
     return check
 

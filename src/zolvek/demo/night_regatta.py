@@ -98,9 +98,9 @@ def lanes(devices: dict[str, Device]) -> dict[str, tuple[Lane, ...]]:
     """The lanes of each track. Long: it is the demo's score, written down lane by lane."""
 
     def lane(device: str, parameter: str, channel: int, controller: int, *rows: tuple) -> Lane:
-        made = drawn(devices[device].parameter(parameter), *rows)
+        result = drawn(devices[device].parameter(parameter), *rows)
         target = MidiTarget(channel, controller)
-        return Lane(f"{device}.{parameter}", device, parameter, made, midi=target)
+        return Lane(f"{device}.{parameter}", device, parameter, result, midi=target)
 
     return {
         "hull": (

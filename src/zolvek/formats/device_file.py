@@ -105,28 +105,28 @@ def _parameter(row: Any, place: int) -> Parameter:
     unknown = set(row) - PARAMETER_FIELDS
     if unknown:
         raise ZolvekError(f"“{min(unknown)}” is not a key of this format.", where, "Remove it.")
-    made: dict[str, Any] = {}
+    result: dict[str, Any] = {}
     for key, value in row.items():
         if key == "choices":
             if not isinstance(value, list) or not all(isinstance(c, str) and c for c in value):
                 raise ZolvekError("“choices” is not a list of texts.", where)
-            made[key] = tuple(value)
+            result[key] = tuple(value)
         elif key in PARAMETER_TEXTS:
             if not isinstance(value, str):
                 raise ZolvekError(f"“{key}” is not a text.", where)
-            made[key] = value
+            result[key] = value
         elif isinstance(value, bool) or not isinstance(value, (int, float)):
             raise ZolvekError(f"“{key}” is not a number.", where)
         elif abs(value) > 1e12 or value != value:
             raise ZolvekError(f"“{key}” is out of range.", where)
         else:
-            made[key] = float(value)
-    if not made.get("id") or not made.get("name"):
+            result[key] = float(value)
+    if not result.get("id") or not result.get("name"):
         raise ZolvekError("It needs an id and a name.", where)
-    if made.get("taper") == "stepped":
-        made = {"low": 0.0, "high": max(len(made.get("choices", ())) - 1.0, 1.0)} | made
-    parse_target(made.get("sends", ""))
-    return _in_its_range(Parameter(**made), "default" in made, where)
+    if result.get("taper") == "stepped":
+        result = {"low": 0.0, "high": max(len(result.get("choices", ())) - 1.0, 1.0)} | result
+    parse_target(result.get("sends", ""))
+    return _in_its_range(Parameter(**result), "default" in result, where)
 
 
 def _in_its_range(parameter: Parameter, is_given: bool, where: str) -> Parameter:

@@ -77,17 +77,17 @@ def load(path: Path) -> Pattern:
 
 def load_all() -> tuple[list[Pattern], list[ZolvekError]]:
     """All patterns by name, and what is wrong with the files that are left out."""
-    found, faults = [], []
+    result, faults = [], []
     try:
         paths = sorted(folder().glob("*.json"))
     except ZolvekError as error:  # no home
         return [], [error]
     for path in paths:
         try:
-            found.append(load(path))
+            result.append(load(path))
         except ZolvekError as error:
             faults.append(error)
-    return found, faults
+    return result, faults
 
 
 def rename(old: str, new: str) -> None:

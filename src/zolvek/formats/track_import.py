@@ -65,11 +65,11 @@ def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
 def with_files(project: Project, brought: Sequence[ImportedFile], takes_time: bool) -> Project:
     """The project with a track for every file, aligned at bar 1 and named by its file. With `takes_time`
     tempo, meter and sections are those of the first file that has such."""
-    for each in brought:
+    for item in brought:
         before = {track.id for track in project.tracks}
-        project = each.add(project, takes_time and each.has_time)
+        project = item.add(project, takes_time and item.has_time)
         project = _coloured(project, before)
-        takes_time = takes_time and not each.has_time
+        takes_time = takes_time and not item.has_time
     return project
 
 

@@ -100,9 +100,9 @@ def _opened(folder: Path, named: Path) -> tuple[int, bool]:
 def _pour(target: Path, write: Callable[[Path], None]) -> None:
     """Write into what is no file, such as /dev/null or a pipe."""
     with tempfile.TemporaryDirectory(prefix="zolvek-") as folder:
-        made = Path(folder) / f"made{target.suffix}"
-        write(made)
-        with made.open("rb") as source, open(target, "wb", buffering=0) as out:
+        result = Path(folder) / f"made{target.suffix}"
+        write(result)
+        with result.open("rb") as source, open(target, "wb", buffering=0) as out:
             shutil.copyfileobj(source, out)
 
 

@@ -93,7 +93,7 @@ def _has_ended(process: subprocess.Popen[bytes]) -> bool:
 def shut(process: subprocess.Popen[bytes], *threads: threading.Thread) -> None:
     """Close the pipes to a process, whatever it has not read. While one of the `threads` that use them can't come to
     an end, because a plugin's child process holds the other side, they are left: closing would wait for that child."""
-    others = [each for each in threads if each is not threading.current_thread()]
+    others = [item for item in threads if item is not threading.current_thread()]
     for thread in others:
         thread.join(timeout=THREAD_TIMEOUT_S)
     if any(thread.is_alive() for thread in others):

@@ -21,7 +21,7 @@ def sweep(folders: tuple[Path, ...] = (), older_than_s: float = OLD_S) -> int:
     removed = 0
     for folder in folders or (SHARED, Path(tempfile.gettempdir())):
         try:
-            entries = [each for each in os.scandir(folder) if each.name.startswith(FOLDERS)]
+            entries = [item for item in os.scandir(folder) if item.name.startswith(FOLDERS)]
         except OSError:
             continue
         for entry in entries:

@@ -200,5 +200,5 @@ class Performance:
         """Release ports, threads and processes."""
         for live in self.live:
             live.close()
-        for each in reversed(self.closing):
-            each.close()
+        for item in reversed(self.closing):
+            item.close()

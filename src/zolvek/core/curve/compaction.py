@@ -43,8 +43,8 @@ class Difference(NamedTuple):
 
 def difference(curve: Curve, base: Curve) -> Difference | None:
     """What differs between a curve and another; None where keeping that is not worth it."""
-    found = Difference(tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS))
-    return found if found.size < WORTH * size(curve) else None
+    result = Difference(tuple(_change(getattr(curve, name), getattr(base, name)) for name in COLUMNS))
+    return result if result.size < WORTH * size(curve) else None
 
 
 def size(curve: Curve) -> int:

@@ -57,8 +57,8 @@ def columns_of(curves: Sequence[Curve]) -> list[Any]:
     """The columns of several curves, one after another."""
     names = COLUMNS[:-1]
     columns: list[Any] = [np.concatenate([getattr(c, name) for c in curves]) for name in names]
-    cut = any(len(each.part) for each in curves)
-    return [*columns, np.concatenate([each.parts for each in curves]) if cut else NO_PARTS]
+    cut = any(len(item.part) for item in curves)
+    return [*columns, np.concatenate([item.parts for item in curves]) if cut else NO_PARTS]
 
 
 def chained(curves: Sequence[Curve]) -> Curve:
@@ -66,7 +66,7 @@ def chained(curves: Sequence[Curve]) -> Curve:
     that the one before ended with the point is one, with what follows it; where values differ there
     it is a jump."""
     columns = columns_of(curves)
-    ends = np.cumsum([len(each) for each in curves])[:-1] - 1
+    ends = np.cumsum([len(item) for item in curves])[:-1] - 1
     same = (columns[0][ends] == columns[0][ends + 1]) & (columns[1][ends] == columns[1][ends + 1])
     keep = np.ones(len(columns[0]), bool)
     keep[ends[same]] = False
@@ -80,5 +80,5 @@ def merged(kept: Curve, added: Curve) -> tuple[Curve, Ints]:
     order = np.argsort(columns[0], kind="stable")
     places = np.empty(len(order), np.intp)
     places[order] = np.arange(len(order))
-    made = Curve(*(column[order] if len(column) else column for column in columns))
-    return made, places[len(kept) :]
+    result = Curve(*(column[order] if len(column) else column for column in columns))
+    return result, places[len(kept) :]

@@ -264,7 +264,7 @@ class Curve:
         if back.any():  # seen backwards, what was the limit from the left is that from the right
             y[back] = risen(codes[back], place[back], amount[back], not before)
         segments, which = np.unique(index, return_inverse=True)
-        y0, swing, tilt = (each[which] for each in self.swing(segments))
+        y0, swing, tilt = (item[which] for item in self.swing(segments))
         return np.clip(low + swing * (y - y0) + tilt * u, 0.0, 1.0)
 
     def swing(self, index: Ints) -> tuple[Floats, Floats, Floats]:
@@ -306,15 +306,15 @@ class Curve:
 
 def _parts(part: Any, count: int) -> Floats:
     """The column of parts, empty where all are whole."""
-    found = np.asarray(part, float)
-    if not found.size:
+    result = np.asarray(part, float)
+    if not result.size:
         return NO_PARTS
-    if found.shape != (count, 3):
+    if result.shape != (count, 3):
         raise ZolvekError(
             "A curve needs a part for each point, or none.",
             remedy="A part is where it begins and ends, and its swing.",
         )
-    whole = (found[:, 0] == 0.0) & (found[:, 1] == 1.0)  # what is whole needs no swing
+    whole = (result[:, 0] == 0.0) & (result[:, 1] == 1.0)  # what is whole needs no swing
     if whole.all():
         return NO_PARTS
-    return frozen(np.where(whole[:, None], WHOLE, found))
+    return frozen(np.where(whole[:, None], WHOLE, result))

@@ -77,14 +77,14 @@ def _peaks(curve: Curve, other: Curve, beats: Floats, far: Floats, bound: float)
     low, high = beats[top - 1], beats[top + 1]
     for _ in range(ZOOMS):
         at = low[:, None] + (high - low)[:, None] * ZOOM
-        found = np.abs(curve.at(at.ravel()) - other.at(at.ravel())).reshape(at.shape)
-        best = np.argmax(found, axis=1)
+        result = np.abs(curve.at(at.ravel()) - other.at(at.ravel())).reshape(at.shape)
+        best = np.argmax(result, axis=1)
         rows = np.arange(len(top))
         low, high = (
             at[rows, np.maximum(best - 1, 0)],
             at[rows, np.minimum(best + 1, at.shape[1] - 1)],
         )
-    peak, height = at[rows, best], found[rows, best]
+    peak, height = at[rows, best], result[rows, best]
     where = np.argsort(np.concatenate((beats, peak)), kind="stable")
     return np.concatenate((beats, peak))[where], np.concatenate((far, height))[where]
 

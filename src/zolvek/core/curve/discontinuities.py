@@ -44,7 +44,7 @@ def _inside(curve: Curve, places: tuple) -> Floats:
     segments = np.flatnonzero(jumping[curve.shape[:-1]] & (np.diff(curve.beat) > 0.0))
     if not segments.size:
         return np.empty(0)
-    found = []
+    result = []
     kinds = np.stack((curve.shape[segments].astype(float), curve.amount[segments]), axis=1)
     for code, amount in np.unique(kinds, axis=0).tolist():
         segment = segments[(kinds[:, 0] == code) & (kinds[:, 1] == amount)]
@@ -59,5 +59,5 @@ def _inside(curve: Curve, places: tuple) -> Floats:
         # One that lies on a point is that point's.
         inside = (u > 1e-12) & (u < 1.0 - 1e-12)
         inside &= (beats > curve.beat[segment][:, None]) & (beats < curve.beat[segment + 1][:, None])
-        found.append(beats[inside])
-    return np.sort(np.concatenate(found))
+        result.append(beats[inside])
+    return np.sort(np.concatenate(result))

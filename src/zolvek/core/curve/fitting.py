@@ -123,8 +123,8 @@ def _shaped(low: Floats, high: Floats, inner: Floats, tolerance: float) -> tuple
         y = SHAPES[shape].rise(u.ravel(), np.repeat(tried, len(INSIDE))).reshape(u.shape)
         error = np.abs(low[left, None] + rise[left] * y - inner[left]).max(axis=1)
         kept = error <= tolerance
-        found = np.flatnonzero(left)[kept]
-        code[found], amount[found], fits[found] = shape, tried[kept], True
+        result = np.flatnonzero(left)[kept]
+        code[result], amount[result], fits[result] = shape, tried[kept], True
     return code, amount, fits
 
 

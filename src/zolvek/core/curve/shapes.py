@@ -95,8 +95,8 @@ class Shape(NamedTuple):
         length = u1 - u0
         if self.sum is not None:
             wide = np.where(length > 0.0, length, 1.0)
-            found = (self.sum(u1, amounts) - self.sum(u0, amounts)) / wide
-            return np.where(length > 1e-9, found, self.rise(u0, amounts))
+            result = (self.sum(u1, amounts) - self.sum(u0, amounts)) / wide
+            return np.where(length > 1e-9, result, self.rise(u0, amounts))
         at = (np.arange(PIECES)[:, None] + 0.5 + 0.5 * NODES).ravel() / PIECES
         u = (u0[:, None] + length[:, None] * at).ravel()
         y = self.rise(u, np.repeat(amounts, len(at))).reshape(len(u0), len(at))

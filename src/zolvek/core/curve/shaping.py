@@ -71,7 +71,7 @@ def _clipped_lines(beats: Floats, values: Floats) -> Curve:
         new.append(beats[over] + part * length[over])
         levels.append(np.full(len(over), bound))
         places.append(over + 1)
-    at, level, place = (np.concatenate(each) for each in (new, levels, places))
+    at, level, place = (np.concatenate(item) for item in (new, levels, places))
     order = np.argsort(at, kind="stable")
     at, level, place = at[order], level[order], place[order]
     inside = (at > beats[place - 1]) & (at < beats[place])

@@ -142,10 +142,10 @@ def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: boo
         _thin_run(run_beats, run_values, inner, shapes, quick)
         for run_beats, run_values in runs_of(curve, tolerance * SAMPLED, keep)
     ]
-    made = _with_ends(_with_holds(chained(parts)), curve)
-    if len(made) >= len(curve):
-        made = curve
-    return ThinResult(made, curve)
+    result = _with_ends(_with_holds(chained(parts)), curve)
+    if len(result) >= len(curve):
+        result = curve
+    return ThinResult(result, curve)
 
 
 def _with_ends(made: Curve, curve: Curve) -> Curve:
@@ -252,12 +252,12 @@ def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:
     corner = np.flatnonzero(rise[1:] * rise[:-1] < 0.0) + 1
     first = np.searchsorted(beats, frame.beat[corner - 1])
     last = np.searchsorted(beats, frame.beat[corner + 1], side="right")
-    found = [
+    result = [
         a + int(np.argmax(values[a:b]) if up > 0 else np.argmin(values[a:b]))
         for a, b, up in zip(first.tolist(), last.tolist(), rise[corner - 1].tolist(), strict=True)
         if b > a
     ]
-    return np.unique(np.array([i for i in found if 0 < i < len(beats) - 1], np.intp))
+    return np.unique(np.array([i for i in result if 0 < i < len(beats) - 1], np.intp))
 
 
 def _with_turns(beats: Floats, values: Floats, frame: Curve) -> Curve:
@@ -294,8 +294,8 @@ def _straying(beats: Floats, values: Floats, made: Curve, tolerance: float) -> I
 
 def _segments(made: Curve, beats: Floats) -> Ints:
     """The segments that hold the beats, each once."""
-    found = np.searchsorted(made.beat, beats, side="right") - 1
-    return np.unique(np.clip(found, 0, len(made) - 2))
+    result = np.searchsorted(made.beat, beats, side="right") - 1
+    return np.unique(np.clip(result, 0, len(made) - 2))
 
 
 def _within(beats: Floats, values: Floats, made: Curve, segment: int) -> tuple[Floats, Floats]:
@@ -319,8 +319,8 @@ def _corners(beats: Floats, values: Floats, tolerance: float) -> tuple[Floats, F
     # Counted from the run's own start: a project's far beats have few digits left for slopes.
     scale = float(beats[-1] - beats[0])
     at = (beats - beats[0]) / scale
-    found = _loop(funnel, len(beats))(at, low, high)
-    x, y = found[:, 0] * scale + beats[0], np.clip(found[:, 1], 0.0, 1.0)
+    result = _loop(funnel, len(beats))(at, low, high)
+    x, y = result[:, 0] * scale + beats[0], np.clip(result[:, 1], 0.0, 1.0)
     x[0], x[-1] = beats[0], beats[-1]
     y[0], y[-1] = values[0], values[-1]
     return np.maximum.accumulate(x), y

@@ -73,17 +73,17 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
                 blocked = True
             elif dn_n > 0 and (steep == INFINITE or steep_y + steep * (px - steep_x) > py):
                 # The steepest line through this bound is the one that touches the chain below.
-                best, found = INFINITE, False
+                best, result = INFINITE, False
                 k = dn_at
                 while k < dn_n:
                     if dn_x[k] < px:
                         slope = (py - dn_y[k]) / (px - dn_x[k])
                         if slope <= best:
-                            best, dn_at, found = slope, k, True
+                            best, dn_at, result = slope, k, True
                         else:
                             break
                     k += 1
-                if found:
+                if result:
                     steep_x, steep_y, steep = px, py, best
             if not blocked:
                 while up_n - up_at >= 2 and (up_y[up_n - 1] - up_y[up_n - 2]) * (px - up_x[up_n - 2]) >= (
@@ -96,17 +96,17 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
             if up_n > 0 and steep < INFINITE and steep_y + steep * (px - steep_x) < py - SLACK:
                 blocked = True
             elif up_n > 0 and (flat == -INFINITE or flat_y + flat * (px - flat_x) < py):
-                best, found = -INFINITE, False
+                best, result = -INFINITE, False
                 k = up_at
                 while k < up_n:
                     if up_x[k] < px:
                         slope = (py - up_y[k]) / (px - up_x[k])
                         if slope >= best:
-                            best, up_at, found = slope, k, True
+                            best, up_at, result = slope, k, True
                         else:
                             break
                     k += 1
-                if found:
+                if result:
                     flat_x, flat_y, flat = px, py, best
             if not blocked:
                 while dn_n - dn_at >= 2 and (dn_y[dn_n - 1] - dn_y[dn_n - 2]) * (px - dn_x[dn_n - 2]) <= (
@@ -190,7 +190,7 @@ def farthest(x: Any, y: Any, corner_x: Any, corner_y: Any, tolerance: float) -> 
     rows of corner, shape and amount; the last row is the last corner."""
     count = len(corner_x)
     rows = np.empty((count, 3))
-    made, start = 0, 0
+    result, start = 0, 0
     index = np.searchsorted(x, corner_x)
     while start < count - 1:
         best, code, amount = start + 1, LINE, 0.0
@@ -218,11 +218,11 @@ def farthest(x: Any, y: Any, corner_x: Any, corner_y: Any, tolerance: float) -> 
                 best, code, amount = middle, c, a
             else:
                 bad = middle
-        rows[made, 0], rows[made, 1], rows[made, 2] = start, code, amount
-        made += 1
+        rows[result, 0], rows[result, 1], rows[result, 2] = start, code, amount
+        result += 1
         start = best
-    rows[made, 0], rows[made, 1], rows[made, 2] = count - 1, LINE, 0.0
-    return rows[: made + 1]
+    rows[result, 0], rows[result, 1], rows[result, 2] = count - 1, LINE, 0.0
+    return rows[: result + 1]
 
 
 def _rise(code: int, k: Any, whole: Any, u: Any) -> Any:

@@ -42,11 +42,11 @@ def remove_bars(project: Project, bar: int, count: int, lengths: Lengths = NO_LE
     _need_count(count)
     first = _beat_of(project, bar)
     last = _beat_of(project, bar + count, last=True)
-    made = rearranged(project, (Stretch(0.0, first), Stretch(last, END)), lengths)
-    before, after = contents(project), contents(made)
+    result = rearranged(project, (Stretch(0.0, first), Stretch(last, END)), lengths)
+    before, after = contents(project), contents(result)
     gone = {noun: before[noun] - after[noun] for noun in before if after[noun] < before[noun]}
     words = _words(gone)
-    return Done(made, f"Removed: {words}" if words else "Their contents were empty")
+    return Done(result, f"Removed: {words}" if words else "Their contents were empty")
 
 
 def _need_count(count: int) -> None:
@@ -73,7 +73,7 @@ def _moved(project: Project, at: float) -> str:
     """What lies from a beat on, in words."""
     lanes = list(project.lanes())
     points = sum(len(own.curve) - int(np.searchsorted(own.curve.beat, at)) for own in lanes)
-    found = {
+    result = {
         "point": points,
         "note": sum(note.beat >= at for track in project.tracks for note in track.notes),
         "clip": sum(c.beat >= at for track in project.tracks for c in track.clips),
@@ -82,7 +82,7 @@ def _moved(project: Project, at: float) -> str:
         "morph": sum(morph.beats[0] >= at for morph in project.morphs),
         "section": sum(section.beat >= at for section in project.sections),
     }
-    words = _words(found)
+    words = _words(result)
     return f"Moved: {words}" if words else "Nothing moved"
 
 

@@ -35,7 +35,7 @@ def free_name(names: list[str], wanted: str) -> str:
 def with_device(project: Project, device: Device) -> Project:
     """The project with the device of this id replaced."""
     track = project.device_track(device.id)
-    devices = tuple(device if each.id == device.id else each for each in track.devices)
+    devices = tuple(device if item.id == device.id else item for item in track.devices)
     return with_track(project, replace(track, devices=devices))
 
 
@@ -50,15 +50,15 @@ def add_track(project: Project, name: str, takes_sends: bool = False) -> tuple[P
 
 def remove_track(project: Project, key: str) -> Project:
     """The track gone, its lanes and what is linked or mapped to them too."""
-    track = next((each for each in project.tracks if each.id == key), None)
+    track = next((item for item in project.tracks if item.id == key), None)
     if track is None:
         raise ZolvekError(f"There is no track “{key}”.", "project")
     for device in track.devices:
         project = remove_device(project, device.id)
-    for device in (each for own in project.tracks for each in own.devices):
+    for device in (item for own in project.tracks for item in own.devices):
         if device.side_chain == key:
             project = with_device(project, replace(device, side_chain=""))
-    return replace(project, tracks=tuple(each for each in project.tracks if each.id != key))
+    return replace(project, tracks=tuple(item for item in project.tracks if item.id != key))
 
 
 def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
@@ -66,13 +66,13 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
     beginning. Returns its id. Raises ZolvekError for a second instrument."""
     from zolvek.core.model.catalogue import DEVICE_KINDS
 
-    owner = next((each for each in project.tracks if each.id == track), None)
+    owner = next((item for item in project.tracks if item.id == track), None)
     if owner is None:
         raise ZolvekError(f"There is no track “{track}”.", "project")
     devices = list(owner.devices)
-    if kind.role == DeviceRole.INSTRUMENT and any(each.role == DeviceRole.INSTRUMENT for each in devices):
+    if kind.role == DeviceRole.INSTRUMENT and any(item.role == DeviceRole.INSTRUMENT for item in devices):
         raise ZolvekError("The track already has an instrument.", owner.name, "Remove it first, or add a track.")
-    name = free_name([each.name for each in devices], kind.name)
+    name = free_name([item.name for item in devices], kind.name)
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
     key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
     device = Device(key, kind.key, name, described=described)
@@ -127,13 +127,13 @@ def toggle_favourite(project: Project, key: str, parameter: str) -> Project:
     device = project.device_track(key).device(key)
     device.parameter(parameter)
     own = device.favourites
-    favourites = tuple(each for each in own if each != parameter) if parameter in own else (*own, parameter)
+    favourites = tuple(item for item in own if item != parameter) if parameter in own else (*own, parameter)
     return with_device(project, replace(device, favourites=favourites))
 
 
 def with_sound(project: Project, track: str, file: str) -> Project:
     """A sound file as the track's source, from the start on; what sounded there before goes."""
-    owner = next((each for each in project.tracks if each.id == track), None)
+    owner = next((item for item in project.tracks if item.id == track), None)
     if owner is None:
         raise ZolvekError("The track no longer exists.", track, "Choose another one.")
     return with_track(project, replace(owner, clips=(Clip(0.0, file),)))

@@ -22,7 +22,7 @@ SHORTEST_STAMP_BEATS = 1e-4  # beats that a stamp lasts
 def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], lengths: Mapping[str, float]) -> Floats:
     """The beats at which a track's notes begin, and its sounds have onsets; `onsets`: the seconds of those
     in each sound file, and `lengths` the seconds that it lasts, as far as they are known."""
-    found = [np.array([note.beat for note in track.notes], float)]
+    result = [np.array([note.beat for note in track.notes], float)]
     tempo = project.tempo
     for clip in track.clips:
         onset = onsets.get(clip.file)
@@ -41,8 +41,8 @@ def hits_of(project: Project, track: Track, onsets: Mapping[str, Floats], length
             passes = np.arange(int((end + clip.turn) // length) + 1) * length - clip.turn
             inside = (passes[:, None] + inside).ravel()
             inside = inside[(inside >= 0.0) & (inside < end)]
-        found.append(tempo.beats(begin + inside))
-    beats = np.sort(np.concatenate(found))
+        result.append(tempo.beats(begin + inside))
+    beats = np.sort(np.concatenate(result))
     beats = beats[(beats >= 0.0) & (beats < project.length)]
     return beats[np.append(True, np.diff(beats) > SAME_HIT_BEATS)] if beats.size else beats
 
@@ -75,12 +75,12 @@ def stamped_on(
         ends = np.minimum(ends, own + length)
     base = curve.at(own)
     goal = base * (1.0 - depth) if depth >= 0.0 else base - depth * (1.0 - base)
-    made = curve
+    result = curve
     for hit, end, start, to in zip(own.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True):
         if end - hit > SHORTEST_STAMP_BEATS:
             put = stamped(stamp, end - hit, start, float(to), **sliders)
             back = float(curve.at(end)) if put.value[-1] == start else float(put.value[-1])
             value = put.value.copy()
             value[-1] = back  # it comes back to where the curve is by then
-            made = splice(made, hit, put.having(value=value), end)
-    return made, len(own)
+            result = splice(result, hit, put.having(value=value), end)
+    return result, len(own)

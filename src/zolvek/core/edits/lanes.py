@@ -97,7 +97,7 @@ def moved(project: Project, lane: str, by: int) -> Project:
     """The lane further up or down among its track's lanes."""
     track = project.track_of(lane)
     lanes = list(track.lanes)
-    at = next(i for i, each in enumerate(lanes) if each.id == lane)
+    at = next(i for i, item in enumerate(lanes) if item.id == lane)
     to = min(max(at + by, 0), len(lanes) - 1)
     lanes.insert(to, lanes.pop(at))
     return with_track(project, replace(track, lanes=tuple(lanes)))

@@ -23,16 +23,16 @@ def with_layer(project: Project, lane: str, layer: Layer) -> Project:
     """The layer put in, or in the place of the one with its id; layers of other lanes that share
     its movement get the same, and keep their own amounts."""
     this_lane = project.lane(lane)
-    if any(each.id == layer.id for each in this_lane.layers):
-        layers = tuple(layer if each.id == layer.id else each for each in this_lane.layers)
+    if any(item.id == layer.id for item in this_lane.layers):
+        layers = tuple(layer if item.id == layer.id else item for item in this_lane.layers)
     else:
         layers = (*this_lane.layers, layer)
     project = with_lane(project, replace(this_lane, layers=layers))
     if not layer.shared:
         return project
     for other in list(project.lanes()):
-        if other.id != lane and any(each.shared == layer.shared for each in other.layers):
-            new = tuple(_like(each, layer) if each.shared == layer.shared else each for each in other.layers)
+        if other.id != lane and any(item.shared == layer.shared for item in other.layers):
+            new = tuple(_like(item, layer) if item.shared == layer.shared else item for item in other.layers)
             project = with_lane(project, replace(other, layers=new))
     return project
 
@@ -66,7 +66,7 @@ def moved_layer(lane: Lane, key: str, by: int) -> Lane:
 
 def shared_with(project: Project, lane: str, key: str, other: str, amount: float) -> Project:
     """The layer on another lane too, at an amount of its own (negative: the opposite way)."""
-    layer = next(each for each in project.lane(lane).layers if each.id == key)
+    layer = next(item for item in project.lane(lane).layers if item.id == key)
     mark = layer.shared or f"{lane}:{key}"
     project = with_layer(project, lane, replace(layer, shared=mark))
     target = project.lane(other)

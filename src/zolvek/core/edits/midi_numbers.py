@@ -24,7 +24,7 @@ def taken_numbers(target: MidiTarget) -> set[int]:
 def free_number(project: Project, lane: str, kind: str, channel: int) -> int:
     """A number for messages of a kind on a channel that none of the other lanes takes: one that no
     practice names, where there is one. Raises ZolvekError when all are taken."""
-    others = [each.midi for each in project.lanes() if each.id != lane and each.midi.channel == channel]
+    others = [item.midi for item in project.lanes() if item.id != lane and item.midi.channel == channel]
     numbers = MESSAGES[kind].numbers
     if numbers is None:
         return 0

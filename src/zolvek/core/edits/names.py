@@ -63,24 +63,24 @@ def device_moved(project: Project, key: str, track: str, to: int) -> Project:
     ZolvekError for a second instrument, or one that would not come first."""
     source, target = project.device_track(key), _track(project, track)
     device = source.device(key)
-    rest = [each for each in target.devices if each.id != key]
-    if device.role == DeviceRole.INSTRUMENT and any(each.role == DeviceRole.INSTRUMENT for each in rest):
+    rest = [item for item in target.devices if item.id != key]
+    if device.role == DeviceRole.INSTRUMENT and any(item.role == DeviceRole.INSTRUMENT for item in rest):
         raise ZolvekError("The track already has an instrument.", target.name, "Remove it first.")
     if source.id != track:
-        device = replace(device, name=free_name([each.name for each in rest], device.name))
+        device = replace(device, name=free_name([item.name for item in rest], device.name))
     rest.insert(min(max(to, 0), len(rest)), device)
-    if any(each.role == DeviceRole.INSTRUMENT for each in rest[1:]):
+    if any(item.role == DeviceRole.INSTRUMENT for item in rest[1:]):
         raise ZolvekError("An instrument must be first in the chain.", target.name, "Move an effect instead.")
     if source.id == track:
         return with_track(project, replace(target, devices=tuple(rest)))
     lanes = tuple(lane for lane in source.lanes if lane.device == key)
     left = replace(
         source,
-        devices=tuple(each for each in source.devices if each.id != key),
+        devices=tuple(item for item in source.devices if item.id != key),
         lanes=tuple(lane for lane in source.lanes if lane.device != key),
     )
     gained = replace(target, devices=tuple(rest), lanes=(*target.lanes, *lanes))
-    tracks = tuple({source.id: left, track: gained}.get(each.id, each) for each in project.tracks)
+    tracks = tuple({source.id: left, track: gained}.get(item.id, item) for item in project.tracks)
     return replace(project, tracks=tracks)
 
 
@@ -109,7 +109,7 @@ def device_doubled(project: Project, key: str) -> tuple[Project, str]:
     device = track.device(key)
     if device.role == DeviceRole.INSTRUMENT:
         raise ZolvekError("A track has one instrument.", track.name, "Duplicate the track instead.")
-    twin = _twin(project, device, track.id, [each.name for each in track.devices])
+    twin = _twin(project, device, track.id, [item.name for item in track.devices])
     devices = list(track.devices)
     devices.insert(devices.index(device) + 1, twin)
     own = [lane for lane in track.lanes if lane.device == key]
@@ -121,13 +121,13 @@ def device_doubled(project: Project, key: str) -> tuple[Project, str]:
 def track_doubled(project: Project, key: str) -> tuple[Project, str]:
     """The track once more, right after itself, with its devices, lanes, states, notes and blocks."""
     track = _track(project, key)
-    name = free_name([each.name for each in project.tracks], track.name)
+    name = free_name([item.name for item in project.tracks], track.name)
     new = free_id(project, name)
     ids: dict[str, str] = {}
     devices: list[Device] = []
     growing = replace(project, tracks=(*project.tracks, Track(new, name)))
     for device in track.devices:
-        twin = _twin(growing, device, new, [each.name for each in devices])
+        twin = _twin(growing, device, new, [item.name for item in devices])
         devices.append(twin)
         ids[device.id] = twin.id
         growing = with_track(growing, Track(new, name, tuple(devices)))
@@ -173,12 +173,12 @@ def automation_copied(project: Project, source: str, target: str) -> CopyResult:
     for lane in own.lanes:
         device = own.device(lane.device)
         name = device.parameter(lane.parameter).name
-        found = _counterpart(other, device.name, name)
-        there = other.lane_on(*found) if found else None
-        if found is None or (there is not None and there.locked):
+        result = _counterpart(other, device.name, name)
+        there = other.lane_on(*result) if result else None
+        if result is None or (there is not None and there.locked):
             without.append(f"{device.name} · {name}")
             continue
-        project, key = add_lane(project, *found)
+        project, key = add_lane(project, *result)
         old = project.lane(key)
         kept = replace(
             lane,
@@ -194,8 +194,8 @@ def automation_copied(project: Project, source: str, target: str) -> CopyResult:
 
 
 def _counterpart(track: Track, device: str, parameter: str) -> tuple[str, str] | None:
-    rows = [(each, p.id) for each in track.devices for p in each.parameters if p.name == parameter]
-    same = [(each.id, key) for each, key in rows if each.name == device]
+    rows = [(item, p.id) for item in track.devices for p in item.parameters if p.name == parameter]
+    same = [(item.id, key) for item, key in rows if item.name == device]
     if same:
         return same[0]
-    return (rows[0][0].id, rows[0][1]) if len({each.id for each, _ in rows}) == 1 else None
+    return (rows[0][0].id, rows[0][1]) if len({item.id for item, _ in rows}) == 1 else None

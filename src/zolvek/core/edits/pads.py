@@ -10,7 +10,7 @@ from zolvek.core.records import replace
 
 def with_pad(project: Project, pad: Pad) -> Project:
     """The pad in the place of the one of its device."""
-    others = tuple(each for each in project.pads if each.device != pad.device)
+    others = tuple(item for item in project.pads if item.device != pad.device)
     return replace(project, pads=(*others, pad))
 
 

@@ -37,7 +37,7 @@ def listening(project: Project, device: str, track: str) -> Project:
     ZolvekError where that sound is not there yet when the device plays."""
     this_track = project.device_track(device)
     if track:
-        source = next((each for each in project.tracks if each.id == track), None)
+        source = next((item for item in project.tracks if item.id == track), None)
         if source is None:
             raise ZolvekError("The track no longer exists.", track, "Choose another one.")
         if source.takes_sends and not this_track.takes_sends:

@@ -99,14 +99,14 @@ def _switches(switches: tuple[Switch, ...], order: Order) -> tuple[Switch, ...]:
     if not switches:
         return ()
     rows = sorted(switches, key=lambda switch: switch.beat)
-    made: dict[float, int] = {}
-    for each, shift in order.old():
-        playing = [row.slot for row in rows if row.beat <= each.first]
-        made[each.first + shift] = playing[-1] if playing else -1
-        made |= {row.beat + shift: row.slot for row in rows if each.first < row.beat < each.last}
+    result: dict[float, int] = {}
+    for item, shift in order.old():
+        playing = [row.slot for row in rows if row.beat <= item.first]
+        result[item.first + shift] = playing[-1] if playing else -1
+        result |= {row.beat + shift: row.slot for row in rows if item.first < row.beat < item.last}
     playing_now = -1
     kept = []
-    for beat, slot in sorted(made.items()):
+    for beat, slot in sorted(result.items()):
         if slot != playing_now or any(beat in order.events(row.beat) for row in rows):
             kept.append(Switch(beat, slot))
         playing_now = slot
@@ -127,7 +127,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
     parts = parts_of(order, layer.first, last, steady or not moves, not moves)
     curve = order.curve(layer.curve) if layer.curve is not None else None
     way = order.curve(layer.amount_way) if layer.amount_way is not None else None
-    gaps = [gap for each in layer.gaps for gap in parts_of(order, *each)]
+    gaps = [gap for item in layer.gaps for gap in parts_of(order, *item)]
     for number, part in enumerate(parts):
         is_open = layer.last is None and part.old_last >= END
         new_layer = replace(
@@ -190,9 +190,9 @@ def _comp(comp: Comp | None, order: Order, twins: list[Twin]) -> Comp | None:
     if comp is None:
         return None
     choices = []
-    for each in comp.choices:
+    for item in comp.choices:
         for old, key, part in twins:
-            for own in parts_of(order, each.first, each.last) if old == each.take else ():
+            for own in parts_of(order, item.first, item.last) if old == item.take else ():
                 low, high = max(own.first, part.first), min(own.last, part.last)
                 if high - low >= LEAST:
                     choices.append(Choice(low, high, key))
@@ -206,17 +206,17 @@ def _comp(comp: Comp | None, order: Order, twins: list[Twin]) -> Comp | None:
 def _note(note: Note, order: Order) -> Iterator[Note]:
     end = note.beat + note.length
     begins = zip(order.stretches, order.begins, strict=True)
-    for index, (each, begin) in enumerate(begins):
-        if each.empty or not each.first <= note.beat < each.last:
+    for index, (item, begin) in enumerate(begins):
+        if item.empty or not item.first <= note.beat < item.last:
             continue
         length, after = note.length, order.after(index)
-        if end > each.last and after is not None:
-            rest = min(end - each.last, after.length)
+        if end > item.last and after is not None:
+            rest = min(end - item.last, after.length)
             if not after.empty:  # it goes on there if it did so before
-                rest = max(min(end, after.last) - after.first, 0.0) if after.first >= each.last else 0.0
-            length = each.last - note.beat + rest
+                rest = max(min(end, after.last) - after.first, 0.0) if after.first >= item.last else 0.0
+            length = item.last - note.beat + rest
         if length >= CLOSEST_BEATS:
-            yield replace(note, beat=note.beat - each.first + begin, length=length)
+            yield replace(note, beat=note.beat - item.first + begin, length=length)
 
 
 def _clip(clip: Clip, tempo: TempoMap, order: Order, lengths: Lengths) -> Iterator[Clip]:
@@ -229,8 +229,8 @@ def _clip(clip: Clip, tempo: TempoMap, order: Order, lengths: Lengths) -> Iterat
         end = clip.loop_until
     else:
         end = END if lasts is None else float(tempo.beats(begin + lasts))
-    for each, shift in order.old():
-        low, high = max(clip.beat, each.first), min(end, each.last)
+    for item, shift in order.old():
+        low, high = max(clip.beat, item.first), min(end, item.last)
         if high <= low:
             continue
         into = float(tempo.seconds(low)) - begin
@@ -264,7 +264,7 @@ def _morph(morph: Morph, order: Order) -> Iterator[Morph]:
     if span is None:
         return
     within = [order.span(morph.beats[0], beat) for beat in morph.beats[1:]]
-    ends = [span[0], *(each[1] if each else span[0] for each in within)]
+    ends = [span[0], *(item[1] if item else span[0] for item in within)]
     if all(b > a for a, b in itertools.pairwise(ends)):
         yield replace(morph, beats=tuple(ends))
 
@@ -283,13 +283,13 @@ def _sections(project: Project, order: Order) -> tuple[Section, ...]:
     rows = sorted(project.sections, key=lambda section: section.beat)
     sections: list[Section] = []
     now: Section | None = None
-    for each, shift in order.old():
-        here = [row for row in rows if row.beat <= each.first]
-        if here and (here[-1] is not now or here[-1].beat == each.first):
-            sections.append(replace(here[-1], beat=each.first + shift))
+    for item, shift in order.old():
+        here = [row for row in rows if row.beat <= item.first]
+        if here and (here[-1] is not now or here[-1].beat == item.first):
+            sections.append(replace(here[-1], beat=item.first + shift))
             now = here[-1]
         for row in rows:
-            if each.first < row.beat < each.last:
+            if item.first < row.beat < item.last:
                 sections.append(replace(row, beat=row.beat + shift))
                 now = row
     return tuple(sections)

@@ -17,14 +17,14 @@ from zolvek.core.records import replace
 
 def with_track(project: Project, track: Track) -> Project:
     """The project with the track in place of the one of its id."""
-    tracks = tuple(track if each.id == track.id else each for each in project.tracks)
+    tracks = tuple(track if item.id == track.id else item for item in project.tracks)
     return replace(project, tracks=tracks)
 
 
 def with_lane(project: Project, lane: Lane) -> Project:
     """The project with the lane of this id replaced."""
     track = project.track_of(lane.id)
-    lanes = tuple(lane if each.id == lane.id else each for each in track.lanes)
+    lanes = tuple(lane if item.id == lane.id else item for item in track.lanes)
     return with_track(project, replace(track, lanes=lanes))
 
 
@@ -96,7 +96,7 @@ def _general_targets(channel: int) -> tuple[MidiTarget, ...]:
 def remove_lane(project: Project, lane: str) -> Project:
     """The project without the lane and its links."""
     track = project.track_of(lane)
-    lanes = tuple(each for each in track.lanes if each.id != lane)
+    lanes = tuple(item for item in track.lanes if item.id != lane)
     links = tuple(link for link in project.links if lane not in (link.lane, link.other))
     return with_track(replace(project, links=links), replace(track, lanes=lanes))
 
@@ -106,5 +106,5 @@ def set_dial(project: Project, device: str, parameter: str, position: float) -> 
     track = project.device_track(device)
     old = track.device(device)
     new = old.at({parameter: float(np.clip(position, 0.0, 1.0))})
-    devices = tuple(new if each.id == device else each for each in track.devices)
+    devices = tuple(new if item.id == device else item for item in track.devices)
     return with_track(project, replace(track, devices=devices))

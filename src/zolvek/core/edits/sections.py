@@ -31,10 +31,10 @@ def spans(project: Project) -> list[tuple[Section, float, float]]:
 def numbered(project: Project, beat: float) -> int:
     """The number, in order of time, of the section that a beat lies in. Raises ZolvekError where there is
     none."""
-    found = [i for i, (_, first, _) in enumerate(spans(project)) if first <= beat]
-    if not found:
+    result = [i for i, (_, first, _) in enumerate(spans(project)) if first <= beat]
+    if not result:
         raise ZolvekError("There is no section here.", remedy="Add one first.")
-    return found[-1]
+    return result[-1]
 
 
 def _with(project: Project, sections: list[Section]) -> Project:
@@ -68,7 +68,7 @@ def changed(project: Project, number: int, **changes: object) -> Project:
     high = (rows[number + 1].beat if number + 1 < len(rows) else project.length) - SHORTEST
     if not low <= own.beat <= high:
         raise ZolvekError("A section must stay between its neighbours.", own.name, "Move those first.")
-    late = [each for each in project.sections if each not in rows]
+    late = [item for item in project.sections if item not in rows]
     return _with(project, [*rows[:number], own, *rows[number + 1 :], *late])
 
 
@@ -92,12 +92,12 @@ def doubled(project: Project, number: int, lengths: Lengths) -> Project:
     end = END if last >= project.length else last
     after = (Stretch(last, END),) if end < END else ()
     parts = (Stretch(0.0, last), Stretch(first, last), *after)
-    made = rearranged(project, parts, lengths)
+    result = rearranged(project, parts, lengths)
     names = {section.name for section in project.sections}
     stem = own.name.rstrip("0123456789 ") or own.name
     name = next(f"{stem} {n}" for n in range(2, len(names) + 3) if f"{stem} {n}" not in names)
-    rows = [replace(s, name=name) if s.beat == last else s for s in made.sections]
-    return replace(made, sections=tuple(rows))
+    rows = [replace(s, name=name) if s.beat == last else s for s in result.sections]
+    return replace(result, sections=tuple(rows))
 
 
 def moved(project: Project, number: int, before: int, lengths: Lengths) -> Project:
@@ -193,7 +193,7 @@ class Difference(NamedTuple):
 def differences(project: Project, number: int, version: int) -> list[Difference]:
     """The lanes in which a version differs from the one that stands, the most first."""
     own, first, last = spans(project)[number]
-    found = []
+    result = []
     for key, other in own.versions[version].pieces:
         if not project.has_lane(key):
             continue
@@ -203,8 +203,8 @@ def differences(project: Project, number: int, version: int) -> list[Difference]
         apart = np.abs(here.at(at) - other.at(at))
         worst = int(np.argmax(apart))
         if apart[worst] > ALIKE:
-            found.append(Difference(key, float(apart[worst]), first + float(at[worst])))
-    return sorted(found, key=lambda each: -each.most)
+            result.append(Difference(key, float(apart[worst]), first + float(at[worst])))
+    return sorted(result, key=lambda each: -each.most)
 
 
 def _places(one: Curve, other: Curve, length: float) -> Floats:

@@ -27,17 +27,17 @@ def parts_of(order: Order, first: float, last: float, through: bool = True, join
     """The parts of a span, in the new order. Where new, empty time comes within, they go on `through` it; `joined`:
     parts that follow one another in old and new time are one, whatever was taken out, or put in, between."""
     parts: list[Part] = []
-    for index, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
-        if each.empty:
+    for index, (item, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
+        if item.empty:
             before = parts[-1] if parts else None
             goes_on = before is not None and before.last >= begin - LEAST and before.old_last < last - LEAST
             if before is not None and goes_on and through and _follows(order, index, before.old_last):
-                parts[-1] = before._replace(last=begin + each.length, filled=before.filled + each.length)
+                parts[-1] = before._replace(last=begin + item.length, filled=before.filled + item.length)
             continue
-        low, high = max(first, each.first), min(last, each.last)
+        low, high = max(first, item.first), min(last, item.last)
         if high - low < LEAST:
             continue
-        shift = begin - each.first
+        shift = begin - item.first
         part = Part(low + shift, high + shift, low, high)
         before = parts[-1] if parts else None
         if before is not None and abs(before.last - part.first) < LEAST and low >= before.old_last - LEAST:

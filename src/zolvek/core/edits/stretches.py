@@ -56,32 +56,32 @@ class Order(Record, frozen=True):
 
     def events(self, beat: float) -> list[float]:
         """Where what happens at a beat happens now: nowhere, once, or several times."""
-        return [beat + shift for each, shift in self.old() if each.first <= beat < each.last]
+        return [beat + shift for item, shift in self.old() if item.first <= beat < item.last]
 
     def start(self, beat: float) -> float:
         """Where something that begins at a beat begins now; what was taken out, at what follows it."""
-        found = self.events(beat)
-        if found:
-            return found[0]
-        later = [each.first + shift for each, shift in self.old() if each.first >= beat]
+        result = self.events(beat)
+        if result:
+            return result[0]
+        later = [item.first + shift for item, shift in self.old() if item.first >= beat]
         return min(later, default=self.end(beat))
 
     def end(self, beat: float) -> float:
         """Where something that ends at a beat ends now; what was taken out, at what came before it."""
-        for each, shift in self.old():
-            if each.first < beat <= each.last:
+        for item, shift in self.old():
+            if item.first < beat <= item.last:
                 return beat + shift
-        earlier = [each.last + shift for each, shift in self.old() if each.last <= beat]
+        earlier = [item.last + shift for item, shift in self.old() if item.last <= beat]
         return max(earlier, default=0.0)
 
     def span(self, first: float, last: float) -> tuple[float, float] | None:
         """Where a span lies now: as a whole where it lay in one stretch, else from where its start is to
         where its end is; None where nothing of it is left."""
-        for each, shift in self.old():
-            if each.first <= first and last <= each.last:
+        for item, shift in self.old():
+            if item.first <= first and last <= item.last:
                 return first + shift, last + shift
-        found = self.start(first), self.end(last)
-        return found if found[1] > found[0] else None
+        result = self.start(first), self.end(last)
+        return result if result[1] > result[0] else None
 
     def after(self, place: int) -> Stretch | None:
         """The stretch after the one at `place`, if any."""
@@ -93,7 +93,7 @@ class Order(Record, frozen=True):
         if len(curve) == 1:
             only = curve.beat[0] == 0.0
             return curve if only else curve.having(beat=np.array([self.start(float(curve.beat[0]))]))
-        pieces = [_rows(curve, each) for each, _ in self.old()]
+        pieces = [_rows(curve, item) for item, _ in self.old()]
         shifts = [shift for _, shift in self.old()]
         sizes = [len(piece.beat) for piece in pieces]
         beat, value, shape, amount = (np.concatenate([piece[i] for piece in pieces]) for i in range(4))
@@ -179,8 +179,8 @@ def _seam(curve: Curve, beat: float, owner: int, edges: list[float]) -> Rows:
         return _point(beat, level, int(curve.shape[owner]), False)
     small = cut(curve.rows(slice(owner, owner + 2)), _edges_in(curve, owner, edges))
     at = int(np.searchsorted(small.beat, beat, side="right")) - 1
-    made = _plain(small, slice(at, at + 1))
-    return made._replace(own=np.zeros(1, bool))
+    result = _plain(small, slice(at, at + 1))
+    return result._replace(own=np.zeros(1, bool))
 
 
 def _edges_in(curve: Curve, owner: int, edges: list[float]) -> list[float]:

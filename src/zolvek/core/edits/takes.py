@@ -33,7 +33,7 @@ def with_take(lane: Lane, curve: Curve, first: float, last: float) -> Lane:
 def changed(lane: Lane, key: str, **changes: object) -> Lane:
     """The take of this id changed: its name, rating, colour, whether it is muted, its span."""
     take = replace(take_of(lane, key), **changes)
-    return replace(lane, takes=tuple(take if each.id == key else each for each in lane.takes))
+    return replace(lane, takes=tuple(take if item.id == key else item for item in lane.takes))
 
 
 def without_take(lane: Lane, key: str) -> Lane:

@@ -108,7 +108,7 @@ def layer(project: Project, lane: str, key: str) -> Target:
     def put(project: Project, edit: Edit) -> Project:
         own = _open(project, lane)
         curve, _, _ = drawn(own)
-        changed = next(each for each in own.layers if each.id == key)
+        changed = next(item for item in own.layers if item.id == key)
         return with_layer(project, lane, replace(changed, curve=edit(curve)))
 
     curve, kind, label = drawn(project.lane(lane))
@@ -120,22 +120,22 @@ def layer_depth(project: Project, lane: str, key: str) -> Target:
     Raises ZolvekError where there is no such layer."""
 
     def drawn(own: Lane) -> tuple[Layer, Curve, float]:
-        found = own.layer(key)
-        if found is None:
+        result = own.layer(key)
+        if result is None:
             raise ZolvekError("The layer no longer exists.", remedy="Do it again.")
-        most = max(abs(found.amount), 1.0)
-        if found.amount_way is None:
-            return found, flat(0.5 + 0.5 * found.amount / most), most
-        amount_way, factor = found.amount_way, found.amount / most
-        return found, valued(amount_way, 0.5 + factor * (amount_way.value - 0.5), factor), most
+        most = max(abs(result.amount), 1.0)
+        if result.amount_way is None:
+            return result, flat(0.5 + 0.5 * result.amount / most), most
+        amount_way, factor = result.amount_way, result.amount / most
+        return result, valued(amount_way, 0.5 + factor * (amount_way.value - 0.5), factor), most
 
     def put(project: Project, edit: Edit) -> Project:
-        found, curve, most = drawn(_open(project, lane))
-        return with_layer(project, lane, replace(found, amount=most, amount_way=edit(curve)))
+        result, curve, most = drawn(_open(project, lane))
+        return with_layer(project, lane, replace(result, amount=most, amount_way=edit(curve)))
 
-    found, curve, most = drawn(project.lane(lane))
+    result, curve, most = drawn(project.lane(lane))
     parameter = Parameter("depth", "Depth", "", "±%", -100.0 * most, 100.0 * most)
-    return Target(lane, curve, parameter, WHOLE, put, f"the depth of the layer {found.label}")
+    return Target(lane, curve, parameter, WHOLE, put, f"the depth of the layer {result.label}")
 
 
 FASTER = 4.0  # how much the rate of a steady LFO may be drawn up to begin with
@@ -146,24 +146,24 @@ def layer_rate(project: Project, lane: str, key: str) -> Target:
     fast where there is none yet. Raises ZolvekError where there is no such LFO."""
 
     def drawn(own: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
-        found = own.layer(key)
-        if found is None or found.lfo is None:
+        result = own.layer(key)
+        if result is None or result.lfo is None:
             raise ZolvekError("The layer is not an LFO.", remedy="Draw its depth, or choose another.")
-        first = found.first
-        last = max(project.length if found.last is None else found.last, first + 1e-6)
-        lfo = found.lfo
+        first = result.first
+        last = max(project.length if result.last is None else result.last, first + 1e-6)
+        lfo = result.lfo
         way = lfo.rate_way or (flat(0.0) if lfo.rate_end is None else lines([0.0, 1.0], [0.0, 1.0]))
-        return found, lfo, way.having(beat=first + way.beat * (last - first)), (first, last)
+        return result, lfo, way.having(beat=first + way.beat * (last - first)), (first, last)
 
     def put(project: Project, edit: Edit) -> Project:
-        found, lfo, curve, (first, last) = drawn(_open(project, lane))
+        result, lfo, curve, (first, last) = drawn(_open(project, lane))
         part = piece(edit(curve), first, last)
         way = part.having(beat=np.clip(part.beat / (last - first), 0.0, 1.0))
         end = lfo.rate_end or replace(lfo.rate, period=lfo.rate.period / FASTER)
         changed = replace(lfo, rate_end=end, rate_way=way)
-        return with_layer(project, lane, replace(found, lfo=changed))
+        return with_layer(project, lane, replace(result, lfo=changed))
 
-    found, lfo, curve, _ = drawn(project.lane(lane))
+    result, lfo, curve, _ = drawn(project.lane(lane))
     end = lfo.rate.period / FASTER if lfo.rate_end is None else lfo.rate_end.period
     ends = 1.0 / lfo.rate.period, 1.0 / end
     low, high = (min(ends), max(ends)) if ends[0] != ends[1] else (ends[0], 2.0 * ends[0])
@@ -171,7 +171,7 @@ def layer_rate(project: Project, lane: str, key: str) -> Target:
     name = "Rate" if lfo.rate.timed else "Cycles a beat"
     parameter = Parameter("rate", name, "", "Hz" if lfo.rate.timed else "", low, high, low, taper)
     reach = (1.0, 0.0) if ends[1] < ends[0] else WHOLE
-    return Target(lane, curve, parameter, reach, put, f"the rate of the layer {found.label}")
+    return Target(lane, curve, parameter, reach, put, f"the rate of the layer {result.label}")
 
 
 # What of a layer can be drawn on.
@@ -183,7 +183,7 @@ def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:
     there is none."""
 
     def drawn(project: Project) -> Curve:
-        pad = next((each for each in project.pads if each.device == device), None)
+        pad = next((item for item in project.pads if item.device == device), None)
         if pad is None:
             raise ZolvekError("The pad's path no longer exists.", remedy="Do it again.")
         return pad.x if axis == "x" else pad.y
@@ -191,7 +191,7 @@ def pad_axis(project: Project, lane: str, device: str, axis: str) -> Target:
     def put(project: Project, edit: Edit) -> Project:
         _open(project, lane)
         curve = edit(drawn(project))
-        pad = next(each for each in project.pads if each.device == device)
+        pad = next(item for item in project.pads if item.device == device)
         changed = replace(pad, x=curve) if axis == "x" else replace(pad, y=curve)
         return with_pad(project, changed)
 

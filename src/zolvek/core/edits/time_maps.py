@@ -41,9 +41,9 @@ def parse_tempo(text: str, project: Project, beat: float) -> TempoText:
     match = re.fullmatch(rf"{number}(?:\s*(?:→|->|–|-|to)\s*{number}\s*(?:over|in)\s+(.+))?", clean)
     if match is None:
         raise ZolvekError(f"“{text}” is not a tempo.", "tempo", TEMPO_HELP)
-    bpm = [float(each.replace(",", ".")) for each in (match[1], match[2]) if each]
-    for each in bpm:
-        LIMITS["bpm"].need(each, "tempo")
+    bpm = [float(item.replace(",", ".")) for item in (match[1], match[2]) if item]
+    for item in bpm:
+        LIMITS["bpm"].need(item, "tempo")
     if match[2] is None:
         return TempoText(bpm[0])
     beats = beats_of(match[3], project.tempo, project.meter, beat)

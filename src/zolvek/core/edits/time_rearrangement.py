@@ -17,24 +17,24 @@ def rearranged_tempo(tempo: TempoMap, order: Order) -> TempoMap:
     reached two millionths of a beat before."""
     tempo_points: list[TempoPoint] = []
     points = tempo.points
-    for index, (each, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
-        if each.empty:
+    for index, (item, begin) in enumerate(zip(order.stretches, order.begins, strict=True)):
+        if item.empty:
             if not tempo_points:  # new time before all there was
                 _put(tempo_points, TempoPoint(begin, points[0].bpm))
             continue
-        shift = begin - each.first
-        at = max(i for i, point in enumerate(points) if point.beat <= each.first)
+        shift = begin - item.first
+        at = max(i for i, point in enumerate(points) if point.beat <= item.first)
         ramps = points[at].ramp and at + 1 < len(points)
-        _put(tempo_points, TempoPoint(begin, float(tempo.bpm(each.first)), ramps))
-        inside = [p for p in points if each.first < p.beat < each.last]
+        _put(tempo_points, TempoPoint(begin, float(tempo.bpm(item.first)), ramps))
+        inside = [p for p in points if item.first < p.beat < item.last]
         for point in inside:
             ramps = point.ramp and point is not points[-1]
             _put(tempo_points, TempoPoint(point.beat + shift, point.bpm, ramps))
         after = order.after(index)
-        if ramps and each.last < END:
-            edge = each.last if after is None or after.empty else each.last - CUT_OFF
-            if edge > each.first + CUT_OFF:
-                bpm = _limit(tempo, each.last) if edge == each.last else float(tempo.bpm(edge))
+        if ramps and item.last < END:
+            edge = item.last if after is None or after.empty else item.last - CUT_OFF
+            if edge > item.first + CUT_OFF:
+                bpm = _limit(tempo, item.last) if edge == item.last else float(tempo.bpm(edge))
                 _put(tempo_points, TempoPoint(edge + shift, bpm))
     return TempoMap(tuple(tempo_points))
 

@@ -28,7 +28,7 @@ class CompactStep(NamedTuple):
     @property
     def size(self) -> int:
         """Bytes that the step holds of its own."""
-        return sum(each.size for each in self.differences.values())
+        return sum(item.size for item in self.differences.values())
 
 
 def shelved(project: Project, nearer: Project) -> CompactStep | None:

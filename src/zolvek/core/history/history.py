@@ -79,8 +79,8 @@ class History(Record, frozen=True):
             base -= 1
         step = Step(label, project, *_own(project, self.steps[base].project), key=object())
         steps = (*self.steps[: base + 1], step)
-        made = replace(self, steps=steps, here=len(steps) - 1, gesture=gesture)
-        return made._settled()._within()
+        result = replace(self, steps=steps, here=len(steps) - 1, gesture=gesture)
+        return result._settled()._within()
 
     def ended(self) -> History:
         """The gesture is over: the next edit is a step of its own."""

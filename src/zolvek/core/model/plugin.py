@@ -85,8 +85,8 @@ class Binding(Record, frozen=True):
         if self.values:
             steps = np.clip(np.round(np.asarray(value, float)), 0, len(self.values) - 1)
             return np.asarray(self.values)[steps.astype(np.intp)]
-        made = LAWS[self.law][0](value, self.by)
-        return made / rate if self.by_rate else made
+        result = LAWS[self.law][0](value, self.by)
+        return result / rate if self.by_rate else result
 
     def value(self, port: float, rate: float) -> float:
         """The parameter's real value for a port's; by POSITION, its position."""
@@ -142,10 +142,10 @@ def real(parameter: Parameter, binding: Binding, port: float, rate: float) -> fl
 def fitted(own: Plugin, there: Plugin) -> Plugin:
     """The plugin that a project holds, reaching the ports of the one that is installed: by their symbols, as
     another version may count them in another order. What is no longer there is left out."""
-    found = {binding.symbol: binding.index for binding in there.ports.values()}
+    result = {binding.symbol: binding.index for binding in there.ports.values()}
     ports = {
-        key: replace(binding, index=found[binding.symbol])
+        key: replace(binding, index=result[binding.symbol])
         for key, binding in own.ports.items()
-        if binding.symbol in found
+        if binding.symbol in result
     }
     return replace(there, ports=ports, maker=own.maker, version=own.version)

@@ -122,8 +122,8 @@ class Device(Record, frozen=True):
         """The device with some of its parameters at other positions."""
         own = dict(values)
         bypass = own.pop(BYPASS.id, None) if self.has_bypass else None
-        made = replace(self, values={**self.values, **own}) if own else self
-        return made if bypass is None else replace(made, bypassed=bypass >= 0.5)
+        result = replace(self, values={**self.values, **own}) if own else self
+        return result if bypass is None else replace(result, bypassed=bypass >= 0.5)
 
     def position(self, key: str) -> float:
         """The present position of a parameter, 0..1."""
@@ -206,7 +206,7 @@ class Lane(Record, frozen=True):
 
     def layer(self, key: str) -> Layer | None:
         """The layer of this id, if there is one."""
-        return next((each for each in self.layers if each.id == key), None)
+        return next((item for item in self.layers if item.id == key), None)
 
     def at(self, beats: Numbers) -> Floats:
         """The parameter's position at each of `beats`, by the lane's own curve alone."""

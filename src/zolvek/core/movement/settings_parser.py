@@ -40,14 +40,14 @@ def read_setting(setting: Setting, text: str) -> Any:
 
 def _percents(text: str, setting: Setting) -> tuple[float, ...]:
     """Percents with spaces between."""
-    found = [read(part, "%") for part in text.removesuffix("%").split()]
-    if len(found) < 2 or any(n is None or not 0.0 <= n <= 100.0 for n in found):
+    result = [read(part, "%") for part in text.removesuffix("%").split()]
+    if len(result) < 2 or any(n is None or not 0.0 <= n <= 100.0 for n in result):
         raise ZolvekError(
             f"“{text}” can't be read.",
             setting.label,
             f"Type two or more percentages, such as {setting.default}.",
         )
-    return tuple((n or 0.0) / 100.0 for n in found)
+    return tuple((n or 0.0) / 100.0 for n in result)
 
 
 def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:
@@ -61,7 +61,7 @@ def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | 
         lfo = replace(lfo, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
     if amount_end is not None:
         most = min(max(abs(lfo.amount), abs(amount_end), 1e-9), 1.0)
-        ends = [min(max(each / most, -1.0), 1.0) for each in (lfo.amount, amount_end)]
+        ends = [min(max(item / most, -1.0), 1.0) for item in (lfo.amount, amount_end)]
         both = min(ends) < 0.0  # through zero, or the other way up all along
         levels = [0.5 + 0.5 * end for end in ends] if both else ends
         along = curve(list(zip((0.0, 1.0), levels, strict=True)))

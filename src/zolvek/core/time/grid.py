@@ -141,14 +141,14 @@ class Grid(Record, frozen=True):
             hits = floats(self.hits)
             return hits[(hits >= first) & (hits <= last)]
         starts = [*meter.starts, np.inf]
-        found = []
+        result = []
         for start, end, step in zip(starts, starts[1:], self.steps(meter), strict=False):
             low, high = max(first, start), min(last, end)
             if low <= high:
                 i = np.arange(np.ceil((low - start) / step - 1 - 1e-9), (high - start) / step + 1e-9)
                 beats = start + (i + self.swing * (i % 2)) * step
-                found.append(beats[(beats >= low - 1e-9) & (beats <= high + 1e-9) & (i >= 0)])
-        lines = np.sort(np.concatenate(found)) if found else np.empty(0)
+                result.append(beats[(beats >= low - 1e-9) & (beats <= high + 1e-9) & (i >= 0)])
+        lines = np.sort(np.concatenate(result)) if result else np.empty(0)
         return lines[np.append(True, np.diff(lines) > 0.0)[: len(lines)]]
 
 

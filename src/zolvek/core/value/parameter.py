@@ -149,11 +149,11 @@ class Parameter(Record, frozen=True):
     def _choice(self, text: str) -> float:
         word = text.strip().lower()
         labels = [choice.lower() for choice in self.choices]
-        found = [i for i, label in enumerate(labels) if label == word]
-        found = found or [i for i, label in enumerate(labels) if word and label.startswith(word)]
-        if len(found) != 1:
+        result = [i for i, label in enumerate(labels) if label == word]
+        result = result or [i for i, label in enumerate(labels) if word and label.startswith(word)]
+        if len(result) != 1:
             raise self._unreadable(text, "one of " + ", ".join(self.choices))
-        return float(found[0])
+        return float(result[0])
 
     def _in_range(self, value: float, text: str) -> float:
         if self.taper == "decibel" and value == -np.inf:

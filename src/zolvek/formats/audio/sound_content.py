@@ -26,13 +26,13 @@ def mark_of(path: str | os.PathLike[str]) -> str:
     try:
         with opened(path) as file:
             size = os.fstat(file.fileno()).st_size
-            found = hashlib.blake2b(str(size).encode(), digest_size=16)
+            result = hashlib.blake2b(str(size).encode(), digest_size=16)
             for at in sorted({0, max((size - PART_BYTES) // 2, 0), max(size - PART_BYTES, 0)}):
                 file.seek(at)
-                found.update(file.read(PART_BYTES))
+                result.update(file.read(PART_BYTES))
     except (OSError, ValueError):  # not there, or not an ordinary file
         return ""
-    return found.hexdigest()
+    return result.hexdigest()
 
 
 def with_contents(project: Project) -> Project:
@@ -78,14 +78,14 @@ def searched(project: Project, missing: Sequence[str], folder: Path, progress: P
     alike: list[str] = []
     still: list[str] = []
     for name in missing:
-        found = by_content.get(name)
-        (same if found else alike).append(name)
-        found = found or by_name.get(Path(name).name.casefold())
-        if found is None:
+        result = by_content.get(name)
+        (same if result else alike).append(name)
+        result = result or by_name.get(Path(name).name.casefold())
+        if result is None:
             alike.remove(name)
             still.append(name)
         else:
-            where[name] = str(found.resolve())
+            where[name] = str(result.resolve())
     return Search(where, same, alike, still)
 
 

@@ -31,5 +31,5 @@ def length_of(name: str) -> float | None:
 
 def lengths_of(project: Project) -> dict[str, float]:
     """Those of all the project's sound files that can be read."""
-    found = {name: length_of(name) for name in sound_files(project)}
-    return {name: seconds for name, seconds in found.items() if seconds is not None}
+    result = {name: length_of(name) for name in sound_files(project)}
+    return {name: seconds for name, seconds in result.items() if seconds is not None}

@@ -165,8 +165,8 @@ def _converted(rows: Block, up: int, down: int) -> Block:
     """Rows of sound at `up` / `down` times their rate, by soxr's high quality (SoX Resampler library)."""
     import soxr
 
-    made = soxr.resample(np.ascontiguousarray(rows.T), down, up, quality="VHQ")
-    return np.ascontiguousarray(made.T, dtype=np.float32)
+    result = soxr.resample(np.ascontiguousarray(rows.T), down, up, quality="VHQ")
+    return np.ascontiguousarray(result.T, dtype=np.float32)
 
 
 @lru_cache(maxsize=64)

@@ -83,8 +83,8 @@ def decode(data: bytes, where: str = "the MIDI file") -> Score:
 def _score(file: Midi, name: str) -> Score:
     ticks = file.division
     if ticks <= 0:  # frames a second and ticks a frame: no beats, so 120 of them a minute
-        frames, each = -(ticks >> 8), ticks & 255
-        ticks = max(frames * each // 2, 1)
+        frames, item = -(ticks >> 8), ticks & 255
+        ticks = max(frames * item // 2, 1)
     last = file.events[-1][0] / ticks if file.events else 0.0
     if last > MOST_BEATS:
         raise ZolvekError("It is longer than 100,000 beats.", remedy="Shorten it.")
@@ -147,9 +147,9 @@ class Reader:
             for channel in range(16)
         }
         for tick, track, status, first, second, data in events:
-            found = on_channel.get(status)
-            if found is not None:
-                found[0](tick, track, found[1], first, second)
+            result = on_channel.get(status)
+            if result is not None:
+                result[0](tick, track, result[1], first, second)
             elif status == META:
                 if first in META_HANDLERS:
                     META_HANDLERS[first](self, tick, track, data)
@@ -254,15 +254,15 @@ class Reader:
     def note_off(self, tick: int, track: int, channel: int, pitch: int, _: int = 0) -> None:
         """A key goes up: of one struck again while it was down, the first. MIDI 1.0 asks for a Note Off
         for each Note On, so each track has its own to give, whatever others on its channel do."""
-        found = self.sounding.get((track, channel, pitch))
-        if found:
+        result = self.sounding.get((track, channel, pitch))
+        if result:
             self.notes += 1
             if self.notes > MOST_NOTES:
                 raise ZolvekError(
                     f"The MIDI file holds more than {MOST_NOTES:,} notes.",
                     remedy="Use a shorter one.",
                 )
-            begin, strength = found.popleft()
+            begin, strength = result.popleft()
             length = max(tick - begin, 1) / self.ticks
             note = Note(begin / self.ticks, length, pitch, strength / 127.0)
             self.part(track, channel).notes.append(note)
@@ -285,16 +285,16 @@ class Reader:
         upper, lower = self.streams[way, "cc", number], self.streams[way, "cc", number + LOWER]
         rows = [(tick, 0, value) for tick, value in upper]
         rows += [(tick, 1, value) for tick, value in lower]
-        high, low, found = 0, 0, []
+        high, low, result = 0, 0, []
         for tick, half, value in sorted(rows, key=lambda row: row[:2]):
             high, low = (high, value) if half else (value, 0)
-            found.append((tick, high << 7 | low))
+            result.append((tick, high << 7 | low))
         for part in self.parts.values():
             if part.streams.get(("cc", number + LOWER)) is lower:
                 del part.streams["cc", number + LOWER]
             if part.streams.get(("cc", number)) is upper:
                 del part.streams["cc", number]
-                part.streams["cc14", number] = found
+                part.streams["cc14", number] = result
 
 
 SYSTEM = "system messages"
@@ -319,9 +319,9 @@ CHANNEL_HANDLERS: dict[int, Callable[[Reader, int, int, int, int, int], None]] =
 
 def _tempo(tempos: list[tuple[int, int]], ticks: int) -> list[TempoPoint]:
     """Tempo points, those a program can play; 120 where the file says none (SMF 1.0)."""
-    found = {0: 500_000, **dict(tempos)}
+    result = {0: 500_000, **dict(tempos)}
     return [
-        TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1))) for tick, micros in sorted(found.items())
+        TempoPoint(tick / ticks, LIMITS["bpm"].kept(60e6 / max(micros, 1))) for tick, micros in sorted(result.items())
     ]
 
 

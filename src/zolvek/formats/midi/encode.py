@@ -53,8 +53,8 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
         body = _rows(tick, BEND | status, value & 127, value >> 7)
         return joined([_sensitivity(target, int(tick[0])), body])
     if kind == MessageKind.PRESSURE:
-        found = _rows(tick, PRESSURE | status, value, np.zeros_like(value))
-        return found._replace(size=np.full(len(tick), 2))
+        result = _rows(tick, PRESSURE | status, value, np.zeros_like(value))
+        return result._replace(size=np.full(len(tick), 2))
     if kind == MessageKind.CC:
         return _rows(tick, CONTROL | status, np.full_like(value, target.controller), value)
     upper = target.controller if kind == MessageKind.CC14 else ENTRY
@@ -120,7 +120,7 @@ def beyond(value: Ints) -> Ints:
     early, upper = before[1:], new & ~127
     kept = np.where(early >= 0, early, old & 127)
     seen = [np.where(early >= 0, (old & ~127) + early, old), upper, upper + kept]
-    far = [np.maximum(np.maximum(low - each, each - high), 0) for each in seen]
+    far = [np.maximum(np.maximum(low - item, item - high), 0) for item in seen]
     return np.where(first[1:], np.maximum.reduce(far), 0)
 
 

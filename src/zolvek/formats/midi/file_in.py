@@ -56,7 +56,7 @@ def imported(project: Project, score: Score, curves: Fitted, time: bool = False)
         project, track = add_track(project, part.name)
         if part.notes:
             project, _ = add_device(project, track, DEVICE_KINDS["synth"])
-            this_track = next(each for each in project.tracks if each.id == track)
+            this_track = next(item for item in project.tracks if item.id == track)
             project = with_track(project, replace(this_track, notes=tuple(part.notes)))
         if part.streams:
             own_curves = {row[1:]: drawn for row, drawn in curves.items() if row[0] == index}
@@ -77,7 +77,7 @@ def _with_lanes(project: Project, track: str, part: TrackPart, drawn: dict[tuple
     project, device = add_device(project, track, kind_)
     curves = {key: drawn[row] for key, row in rows.items()}
     project = add_lanes(project, device, list(rows), curves)
-    this_track = next(each for each in project.tracks if each.id == track)
+    this_track = next(item for item in project.tracks if item.id == track)
     lanes = []
     for lane in this_track.lanes:
         if lane.device == device:

@@ -67,16 +67,16 @@ def report(
     exact_time: bool = False,
 ) -> Report:
     """The report on all lanes that are exported."""
-    found = lane_messages(project, exported_lanes(project), resolution, progress)
-    lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in found)
+    result = lane_messages(project, exported_lanes(project), resolution, progress)
+    lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in result)
     # Ports are cables of their own: the busiest of them counts.
     cables = [
-        _load(project, [sent for heard, _, sent in found if heard.lane.midi.port == port])
-        for port in dict.fromkeys(heard.lane.midi.port for heard, _, _ in found)
+        _load(project, [sent for heard, _, sent in result if heard.lane.midi.port == port])
+        for port in dict.fromkeys(heard.lane.midi.port for heard, _, _ in result)
     ]
     nothing = (0, 0, 0.0, 0.0, None, 0)
     messages, size, busiest, late, jumps, _ = max(cables, key=lambda row: row[3], default=nothing)
-    alike = _alike(project, [heard for heard, _, _ in found])
+    alike = _alike(project, [heard for heard, _, _ in result])
     whole = sum(row[-1] for row in cables)
     advice = _advice(project, resolution, lanes, late, jumps, alike)
     count = sum(row.messages for row in lanes)
@@ -176,25 +176,25 @@ def _advice(
     jumps: float | None,
     alike: tuple[tuple[str, ...], ...],
 ) -> tuple[str, ...]:
-    found = [
+    result = [
         f"{' and '.join(group)} send the same messages. Give one of them another number or channel." for group in alike
     ]
     if late > AUDIBLE_DELAY_S and jumps is not None:
         text = project.meter.text(float(project.tempo.beats(jumps)))
-        found.append(
+        result.append(
             f"At {text} so many lanes jump together that a DIN cable needs {1_000 * late:.0f} ms "
             "for them. Move some of the jumps, or send some lanes through another port."
         )
     elif late > AUDIBLE_DELAY_S:
         gap = max(2.0 * resolution.milliseconds, 5.0)
         busy = max(lanes, key=lambda row: row.messages).label
-        found.append(
+        result.append(
             f"A DIN cable falls {1_000 * late:.0f} ms behind. Set a minimum interval of {gap:g} ms,  "
             f"allow a larger tolerance, or send {busy}, the busiest lane, through its own port."
         )
     far = max(lanes, key=lambda row: row.beyond, default=None)
     if far is not None and far.beyond > WORTH_SAYING:
-        found.append(
+        result.append(
             f"{far.label} comes in two halves. Between them a receiver may see {far.beyond} of its 16,383  "
             "steps beyond. A bend is sent whole."
         )
@@ -203,8 +203,8 @@ def _advice(
     for row in coarse:
         allowed = 0.5 + resolution.tolerance * real[row.lane]
         if row.steps > 1.0 + allowed:
-            found.append(
+            result.append(
                 f"{row.label} moves faster than the minimum interval allows, by {row.stray} at "
                 f"{project.meter.text(row.beat)}. Reduce the minimum interval."
             )
-    return tuple(found)
+    return tuple(result)

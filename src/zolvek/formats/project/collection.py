@@ -164,14 +164,14 @@ def unpacked(path: str | os.PathLike[str], into: Path | None = None, progress: P
         with opened(source) as file, zipfile.ZipFile(file) as archive:
             own = _looked_through(archive, source)
             parent = into or source.resolve().parent
-            _need_room(sum(each.file_size for each in archive.infolist()), parent, source)
+            _need_room(sum(item.file_size for item in archive.infolist()), parent, source)
             temporary = _new_folder(parent)
             try:
-                total = max(sum(each.file_size for each in archive.infolist()) // 1_024, 1)
+                total = max(sum(item.file_size for item in archive.infolist()) // 1_024, 1)
                 done = 0
-                for each in archive.infolist():
-                    archive.extract(each, temporary)
-                    done += each.file_size // 1_024
+                for item in archive.infolist():
+                    archive.extract(item, temporary)
+                    done += item.file_size // 1_024
                     if progress is not None:
                         progress(done, total)
                 folder = _free(parent / source.stem)
@@ -204,13 +204,13 @@ def _need_room(size: int, parent: Path, source: Path) -> None:
 def _looked_through(archive: zipfile.ZipFile, source: Path) -> str:
     """The name of the project in an archive, of which nothing leads out of its folder."""
     rows = archive.infolist()
-    for each in rows:
-        member = PurePosixPath(each.filename)
-        link = stat.S_ISLNK(each.external_attr >> 16)
-        if member.is_absolute() or ".." in member.parts or "\\" in each.filename or link:
+    for item in rows:
+        member = PurePosixPath(item.filename)
+        link = stat.S_ISLNK(item.external_attr >> 16)
+        if member.is_absolute() or ".." in member.parts or "\\" in item.filename or link:
             raise ZolvekError(
                 "The archive has paths outside its folder.",
-                f"{source}, {each.filename}",
+                f"{source}, {item.filename}",
                 "Don't use it.",
             )
     if len(rows) > MOST_FILES or sum(row.file_size for row in rows) > LARGEST_BYTES:

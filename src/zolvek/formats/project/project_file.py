@@ -54,8 +54,8 @@ def encode(project: Project) -> bytes:
 
 
 def _unknown(project: Project) -> dict[str, Any]:
-    found = msgspec.json.decode(project.unknown) if isinstance(project.unknown, str) else {}
-    return found if isinstance(found, dict) else {}
+    result = msgspec.json.decode(project.unknown) if isinstance(project.unknown, str) else {}
+    return result if isinstance(result, dict) else {}
 
 
 def _beside(project: Project) -> dict[str, Any]:

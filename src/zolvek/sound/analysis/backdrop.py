@@ -30,11 +30,11 @@ class Backdrop(NamedTuple):
 
 def backdrop(project: Project, track: str, kind: str, progress: Callable[[int, int], object] | None = None) -> Backdrop:
     """The picture of one track's sound, its automation applied."""
-    owner = next(each for each in project.tracks if each.id == track)
+    owner = next(item for item in project.tracks if item.id == track)
     new_owner = replace(owner, muted=False)
     alone = replace(project, tracks=(new_owner,), links=(), mappings=())
     if new_owner.takes_sends:
-        others = tuple(each for each in project.tracks if each.id != track)
+        others = tuple(item for item in project.tracks if item.id != track)
         alone = replace(project, tracks=(*others, new_owner), links=(), mappings=())
     renderer = Renderer(alone, BACKDROP_RATE)
     total = renderer.frame_of(project.length)

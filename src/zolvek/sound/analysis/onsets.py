@@ -242,8 +242,8 @@ def _exact(seconds: Floats, weight: Floats, guess: float) -> float:
 def _likeliest(seconds: Floats, weight: Floats, guess: float) -> float:
     """A guess made exact; or what is half as fast again, or two thirds, where hits lie nearer to its beats, halves and
     quarters: three even eighths are as regular as two."""
-    found = [_exact(seconds, weight, guess * ratio) for ratio in RATIOS if SLOWEST <= guess * ratio <= QUICKEST]
-    tries = np.array(found)
+    result = [_exact(seconds, weight, guess * ratio) for ratio in RATIOS if SLOWEST <= guess * ratio <= QUICKEST]
+    tries = np.array(result)
     bell = np.exp(-0.5 * (np.log2(tries / USUAL) / SPREAD) ** 2)
     return float(tries[np.argmax(_near(seconds, weight, tries) * bell)])
 

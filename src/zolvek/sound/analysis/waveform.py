@@ -47,7 +47,7 @@ def peaks_of(name: str, progress: Progress | None = None) -> Peaks:
             raise ZolvekError("The audio file is damaged.", name, "Replace it.") from error
     if not lows:
         raise ZolvekError("The audio file is empty.", name, "Replace it.")
-    low, high = (np.nan_to_num(np.concatenate(each), copy=False) for each in (lows, highs))
+    low, high = (np.nan_to_num(np.concatenate(item), copy=False) for item in (lows, highs))
     return Peaks(low, high, done / rate)
 
 

@@ -87,7 +87,7 @@ def _add(out: Floats, sound: Stream, clip: Clip, begins: float, first: int, tota
         stop = min(first + out.shape[1], length + tail)
         passes = _passes(clip, sound, begins, max(first, 0), stop, rate)
     count = out.shape[1]
-    made = np.zeros_like(out)
+    result = np.zeros_like(out)
     for begin, frames in passes:
         low = max(begin, 0, first)
         high = min(begin + frames + (edge if cut_off else 0), length + tail, first + count)
@@ -99,18 +99,18 @@ def _add(out: Floats, sound: Stream, clip: Clip, begins: float, first: int, tota
             rows = rows * np.clip((at - begin) / edge, 0.0, 1.0)
         if high > begin + frames:
             rows = rows * np.clip(1.0 - (at - begin - frames) / edge, 0.0, 1.0)
-        made[:, low - first : high - first] += rows
+        result[:, low - first : high - first] += rows
     gain = 10.0 ** (clip.gain_db / 20.0)
     at = np.arange(first, first + count)
     if (start > 0 or clip.turn > 0.0) and first < edge:
-        made *= np.clip(at / edge, 0.0, 1.0)
+        result *= np.clip(at / edge, 0.0, 1.0)
     if total is not None and first + count > length:
-        made *= np.clip(1.0 - (at - length) / edge, 0.0, 1.0)
+        result *= np.clip(1.0 - (at - length) / edge, 0.0, 1.0)
     for seconds, way in ((clip.fade_in, at), (clip.fade_out, length - at)):
         frames = round(seconds * rate)
         if frames > 0 and way.min() < frames:
-            made *= 0.5 - 0.5 * np.cos(np.pi * np.clip(way / frames, 0.0, 1.0))
-    out += gain * made
+            result *= 0.5 - 0.5 * np.cos(np.pi * np.clip(way / frames, 0.0, 1.0))
+    out += gain * result
 
 
 def _passes(clip: Clip, sound: Stream, begins: float, first: int, stop: int, rate: int) -> list[tuple[int, int]]:

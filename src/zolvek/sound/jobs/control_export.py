@@ -25,14 +25,14 @@ def control_blocks(
     spans −1 to 1, or 0 to 1."""
     if swing not in SWINGS:
         raise ZolvekError(f"There is no range “{swing}”.", remedy=f"Use {' or '.join(SWINGS)}.")
-    found = played(project.lane(lane), project)
+    result = played(project.lane(lane), project)
     first, last = span or (0.0, project.length)
     begin, end = (round(float(project.tempo.seconds(beat)) * rate) for beat in (first, last))
     if end <= begin:
         raise ZolvekError("The span is empty.", remedy="Choose an end after the start.")
     for start in range(begin, end, CONTROL_FRAMES):
         seconds = np.arange(start, min(start + CONTROL_FRAMES, end)) / rate
-        value = found.curve.at(project.tempo.beats(seconds))
+        value = result.curve.at(project.tempo.beats(seconds))
         yield (2.0 * value - 1.0 if swing == "both" else value)[None].astype(np.float32)
 
 

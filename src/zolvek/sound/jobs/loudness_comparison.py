@@ -18,8 +18,8 @@ def job(
     span: tuple[float, float],
 ) -> tuple[float, float]:
     """Integrated loudness in LUFS of a span of beats of both, as a job of a process of its own."""
-    found = []
+    result = []
     for done, project in enumerate((first, second), 1):
-        found.append(loudness(render(project, *span), RATE))
+        result.append(loudness(render(project, *span), RATE))
         progress(done, 2)
-    return found[0], found[1]
+    return result[0], result[1]

@@ -43,15 +43,15 @@ class MixReport(Record, frozen=True):
     @property
     def words(self) -> list[str]:
         """What a person has to know of it, a sentence each."""
-        found = []
+        result = []
         if self.cut:
-            found.append(
+            result.append(
                 f"{self.cut:,} frames are above full scale and were clipped: peak {self.peak:+.1f} dBFS, true peak "
                 f"{self.true_peak:+.1f} dBTP."
             )
         if self.faults:
-            found.append(f"{self.faults:,} frames were not numbers and are silent.")
-        return found + [f"Without the plugin {each}" for each in self.left_out]
+            result.append(f"{self.faults:,} frames were not numbers and are silent.")
+        return result + [f"Without the plugin {each}" for each in self.left_out]
 
 
 def job(progress: Progress, *arguments: Any) -> MixReport:

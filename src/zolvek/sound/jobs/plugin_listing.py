@@ -28,7 +28,7 @@ def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] =
     """As a job of a process in the background; `hosted`: the plugins of its project, each described in a process
     of its own, so that one that breaks doesn't take the list away."""
     every, faults = installed.installed(progress)
-    there = {each.id for each in every if not each.fault}
+    there = {item.id for item in every if not item.fault}
     differing = []
     for kind in hosted:
         plugin = kind.plugin

@@ -67,7 +67,7 @@ def _over(project: Project, kind: DeviceKind) -> float:
     assert kind.plugin is not None
     run = host(kind.plugin.format).bare(kind, RATE)
     blocks = OFFLINE_FRAMES // BLOCK_FRAMES
-    whole, without = (_best(_stretch(each)) for each in (still, plain))
+    whole, without = (_best(_stretch(item)) for item in (still, plain))
     own = _best(lambda: [run() for _ in range(blocks)])
     return 1e6 * (whole - without - own) / blocks
 
@@ -82,9 +82,9 @@ def _stretch(project: Project) -> Callable[[], object]:
 
 def _best(work: Callable[[], object], times: int = 5) -> float:
     """The least processor time of several runs, in seconds."""
-    found = []
+    result = []
     for _ in range(times):
         began = time.process_time()
         work()
-        found.append(time.process_time() - began)
-    return min(found)
+        result.append(time.process_time() - began)
+    return min(result)

@@ -229,7 +229,7 @@ class Playback:
     def close(self) -> None:
         """End the workers; well within two seconds, whatever they do."""
         with self.lock:
-            workers = [each for each in (self.worker, self.spare) if each is not None]
+            workers = [item for item in (self.worker, self.spare) if item is not None]
             self.worker = self.spare = None
             self.playing, self.closed = False, True
         for worker in workers:

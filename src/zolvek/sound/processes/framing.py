@@ -52,12 +52,12 @@ class Sender:
 
     def number(self, part: object) -> int:
         """The number of a part; one that is new is sent ahead of what it is in."""
-        found = self.known.get(id(part))
-        if found is None:
+        result = self.known.get(id(part))
+        if result is None:
             number = len(self.known)
-            self.known[id(part)] = found = number, part
+            self.known[id(part)] = result = number, part
             self.held += self._write(("part", number, part), part)
-        return found[0]
+        return result[0]
 
     def _write(self, frame: object, own: object) -> int:
         """Write a frame after the parts in it, but for its `own`; returns its bytes."""

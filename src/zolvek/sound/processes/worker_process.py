@@ -121,7 +121,7 @@ class WorkerProcess:
             if self.over:
                 return
             self.over = True
-        own = [each for each in self.mark.active if each[1] == PLAYING]
+        own = [item for item in self.mark.active if item[1] == PLAYING]
         self.culprit = own[0] if own and reason == HUNG else self.mark.likeliest
         kill(self.process)
         self.news.set()
@@ -188,7 +188,7 @@ class WorkerProcess:
 
     def _never_begins(self, now: float) -> bool:
         """Whether a plugin that is made next to the others takes all too long."""
-        starting = next((each for each, phase in self.mark.active if phase == STARTING), "")
+        starting = next((item for item, phase in self.mark.active if phase == STARTING), "")
         if starting != self.starting[0]:
             self.starting = starting, now
         return bool(starting) and now - self.starting[1] > PLUGIN_START_TIMEOUT_S

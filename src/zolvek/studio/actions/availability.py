@@ -141,8 +141,8 @@ def layer_and_span(studio: Studio) -> str:
 def pattern(studio: Studio) -> str:
     """A pattern is selected."""
     session = studio.session
-    found = session.shelf.named(session.picked.pattern)
-    return "" if found is not None else "Select a pattern in the Patterns panel first."
+    result = session.shelf.named(session.picked.pattern)
+    return "" if result is not None else "Select a pattern in the Patterns panel first."
 
 
 def pattern_and_lane(studio: Studio) -> str:
@@ -168,7 +168,7 @@ def kept(studio: Studio) -> str:
 def switch(studio: Studio) -> str:
     """There is a slot change before the playhead."""
     this_lane, here = studio.session.lane, studio.session.playhead.beat
-    there = this_lane is not None and any(each.beat <= here + 1e-9 for each in this_lane.switches)
+    there = this_lane is not None and any(item.beat <= here + 1e-9 for item in this_lane.switches)
     return open_lane(studio) or ("" if there else "There is no slot change before the playhead.")
 
 

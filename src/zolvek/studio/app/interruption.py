@@ -34,8 +34,8 @@ class Interruption(QObject):
         # PyQt's stub knows a voidptr only; an int is what it is.
         self.watch = QSocketNotifier(self.reading.fileno(), QSocketNotifier.Type.Read, self)  # type: ignore[call-overload]  # see above
         self.watch.activated.connect(self._woken)
-        for each in SIGNALS:
-            signal.signal(each, lambda *_: None)
+        for item in SIGNALS:
+            signal.signal(item, lambda *_: None)
 
     def _woken(self) -> None:
         for number in self.reading.recv(64):

@@ -250,13 +250,13 @@ class Window(QMainWindow):
         """Files of any kind that is read: a project opens, the others come in."""
         from zolvek.studio.app import drop_import
 
-        found = drop_import.files_in(event.mimeData()) if event is not None else []
-        if found and event is not None:
+        result = drop_import.files_in(event.mimeData()) if event is not None else []
+        if result and event is not None:
             event.acceptProposedAction()
             notices = self.session.notices
             begin = self.sheet.isVisible()
             # After the event: what takes them may ask, and the other program waits for us.
-            QTimer.singleShot(0, lambda: notices.run_guarded(lambda: drop_import.take_all(self.studio, found, begin)))
+            QTimer.singleShot(0, lambda: notices.run_guarded(lambda: drop_import.take_all(self.studio, result, begin)))
 
     # --- coming and going ---
 

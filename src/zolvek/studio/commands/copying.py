@@ -20,7 +20,7 @@ from zolvek.studio.session.session import NONE_CHOSEN, Session
 def copy(session: Session, all_lanes: bool = False) -> tuple[float, float]:
     """The scope on the clipboard; with `all_lanes` that of every shown lane, aligned."""
     first, last, _ = scope(session)
-    curves = [(each.lane, each.curve) for each in together(session)]
+    curves = [(item.lane, item.curve) for item in together(session)]
     if all_lanes:
         curves = [(x.id, x.curve) for x in session.project.lanes() if not x.hidden]
     all_lanes = len(curves) > 1
@@ -105,7 +105,7 @@ def repeat_to(session: Session, end: float, scale: float = 1.0, tilt: float = 0.
     if end <= last + 1e-9:
         raise ZolvekError("There is no room to repeat.", remedy="Select a shorter span first.")
     project = session.project
-    curves = [(each.lane, each.curve) for each in together(session)]
+    curves = [(item.lane, item.curve) for item in together(session)]
     all_lanes = all_lanes or len(curves) > 1
     if all_lanes and len(curves) == 1:
         shown = (x for x in project.lanes() if not x.hidden and not x.locked)

@@ -58,12 +58,12 @@ def own_states(session: Session) -> list[State]:
 
 def hear_state(session: Session, number: int) -> None:
     """The controls at one of the last three states kept."""
-    found = own_states(session)[-3:]
-    if number >= len(found):
+    result = own_states(session)[-3:]
+    if number >= len(result):
         session.notices.say("There are fewer states. Store one in the Morph panel.")
         return
-    project = states.set_to(session.project, found[number])
-    session.document.edit(f"Recall {found[number].name}", project)
+    project = states.set_to(session.project, result[number])
+    session.document.edit(f"Recall {result[number].name}", project)
 
 
 # --- tracks ---

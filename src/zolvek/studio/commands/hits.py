@@ -45,11 +45,11 @@ def select_to_next(studio: Studio) -> None:
     session = studio.session
     span = session.span.beats
     first, last = span or (session.playhead.beat, session.playhead.beat)
-    found = hits.next_hit(studio.hits.beats, last)
-    if found is None:
+    result = hits.next_hit(studio.hits.beats, last)
+    if result is None:
         raise ZolvekError("There is no later hit.", remedy="Start earlier.")
-    session.span.choose((first, found))
-    session.notices.say(f"Selected up to the hit at {session.project.meter.text(found)}.")
+    session.span.choose((first, result))
+    session.notices.say(f"Selected up to the hit at {session.project.meter.text(result)}.")
 
 
 def snap_to_hits(studio: Studio) -> None:
@@ -83,12 +83,12 @@ def until_hit(studio: Studio) -> None:
         raise ZolvekError("No point is selected.", remedy="Select the point to move there.")
     last = int(chosen[-1])
     beat = float(drawn.curve.beat[last])
-    found = hits.next_hit(studio.hits.beats, beat - hits.SAME_HIT_BEATS * 2.0)
-    if found is None:
+    result = hits.next_hit(studio.hits.beats, beat - hits.SAME_HIT_BEATS * 2.0)
+    if result is None:
         raise ZolvekError("There is no later hit.", remedy="Start earlier.")
-    to = max(found - early, 0.0)
+    to = max(result - early, 0.0)
     curve, moved = point_edits.move(drawn.curve, np.array([last]), to - beat, 0.0, session.settings.editing.collisions)
-    where = f"{distance.strip()} before the hit at {session.project.meter.text(found)}"
+    where = f"{distance.strip()} before the hit at {session.project.meter.text(result)}"
     session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
 
 

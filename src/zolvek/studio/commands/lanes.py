@@ -325,6 +325,6 @@ def remove_many(studio: Studio, device_only: bool) -> None:
     title = f"Remove {counted(len(gone), 'lane')} of {owner}"
     if studio.ask.confirm(f"{title}?", f"{names}.{left} You can undo this."):
         project = session.project
-        for each in gone:
-            project = replacement.remove_lane(project, each.id)
+        for item in gone:
+            project = replacement.remove_lane(project, item.id)
         session.document.edit(title, project)

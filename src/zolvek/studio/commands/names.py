@@ -18,7 +18,7 @@ def name_of(session: Session, track: str | None, device: str | None) -> str:
     """The name of a track or device."""
     project = session.project
     if track:
-        return next(each.name for each in project.tracks if each.id == track)
+        return next(item.name for item in project.tracks if item.id == track)
     return project.device_track(str(device)).device(str(device)).name
 
 
@@ -71,17 +71,17 @@ def device_to(studio: Studio) -> None:
 def double_device(session: Session) -> None:
     """Duplicate the shown device."""
     device = chosen_device(session)
-    made, key = names.device_doubled(session.project, device.id)
-    session.document.edit(f"Duplicate {device.name}", made)
+    result, key = names.device_doubled(session.project, device.id)
+    session.document.edit(f"Duplicate {device.name}", result)
     session.shown.show(key)
 
 
 def duplicate_track(session: Session) -> None:
     """Duplicate the shown track."""
     this_track = shown_track(session)
-    made, key = names.track_doubled(session.project, this_track.id)
-    session.document.edit(f"Duplicate track {this_track.name}", made)
-    twin = next(track for track in made.tracks if track.id == key)
+    result, key = names.track_doubled(session.project, this_track.id)
+    session.document.edit(f"Duplicate track {this_track.name}", result)
+    twin = next(track for track in result.tracks if track.id == key)
     if twin.devices:
         session.shown.show(twin.devices[0].id)
 

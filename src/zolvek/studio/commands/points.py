@@ -66,10 +66,10 @@ def step(session: Session, way: int, extend: bool = False) -> None:
 def select_nth(studio: Studio) -> None:
     """Ask for a number, and select every nth of the points worked on."""
     session = studio.session
-    found = point_scope(session)
-    every = studio.ask.number("Select every nth point", "Every:", 2, 2, max(len(found.points), 2), 0)
+    result = point_scope(session)
+    every = studio.ask.number("Select every nth point", "Every:", 2, 2, max(len(result.points), 2), 0)
     if every is not None:
-        session.points.choose(found.points[:: max(round(every), 2)])
+        session.points.choose(result.points[:: max(round(every), 2)])
 
 
 def select_band(studio: Studio) -> None:
@@ -115,22 +115,22 @@ def add_at_playhead(session: Session) -> None:
 
 def thin(session: Session) -> None:
     """Fewer of the points worked on, within the tolerance that passes are thinned by; all others stay."""
-    drawn, found = target(session), point_scope(session)
+    drawn, result = target(session), point_scope(session)
     keep = np.ones(len(drawn.curve), bool)
-    keep[found.points] = False
+    keep[result.points] = False
     if not drawn.aside:
         keep |= np.isin(drawn.curve.beat, unlocked(session).pins)
     done = thinned(drawn.curve, session.settings.recording.tolerance, keep=keep)
-    session.edit_curve(f"Thin {found.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN)
+    session.edit_curve(f"Thin {result.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN)
 
 
 def average(session: Session) -> None:
     """The points at the mean of their values."""
-    drawn, found = target(session), point_scope(session)
-    mean = float(drawn.curve.value[found.points].mean())
+    drawn, result = target(session), point_scope(session)
+    mean = float(drawn.curve.value[result.points].mean())
     text = drawn.parameter.text(float(drawn.to_position(mean)))
-    curve = point_edits.set_value(drawn.curve, found.points, mean)
-    session.edit_curve(f"Average {found.name}: {text}", curve, session.points.chosen)
+    curve = point_edits.set_value(drawn.curve, result.points, mean)
+    session.edit_curve(f"Average {result.name}: {text}", curve, session.points.chosen)
 
 
 def _own(session: Session, each: Target, found: EditScope) -> EditScope:
@@ -143,82 +143,82 @@ def _own(session: Session, each: Target, found: EditScope) -> EditScope:
 
 def delete(session: Session) -> None:
     """Delete the points in scope."""
-    found = point_scope(session)
+    result = point_scope(session)
 
     def edit(each: Target) -> Curve:
-        return point_edits.delete(each.curve, _own(session, each, found).points)
+        return point_edits.delete(each.curve, _own(session, each, result).points)
 
-    edit_together(session, f"Delete {found.name}", edit, NONE_CHOSEN)
+    edit_together(session, f"Delete {result.name}", edit, NONE_CHOSEN)
 
 
 def set_shape(session: Session, key: str) -> None:
     """A shape on the segments worked on."""
-    found = segment_scope(session)
+    result = segment_scope(session)
 
     def edit(each: Target) -> Curve:
-        return point_edits.set_shape(each.curve, _own(session, each, found).segments, key)
+        return point_edits.set_shape(each.curve, _own(session, each, result).segments, key)
 
-    label = f"{SHAPES[CODES[key]].label} on {found.segments_name}"
+    label = f"{SHAPES[CODES[key]].label} on {result.segments_name}"
     edit_together(session, label, edit, session.points.chosen)
 
 
 def pin(session: Session) -> None:
     """The points stay when the lane is thinned; again releases."""
-    lane, found = base_only(session, "pins"), point_scope(session)
-    beats = {float(b) for b in lane.curve.beat[found.points]}
+    lane, result = base_only(session, "pins"), point_scope(session)
+    beats = {float(b) for b in lane.curve.beat[result.points]}
     pins = set(lane.pins)
     free = beats <= pins
     new = pins - beats if free else pins | beats
-    label = f"{'Free' if free else 'Pin'} {found.name}"
+    label = f"{'Free' if free else 'Pin'} {result.name}"
     session.edit_lane(label, replace(lane, pins=tuple(sorted(new))))
 
 
 def nudge_time(session: Session, way: int, fine: bool) -> None:
     """The points one grid step, or ten ticks, on."""
-    drawn, found = target(session), point_scope(session)
-    beat = float(drawn.curve.beat[found.points[0]])
+    drawn, result = target(session), point_scope(session)
+    beat = float(drawn.curve.beat[result.points[0]])
     grid, meter = session.tools.grid, session.project.meter
     step = 10 * point_edits.TICK if fine else grid.step_at(beat, meter)
     when_met = session.settings.editing.collisions
-    where = found.points
+    where = result.points
 
     def edit(each: Target) -> Curve:
         nonlocal where
-        points = _own(session, each, found).points
+        points = _own(session, each, result).points
         curve, moved = point_edits.move(each.curve, points, way * step, 0.0, when_met)
         where = moved if each.lane == drawn.lane else where
         return curve
 
     if len(together(session)) == 1:
         curve = edit(drawn)
-        moved = (found.points, where)
-        session.edit_curve(f"Nudge {found.name}", curve, _still(session, where), moved=moved)
+        moved = (result.points, where)
+        session.edit_curve(f"Nudge {result.name}", curve, _still(session, where), moved=moved)
     else:
-        edit_together(session, f"Nudge {found.name}", edit, NONE_CHOSEN)
+        edit_together(session, f"Nudge {result.name}", edit, NONE_CHOSEN)
 
 
 def nudge_value(session: Session, count: float) -> None:
     """The points by units of the parameter: a semitone, 1 dB, 1 %."""
-    found = point_scope(session)
+    result = point_scope(session)
 
     def edit(each: Target) -> Curve:
-        return _by(each, by_units(each.parameter, count), _own(session, each, found).points)
+        return _by(each, by_units(each.parameter, count), _own(session, each, result).points)
 
-    edit_together(session, f"Nudge {found.name}", edit, session.points.chosen)
+    edit_together(session, f"Nudge {result.name}", edit, session.points.chosen)
 
 
 def change_values(session: Session, text: str) -> None:
     """The points changed by what is typed."""
-    drawn, found = target(session), point_scope(session)
+    drawn, result = target(session), point_scope(session)
     change = parse_change(drawn.parameter, text)
-    curve = _by(drawn, change, found.points)
-    session.edit_curve(f"Change {found.name} by {text}", curve, session.points.chosen)
+    curve = _by(drawn, change, result.points)
+    session.edit_curve(f"Change {result.name} by {text}", curve, session.points.chosen)
 
 
 def set_value(session: Session, text: str) -> None:
     """The points at the value that is typed, in the parameter's unit or in percent of its travel."""
-    drawn, found = target(session), point_scope(session)
-    bpm = float(session.project.tempo.bpm(float(drawn.curve.beat[found.points[0]])))
+    drawn, result = target(session), point_scope(session)
+    bpm = float(session.project.tempo.bpm(float(drawn.curve.beat[result.points[0]])))
     position = drawn.parameter.parse(text, bpm)
     low, high = sorted(drawn.reach)
     if not low - 1e-12 <= position <= high + 1e-12:
@@ -228,26 +228,26 @@ def set_value(session: Session, text: str) -> None:
             drawn.parameter.name,
             f"The reach is {words(low)} to {words(high)}.",
         )
-    curve = point_edits.set_value(drawn.curve, found.points, drawn.from_position(position))
-    label = f"Set {found.name} to {drawn.parameter.text(position)}"
+    curve = point_edits.set_value(drawn.curve, result.points, drawn.from_position(position))
+    label = f"Set {result.name} to {drawn.parameter.text(position)}"
     session.edit_curve(label, curve, session.points.chosen)
 
 
 def set_position(session: Session, text: str) -> None:
     """The points as a group, so that the first of them lies at the position that is typed."""
-    drawn, found = target(session), point_scope(session)
+    drawn, result = target(session), point_scope(session)
     meter, beat = session.project.meter, session.position_of(text)
-    curve, where = point_edits.place(drawn.curve, found.points, beat, session.settings.editing.collisions)
-    label = f"Move {found.name} to {meter.text(beat)}"
-    session.edit_curve(label, curve, _still(session, where), moved=(found.points, where))
+    curve, where = point_edits.place(drawn.curve, result.points, beat, session.settings.editing.collisions)
+    label = f"Move {result.name} to {meter.text(beat)}"
+    session.edit_curve(label, curve, _still(session, where), moved=(result.points, where))
 
 
 def set_amount(session: Session, text: str) -> None:
     """What the shapes of the segments take."""
-    drawn, found = target(session), segment_scope(session)
+    drawn, result = target(session), segment_scope(session)
     amount = number_of(text, "", -1e6, 1e6, "Amount")
-    curve = point_edits.set_amount(drawn.curve, found.segments, amount)
-    session.edit_curve(f"Set the amount of {found.segments_name} to {text}", curve)
+    curve = point_edits.set_amount(drawn.curve, result.segments, amount)
+    session.edit_curve(f"Set the amount of {result.segments_name} to {text}", curve)
 
 
 def _by(drawn: Target, change: Callable, points: Ints) -> Curve:
@@ -263,18 +263,18 @@ def _still(session: Session, where: Ints) -> Ints:
 
 def toggle_jump(session: Session) -> None:
     """At the last of the points."""
-    curve, found = target(session).curve, point_scope(session)
-    curve = point_edits.toggle_jump(curve, int(found.points[-1]))
+    curve, result = target(session).curve, point_scope(session)
+    curve = point_edits.toggle_jump(curve, int(result.points[-1]))
     session.edit_curve("Make or close a jump", curve, NONE_CHOSEN)
 
 
 def take_from_dial(session: Session) -> None:
     """The points at the control's own present value."""
-    lane, found = base_only(session, "dial"), point_scope(session)
+    lane, result = base_only(session, "dial"), point_scope(session)
     position = session.project.device_of(lane.id).position(lane.parameter)
     value = 0.5 if lane.relative else lane.from_position(position)
-    curve = point_edits.set_value(lane.curve, found.points, value)
-    session.edit_curve(f"Take the dial's value for {found.name}", curve, session.points.chosen)
+    curve = point_edits.set_value(lane.curve, result.points, value)
+    session.edit_curve(f"Take the dial's value for {result.name}", curve, session.points.chosen)
 
 
 def send_to_dial(session: Session) -> None:
@@ -299,11 +299,11 @@ def reset(session: Session) -> None:
 
 def quantise(session: Session, strength: float = 1.0) -> None:
     """Points pulled to the grid; what can't be placed is said."""
-    found = point_scope(session)
+    result = point_scope(session)
     grid = replace(session.tools.grid, on=True)
-    curve, left = quantised(target(session).curve, grid, session.project.meter, strength, found.points)
+    curve, left = quantised(target(session).curve, grid, session.project.meter, strength, result.points)
     chosen = left if left.size else session.points.chosen
-    session.edit_curve(f"Quantise {found.name} to {grid.label}", curve, chosen)
+    session.edit_curve(f"Quantise {result.name} to {grid.label}", curve, chosen)
     if left.size:
         noun = "point" if left.size == 1 else "points"
         session.notices.say(f"{left.size} {noun} had no free grid line and did not move.")

@@ -40,26 +40,26 @@ def _bars_of(session: Session) -> tuple[int, int] | None:
 def insert_bars(studio: Studio) -> None:
     """As many as the span is long, before it; else as many as are typed, before the playhead's bar."""
     session = studio.session
-    found = _bars_of(session)
-    if found is None:
+    result = _bars_of(session)
+    if result is None:
         bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
         count = studio.ask.number("Insert bars", f"How many before bar {bar}?", 4, 1, LIMITS["bar"].high, 0)
         if count is None:
             return
-        found = bar, round(count)
-    done = bars.insert_bars(session.project, *found, lengths_of(session.project))
-    _put(session, f"Insert {_bars(found[1])} before bar {found[0]}", done)
+        result = bar, round(count)
+    done = bars.insert_bars(session.project, *result, lengths_of(session.project))
+    _put(session, f"Insert {_bars(result[1])} before bar {result[0]}", done)
 
 
 def remove_bars(studio: Studio) -> None:
     """Those of the selected span."""
     session = studio.session
-    found = _bars_of(session)
-    if found is None:
+    result = _bars_of(session)
+    if result is None:
         raise ZolvekError("No bars are selected.", remedy="Drag a span on the ruler first.")
-    done = bars.remove_bars(session.project, *found, lengths_of(session.project))
+    done = bars.remove_bars(session.project, *result, lengths_of(session.project))
     session.span.choose(None)
-    _put(session, f"Remove {_bars(found[1])} from bar {found[0]} on", done)
+    _put(session, f"Remove {_bars(result[1])} from bar {result[0]} on", done)
 
 
 def _bars(count: int) -> str:

@@ -42,8 +42,8 @@ def empty_words(track: Track) -> str:
 def sounds_in(data: QMimeData | None) -> list[Path]:
     """The sound files that are dragged, if nothing else is."""
     urls = data.urls() if data is not None else []
-    found = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
-    return found if found and all(p.suffix.lower() in SOUNDS for p in found) else []
+    result = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
+    return result if result and all(p.suffix.lower() in SOUNDS for p in result) else []
 
 
 def place(studio: Studio, paths: list[Path], beat: float) -> None:
@@ -143,8 +143,8 @@ def duplicate(session: Session) -> None:
     end = clips.end_of(clip, session.project.tempo, length_of(clip.file))
     until = None if clip.loop_until is None else end + (clip.loop_until - clip.beat)
     twin = replace(clip, beat=end, loop_until=until)
-    made, new = clips.placed(session.project, block.track, twin)
-    session.document.edit(f"Duplicate {_name(clip)}", made, select=partial(session.arranging.place_block, new))
+    result, new = clips.placed(session.project, block.track, twin)
+    session.document.edit(f"Duplicate {_name(clip)}", result, select=partial(session.arranging.place_block, new))
 
 
 def to_track(studio: Studio) -> None:
@@ -156,9 +156,9 @@ def to_track(studio: Studio) -> None:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
     answer = studio.ask.choose("Move clip", f"Move {_name(clip)} to:", list(others))
     if answer is not None:
-        made, new = clips.moved_to(session.project, block, others[answer])
+        result, new = clips.moved_to(session.project, block, others[answer])
         select = partial(session.arranging.place_block, new)
-        session.document.edit(f"Move {_name(clip)} to {answer}", made, select=select)
+        session.document.edit(f"Move {_name(clip)} to {answer}", result, select=select)
 
 
 # --- the selected notes, or the block ---
@@ -172,9 +172,9 @@ def _notes(session: Session) -> tuple[str, frozenset[int]]:
 
 
 def _put(session: Session, label: str, changed: notes.Changed) -> None:
-    made, chosen = changed
+    result, chosen = changed
     select = partial(session.arranging.place_notes, str(session.arranging.notes_of), chosen)
-    session.document.edit(label, made, select=select)
+    session.document.edit(label, result, select=select)
 
 
 def select_all(session: Session) -> None:

@@ -49,7 +49,7 @@ def solo(session: Session) -> None:
     take, lane = session.picked.take, session.lane
     if take is not None and lane is not None:
         heard = set(session.audition.takes) ^ {take.id}
-        audition(session, [each.id for each in lane.takes if each.id in heard])
+        audition(session, [item.id for item in lane.takes if item.id in heard])
 
 
 def hear_all(session: Session) -> None:

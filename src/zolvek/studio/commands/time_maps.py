@@ -140,8 +140,8 @@ def remove_meter(session: Session) -> None:
     """Remove the meter before the playhead."""
     meter = session.project.meter
     bar = meter.meter_at(session.playhead.beat + 1e-9).bar
-    made = time_maps.meter_without(meter, bar)
-    put_meter(session, f"Remove the meter change at bar {bar}", session.project, made)
+    result = time_maps.meter_without(meter, bar)
+    put_meter(session, f"Remove the meter change at bar {bar}", session.project, result)
 
 
 TAPS = Taps()

@@ -125,15 +125,15 @@ def edit_together(
     session: Session, label: str, edit: Callable[[Target], Curve], chosen: Ints, gesture: object = None
 ) -> None:
     """`edit` done to all that is worked on together, as one step; `chosen` are the points selected then."""
-    found = together(session)
-    if len(found) == 1:
-        session.edit_curve(label, edit(found[0]), chosen, gesture)
+    result = together(session)
+    if len(result) == 1:
+        session.edit_curve(label, edit(result[0]), chosen, gesture)
         return
     project = session.document.before(gesture)
-    for each in found:
-        made = edit(each)
-        project = each.put(project, lambda _, made=made: made)  # type: ignore[misc]  # bound now
-    session.document.edit(f"{label}, {len(found)} lanes together", project, gesture)
+    for item in result:
+        made = edit(item)
+        project = item.put(project, lambda _, made=made: made)  # type: ignore[misc]  # bound now
+    session.document.edit(f"{label}, {len(result)} lanes together", project, gesture)
 
 
 def shape_scope(

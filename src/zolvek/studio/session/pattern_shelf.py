@@ -37,7 +37,7 @@ class Shelf(QObject):
 
     def named(self, name: str | None) -> Pattern | None:
         """The pattern of this name, if any."""
-        return next((each for each in self.found if each.name == name), None)
+        return next((item for item in self.found if item.name == name), None)
 
     def save(self, pattern: Pattern) -> None:
         """Keep a pattern; one of the same name is replaced. Raises ZolvekError as the library does."""

@@ -198,7 +198,7 @@ class Settings:
     def add_recent(self, path: Path) -> None:
         """Put a project at the top of the recent ones."""
         name = str(path.resolve())
-        self.files.recent = [name, *(each for each in self.files.recent if each != name)][:MOST_RECENT]
+        self.files.recent = [name, *(item for item in self.files.recent if item != name)][:MOST_RECENT]
 
 
 # What settings were called before they had areas: a file of then is still read.

@@ -92,7 +92,7 @@ def go_on(areas: list[tuple[QWidget, QWidget | None]], way: int) -> None:
     has = [here is not None and (here is a or a.isAncestorOf(here)) for a, _ in areas]
     at = has.index(True) if True in has else 1
     for step in range(1, len(areas) + 1):
-        _, found = areas[(at + way * step) % len(areas)]
-        if found is not None and found.isVisible():
-            found.setFocus(Qt.FocusReason.TabFocusReason)
+        _, result = areas[(at + way * step) % len(areas)]
+        if result is not None and result.isVisible():
+            result.setFocus(Qt.FocusReason.TabFocusReason)
             return

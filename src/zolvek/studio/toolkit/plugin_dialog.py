@@ -136,16 +136,16 @@ class PluginDialog(QDialog):
         shown = [f for f in every if all(w in f"{f.name} {f.maker} {f.role} {f.about}".casefold() for w in words)]
         self.rows.blockSignals(True)
         self.rows.clear()
-        for found in sorted(shown, key=self._rank):
-            kind = found.fault or ROLES.get(found.role, "")
-            count = "" if found.fault else str(found.parameters)
-            item = QTreeWidgetItem([found.name, found.maker, kind, count])
-            item.setData(0, ID, found.id)
-            item.setToolTip(0, found.fault or f"{found.about}\nTick to show it first.")
-            item.setToolTip(2, found.fault)
+        for result in sorted(shown, key=self._rank):
+            kind = result.fault or ROLES.get(result.role, "")
+            count = "" if result.fault else str(result.parameters)
+            item = QTreeWidgetItem([result.name, result.maker, kind, count])
+            item.setData(0, ID, result.id)
+            item.setToolTip(0, result.fault or f"{result.about}\nTick to show it first.")
+            item.setToolTip(2, result.fault)
             flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable
-            item.setFlags(flags if found.fault else flags | Qt.ItemFlag.ItemIsEnabled)
-            favourite = found.id in self.settings.favourites
+            item.setFlags(flags if result.fault else flags | Qt.ItemFlag.ItemIsEnabled)
+            favourite = result.id in self.settings.favourites
             item.setCheckState(0, Qt.CheckState.Checked if favourite else Qt.CheckState.Unchecked)
             self.rows.addTopLevelItem(item)
         self.rows.blockSignals(False)

@@ -120,14 +120,14 @@ class Pages(QWidget):
         grid = QGridLayout()
         grid.setSpacing(4)
         for index, (name, page) in enumerate(pages.items()):
-            made = QToolButton()
-            made.setText(name)
-            made.setCheckable(True)
-            made.setStyleSheet("padding: 4px 2px;")
-            made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            made.clicked.connect(lambda _, n=name: self.show_page(n))
-            grid.addWidget(made, index // across, index % across)
-            self.buttons[name] = made
+            result = QToolButton()
+            result.setText(name)
+            result.setCheckable(True)
+            result.setStyleSheet("padding: 4px 2px;")
+            result.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            result.clicked.connect(lambda _, n=name: self.show_page(n))
+            grid.addWidget(result, index // across, index % across)
+            self.buttons[name] = result
             self.stack.addWidget(page)
         layout.addLayout(grid)
         layout.addWidget(self.stack, 1)
@@ -136,8 +136,8 @@ class Pages(QWidget):
     def show_page(self, name: str) -> None:
         """Show a page by its name."""
         self.stack.setCurrentIndex(list(self.buttons).index(name))
-        for each, made in self.buttons.items():
-            made.setChecked(each == name)
+        for item, result in self.buttons.items():
+            result.setChecked(item == name)
 
 
 class ElidedLabel(QLabel):

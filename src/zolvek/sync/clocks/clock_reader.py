@@ -151,8 +151,8 @@ class Follower:
         """The tempo, in quarter notes a minute."""
         if self.source != "clock" or len(self.times) < FEWEST or self.line[1] <= 0.0:
             return NO_TEMPO
-        found = 60.0 / (CLOCKS * self.line[1])
-        return found if SLOWEST <= found <= FASTEST else NO_TEMPO
+        result = 60.0 / (CLOCKS * self.line[1])
+        return result if SLOWEST <= result <= FASTEST else NO_TEMPO
 
     def beat_at(self, moment: float) -> float:
         """Where a clock is at a moment."""

@@ -121,9 +121,9 @@ def notes_off(h: Any, offset: Any) -> Any:
         if byte_at(h[NOTES], index):
             put_byte(h[NOTES], index, 0)
             port, key = index // PORT_NOTES, index % PORT_NOTES
-            for each in (port, 0):
-                if each == port or port < h[NAMED_FROM]:
-                    write_three(h, each, offset, 0x80 | (key // 128), key % 128, 64, 3)
+            for item in (port, 0):
+                if item == port or port < h[NAMED_FROM]:
+                    write_three(h, item, offset, 0x80 | (key // 128), key % 128, 64, 3)
                 if port == 0:
                     break
             h[SENT] += 1

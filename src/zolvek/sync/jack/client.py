@@ -90,13 +90,13 @@ class Client:
 
     def _port(self, own: Port) -> int:
         """The port of this name, registered where it is not yet; 0 where the server has none left."""
-        found = self.by_name.get(own.name)
-        if found is None:
+        result = self.by_name.get(own.name)
+        if result is None:
             kind = library.AUDIO if own.kind == PortKind.SOUND else library.MIDI
             IS_OUTPUT = library.IS_OUTPUT if own.out else library.IS_INPUT
             port = self.library.jack_port_register(self.client, own.name.encode()[:200], kind, IS_OUTPUT, 0)
-            self.by_name[own.name] = found = port or UNKNOWN, own
-        return int(found[0])
+            self.by_name[own.name] = result = port or UNKNOWN, own
+        return int(result[0])
 
     def use_ports(self, ports: tuple[Port, ...]) -> None:
         """Have these ports, and no others. One whose track has another name now stays connected."""
@@ -149,11 +149,11 @@ class Client:
 
     def connect(self, own: str, other: str, on: bool = True) -> bool:
         """Whether a port of ours is connected to another now, or not any more."""
-        found = self.by_name.get(own)
-        if found is None or not found[0]:
+        result = self.by_name.get(own)
+        if result is None or not result[0]:
             return False
         whole = f"{self.name}:{own}".encode()
-        ends = (whole, other.encode()) if found[1].out else (other.encode(), whole)
+        ends = (whole, other.encode()) if result[1].out else (other.encode(), whole)
         work = self.library.jack_connect if on else self.library.jack_disconnect
         return work(self.client, *ends) == 0
 

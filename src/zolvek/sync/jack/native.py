@@ -57,9 +57,9 @@ def _read(kind: ir.Type, own: types.Type, whole: bool) -> Any:
     @intrinsic
     def read(typingctx: Any, address: Any, index: Any) -> Any:
         def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-            found = builder.load(_place(builder, kind, *arguments), align=1)
+            result = builder.load(_place(builder, kind, *arguments), align=1)
             narrow = whole and kind.width < 64
-            return builder.zext(found, ir.IntType(64)) if narrow else found
+            return builder.zext(result, ir.IntType(64)) if narrow else result
 
         return (types.int64 if whole else own)(types.int64, types.int64), made
 

@@ -85,8 +85,8 @@ class Emission:
         frames = [tables.sending.frame]
         frames += [tables.clocks] if clocks else []
         frames += [tables.quarters] if words[s.CODE_ON] else []
-        places = [(each, int(np.searchsorted(each, frame))) for each in frames]
-        return min((float(each[place]) for each, place in places if place < len(each)), default=np.inf)
+        places = [(item, int(np.searchsorted(item, frame))) for item in frames]
+        return min((float(item[place]) for item, place in places if place < len(item)), default=np.inf)
 
 
 class MidiStream:

@@ -98,5 +98,5 @@ def quarter_frames(seconds: float, rate: FrameRate) -> tuple[Floats, np.ndarray]
 def full_frame(seconds: float, rate: FrameRate) -> bytes:
     """The message that says where one is at once: sent when one goes elsewhere."""
     whole = int(np.floor(max(seconds, 0.0) * rate.fps + 1e-6))
-    hours, minutes, second, frame = (int(each) for each in time_code(whole, rate))
+    hours, minutes, second, frame = (int(item) for item in time_code(whole, rate))
     return FULL_FRAME + bytes((hours | rate.code << 5, minutes, second, frame, 0xF7))

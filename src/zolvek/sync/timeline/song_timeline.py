@@ -62,13 +62,13 @@ def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Re
         port = place.get(f"named {lane.midi.port}", own[project.track_of(lane.id).id])
         parts.append((port, sent))
         states, size = whole(lane.midi, steps.value)
-        count, each = states.shape[:2]
+        count, item = states.shape[:2]
         counts.append(count)
         lane_ports.append(port)
         ticks.append(steps.tick)
-        rows.append(np.full(count, each))
+        rows.append(np.full(count, item))
         data.append(states.reshape(-1, 3))
-        sizes.append(np.full(count * each, size))
+        sizes.append(np.full(count * item, size))
     frame = [_frames(project, rate, sent.tick) for _, sent in parts]
     to = [np.full(len(sent.tick), number) for number, sent in parts]
     order = np.argsort(_joined(frame, np.int64), kind="stable")

@@ -228,17 +228,17 @@ def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
     middle of 127 is sent as 64."""
     count = len(low)
     begins, values = np.empty(count, np.int64), np.empty(count, np.int64)
-    found, start, bottom, top = 0, 0, low[0], high[0]
+    result, start, bottom, top = 0, 0, low[0], high[0]
     for i in range(1, count):
         lower, upper = max(bottom, low[i]), min(top, high[i])
         if lower > upper:
-            begins[found], values[found] = start, (bottom + top + 1) // 2
-            found += 1
+            begins[result], values[result] = start, (bottom + top + 1) // 2
+            result += 1
             start, bottom, top = i, low[i], high[i]
         else:
             bottom, top = lower, upper
-    begins[found], values[found] = start, (bottom + top + 1) // 2
-    return begins[: found + 1], values[: found + 1]
+    begins[result], values[result] = start, (bottom + top + 1) // 2
+    return begins[: result + 1], values[: result + 1]
 
 
 SHAPED = 200_000  # points up to which more than lines are tried

@@ -152,16 +152,16 @@ def _corners(lfo: Lfo, numbers: Ints, cycles: Cycles) -> Corners:
     if row is None:
         drawn = _drawn(lfo.seed, numbers, lfo.stream)
         shape = np.full(len(numbers), WAVES[lfo.wave].shape)
-        found = numbers.astype(float), drawn, shape, np.zeros(len(numbers))
-        found = _evened(found, lfo.smooth, float(numbers[0]), float(numbers[-1]))
+        result = numbers.astype(float), drawn, shape, np.zeros(len(numbers))
+        result = _evened(result, lfo.smooth, float(numbers[0]), float(numbers[-1]))
     else:
         if lfo.smooth > 0.0:
             # A cycle's last corner may come early in it: two more say where the mean goes on to.
             around = _tiled(row, np.arange(-2, 4))
             u, level, shape, amount = _evened(around, lfo.smooth, 0.0, 1.0)
             row = u[:-1], level[:-1], shape[:-1], amount[:-1]
-        found = _tiled(row, numbers)
-    return _softened(lfo, *found, cycles) if lfo.soften else found
+        result = _tiled(row, numbers)
+    return _softened(lfo, *result, cycles) if lfo.soften else result
 
 
 def _cycle(lfo: Lfo) -> Corners | None:

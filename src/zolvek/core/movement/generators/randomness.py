@@ -100,11 +100,11 @@ def drawn(move: RandomMove, count: int) -> Floats:
 
 def _bell(rng: np.random.Generator, count: int) -> Floats:
     """A normal spread cut off at ±3 standard deviations, which are ±1."""
-    found = np.empty(0)
-    while len(found) < count:
+    result = np.empty(0)
+    while len(result) < count:
         more = rng.standard_normal(count + 16)
-        found = np.concatenate((found, more[np.abs(more) <= BELL_WIDTH]))
-    return found[:count] / BELL_WIDTH
+        result = np.concatenate((result, more[np.abs(more) <= BELL_WIDTH]))
+    return result[:count] / BELL_WIDTH
 
 
 def _reflected(values: Floats) -> Floats:

@@ -83,7 +83,7 @@ def morphed(
     track = project.device_track(device)
     there = {lane.parameter: lane for lane in track.lanes if lane.device == device}
     own_device = track.device(device)
-    made, curves = {}, {}
+    result, curves = {}, {}
     for row in wanted:
         lane = there.get(row.parameter.id)
         if lane is None:
@@ -92,10 +92,10 @@ def morphed(
             curves[row.parameter.id] = _fresh(project, row, span, this_span, way, rest)
             continue
         this_span = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
-        made[lane.id] = _moved(project, lane, row, span, this_span, way)
+        result[lane.id] = _moved(project, lane, row, span, this_span, way)
     project = add_lanes(project, device, list(curves), curves)
     track = project.device_track(device)
-    lanes = tuple(made.get(lane.id, lane) for lane in track.lanes)
+    lanes = tuple(result.get(lane.id, lane) for lane in track.lanes)
     return with_track(project, replace(track, lanes=lanes))
 
 
@@ -105,7 +105,7 @@ def _heard_otherwise(
     """The parameters that both states say alike, but that are heard otherwise over the span: by their
     lane, or by the control where it has none. Left out, neither state would sound."""
     track = project.device_track(device)
-    found = set()
+    result = set()
     for key, position in start.items():
         if key not in end or abs(end[key] - position) > stored_states.SAME:
             continue
@@ -116,9 +116,9 @@ def _heard_otherwise(
             evaluated = played(lane, project)
             low, high = evaluated.curve.extents(np.array(span))
             heard = evaluated.lane.to_position(np.concatenate((low, high))).tolist()
-        if max(abs(each - position) for each in heard) > stored_states.SAME:
-            found.add(key)
-    return frozenset(found)
+        if max(abs(item - position) for item in heard) > stored_states.SAME:
+            result.add(key)
+    return frozenset(result)
 
 
 def _piece(
@@ -243,10 +243,10 @@ def _staying(curve: Curve, last: float, value: float) -> Curve:
     keep = np.ones(len(curve), bool)
     if at > first_at:
         keep[at] = False  # the jump back to the old curve is what staying does without
-    made = take(curve, keep)
-    values, shapes, amounts = made.value.copy(), made.shape.copy(), made.amount.copy()
+    result = take(curve, keep)
+    values, shapes, amounts = result.value.copy(), result.shape.copy(), result.amount.copy()
     values[first_at], shapes[first_at], amounts[first_at] = value, HOLD, 0.0
-    return made.having(value=values, shape=shapes, amount=amounts)
+    return result.having(value=values, shape=shapes, amount=amounts)
 
 
 def chained(
@@ -287,12 +287,12 @@ def chained(
 
 def _keys(project: Project, device: str, stops: list[tuple[float, str]], start: Values, way: Way) -> tuple[str, ...]:
     """The parameters that a morph through these stops writes."""
-    here, found = start, set()
+    here, result = start, set()
     for beat, key in stops[1:]:
         there = {**here, **_values(project, device, key, beat)}
-        found |= set(stored_states.differing(here, there))
+        result |= set(stored_states.differing(here, there))
         here = there
-    return tuple(sorted(found - set(way.left_out)))
+    return tuple(sorted(result - set(way.left_out)))
 
 
 def _through(
@@ -346,5 +346,5 @@ def remade(project: Project, state: str) -> Project:
 
 def with_state(project: Project, state: State) -> Project:
     """The state of this id replaced; morphs that are linked to it follow."""
-    states = tuple(state if each.id == state.id else each for each in project.states)
+    states = tuple(state if item.id == state.id else item for item in project.states)
     return remade(replace(project, states=states), state.id)

@@ -148,15 +148,15 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     the height; outside its span nothing changes but that new lanes are there."""
     first, last = pad.first, pad.last
     device = project.device_track(pad.device).device(pad.device)
-    beats, found = _followed(project, pad, device, tolerance)
-    if not found:
+    beats, result = _followed(project, pad, device, tolerance)
+    if not result:
         raise ZolvekError("The states on the pad are equal.", "pad", "Add other states.")
-    project = add_lanes(all_absolute(project, pad.device), pad.device, list(found))
+    project = add_lanes(all_absolute(project, pad.device), pad.device, list(result))
     track = project.device_track(pad.device)
     lanes = []
     for lane in track.lanes:
-        if lane.device == pad.device and lane.parameter in found:
-            own = found[lane.parameter]
+        if lane.device == pad.device and lane.parameter in result:
+            own = result[lane.parameter]
             lane = ready(project, lane, float(own.min()), float(own.max()), first, last)
             piece = _piece(
                 beats - first,
@@ -181,18 +181,18 @@ def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> t
     turns = turns[(turns > first) & (turns < last)]
     grid = np.linspace(first, last, int((last - first) * A_BEAT) + 1)
     beats = np.unique(np.concatenate((grid, turns)))
-    found = positions(beats)
-    steps = np.array([bool(device.parameter(key).steps) for key in found])
+    result = positions(beats)
+    steps = np.array([bool(device.parameter(key).steps) for key in result])
     open_ = np.arange(len(beats) - 1)
     for _ in range(DEEPEST):
-        if not found or not open_.size or len(beats) > MOST_PLACES:
+        if not result or not open_.size or len(beats) > MOST_PLACES:
             break
         length = beats[open_ + 1] - beats[open_]
         between = (beats[open_][:, None] + length[:, None] * BETWEEN).ravel()
         corner_values = positions(between)
         strays = np.zeros(len(open_), bool)
         for (key, here), stepped in zip(corner_values.items(), steps.tolist(), strict=True):
-            low, high = found[key][open_], found[key][open_ + 1]
+            low, high = result[key][open_], result[key][open_ + 1]
             inside = here.reshape(len(open_), -1)
             if stepped:
                 strays |= ((low != high) | (inside != low[:, None]).any(axis=1)) & (length > TICK)
@@ -202,13 +202,13 @@ def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> t
         kept = np.repeat(strays, len(BETWEEN))
         new = between[kept]
         where = np.searchsorted(beats, new)
-        found = {key: np.insert(found[key], where, corner_values[key][kept]) for key in found}
+        result = {key: np.insert(result[key], where, corner_values[key][kept]) for key in result}
         beats = np.insert(beats, where, new)
         # Of each stretch that strays, the parts it has now are looked at next.
         starts = np.searchsorted(beats, np.concatenate((between[kept], beats[:0])))
         open_ = np.unique(np.concatenate((starts - 1, starts)))
         open_ = open_[(open_ >= 0) & (open_ < len(beats) - 1)]
-    return beats, found
+    return beats, result
 
 
 def _piece(beats: Floats, values: Floats, stepped: bool, tolerance: float) -> Curve:

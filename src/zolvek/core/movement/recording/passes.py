@@ -171,7 +171,7 @@ def written(
     if not spans:
         return None
     raw = raw_curve(moves, beats_a_second, stepped)
-    made = curve
+    result = curve
     first, last = spans[0][0], spans[-1][1]
     for index, (begin, end) in enumerate(spans):
         following = spans[index + 1][0] if index + 1 < len(spans) else np.inf
@@ -186,8 +186,8 @@ def written(
                 np.append(piece.amount, 0.0),
             )
             last = max(last, end + back) if index == len(spans) - 1 else last
-        made = splice(made, begin, piece)
-    return PassResult(made, raw, first, last)
+        result = splice(result, begin, piece)
+    return PassResult(result, raw, first, last)
 
 
 def _piece(raw: Curve, first: float, last: float, stepped: bool, tolerance: float) -> Curve:

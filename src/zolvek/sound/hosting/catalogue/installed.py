@@ -139,7 +139,7 @@ def found(uri: str) -> PluginEntry:
     """The installed plugin of an id, or the one in a bundle of the list; of several there, the one that is named
     after a "#". Raises ZolvekError where there is none that can be used."""
     every, faults = installed()
-    own = next((each for each in every if each.id == uri), None)
+    own = next((item for item in every if item.id == uri), None)
     path, _, name = uri.partition("#")
     if own is None and Path(path).exists():
         own = _in_bundle(every, Path(path), name)
@@ -156,16 +156,16 @@ def found(uri: str) -> PluginEntry:
 
 def _in_bundle(every: list[PluginEntry], path: Path, name: str) -> PluginEntry:
     _, bundle = bundle_at(path)
-    inside = [each for each in every if Path(each.path).resolve() == bundle.resolve()]
+    inside = [item for item in every if Path(item.path).resolve() == bundle.resolve()]
     if not inside:
         raise ZolvekError(
             "This bundle is not in your plugin folders.",
             str(path),
             f"If you trust it, add it first: `zolvek plugins --add {path}`.",
         )
-    own = next((each for each in inside if each.name == name), None)
+    own = next((item for item in inside if item.name == name), None)
     if own is None and len(inside) > 1:
-        names = ", ".join(each.name for each in inside)
+        names = ", ".join(item.name for item in inside)
         raise ZolvekError("It has several plugins.", str(path), f"Add one of them after a #: {names}.")
     return own or inside[0]
 

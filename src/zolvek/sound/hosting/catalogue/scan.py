@@ -187,12 +187,12 @@ def _serve(plugin_format: str) -> None:
 
 def by_name(now: dict[str, ScanRecord]) -> list[PluginEntry]:
     """All plugins, each once, by name."""
-    found: dict[str, PluginEntry] = {}
+    result: dict[str, PluginEntry] = {}
     for own in now.values():
         for each in own.plugins:
-            if each.id not in found or (found[each.id].fault and not each.fault):
-                found[each.id] = each
-    return sorted(found.values(), key=lambda each: each.name.casefold())
+            if each.id not in result or (result[each.id].fault and not each.fault):
+                result[each.id] = each
+    return sorted(result.values(), key=lambda each: each.name.casefold())
 
 
 if __name__ == "__main__":

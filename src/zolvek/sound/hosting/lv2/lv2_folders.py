@@ -29,10 +29,10 @@ def is_bundle(path: Path) -> bool:
 
 def bundles() -> list[Path]:
     """The folders of all bundles on the search path."""
-    found = []
+    result = []
     for root in roots():
         try:
-            found += [each for each in root.iterdir() if is_bundle(each)]
+            result += [item for item in root.iterdir() if is_bundle(item)]
         except OSError:
             continue
-    return sorted(found)
+    return sorted(result)

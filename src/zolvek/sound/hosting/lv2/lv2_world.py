@@ -63,10 +63,10 @@ class World:
     def presets_for(self) -> list[str]:
         """The plugins that the bundles say they have presets for."""
         kind, applies, any_ = self.uri(RDF_TYPE), self.uri(f"{CORE}appliesTo"), self.ffi.NULL
-        found = set()
+        result = set()
         for preset in self.nodes(self.lib.lilv_world_find_nodes(self.made, any_, kind, self.uri(f"{PRESETS}Preset"))):
-            found |= set(self.nodes(self.lib.lilv_world_find_nodes(self.made, self.uri(preset), applies, any_)))
-        return sorted(found)
+            result |= set(self.nodes(self.lib.lilv_world_find_nodes(self.made, self.uri(preset), applies, any_)))
+        return sorted(result)
 
     def uri(self, text: str) -> Any:
         """A node for a URI."""
@@ -199,14 +199,14 @@ def describe(world: World, plugin: Any) -> DeviceKind:
     ports, audio = [], {"in": [], "out": [], "side": []}  # type: ignore[var-annotated]  # indices
     events = latency = -1
     ranges = [np.zeros(count, np.float32) for _ in range(3)]
-    lib.lilv_plugin_get_port_ranges_float(plugin, *(world.ffi.cast("float*", each.ctypes.data) for each in ranges))
+    lib.lilv_plugin_get_port_ranges_float(plugin, *(world.ffi.cast("float*", item.ctypes.data) for item in ranges))
     for index in range(count):
         comes_in = world.is_a(plugin, index, f"{CORE}InputPort")
         if world.is_a(plugin, index, f"{CORE}AudioPort"):
             audio[_side(world, plugin, index) if comes_in else "out"].append(index)
         elif world.is_a(plugin, index, f"{CORE}ControlPort"):
             if comes_in:
-                ports.append(_port(world, plugin, index, *(float(each[index]) for each in ranges)))
+                ports.append(_port(world, plugin, index, *(float(item[index]) for item in ranges)))
             elif (
                 world.has(plugin, index, f"{CORE}reportsLatency")
                 or world.text_of(plugin, index, f"{CORE}designation") == f"{CORE}latency"
@@ -265,14 +265,14 @@ def _points(world: World, plugin: Any, index: int) -> tuple[tuple[float, str], .
     points = lib.lilv_port_get_scale_points(plugin, world.port(plugin, index))
     if points == world.ffi.NULL:
         return ()
-    found, at = [], lib.lilv_scale_points_begin(points)
+    result, at = [], lib.lilv_scale_points_begin(points)
     while not lib.lilv_scale_points_is_end(points, at):
         one = lib.lilv_scale_points_get(points, at)
         value = float(lib.lilv_node_as_float(lib.lilv_scale_point_get_value(one)))
-        found.append((value, world.text(lib.lilv_scale_point_get_label(one))))
+        result.append((value, world.text(lib.lilv_scale_point_get_label(one))))
         at = lib.lilv_scale_points_next(points, at)
     lib.lilv_scale_points_free(points)
-    return tuple(sorted(found))
+    return tuple(sorted(result))
 
 
 def _kind(

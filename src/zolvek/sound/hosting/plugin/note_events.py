@@ -23,28 +23,28 @@ class Keys:
 
     def release(self, pitch: int, now: float) -> None:
         """A key up."""
-        self.ends = [(min(end, now) if each == pitch else end, each) for end, each in self.ends]
+        self.ends = [(min(end, now) if item == pitch else end, item) for end, item in self.ends]
 
     def messages(self, notes: list[NewNote], now: float, frames: int) -> list[Message]:
         """What is sent in a stretch that begins `now`; up before down where both are at once."""
-        found: list[tuple[int, int, bytes]] = []
+        result: list[tuple[int, int, bytes]] = []
         if self.off:
-            found.append((0, 0, bytes(ALL_OFF)))
+            result.append((0, 0, bytes(ALL_OFF)))
             self.off = False
         for note, after, seconds in notes:
             frame = min(max(round(after * self.rate), 0), frames - 1)
             strength = min(max(round(note.strength * 127), 1), 127)
-            found.append((frame, 2, bytes((NOTE_ON, note.pitch, strength))))
+            result.append((frame, 2, bytes((NOTE_ON, note.pitch, strength))))
             self.ends.append((now + after + seconds, note.pitch))
         still = []
         for end, pitch in self.ends:
             frame = round((end - now) * self.rate)
             if frame < frames:
-                found.append((max(frame, 0), 1, bytes((NOTE_OFF, pitch, 0))))
+                result.append((max(frame, 0), 1, bytes((NOTE_OFF, pitch, 0))))
             else:
                 still.append((end, pitch))
         self.ends = still
-        return [(frame, data) for frame, _, data in sorted(found, key=lambda row: row[:2])]
+        return [(frame, data) for frame, _, data in sorted(result, key=lambda row: row[:2])]
 
 
 def between(messages: list[Message], at: int, first: int, last: int) -> tuple[list[Message], int]:

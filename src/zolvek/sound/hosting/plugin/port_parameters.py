@@ -166,7 +166,7 @@ def _sliding(port: Port, key: str, low: float, high: float, default: float) -> t
     unit = _unit_of(port)
     if port.by_rate:
         unit = _Unit("Hz")
-        low, high, default = (each * USUAL_RATE for each in (low, high, default))
+        low, high, default = (item * USUAL_RATE for item in (low, high, default))
     worth = unit.worth
     lo, hi, at = low / worth, high / worth, default / worth
     name = unit.unit

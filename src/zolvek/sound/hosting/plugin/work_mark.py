@@ -59,7 +59,7 @@ class Mark:
     def likeliest(self) -> tuple[str, str] | None:
         """The one that is likeliest to have ended the process: to begin is what goes wrong most."""
         active = self.active
-        return next((each for each in active if each[1] == STARTING), active[0] if active else None)
+        return next((item for item in active if item[1] == STARTING), active[0] if active else None)
 
     def close(self) -> None:
         """Release the memory."""

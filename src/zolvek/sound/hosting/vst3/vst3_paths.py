@@ -32,21 +32,21 @@ def _gather(folder: Path, found: list[Path], deep: int) -> None:
         inside = sorted(folder.iterdir())
     except OSError:
         return
-    for each in inside:
-        if each.suffix.lower() == SUFFIX:
-            found.append(each)
-        elif deep and each.is_dir() and not each.is_symlink():
-            _gather(each, found, deep - 1)
+    for item in inside:
+        if item.suffix.lower() == SUFFIX:
+            found.append(item)
+        elif deep and item.is_dir() and not item.is_symlink():
+            _gather(item, found, deep - 1)
 
 
 def presets_of(maker: str, name: str) -> list[Path]:
     """The preset files of a plugin, each name once."""
-    found: dict[str, Path] = {}
+    result: dict[str, Path] = {}
     for preset in PRESETS:
         try:
             folder = Path(preset).expanduser() / maker / name
-            for each in sorted(folder.rglob(f"*{PRESET}")):
-                found.setdefault(each.stem, each)
+            for item in sorted(folder.rglob(f"*{PRESET}")):
+                result.setdefault(item.stem, item)
         except (OSError, RuntimeError):
             continue
-    return list(found.values())
+    return list(result.values())

@@ -150,8 +150,8 @@ def name_windows(title: str, over: threading.Event) -> None:
     named = False
     while not named and not over.wait(NAMING_INTERVAL_S):
         for window in _below(x11, display, root, 3):
-            found = _Text()
-            if x11.XGetWMName(display, window, ctypes.byref(found)) and found.value == LIBRARY:
+            result = _Text()
+            if x11.XGetWMName(display, window, ctypes.byref(result)) and result.value == LIBRARY:
                 x11.XStoreName(display, window, title.encode("latin-1", "replace"))
                 # What window managers of today show (Extended Window Manager Hints, _NET_WM_NAME).
                 name, text = (x11.XInternAtom(display, atom, 0) for atom in (b"_NET_WM_NAME", b"UTF8_STRING"))
@@ -165,13 +165,13 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
     """The windows in a window, and in those."""
     root, parent = ctypes.c_ulong(), ctypes.c_ulong()
     children, count = ctypes.POINTER(ctypes.c_ulong)(), ctypes.c_uint()
-    replies = (ctypes.byref(each) for each in (root, parent, children, count))
+    replies = (ctypes.byref(item) for item in (root, parent, children, count))
     if not x11.XQueryTree(display, window, *replies):
         return []
     own = [int(children[index]) for index in range(count.value)]
     if own:
         x11.XFree(children)
-    return own + [each for one in own if deep > 1 for each in _below(x11, display, one, deep - 1)]
+    return own + [item for one in own if deep > 1 for item in _below(x11, display, one, deep - 1)]
 
 
 def run(source: BinaryIO, out: BinaryIO) -> None:

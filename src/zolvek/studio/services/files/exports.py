@@ -176,10 +176,10 @@ class Exports(QObject):
         def reading(_: Progress) -> Curve:
             sound, rate = curve_import.read(path)
             if dialog.follows:
-                made = curve_import.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
+                result = curve_import.followed(sound, rate, tempo, first, *dialog.times, dialog.tolerance)
             else:
-                made = curve_import.as_control(sound, rate, tempo, first, dialog.tolerance, dialog.swing)
-            return made.shifted(-first)
+                result = curve_import.as_control(sound, rate, tempo, first, dialog.tolerance, dialog.swing)
+            return result.shifted(-first)
 
         def change(project: Project, put: Curve) -> Project:
             return drawn.put(project, lambda old: splice(old, first, put, first + float(put.beat[-1])))

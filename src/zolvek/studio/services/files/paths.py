@@ -47,7 +47,7 @@ def may_replace(document: Document, ask: Ask, asked: Path, files: list[Path]) ->
     named the question has been put already. Raises ZolvekError for the project's own."""
     need_other(files, document.project, document.path)
     there = [file for file in files if file != asked and file.exists()]
-    names = ", ".join(each.name for each in there)
+    names = ", ".join(item.name for item in there)
     return not there or ask.confirm(
         f"Replace {counted(len(there), 'file')} in {asked.parent.name or asked.parent}?",
         f"{names}.",

@@ -132,9 +132,9 @@ class Files:
     def from_files(self) -> None:
         """Ask for files, and begin a project with a track for each."""
         kinds = f"Sound, MIDI and devices (*{' *'.join(KINDS)})"
-        found = self.ask.paths_to_read("Files to import as tracks", paths.folder(self.document), kinds)
-        if found and self.may_leave():
-            self.begin_with(found)
+        result = self.ask.paths_to_read("Files to import as tracks", paths.folder(self.document), kinds)
+        if result and self.may_leave():
+            self.begin_with(result)
 
     def begin_with(self, found: list[Path]) -> None:
         """A project with a track for each of the files, read in the background."""

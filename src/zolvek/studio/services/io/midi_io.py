@@ -127,9 +127,9 @@ class MidiIO(QObject):
         if key is not None:
             self.key_moved.emit(*key, seconds)
             return
-        found = controller_mappings.read_message(message)
-        if found is not None:
-            self.move(*found, seconds)
+        result = controller_mappings.read_message(message)
+        if result is not None:
+            self.move(*result, seconds)
 
     def listen_to(self, name: str | None) -> None:
         """Listen to a real port; None to none. Raises ZolvekError when it can't be opened."""

@@ -65,8 +65,8 @@ class Plugins(QObject):
         self.opening.start(ADDING_JOB, str(folder))
 
     def _take_beside(self, every: list[PluginEntry]) -> None:
-        known = {each.id for each in every}
-        self.found = [*every, *(each for each in self.found or [] if each.id not in known)]
+        known = {item.id for item in every}
+        self.found = [*every, *(item for item in self.found or [] if item.id not in known)]
         self.fault, self.newest = "", every
         self.changed.emit()
 
@@ -92,7 +92,7 @@ class Plugins(QObject):
         """The project's devices whose plugins are not installed, as far as that is known."""
         if self.found is None:
             return []
-        there = {each.id for each in self.found if not each.fault}
+        there = {item.id for item in self.found if not item.fault}
         return [device for device in self._hosted() if device.row.plugin and device.row.plugin.uri not in there]
 
     def _hosted(self) -> list[Device]:

@@ -81,12 +81,12 @@ class NoteRecorder(QObject):
         session, project = self.session, self.session.project
         found = [n for n in self.played.finish(session.playhead.beat) if n.beat >= self.start - 1e-9]
         if found and any(track.id == self.track for track in project.tracks):
-            made, chosen = notes.recorded(project, self.track, found)
+            result, chosen = notes.recorded(project, self.track, found)
             if session.settings.recording.quantise_notes:
                 grid = replace(session.tools.grid, on=True)
-                made, chosen = notes.quantised(made, self.track, chosen, grid)
+                result, chosen = notes.quantised(result, self.track, chosen, grid)
             select = partial(session.arranging.place_notes, self.track, chosen)
-            session.document.edit(f"Record {counted(len(found), 'note')}", made, select=select)
+            session.document.edit(f"Record {counted(len(found), 'note')}", result, select=select)
         else:
             session.notices.say("No notes were played.")
         self.changed.emit()

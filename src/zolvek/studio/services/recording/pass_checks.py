@@ -64,7 +64,7 @@ def depth_written(
     end: float,
 ) -> Lane | None:
     """The lane with the depth of its layer as the pass leaves it; the last round counts."""
-    moves = next((each for each in reversed(passed.rounds) if each), None)
+    moves = next((item for item in reversed(passed.rounds) if item), None)
     if moves is None or lane.layer(layer) is None:
         return None
     settings, bps = session.settings, float(project.tempo.bpm(start)) / 60.0

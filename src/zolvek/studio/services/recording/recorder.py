@@ -156,7 +156,7 @@ class Recorder(QObject):
         project, count, gone, locked = session.project, 0, 0, 0
         known = {lane.id: lane for lane in project.lanes()}
         for row in rows:
-            lane, made = known.get(row.passed.lane), row.made
+            lane, result = known.get(row.passed.lane), row.made
             if lane is None:
                 gone += row.passed.count > 0
                 continue
@@ -164,9 +164,9 @@ class Recorder(QObject):
                 locked += row.passed.count > 0
                 continue
             if lane is not row.lane:  # edited while it was being written
-                made = self._lane(project, lane, row.passed, row.end)
-            if made is not None:
-                project, count = with_lane(project, made), count + 1
+                result = self._lane(project, lane, row.passed, row.end)
+            if result is not None:
+                project, count = with_lane(project, result), count + 1
         if count:
             noun = "a lane" if count == 1 else f"{count} lanes"
             session.document.edit(f"Record pass on {noun}", project)

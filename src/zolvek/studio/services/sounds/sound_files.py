@@ -85,9 +85,9 @@ class Sounds(QObject):
         """What has been read of a file that is another one now, or is there again, is read again."""
         changed = {name for (_, name), stamp in self.tried.items() if _stamp(name) != stamp}
         for name in changed:
-            for what, found in (("peaks", self.peaks), ("hits", self.hits)):
+            for what, result in (("peaks", self.peaks), ("hits", self.hits)):
                 if self.tried.pop((what, name), None) is not None:
-                    found.pop(name, None)
+                    result.pop(name, None)
                     self.want(what, name)
         if changed:
             self.changed.emit()

@@ -108,7 +108,7 @@ class Bench(QWidget):
     def _remember(self) -> None:
         control = self.session.shown.control
         if control is not None and control not in self.touched[:1]:
-            rest = [each for each in self.touched if each != control]
+            rest = [item for item in self.touched if item != control]
             self.touched = [control, *rest][:REMEMBERED]
 
     def _offered(self, own: Device) -> tuple[Parameter, ...]:

@@ -247,7 +247,7 @@ class IndexPanel(QWidget):
             branch = leaf.parent() if owner == device else None
             while branch is not None and branch.parent() is not None:
                 below = [branch.child(i) for i in range(branch.childCount())]
-                shown = any(not each.isHidden() for each in below if each is not None)
+                shown = any(not item.isHidden() for item in below if item is not None)
                 branch.setHidden(not shown)
                 branch.setExpanded(searching and shown)
                 branch = branch.parent()
@@ -292,14 +292,14 @@ class IndexPanel(QWidget):
         """A lane of the track or the device comes up, so that what its menu does is done there."""
         project, now = self.session.project, self.session.lane
         this_track = (
-            next(each for each in project.tracks if each.id == track) if track else project.device_track(str(device))
+            next(item for item in project.tracks if item.id == track) if track else project.device_track(str(device))
         )
         lanes = [x for x in this_track.lanes if device is None or x.device == device]
         if lanes and (now is None or all(x.id != now.id for x in lanes)):
             self.session.focus.on(lanes[0].id)
 
     def _letter(self, track: str, letter: str) -> None:
-        owner = next(each for each in self.session.project.tracks if each.id == track)
+        owner = next(item for item in self.session.project.tracks if item.id == track)
         (mute_track if letter == "M" else solo_track)(self.session, owner)
 
     def _update_heads(self) -> None:

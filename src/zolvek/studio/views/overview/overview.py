@@ -114,14 +114,14 @@ class Overview(QWidget):
         for group in groups:
             key = (theme.key, self.width(), self.devicePixelRatioF(), self.whole.key,
                    tuple(Same(lane) for lane in group), tuple(self.session.project.section_spans()))  # fmt: skip
-            found = self.groups.get(key)
-            if found is None:
+            result = self.groups.get(key)
+            if result is None:
                 if time.monotonic() - began > DRAWING_SECONDS:
                     self.later.start()  # the rest a little later: there are very many
                     continue
-                found = self._drawn(group, theme, sheet)
-            kept[key] = found
-            painter.drawPixmap(0, 0, found)
+                result = self._drawn(group, theme, sheet)
+            kept[key] = result
+            painter.drawPixmap(0, 0, result)
         self.groups = kept
         painter.setOpacity(0.75)
         for lane in near[:MOST_NEAR]:

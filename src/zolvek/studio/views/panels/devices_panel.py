@@ -85,10 +85,10 @@ class DevicesPanel(QWidget):
             line = QHBoxLayout()
             for text, key in row:
                 action = self.action(key)
-                made = button(text, action.trigger, tip=action.toolTip())
-                made.setEnabled(action.isEnabled())
-                action.changed.connect(lambda a=action, b=made: b.setEnabled(a.isEnabled()))
-                line.addWidget(made)
+                result = button(text, action.trigger, tip=action.toolTip())
+                result.setEnabled(action.isEnabled())
+                action.changed.connect(lambda a=action, b=result: b.setEnabled(a.isEnabled()))
+                line.addWidget(result)
             layout.addLayout(line)
 
     @property

@@ -190,13 +190,13 @@ class DrawPanel(QWidget):
 
     def _refresh_selection(self) -> None:
         session, drawn = self.session, self.session.target
-        found = self._found()
-        chosen = found.points if found and not found.whole else np.empty(0, np.intp)
+        result = self._found()
+        chosen = result.points if result and not result.whole else np.empty(0, np.intp)
         has = drawn is not None and chosen.size > 0
-        self.what.setText(found.name.capitalize() if found else "No lane")
+        self.what.setText(result.name.capitalize() if result else "No lane")
         for widget in (self.value, self.position):
             widget.setEnabled(bool(has))
-        segments = found.segments if found else np.empty(0, np.intp)
+        segments = result.segments if result else np.empty(0, np.intp)
         self.shape.setEnabled(bool(segments.size))
         if drawn is None or not has:
             self.value.show_text("")
@@ -232,9 +232,9 @@ class DrawPanel(QWidget):
             self.amount.setToolTip(f"This shape uses {amount.words}")
         else:
             self.amount.show_text("")
-        found = self._found()
-        scope = ", as nothing is selected" if found and found.whole else ""
-        text = f"Shape and amount apply to {found.segments_name}{scope}." if found else ""
+        result = self._found()
+        scope = ", as nothing is selected" if result and result.whole else ""
+        text = f"Shape and amount apply to {result.segments_name}{scope}." if result else ""
         self.help.setText(text if segments.size else "")
 
     def _set_kind(self, kind: object) -> None:

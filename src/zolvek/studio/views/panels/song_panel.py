@@ -105,8 +105,8 @@ class SongPanel(QWidget):
         )
         self.choose = button("Use", self._choose, True, "Writes it to the lanes; the current one is stored")
         self.remove = button("Remove", self._remove)
-        for each in (self.hear, self.choose, self.remove):
-            line.addWidget(each)
+        for item in (self.hear, self.choose, self.remove):
+            line.addWidget(item)
         layout.addLayout(line)
         self.match = QCheckBox("Match loudness")
         self.match.setToolTip("Measures both (ITU-R BS.1770) and turns the louder one down")
@@ -211,8 +211,8 @@ class SongPanel(QWidget):
 
     def _show_differences(self) -> None:
         other = self._other()
-        for each in (self.hear, self.choose, self.remove):
-            each.setEnabled(other is not None)
+        for item in (self.hear, self.choose, self.remove):
+            item.setEnabled(other is not None)
         self.differences.setText("")
         if other is None:
             return

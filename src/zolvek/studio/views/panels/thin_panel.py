@@ -164,9 +164,9 @@ class ThinPanel(QWidget):
             change = parse_change(parameter, clean if clean[:1] in "+-x" else f"+{clean}")
             position = drawn.to_position(np.linspace(0.02, 0.98, 49))
             steps = np.abs(change(position) - position) / abs(drawn.reach[1] - drawn.reach[0])
-            found = float(steps[steps > 0.0].min(initial=np.inf))
-            if np.isfinite(found):
-                return min(found, 1.0)
+            result = float(steps[steps > 0.0].min(initial=np.inf))
+            if np.isfinite(result):
+                return min(result, 1.0)
         raise ZolvekError(f"“{text}” is not a tolerance.", "Tolerance", "Type 1 %, or 0.5 dB.")
 
     def _kept(self, drawn: Target, own: Curve, first: float) -> Bools:

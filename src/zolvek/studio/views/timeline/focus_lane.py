@@ -246,8 +246,8 @@ class FocusLane(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         target = self.session.target
-        found = self._hit(event.position())
-        if target is None or found.kind != HitKind.SEGMENT:
+        result = self._hit(event.position())
+        if target is None or result.kind != HitKind.SEGMENT:
             return self.mousePressEvent(event)
         beat = snapped(self.session, self.plot.beat(event.position().x()), keys_of(event))
         curve, index = point_edits.add(target.curve, beat, float(target.curve.at(beat)))

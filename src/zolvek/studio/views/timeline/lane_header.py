@@ -40,8 +40,8 @@ class Modes(QWidget):
 
     def refresh(self) -> None:
         """Show the modes that are on."""
-        found = modes(self.session)
-        keys = [mode.key for mode in found]
+        result = modes(self.session)
+        keys = [mode.key for mode in result]
         if keys == self.keys:
             return
         self.keys = keys
@@ -49,7 +49,7 @@ class Modes(QWidget):
             self.row.removeWidget(chip)
             chip.hide()
             chip.deleteLater()
-        self.chips = [self._chip(mode) for mode in found]
+        self.chips = [self._chip(mode) for mode in result]
         for chip in self.chips:
             self.row.insertWidget(self.row.count() - 1, chip)
         self.changed.emit()

@@ -255,9 +255,9 @@ class OtherLanes(QWidget):
         for lane, top, height in self._tops():
             if top <= at.y() < top + height:
                 inner = QRectF(SCALE, top + 6, self.width() - SCALE, height - 13)
-                found = hit(lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height())
+                result = hit(lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height())
                 points = points_shown(lane.curve, self.view).size <= MOST_POINTS
-                return lane, found if points and at.x() >= SCALE - 4 else Hit(HitKind.NONE), inner
+                return lane, result if points and at.x() >= SCALE - 4 else Hit(HitKind.NONE), inner
         return None
 
     def _lane_at(self, y: float) -> Lane | None:
@@ -275,24 +275,26 @@ class OtherLanes(QWidget):
         at = event.position()
         if self.dragging.update(event):
             return
-        found = self._hit(at)
-        on_point = found is not None and found[1].kind == HitKind.POINT and not found[0].locked
+        result = self._hit(at)
+        on_point = result is not None and result[1].kind == HitKind.POINT and not result[0].locked
         shapes = Qt.CursorShape
-        self.setCursor(shapes.SizeAllCursor if on_point else shapes.PointingHandCursor if found else shapes.ArrowCursor)
-        label = self.session.project.label_of(found[0].id) if found else ""
+        self.setCursor(
+            shapes.SizeAllCursor if on_point else shapes.PointingHandCursor if result else shapes.ArrowCursor
+        )
+        label = self.session.project.label_of(result[0].id) if result else ""
         hint = (
             f"Drag to move this point of {label}"
             if on_point
             else f"Click to work on {label} · Shift-drag over lanes to work on them together"
         )
-        self.session.notices.say(hint if found else "")
+        self.session.notices.say(hint if result else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        found = self._hit(event.position())
-        if found is None or event.button() != Qt.MouseButton.LeftButton:
+        result = self._hit(event.position())
+        if result is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        (lane, what, inner), at = found, event.position()
+        (lane, what, inner), at = result, event.position()
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             beat = max(self.view.beat(at.x() - SCALE), 0.0)
             self.dragging.begin(at, lambda: SweepDrag(self.session, self._rows, beat, at))

@@ -28,18 +28,18 @@ def marks_of(lane: Lane | None) -> list[Mark]:
     """The marks of a lane."""
     if lane is None:
         return []
-    found = []
+    result = []
     if lane.cycle is not None:
         end = lane.cycle.beat + lane.cycle.length
-        found = [Mark("loop-start", lane.cycle.beat, ""), Mark("loop-end", end, "")]
+        result = [Mark("loop-start", lane.cycle.beat, ""), Mark("loop-end", end, "")]
     names = ["The lane's curve", *(slot.name for slot in lane.slots)]
-    return found + [Mark("switch", s.beat, names[s.slot + 1]) for s in lane.switches]
+    return result + [Mark("switch", s.beat, names[s.slot + 1]) for s in lane.switches]
 
 
 def mark_at(session: Session, view: Viewport, x: float) -> Mark | None:
     """The mark at a pixel of the view, the nearest where several are."""
-    found = marks_of(session.lane)
-    near = [mark for mark in found if abs(view.x(mark.beat) - x) <= NEAR_PX]
+    result = marks_of(session.lane)
+    near = [mark for mark in result if abs(view.x(mark.beat) - x) <= NEAR_PX]
     return min(near, key=lambda mark: abs(view.x(mark.beat) - x), default=None)
 
 

@@ -221,11 +221,11 @@ class TrackRow(QWidget):
         if action is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             super().keyPressEvent(event)
             return
-        made = self.studio.action(action)
-        if made.isEnabled():
-            made.trigger()
+        result = self.studio.action(action)
+        if result.isEnabled():
+            result.trigger()
         else:
-            self.session.notices.say(str(made.data() or ""))
+            self.session.notices.say(str(result.data() or ""))
 
     def menu_kind(self, at: QPoint | None) -> str:
         """The kind of its context menu."""
@@ -266,12 +266,12 @@ class TrackRow(QWidget):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        found = sources.sounds_in(event.mimeData()) if event is not None else []
-        if event is None or not found:
+        result = sources.sounds_in(event.mimeData()) if event is not None else []
+        if event is None or not result:
             return
         event.acceptProposedAction()
         beat = snapped(self.session, self.view.beat(event.position().x() - SCALE), DragKeys())
-        self.session.notices.run_guarded(lambda: sources.place(self.studio, found, beat))
+        self.session.notices.run_guarded(lambda: sources.place(self.studio, result, beat))
 
     # --- the picture ---
 

@@ -69,15 +69,15 @@ class NoteDrag(Drag):
         if self.longer:
             end = self.held.beat + self.held.length
             to = snapped(session, end + pointer.beats, pointer.keys)
-            made, chosen = notes.lengthened(before, self.track, self.which, to - end)
+            result, chosen = notes.lengthened(before, self.track, self.which, to - end)
             label = "Lengthen notes"
         else:
             to = moved(session, self.held.beat, self.held.beat + pointer.beats, pointer.keys)
             by = self.strip.pitch(pointer.at.y()) - self.pitch
-            made, chosen = notes.moved(before, self.track, self.which, to - self.held.beat, by)
+            result, chosen = notes.moved(before, self.track, self.which, to - self.held.beat, by)
             label = f"Move {len(self.which)} note{'s' * (len(self.which) != 1)}"
         self.text = label
-        session.document.edit(label, made, self, partial(session.arranging.place_notes, self.track, chosen))
+        session.document.edit(label, result, self, partial(session.arranging.place_notes, self.track, chosen))
 
 
 class DrawDrag(Drag):
@@ -96,8 +96,8 @@ class DrawDrag(Drag):
         session, track = self.session, self.strip.track.id
         length = min(max(end - self.first, notes.SHORTEST), LIMITS["length"].high)
         before = session.document.before(self)
-        made, chosen = notes.added(before, track, Note(self.first, length, self.pitch))
-        session.document.edit("Add a note", made, self, partial(session.arranging.place_notes, track, chosen))
+        result, chosen = notes.added(before, track, Note(self.first, length, self.pitch))
+        session.document.edit("Add a note", result, self, partial(session.arranging.place_notes, track, chosen))
 
     def update(self, pointer: Pointer) -> None:
         """Lengthen the new note."""

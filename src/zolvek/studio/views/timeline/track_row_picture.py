@@ -58,8 +58,8 @@ class Strip(NamedTuple):
     @property
     def pitches(self) -> tuple[int, int]:
         """The lowest and highest pitch that is shown."""
-        found = [note.pitch for note in self.track.notes] or [48, 60]
-        low, high = min(found) - 2, max(found) + 2
+        result = [note.pitch for note in self.track.notes] or [48, 60]
+        low, high = min(result) - 2, max(result) + 2
         short = max(LEAST_PITCHES - (high - low), 0)
         return max(low - short // 2, 0), min(high + short - short // 2, 127)
 

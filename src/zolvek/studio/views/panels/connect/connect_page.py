@@ -79,12 +79,12 @@ class ConnectPage(QWidget):
     def _look_for_ports(self) -> None:
         from zolvek.sync.ports import midi_ports as ports
 
-        found = ports.inputs(), ports.outputs()
-        for box, names in zip((self.ports_in, self.ports_out), found, strict=True):
+        result = ports.inputs(), ports.outputs()
+        for box, names in zip((self.ports_in, self.ports_out), result, strict=True):
             for name in names:
                 box.addItem(name, name)
-        self.ports.setVisible(any(found))
-        self.no_ports.setVisible(not any(found))
+        self.ports.setVisible(any(result))
+        self.no_ports.setVisible(not any(result))
 
     def _listen(self, name: object) -> None:
         self.session.notices.run_guarded(lambda: self.midi_io.listen_to(str(name) or None))

@@ -106,16 +106,16 @@ class Together(QWidget):
         self.roles = QButtonGroup(self)
         self.by_role: dict[str, QToolButton] = {}
         for key, (name, tip) in ROLES.items():
-            made = QToolButton()
-            made.setText(name)
-            made.setCheckable(True)
-            made.setStyleSheet("padding: 4px 2px;")
-            made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            made.setToolTip(tip)
-            made.clicked.connect(lambda _, k=key: self._role(k))
-            self.roles.addButton(made)
-            self.by_role[key] = made
-            row.addWidget(made, 1)
+            result = QToolButton()
+            result.setText(name)
+            result.setCheckable(True)
+            result.setStyleSheet("padding: 4px 2px;")
+            result.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            result.setToolTip(tip)
+            result.clicked.connect(lambda _, k=key: self._role(k))
+            self.roles.addButton(result)
+            self.by_role[key] = result
+            row.addWidget(result, 1)
         return row
 
     def _connections(self, layout: QVBoxLayout) -> None:
@@ -230,18 +230,18 @@ class Together(QWidget):
         """What the chosen port of ours can be connected to."""
         report = self.sync_link.report
         port = next((p for p in edits.ports_of(self.session.project) if p.key == self.own.currentData()), None)
-        found: list[tuple[str, list[str]]] = []
+        result: list[tuple[str, list[str]]] = []
         if report is not None and port is not None:
             fitting = [name for name, kind, takes, _ in report.others if kind == port.kind and takes == port.out]
             if port.kind == "sound":
                 clients: dict[str, list[str]] = {}
                 for name in fitting:
                     clients.setdefault(name.split(":")[0], []).append(name)
-                found = [(client, names[:2]) for client, names in clients.items()]
-            found += [(name, [name]) for name in fitting]
-        if found != [(self.other.itemText(n), self.other.itemData(n)) for n in range(self.other.count())]:
+                result = [(client, names[:2]) for client, names in clients.items()]
+            result += [(name, [name]) for name in fitting]
+        if result != [(self.other.itemText(n), self.other.itemData(n)) for n in range(self.other.count())]:
             self.other.clear()
-            for text, names in found:
+            for text, names in result:
                 self.other.addItem(text, names)
         self._allow()
 

@@ -97,12 +97,12 @@ class MorphPage(QWidget):
 
     def refresh(self) -> None:
         """Show the states."""
-        found = own_states(self.session)
+        result = own_states(self.session)
         for box, first in ((self.start, [("Current values", NOW)]), (self.end, [])):
             shown = box.currentData()
             box.blockSignals(True)
             box.clear()
-            for text, key in [*first, *((s.name, s.id) for s in found)]:
+            for text, key in [*first, *((s.name, s.id) for s in result)]:
                 box.addItem(text, key)
             if shown is not None:
                 pick(box, shown)
@@ -141,14 +141,14 @@ class MorphPage(QWidget):
     def _ends(self, first: float) -> tuple[Values, Values]:
         session = self.session
         assert session.shown.device is not None
-        found = []
+        result = []
         for box in (self.start, self.end):
             key = box.currentData()
             if key:
-                found.append(states.state_of(session.project, str(key)).of(session.shown.device))
+                result.append(states.state_of(session.project, str(key)).of(session.shown.device))
             else:
-                found.append(states.at_beat(session.project, session.shown.device, first))
-        return {**found[0]}, {**found[0], **found[1]}
+                result.append(states.at_beat(session.project, session.shown.device, first))
+        return {**result[0]}, {**result[0], **result[1]}
 
     def way(self) -> Way:
         """How the morph goes."""

@@ -119,14 +119,14 @@ class PadPage(QWidget):
         line = QHBoxLayout()
         self.axes = {}
         for axis, text in (("x", "Edit across"), ("y", "Edit up")):
-            made = button(
+            result = button(
                 text,
                 partial(session.notices.run_guarded, partial(self.edit, axis)),
                 tip="Edits the path as a curve, with every tool",
             )
-            made.setCheckable(True)
-            line.addWidget(made)
-            self.axes[axis] = made
+            result.setCheckable(True)
+            line.addWidget(result)
+            self.axes[axis] = result
         layout.addLayout(line)
 
     @property
@@ -154,8 +154,8 @@ class PadPage(QWidget):
             self.corners.addItem(item)
         self.corners.blockSignals(False)
         pick(self.weighing, pad.weighing)
-        for axis, made in self.axes.items():
-            made.setChecked(session.focus.axis == axis)
+        for axis, result in self.axes.items():
+            result.setChecked(session.focus.axis == axis)
         if not self.view.held:
             self.view.show_pad(pad)
 

@@ -135,13 +135,13 @@ class StatesPage(QWidget):
         """Show the states."""
         session = self.session
         chosen = self.state.id if self.state else None
-        found = own_states(session)
+        result = own_states(session)
         device = session.shown.device
         self.device.setText(f"States of {self.own.name}" if device else "No device")
-        now = states.present(self.own) if found else {}
+        now = states.present(self.own) if result else {}
         self.list.blockSignals(True)
         self.list.clear()
-        for state in found:
+        for state in result:
             count = len(states.differing(state.of(device or ""), now))
             item = QListWidgetItem(f"{state.name}   ({count} differ)" if count else f"{state.name}   (as now)")
             item.setData(STATE, state.id)

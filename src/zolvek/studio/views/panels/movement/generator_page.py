@@ -127,9 +127,9 @@ class MakingPage(QWidget):
 
         def work() -> None:
             self._renew()
-            made = self.result()
-            self.session.preview.show(made)
-            inside = (made.beat >= self.span[0]) & (made.beat <= self.span[1])
+            result = self.result()
+            self.session.preview.show(result)
+            inside = (result.beat >= self.span[0]) & (result.beat <= self.span[1])
             self.counted.emit(f"{int(inside.sum())} points. Esc cancels.")
 
         return self.session.notices.run_guarded(work)
@@ -140,9 +140,9 @@ class MakingPage(QWidget):
         def work() -> None:
             place = self._renew()
             if self.may_write():
-                made = self.result()
+                result = self.result()
                 self.session.preview.show(None)
-                self.session.edit_curve(self.label, made, NONE_CHOSEN)
+                self.session.edit_curve(self.label, result, NONE_CHOSEN)
                 self.written()
                 for entry in self.seeds:
                     entry.used = place

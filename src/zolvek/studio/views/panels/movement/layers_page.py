@@ -185,5 +185,5 @@ class LayersPage(QWidget):
     def _set_fit(self, fit: object) -> None:
         lane = self.session.lane
         if lane is not None and lane.fit != fit:
-            made = with_own(self.session, replace(lane, fit=bool(fit)))
-            self.session.document.edit("Fit layers into the reach" if fit else "Clip layers at the reach", made)
+            result = with_own(self.session, replace(lane, fit=bool(fit)))
+            self.session.document.edit("Fit layers into the reach" if fit else "Clip layers at the reach", result)

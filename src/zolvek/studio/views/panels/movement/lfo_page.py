@@ -172,10 +172,10 @@ class LfoPage(MakingPage):
         self._list_others()
 
     def _as_layer(self) -> None:
-        made = self.made_lfo()
-        amount = made.amount * (-1.0 if made.invert else 1.0)
-        plain = replace(made, amount=1.0, centre=0.5, invert=False)
-        name = f"LFO {WAVES[made.wave].label.lower()}"
+        result = self.made_lfo()
+        amount = result.amount * (-1.0 if result.invert else 1.0)
+        plain = replace(result, amount=1.0, centre=0.5, invert=False)
+        name = f"LFO {WAVES[result.wave].label.lower()}"
         self.made.emit(LayerKind.LFO, name, amount, {"lfo": plain})
 
     def show_layer(self, layer: Layer) -> None:

@@ -163,22 +163,22 @@ class ControllerPage(QWidget):
         layout = page_layout(self)
         grid = QGridLayout()
         grid.setSpacing(2)
-        self.dials = [ControllerDial(session, self.midi_io, each.id) for each in controller_mappings.DIALS]
+        self.dials = [ControllerDial(session, self.midi_io, item.id) for item in controller_mappings.DIALS]
         for index, dial in enumerate(self.dials):
             grid.addWidget(dial, index // 4, index % 4)
         layout.addLayout(grid)
         self.buttons = []
         row = QHBoxLayout()
         row.setSpacing(2)
-        for each in controller_mappings.BUTTONS:
-            made = button(each.id.rpartition("-")[2], lambda: None, tip=each.name)
-            made.setCheckable(True)
-            made.setAccessibleName(each.name)
-            made.setStyleSheet("padding: 2px 0;")
-            made.setMinimumWidth(20)
-            made.toggled.connect(lambda on, w=each.id: self.midi_io.move(w, float(on)))
-            row.addWidget(made)
-            self.buttons.append(made)
+        for item in controller_mappings.BUTTONS:
+            result = button(item.id.rpartition("-")[2], lambda: None, tip=item.name)
+            result.setCheckable(True)
+            result.setAccessibleName(item.name)
+            result.setStyleSheet("padding: 2px 0;")
+            result.setMinimumWidth(20)
+            result.toggled.connect(lambda on, w=item.id: self.midi_io.move(w, float(on)))
+            row.addWidget(result)
+            self.buttons.append(result)
         layout.addLayout(row)
         self.pad = ControllerPad(session, self.midi_io)
         layout.addWidget(self.pad)
