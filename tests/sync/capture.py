@@ -8,12 +8,28 @@ import gc
 import json
 import struct
 import sys
+import time
 from typing import Any
 
 import jack
 import numpy as np
 
-client: Any = jack.Client("capture", no_start_server=True)
+STARTS_S = 30.0  # that a server may take until it is there, on a busy machine
+
+
+def opened() -> Any:
+    """A client of the server, as soon as there is one."""
+    end = time.monotonic() + STARTS_S
+    while True:
+        try:
+            return jack.Client("capture", no_start_server=True)
+        except jack.JackError:
+            if time.monotonic() > end:
+                raise
+            time.sleep(0.1)
+
+
+client: Any = opened()
 midi = client.midi_inports.register("midi")
 clock = client.midi_inports.register("clock")
 sound = client.inports.register("sound")

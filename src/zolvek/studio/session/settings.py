@@ -287,7 +287,9 @@ def read(path: Path) -> Settings:
         return fresh
     for name, older in OLDER.items():
         value = _kept(kept, name, older)
-        if type(value) is type(fresh.get(name)) and _is_known(name, value):
+        default = fresh.get(name)
+        kind = str if isinstance(default, str) else type(default)  # a word of an enumeration is a text in the file
+        if type(value) is kind and _is_known(name, value):
             with suppress(ZolvekError):
                 fresh.put(name, value)
     if fresh.editing.grid_kind == GridKind.BARS and fresh.editing.grid_division not in BARS:
