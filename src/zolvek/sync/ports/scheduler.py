@@ -42,7 +42,7 @@ class Stream(Protocol):
         ...
 
     def upcoming(self, seconds: float) -> float:
-        """The second of the song of what comes next and was not looked up, from one on; infinite for nothing."""
+        """The second of the song from which on there is something to look up, after one; infinite for nothing."""
         ...
 
     def send(self, packets: list[Any], moment: float) -> None:
@@ -62,6 +62,7 @@ class Live:
         self.stream, self.clock, self.seconds = stream, clock, seconds
         self.queue: deque[tuple[float, Any]] = deque()
         self.filled = 0.0  # second of the song up to which it is looked up
+        self.next = 0.0  # and where what comes then begins
         self.zero: tuple[float, float] | None = None  # second 0, of perf_counter and of time.time
         self.begun = -1.0  # where it was put last
         self.running = True
@@ -87,9 +88,7 @@ class Live:
             self._follow(self.seconds(clock.beat_at(now)), now)
             self._look_up()
             self._send(self._due())
-            soon = self.stream.upcoming(self.filled)
-            if self.queue:
-                soon = min(soon, self.queue[0][0])
+            soon = min(self.next, self.queue[0][0]) if self.queue else self.next
             time.sleep(min(max(soon - self._due(), SHORTEST_SLEEP_S), POLL_INTERVAL_S))
 
     def _due(self) -> float:
@@ -110,7 +109,7 @@ class Live:
             self.zero = now - song, time.time() - song
             self.queue.clear()
             self.stream.stop()
-            self.begun = self.filled = song
+            self.begun = self.filled = self.next = song
             self._give(self.stream.at(song), song)
         elif abs(strays) > DRIFT_FROM_S:  # another clock than this machine's keeps the time
             self.zero = self.zero[0] - DRIFT_STEP * strays, self.zero[1] - DRIFT_STEP * strays
@@ -120,11 +119,12 @@ class Live:
         due, ahead = self._due(), self.stream.ahead
         if self.stream.outdated:
             self.queue = deque(row for row in self.queue if row[0] <= due)
-            self.filled = min(self.filled, due)
+            self.filled = self.next = min(self.filled, due)
             self._give(self.stream.changed(self.filled), self.filled)
-        if due + ahead / 2 >= self.filled:
+        if due + ahead / 2 >= self.filled and due + ahead >= self.next:
             self.queue.extend(self.stream.between(self.filled, due + ahead))
             self.filled = due + ahead
+            self.next = self.stream.upcoming(self.filled)
 
     def _send(self, due: float) -> None:
         while self.queue and self.queue[0][0] <= due:
