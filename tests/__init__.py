@@ -5,10 +5,12 @@
 take long to draw an example: that is no fault of the example, so there is no deadline."""
 
 import os
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 from hypothesis import HealthCheck, settings
 
+Test = TypeVar("Test", bound=Callable[..., object])
 EXAMPLES = {"quick": 15, "usual": 50, "long": 1_000}
 PROFILE = os.environ.get("ZOLVEK_TEST_PROFILE", "usual")
 
@@ -23,6 +25,12 @@ for _name, _count in EXAMPLES.items():
         **(_steady if _name != "long" else {}),
     )
 settings.load_profile(PROFILE)
+
+
+def starts_processes(test: Test) -> Test:
+    """Marks a test that starts processes: `--quick` leaves it out."""
+    test.__dict__["starts_processes"] = True
+    return test
 
 
 def trials(usual: int) -> int:

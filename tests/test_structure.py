@@ -8,9 +8,11 @@ import subprocess
 import sys
 import unittest
 from collections.abc import Collection, Iterator
+from functools import cache
 from graphlib import TopologicalSorter
 from pathlib import Path
 
+from tests import starts_processes
 from zolvek.core.same import Same
 from zolvek.studio.actions.action_table import ACTIONS, shortcuts_page
 from zolvek.studio.app.application import application
@@ -38,6 +40,7 @@ STUDIO = ("app", "views", "actions", "commands", "services", "session", "toolkit
 LONGEST = {"file": 400, "class": 300, "function": 60}
 
 
+@cache
 def sources() -> dict[str, ast.Module]:
     """Every module of the program, by its name."""
     src = ROOT / "src"
@@ -64,6 +67,7 @@ def imports(tree: ast.Module, known: Collection[str]) -> Iterator[str]:
                 yield module
 
 
+@cache
 def arrows() -> dict[str, set[str]]:
     """Module -> the modules of ours that it imports."""
     found = sources()
@@ -91,6 +95,7 @@ def contrast(one: str, other: str) -> float:
 
 
 class Structure(unittest.TestCase):
+    @starts_processes
     def test_core_formats_and_sound_know_no_qt_and_load_nothing_slow(self) -> None:
         done = subprocess.run([sys.executable, "-c", ALONE], capture_output=True, text=True, check=True)
         self.assertEqual(done.stdout.split("\n")[:2], ["[]", "[]"])

@@ -15,6 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
+from tests import starts_processes
 from tests.core.curves import curves
 from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
@@ -206,6 +207,7 @@ print(max(
 
 
 class Rows(unittest.TestCase):
+    @starts_processes
     def test_a_made_up_row_is_cut_mirrored_fitted_and_painted(self) -> None:
         done = subprocess.run([sys.executable, "-c", MADE_UP], capture_output=True, text=True, timeout=120)
         self.assertEqual(done.returncode, 0, done.stderr)

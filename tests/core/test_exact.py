@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter1d, uniform_filter1d
 
+from tests import trials
 from tests.core.curves import curves
 from tests.present import present
 from zolvek.core.curve.construction import curve, lines
@@ -163,7 +164,7 @@ class Generators(unittest.TestCase):
                 continue
             together = list(itertools.product(*ends.values()))
             rng = np.random.default_rng(7)
-            some = [together[i] for i in rng.choice(len(together), 10, replace=False)]
+            some = [together[i] for i in rng.choice(len(together), trials(10), replace=False)]
             plain = Lfo(wave)
             alone = [
                 tuple(end if key == moved else getattr(plain, key) for key in ends)

@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests import few
+from tests import few, trials
 from tests.projects import many_lanes
 from zolvek.core.curve.curve import COLUMNS, Curve
 from zolvek.core.edits.replacement import with_curve
@@ -40,23 +40,24 @@ class Undo(unittest.TestCase):
         made = History.start(large())
         first, key = made.project, made.key
         tracemalloc.start()
-        for step in range(60):
+        count = trials(60)
+        for step in range(count):
             made = made.edited(moved(made.project, 1_000 * step, 0.25), f"Move {step}")
         grown, _ = tracemalloc.get_traced_memory()
         tracemalloc.stop()
         self.assertLess(grown, 120_000_000)  # 60 of them whole: 480 MB and more
         self.assertLess(made.size, 120_000_000)
         last = made.project
-        for step in range(60):
+        for step in range(count):
             made = made.undone()
             values = next(made.project.lanes()).curve.value
-            self.assertEqual(np.count_nonzero(values == 0.25), 59 - step)
+            self.assertEqual(np.count_nonzero(values == 0.25), count - 1 - step)
         self.assertEqual(made.project, first)
         self.assertEqual(made.key, key)
         while made.redo_label:
             made = made.redone()
         self.assertEqual(made.project, last)
-        self.assertEqual(np.count_nonzero(next(made.project.lanes()).curve.value == 0.25), 60)
+        self.assertEqual(np.count_nonzero(next(made.project.lanes()).curve.value == 0.25), count)
 
     def test_beyond_its_bytes_the_oldest_go_and_it_is_counted(self) -> None:
         made = History.start(large(100_000), most=8_000_000)
@@ -114,7 +115,7 @@ class Undo(unittest.TestCase):
 
     def test_many_steps_are_found_again_without_stepping(self) -> None:
         made = History.start(large(5_000))
-        for step in range(history.DEEPEST - 10):
+        for step in range(min(trials(2_000), history.DEEPEST - 10)):
             made = made.edited(moved(made.project, step, 0.25), "Move")
         values = next(made.project_at(5).lanes()).curve.value  # a chain of nearly 2,000
         self.assertEqual(np.count_nonzero(values == 0.25), 5)

@@ -15,6 +15,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from tests import starts_processes
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.storage import atomic, opening
 
@@ -76,6 +77,7 @@ class Writing(unittest.TestCase):
         self.assertEqual(path.read_bytes(), b"named")
         self.assertEqual([each.name for each in self.folder.iterdir()], ["file"])
 
+    @starts_processes
     def test_devices_are_written_into_and_a_full_disk_is_one_line(self) -> None:
         about = os.stat("/dev/null")
         demo = self.folder / "demo.zolvek"
@@ -101,6 +103,7 @@ class Writing(unittest.TestCase):
                 done = subprocess.run([*CLI, *line], stdout=full, stderr=subprocess.PIPE, text=True, check=False)
             self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
 
+    @starts_processes
     def test_a_render_that_is_ended_leaves_nothing(self) -> None:
         demo, out = self.folder / "demo.zolvek", self.folder / "out"
         out.mkdir()

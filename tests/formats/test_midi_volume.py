@@ -14,6 +14,7 @@ import mido
 import numpy as np
 import soundfile
 
+from tests import starts_processes
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.edits.chains import add_device, add_track
 from zolvek.core.edits.replacement import add_lanes, remove_lane
@@ -55,6 +56,7 @@ def levels(project: Project, beats: np.ndarray) -> np.ndarray:
 
 @unittest.skipUnless(shutil.which("fluidsynth") and FONT.is_file(), "FluidSynth is not installed")
 class VolumeLaw(unittest.TestCase):
+    @starts_processes
     def test_a_volume_curve_is_as_loud_as_general_midi_says(self) -> None:
         """General MIDI: controller 7 at v is 40·log10(v/127) dB (MMA, GM developer guidelines)."""
         volume = Parameter("volume", "Volume", high=127.0, sends="cc 7")

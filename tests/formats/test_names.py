@@ -20,6 +20,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests import starts_processes
 from tests.present import present
 from tests.projects import many_lanes
 from zolvek.core.curve.construction import curve
@@ -151,6 +152,7 @@ class Names(unittest.TestCase):
     def test_a_cell_reads_back(self, text: str) -> None:
         self.assertEqual(file_names.from_cell(file_names.cell(text)), text)
 
+    @starts_processes
     def test_a_picture_that_is_too_large_is_refused_and_leaves_the_old_one(self) -> None:
         path, target = self.folder / "many.zolvek", self.folder / "old.png"
         project_file.save(many_lanes(400), path)

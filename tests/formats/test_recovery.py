@@ -13,6 +13,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from tests import starts_processes
 from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
 from zolvek.formats import pattern_library
@@ -39,6 +40,7 @@ class Recovery(unittest.TestCase):
         state.start()
         self.addCleanup(state.stop)
 
+    @starts_processes
     def test_a_copy_is_whole_whenever_the_program_is_killed(self) -> None:
         for lines in (1, 2, 5):
             writer = subprocess.Popen([sys.executable, "-c", KEEPS_ON], stdout=subprocess.PIPE, text=True)
@@ -100,6 +102,7 @@ class Recovery(unittest.TestCase):
             self.assertIn("HOME", reported.exception.remedy)
         self.assertFalse((self.folder / "~").exists())
 
+    @starts_processes
     def test_a_file_is_open_in_one_program_at_a_time(self) -> None:
         path = self.folder / "piece.zolvek"
         code = (
