@@ -15,6 +15,7 @@ from unittest import mock
 
 import numpy as np
 
+from tests.sync import wire
 from tests.sync.jack_server import Capture, Jack
 from tests.sync.test_headless_player import moment_of
 from tests.sync.test_jack import CLICKS, RATE, Ports, piece, stretches_of
@@ -132,7 +133,7 @@ def _clock(say: Say, case: _Case, kept: dict[str, np.ndarray]) -> None:
             count["code"] += 1
         elif message[0] == clock_messages.SONG_POSITION:
             reported = message[1] | message[2] << 7
-            true = clock_messages.position_at(float(case.project.tempo.beats((song - 0.5) / RATE)))
+            true = wire.position_at(float(case.project.tempo.beats((song - 0.5) / RATE)))
             off["position"] = max(off["position"], abs(reported - true))
             count["position"] += 1
     say(f"MIDI clock off at most, {count['clock']} messages", off["clock"], "frames", "at most 1")

@@ -10,6 +10,7 @@ from itertools import pairwise
 import mido
 import numpy as np
 
+from tests.sync import wire
 from zolvek.core.curve.construction import flat
 from zolvek.core.edits.connections import ports_of
 from zolvek.core.edits.replacement import with_lane
@@ -45,9 +46,9 @@ class OnTheWire(unittest.TestCase):
             true = [int(x[0]) for x in clock_messages.time_code([8_000], rate)]
             self.assertEqual((list(read), low[7] >> 1), (true, rate.code))
             self.assertAlmostEqual(moments[at], 8_000 / rate.fps, 9)
-            whole = mido.parse(clock_messages.full_frame(8_000 / rate.fps + 1e-3, rate))
+            whole = mido.parse(wire.full_frame(8_000 / rate.fps + 1e-3, rate))
             self.assertEqual(whole.data[4:8], (true[0] | rate.code << 5, *true[1:]))
-        position = mido.parse(clock_messages.song_position(clock_messages.position_at(33.2)))
+        position = mido.parse(wire.song_position(wire.position_at(33.2)))
         self.assertEqual((position.type, position.pos), ("songpos", 133))
 
     def test_an_outside_clock_is_followed(self) -> None:
@@ -56,7 +57,7 @@ class OnTheWire(unittest.TestCase):
         rng = np.random.default_rng(3)
         for bpm in (60.0, 112.5, 174.0):
             follower, step = Follower("clock"), 60.0 / bpm / clock_messages.CLOCKS
-            follower.take(clock_messages.song_position(8), 9.0)
+            follower.take(wire.song_position(8), 9.0)
             self.assertEqual(follower.beat_at(9.5), 2.0)
             follower.take(b"\xfb", 10.0)
             for number in range(24 * 12):
@@ -83,7 +84,7 @@ class OnTheWire(unittest.TestCase):
                     follower.take(bytes((0xF1, int(byte))), 7.0 + moment + rng.uniform(-1e-3, 1e-3))
                 if moment > 152.0:
                     self.assertAlmostEqual(follower.seconds_at(7.0 + moment), moment, delta=1e-3)
-            follower.take(clock_messages.full_frame(61.0, rate), 300.0)
+            follower.take(wire.full_frame(61.0, rate), 300.0)
             self.assertFalse(follower.running)
             self.assertAlmostEqual(follower.seconds_at(301.0), 61.0, delta=1.0 / rate.fps)
         odd = Follower("clock")

@@ -10,6 +10,7 @@ from unittest import mock
 
 import numpy as np
 
+from tests.sync import wire
 from zolvek.core.curve.construction import flat
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.project import MidiTarget, Project
@@ -18,7 +19,7 @@ from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.sync.emission import message_emission
 from zolvek.sync.ports.message_streams import RATE, Emission, StreamRequest
-from zolvek.sync.timeline.clock_messages import CONTINUE, START, STOP
+from zolvek.sync.timeline.clock_messages import CONTINUE, RATES, START, STOP
 
 Sent = list[tuple[int, tuple[str, bytes]]]
 
@@ -84,6 +85,26 @@ class OneEmission(unittest.TestCase):
                     self.assertEqual(ports, {"", "Desk"})
                     realtime = [data[0] for _, (_, data) in plain if data[0] in (START, CONTINUE, STOP)]
                     self.assertEqual(len([kind for kind in realtime if kind == STOP]), 3, realtime)
+
+    def test_another_port_is_a_change_and_full_frames_are_the_standards(self) -> None:
+        project, _ = busy()
+        lane = next(lane for lane in project.lanes() if lane.midi.port == "Desk")
+        other = next(item for item in project.lanes() if item.id != lane.id)
+        with_two = with_lane(project, replace(other, midi=replace(other.midi, port="Rack")))
+        to_rack = with_lane(with_two, replace(lane, midi=replace(lane.midi, port="Rack")))
+        still_both = with_lane(to_rack, replace(other, midi=replace(other.midi, port="Desk")))
+        emission = Emission(request(with_two, ""))
+        table, tables = emission.table, emission.tables
+        emission.use(request(still_both, "")._replace(clock=False))
+        message_emission.chase_changed(emission.words, emission.table, table, 400_000, 0)
+        del tables
+        self.assertIn("Rack", {name for _, (name, _) in emission.taken()})
+        for code, rate in RATES.items():
+            emission = Emission(request(project, code))
+            for frame in (0, 1, 48_000 * 61 + 7, 48_000 * 70 - 1):
+                message_emission.send_full_frame(emission.words, emission.table, frame, 0)
+                [(_, (_, data))] = emission.taken()
+                self.assertEqual(data, wire.full_frame(frame / RATE, rate), code)
 
     def test_every_note_ends_and_events_beyond_room_are_counted(self) -> None:
         project, _ = busy()

@@ -126,7 +126,7 @@ def _began(process: int) -> float | None:
 
 def left_behind() -> list[Left]:
     """The copies of programs that have ended, newest first; what can't be read is passed over."""
-    lefts = []
+    copies = []
     try:
         folder = folders.state() / "recovery"
     except ZolvekError:
@@ -140,8 +140,8 @@ def left_behind() -> list[Left]:
             head = msgspec.json.decode(read_bytes(file), type=Head)
             if head.format == FORMAT and head.version <= VERSION and abandoned(file, head):
                 project = project_file.decode(bytes(head.project), str(file))
-                lefts.append(Left(file, head.path, head.when, project))
-    return sorted(lefts, key=lambda left: -left.when)
+                copies.append(Left(file, head.path, head.when, project))
+    return sorted(copies, key=lambda left: -left.when)
 
 
 # --- backups of saves ---

@@ -24,6 +24,7 @@ from importlib import import_module
 from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
+from msgspec.structs import astuple
 
 from zolvek.core.arrays import Floats
 from zolvek.core.edits.monitoring import Listening, heard
@@ -371,7 +372,7 @@ def _serve(worker: Worker, commands: queue.Queue[Command]) -> None:
         for index, command in enumerate(waiting):
             # Of several projects that have come meanwhile only the last is made ready.
             if not isinstance(command, messages.STATES) or latest[type(command)] == index:
-                HANDLERS[type(command)](worker, *messages.arguments(command))
+                HANDLERS[type(command)](worker, *astuple(command))
 
 
 if __name__ == "__main__":

@@ -7,8 +7,6 @@ of its struct are the arguments of what handles it.
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 import numpy as np
 
@@ -144,8 +142,3 @@ class Trouble(Report, frozen=True):
 
     device: str
     reason: str
-
-
-def arguments(message: Command | Report) -> tuple[Any, ...]:
-    """A message's fields, in order."""
-    return msgspec.structs.astuple(message)

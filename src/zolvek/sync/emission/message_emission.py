@@ -65,9 +65,7 @@ from zolvek.sync.emission.layout import (
     T_STATE_ROW,
     TABLE,
 )
-
-LAST_SIXTEENTH = 16_383  # that a song position holds
-
+from zolvek.sync.timeline.clock_messages import LAST_POSITION
 
 # --- messages out ---
 
@@ -197,7 +195,7 @@ def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
         was = stands(old, lane, frame) if lane < old[T_LANES] else -1
         if state < 0:
             continue
-        if was >= 0:
+        if was >= 0 and int64_at(t[T_LANE_PORT], lane) == int64_at(old[T_LANE_PORT], lane):
             row, old_row = int64_at(t[T_STATE_ROW], state), int64_at(old[T_STATE_ROW], was)
             count = int64_at(t[T_STATE_ROW], state + 1) - row
             if int64_at(old[T_STATE_ROW], was + 1) - old_row == count and same_bytes(
@@ -261,7 +259,7 @@ def start_clock(h: Any, t: Any, frame: Any, offset: Any) -> Any:
         return
     first = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
     first = (first + 5) // 6 * 6
-    if first < t[T_CLOCKS] and first // 6 <= LAST_SIXTEENTH:
+    if first < t[T_CLOCKS] and first // 6 <= LAST_POSITION:
         h[CLOCK_FROM], h[CLOCK_STATE] = first, CLOCK_WAITS
         if first > 0:
             send_song_position(h, first // 6, offset)

@@ -7,7 +7,7 @@ of its struct are the arguments of what handles it.
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import msgspec
 
@@ -117,8 +117,3 @@ class Report(msgspec.Struct, frozen=True, tag=True):
     others: tuple[OtherPort, ...] = ()
     connections: tuple[tuple[str, str], ...] = ()
     seen: tuple[int, int, int] = (0, 0, 0)
-
-
-def arguments(message: Command) -> tuple[Any, ...]:
-    """A message's fields, in order."""
-    return msgspec.structs.astuple(message)

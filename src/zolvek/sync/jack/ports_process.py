@@ -20,6 +20,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
+from msgspec.structs import astuple
+
 from zolvek.core.edits.connections import MIX, SIDES, Port, PortKind, ports_of
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -32,7 +34,7 @@ from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import port_query
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.compiled_cache import store_compiled
-from zolvek.sync.jack.link_messages import NEED_SERVER, NO_SERVER, Command, OtherPort, Report, arguments
+from zolvek.sync.jack.link_messages import NEED_SERVER, NO_SERVER, Command, OtherPort, Report
 from zolvek.sync.jack.shared_layout import ROWS
 from zolvek.sync.jack.shared_memory import SharedMemory
 from zolvek.sync.timeline.clock_messages import RATES
@@ -183,7 +185,7 @@ class PortsProcess:
                 if isinstance(command, Built):
                     self._use_built(command)
                 elif self.client or not isinstance(command, NEED_SERVER):
-                    HANDLERS[type(command)](self, *arguments(command))
+                    HANDLERS[type(command)](self, *astuple(command))
                 if not self.commands.empty():
                     continue
             self._look()

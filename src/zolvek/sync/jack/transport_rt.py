@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from zolvek.sync.emission.layout import CLOCK_ON, RATE, T_CLOCK_FRAME, T_CLOCKS
-from zolvek.sync.emission.message_emission import LAST_SIXTEENTH
 from zolvek.sync.jack import native
 from zolvek.sync.jack.audio_out_rt import LONGEST_WAIT, NAP, copied, stretched
 from zolvek.sync.jack.emission_rt import (
@@ -77,6 +76,7 @@ from zolvek.sync.jack.shared_layout import (
     WANTED_SERIAL,
     WANTED_USED,
 )
+from zolvek.sync.timeline.clock_messages import LAST_POSITION
 
 FADE_FRAMES = 240  # frames in which sound that is cut off dies away
 CAUGHT_UP, AT_ONCE = (
@@ -153,7 +153,7 @@ def emit_rest(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
             send_full_frame(h, t, frame, 0)
             if h[CLOCK_ON] != 0:
                 early = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
-                send_song_position(h, min((early + 5) // 6, LAST_SIXTEENTH), 0)
+                send_song_position(h, min((early + 5) // 6, LAST_POSITION), 0)
     want(h, frame)
     drop_stale(h)
     h[EXPECTED] = frame

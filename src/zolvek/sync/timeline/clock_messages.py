@@ -48,16 +48,6 @@ def clocks(length: float) -> Floats:
     return np.arange(int(np.floor(length * CLOCKS + 1e-9)) + 1) / CLOCKS
 
 
-def position_at(beat: float) -> int:
-    """The song position at `beat`, or the next one after it."""
-    return int(np.ceil(beat / POSITION_BEATS - 1e-9))
-
-
-def song_position(position: int) -> bytes:
-    """A song position pointer (MIDI 1.0, F2), in sixteenths."""
-    return bytes((SONG_POSITION, position & 127, position >> 7))
-
-
 def time_code(frames: Numbers, rate: FrameRate) -> tuple[Ints, Ints, Ints, Ints]:
     """Hours, minutes, seconds and frames of whole frames since the beginning. With a rate that drops, the first
     two numbers of each minute but every tenth are left out (SMPTE 12M)."""
@@ -93,10 +83,3 @@ def quarter_frames(seconds: float, rate: FrameRate) -> tuple[Floats, np.ndarray]
     ))  # fmt: skip
     value = fields[piece, np.arange(len(number))]
     return number / (rate.fps * QUARTERS), (piece << 4 | value).astype(np.uint8)
-
-
-def full_frame(seconds: float, rate: FrameRate) -> bytes:
-    """The message that says where one is at once: sent when one goes elsewhere."""
-    whole = int(np.floor(max(seconds, 0.0) * rate.fps + 1e-6))
-    hours, minutes, second, frame = (int(item) for item in time_code(whole, rate))
-    return FULL_FRAME + bytes((hours | rate.code << 5, minutes, second, frame, 0xF7))

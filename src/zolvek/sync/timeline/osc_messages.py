@@ -84,7 +84,7 @@ def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]
     from pythonosc.osc_bundle_builder import OscBundleBuilder
     from pythonosc.osc_message_builder import OscMessageBuilder
 
-    dgrams: list[bytes] = []
+    packets: list[bytes] = []
     for beat, group in groupby(rows, key=lambda row: row.beat):
         builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
         waiting = False
@@ -94,13 +94,13 @@ def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]
             message.add_arg(row.value, "f")
             built = message.build()
             if waiting and size + built.size + 4 > MOST_BYTES:
-                dgrams.append(builder.build().dgram)
+                packets.append(builder.build().dgram)
                 builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
             builder.add_content(built)
             size, waiting = size + built.size + 4, True
         if waiting:
-            dgrams.append(builder.build().dgram)
-    return dgrams
+            packets.append(builder.build().dgram)
+    return packets
 
 
 def read(packet: bytes) -> list[tuple[str, float]]:
