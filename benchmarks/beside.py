@@ -213,7 +213,7 @@ def _osc(say: Say) -> None:
         output = Output("127.0.0.1", other.getsockname()[1])
         stream = OscStream(output)
         stream.use(project, 120.0)
-        live = Live(stream, lambda: playback, lambda beat: float(project.tempo.seconds(beat)))
+        live = Live(stream, lambda: playback, lambda beat: float(project.tempo.seconds(beat)), lambda: 0.0)
         transport.start(32.0)
         late, end = [], time.time() + 6.0
         while time.time() < end:

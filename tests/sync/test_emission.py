@@ -4,7 +4,10 @@
 from __future__ import annotations
 
 import os
+import tempfile
+import time
 import unittest
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
@@ -13,12 +16,13 @@ import numpy as np
 from tests.sync import wire
 from zolvek.core.curve.construction import flat
 from zolvek.core.edits.replacement import with_lane
-from zolvek.core.model.project import MidiTarget, Project
+from zolvek.core.model.project import MidiTarget, Note, Project, Track
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.sync.emission import message_emission
-from zolvek.sync.ports.message_streams import RATE, Emission, StreamRequest
+from zolvek.sync.ports.message_streams import RATE, Emission, MidiStream, StreamRequest
+from zolvek.sync.ports.scheduler import Live
 from zolvek.sync.timeline.clock_messages import CONTINUE, RATES, START, STOP
 
 Sent = list[tuple[int, tuple[str, bytes]]]
@@ -57,12 +61,25 @@ def journey(emission: Emission, own: Any, edited: StreamRequest, seed: int) -> S
         song = end
         if number % 20 == 19:
             own["stop_messages"](h, 5)
+            own["send_rest"](h, emission.table, int(song), 0, number == 39)
         sent += emission.taken()
     own["hush"](h, 0)
     return sent + emission.taken()
 
 
 class OneEmission(unittest.TestCase):
+    def test_code_of_another_version_is_kept_while_it_is_used(self) -> None:
+        from zolvek.sync.jack import compiled_cache
+
+        with tempfile.TemporaryDirectory() as place, mock.patch.dict(os.environ, {"XDG_CACHE_HOME": place}):
+            other, old = (Path(place, "zolvek", f"{compiled_cache.COMPILED}{name}") for name in ("other", "old"))
+            for folder in (other, old):
+                folder.mkdir(parents=True)
+            os.utime(old, (0.0, 0.0))
+            compiled_cache.store_compiled()
+            self.assertEqual((other.exists(), old.exists()), (True, False))
+            self.assertTrue(Path(os.environ[compiled_cache.CACHE]).is_dir())
+
     def test_compiled_says_what_it_says_plain(self) -> None:
         from zolvek.sync.jack import compiled_cache
 
@@ -128,6 +145,51 @@ class OneEmission(unittest.TestCase):
         message_emission.write_three(h, 0, 0, 0xB0, 7, 1, 3)
         message_emission.write_three(h, 0, 0, 0xB0, 7, 1, 3)
         self.assertEqual((h[message_emission.EVENT_COUNT], h[message_emission.FULL]), (message_emission.EVENTS_HELD, 1))
+
+    def test_an_edit_ends_the_notes_it_removes_and_no_others(self) -> None:
+        def sent(emission: Emission) -> list[tuple[int, int]]:
+            return [(data[0] >> 4, data[1]) for _, (_, data) in emission.taken() if data[0] >> 4 in (8, 9)]
+
+        track = Track("t", "Hull", notes=(Note(0.0, 8.0, 48), Note(0.0, 8.0, 52)))
+        emission = Emission(request(Project(tracks=(track,)), ""))
+        message_emission.send_position(emission.words, emission.table, 0, 0)
+        message_emission.emit_messages(emission.words, emission.table, 0, 0, RATE, 0, 1.0)
+        self.assertEqual(sorted(sent(emission)), [(9, 48), (9, 52)])
+        table, tables = emission.table, emission.tables
+        longer = replace(track.notes[1], length=12.0)
+        emission.use(request(Project(tracks=(replace(track, notes=(longer,)),)), ""))
+        message_emission.chase_changed(emission.words, emission.table, table, RATE, 0)
+        del tables
+        self.assertEqual(sent(emission), [(8, 48)])
+        message_emission.stop_messages(emission.words, 0)
+        self.assertEqual(sent(emission), [(8, 52)])
+
+    def test_a_stopped_song_that_is_moved_is_sent_where_it_is(self) -> None:
+        class Port:
+            def __init__(self) -> None:
+                self.sent: list[bytes] = []
+
+            def send(self, message: bytes) -> None:
+                self.sent.append(message)
+
+        port, beat = Port(), [0.0]
+        project = build()
+        stream = MidiStream(lambda _: port)
+        stream.use(project, Resolution(), clock=True, code="25")
+        live = Live(stream, lambda: None, lambda at: float(project.tempo.seconds(at)), lambda: beat[0])
+        try:
+            beat[0] = 32.0
+            for _ in range(500):
+                if len(port.sent) > 2:
+                    break
+                time.sleep(0.02)
+        finally:
+            live.close()
+        emission = Emission(stream.wanted or request(project))
+        frame = round(float(project.tempo.seconds(32.0)) * RATE)
+        message_emission.send_rest(emission.words, emission.table, frame, 0, True)
+        self.assertEqual(port.sent, [data for _, (_, data) in emission.taken()])
+        self.assertIn(bytes((0xF2, 0, 1)), port.sent)  # 128 sixteenths
 
 
 if __name__ == "__main__":

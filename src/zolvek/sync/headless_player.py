@@ -129,7 +129,10 @@ class Performance:
 
     def _follow(self, stream: MidiStream | OscStream) -> None:
         tempo = self.project.tempo
-        self.live.append(Live(stream, lambda: self.transport.clock, lambda beat: float(tempo.seconds(beat))))
+        transport = self.transport
+        self.live.append(
+            Live(stream, lambda: transport.clock, lambda beat: float(tempo.seconds(beat)), lambda: transport.clock.beat)
+        )
 
     def play(self, first: float, loop: tuple[float, float] | None) -> Iterator[PlayReport]:
         """Play from a beat on, and say every now and then where it is, until the end; where another clock is

@@ -67,6 +67,8 @@ from zolvek.sync.emission.layout import (
 )
 from zolvek.sync.timeline.clock_messages import LAST_POSITION
 
+STAYS_ON = 2  # of a note that is on, while those that an edit has removed are looked for
+
 # --- messages out ---
 
 
@@ -110,6 +112,16 @@ def note_sounding(h: Any, port: Any, at: Any) -> Any:
         h[NOTES_ON] = 1
 
 
+def end_note(h: Any, index: Any, offset: Any) -> Any:
+    """Send the note-off of a note that is on."""
+    put_byte(h[NOTES], index, 0)
+    port, key = index // PORT_NOTES, index % PORT_NOTES
+    write_three(h, port, offset, 0x80 | (key // 128), key % 128, 64, 3)
+    if port > 0 and port < h[NAMED_FROM]:
+        write_three(h, 0, offset, 0x80 | (key // 128), key % 128, 64, 3)
+    h[SENT] += 1
+
+
 def notes_off(h: Any, offset: Any) -> Any:
     """Send note-offs for all notes that are on."""
     if h[NOTES_ON] == 0:
@@ -117,14 +129,7 @@ def notes_off(h: Any, offset: Any) -> Any:
     h[NOTES_ON] = 0
     for index in range(h[MIDI_COUNT] * PORT_NOTES):
         if byte_at(h[NOTES], index):
-            put_byte(h[NOTES], index, 0)
-            port, key = index // PORT_NOTES, index % PORT_NOTES
-            for item in (port, 0):
-                if item == port or port < h[NAMED_FROM]:
-                    write_three(h, item, offset, 0x80 | (key // 128), key % 128, 64, 3)
-                if port == 0:
-                    break
-            h[SENT] += 1
+            end_note(h, index, offset)
 
 
 def hush(h: Any, offset: Any) -> Any:
@@ -188,8 +193,26 @@ def same_bytes(one: Any, other: Any, count: Any) -> Any:
     return True
 
 
+def end_removed(h: Any, t: Any, frame: Any, offset: Any) -> Any:
+    """After an edit: notes that are on and that the table no longer has at `frame` end."""
+    if h[NOTES_ON] == 0:
+        return
+    for index in range(t[T_NOTES]):
+        if int64_at(t[T_NOTE_FIRST], index) <= frame and frame <= int64_at(t[T_NOTE_LAST], index):
+            at = t[T_NOTE_DATA] + 3 * index
+            key = int64_at(t[T_NOTE_PORT], index) * PORT_NOTES + (byte_at(at, 0) & 15) * 128 + byte_at(at, 1)
+            if byte_at(h[NOTES], key):
+                put_byte(h[NOTES], key, STAYS_ON)
+    for index in range(h[MIDI_COUNT] * PORT_NOTES):
+        if byte_at(h[NOTES], index) == 1:
+            end_note(h, index, offset)
+        elif byte_at(h[NOTES], index) == STAYS_ON:
+            put_byte(h[NOTES], index, 1)
+
+
 def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
-    """After an edit: lanes that stand elsewhere now than they did in the table before."""
+    """After an edit: lanes that stand elsewhere now than they did in the table before, and notes that are gone."""
+    end_removed(h, t, frame, offset)
     for lane in range(t[T_LANES]):
         state = stands(t, lane, frame)
         was = stands(old, lane, frame) if lane < old[T_LANES] else -1
@@ -319,6 +342,16 @@ def emit_messages(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any,
         note_sounding(h, port, place)
         at += 1
     emit_clock(h, t, song, heard, last, offset, speed)
+
+
+def send_rest(h: Any, t: Any, frame: Any, offset: Any, moved: Any) -> Any:
+    """The song is stopped at `frame`: lanes are sent as they are there, and where it is, if it was moved there."""
+    chase(h, t, frame + 1, offset)
+    if moved:
+        send_full_frame(h, t, frame, offset)
+        if h[CLOCK_ON] != 0:
+            early = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
+            send_song_position(h, min((early + 5) // 6, LAST_POSITION), offset)
 
 
 def stop_messages(h: Any, offset: Any) -> Any:

@@ -6,6 +6,7 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+import time
 from pathlib import Path
 from zlib import crc32
 
@@ -13,6 +14,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.storage import folders
 
 CACHE, COMPILED = "NUMBA_CACHE_DIR", "compiled-"  # of the environment; and how our folders there begin
+UNUSED_DAYS = 14  # after which a folder is removed: another version may be in use beside this one
 
 
 def store_compiled() -> None:
@@ -25,6 +27,8 @@ def store_compiled() -> None:
     except ZolvekError:  # no home: for this time alone
         folder = Path(tempfile.mkdtemp(prefix=f"zolvek-{COMPILED}"))
     os.environ[CACHE] = str(folder)
+    folder.mkdir(parents=True, exist_ok=True)
+    os.utime(folder)
     for old in folder.parent.glob(f"{COMPILED}*"):
-        if old != folder:
+        if old.stat().st_mtime < time.time() - UNUSED_DAYS * 86_400:
             shutil.rmtree(old, ignore_errors=True)

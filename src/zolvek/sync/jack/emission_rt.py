@@ -19,7 +19,6 @@ _instructions = {name: getattr(native, name) for name in ("byte_at", "int64_at",
 # Untyped on purpose: what is compiled is called from compiled code alone.
 COMPILED: dict[str, Any] = machine_copies(_functions, native.compiled, _instructions)
 
-before, chase, chase_changed = (COMPILED[name] for name in ("before", "chase", "chase_changed"))
-emit_messages, hush, notes_off = (COMPILED[name] for name in ("emit_messages", "hush", "notes_off"))
-send_full_frame, send_position = (COMPILED[name] for name in ("send_full_frame", "send_position"))
-send_song_position, stop_messages = (COMPILED[name] for name in ("send_song_position", "stop_messages"))
+chase_changed, emit_messages, hush = (COMPILED[name] for name in ("chase_changed", "emit_messages", "hush"))
+notes_off, send_position, send_rest = (COMPILED[name] for name in ("notes_off", "send_position", "send_rest"))
+stop_messages = COMPILED["stop_messages"]

@@ -7,19 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.sync.emission.layout import CLOCK_ON, RATE, T_CLOCK_FRAME, T_CLOCKS
+from zolvek.sync.emission.layout import RATE
 from zolvek.sync.jack import native
 from zolvek.sync.jack.audio_out_rt import LONGEST_WAIT, NAP, copied, stretched
-from zolvek.sync.jack.emission_rt import (
-    before,
-    chase,
-    emit_messages,
-    notes_off,
-    send_full_frame,
-    send_position,
-    send_song_position,
-    stop_messages,
-)
+from zolvek.sync.jack.emission_rt import emit_messages, notes_off, send_position, send_rest, stop_messages
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
 from zolvek.sync.jack.shared_layout import (
     CLIENT,
@@ -76,7 +67,6 @@ from zolvek.sync.jack.shared_layout import (
     WANTED_SERIAL,
     WANTED_USED,
 )
-from zolvek.sync.timeline.clock_messages import LAST_POSITION
 
 FADE_FRAMES = 240  # frames in which sound that is cut off dies away
 CAUGHT_UP, AT_ONCE = (
@@ -148,12 +138,7 @@ def emit_rest(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
         copied(h, min(FADE_FRAMES, n), h[EXPECTED], 0, True)
         stop_messages(h, 0)
     if was or moved:
-        chase(h, t, frame + 1, 0)
-        if moved:
-            send_full_frame(h, t, frame, 0)
-            if h[CLOCK_ON] != 0:
-                early = before(t[T_CLOCK_FRAME], 0, t[T_CLOCKS], frame)
-                send_song_position(h, min((early + 5) // 6, LAST_POSITION), 0)
+        send_rest(h, t, frame, 0, moved)
     want(h, frame)
     drop_stale(h)
     h[EXPECTED] = frame

@@ -131,6 +131,12 @@ class MidiStream:
         message_emission.send_position(emission.words, emission.table, _frame(seconds), 0)
         return before + [row for _, row in emission.taken()]
 
+    def rest(self, seconds: float, moved: bool) -> list[MidiRow]:
+        """The messages for a song that is stopped at a time in seconds; `moved`: it was stopped elsewhere."""
+        emission = self._begin()
+        message_emission.send_rest(emission.words, emission.table, _frame(seconds), 0, moved)
+        return [row for _, row in emission.taken()]
+
     def changed(self, seconds: float) -> list[MidiRow]:
         """The messages that an edit makes necessary at a time in seconds: of each lane that differs all of them, as
         the parts of a controller mean nothing without its number."""
@@ -176,8 +182,8 @@ class MidiStream:
 
 
 def _frame(seconds: float) -> int:
-    """The first frame that is not before a second of the song: what lies at it is sent by itself."""
-    return int(np.ceil(seconds * RATE - 1e-6))
+    """The frame nearest to a second of the song, as the table's are: what lies there is sent by itself."""
+    return round(seconds * RATE)
 
 
 class OscStream:
@@ -203,6 +209,10 @@ class OscStream:
         """The packets with all values at a time in seconds."""
         self.sent = self.project
         return list(osc_messages.at(self.sent, float(self.sent.tempo.beats(seconds))))
+
+    def rest(self, seconds: float, moved: bool) -> list[Any]:
+        """The packets with all values where the song is stopped."""
+        return self.at(seconds)
 
     def changed(self, seconds: float) -> list[Any]:
         """The packets that an edit makes necessary at a time in seconds."""

@@ -33,6 +33,10 @@ class Stream(Protocol):
         """What puts everything where it stands at a second of the song."""
         ...
 
+    def rest(self, seconds: float, moved: bool) -> list[Any]:
+        """While the song is stopped: what puts everything where it stands there; `moved`: it was stopped elsewhere."""
+        ...
+
     def changed(self, seconds: float) -> list[Any]:
         """After an edit: what puts there what stands elsewhere now."""
         ...
@@ -56,10 +60,17 @@ class Stream(Protocol):
 
 class Live:
     """Follows a clock until it is closed. `clock` gives it, or None while there is none; `seconds` the second of
-    the song at a beat."""
+    the song at a beat; `stopped_at` the beat at which the song is while it is stopped."""
 
-    def __init__(self, stream: Stream, clock: Callable[[], Clock | None], seconds: Callable[[float], float]) -> None:
-        self.stream, self.clock, self.seconds = stream, clock, seconds
+    def __init__(
+        self,
+        stream: Stream,
+        clock: Callable[[], Clock | None],
+        seconds: Callable[[float], float],
+        stopped_at: Callable[[], float],
+    ) -> None:
+        self.stream, self.clock, self.seconds, self.stopped_at = stream, clock, seconds, stopped_at
+        self.rested = seconds(stopped_at())  # second at which it was seen stopped last
         self.queue: deque[tuple[float, Any]] = deque()
         self.filled = 0.0  # second of the song up to which it is looked up
         self.next = 0.0  # and where what comes then begins
@@ -79,9 +90,7 @@ class Live:
         while self.running:
             clock = self.clock()
             if clock is None or not clock.playing:
-                if self.zero is not None:
-                    self.zero = None
-                    self.stream.stop()
+                self._rest()
                 time.sleep(STOPPED_INTERVAL_S)
                 continue
             now = time.perf_counter()
@@ -90,6 +99,20 @@ class Live:
             self._send(self._due())
             soon = min(self.next, self.queue[0][0]) if self.queue else self.next
             time.sleep(min(max(soon - self._due(), SHORTEST_SLEEP_S), POLL_INTERVAL_S))
+
+    def _rest(self) -> None:
+        """The song is stopped: end what sounds, and send where it is moved to."""
+        song, was = self.seconds(self.stopped_at()), self.zero is not None
+        if was:
+            self.rested = self._due()
+            self.zero = None
+            self.stream.stop()
+        moved = abs(song - self.rested) > JUMP_FROM_S if was else song != self.rested
+        if was or moved:
+            self.rested = song
+            packets = self.stream.rest(song, moved)
+            if packets:
+                self.stream.send(packets, time.time())
 
     def _due(self) -> float:
         """The second of the song that is due now."""

@@ -160,6 +160,7 @@ class MidiIO(QObject):
                 self.stream,
                 lambda: self.player.clock,
                 lambda beat: float(self.session.project.tempo.seconds(beat)),
+                lambda: self.session.playhead.beat,
             )
 
     def _close_outputs(self) -> None:

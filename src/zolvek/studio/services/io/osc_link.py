@@ -66,6 +66,7 @@ class OscLink(QObject):
                 self.stream,
                 lambda: self.player.clock,
                 lambda beat: float(self.session.project.tempo.seconds(beat)),
+                lambda: self.session.playhead.beat,
             )
         self.changed.emit()
 
