@@ -527,7 +527,7 @@ def recording() -> None:
 def morphing() -> None:
     from zolvek.core.edits import states
     from zolvek.core.model.device_kind import DeviceKind
-    from zolvek.core.model.morph import Way
+    from zolvek.core.model.morph import Course
     from zolvek.core.model.pad import Pad, PadCorner
     from zolvek.core.model.project import Device, Project, Track
     from zolvek.core.model.state import StatePart
@@ -544,7 +544,7 @@ def morphing() -> None:
     rng = np.random.default_rng(2)
     five = project_of(500)
     start, end = ({f"p{i}": float(rng.random()) for i in range(500)} for _ in range(2))
-    way = Way("s-curve", 0.4)
+    way = Course("s-curve", 0.4)
     taken = best(lambda: morphs.morphed(five, "m", start, end, (16.0, 48.0), way))
     say("morphing 500 parameters over a span", taken * 1e3, "ms", "under 50")
     corners = tuple(PadCorner(str(i), *rng.random(2)) for i in range(8))

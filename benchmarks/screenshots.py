@@ -316,7 +316,7 @@ def _plugin_list(window: Window) -> QWidget:
 def _plugin_morph(window: Window) -> None:
     """A synth from one of its presets to another over Cast off, every parameter that differs in its lane."""
     from zolvek.core.edits import chains, plugins, replacement
-    from zolvek.core.model.morph import Way
+    from zolvek.core.model.morph import Course
     from zolvek.core.movement.morphing.morphs import chained
     from zolvek.sound.jobs.plugin_description import describe_in_process
 
@@ -328,7 +328,7 @@ def _plugin_morph(window: Window) -> None:
     project = replacement.with_track(project, replace(own, notes=figure))
     project, device = plugins.added(project, track, kind)
     ends = [next(s for s in project.states if s.name == name) for name in MORPHED]
-    way = Way("s-curve", 0.4)
+    way = Course("s-curve", 0.4)
     project = chained(project, device, [(bar(9), ends[0].id), (bar(17), ends[1].id)], way)
     session.document.edit("Morph", project)
     session.touch(device, "vcf_freq")

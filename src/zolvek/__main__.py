@@ -30,8 +30,8 @@ def damaged(error: Exception) -> bool:
     if "cannot open shared object file" in str(error):
         return False
     name = (error.name or "").split(".")[0] if isinstance(error, ImportError) else ""
-    place = getattr(error, "path", None) or getattr(error, "filename", None) or ""
-    return name not in ("", "zolvek") or place.startswith(sys.prefix)
+    where = getattr(error, "path", None) or getattr(error, "filename", None) or ""
+    return name not in ("", "zolvek") or where.startswith(sys.prefix)
 
 
 def remake(launcher: str, error: Exception, handle: str | None) -> None:

@@ -22,7 +22,7 @@ from zolvek.core.edits.lanes import made_absolute, made_relative
 from zolvek.core.edits.replacement import remove_lane, with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
-from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
+from zolvek.core.model.morph import MOMENTS, STAGGERS, Course
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Cycle, Lane, Project
 from zolvek.core.model.state import State, StatePart
@@ -92,13 +92,13 @@ class Meeting(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(name):
                 project, lane = self.lane(**more)
-                made = morphed(project, "horn", start, end, SPAN, Way(stays=False))
+                made = morphed(project, "horn", start, end, SPAN, Course(stays=False))
                 self.check(project, lane, made, start["cutoff"], end["cutoff"], SPAN)
 
     def test_what_would_not_be_heard_is_said(self) -> None:
         project, _ = self.lane(bypassed=True)
         with self.assertRaisesRegex(ZolvekError, "is bypassed"):
-            morphed(project, "horn", settings_of(1), settings_of(2), SPAN, Way())
+            morphed(project, "horn", settings_of(1), settings_of(2), SPAN, Course())
         pad = Pad("horn", (PadCorner("a", 0.0, 0.0), PadCorner("b", 1.0, 1.0)), first=100.0, last=116.0)
         states = tuple(State(k, k, (StatePart("horn", settings_of(n)),)) for n, k in enumerate("ab", 1))
         with self.assertRaisesRegex(ZolvekError, "is bypassed"):
@@ -140,7 +140,7 @@ class Morphs(unittest.TestCase):
         start, end = settings_of(a), settings_of(b)
         if not stored_states.differing(start, end):
             return
-        way = Way(shape, 0.4 if shape in ("bend", "s-curve") else 0.0, moment, stagger, stays=False)
+        way = Course(shape, 0.4 if shape in ("bend", "s-curve") else 0.0, moment, stagger, stays=False)
         made = morphed(DEMO, "horn", start, end, SPAN, way)
         moved = {row.parameter.id for row in rows(DEMO, "horn", start, end)}
         # What both states say alike sounds as they say, where the device does otherwise.
@@ -177,13 +177,13 @@ class Morphs(unittest.TestCase):
         cutoff = HORN.parameter("cutoff")
         bare = remove_lane(DEMO, "horn.cutoff")
         start, end = ({"cutoff": cutoff.parse(t)} for t in ("100 Hz", "10 kHz"))
-        lane = morphed(bare, "horn", start, end, SPAN, Way()).lane("horn.cutoff")
+        lane = morphed(bare, "horn", start, end, SPAN, Course()).lane("horn.cutoff")
         self.assertEqual(cutoff.text(float(lane.at(108.0))), "1 kHz")
         self.assertEqual(
             [cutoff.text(float(lane.at(b))) for b in (100.0, 116.0, 150.0)],
             ["100 Hz", "10 kHz", "10 kHz"],
         )
-        narrow = morphed(DEMO, "horn", start, end, SPAN, Way()).lane("horn.cutoff")
+        narrow = morphed(DEMO, "horn", start, end, SPAN, Course()).lane("horn.cutoff")
         self.assertEqual(cutoff.text(float(narrow.at(116.0))), "10 kHz")
 
     def test_chains_and_linked_morphs(self) -> None:
@@ -192,7 +192,7 @@ class Morphs(unittest.TestCase):
             project, key = stored_states.kept(project, f"S{seed}", (StatePart("horn", settings_of(seed)),))
             ids.append(key)
         stops = [(96.0, ""), (104.0, ids[0]), (112.0, ids[1]), (128.0, ids[2])]
-        made = chained(project, "horn", stops, Way("cosine"))
+        made = chained(project, "horn", stops, Course("cosine"))
         for beat, key in stops[1:]:
             heard = stored_states.at_beat(made, "horn", beat)
             wanted = stored_states.state_of(made, key).of("horn")
@@ -208,12 +208,12 @@ class Morphs(unittest.TestCase):
     def test_what_can_not_be_is_said_plainly(self) -> None:
         one = settings_of(1)
         for wrong in (
-            lambda: morphed(DEMO, "horn", one, one, SPAN, Way()),
-            lambda: morphed(DEMO, "horn", one, settings_of(2), (4.0, 4.0), Way()),
-            lambda: morphed(DEMO, "gone", one, settings_of(2), SPAN, Way()),
-            lambda: morphed(DEMO, "horn", one, {"nothing": 0.5}, SPAN, Way()),
-            lambda: chained(DEMO, "horn", [(1.0, "")], Way()),
-            lambda: chained(DEMO, "horn", [(1.0, ""), (2.0, "no such")], Way()),
+            lambda: morphed(DEMO, "horn", one, one, SPAN, Course()),
+            lambda: morphed(DEMO, "horn", one, settings_of(2), (4.0, 4.0), Course()),
+            lambda: morphed(DEMO, "gone", one, settings_of(2), SPAN, Course()),
+            lambda: morphed(DEMO, "horn", one, {"nothing": 0.5}, SPAN, Course()),
+            lambda: chained(DEMO, "horn", [(1.0, "")], Course()),
+            lambda: chained(DEMO, "horn", [(1.0, ""), (2.0, "no such")], Course()),
             lambda: State("s", "S", (StatePart("horn", {"cutoff": 1.5}),)),
             lambda: Pad("horn", (PadCorner("a", 0.5, 0.5), PadCorner("b", 0.5, 0.5))),
             lambda: weights((PadCorner("a", 0.5, 0.5),), 0.1, 0.1),

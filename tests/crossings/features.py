@@ -23,7 +23,7 @@ from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.messages import MidiTarget
-from zolvek.core.model.morph import Way
+from zolvek.core.model.morph import Course
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Lane, Note, Project, Section
 from zolvek.core.model.state import StatePart
@@ -257,7 +257,7 @@ def _states(project: Project) -> Project:
 @feature("morph", needs=("states",), against=("pad",))
 def _morph(project: Project) -> Project:
     dull, bright = (state.id for state in project.states)
-    return morphs.chained(project, SOUND, [(6.0, dull), (12.0, bright), (26.0, dull)], Way("bend", 0.3))
+    return morphs.chained(project, SOUND, [(6.0, dull), (12.0, bright), (26.0, dull)], Course("bend", 0.3))
 
 
 @feature("pad", needs=("states",), against=("morph",))

@@ -26,7 +26,7 @@ from zolvek.core.edits import plugins, states
 from zolvek.core.edits.chains import add_device, add_track, apply_preset, remove_track
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.morph import Way
+from zolvek.core.model.morph import Course
 from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.movement.morphing.morphs import chained
@@ -227,7 +227,7 @@ class Hosted(unittest.TestCase):
         self.assertGreater(len(names), 8)
         ends = [next(s for s in project.states if s.name == n) for n in ("5th Sweep Pad", "303 Saw Bass")]
         still = [render(states.set_to(project, state), 0.0, 8.0) for state in ends]
-        made = chained(project, device, [(0.0, ends[0].id), (8.0, ends[1].id)], Way())
+        made = chained(project, device, [(0.0, ends[0].id), (8.0, ends[1].id)], Course())
         own = made.device_track(device).device(device)
         assert own.row.plugin is not None
         lanes = {lane.parameter: lane for lane in made.lanes() if lane.device == device}

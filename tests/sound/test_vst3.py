@@ -29,7 +29,7 @@ from zolvek.core.edits.chains import add_device, add_track, apply_preset, with_d
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
-from zolvek.core.model.morph import Way
+from zolvek.core.model.morph import Course
 from zolvek.core.model.plugin import reached, real
 from zolvek.core.model.project import Device, Note, Project
 from zolvek.core.model.source import Clip
@@ -245,7 +245,7 @@ class Hosted(unittest.TestCase):
             values = stored_states.present(self.device(project, device)) | {"cutoff": position}
             project, _ = stored_states.kept(project, name, (StatePart(device, values),))
         states = project.states[-2:]
-        morphed = chained(project, device, [(0.0, states[0].id), (8.0, states[1].id)], Way())
+        morphed = chained(project, device, [(0.0, states[0].id), (8.0, states[1].id)], Course())
         first, second = render(morphed), render(morphed)
         np.testing.assert_array_equal(first, second)
         centres = []

@@ -63,8 +63,8 @@ OLDER = {"amount": "depth", "amount-end": "depth-end", "every": "rate", "rate": 
 
 def option_names(key: str) -> tuple[str, ...]:
     """The option of a setting, and the one that it was before."""
-    own = key.replace("_", "-")
-    return tuple(dict.fromkeys((f"--{OLDER.get(own, own)}", f"--{own}")))
+    option = key.replace("_", "-")
+    return tuple(dict.fromkeys((f"--{OLDER.get(option, option)}", f"--{option}")))
 
 
 def read_settings(table: tuple[Setting, ...], texts: dict[str, Any]) -> dict[str, Any]:

@@ -101,7 +101,7 @@ def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt
     length = float(drawn.beat[-1] - first) if every is None else every
     in_range("--scale", scale, -10.0, 10.0)
     in_range("--tilt", tilt, -100.0, 100.0)
-    return _from_zero(drawn, lambda own: repeated(own, length, times, scale, tilt / 100.0))
+    return _from_zero(drawn, lambda shifted: repeated(shifted, length, times, scale, tilt / 100.0))
 
 
 @tool(

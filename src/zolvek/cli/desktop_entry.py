@@ -60,11 +60,11 @@ def install(folder: str | None = None) -> list[Path]:
     ZolvekError when it can't be."""
     base = Path(folder) if folder else data_folder()
     done = []
-    for name, place in PLACES.items():
+    for name, relative in PLACES.items():
         data = read_bytes(SHIPPED / name)
         if name.endswith(".desktop"):
             data = entry(data.decode(), launcher()).encode()
-        target = base / place
+        target = base / relative
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
@@ -81,7 +81,7 @@ def install(folder: str | None = None) -> list[Path]:
 def remove(folder: str | None = None) -> list[Path]:
     """Take away what `install` has put there; returns what was removed."""
     base = Path(folder) if folder else data_folder()
-    done = [base / place for place in PLACES.values() if (base / place).is_file()]
+    done = [base / target for target in PLACES.values() if (base / target).is_file()]
     for path in done:
         path.unlink()
     _refresh_caches(base)

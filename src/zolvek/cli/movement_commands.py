@@ -178,8 +178,8 @@ def _lfo(values: dict[str, Any]) -> Lfo:
             "--pattern",
             "Give both, or neither.",
         )
-    way, equal = _pattern("--rate-path", values.pop("rate_way")), values.pop("equal_steps")
-    if way and (equal or not values.get("rate_end")):
+    path, equal = _pattern("--rate-path", values.pop("rate_way")), values.pop("equal_steps")
+    if path and (equal or not values.get("rate_end")):
         raise ZolvekError(
             "The path of a rate sweep needs an end.",
             "--rate-path",
@@ -194,7 +194,7 @@ def _lfo(values: dict[str, Any]) -> Lfo:
         shape,
         {**read, "rate": parse_rate(values.pop("period")), "phase": phase},
         EQUAL if equal else EVEN,
-        way.curve.having(beat=way.curve.beat / way.length) if way else None,
+        path.curve.having(beat=path.curve.beat / path.length) if path else None,
         pattern=pattern,
         invert=values.pop("invert"),
         seed=seed_of(given) if WAVES[shape].random else given or 1,

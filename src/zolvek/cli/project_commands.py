@@ -110,8 +110,8 @@ def devices(kind: str | None, plugin: str | None) -> None:
         from zolvek.sound.hosting.catalogue.installed import found
         from zolvek.sound.jobs.plugin_description import describe_in_process
 
-        own = found(plugin)
-        row = plain(describe_in_process(own.id))
+        plugin_kind = found(plugin)
+        row = plain(describe_in_process(plugin_kind.id))
         click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
         return
     if kind is not None and kind not in DEVICE_KINDS:
@@ -155,7 +155,7 @@ def morph(
 ) -> None:
     """Move every parameter of a device from one state to another over a span."""
     from zolvek.core.edits.states import state_of
-    from zolvek.core.model.morph import Way
+    from zolvek.core.model.morph import Course
     from zolvek.core.movement.morphing.morphs import chained
     from zolvek.formats.project import project_file
 
@@ -163,7 +163,7 @@ def morph(
     first, last = span(loaded, *part)
     loaded.device_track(device)
     stops = [(first, state_of(loaded, start).id), (last, state_of(loaded, end).id)]
-    project_file.save(chained(loaded, device, stops, Way(shape, amount)), output)
+    project_file.save(chained(loaded, device, stops, Course(shape, amount)), output)
 
 
 @click.command()

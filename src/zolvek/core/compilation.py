@@ -53,15 +53,15 @@ def machine_copies(
     that stand before it, and what `instead` has in place of others. Those of the last one's module are copied for
     that."""
     *_, last = functions.values()
-    own = {**last.__globals__, **(instead or {})}
+    namespace = {**last.__globals__, **(instead or {})}
     copies: dict[str, Any] = {}
     for name, function in functions.items():
         if function.__module__ == last.__module__:
             assert isinstance(function, FunctionType)
-            copy = FunctionType(function.__code__, own, function.__name__, function.__defaults__)
+            copy = FunctionType(function.__code__, namespace, function.__name__, function.__defaults__)
             copy.__qualname__, copy.__module__ = function.__qualname__, function.__module__
             function = copy
-        own[name] = copies[name] = machine(function)
+        namespace[name] = copies[name] = machine(function)
     return copies
 
 

@@ -23,9 +23,9 @@ class ZolvekError(ValueError):
         self.what, self.where, self.remedy = what, where, remedy
 
     def __str__(self) -> str:
-        place = f"{self.where}: " if self.where else ""
+        prefix = f"{self.where}: " if self.where else ""
         advice = f" {self.remedy}" if self.remedy else ""
-        return one_line(f"{place}{self.what}{advice}")
+        return one_line(f"{prefix}{self.what}{advice}")
 
     def at(self, where: str) -> ZolvekError:
         """The same error with the place set in front of what it already names."""

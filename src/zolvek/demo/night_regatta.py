@@ -19,7 +19,7 @@ from zolvek.core.edits import pads as pads_edits
 from zolvek.core.edits import states, takes
 from zolvek.core.edits.replacement import LANE_COLOURS
 from zolvek.core.model.layer import Layer
-from zolvek.core.model.morph import Way
+from zolvek.core.model.morph import Course
 from zolvek.core.model.pad import Pad, PadCorner
 from zolvek.core.model.project import Clip, Device, Lane, MidiTarget, Note, Project, Section, Track
 from zolvek.core.model.state import StatePart
@@ -337,8 +337,8 @@ def _with_morphs(project: Project) -> Project:
     project, free = states.kept(project, "Let go", (StatePart("horn", soft),))
     stops = [(bar(25), ""), (bar(31), gate), (bar(33), free)]
     # What is drawn by hand stays as it is; the morph moves the rest.
-    way = Way("s-curve", 0.3, left_out=("cutoff", "resonance"))
-    project = morphs.chained(project, "horn", stops, way)
+    course = Course("s-curve", 0.3, left_out=("cutoff", "resonance"))
+    project = morphs.chained(project, "horn", stops, course)
     corners = []
     for name, x, y, mix, time in (
         ("Near", 0.1, 0.15, 0.2, 0.45),

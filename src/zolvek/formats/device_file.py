@@ -98,8 +98,8 @@ def _text(row: dict[str, Any], key: str, default: str | None = None) -> str:
     return text
 
 
-def _parameter(row: Any, place: int) -> Parameter:
-    where = f"parameter {place + 1}"
+def _parameter(row: Any, index: int) -> Parameter:
+    where = f"parameter {index + 1}"
     if not isinstance(row, dict):
         raise ZolvekError("It is not an object.", where)
     unknown = set(row) - PARAMETER_FIELDS
@@ -143,8 +143,8 @@ def _in_its_range(parameter: Parameter, is_given: bool, where: str) -> Parameter
     return replace(parameter, default=inside)
 
 
-def _preset(row: Any, place: int) -> Preset:
-    where = f"preset {place + 1}"
+def _preset(row: Any, index: int) -> Preset:
+    where = f"preset {index + 1}"
     if not isinstance(row, dict) or not isinstance(row.get("values"), dict):
         raise ZolvekError("It needs a name and values.", where)
     if not all(isinstance(value, str) for value in row["values"].values()):

@@ -35,13 +35,13 @@ def path_of(name: str) -> Path:
     """Where a pattern of this name is kept. Raises ZolvekError for a name that names nothing."""
     if not name.strip():
         raise ZolvekError("A pattern needs a name.", remedy="Write one.")
-    own = re.sub(r"[^\w\- ]+", "-", name).strip(" -")
-    older = folder() / f"{own}.json"
-    if own == name == file_name(name) or (own and _bears(older, name)):
+    safe_name = re.sub(r"[^\w\- ]+", "-", name).strip(" -")
+    older = folder() / f"{safe_name}.json"
+    if safe_name == name == file_name(name) or (safe_name and _bears(older, name)):
         return older
     # Two names must not become one file: what is lost of the name goes into a mark.
     mark = hashlib.sha256(name.encode(errors="surrogatepass")).hexdigest()[:8]
-    return folder() / f"{file_name(own)} {mark}.json"
+    return folder() / f"{file_name(safe_name)} {mark}.json"
 
 
 def _bears(path: Path, name: str) -> bool:

@@ -55,11 +55,11 @@ def read(paths: Sequence[str | os.PathLike[str]], progress: Progress | None = No
     return imported_files
 
 
-def _part(progress: Progress | None, place: int, count: int) -> Progress | None:
+def _part(progress: Progress | None, index: int, count: int) -> Progress | None:
     """What says of one file's reading as a part of that of all."""
     if progress is None:
         return None
-    return lambda done, total: progress(place * PARTS + PARTS * done // max(total, 1), count * PARTS)
+    return lambda done, total: progress(index * PARTS + PARTS * done // max(total, 1), count * PARTS)
 
 
 def with_files(project: Project, brought: Sequence[ImportedFile], takes_time: bool) -> Project:

@@ -13,9 +13,9 @@ from zolvek.core.errors import ZolvekError
 NAME = "zolvek"
 
 
-def _own(place: Callable[[str], str]) -> Path:
+def _own(locate: Callable[[str], str]) -> Path:
     try:
-        path = Path(place(NAME))
+        path = Path(locate(NAME))
     except RuntimeError:
         path = Path()
     if not path.is_absolute():  # where there is no home

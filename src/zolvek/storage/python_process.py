@@ -38,17 +38,17 @@ def environment(**more: str) -> dict[str, str]:
     """What a process of ours finds around it; `more` besides. glibc keeps no blocks of memory ready for a thread
     there (tcache): it gives those as they were left, and memory that is to be zero-filled would not be."""
     tunables = os.environ.get(TUNABLES, "")
-    own = {TUNABLES: ":".join(part for part in (tunables, NO_BLOCKS_READY) if part)}
-    return {**os.environ, **own, **more}
+    settings = {TUNABLES: ":".join(part for part in (tunables, NO_BLOCKS_READY) if part)}
+    return {**os.environ, **settings, **more}
 
 
 def own_output() -> BinaryIO:
     """The standard output for this process's own use: what else prints, such as a plugin, goes to the
     error output."""
     sys.stdout.flush()
-    own = os.fdopen(os.dup(1), "wb")
+    output = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)
-    return own
+    return output
 
 
 def begin(arguments: list[str], *, passed: tuple[int, ...] = (), **more: str) -> subprocess.Popen[bytes]:

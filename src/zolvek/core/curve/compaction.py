@@ -61,15 +61,15 @@ def _joined(base: np.ndarray, change: Change) -> np.ndarray:
     return result
 
 
-def _change(own: np.ndarray, base: np.ndarray) -> Change:
-    if own is base:
-        return Change(len(base), own[:0].copy(), 0)
-    count = min(len(own), len(base))
-    head = _alike(own[:count], base[:count])
-    if head == len(own) == len(base):
-        return Change(head, own[:0].copy(), 0)
-    tail = _alike(own[::-1][: count - head], base[::-1][: count - head])
-    return Change(head, own[head : len(own) - tail].copy(), tail)
+def _change(after: np.ndarray, base: np.ndarray) -> Change:
+    if after is base:
+        return Change(len(base), after[:0].copy(), 0)
+    count = min(len(after), len(base))
+    head = _alike(after[:count], base[:count])
+    if head == len(after) == len(base):
+        return Change(head, after[:0].copy(), 0)
+    tail = _alike(after[::-1][: count - head], base[::-1][: count - head])
+    return Change(head, after[head : len(after) - tail].copy(), tail)
 
 
 def _alike(one: Any, other: Any) -> int:

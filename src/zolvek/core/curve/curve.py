@@ -77,8 +77,8 @@ class Curve:
             part, columns = self.part, (self.beat, self.value, self.shape, self.amount)
         fault = first_fault(*columns, part)
         if fault:
-            place, what, remedy = fault
-            raise ZolvekError(what, f"point {place + 1}", remedy)
+            where, what, remedy = fault
+            raise ZolvekError(what, f"point {where + 1}", remedy)
         if len(part):
             part = fitting_swing(self.value, self.shape, self.amount, part)
             object.__setattr__(self, "part", frozen(part))
@@ -87,8 +87,8 @@ class Curve:
         """These points alone, on these beats."""
         rows = {name: getattr(self, name)[which] for name in ("value", "shape", "amount")}
         rows["part"] = self.part[which] if len(self.part) else NO_PARTS
-        for name, own in {"beat": beat, **rows}.items():
-            object.__setattr__(self, name, frozen(own, own.dtype))
+        for name, array in {"beat": beat, **rows}.items():
+            object.__setattr__(self, name, frozen(array, array.dtype))
 
     def __len__(self) -> int:
         return len(self.beat)
@@ -237,9 +237,9 @@ class Curve:
         edges = np.searchsorted(codes[order], np.arange(len(SHAPES) + 1))
         cuts = np.append(0, ends)[edges]
         for code in np.flatnonzero(np.diff(cuts)):
-            own, beats_of = slice(edges[code], edges[code + 1]), slice(cuts[code], cuts[code + 1])
-            constants = SHAPES[code].prepare(self.amount[index[own]])
-            repeated = (np.repeat(constant, share[own]) for constant in constants)
+            rows, beats_of = slice(edges[code], edges[code + 1]), slice(cuts[code], cuts[code + 1])
+            constants = SHAPES[code].prepare(self.amount[index[rows]])
+            repeated = (np.repeat(constant, share[rows]) for constant in constants)
             u[beats_of] = SHAPES[code].easing(u[beats_of], *repeated)
         u *= np.repeat(self.value[index + 1] - self.value[index], share)
         u += np.repeat(self.value[index], share)
@@ -259,10 +259,10 @@ class Curve:
             return low + (high - low) * risen(codes, u, amount, before)
         begin, end, _ = self.part[index].T
         back = end < begin
-        place = np.where(u >= 1.0, end, begin + u * (end - begin))
-        y = risen(codes, place, amount, before)
+        part = np.where(u >= 1.0, end, begin + u * (end - begin))
+        y = risen(codes, part, amount, before)
         if back.any():  # seen backwards, what was the limit from the left is that from the right
-            y[back] = risen(codes[back], place[back], amount[back], not before)
+            y[back] = risen(codes[back], part[back], amount[back], not before)
         segments, which = np.unique(index, return_inverse=True)
         y0, swing, tilt = (item[which] for item in self.swing(segments))
         return np.clip(low + swing * (y - y0) + tilt * u, 0.0, 1.0)
@@ -272,12 +272,12 @@ class Curve:
         gone: its first value + swing·(y − y0) + tilt·u; y0, swing and tilt."""
         codes, amount = self.shape[index], self.amount[index]
         rise = self.value[index + 1] - self.value[index]
-        begin, end, own = self.part[index].T
+        begin, end, part = self.part[index].T
         y0, y1 = risen(codes, begin, amount), risen(codes, end, amount)
         whole = y1 - y0
         fraction = np.divide(rise, whole, out=np.zeros_like(rise), where=np.abs(whole) > 0.0)
         wild = swings(codes, self.part[index])
-        swing = np.where(wild, own, fraction)
+        swing = np.where(wild, part, fraction)
         # Whatever the swing leaves of the way to the next value is gone in a line.
         tilt = np.where(wild | (whole == 0.0), rise - whole * swing, 0.0)
         return y0, swing, tilt

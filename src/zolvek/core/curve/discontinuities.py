@@ -40,7 +40,7 @@ def knots(curve: Curve) -> Floats:
 
 def _inside(curve: Curve, places: tuple) -> Floats:
     """The beats of each segment's places, given by its shape for its amount."""
-    jumping = np.array([place is not SHAPES[0].jumps for place in places])  # not "none"
+    jumping = np.array([find_jumps is not SHAPES[0].jumps for find_jumps in places])  # not "none"
     segments = np.flatnonzero(jumping[curve.shape[:-1]] & (np.diff(curve.beat) > 0.0))
     if not segments.size:
         return np.empty(0)

@@ -78,13 +78,13 @@ def _dense(curve: Columns, edges: Floats) -> tuple[Floats, Floats]:
     low, high = np.minimum(at[:-1], at[1:]), np.maximum(at[:-1], at[1:])
     count = len(low)
     close = np.zeros(count + 1, bool)
-    place = np.searchsorted(edges, curve.beat, side="left") - 1  # a point at a span's very end too
-    close[place[(place >= 0) & (place < count)]] = True
+    index = np.searchsorted(edges, curve.beat, side="left") - 1  # a point at a span's very end too
+    close[index[(index >= 0) & (index < count)]] = True
     steady = np.array([shape.steady for shape in SHAPES])[curve.shape[:-1]]
     if len(curve.part):
         steady = steady & (curve.part[:-1, 0] == 0.0) & (curve.part[:-1, 1] == 1.0)
-    first = np.clip(place[:-1][~steady], 0, count)
-    last = np.clip(place[1:][~steady] + 1, 0, count)
+    first = np.clip(index[:-1][~steady], 0, count)
+    last = np.clip(index[1:][~steady] + 1, 0, count)
     change = np.bincount(first, minlength=count + 1) - np.bincount(last, minlength=count + 1)
     close |= np.cumsum(change) > 0
     close[count] = False

@@ -76,10 +76,10 @@ def _crossings(function: Function, knots: Floats) -> Floats:
     highs = [np.empty(0)]
     for bound in (0.0, 1.0):
         beyond = values > bound
-        stretch, place = np.nonzero(beyond[:, 1:] != beyond[:, :-1])
+        stretch, column = np.nonzero(beyond[:, 1:] != beyond[:, :-1])
         if not len(stretch):
             continue
-        low, high, up = grid[stretch, place], grid[stretch, place + 1], beyond[stretch, place + 1]
+        low, high, up = grid[stretch, column], grid[stretch, column + 1], beyond[stretch, column + 1]
         for _ in range(HALVED):
             middle = 0.5 * (low + high)
             order = np.argsort(middle, kind="stable")
@@ -113,7 +113,7 @@ def _shaped(low: Floats, high: Floats, inner: Floats, tolerance: float) -> tuple
     fits = np.abs(low[:, None] + rise * INSIDE - inner).max(axis=1) <= tolerance
     safe = np.where(np.abs(rise) > SAME, rise, 1.0)
     share = (inner - low[:, None]) / safe
-    heights = [share[:, place] for place in GUESSED_AT]
+    heights = [share[:, column] for column in GUESSED_AT]
     for shape, guess in ATTEMPTS:
         left = ~fits & (np.abs(rise[:, 0]) > SAME)
         if not left.any():

@@ -89,15 +89,15 @@ def _rejoined(curve: Curve, keep: Bools) -> Curve:
 def _joined_amount(curve: Curve, row: int, after: int, joined: Callable[[Floats], float]) -> float:
     """The amount of the segment from point `row` to point `after` when those between them go: where they
     lie on the one segment whose parts theirs are, its amount; else that of the first."""
-    shape, own = SHAPES[curve.shape[row]], curve.amount[row : after + 1]
+    shape, amounts = SHAPES[curve.shape[row]], curve.amount[row : after + 1]
     beat, value = curve.beat[row : after + 1], curve.value[row : after + 1]
     alike = np.all(curve.shape[row:after] == curve.shape[row]) and np.all(np.diff(beat) > 0.0)
     if not alike:
-        return float(own[0])
-    amount = joined(own[:-1])
+        return float(amounts[0])
+    amount = joined(amounts[:-1])
     risen = shape.rise((beat - beat[0]) / (beat[-1] - beat[0]), np.full(len(beat), amount))
     on_it = np.abs(value[0] + risen * (value[-1] - value[0]) - value) <= ON_IT
-    return amount if on_it.all() else float(own[0])
+    return amount if on_it.all() else float(amounts[0])
 
 
 def take(curve: Curve, keep: Any) -> Curve:

@@ -68,9 +68,9 @@ def _two_nearest(beat: Floats, target: Floats) -> Bools:
     single = nearest[~paired[nearest]]
     far = np.full(count + 2, np.inf)  # a place before the first point and after the last
     far[1:-1] = np.where(paired, np.inf, distance)
-    own = group[single]
-    left = np.where(np.append(-1, group)[single] == own, far[single], np.inf)
-    right = np.where(np.append(group, -1)[single + 1] == own, far[single + 2], np.inf)
+    lone = group[single]
+    left = np.where(np.append(-1, group)[single] == lone, far[single], np.inf)
+    right = np.where(np.append(group, -1)[single + 1] == lone, far[single + 2], np.inf)
     beside = np.where(left <= right, single - 1, single + 1)[np.isfinite(np.minimum(left, right))]
     placed[beside] = True
     return placed

@@ -71,13 +71,13 @@ def _clipped_lines(beats: Floats, values: Floats) -> Curve:
         new.append(beats[over] + part * length[over])
         levels.append(np.full(len(over), bound))
         places.append(over + 1)
-    at, level, place = (np.concatenate(item) for item in (new, levels, places))
+    at, level, owner = (np.concatenate(item) for item in (new, levels, places))
     order = np.argsort(at, kind="stable")
-    at, level, place = at[order], level[order], place[order]
-    inside = (at > beats[place - 1]) & (at < beats[place])
+    at, level, owner = at[order], level[order], owner[order]
+    inside = (at > beats[owner - 1]) & (at < beats[owner])
     return lines(
-        np.insert(beats, place[inside], at[inside]),
-        np.insert(np.clip(values, 0.0, 1.0), place[inside], level[inside]),
+        np.insert(beats, owner[inside], at[inside]),
+        np.insert(np.clip(values, 0.0, 1.0), owner[inside], level[inside]),
     )
 
 

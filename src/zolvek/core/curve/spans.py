@@ -29,15 +29,15 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     if not missing.size:
         return curve
     owner = np.searchsorted(curve.beat, missing, side="right") - 1
-    place = owner + 1
+    index = owner + 1
     inside = (owner >= 0) & (owner < len(curve) - 1)
     clip = np.clip(owner, 0, len(curve) - 1)
-    beat = np.insert(curve.beat, place, missing)
-    value = np.insert(curve.value, place, curve.at(missing))
-    source = np.insert(np.arange(len(curve)), place, np.where(inside, clip, -1))
+    beat = np.insert(curve.beat, index, missing)
+    value = np.insert(curve.value, index, curve.at(missing))
+    source = np.insert(np.arange(len(curve)), index, np.where(inside, clip, -1))
     shape = np.where(source < 0, LINE, curve.shape[source]).astype(np.uint8)
     amount = np.where(source < 0, 0.0, curve.amount[source])
-    part = np.insert(curve.parts, place, WHOLE, axis=0)
+    part = np.insert(curve.parts, index, WHOLE, axis=0)
     new = source >= 0
     new[:-1] &= source[1:] == source[:-1]  # cut at its end
     new[1:] |= (source[1:] == source[:-1]) & (source[1:] >= 0)  # or at its start
@@ -120,15 +120,15 @@ def _ends(curve: Curve, first: float, last: float) -> tuple[Curve, int, int]:
 def piece(curve: Curve, first: float, last: float) -> Curve:
     """What the curve does from `first` to `last`, as a piece."""
     whole, start, end = _ends(curve, first, last)
-    own = whole.rows(slice(start, end + 1))
-    value = own.value.copy()
-    if own.shape[-2] == HOLD:
+    inner = whole.rows(slice(start, end + 1))
+    value = inner.value.copy()
+    if inner.shape[-2] == HOLD:
         value[-1] = value[-2]  # what is heard up to the end; the next value is beyond it
-    beat = own.beat - first
+    beat = inner.beat - first
     beat[0], beat[-1] = 0.0, last - first
-    shape, amount = own.shape.copy(), own.amount.copy()
+    shape, amount = inner.shape.copy(), inner.amount.copy()
     shape[-1], amount[-1] = LINE, 0.0
-    return own.having(beat=beat, value=value, shape=shape, amount=amount)
+    return inner.having(beat=beat, value=value, shape=shape, amount=amount)
 
 
 def splice(curve: Curve, first: float, put: Curve, last: float | None = None) -> Curve:

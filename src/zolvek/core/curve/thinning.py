@@ -154,7 +154,7 @@ def _with_ends(made: Curve, curve: Curve) -> Curve:
     first, last = (abs(made.value[i] - curve.value[i]) > ROUNDING for i in (0, -1))
     if not (first or last):
         return made
-    ends = [place for place, missing in ((0, first), (len(curve) - 1, last)) if missing]
+    ends = [index for index, missing in ((0, first), (len(curve) - 1, last)) if missing]
     where = [0 if end == 0 and first else len(made) for end in ends]
     return Curve(
         np.insert(made.beat, where, curve.beat[ends]),

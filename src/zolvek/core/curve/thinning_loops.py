@@ -61,10 +61,10 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
     while True:
         if taken < waiting:
             px, py, is_up = ahead[taken, 0], ahead[taken, 1], ahead[taken, 2] == 1.0
-            own = False
+            separate = False
         elif i < n:
             px, py, is_up = x[i], high[i] if phase == 0 else low[i], phase == 0
-            own = True
+            separate = True
         else:
             break
         blocked = False
@@ -116,7 +116,7 @@ def funnel(x: Any, low: Any, high: Any) -> Any:
                 dn_x[dn_n], dn_y[dn_n] = px, py
                 dn_n += 1
         if not blocked:
-            if own:
+            if separate:
                 if phase == 0:
                     phase = 1
                 else:
@@ -260,12 +260,12 @@ def _between(x: Any, y: Any, at: float, low: int, high: int) -> float:
 
 
 def _follows(
-    x: Any, y: Any, cx: Any, cy: Any, place: Any, start: int, end: int, tolerance: float
+    x: Any, y: Any, cx: Any, cy: Any, index: Any, start: int, end: int, tolerance: float
 ) -> tuple[bool, int, float]:
     """Whether one shape follows the samples between two corners, and which."""
     x0, y0 = cx[start], cy[start]
     span, rise = cx[end] - x0, cy[end] - y0
-    first, last = place[start], place[end]
+    first, last = index[start], index[end]
     low, high = max(first - 1, 0), min(last + 2, len(x))
     heights = np.zeros(len(PLACES))
     for trial in range(TRIALS):

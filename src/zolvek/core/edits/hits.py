@@ -67,20 +67,20 @@ def stamped_on(
     `depth` (−1..1) of the way down from the level at its hit (negative: up) and lasts `length` beats, or
     until the next hit where that comes sooner, or where `length` is None. One that does not return goes to
     that level and leaves what follows as it is. Raises ZolvekError where there is no hit."""
-    own = hits[(hits >= first) & (hits < last)]
-    if not own.size:
+    inside = hits[(hits >= first) & (hits < last)]
+    if not inside.size:
         raise ZolvekError("The span contains no hits.", remedy="Choose another span, or another track's hits.")
-    ends = np.append(own[1:], last)
+    ends = np.append(inside[1:], last)
     if length is not None:
-        ends = np.minimum(ends, own + length)
-    base = curve.at(own)
+        ends = np.minimum(ends, inside + length)
+    base = curve.at(inside)
     goal = base * (1.0 - depth) if depth >= 0.0 else base - depth * (1.0 - base)
     result = curve
-    for hit, end, start, to in zip(own.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True):
+    for hit, end, start, to in zip(inside.tolist(), ends.tolist(), base.tolist(), goal.tolist(), strict=True):
         if end - hit > SHORTEST_STAMP_BEATS:
             put = stamped(stamp, end - hit, start, float(to), **sliders)
             back = float(curve.at(end)) if put.value[-1] == start else float(put.value[-1])
             value = put.value.copy()
             value[-1] = back  # it comes back to where the curve is by then
             result = splice(result, hit, put.having(value=value), end)
-    return result, len(own)
+    return result, len(inside)

@@ -50,8 +50,8 @@ def made_relative(project: Project, lane: str) -> Project:
     if old.relative:
         return project
     old = free_of_reach(old, project.tempo, project.length)
-    own = project.device_of(lane).position(old.parameter)
-    value = 0.5 + 0.5 * (old.to_position(old.curve.value) - own)
+    present = project.device_of(lane).position(old.parameter)
+    value = 0.5 + 0.5 * (old.to_position(old.curve.value) - present)
     factor = 0.5 * (old.reach[1] - old.reach[0])
     curve = valued(old.curve, value, factor)
     layers = rescaled(old.layers, factor)
@@ -123,7 +123,7 @@ def cleared(project: Project, lane: str) -> Project:
 def beside_the_curve(lane: Lane) -> list[str]:
     """What a lane has next to its curve, in words: "2 layers", "1 take"."""
     rows = ((lane.layers, "layer"), (lane.slots, "slot"), (lane.takes, "take"), (lane.pins, "pin"))
-    return [counted(len(own), noun) for own, noun in rows if own]
+    return [counted(len(items), noun) for items, noun in rows if items]
 
 
 def bypassed(project: Project, lanes: dict[str, bool]) -> Project:

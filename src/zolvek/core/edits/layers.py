@@ -37,10 +37,10 @@ def with_layer(project: Project, lane: str, layer: Layer) -> Project:
     return project
 
 
-def _like(own: Layer, source: Layer) -> Layer:
+def _like(layer: Layer, source: Layer) -> Layer:
     """A shared layer brought up to date: the movement, not the amount."""
     return replace(
-        own,
+        layer,
         kind=source.kind,
         lfo=source.lfo,
         random=source.random,

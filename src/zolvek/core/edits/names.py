@@ -166,12 +166,12 @@ def automation_copied(project: Project, source: str, target: str) -> CopyResult:
     """All of a track's automation on another track: each lane on the like-named parameter of the
     like-named device, else of the only device that has one of that name. What was drawn there is
     replaced; locked lanes stay, and count as without counterpart."""
-    own, other = _track(project, source), _track(project, target)
+    origin, other = _track(project, source), _track(project, target)
     if source == target:
-        raise ZolvekError("This is the same track.", own.name, "Choose another one.")
+        raise ZolvekError("This is the same track.", origin.name, "Choose another one.")
     without, count = [], 0
-    for lane in own.lanes:
-        device = own.device(lane.device)
+    for lane in origin.lanes:
+        device = origin.device(lane.device)
         name = device.parameter(lane.parameter).name
         result = _counterpart(other, device.name, name)
         there = other.lane_on(*result) if result else None

@@ -64,22 +64,22 @@ def heard_by(project: Project, track: str) -> set[str]:
     return result
 
 
-def changes(own: DeviceKind, there: DeviceKind) -> list[str]:
+def changes(stored: DeviceKind, there: DeviceKind) -> list[str]:
     """What differs between a plugin as a project knows it and as it is installed, a line each. Parameters
     are the same where their ports have one symbol."""
-    if own.plugin is None or there.plugin is None:
+    if stored.plugin is None or there.plugin is None:
         return []
     now = {binding.symbol: key for key, binding in there.plugin.ports.items()}
     messages = []
-    for key, binding in own.plugin.ports.items():
-        parameter = own.parameter(key)
+    for key, binding in stored.plugin.ports.items():
+        parameter = stored.parameter(key)
         if binding.symbol not in now:
             messages.append(f"{parameter.name} is no longer there.")
             continue
         other = there.parameter(now[binding.symbol])
         if _travel(parameter) != _travel(other):
             messages.append(f"{parameter.name} was {_range(parameter)} and is {_range(other)}.")
-    count = len(set(now) - {binding.symbol for binding in own.plugin.ports.values()})
+    count = len(set(now) - {binding.symbol for binding in stored.plugin.ports.values()})
     if count:
         messages.append(f"{count} parameter{'s are' if count > 1 else ' is'} new.")
     return messages

@@ -126,7 +126,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
     last = END if layer.last is None else layer.last
     parts = parts_of(order, layer.first, last, steady or not moves, not moves)
     curve = order.curve(layer.curve) if layer.curve is not None else None
-    way = order.curve(layer.amount_way) if layer.amount_way is not None else None
+    depth_curve = order.curve(layer.amount_way) if layer.amount_way is not None else None
     gaps = [gap for item in layer.gaps for gap in parts_of(order, *item)]
     for number, part in enumerate(parts):
         is_open = layer.last is None and part.old_last >= END
@@ -136,7 +136,7 @@ def _layer(layer: Layer, project: Project, order: Order, used: set[str]) -> Iter
             first=part.first,
             last=None if is_open else part.last,
             curve=curve,
-            amount_way=way,
+            amount_way=depth_curve,
             gaps=tuple((g.first, g.last) for g in gaps if part.first <= g.first and g.last <= part.last),
         )
         yield _cut_movement(new_layer, layer, part, project) if moves else new_layer

@@ -122,30 +122,30 @@ def moved(project: Project, number: int, before: int, lengths: Lengths) -> Proje
 
 def versioned(project: Project, number: int, name: str = "") -> Project:
     """Another version of a section, alike the one that stands, and chosen: the one that stood is kept."""
-    own, first, last = spans(project)[number]
-    kept = own.versions or (Version("First"),)
+    section, first, last = spans(project)[number]
+    kept = section.versions or (Version("First"),)
     names = {version.name for version in kept}
     name = name.strip() or next(f"Version {n}" for n in range(2, len(names) + 3) if f"Version {n}" not in names)
     if name in names:
-        raise ZolvekError(f"There is already a version “{name}”.", own.name, "Choose another name.")
-    put = replace(kept[own.chosen], pieces=_pieces(project, first, last))
-    kept = (*kept[: own.chosen], put, *kept[own.chosen + 1 :], Version(name))
-    return _put(project, own, replace(own, versions=kept, chosen=len(kept) - 1))
+        raise ZolvekError(f"There is already a version “{name}”.", section.name, "Choose another name.")
+    put = replace(kept[section.chosen], pieces=_pieces(project, first, last))
+    kept = (*kept[: section.chosen], put, *kept[section.chosen + 1 :], Version(name))
+    return _put(project, section, replace(section, versions=kept, chosen=len(kept) - 1))
 
 
 def chosen(project: Project, number: int, version: int) -> Project:
     """Another version of a section in the lanes; the one that stood there is kept as it is now. Locked
     lanes stay. A version that is shorter than the section now is leaves the rest, a longer one is cut."""
-    own, first, last = spans(project)[number]
-    if not 0 <= version < len(own.versions):
-        raise ZolvekError("This version does not exist.", own.name, "Make one first.")
-    if version == own.chosen:
+    section, first, last = spans(project)[number]
+    if not 0 <= version < len(section.versions):
+        raise ZolvekError("This version does not exist.", section.name, "Make one first.")
+    if version == section.chosen:
         return project
-    put = replace(own.versions[own.chosen], pieces=_pieces(project, first, last))
-    wanted = own.versions[version]
-    rows = list(own.versions)
-    rows[own.chosen], rows[version] = put, replace(wanted, pieces=())
-    project = _put(project, own, replace(own, versions=tuple(rows), chosen=version))
+    put = replace(section.versions[section.chosen], pieces=_pieces(project, first, last))
+    wanted = section.versions[version]
+    rows = list(section.versions)
+    rows[section.chosen], rows[version] = put, replace(wanted, pieces=())
+    project = _put(project, section, replace(section, versions=tuple(rows), chosen=version))
     put_in = dict(wanted.pieces)
     for track in project.tracks:
         lanes = tuple(
@@ -192,9 +192,9 @@ class Difference(NamedTuple):
 
 def differences(project: Project, number: int, version: int) -> list[Difference]:
     """The lanes in which a version differs from the one that stands, the most first."""
-    own, first, last = spans(project)[number]
+    section, first, last = spans(project)[number]
     result = []
-    for key, other in own.versions[version].pieces:
+    for key, other in section.versions[version].pieces:
         if not project.has_lane(key):
             continue
         here = piece(project.lane(key).curve, first, last)

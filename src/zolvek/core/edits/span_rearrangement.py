@@ -49,7 +49,7 @@ def parts_of(order: Order, first: float, last: float, through: bool = True, join
     return parts
 
 
-def _follows(order: Order, place: int, beat: float) -> bool:
+def _follows(order: Order, index: int, beat: float) -> bool:
     """Whether what comes after empty time is what came before it in the old time."""
-    following = next((stretch for stretch in order.stretches[place + 1 :] if not stretch.empty), None)
+    following = next((stretch for stretch in order.stretches[index + 1 :] if not stretch.empty), None)
     return following is not None and abs(following.first - beat) < LEAST

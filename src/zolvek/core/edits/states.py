@@ -44,13 +44,13 @@ def kept(project: Project, name: str, parts: tuple[StatePart, ...]) -> tuple[Pro
     name = name.strip()
     if not name:
         raise ZolvekError("A state needs a name.", remedy="Type one.")
-    names, number, own = {state.name for state in project.states}, 2, name
-    while own in names:
-        own, number = f"{name} {number}", number + 1
+    names, number, unique = {state.name for state in project.states}, 2, name
+    while unique in names:
+        unique, number = f"{name} {number}", number + 1
     used, count = {state.id for state in project.states}, 1
     while f"state-{count}" in used:
         count += 1
-    state = State(f"state-{count}", own, parts)
+    state = State(f"state-{count}", unique, parts)
     return replace(project, states=(*project.states, state)), state.id
 
 

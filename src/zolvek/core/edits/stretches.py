@@ -83,9 +83,9 @@ class Order(Record, frozen=True):
         result = self.start(first), self.end(last)
         return result if result[1] > result[0] else None
 
-    def after(self, place: int) -> Stretch | None:
+    def after(self, index: int) -> Stretch | None:
         """The stretch after the one at `place`, if any."""
-        return self.stretches[place + 1] if place + 1 < len(self.stretches) else None
+        return self.stretches[index + 1] if index + 1 < len(self.stretches) else None
 
     def curve(self, curve: Curve) -> Curve:
         """The curve in the new order, holding its level through empty time; points that say nothing where
@@ -150,13 +150,13 @@ def _rows(curve: Curve, each: Stretch) -> Rows:
     if any(len(piece.part) for piece in pieces):
         whole = (np.tile(WHOLE, (len(piece.beat), 1)) for piece in pieces)
         part = np.concatenate([p.part if len(p.part) else w for p, w in zip(pieces, whole, strict=True)])
-    beats, values, shapes, amounts, own = (np.concatenate([piece[i] for piece in pieces]) for i in (0, 1, 2, 3, 5))
-    return Rows(beats, values, shapes, amounts, part, own)
+    beats, values, shapes, amounts, drawn = (np.concatenate([piece[i] for piece in pieces]) for i in (0, 1, 2, 3, 5))
+    return Rows(beats, values, shapes, amounts, part, drawn)
 
 
-def _point(beat: float, value: float, shape: int, own: bool) -> Rows:
+def _point(beat: float, value: float, shape: int, drawn: bool) -> Rows:
     return Rows(
-        np.array([beat]), np.array([value]), np.array([shape], np.uint8), np.zeros(1), NO_PARTS, np.array([own])
+        np.array([beat]), np.array([value]), np.array([shape], np.uint8), np.zeros(1), NO_PARTS, np.array([drawn])
     )
 
 
@@ -188,11 +188,11 @@ def _edges_in(curve: Curve, owner: int, edges: list[float]) -> list[float]:
     return [edge for edge in edges if low < edge < high]
 
 
-def _needed(beat: Floats, value: Floats, shape: Any, own: Bools) -> Bools:
+def _needed(beat: Floats, value: Floats, shape: Any, drawn: Bools) -> Bools:
     """Which points are needed: the curve's own, and those at seams that change what is heard."""
-    needed = own.copy()
+    needed = drawn.copy()
     last = len(beat) - 1
-    for i in np.flatnonzero(~own).tolist():
+    for i in np.flatnonzero(~drawn).tolist():
         before = next((j for j in range(i - 1, -1, -1) if needed[j]), None)
         still = before is None or abs(value[before] - value[i]) <= SAME
         level = still and (before is None or shape[before] in (LINE, HOLD))

@@ -65,9 +65,9 @@ def _open(project: Project, lane: str) -> Lane:
     return this_lane
 
 
-def _with_base(project: Project, own: Lane, after: Curve, pins: tuple[float, ...]) -> Project:
-    changed = with_lane(project, replace(own, curve=after, pins=pins))
-    return followed(changed, own.id, own.curve, after)
+def _with_base(project: Project, lane: Lane, after: Curve, pins: tuple[float, ...]) -> Project:
+    changed = with_lane(project, replace(lane, curve=after, pins=pins))
+    return followed(changed, lane.id, lane.curve, after)
 
 
 def put_curve(project: Project, target: Target, curve: Curve, moved: tuple[Ints, Ints] | None = None) -> Project:
@@ -99,16 +99,16 @@ def base(project: Project, lane: str) -> Target:
 def layer(project: Project, lane: str, key: str) -> Target:
     """The curve of a layer of the lane. Raises ZolvekError where it has none."""
 
-    def drawn(own: Lane) -> tuple[Curve, str, str]:
-        this_layer = own.layer(key)
+    def drawn(lane_of: Lane) -> tuple[Curve, str, str]:
+        this_layer = lane_of.layer(key)
         if this_layer is None or this_layer.curve is None:
             raise ZolvekError("The layer no longer exists.", remedy="Do it again.")
         return this_layer.curve, this_layer.kind, this_layer.label
 
     def put(project: Project, edit: Edit) -> Project:
-        own = _open(project, lane)
-        curve, _, _ = drawn(own)
-        changed = next(item for item in own.layers if item.id == key)
+        lane_of = _open(project, lane)
+        curve, _, _ = drawn(lane_of)
+        changed = next(item for item in lane_of.layers if item.id == key)
         return with_layer(project, lane, replace(changed, curve=edit(curve)))
 
     curve, kind, label = drawn(project.lane(lane))
@@ -119,8 +119,8 @@ def layer_depth(project: Project, lane: str, key: str) -> Target:
     """How deep a layer of the lane goes, −100 to 100 % over the project's beats: its amount as a curve.
     Raises ZolvekError where there is no such layer."""
 
-    def drawn(own: Lane) -> tuple[Layer, Curve, float]:
-        result = own.layer(key)
+    def drawn(lane: Lane) -> tuple[Layer, Curve, float]:
+        result = lane.layer(key)
         if result is None:
             raise ZolvekError("The layer no longer exists.", remedy="Do it again.")
         most = max(abs(result.amount), 1.0)
@@ -145,22 +145,22 @@ def layer_rate(project: Project, lane: str, key: str) -> Target:
     """The rate of an LFO layer over its span, from its rate to the one at its end, which is four times as
     fast where there is none yet. Raises ZolvekError where there is no such LFO."""
 
-    def drawn(own: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
-        result = own.layer(key)
+    def drawn(lane: Lane) -> tuple[Layer, Lfo, Curve, tuple[float, float]]:
+        result = lane.layer(key)
         if result is None or result.lfo is None:
             raise ZolvekError("The layer is not an LFO.", remedy="Draw its depth, or choose another.")
         first = result.first
         last = max(project.length if result.last is None else result.last, first + 1e-6)
         lfo = result.lfo
-        way = lfo.rate_way or (flat(0.0) if lfo.rate_end is None else lines([0.0, 1.0], [0.0, 1.0]))
-        return result, lfo, way.having(beat=first + way.beat * (last - first)), (first, last)
+        path = lfo.rate_way or (flat(0.0) if lfo.rate_end is None else lines([0.0, 1.0], [0.0, 1.0]))
+        return result, lfo, path.having(beat=first + path.beat * (last - first)), (first, last)
 
     def put(project: Project, edit: Edit) -> Project:
         result, lfo, curve, (first, last) = drawn(_open(project, lane))
         part = piece(edit(curve), first, last)
-        way = part.having(beat=np.clip(part.beat / (last - first), 0.0, 1.0))
+        path = part.having(beat=np.clip(part.beat / (last - first), 0.0, 1.0))
         end = lfo.rate_end or replace(lfo.rate, period=lfo.rate.period / FASTER)
-        changed = replace(lfo, rate_end=end, rate_way=way)
+        changed = replace(lfo, rate_end=end, rate_way=path)
         return with_layer(project, lane, replace(result, lfo=changed))
 
     result, lfo, curve, _ = drawn(project.lane(lane))

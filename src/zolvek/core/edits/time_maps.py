@@ -99,29 +99,29 @@ def tempo_typed(project: Project, beat: float, text: str) -> TempoMap:
     return TempoMap(tuple(sorted(points, key=lambda p: p.beat)))
 
 
-def tempo_moved(tempo: TempoMap, place: int, beat: float, bpm: float) -> TempoMap:
+def tempo_moved(tempo: TempoMap, index: int, beat: float, bpm: float) -> TempoMap:
     """A tempo point moved, between its neighbours; the first one stays at the start."""
     points = list(tempo.points)
-    low = points[place - 1].beat + NEAREST if place else 0.0
-    high = points[place + 1].beat - NEAREST if place + 1 < len(points) else MOST_BEATS
-    beat = points[place].beat if high < low else min(max(beat, low), high)
-    points[place] = replace(points[place], beat=beat if place else 0.0, bpm=LIMITS["bpm"].kept(bpm))
+    low = points[index - 1].beat + NEAREST if index else 0.0
+    high = points[index + 1].beat - NEAREST if index + 1 < len(points) else MOST_BEATS
+    beat = points[index].beat if high < low else min(max(beat, low), high)
+    points[index] = replace(points[index], beat=beat if index else 0.0, bpm=LIMITS["bpm"].kept(bpm))
     return TempoMap(tuple(points))
 
 
-def tempo_without(tempo: TempoMap, place: int) -> TempoMap:
+def tempo_without(tempo: TempoMap, index: int) -> TempoMap:
     """Raises ZolvekError for the first point."""
-    if place == 0:
+    if index == 0:
         raise ZolvekError("The first tempo can't be removed.", "tempo", "Type another one.")
-    return TempoMap(tempo.points[:place] + tempo.points[place + 1 :])
+    return TempoMap(tempo.points[:index] + tempo.points[index + 1 :])
 
 
-def tempo_ramped(tempo: TempoMap, place: int) -> TempoMap:
+def tempo_ramped(tempo: TempoMap, index: int) -> TempoMap:
     """The point's tempo holding until the next one, or ramping to it: the other way than now."""
-    if place + 1 >= len(tempo.points):
+    if index + 1 >= len(tempo.points):
         raise ZolvekError("There is no later tempo to ramp to.", "tempo", "Add a tempo point there first.")
     points = list(tempo.points)
-    points[place] = replace(points[place], ramp=not points[place].ramp)
+    points[index] = replace(points[index], ramp=not points[index].ramp)
     return TempoMap(tuple(points))
 
 

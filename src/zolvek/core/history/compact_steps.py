@@ -51,15 +51,15 @@ def shelved(project: Project, nearer: Project) -> CompactStep | None:
     return CompactStep(replace(project, tracks=tuple(tracks)), differences) if any_ else None
 
 
-def restored(own: CompactStep, nearer: Project) -> Project:
+def restored(step: CompactStep, nearer: Project) -> Project:
     """The project again. What it shares with the nearer one is shared again."""
     others = {track.id: track for track in nearer.tracks}
-    tracks = tuple(_track(track, own, nearer, others.get(track.id)) for track in own.project.tracks)
-    return replace(own.project, tracks=tracks)
+    tracks = tuple(_track(track, step, nearer, others.get(track.id)) for track in step.project.tracks)
+    return replace(step.project, tracks=tracks)
 
 
-def _track(track: Track, own: CompactStep, nearer: Project, other: Track | None) -> Track:
-    lanes = tuple(_lane(lane, own, nearer) for lane in track.lanes)
+def _track(track: Track, step: CompactStep, nearer: Project, other: Track | None) -> Track:
+    lanes = tuple(_lane(lane, step, nearer) for lane in track.lanes)
     new_track = replace(track, lanes=lanes)
     if other is None or len(lanes) != len(other.lanes):
         return new_track
@@ -73,11 +73,11 @@ def _track(track: Track, own: CompactStep, nearer: Project, other: Track | None)
     )
 
 
-def _lane(lane: Lane, own: CompactStep, nearer: Project) -> Lane:
+def _lane(lane: Lane, step: CompactStep, nearer: Project) -> Lane:
     if lane.curve is not NOTHING:
         return lane
     other = nearer.lane(lane.id)
-    change = own.differences.get(lane.id)
+    change = step.differences.get(lane.id)
     if change is None and other.__dict__.get("_without_curve") is lane:
         return other
     curve = other.curve if change is None else change.applied(other.curve)

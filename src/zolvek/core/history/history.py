@@ -116,14 +116,14 @@ class History(Record, frozen=True):
         """The history one step forward."""
         return replace(self, here=min(self.here + 1, len(self.steps) - 1), gesture=None)._settled()
 
-    def project_at(self, place: int) -> Project:
+    def project_at(self, index: int) -> Project:
         """The project of any step, taken from the shelf if it is there."""
-        direction = 1 if place < self.here else -1
-        whole = place
+        direction = 1 if index < self.here else -1
+        whole = index
         while self.steps[whole].shelf is not None:
             whole += direction
         project = self.steps[whole].project
-        for between in range(whole - direction, place - direction, -direction):
+        for between in range(whole - direction, index - direction, -direction):
             shelf = self.steps[between].shelf
             project = self.steps[between].project if shelf is None else restored(shelf, project)
         return project
@@ -132,15 +132,15 @@ class History(Record, frozen=True):
         """What has moved away from the present is shelved, and what is near it is whole."""
         steps = list(self.steps)
         for direction in (-1, 1):
-            for place in range(self.here, self.here + direction * WHOLE, direction):
-                if 0 <= place < len(steps) and (shelf := steps[place].shelf) is not None:
-                    whole = restored(shelf, steps[place - direction].project)
-                    steps[place] = steps[place]._replace(project=whole, shelf=None)
-            place = self.here + direction * WHOLE
-            if 0 <= place < len(steps) and steps[place].shelf is None:
-                shelf = shelved(steps[place].project, steps[place - direction].project)
+            for index in range(self.here, self.here + direction * WHOLE, direction):
+                if 0 <= index < len(steps) and (shelf := steps[index].shelf) is not None:
+                    whole = restored(shelf, steps[index - direction].project)
+                    steps[index] = steps[index]._replace(project=whole, shelf=None)
+            index = self.here + direction * WHOLE
+            if 0 <= index < len(steps) and steps[index].shelf is None:
+                shelf = shelved(steps[index].project, steps[index - direction].project)
                 if shelf is not None:
-                    steps[place] = steps[place]._replace(project=shelf.project, shelf=shelf)
+                    steps[index] = steps[index]._replace(project=shelf.project, shelf=shelf)
         return replace(self, steps=tuple(steps))
 
     def _within(self) -> History:
@@ -185,7 +185,7 @@ def _own(project: Project, before: Project) -> tuple[int, int]:
                 fresh.append(lane.curve)
         if old is None or lane.takes is not old.takes:
             known = [take.curve for take in old.takes] if old is not None else []
-            fresh += [t.curve for t in lane.takes if not any(t.curve is own for own in known)]
+            fresh += [t.curve for t in lane.takes if not any(t.curve is curve for curve in known)]
         rows += 1
     tracks = {track.id: track for track in before.tracks}
     for track in project.tracks:

@@ -69,8 +69,8 @@ class DeviceKind(Record, frozen=True):
     @cached_property
     def controls(self) -> tuple[Parameter, ...]:
         """Its parameters, and the bypass that every device has whose sound passes here."""
-        own = any(parameter.id == BYPASS.id for parameter in self.parameters)
-        return self.parameters if own or self.role == DeviceRole.OUTSIDE else (*self.parameters, BYPASS)
+        has_bypass = any(parameter.id == BYPASS.id for parameter in self.parameters)
+        return self.parameters if has_bypass or self.role == DeviceRole.OUTSIDE else (*self.parameters, BYPASS)
 
     @cached_property
     def by_id(self) -> dict[str, Parameter]:

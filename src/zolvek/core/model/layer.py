@@ -68,10 +68,10 @@ class Layer(Record, frozen=True):
         return rate is not None and rate.timed
 
     def __post_init__(self) -> None:
-        own = {str(LayerKind.LFO): self.lfo, str(LayerKind.RANDOM): self.random}.get(self.kind, self.curve)
+        content = {str(LayerKind.LFO): self.lfo, str(LayerKind.RANDOM): self.random}.get(self.kind, self.curve)
         faults = (
             (self.kind not in LAYER_KINDS, f"There is no layer type “{self.kind}”."),
-            (own is None, "The layer holds no movement."),
+            (content is None, "The layer holds no movement."),
             (
                 not (self.last is None or self.last > self.first),
                 "The layer's span is empty.",

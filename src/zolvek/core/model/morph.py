@@ -19,7 +19,7 @@ STAGGERS = {"none": "All together", "starts": "Groups start one after another",
             "ends": "Groups arrive one after another"}  # fmt: skip
 
 
-class Way(Record, frozen=True):
+class Course(Record, frozen=True):
     """How parameters go: the shape and amount of their segment, when choices jump, how groups
     follow one another, and whether the new values stay after the span or the old curve comes back.
     `apart` gives single parameters a shape and amount of their own; `left_out` ones do not move."""
@@ -51,6 +51,6 @@ class Morph(Record, frozen=True):
     device: str
     states: tuple[str, ...]
     beats: tuple[Beat, ...]
-    way: Way
+    way: Course
     start: Values
     moved: tuple[str, ...] = ()  # the parameters that it has written

@@ -94,8 +94,8 @@ class Binding(Record, frozen=True):
             return port
         if self.law == TABLE:
             rising = self.places[-1] > self.places[0]
-            way = slice(None) if rising else slice(None, None, -1)
-            return float(np.interp(port, self.places[way], self.values[way]))
+            order = slice(None) if rising else slice(None, None, -1)
+            return float(np.interp(port, self.places[order], self.values[order]))
         if self.values:
             return float(np.argmin(np.abs(np.asarray(self.values) - port)))
         real_value = port * rate if self.by_rate else port
@@ -129,8 +129,8 @@ class Plugin(Record, frozen=True):
 
 def reached(parameter: Parameter, binding: Binding, value: Floats, rate: float) -> Floats:
     """The port's values for real values of the parameter."""
-    own = parameter.position(value) if binding.law == POSITION else value
-    return binding.port(own, rate)
+    port_value = parameter.position(value) if binding.law == POSITION else value
+    return binding.port(port_value, rate)
 
 
 def real(parameter: Parameter, binding: Binding, port: float, rate: float) -> float:
@@ -139,13 +139,13 @@ def real(parameter: Parameter, binding: Binding, port: float, rate: float) -> fl
     return float(parameter.value(real_value)) if binding.law == POSITION else real_value
 
 
-def fitted(own: Plugin, there: Plugin) -> Plugin:
+def fitted(plugin: Plugin, there: Plugin) -> Plugin:
     """The plugin that a project holds, reaching the ports of the one that is installed: by their symbols, as
     another version may count them in another order. What is no longer there is left out."""
     result = {binding.symbol: binding.index for binding in there.ports.values()}
     ports = {
         key: replace(binding, index=result[binding.symbol])
-        for key, binding in own.ports.items()
+        for key, binding in plugin.ports.items()
         if binding.symbol in result
     }
-    return replace(there, ports=ports, maker=own.maker, version=own.version)
+    return replace(there, ports=ports, maker=plugin.maker, version=plugin.version)

@@ -120,9 +120,9 @@ class Device(Record, frozen=True):
 
     def at(self, values: dict[str, float]) -> Device:
         """The device with some of its parameters at other positions."""
-        own = dict(values)
-        bypass = own.pop(BYPASS.id, None) if self.has_bypass else None
-        result = replace(self, values={**self.values, **own}) if own else self
+        by_id = dict(values)
+        bypass = by_id.pop(BYPASS.id, None) if self.has_bypass else None
+        result = replace(self, values={**self.values, **by_id}) if by_id else self
         return result if bypass is None else replace(result, bypassed=bypass >= 0.5)
 
     def position(self, key: str) -> float:

@@ -50,7 +50,7 @@ def _percents(text: str, setting: Setting) -> tuple[float, ...]:
     return tuple((n or 0.0) / 100.0 for n in result)
 
 
-def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:
+def lfo_of(wave: str, values: Mapping[str, Any], path: str = EVEN, unit: Curve | None = None, **more: Any) -> Lfo:
     """The LFO with what `LFO_SETTINGS` were read as. Where there is a `rate_end`, the rate goes there by
     `way`, or by the curve `unit` over beats 0..1. Raises ZolvekError for what can't be."""
     given = {key: value for key, value in values.items() if value is not None}
@@ -58,7 +58,7 @@ def lfo_of(wave: str, values: Mapping[str, Any], way: str = EVEN, unit: Curve | 
     stream = list(WAVES).index(wave) + 1 if WAVES[wave].random else 0  # each kind its own
     lfo = Lfo(wave, **given, stream=stream, **more)
     if rate_end is not None:
-        lfo = replace(lfo, rate_end=rate_end, by_equal_steps=way == EQUAL, rate_way=unit)
+        lfo = replace(lfo, rate_end=rate_end, by_equal_steps=path == EQUAL, rate_way=unit)
     if amount_end is not None:
         most = min(max(abs(lfo.amount), abs(amount_end), 1e-9), 1.0)
         ends = [min(max(item / most, -1.0), 1.0) for item in (lfo.amount, amount_end)]

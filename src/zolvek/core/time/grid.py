@@ -118,13 +118,13 @@ class Grid(Record, frozen=True):
         nearer = following - at < np.abs(at - line)
         return np.maximum(np.where(nearer | (line > following), following, line), 0.0)
 
-    def _swung(self, way: Floats, step: Any) -> Floats:
+    def _swung(self, offset: Floats, step: Any) -> Floats:
         """The nearest of the lines counted from 0, every second one late by the swing."""
         if self.swing == 0.0:
-            return np.round(way / step) * step
-        pair = np.floor(way / (2.0 * step)) * 2.0 * step
+            return np.round(offset / step) * step
+        pair = np.floor(offset / (2.0 * step)) * 2.0 * step
         late = step * (1.0 + self.swing)
-        within = way - pair
+        within = offset - pair
         return pair + np.where(within < late / 2.0, 0.0, np.where(within < late / 2.0 + step, late, 2.0 * step))
 
     def snap_move(self, beat: float, moved: float, meter: MeterMap) -> float:

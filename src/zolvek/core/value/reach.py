@@ -12,10 +12,10 @@ Reach = tuple[float, float]
 WHOLE: Reach = (0.0, 1.0)
 
 
-def around(reach: Reach, own: float) -> Reach:
+def around(reach: Reach, present: float) -> Reach:
     """What a relative curve's 0 and 1 stand for about a control at `own`: its reach is counted from −1
     to 1 of the travel. Beyond 0..1 the control stays at its end."""
-    return own - 1.0 + 2.0 * reach[0], own - 1.0 + 2.0 * reach[1]
+    return present - 1.0 + 2.0 * reach[0], present - 1.0 + 2.0 * reach[1]
 
 
 def to_position(reach: Reach, value: Numbers) -> Floats:

@@ -91,10 +91,10 @@ def searched(project: Project, missing: Sequence[str], folder: Path, progress: P
 
 def _files(folder: Path) -> Iterator[Path]:
     count = 0
-    for place, _, names in os.walk(folder):
+    for parent, _, names in os.walk(folder):
         for name in sorted(names):
             if name.lower().endswith(SUFFIXES):
-                yield Path(place) / name
+                yield Path(parent) / name
                 count += 1
                 if count >= MOST_FILES:
                     return

@@ -45,13 +45,13 @@ def read(data: bytes) -> Midi:
     size, format_, _, division = struct.unpack(">IHHh", data[start + 4 : start + 14])
     if size < 6:
         raise ZolvekError("The MIDI file is damaged: its header is cut.", remedy="Export it again.")
-    place, tracks = start + 8 + size, 0
+    offset, tracks = start + 8 + size, 0
     events: list[Event] = []
-    while place + 8 <= len(data):
-        kind, length = data[place : place + 4], int.from_bytes(data[place + 4 : place + 8], "big")
-        place += 8
+    while offset + 8 <= len(data):
+        kind, length = data[offset : offset + 4], int.from_bytes(data[offset + 4 : offset + 8], "big")
+        offset += 8
         if kind == b"MTrk":
-            body = data[place : place + length]
+            body = data[offset : offset + length]
             try:
                 _track(body, tracks, events)
             except IndexError:
@@ -62,10 +62,10 @@ def read(data: bytes) -> Midi:
             tracks += 1
         elif not (kind.isascii() and kind.isalnum()):
             raise ZolvekError(
-                f"The MIDI file is damaged: at byte {place - 8:,} there should be a track.",
+                f"The MIDI file is damaged: at byte {offset - 8:,} there should be a track.",
                 remedy="Export it again, or open another copy.",
             )
-        place += length
+        offset += length
     events.sort(key=itemgetter(0))
     return Midi(format_, division, tracks, events)
 
@@ -76,18 +76,18 @@ def _track(body: bytes, number: int, events: list[Event]) -> None:
     Long: it is gone through once for each of up to half a million messages, and every call would be
     made as often.
     """
-    place, tick, running, end = 0, 0, 0, len(body)
+    offset, tick, running, end = 0, 0, 0, len(body)
     put, most = events.append, MOST_EVENTS - len(events)
-    while place < end:
-        byte = body[place]
-        place += 1
+    while offset < end:
+        byte = body[offset]
+        offset += 1
         delta = byte & 127
         while byte > 127:
-            byte = body[place]
-            place += 1
+            byte = body[offset]
+            offset += 1
             delta = delta << 7 | (byte & 127)
         tick += delta
-        status = body[place]
+        status = body[offset]
         if status < 0x80:
             status = running
             if not status:
@@ -96,38 +96,38 @@ def _track(body: bytes, number: int, events: list[Event]) -> None:
                     remedy="Export it again, or open another copy.",
                 )
         else:
-            place += 1
+            offset += 1
         if status < 0xF0:
             running = status
-            first = body[place]
+            first = body[offset]
             if first > 127:  # damaged, but only a little
                 first = 127
             if 0xC0 <= status < 0xE0:
-                place += 1
+                offset += 1
                 put((tick, number, status, first, 0, b""))
             else:
-                second = body[place + 1]
+                second = body[offset + 1]
                 put((tick, number, status, first, second if second < 128 else 127, b""))
-                place += 2
+                offset += 2
         elif status in (META, SYSEX, ESCAPE):
             kind = 0
             if status == META:
-                kind = body[place]
-                place += 1
-            byte = body[place]
-            place += 1
+                kind = body[offset]
+                offset += 1
+            byte = body[offset]
+            offset += 1
             size = byte & 127
             while byte > 127:
-                byte = body[place]
-                place += 1
+                byte = body[offset]
+                offset += 1
                 size = size << 7 | (byte & 127)
-            if place + size > end:
+            if offset + size > end:
                 raise IndexError
-            held = body[place : place + size] if status == META else b""
+            held = body[offset : offset + size] if status == META else b""
             put((tick, number, status, kind, 0, held))
-            place += size
+            offset += size
         else:
-            place += SYSTEM_DATA.get(status, 0)
+            offset += SYSTEM_DATA.get(status, 0)
             put((tick, number, status, 0, 0, b""))
         most -= 1
         if most < 0:

@@ -27,7 +27,7 @@ MOST_BYTES = 64 * 1024 * 1024
 MOST_NOTES = 250_000
 
 
-Way = tuple[str, int]  # port and channel
+ChannelKey = tuple[str, int]  # port and channel
 Stream = list[tuple[int, int]]  # of tick and value
 
 
@@ -131,9 +131,9 @@ class Reader:
         self.meters: list[tuple[int, int, int]] = []
         self.markers: list[tuple[int, str]] = []
         # By port and channel: on another port the same channel is another one.
-        self.streams: dict[tuple[Way, str, int], Stream] = {}
-        self.selected: dict[Way, tuple[str, int, int]] = {}  # kind, upper, lower half
-        self.halves: dict[tuple[Way, str, int], tuple[int, int]] = {}
+        self.streams: dict[tuple[ChannelKey, str, int], Stream] = {}
+        self.selected: dict[ChannelKey, tuple[str, int, int]] = {}  # kind, upper, lower half
+        self.halves: dict[tuple[ChannelKey, str, int], tuple[int, int]] = {}
         # Track, channel and pitch -> the keys that are down, the first one struck first.
         self.sounding: dict[tuple[int, int, int], deque[tuple[int, int]]] = {}
         self.left_out: Counter[str] = Counter()
@@ -166,16 +166,16 @@ class Reader:
             self.parts[key] = TrackPart(name, channel + 1, self.ports.get(track, ""))
         return self.parts[key]
 
-    def way(self, track: int, channel: int) -> Way:
+    def key_of(self, track: int, channel: int) -> ChannelKey:
         """The state of a track's channel: selected parameters and pending halves."""
         return self.ports.get(track, ""), channel
 
     def put(self, tick: int, track: int, channel: int, kind: str, number: int, value: int) -> None:
         """A value into its stream; a parameter's messages may come by several tracks."""
-        way = self.way(track, channel)
-        stream = self.streams.get((way, kind, number))
+        channel_key = self.key_of(track, channel)
+        stream = self.streams.get((channel_key, kind, number))
         if stream is None:
-            stream = self.streams[way, kind, number] = []
+            stream = self.streams[channel_key, kind, number] = []
             self.part(track, channel).streams[kind, number] = stream
         stream.append((tick, value))
 
@@ -216,15 +216,15 @@ class Reader:
 
     def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
         """A control change, which may select or set a registered or non-registered parameter (MIDI 1.0)."""
-        way = self.way(track, channel)
+        channel_key = self.key_of(track, channel)
         if number in SELECTORS:
             kind, half = SELECTORS[number]
-            old = self.selected.get(way, (kind, NONE, NONE))
+            old = self.selected.get(channel_key, (kind, NONE, NONE))
             upper, lower = (value, old[2]) if half == 0 else (old[1], value)
-            self.selected[way] = kind, upper, lower
+            self.selected[channel_key] = kind, upper, lower
             return
-        if number in (ENTRY, ENTRY + LOWER) and way in self.selected:
-            kind, upper, lower = self.selected[way]
+        if number in (ENTRY, ENTRY + LOWER) and channel_key in self.selected:
+            kind, upper, lower = self.selected[channel_key]
             if (upper, lower) != (NONE, NONE):
                 self._entered(tick, track, channel, kind, upper << 7 | lower, number, value)
                 return
@@ -234,11 +234,11 @@ class Reader:
         self.put(tick, track, channel, "cc", number, value)
 
     def _entered(self, tick: int, track: int, channel: int, kind: str, which: int, number: int, value: int) -> None:
-        place = self.way(track, channel), kind, which
+        key = self.key_of(track, channel), kind, which
         # Upper bits set the lower ones to zero, until those follow (MIDI 1.0).
-        upper = self.halves.get(place, (0, 0))[0]
-        self.halves[place] = (value, 0) if number == ENTRY else (upper, value)
-        upper, lower = self.halves[place]
+        upper = self.halves.get(key, (0, 0))[0]
+        self.halves[key] = (value, 0) if number == ENTRY else (upper, value)
+        upper, lower = self.halves[key]
         if kind == MessageKind.RPN and which == 0:
             self.part(track, channel).semitones = min(upper + lower / 100.0, 96.0)
         else:
@@ -274,15 +274,15 @@ class Reader:
                 self.note_off(last, track, channel, pitch)
         for part in self.parts.values():
             part.notes.sort(key=lambda note: note.beat)
-        for way, kind, number in list(self.streams):
-            if kind == MessageKind.CC and number < LOWER and (way, "cc", number + LOWER) in self.streams:
-                self._pair(way, number)
+        for channel_key, kind, number in list(self.streams):
+            if kind == MessageKind.CC and number < LOWER and (channel_key, "cc", number + LOWER) in self.streams:
+                self._pair(channel_key, number)
         in_order = (self.parts[key] for key in sorted(self.parts))
         return tuple(part for part in in_order if part.notes or part.streams)
 
-    def _pair(self, way: Way, number: int) -> None:
+    def _pair(self, channel_key: ChannelKey, number: int) -> None:
         """A controller and the one 32 above it, of whichever tracks, as one of fourteen bits."""
-        upper, lower = self.streams[way, "cc", number], self.streams[way, "cc", number + LOWER]
+        upper, lower = self.streams[channel_key, "cc", number], self.streams[channel_key, "cc", number + LOWER]
         rows = [(tick, 0, value) for tick, value in upper]
         rows += [(tick, 1, value) for tick, value in lower]
         high, low, result = 0, 0, []

@@ -75,8 +75,8 @@ def whole(target: MidiTarget, value: Ints) -> tuple[np.ndarray, int]:
         return np.zeros((0, 1, 3), np.uint8), 3
     first = messages(target, np.zeros(1, np.intp), value[:1])
     data = np.repeat(first.data[None], len(value), axis=0)
-    for place, byte, bits in VALUE_IN[target.kind]:
-        data[:, place, byte] = (value >> bits) & 127
+    for index, byte, bits in VALUE_IN[target.kind]:
+        data[:, index, byte] = (value >> bits) & 127
     return data, int(first.size[-1])
 
 
@@ -159,7 +159,7 @@ def in_time(parts: list[Messages]) -> Messages:
 def sharing(targets: list[MidiTarget]) -> set[tuple[str, int]]:
     """Ports and channels on which several lanes select parameters."""
     selecting = [(t.port, t.channel) for t in targets if t.kind in (*SELECT, MessageKind.BEND)]
-    return {place for place, count in Counter(selecting).items() if count > 1}
+    return {channel for channel, count in Counter(selecting).items() if count > 1}
 
 
 def running(data: np.ndarray) -> Bools:

@@ -163,8 +163,8 @@ def save(
         return [write_bytes(path, encode(project, None, resolution, progress, None, exact_time))]
     done, files = [], _files(project, path, split)
     for number, (file, lanes) in enumerate(files):
-        own = (project.track_of(lanes[0].lane.id),) if split == "track" else ()
-        done.append(write_bytes(file, encode(project, lanes, resolution, None, own, exact_time)))
+        track_ids = (project.track_of(lanes[0].lane.id),) if split == "track" else ()
+        done.append(write_bytes(file, encode(project, lanes, resolution, None, track_ids, exact_time)))
         if progress:
             progress(number + 1, len(files))
     return done

@@ -68,7 +68,7 @@ def report(
 ) -> Report:
     """The report on all lanes that are exported."""
     result = lane_messages(project, exported_lanes(project), resolution, progress)
-    lanes = tuple(_lane(project, heard, own, len(sent.tick), resolution) for heard, own, sent in result)
+    lanes = tuple(_lane(project, heard, stream, len(sent.tick), resolution) for heard, stream, sent in result)
     # Ports are cables of their own: the busiest of them counts.
     cables = [
         _load(project, [sent for heard, _, sent in result if heard.lane.midi.port == port])
@@ -120,7 +120,7 @@ def delays(seconds: Floats, size: Ints) -> Floats:
     return np.maximum.accumulate(begins) + through - seconds
 
 
-def _lane(project: Project, heard: EvaluatedLane, own: Stream, count: int, resolution: Resolution) -> LaneReport:
+def _lane(project: Project, heard: EvaluatedLane, stream: Stream, count: int, resolution: Resolution) -> LaneReport:
     lane = heard.lane
     parameter = project.parameter_of(lane.id)
     return LaneReport(
@@ -128,22 +128,22 @@ def _lane(project: Project, heard: EvaluatedLane, own: Stream, count: int, resol
         project.label_of(lane.id),
         lane.midi.text,
         count,
-        own.strays,
+        stream.strays,
         _in_unit(
             parameter,
             heard,
-            own,
-            step_extents(heard, own, project.length, project.tempo, resolution),
+            stream,
+            step_extents(heard, stream, project.length, project.tempo, resolution),
         ),
-        own.at / TICKS,
-        int(beyond(own.value).max(initial=0)) if lane.midi.kind in IN_HALVES else 0,
+        stream.at / TICKS,
+        int(beyond(stream.value).max(initial=0)) if lane.midi.kind in IN_HALVES else 0,
     )
 
 
-def _in_unit(parameter: Parameter, heard: EvaluatedLane, own: Stream, extents: tuple[Floats, Floats]) -> str:
+def _in_unit(parameter: Parameter, heard: EvaluatedLane, stream: Stream, extents: tuple[Floats, Floats]) -> str:
     """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
     the curve while each step stands."""
-    real = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(own.value)))
+    real = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(stream.value)))
     # A value goes one way with its position: it is furthest off where the curve is.
     meant = [parameter.value(heard.lane.to_position(end)) for end in extents]
     if parameter.steps:
@@ -161,9 +161,9 @@ def _alike(project: Project, lanes: list[EvaluatedLane]) -> tuple[tuple[str, ...
     taken = Counter(take for heard in lanes for take in heard.lane.midi.takes)
     chosen = {select for heard in lanes for select in heard.lane.midi.selects}
     groups = {
-        tuple(project.label_of(x.lane.id) for x in lanes if place in x.lane.midi.takes or place in x.lane.midi.selects)
-        for place, count in taken.items()
-        if count > 1 or place in chosen
+        tuple(project.label_of(x.lane.id) for x in lanes if target in (*x.lane.midi.takes, *x.lane.midi.selects))
+        for target, count in taken.items()
+        if count > 1 or target in chosen
     }
     return tuple(sorted(groups))
 

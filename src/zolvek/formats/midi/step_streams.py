@@ -42,8 +42,8 @@ def _kept(
     result = kept.get(key)
     if result is None:
         target = heard.lane.midi
-        own = stepped(heard, project.length, target.scale, project.tempo, resolution, going)
-        result = own, messages(target, own.tick, own.value, fresh)
+        steps = stepped(heard, project.length, target.scale, project.tempo, resolution, going)
+        result = steps, messages(target, steps.tick, steps.value, fresh)
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)))
         kept[key] = result

@@ -130,10 +130,10 @@ def _packed(project: Project, folder: Path | None, anywhere: bool) -> tuple[Proj
 def _expected(name: str, folder: Path | None) -> bool:
     """Whether a sound lies in the project's folder or in the home, links followed."""
     path = Path(os.path.realpath(name))
-    places = [folder] if folder is not None else []
+    folders = [folder] if folder is not None else []
     with contextlib.suppress(RuntimeError):
-        places.append(Path.home())
-    return any(path.is_relative_to(os.path.realpath(place)) for place in places)
+        folders.append(Path.home())
+    return any(path.is_relative_to(os.path.realpath(parent)) for parent in folders)
 
 
 class _ProgressCounter:
@@ -162,7 +162,7 @@ def unpacked(path: str | os.PathLike[str], into: Path | None = None, progress: P
     source = Path(path)
     try:
         with opened(source) as file, zipfile.ZipFile(file) as archive:
-            own = _looked_through(archive, source)
+            members = _looked_through(archive, source)
             parent = into or source.resolve().parent
             _need_room(sum(item.file_size for item in archive.infolist()), parent, source)
             temporary = _new_folder(parent)
@@ -188,7 +188,7 @@ def unpacked(path: str | os.PathLike[str], into: Path | None = None, progress: P
             str(source),
             "Copy it to a folder with write permission and free space.",
         ) from error
-    return folder / own
+    return folder / members
 
 
 def _need_room(size: int, parent: Path, source: Path) -> None:

@@ -16,9 +16,9 @@ Named = str | os.PathLike[str]
 def need_other(targets: Iterable[Named], project: Project, *sources: Named | None) -> None:
     """Raises ZolvekError where one of the files to be written is one of the project's sounds, or of `sources`, such as
     its own file; by whatever name or link."""
-    own = {key: str(path) for path in (*own_sound_files(project), *sources) if path and (key := _key(path))}
+    in_use = {key: str(path) for path in (*own_sound_files(project), *sources) if path and (key := _key(path))}
     for target in targets:
-        if _key(target) in own:
+        if _key(target) in in_use:
             raise ZolvekError(
                 "This file belongs to the project. An export can't replace it.",
                 str(target),

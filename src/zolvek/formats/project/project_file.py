@@ -61,7 +61,7 @@ def _unknown(project: Project) -> dict[str, Any]:
 def _beside(project: Project) -> dict[str, Any]:
     """What stood next to the project in its file."""
     unknown = _unknown(project).get(DOCUMENT)
-    return {key: own for key, own in unknown.items() if key not in OWN} if isinstance(unknown, dict) else {}
+    return {key: value for key, value in unknown.items() if key not in OWN} if isinstance(unknown, dict) else {}
 
 
 def minor_of(project: Project) -> int:
@@ -90,7 +90,7 @@ def _plain_project(project: Project) -> Project:
 
 def _with_document(project: Project, document: dict[str, Any]) -> Project:
     """The project with what stands next to it, and the minor version of its file."""
-    more = {key: own for key, own in document.items() if key not in OWN}
+    more = {key: value for key, value in document.items() if key not in OWN}
     minor = document.get("minor", 0)
     if type(minor) is not int or minor < 0:
         raise ZolvekError("The file's minor version can't be read.", "", "Open another copy.")
@@ -171,11 +171,11 @@ def placed(error: msgspec.ValidationError, where: str, plain: Any) -> ZolvekErro
     what, _, path = str(error).partition(" - at `$")
     path = path.strip("`.")
     cause = error.__cause__ if isinstance(error.__cause__, ZolvekError) else None
-    place = ", ".join(part for part in (where, path and f"at {path}", *_ids(plain, path)) if part)
+    location = ", ".join(part for part in (where, path and f"at {path}", *_ids(plain, path)) if part)
     if cause is None:
-        return ZolvekError(f"{_said(what)}.", place, "Correct or replace it.")
-    place = cause.at(place).where
-    return ZolvekError(cause.what, place, cause.remedy or "Correct the file there, or open another copy.")
+        return ZolvekError(f"{_said(what)}.", location, "Correct or replace it.")
+    location = cause.at(location).where
+    return ZolvekError(cause.what, location, cause.remedy or "Correct the file there, or open another copy.")
 
 
 def _said(what: str) -> str:

@@ -30,12 +30,12 @@ def _kept(value: Any, plain: Any) -> tuple[Any, dict[str, Any]]:
         if is_dataclass(value):
             return value, _unknown_of(value, plain)
         if isinstance(value, dict):
-            new = {key: kept(own, plain.get(key)) for key, own in value.items()}
-            same = all(new[key] is own for key, own in value.items())
+            new = {key: kept(item, plain.get(key)) for key, item in value.items()}
+            same = all(new[key] is item for key, item in value.items())
             return (value if same else new), {}
     elif isinstance(plain, list) and isinstance(value, tuple) and len(value) == len(plain):
-        rows = tuple(kept(own, row) for own, row in zip(value, plain, strict=True))
-        same = all(new is own for new, own in zip(rows, value, strict=True))
+        rows = tuple(kept(item, row) for item, row in zip(value, plain, strict=True))
+        same = all(new is item for new, item in zip(rows, value, strict=True))
         return (value if same else rows), {}
     return value, {}
 
@@ -91,8 +91,8 @@ def _restore(plain: Any) -> None:
 
 
 def _merge(plain: dict[str, Any], more: dict[str, Any]) -> None:
-    for key, own in more.items():
+    for key, value in more.items():
         if key not in plain:
-            plain[key] = own
-        elif isinstance(own, dict) and isinstance(plain[key], dict):
-            _merge(plain[key], own)
+            plain[key] = value
+        elif isinstance(value, dict) and isinstance(plain[key], dict):
+            _merge(plain[key], value)

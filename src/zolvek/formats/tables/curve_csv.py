@@ -72,8 +72,8 @@ def from_text(text: str, where: str) -> Curve:
             points.append(_point(row, names, f"{where}, line {rows.line_num}"))
             lines.append(rows.line_num)
     except csv.Error as error:
-        place = f"{where}, line {rows.line_num}"
-        raise ZolvekError(f"The row can't be read: {error}.", place, "Save it as plain CSV.") from error
+        position = f"{where}, line {rows.line_num}"
+        raise ZolvekError(f"The row can't be read: {error}.", position, "Save it as plain CSV.") from error
     if not lines:
         raise ZolvekError("There are no points in it.", where, "Add a row for at least one point.")
     beat, value, shape, amount, part = (np.array(column) for column in zip(*points, strict=True))
@@ -92,8 +92,8 @@ def _quickly(text: str) -> Curve | None:
     kind = [("beat", "f8"), ("value", "f8"), ("shape", "U16"), ("amount", "f8")]
     try:
         rows = np.loadtxt(io.StringIO(body), kind, comments=None, delimiter=",", ndmin=1)
-        keys, place = np.unique(rows["shape"], return_inverse=True)
-        codes = np.array([CODES[key] for key in keys.tolist()], np.uint8)[place]
+        keys, index = np.unique(rows["shape"], return_inverse=True)
+        codes = np.array([CODES[key] for key in keys.tolist()], np.uint8)[index]
     except (KeyError, ValueError, IndexError):
         return None
     columns = [np.ascontiguousarray(rows[name]) for name in ("beat", "value", "amount")]
@@ -106,38 +106,38 @@ def _quickly(text: str) -> Curve | None:
     return Curve(columns[0], columns[1], codes, columns[2])
 
 
-def _point(row: list[str], names: list[str], place: str) -> tuple[float, float, int, float, tuple[float, ...]]:
+def _point(row: list[str], names: list[str], where: str) -> tuple[float, float, int, float, tuple[float, ...]]:
     if len(row) != len(names):
-        raise ZolvekError(f"The row has {len(row)} cells.", place, f"It needs {len(names)}: {', '.join(names)}.")
+        raise ZolvekError(f"The row has {len(row)} cells.", where, f"It needs {len(names)}: {', '.join(names)}.")
     key = row[2].strip().lower()
     if key not in CODES:
-        raise ZolvekError(f"There is no shape “{row[2].strip()}”.", place, shape_help())
+        raise ZolvekError(f"There is no shape “{row[2].strip()}”.", where, shape_help())
     code = CODES[key]
-    amount = _number(row[3], "amount", place) if row[3].strip() else SHAPES[code].amount.default
-    beat, value = _number(row[0], "beat", place), _number(row[1], "value", place)
-    return beat, value, code, amount, _part(row[4] if len(row) > 4 else "", place)
+    amount = _number(row[3], "amount", where) if row[3].strip() else SHAPES[code].amount.default
+    beat, value = _number(row[0], "beat", where), _number(row[1], "value", where)
+    return beat, value, code, amount, _part(row[4] if len(row) > 4 else "", where)
 
 
-def _part(cell: str, place: str) -> tuple[float, ...]:
+def _part(cell: str, where: str) -> tuple[float, ...]:
     if not cell.strip():
         return WHOLE
-    numbers = tuple(_number(text, PART, place) for text in cell.split("/"))
+    numbers = tuple(_number(text, PART, where) for text in cell.split("/"))
     if len(numbers) != len(WHOLE):
         raise ZolvekError(
             f"The part “{cell.strip()[:40]}” can't be read.",
-            place,
+            where,
             "Give its start, end and swing, as 0.25/0.75/0.4, or leave it empty.",
         )
     return numbers
 
 
-def _number(cell: str, name: str, place: str) -> float:
+def _number(cell: str, name: str, where: str) -> float:
     try:
         number = float(cell)
     except ValueError:
         number = math.nan
     if not math.isfinite(number) or "_" in cell:
-        raise ZolvekError(f"The {name} “{cell.strip()[:40]}” is not a number.", place, "Correct the cell.")
+        raise ZolvekError(f"The {name} “{cell.strip()[:40]}” is not a number.", where, "Correct the cell.")
     return number
 
 

@@ -165,23 +165,23 @@ def _peaks(flux: Floats) -> np.ndarray[Any, np.dtype[np.intp]]:
 def _placed(level: Floats, seconds: float) -> float:
     """Where the level begins to rise near a peak of the flux."""
     low = max(round((seconds - LOOK[0]) / STEP), 0)
-    own = level[low : round((seconds + LOOK[1]) / STEP) + 1]
-    if own.size < 3:
+    near = level[low : round((seconds + LOOK[1]) / STEP) + 1]
+    if near.size < 3:
         return seconds
     # What it was just before, at each place: the rise is what goes beyond that.
     wait = round(0.006 / STEP)
     earlier = level[max(low - wait, 0) : low]
-    padded = np.concatenate((np.zeros(wait - earlier.size), earlier, own))
-    before = np.array([padded[i : i + wait].max() for i in range(own.size)])
-    top = np.array([own[i : i + wait].max() for i in range(own.size)])
+    padded = np.concatenate((np.zeros(wait - earlier.size), earlier, near))
+    before = np.array([padded[i : i + wait].max() for i in range(near.size)])
+    top = np.array([near[i : i + wait].max() for i in range(near.size)])
     rise = top - before
     at = int(np.argmax(rise))
     if rise[at] <= 0.0:
         return seconds
     floor, goal = before[at], before[at] + RISEN * rise[at]
-    while at > 0 and own[at - 1] > goal and own[at - 1] > floor:
+    while at > 0 and near[at - 1] > goal and near[at - 1] > floor:
         at -= 1
-    while at < own.size - 1 and own[at] < goal:
+    while at < near.size - 1 and near[at] < goal:
         at += 1
     return (low + at + 0.5) * STEP
 
@@ -204,12 +204,12 @@ def tempo_of(hits: Hits) -> Tempo:
 def _guess(flux: Floats) -> float:
     """The tempo of the flux's strongest period, between 40 and 240 BPM."""
 
-    own = flux - flux.mean()
-    size = 1 << (2 * own.size - 1).bit_length()
-    like = np.fft.irfft(np.abs(np.fft.rfft(own, size)) ** 2)[: own.size]
-    like = like / np.arange(own.size, 0, -1)
+    centred = flux - flux.mean()
+    size = 1 << (2 * centred.size - 1).bit_length()
+    like = np.fft.irfft(np.abs(np.fft.rfft(centred, size)) ** 2)[: centred.size]
+    like = like / np.arange(centred.size, 0, -1)
     second = RATE / HOP
-    low, high = round(60.0 / QUICKEST * second), min(round(60.0 / SLOWEST * second), own.size - 2)
+    low, high = round(60.0 / QUICKEST * second), min(round(60.0 / SLOWEST * second), centred.size - 2)
     lags = np.arange(low, high + 1)
     bell = np.exp(-0.5 * (np.log2(60.0 * second / lags / USUAL) / SPREAD) ** 2)
     score = like[low : high + 1] * bell

@@ -81,17 +81,17 @@ def _all_passes(sound: Floats, share: Floats, feedback: Floats, state: Floats) -
     channels, frames = sound.shape
     out = np.empty((channels, frames))
     for channel in range(channels):
-        own = state[channel]
-        stages = len(own) - 1
-        last = own[stages]
+        memory = state[channel]
+        stages = len(memory) - 1
+        last = memory[stages]
         for n in range(frames):
             y = sound[channel, n] + feedback[n] * last
             for stage in range(stages):
-                step = (y - own[stage]) * share[n]
-                low = step + own[stage]
-                own[stage] = low + step
+                step = (y - memory[stage]) * share[n]
+                low = step + memory[stage]
+                memory[stage] = low + step
                 y = 2.0 * low - y
             last = y
             out[channel, n] = y
-        own[stages] = last
+        memory[stages] = last
     return out

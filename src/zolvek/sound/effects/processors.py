@@ -186,8 +186,8 @@ class BitReducer:
         begins, phase = self.phase.through(controls, 1.0)
         taken = np.floor(phase) > np.floor(np.concatenate(([begins], phase[:-1])))
         # Where nothing is taken the last sample taken stays; place 0 is that of the stretch before.
-        place = np.maximum.accumulate(np.where(taken, np.arange(1, frames + 1), 0))
-        held = np.concatenate((self.last, sound), axis=1)[:, place]
+        latest = np.maximum.accumulate(np.where(taken, np.arange(1, frames + 1), 0))
+        held = np.concatenate((self.last, sound), axis=1)[:, latest]
         self.last = held[:, -1:]
         levels = np.exp2(controls.spread(controls.values("bits")) - 1.0)
         return mixed(sound, np.round(held * levels) / levels, controls)

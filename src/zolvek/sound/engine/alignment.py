@@ -56,12 +56,12 @@ class Alignment:
 
     def line(self, key: str, what: str, frames: int, sound: Floats) -> Floats:
         """The delay line of a sound that has to be later by `frames`."""
-        own = self.lines.get((key, what))
-        if own is None:
+        delay = self.lines.get((key, what))
+        if delay is None:
             if frames == 0 and not self.always:
                 return sound
-            own = self.lines[key, what] = FrameDelay(frames)
-        return own.by(frames, sound)
+            delay = self.lines[key, what] = FrameDelay(frames)
+        return delay.by(frames, sound)
 
 
 class SongHistory:

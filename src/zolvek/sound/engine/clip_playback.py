@@ -106,10 +106,10 @@ def _add(out: Floats, sound: Stream, clip: Clip, begins: float, first: int, tota
         result *= np.clip(at / edge, 0.0, 1.0)
     if total is not None and first + count > length:
         result *= np.clip(1.0 - (at - length) / edge, 0.0, 1.0)
-    for seconds, way in ((clip.fade_in, at), (clip.fade_out, length - at)):
+    for seconds, elapsed in ((clip.fade_in, at), (clip.fade_out, length - at)):
         frames = round(seconds * rate)
-        if frames > 0 and way.min() < frames:
-            result *= 0.5 - 0.5 * np.cos(np.pi * np.clip(way / frames, 0.0, 1.0))
+        if frames > 0 and elapsed.min() < frames:
+            result *= 0.5 - 0.5 * np.cos(np.pi * np.clip(elapsed / frames, 0.0, 1.0))
     out += gain * result
 
 

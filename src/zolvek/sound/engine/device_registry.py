@@ -65,8 +65,8 @@ class Source:
 
     def play(self, block: Incoming) -> UnitOutput:
         """The sound of the block's notes."""
-        own = self.instrument.play(block.notes, block.controls, block.now)
-        return UnitOutput(block.sound + own)
+        played = self.instrument.play(block.notes, block.controls, block.now)
+        return UnitOutput(block.sound + played)
 
     def release_all(self, now: float) -> None:
         """All keys up, at a time in seconds."""

@@ -241,8 +241,8 @@ class Renderer:
         controls = Controls(device, lanes, stretch, unit.spacing)
         side = self._side(device, late)
         now = self.clock / self.rate
-        own = self._later(device, notes, late) if device.role == DeviceRole.INSTRUMENT else notes
-        played = unit.play(Incoming(sound, own, controls, now, side))
+        due_notes = self._later(device, notes, late) if device.role == DeviceRole.INSTRUMENT else notes
+        played = unit.play(Incoming(sound, due_notes, controls, now, side))
         whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
         out = played.sound if whole else dry + (played.sound - dry) * wet
         sent = played.sent
@@ -258,8 +258,8 @@ class Renderer:
         side = self.sides.get(device.side_chain)
         if side is None:
             return None
-        own = self.late[device.side_chain][-1]
-        return self.aligned.line(device.id, "side", max(late - own, 0), side)
+        latest = self.late[device.side_chain][-1]
+        return self.aligned.line(device.id, "side", max(late - latest, 0), side)
 
     def _later(self, device: Device, notes: list[NewNote], late: int) -> list[NewNote]:
         """The notes that an instrument begins now: as late as the sound that it plays with."""
@@ -316,10 +316,10 @@ class Renderer:
         return _timed(new, self.project.tempo, now) + self._by_hand(track)
 
     def _by_hand(self, track: Track) -> list[NewNote]:
-        own = [note for key, note in self.pressed if key == track.id]
-        if own:
+        pressed = [note for key, note in self.pressed if key == track.id]
+        if pressed:
             self.pressed = [(key, note) for key, note in self.pressed if key != track.id]
-        return [NewNote(note, 0.0, 2.0 * LIVE_NOTE_S) for note in own]
+        return [NewNote(note, 0.0, 2.0 * LIVE_NOTE_S) for note in pressed]
 
 
 def _timed(notes: list[Note], tempo: TempoMap, now: float) -> list[NewNote]:

@@ -140,8 +140,8 @@ class Drums:
 
     def _noise(self, note: NewNote) -> Noise:
         """Each stroke's own, by its place in the song: the same wherever playing was begun."""
-        place = round(note.note.beat * 1e6)
-        return np.random.Generator(np.random.PCG64([self.seed, place, note.note.pitch]))
+        microbeat = round(note.note.beat * 1e6)
+        return np.random.Generator(np.random.PCG64([self.seed, microbeat, note.note.pitch]))
 
     def _choke(self, frame: int) -> None:
         """A closing hat ends an open one."""

@@ -73,9 +73,9 @@ def mallet(phase: Floats, step: float, age: Floats, decay: float, tick: int, hea
 def joined(ticks: Floats, spacing: int, heard: slice) -> Floats:
     """Values at every `spacing` frames as values at each of the frames `heard`, by lines."""
     first = heard.start // spacing
-    own = ticks[first : -(-heard.stop // spacing) + 1]
+    voice_ticks = ticks[first : -(-heard.stop // spacing) + 1]
     part = np.arange(spacing) / spacing
-    every = (own[:-1, None] + np.diff(own)[:, None] * part).reshape(-1)
+    every = (voice_ticks[:-1, None] + np.diff(voice_ticks)[:, None] * part).reshape(-1)
     return every[heard.start - first * spacing : heard.stop - first * spacing]
 
 

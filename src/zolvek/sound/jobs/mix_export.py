@@ -124,14 +124,14 @@ def export_mix(
         wanted = list(zip(alone, files_of(project, path, True), strict=True))
     meter, gain = PeakMeter(), np.float32(10.0 ** (-lower / 20.0))
     files = []
-    for number, (own, file) in enumerate(wanted):
+    for number, (part, file) in enumerate(wanted):
 
         def report(frames: int, total: int, number: int = number) -> None:
             if progress:
                 progress(number * total + frames, len(wanted) * total)
 
-        def sound(own: Project = own, report: Progress = report) -> Iterator[np.ndarray]:
-            for block in render_blocks(own, first, last, sound_format.rate, bypass, report, tail):
+        def sound(part: Project = part, report: Progress = report) -> Iterator[np.ndarray]:
+            for block in render_blocks(part, first, last, sound_format.rate, bypass, report, tail):
                 if not allow_missing:
                     need_plugins(project, LEFT_OUT)
                 yield block * gain if lower else block

@@ -68,8 +68,8 @@ def _over(project: Project, kind: DeviceKind) -> float:
     run = host(kind.plugin.format).bare(kind, RATE)
     blocks = OFFLINE_FRAMES // BLOCK_FRAMES
     whole, without = (_best(_stretch(item)) for item in (still, plain))
-    own = _best(lambda: [run() for _ in range(blocks)])
-    return 1e6 * (whole - without - own) / blocks
+    elapsed = _best(lambda: [run() for _ in range(blocks)])
+    return 1e6 * (whole - without - elapsed) / blocks
 
 
 def _stretch(project: Project) -> Callable[[], object]:

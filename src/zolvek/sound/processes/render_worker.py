@@ -307,11 +307,11 @@ class Worker:
         other.reserve = renderer.reserve = max(other.reserve, renderer.reserve)
         first, second = renderer.render(frames), other.render(frames)
         step = 1.0 / (FADE_SECONDS * renderer.rate)
-        way = np.arange(1, frames + 1) * step
+        fade = np.arange(1, frames + 1) * step
         if self.wanted_share >= self.share:
-            share = np.minimum(self.share + way, self.wanted_share)
+            share = np.minimum(self.share + fade, self.wanted_share)
         else:
-            share = np.maximum(self.share - way, self.wanted_share)
+            share = np.maximum(self.share - fade, self.wanted_share)
         self.share = float(share[-1])
         return self.gains[0] * first * (1.0 - share) + self.gains[1] * second * share
 

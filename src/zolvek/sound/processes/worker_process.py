@@ -121,8 +121,8 @@ class WorkerProcess:
             if self.over:
                 return
             self.over = True
-        own = [item for item in self.mark.active if item[1] == PLAYING]
-        self.culprit = own[0] if own and reason == HUNG else self.mark.likeliest
+        playing = [item for item in self.mark.active if item[1] == PLAYING]
+        self.culprit = playing[0] if playing and reason == HUNG else self.mark.likeliest
         kill(self.process)
         self.news.set()
         self.ended(self, self.reason or reason)

@@ -76,10 +76,10 @@ class Controls:
             every = np.flatnonzero(stretch.song % spacing == 0)
         parts = [every]
         for first, last in stretch.runs:
-            own = beats[first : last + lead]
+            inner = beats[first : last + lead]
             jumps = [lane.leaps for lane in self.lanes.values()]
-            inside = [at[(at > own[0]) & (at <= own[-1])] for at in jumps]
-            parts += [first + np.searchsorted(own, at, side="left") for at in inside if at.size]
+            inside = [at[(at > inner[0]) & (at <= inner[-1])] for at in jumps]
+            parts += [first + np.searchsorted(inner, at, side="left") for at in inside if at.size]
             if first:
                 parts.append(np.array([first]))
         if every.size and every[0] == 0 and len(parts) == 1:

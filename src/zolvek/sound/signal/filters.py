@@ -115,12 +115,12 @@ def _solved(x: Floats, setting: Setting, state: Floats, bands: Floats) -> tuple[
     bands[:-1, 1, 2] = -_from_second(second_kept)
     matrix = bands.reshape(-1, 4).T
     out, ends = np.empty_like(x, dtype=np.float64), np.empty_like(state)
-    for channel, (own, before) in enumerate(zip(x, state, strict=True)):
-        states = np.empty((len(own) + 1, 2))
+    for channel, (samples, before) in enumerate(zip(x, state, strict=True)):
+        states = np.empty((len(samples) + 1, 2))
         states[0] = before
         fed = states[1:]
-        np.multiply(first_to_second, own, out=fed[:, 0])
-        np.multiply(sound_to_second, own, out=fed[:, 1])
+        np.multiply(first_to_second, samples, out=fed[:, 0])
+        np.multiply(sound_to_second, samples, out=fed[:, 1])
         fed[0, 0] += first_kept[0] * before[0] - first_to_second[0] * before[1]
         fed[0, 1] += first_to_second[0] * before[0] + second_kept[0] * before[1]
         fed[:] = dtbsv(3, matrix, fed.reshape(-1), lower=1, diag=1).reshape(-1, 2)
@@ -129,7 +129,7 @@ def _solved(x: Floats, setting: Setting, state: Floats, bands: Floats) -> tuple[
         if np.any(band):
             out[channel] += 0.5 * band * (states[:-1, 0] + states[1:, 0])
         if np.any(direct):
-            out[channel] += direct * own
+            out[channel] += direct * samples
         ends[channel] = np.where(np.abs(states[-1]) < SILENCE, 0.0, states[-1])
     return out, ends
 

@@ -65,9 +65,9 @@ class Phase:
         for first in range(0, frame, PIECE_FRAMES):
             song = np.arange(first, min(first + PIECE_FRAMES, frame))
             beats = tempo.beats(song / self.rate)
-            own = Controls(controls.device, controls.lanes, Block(beats, self.rate, first), self.spacing)
-            values = np.minimum(np.broadcast_to(own.values(self.key), own.counts.shape) / self.rate, most)
-            total += float((values * own.counts).sum())
+            run = Controls(controls.device, controls.lanes, Block(beats, self.rate, first), self.spacing)
+            values = np.minimum(np.broadcast_to(run.values(self.key), run.counts.shape) / self.rate, most)
+            total += float((values * run.counts).sum())
         return total
 
 

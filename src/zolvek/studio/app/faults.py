@@ -47,8 +47,8 @@ class Faults(QObject):
         if issubclass(kind, KeyboardInterrupt):
             return  # the window closes in order; see `interruption`
         frames = traceback.extract_tb(trace)
-        place = (frames[-1].filename, frames[-1].lineno or 0) if frames else ("", 0)
-        key = (kind.__name__, *place)
+        location = (frames[-1].filename, frames[-1].lineno or 0) if frames else ("", 0)
+        key = (kind.__name__, *location)
         self.known[key] = self.known.get(key, 0) + 1
         if sum(self.known.values()) <= MOST_PRINTED:
             traceback.print_exception(kind, error, trace)

@@ -159,11 +159,11 @@ class Window(QMainWindow):
         """See `Show`."""
         return self.focus_lane.spot
 
-    def next_area(self, way: int) -> None:
+    def next_area(self, direction: int) -> None:
         """The keyboard to the next part of the window: index, lane, panel, dials."""
         lane, rail, bench = self.focus_lane, self.rail, self.bench
         places = (self.index.tree, lane, rail.first_field(), bench.first_dial())
-        go_on(list(zip((self.index, lane, rail, bench), places, strict=True)), way)
+        go_on(list(zip((self.index, lane, rail, bench), places, strict=True)), direction)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A key that nobody took: Esc leaves whatever there is to leave, and that of an action that is

@@ -9,13 +9,13 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.session import Session
 
 
-def grid_step(session: Session, way: int) -> None:
+def grid_step(session: Session, direction: int) -> None:
     """The next finer or coarser grid of the same kind."""
     grid = session.tools.grid
     values = BARS[::-1] if grid.kind == "bars" else DIVISIONS
-    place = values.index(grid.division) + way
-    if 0 <= place < len(values):
-        session.tools.set_grid(division=values[place])
+    index = values.index(grid.division) + direction
+    if 0 <= index < len(values):
+        session.tools.set_grid(division=values[index])
 
 
 def next_grid_kind(session: Session) -> None:
@@ -58,20 +58,20 @@ def toggle_follow(session: Session) -> None:
 # --- the playhead and the span ---
 
 
-def step_playhead(studio: Studio, way: int, bars: bool = False) -> None:
+def step_playhead(studio: Studio, direction: int, bars: bool = False) -> None:
     """The playhead one line of the grid, or one bar, on (1) or back (−1)."""
     session = studio.session
     here, meter = session.playhead.beat, session.project.meter
     if bars:
         bar = meter.bar_at(here)
         on_line = abs(meter.bar_beat(bar) - here) < 1e-9
-        new = meter.bar_beat(max(bar + way, 1) if way > 0 or on_line else bar)
+        new = meter.bar_beat(max(bar + direction, 1) if direction > 0 or on_line else bar)
     else:
         grid = replace(session.tools.grid, on=True, offset=0.0)
         step = grid.step_at(here, meter)
         near = float(grid.snap(here, meter))
-        beyond = (near - here) * way > 1e-9
-        new = near if beyond else float(grid.snap(max(near + way * step, 0.0), meter))
+        beyond = (near - here) * direction > 1e-9
+        new = near if beyond else float(grid.snap(max(near + direction * step, 0.0), meter))
     studio.player.seek(min(max(new, 0.0), session.project.length))
 
 

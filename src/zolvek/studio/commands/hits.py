@@ -28,15 +28,15 @@ def _needed(studio: Studio) -> None:
         )
 
 
-def go(studio: Studio, way: int) -> None:
+def go(studio: Studio, direction: int) -> None:
     """The playhead to the next hit, or the one before."""
     _needed(studio)
     here, beats = studio.session.playhead.beat, studio.hits.beats
-    later = beats[beats > here + hits.SAME_HIT_BEATS] if way > 0 else beats[beats < here - hits.SAME_HIT_BEATS]
+    later = beats[beats > here + hits.SAME_HIT_BEATS] if direction > 0 else beats[beats < here - hits.SAME_HIT_BEATS]
     if not later.size:
-        studio.session.notices.say("There is no later hit." if way > 0 else "There is no earlier hit.")
+        studio.session.notices.say("There is no later hit." if direction > 0 else "There is no earlier hit.")
         return
-    studio.player.seek(float(later[0] if way > 0 else later[-1]))
+    studio.player.seek(float(later[0] if direction > 0 else later[-1]))
 
 
 def select_to_next(studio: Studio) -> None:

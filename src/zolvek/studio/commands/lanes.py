@@ -42,11 +42,11 @@ def toggle_relative(session: Session) -> None:
     session.document.edit(f"Make the lane {words}", work(session.project, lane.id))
 
 
-def neighbour(session: Session, way: int) -> None:
+def neighbour(session: Session, direction: int) -> None:
     """Work on the lane above or below, among those that are shown."""
     ids = [lane.id for lane in session.project.lanes() if not lane.hidden]
     if session.focus.id in ids:
-        session.focus.on(ids[(ids.index(session.focus.id) + way) % len(ids)])
+        session.focus.on(ids[(ids.index(session.focus.id) + direction) % len(ids)])
 
 
 def arm(session: Session) -> None:
@@ -274,17 +274,17 @@ def bypass_many(session: Session, everywhere: bool) -> None:
     track = session.project.track_of(session.focus.id)
     which = list(session.project.lanes()) if everywhere else list(track.lanes)
     where = "all lanes" if everywhere else f"the lanes of {track.name}"
-    known, place = session.audition.bypassed_before, None if everywhere else track.id
+    known, scope = session.audition.bypassed_before, None if everywhere else track.id
     free = [lane for lane in which if not lane.locked]
     if not free:
         raise ZolvekError("All of these lanes are locked.", where, "Unlock at least one.")
     if all(lane.bypassed for lane in free):
-        staying = known.pop(place, frozenset())
+        staying = known.pop(scope, frozenset())
         if all(lane.id in staying for lane in free):
             staying = frozenset()
         changed, label = {lane.id: lane.id in staying for lane in free}, f"Apply {where} again"
     else:
-        known[place] = frozenset(lane.id for lane in free if lane.bypassed)
+        known[scope] = frozenset(lane.id for lane in free if lane.bypassed)
         changed, label = {lane.id: True for lane in free}, f"Bypass {where}"
     left = len(which) - len(free)
     label += f"; {counted(left, 'locked lane')} unchanged" if left else ""

@@ -38,11 +38,11 @@ def move_track(session: Session, track: str, to: int) -> None:
     session.document.edit(f"Move the track {name_of(session, track, None)}", new_project)
 
 
-def step_track(session: Session, way: int) -> None:
+def step_track(session: Session, direction: int) -> None:
     """Move the shown track by one."""
     track = shown_track(session)
     index = session.project.tracks.index(track)
-    move_track(session, track.id, min(max(index + way, 0), len(session.project.tracks) - 1))
+    move_track(session, track.id, min(max(index + direction, 0), len(session.project.tracks) - 1))
 
 
 def move_device(session: Session, device: str, track: str, to: int) -> None:

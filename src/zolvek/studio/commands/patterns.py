@@ -95,12 +95,12 @@ def add_slot(session: Session) -> None:
     session.edit_lane(label, replace(lane, slots=(*lane.slots, pattern)))
 
 
-def change_slot(session: Session, slot: int, way: int) -> None:
+def change_slot(session: Session, slot: int, direction: int) -> None:
     """A slot further up (−1) or down (1), or (0) gone."""
     lane = unlocked(session)
     name = lane.slots[slot].name
-    if way:
-        session.edit_lane(f"Move the slot {name}", lanes.moved_slot(lane, slot, way))
+    if direction:
+        session.edit_lane(f"Move the slot {name}", lanes.moved_slot(lane, slot, direction))
     else:
         session.edit_lane(f"Remove the slot {name}", lanes.without_slot(lane, slot))
 

@@ -37,8 +37,8 @@ SILENCE = "Silence"
 def side_chain(studio: Studio) -> None:
     """Ask which track the shown device's side-chain listens to."""
     session, device = studio.session, chosen_device(studio.session)
-    own = session.project.device_track(device.id).id
-    names = {track.name: track.id for track in session.project.tracks if track.id != own}
+    track_id = session.project.device_track(device.id).id
+    names = {track.name: track.id for track in session.project.tracks if track.id != track_id}
     taken = studio.ask.choose("Side-chain", f"{device.name} listens to", [SILENCE, *names])
     if taken is not None:
         project = plugins.listening(session.project, device.id, names.get(taken, ""))

@@ -43,7 +43,7 @@ def select_all(session: Session) -> None:
 # --- selected ---
 
 
-def step(session: Session, way: int, extend: bool = False) -> None:
+def step(session: Session, direction: int, extend: bool = False) -> None:
     """The point after (1) or before (−1) the selection, or the playhead, selected; with `extend` it
     joins the selection. The playhead is left where it is."""
     drawn, chosen = session.target, session.points.chosen
@@ -51,13 +51,13 @@ def step(session: Session, way: int, extend: bool = False) -> None:
         return
     beats = drawn.curve.beat
     if chosen.size:
-        place = int(chosen[-1 if way > 0 else 0]) + way
+        index = int(chosen[-1 if direction > 0 else 0]) + direction
     else:
         here = session.playhead.beat
-        place = int(np.searchsorted(beats, here, side="left" if way > 0 else "right"))
-        place -= way < 0
-    if 0 <= place < len(beats):
-        new = np.array([place])
+        index = int(np.searchsorted(beats, here, side="left" if direction > 0 else "right"))
+        index -= direction < 0
+    if 0 <= index < len(beats):
+        new = np.array([index])
         session.points.choose(np.union1d(chosen, new) if extend else new)
     else:
         session.notices.say("There are no points beyond.")
@@ -173,7 +173,7 @@ def pin(session: Session) -> None:
     session.edit_lane(label, replace(lane, pins=tuple(sorted(new))))
 
 
-def nudge_time(session: Session, way: int, fine: bool) -> None:
+def nudge_time(session: Session, direction: int, fine: bool) -> None:
     """The points one grid step, or ten ticks, on."""
     drawn, result = target(session), point_scope(session)
     beat = float(drawn.curve.beat[result.points[0]])
@@ -185,7 +185,7 @@ def nudge_time(session: Session, way: int, fine: bool) -> None:
     def edit(each: Target) -> Curve:
         nonlocal where
         points = _own(session, each, result).points
-        curve, moved = point_edits.move(each.curve, points, way * step, 0.0, when_met)
+        curve, moved = point_edits.move(each.curve, points, direction * step, 0.0, when_met)
         where = moved if each.lane == drawn.lane else where
         return curve
 

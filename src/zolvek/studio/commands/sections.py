@@ -86,10 +86,10 @@ def double_section(session: Session) -> None:
     _edit(session, label, new_project, section=number + 1)
 
 
-def move_section(session: Session, way: int) -> None:
+def move_section(session: Session, direction: int) -> None:
     """Before the section before it, or after the next one."""
     number = section_of(session)
-    to = number - 1 if way < 0 else number + 2
+    to = number - 1 if direction < 0 else number + 2
     if not 0 <= to <= len(session.project.section_spans()):
         raise ZolvekError(
             "The section can't move further.", section_name(session), "It is already the first or the last."

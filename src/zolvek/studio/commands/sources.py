@@ -214,27 +214,27 @@ def transpose(session: Session, by: int) -> None:
     )
 
 
-def nudge(session: Session, way: int) -> None:
+def nudge(session: Session, direction: int) -> None:
     """The notes, or the block, one step of the grid on."""
     project, grid = session.project, session.tools.grid
     if session.arranging.block is not None:
         block, clip = picked(session)
-        to = max(clip.beat + way * grid.step_at(clip.beat, project.meter), 0.0)
+        to = max(clip.beat + direction * grid.step_at(clip.beat, project.meter), 0.0)
         session.document.edit(f"Nudge {_name(clip)}", clips.moved(project, block, to))
         return
     track, which = _notes(session)
     first = min(clips.track_of(project, track).notes[i].beat for i in which)
-    step = way * grid.step_at(first, project.meter)
+    step = direction * grid.step_at(first, project.meter)
     _put(session, f"Nudge {counted(len(which), 'note')}", notes.moved(project, track, which, step, 0))
 
 
-def lengthen(session: Session, way: int) -> None:
+def lengthen(session: Session, direction: int) -> None:
     """Lengthen or shorten the selected notes."""
     track, which = _notes(session)
     grid, project = session.tools.grid, session.project
     first = min(clips.track_of(project, track).notes[i].beat for i in which)
-    by = way * grid.step_at(first, project.meter)
-    word = "Lengthen" if way > 0 else "Shorten"
+    by = direction * grid.step_at(first, project.meter)
+    word = "Lengthen" if direction > 0 else "Shorten"
     _put(
         session,
         f"{word} {counted(len(which), 'note')}",

@@ -36,8 +36,8 @@ def tempo_here(session: Session, text: str) -> None:
         tempo_typed(session, text)
         return
     points = session.project.tempo.points
-    place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
-    tempo = time_maps.tempo_put(session.project.tempo, points[place].beat, typed.bpm)
+    index = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
+    tempo = time_maps.tempo_put(session.project.tempo, points[index].beat, typed.bpm)
     put_tempo(session, f"Tempo {typed.bpm:g}", tempo)
 
 
@@ -70,8 +70,8 @@ def tap_tempo(session: Session, now: float | None = None) -> None:
         session.notices.say(f"Tapped {len(TAPS.times)} of {FEWEST_TAPS}. Keep tapping in time.")
         return
     points = session.document.before(TAPS.gesture).tempo.points
-    place = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
-    tempo = time_maps.tempo_put(TempoMap(points), points[place].beat, bpm)
+    index = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
+    tempo = time_maps.tempo_put(TempoMap(points), points[index].beat, bpm)
     put_tempo(session, f"Tap {bpm:g} BPM", tempo, TAPS.gesture)
     session.notices.say(f"{bpm:g} BPM from {len(TAPS.times)} taps.")
 
@@ -92,16 +92,16 @@ def tempo_point_at(session: Session) -> int:
 
 def ramp_tempo(session: Session) -> None:
     """The tempo point before the playhead holds or ramps."""
-    place = tempo_point_at(session)
-    tempo = time_maps.tempo_ramped(session.project.tempo, place)
-    word = "ramps" if tempo.points[place].ramp else "holds"
-    put_tempo(session, f"The tempo {word} from {tempo.points[place].bpm:g} on", tempo)
+    index = tempo_point_at(session)
+    tempo = time_maps.tempo_ramped(session.project.tempo, index)
+    word = "ramps" if tempo.points[index].ramp else "holds"
+    put_tempo(session, f"The tempo {word} from {tempo.points[index].bpm:g} on", tempo)
 
 
 def remove_tempo(session: Session) -> None:
     """Remove the tempo point before the playhead."""
-    place = tempo_point_at(session)
-    tempo = time_maps.tempo_without(session.project.tempo, place)
+    index = tempo_point_at(session)
+    tempo = time_maps.tempo_without(session.project.tempo, index)
     put_tempo(session, "Remove tempo point", tempo)
 
 

@@ -145,7 +145,7 @@ class Show(Protocol):
         """Beat and value at which the focus lane's menu was opened last."""
         ...
 
-    def next_area(self, way: int) -> None:
+    def next_area(self, direction: int) -> None:
         """The keyboard to the next (1) or the previous (−1) part of the window."""
         ...
 

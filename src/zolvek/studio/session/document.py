@@ -89,8 +89,8 @@ class Document(QObject):
 
     def cancel_gesture(self, gesture: object, select: Callable[[], None]) -> None:
         """Undo the edits of a gesture, if it has made any. `select` places what was selected before it."""
-        own = gesture is self.history.gesture
-        self._keep(self.history.cancelled() if own else self.history, select)
+        is_current = gesture is self.history.gesture
+        self._keep(self.history.cancelled() if is_current else self.history, select)
 
     def undo(self) -> None:
         """Undo a step."""

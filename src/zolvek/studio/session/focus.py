@@ -51,8 +51,8 @@ class Focus(QObject):
         lane = self.lane
         layer = lane.layer(self.layer) if lane and self.layer else None
         has = {"depth": True, "rate": layer is not None and layer.lfo is not None}
-        own = layer is not None and has.get(self.aspect, layer.curve is not None)
-        return layer if own else None
+        is_drawn = layer is not None and has.get(self.aspect, layer.curve is not None)
+        return layer if is_drawn else None
 
     @property
     def drawn_pad(self) -> Pad | None:

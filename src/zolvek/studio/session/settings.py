@@ -302,8 +302,8 @@ def _kept(document: object, path: str, older: str) -> object:
     if not isinstance(document, dict):
         return None
     area, _, name = path.partition(".")
-    own = document.get(area)
-    return own.get(name) if isinstance(own, dict) and name in own else document.get(older)
+    stored = document.get(area)
+    return stored.get(name) if isinstance(stored, dict) and name in stored else document.get(older)
 
 
 @cache

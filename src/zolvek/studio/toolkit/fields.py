@@ -206,9 +206,9 @@ class NumberEntry(Entry):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        way = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(Qt.Key(event.key()))
-        if way:
-            self.setValue(self.number + way * self.step)
+        direction = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(Qt.Key(event.key()))
+        if direction:
+            self.setValue(self.number + direction * self.step)
         else:
             super().keyPressEvent(event)
 
@@ -239,9 +239,9 @@ class SeedEntry(Entry):
         self.setText(str(seed))
         self.own, self.used = False, None
 
-    def renew(self, place: object) -> None:
+    def renew(self, situation: object) -> None:
         """Another one, where it was written elsewhere and nobody typed it."""
-        if self.used not in (None, place) and not self.own:
+        if self.used not in (None, situation) and not self.own:
             self.roll()
 
     def seed(self) -> int:

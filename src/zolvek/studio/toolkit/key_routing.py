@@ -85,14 +85,14 @@ def give_back(widget: QWidget) -> bool:
 FOCUS_LANE = "focus-lane"  # the object name of the widget that fields give the keyboard back to
 
 
-def go_on(areas: list[tuple[QWidget, QWidget | None]], way: int) -> None:
+def go_on(areas: list[tuple[QWidget, QWidget | None]], direction: int) -> None:
     """The keyboard from the part of the window that has it to the next (1) or the previous (−1): each with
     the widget that takes it there."""
     here = QApplication.focusWidget()
     has = [here is not None and (here is a or a.isAncestorOf(here)) for a, _ in areas]
     at = has.index(True) if True in has else 1
     for step in range(1, len(areas) + 1):
-        _, result = areas[(at + way * step) % len(areas)]
+        _, result = areas[(at + direction * step) % len(areas)]
         if result is not None and result.isVisible():
             result.setFocus(Qt.FocusReason.TabFocusReason)
             return

@@ -80,8 +80,8 @@ def slimmed(x: Floats, y: Floats) -> tuple[Floats, Floats]:
     for _ in range(SLIMMINGS):
         inner = slice(1, len(x) - 1)
         span = x[2:] - x[:-2]
-        way = np.divide(x[inner] - x[:-2], span, out=np.zeros(len(span)), where=span > 0.0)
-        aside = np.abs(y[inner] - y[:-2] - way * (y[2:] - y[:-2]))
+        slope = np.divide(x[inner] - x[:-2], span, out=np.zeros(len(span)), where=span > 0.0)
+        aside = np.abs(y[inner] - y[:-2] - slope * (y[2:] - y[:-2]))
         kept = np.ones(len(x), bool)
         # What stands straight up is a step: both its ends stay.
         kept[inner] = (aside > INVISIBLE_PX) | (span <= 0.0)
@@ -121,9 +121,9 @@ def largest_in(errors: tuple[Floats, Floats], first: float, last: float, columns
     """The largest of (beats, sizes) in each of `columns` even parts of a stretch of beats."""
     at, size = errors
     inside = (at >= first) & (at < last)
-    place = ((at[inside] - first) / (last - first) * columns).astype(np.intp)
+    column = ((at[inside] - first) / (last - first) * columns).astype(np.intp)
     result = np.zeros(columns)
-    np.maximum.at(result, np.minimum(place, columns - 1), size[inside])
+    np.maximum.at(result, np.minimum(column, columns - 1), size[inside])
     return result
 
 

@@ -158,8 +158,8 @@ class Follower:
         """Where a clock is at a moment."""
         if not self.running or len(self.times) < 2 or self.line[1] <= 0.0:
             return self.beat if not self.running else self.begun
-        way = (moment - self.line[0]) / self.line[1]
-        return self.begun + max(way, 0.0) / CLOCKS
+        elapsed = (moment - self.line[0]) / self.line[1]
+        return self.begun + max(elapsed, 0.0) / CLOCKS
 
     def anchor(self, moment: float) -> tuple[float, float]:
         """A beat and the moment it is at: just now, or when it began, where its tempo is not known yet."""

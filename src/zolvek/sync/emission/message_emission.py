@@ -107,8 +107,8 @@ def note_sounding(h: Any, port: Any, at: Any) -> Any:
     kind = byte_at(at, 0) & 0xF0
     if kind == 0x90 or kind == 0x80:
         on = kind == 0x90 and byte_at(at, 2) > 0
-        place = (byte_at(at, 0) & 15) * 128 + byte_at(at, 1)
-        put_byte(h[NOTES], port * PORT_NOTES + place, 1 if on else 0)
+        key = (byte_at(at, 0) & 15) * 128 + byte_at(at, 1)
+        put_byte(h[NOTES], port * PORT_NOTES + key, 1 if on else 0)
         h[NOTES_ON] = 1
 
 
@@ -337,9 +337,9 @@ def emit_messages(h: Any, t: Any, song: Any, heard: Any, last: Any, offset: Any,
     at = before(t[T_FRAME], 0, t[T_COUNT], heard)
     while at < t[T_COUNT] and int64_at(t[T_FRAME], at) < last:
         when = offset + np.int64((int64_at(t[T_FRAME], at) - song) / speed)
-        port, place = int64_at(t[T_PORT], at), t[T_DATA] + 3 * at
-        write(h, port, when, place, int64_at(t[T_SIZE], at))
-        note_sounding(h, port, place)
+        port, data = int64_at(t[T_PORT], at), t[T_DATA] + 3 * at
+        write(h, port, when, data, int64_at(t[T_SIZE], at))
+        note_sounding(h, port, data)
         at += 1
     emit_clock(h, t, song, heard, last, offset, speed)
 

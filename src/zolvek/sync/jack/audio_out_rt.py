@@ -72,31 +72,31 @@ def copied(h: Any, n: Any, at: Any, offset: Any, fade: Any) -> Any:
         row = h[SEGMENTS] + SEGMENT_BYTES * (h[SEGMENT_READ] & (SEGMENTS_HELD - 1))
         begin, count = int64_at(row, SEGMENT_BEGIN), int64_at(row, SEGMENT_COUNT)
         epoch = int64_at(row, SEGMENT_EPOCH)
-        way = at + done - int64_at(row, SEGMENT_SONG)
-        if epoch == h[EPOCH] and way < 0:  # it comes later: a gap before it
-            done += min(-way, n - done)
+        into = at + done - int64_at(row, SEGMENT_SONG)
+        if epoch == h[EPOCH] and into < 0:  # it comes later: a gap before it
+            done += min(-into, n - done)
             continue
-        if epoch != h[EPOCH] or way >= count or begin + way < h[SOUND_READ] - KEPT_BACK_FRAMES:
+        if epoch != h[EPOCH] or into >= count or begin + into < h[SOUND_READ] - KEPT_BACK_FRAMES:
             h[SEGMENT_READ] += 1
             h[SOUND_READ] = max(h[SOUND_READ], begin + count)
             continue
-        part = min(n - done, count - way)
+        part = min(n - done, count - into)
         fall = 1.0 / n if fade else 0.0
-        put_sound(h, begin + way, offset + done, part, 1.0 - done * fall, fall)
+        put_sound(h, begin + into, offset + done, part, 1.0 - done * fall, fall)
         done += part
-        h[SOUND_READ] = max(h[SOUND_READ], begin + way + part)
+        h[SOUND_READ] = max(h[SOUND_READ], begin + into + part)
     return done
 
 
 @compiled
-def spread(own: Any, out: Any, offset: Any, n: Any, start: Any, speed: Any) -> Any:
+def spread(samples: Any, out: Any, offset: Any, n: Any, start: Any, speed: Any) -> Any:
     """Read between frames: four-point, third-order Hermite (Niemitalo, Polynomial Interpolators, 2001)."""
     for i in range(n):
         x = start + i * speed
         j = np.int64(np.floor(x))
         u = x - j
-        a, b = single_at(own, j - 1), single_at(own, j)
-        c, e = single_at(own, j + 1), single_at(own, j + 2)
+        a, b = single_at(samples, j - 1), single_at(samples, j)
+        c, e = single_at(samples, j + 1), single_at(samples, j + 2)
         bent = c - a + u * (2.0 * a - 5.0 * b + 4.0 * c - e + u * (3.0 * (b - c) + e - a))
         put_single(out, offset + i, np.float32(b + 0.5 * u * bent))
 
@@ -110,12 +110,12 @@ def stretched(h: Any, n: Any, song: Any, offset: Any, speed: Any) -> Any:
         return 0
     # Into buffers of our own first.
     for channel in range(h[SOUND_COUNT]):
-        own = h[SPREAD] + channel * LARGEST_BLOCK_FRAMES * 4
+        channel_data = h[SPREAD] + channel * LARGEST_BLOCK_FRAMES * 4
         put_int64(h[SCRATCH] + 64, channel, h[FIRST_SOUND_BUFFER + channel])
         if h[FIRST_SOUND_BUFFER + channel] != 0:
-            h[FIRST_SOUND_BUFFER + channel] = own
+            h[FIRST_SOUND_BUFFER + channel] = channel_data
             for i in range(count):
-                put_single(own, i, np.float32(0.0))
+                put_single(channel_data, i, np.float32(0.0))
     read = h[SOUND_READ]
     done = copied(h, count, first, 0, False)
     h[SOUND_READ] = max(read, h[SOUND_READ] - KEPT_BACK_FRAMES)

@@ -30,8 +30,8 @@ def write_bbt(h: Any, t: Any, position: Any) -> Any:
     seconds = uint32_at(position, 5) / np.float64(h[RATE])
     point = t[T_TEMPO] + 32 * row_at(t[T_TEMPO], t[T_TEMPOS], seconds, 0.0)
     x, bpm, slope = (seconds - real_at(point, 0)) / 60.0, real_at(point, 2), real_at(point, 3)
-    way = bpm * np.expm1(x * slope) / slope if abs(slope) > 1e-12 else bpm * x
-    beat, now = real_at(point, 1) + way, bpm + slope * way
+    beats = bpm * np.expm1(x * slope) / slope if abs(slope) > 1e-12 else bpm * x
+    beat, now = real_at(point, 1) + beats, bpm + slope * beats
     row = row_at(t[T_METER], t[T_METERS], beat, 1e-9)
     meter = t[T_METER] + 32 * row
     count, unit = real_at(meter, 2), real_at(meter, 3)

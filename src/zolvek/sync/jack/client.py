@@ -58,9 +58,9 @@ class Client:
             s.SOUND: memory.sound,
             s.SEGMENTS: memory.segments,
         }
-        for word, place in self.own.items():
-            place[:] = 0 if word in (s.SPREAD, s.NOTES, s.EVENTS) else place  # touched: the system gives it now
-            words[word] = place.ctypes.data
+        for word, address in self.own.items():
+            address[:] = 0 if word in (s.SPREAD, s.NOTES, s.EVENTS) else address  # touched: the system gives it now
+            words[word] = address.ctypes.data
         words[s.CLIENT] = self.client
         words[s.TABLE] = words[s.OLD_TABLE] = words[s.TABLE_DONE] = 0
         words[s.SHUT] = words[s.FREEWHEEL] = words[s.CLOCK_STATE] = words[s.STATE] = 0
@@ -147,12 +147,12 @@ class Client:
                 result += [(name, other) for other in library.names(there)]
         return result
 
-    def connect(self, own: str, other: str, on: bool = True) -> bool:
+    def connect(self, port: str, other: str, on: bool = True) -> bool:
         """Whether a port of ours is connected to another now, or not any more."""
-        result = self.by_name.get(own)
+        result = self.by_name.get(port)
         if result is None or not result[0]:
             return False
-        whole = f"{self.name}:{own}".encode()
+        whole = f"{self.name}:{port}".encode()
         ends = (whole, other.encode()) if result[1].out else (other.encode(), whole)
         work = self.library.jack_connect if on else self.library.jack_disconnect
         return work(self.client, *ends) == 0
@@ -160,9 +160,9 @@ class Client:
     def post_sound_request(self) -> None:
         """Whether any of the sound ports leads anywhere, and any of the tracks' own."""
         leading = {
-            own.key
-            for port, own in self.by_name.values()
-            if own.kind == PortKind.SOUND and port and self.library.jack_port_connected(port)
+            buffer.key
+            for port, buffer in self.by_name.values()
+            if buffer.kind == PortKind.SOUND and port and self.library.jack_port_connected(port)
         }
         self.words[s.SOUND_WANTED] = int(bool(leading))
         self.words[s.SOUND_APART] = int(any(not key.startswith("mix ") for key in leading))

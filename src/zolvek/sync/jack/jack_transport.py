@@ -68,9 +68,9 @@ class JackTransport:
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Loop a span of beats, or None."""
-        own = span if span is not None and span[1] > span[0] else None
-        self.playback.set_loop(own)
-        self.clock.send(messages.SetLoop(own))
+        loop = span if span is not None and span[1] > span[0] else None
+        self.playback.set_loop(loop)
+        self.clock.send(messages.SetLoop(loop))
 
     def set_speed(self, speed: float) -> None:
         """Play faster or slower by a factor."""

@@ -125,8 +125,8 @@ class Link:
         for number in range(last, max(last - s.PAST_HELD // 2, -1), -1):
             time_, song, speed, state = past[number & (s.PAST_HELD - 1)].item()
             if time_ <= moment:
-                way = min((moment - time_) * MICRO, LONGEST_CYCLE_S) if state == s.ROLLING else 0.0
-                return song + way * speed * self.rate
+                elapsed = min((moment - time_) * MICRO, LONGEST_CYCLE_S) if state == s.ROLLING else 0.0
+                return song + elapsed * speed * self.rate
         return float(song)
 
     def take(self) -> list[tuple[bytes, float]]:

@@ -50,7 +50,7 @@ def _place(builder: Any, kind: ir.Type, address: Any, index: Any) -> Any:
     return builder.gep(builder.inttoptr(address, ir.PointerType(kind)), [index])
 
 
-def _read(kind: ir.Type, own: types.Type, whole: bool) -> Any:
+def _read(kind: ir.Type, numba_type: types.Type, whole: bool) -> Any:
     """Number `index` of those of a kind that lie at an address; whole ones as int64. An array made of the address
     would do the same, and take the compiler twenty times as long."""
 
@@ -61,12 +61,12 @@ def _read(kind: ir.Type, own: types.Type, whole: bool) -> Any:
             narrow = whole and kind.width < 64
             return builder.zext(result, ir.IntType(64)) if narrow else result
 
-        return (types.int64 if whole else own)(types.int64, types.int64), made
+        return (types.int64 if whole else numba_type)(types.int64, types.int64), made
 
     return read
 
 
-def _write(kind: ir.Type, own: types.Type, whole: bool) -> Any:
+def _write(kind: ir.Type, numba_type: types.Type, whole: bool) -> Any:
     @intrinsic
     def write(typingctx: Any, address: Any, index: Any, value: Any) -> Any:
         def made(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -76,7 +76,7 @@ def _write(kind: ir.Type, own: types.Type, whole: bool) -> Any:
             builder.store(number, _place(builder, kind, address, index), align=1)
             return context.get_dummy_value()
 
-        return types.void(types.int64, types.int64, types.int64 if whole else own), made
+        return types.void(types.int64, types.int64, types.int64 if whole else numba_type), made
 
     return write
 

@@ -147,14 +147,14 @@ class PortsProcess:
         """Have these connections, and none of those that were wanted before and are not any more."""
         before, self.wanted = self.wanted, dict.fromkeys(wanted)
         if self.client is not None:
-            for own, other in before:
-                if (own, other) not in self.wanted:
-                    self.client.connect(own, other, False)
+            for port, other in before:
+                if (port, other) not in self.wanted:
+                    self.client.connect(port, other, False)
             self._connect_all()
 
-    def disconnect(self, own: str, other: str) -> None:
+    def disconnect(self, port: str, other: str) -> None:
         """Remove a connection."""
-        self.client.connect(own, other, False)
+        self.client.connect(port, other, False)
 
     def panic(self) -> None:
         """Send all notes off."""
@@ -258,8 +258,8 @@ class PortsProcess:
                     self.client.connect(f"{MIX} {side}", taker)
 
     def _connect_all(self) -> None:
-        for own, other in self.wanted:
-            self.client.connect(own, other)
+        for port, other in self.wanted:
+            self.client.connect(port, other)
 
     def _build(
         self,

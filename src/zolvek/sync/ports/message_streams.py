@@ -86,7 +86,7 @@ class Emission:
         frames += [tables.clocks] if clocks else []
         frames += [tables.quarters] if words[s.CODE_ON] else []
         places = [(item, int(np.searchsorted(item, frame))) for item in frames]
-        return min((float(item[place]) for item, place in places if place < len(item)), default=np.inf)
+        return min((float(item[index]) for item, index in places if index < len(item)), default=np.inf)
 
 
 class MidiStream:

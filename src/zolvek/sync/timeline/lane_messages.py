@@ -49,9 +49,9 @@ def between(project: Project, first: float, last: float, resolution: Resolution 
     """The messages from beat `first` up to, but not at, `last`, in order of time: those that the file
     exports at this resolution."""
     rows = []
-    for heard, _, own in lane_messages(project, exported_lanes(project), resolution):
-        low, high = np.searchsorted(own.tick, np.array([first, last]) * TICKS, side="left")
-        rows += _sent(heard.lane.id, Messages(*(column[low:high] for column in own)))
+    for heard, _, sent in lane_messages(project, exported_lanes(project), resolution):
+        low, high = np.searchsorted(sent.tick, np.array([first, last]) * TICKS, side="left")
+        rows += _sent(heard.lane.id, Messages(*(column[low:high] for column in sent)))
     return sorted(rows, key=lambda row: row.beat)
 
 
@@ -60,9 +60,9 @@ def at(project: Project, beat: float, resolution: Resolution = FINEST) -> list[S
     rows = []
     for heard in exported_lanes(project):
         this_stream = stream(heard, project, resolution)
-        place = max(int(np.searchsorted(this_stream.tick, beat * TICKS, side="right")) - 1, 0)
+        index = max(int(np.searchsorted(this_stream.tick, beat * TICKS, side="right")) - 1, 0)
         tick = np.array([round(beat * TICKS)])
-        rows += _sent(heard.lane.id, messages(heard.lane.midi, tick, this_stream.value[[place]]))
+        rows += _sent(heard.lane.id, messages(heard.lane.midi, tick, this_stream.value[[index]]))
     return rows
 
 

@@ -36,10 +36,10 @@ def addresses(project: Project) -> dict[str, tuple[str, str]]:
     result: dict[str, tuple[str, str]] = {}
     tracks: dict[str, str] = {}
     for track in project.tracks:
-        own = _free(tracks, f"{ROOT}/{_word(track.name)}", track.id)
+        address = _free(tracks, f"{ROOT}/{_word(track.name)}", track.id)
         devices: dict[str, str] = {}
         for device in track.devices:
-            base = _free(devices, f"{own}/{_word(device.name)}", device.id)
+            base = _free(devices, f"{address}/{_word(device.name)}", device.id)
             parameters: dict[str, str] = {}
             for parameter in device.parameters:
                 whole = _free(parameters, f"{base}/{_word(parameter.name)}", parameter.id)

@@ -49,17 +49,17 @@ class SongTimeline(NamedTuple):
 def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST) -> SongTimeline:
     """The messages of the tracks' notes and of all lanes that are exported. Ports are counted as they stand in
     `ports`; a track that has none of its own sends to the one of all."""
-    place = {port.key: number for number, port in enumerate(ports)}
-    own = {track.id: place.get(f"track {track.id}", ALL) for track in project.tracks}
+    numbers = {port.key: number for number, port in enumerate(ports)}
+    track_ports = {track.id: numbers.get(f"track {track.id}", ALL) for track in project.tracks}
     played = [track for track in project.tracks if track.notes]
-    parts: list[tuple[int, Messages]] = [(own[track.id], note_messages(project, track)) for track in played]
+    parts: list[tuple[int, Messages]] = [(track_ports[track.id], note_messages(project, track)) for track in played]
     spans = [note_spans(project, track) for track in played]
     counts: list[int] = []
     lane_ports: list[int] = []
     ticks, rows, data, sizes = [], [], [], []
     for heard, steps, sent in lane_messages(project, exported_lanes(project), resolution):
         lane = heard.lane
-        port = place.get(f"named {lane.midi.port}", own[project.track_of(lane.id).id])
+        port = numbers.get(f"named {lane.midi.port}", track_ports[project.track_of(lane.id).id])
         parts.append((port, sent))
         states, size = whole(lane.midi, steps.value)
         count, item = states.shape[:2]
@@ -85,7 +85,7 @@ def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Re
         _joined(sizes, np.int64),
         _frames(project, rate, _joined([begin for begin, _, _ in spans], np.int64)),
         _frames(project, rate, _joined([end for _, end, _ in spans], np.int64)),
-        _joined([np.full(len(track.notes), own[track.id]) for track in played], np.int64),
+        _joined([np.full(len(track.notes), track_ports[track.id]) for track in played], np.int64),
         _joined([on for _, _, on in spans], np.uint8, (0, 3)),
     )
 

@@ -44,18 +44,18 @@ class EvaluatedLane(Record, frozen=True, eq=False):
 def played(lane: Lane, project: Project) -> EvaluatedLane:
     """The lane as it is heard in the project; kept with the lane."""
     kept = lane.__dict__.get("_played")
-    own = _own(lane, project) if lane.relative else 0.0
-    if kept is None or kept[0] != project.length or kept[1] is not project.tempo or kept[3] != own:
+    present = _own(lane, project) if lane.relative else 0.0
+    if kept is None or kept[0] != project.length or kept[1] is not project.tempo or kept[3] != present:
         base = unrolled(lane, project.length)
         drawn = layered(base, lane, project.tempo, project.length) if lane.layers else base
         evaluated_lane = EvaluatedLane(lane, drawn, drawn)
         if lane.relative:
-            low, high = around(lane.reach, own)
+            low, high = around(lane.reach, present)
             parts = drawn.parts if isinstance(drawn, LayeredCurve) else ()
             # Times the height of the reach, and then from its low end on: clipped where the travel ends.
             mapping = (*_fit(drawn), _by(True, high - low - 1.0), _by(False, low))
             evaluated_lane = EvaluatedLane(replace(lane, reach=WHOLE), LayeredCurve(base, (*parts, *mapping)), drawn)
-        kept = (project.length, project.tempo, evaluated_lane, own)
+        kept = (project.length, project.tempo, evaluated_lane, present)
         lane.__dict__["_played"] = kept
     return kept[2]
 

@@ -61,16 +61,16 @@ def _whole(layer: Layer, tempo: TempoMap, length: float) -> Curve:
     last = max(length if layer.last is None else layer.last, first + 1e-6)
     if layer.kind in MOVING and (layer.lead or layer.rest):
         around, begin, end, total = _whole_movement(layer, first, last, tempo)
-        own = piece(_movement(layer, 0.0, total, around), begin, end).shifted(first)
+        movement = piece(_movement(layer, 0.0, total, around), begin, end).shifted(first)
     elif layer.kind in MOVING:
-        own = _movement(layer, first, last, tempo)
+        movement = _movement(layer, first, last, tempo)
     else:
         assert layer.curve is not None
         if first == 0.0 and layer.last is None and not layer.gaps:
             return layer.curve
-        own = piece(layer.curve, first, last).shifted(first)
+        movement = piece(layer.curve, first, last).shifted(first)
     rest = flat(0.5)
-    put = own.shifted(-float(own.beat[0]))
+    put = movement.shifted(-float(movement.beat[0]))
     whole = splice(rest, first, put) if put.beat[-1] > 0.0 else rest
     for begin, end in layer.gaps:
         if end > begin:

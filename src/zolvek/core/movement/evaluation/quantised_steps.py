@@ -148,13 +148,13 @@ def stepped(
     if torn.any():
         middle = 0.5 * (scale.steps(low[torn]) + scale.steps(high[torn]))
         least[torn] = most[torn] = (middle + 0.5).astype(np.int32)
-    place, value = covered(least, most)
-    held = np.repeat(value, np.diff(np.append(place, len(least))))
+    position, value = covered(least, most)
+    held = np.repeat(value, np.diff(np.append(position, len(least))))
     far = np.maximum(scale.steps(high) - held, held - scale.steps(low))
     worst = int(np.argmax(far))
     end = int(tick[worst + 1]) if worst + 1 < len(tick) else moments.last
     strays, at = _worst(heard, moments, int(tick[worst]), end, scale, float(held[worst]))
-    return Stream(heard.lane.id, tick[place], value, strays, at)
+    return Stream(heard.lane.id, tick[position], value, strays, at)
 
 
 def _piece(

@@ -94,44 +94,44 @@ class Cycles(Record, frozen=True):
         if not self.last > self.first:
             raise ZolvekError("The span is empty.", remedy="Select a span that ends after it begins.")
 
-    def way(self, beats: Floats) -> Floats:
+    def elapsed(self, beats: Floats) -> Floats:
         """What rates are counted in, beats or seconds, from the start of the span."""
         if not self.lfo.rate.timed:
             return beats - self.first
         return self.tempo.seconds(beats) - self.tempo.seconds(self.first)
 
-    def beats(self, way: Floats) -> Floats:
+    def beats(self, elapsed: Floats) -> Floats:
         """The beats at which so many cycles have gone by."""
         if not self.lfo.rate.timed:
-            return way + self.first
-        return self.tempo.beats(way + self.tempo.seconds(self.first))
+            return elapsed + self.first
+        return self.tempo.beats(elapsed + self.tempo.seconds(self.first))
 
     @property
     def whole(self) -> float:
         """Cycles in the whole span."""
-        return float(self.way(np.array(self.last)))
+        return float(self.elapsed(np.array(self.last)))
 
     def gone(self, beats: Floats) -> Floats:
         """Cycles at each of `beats`, the phase counted in."""
-        return self.lfo.phase + self._added(self.way(beats))
+        return self.lfo.phase + self._added(self.elapsed(beats))
 
     def at(self, cycles: Floats) -> Floats:
         """The beat at which so many cycles have gone by; the inverse of `gone`."""
         return self.beats(self._back(cycles - self.lfo.phase))
 
-    def _added(self, way: Floats) -> Floats:
+    def _added(self, elapsed: Floats) -> Floats:
         lfo = self.lfo
         if lfo.rate_end is None:
-            return way / lfo.rate.period
+            return elapsed / lfo.rate.period
         low, ratio = 1.0 / lfo.rate.period, lfo.rate.period / lfo.rate_end.period
-        u = way / self.whole
+        u = elapsed / self.whole
         if lfo.rate_way is not None:
             table = self._table()
             return np.interp(u, table[0], table[1])
         if lfo.by_equal_steps:
             return low * self.whole * (u + 0.5 * (ratio - 1.0) * u * u)
         if abs(ratio - 1.0) < 1e-9:
-            return low * way
+            return low * elapsed
         return low * self.whole * np.expm1(np.log(ratio) * u) / np.log(ratio)
 
     def _back(self, cycles: Floats) -> Floats:

@@ -87,8 +87,8 @@ def _steady(lfo: Lfo, cycles: Cycles) -> Curve:
         period *= float(cycles.tempo.bpm(0.5 * (first + last))) / 60.0
     count = (last - first) / period
     numbers = np.arange(int(np.floor(lfo.phase)) - 2, int(np.floor(lfo.phase + count)) + 3)
-    place, level, shape, amount = _corners(lfo, numbers, cycles)
-    beat = np.maximum.accumulate(first + (place - lfo.phase) * period)
+    position, level, shape, amount = _corners(lfo, numbers, cycles)
+    beat = np.maximum.accumulate(first + (position - lfo.phase) * period)
     value = _levelled(lfo, level, np.zeros(1))
     new_curve = joined(beat, np.clip(value, 0.0, 1.0), shape.astype(np.uint8), amount)
     return piece(_onto(new_curve, (first, last)), first, last).shifted(first)
@@ -109,9 +109,9 @@ def value_at(lfo: Lfo, first: float, last: float, tempo: TempoMap, beats: Floats
     # In cycles counted as time all waves are steady, so their corners are exact there.
     low, high = float(np.min(gone)), float(np.max(gone))
     numbers = np.arange(int(np.floor(low)) - 2, int(np.floor(high)) + 3)
-    place, level, shape, amount = _corners(lfo, numbers, cycles)
+    position, level, shape, amount = _corners(lfo, numbers, cycles)
     # The wave over cycles, 0..1: there its corners are exact whatever the rate does.
-    wave = joined(np.maximum.accumulate(place), 0.5 + 0.5 * level, shape.astype(np.uint8), amount)
+    wave = joined(np.maximum.accumulate(position), 0.5 + 0.5 * level, shape.astype(np.uint8), amount)
     return _levelled(lfo, 2.0 * wave.at(gone) - 1.0, (beats - first) / (last - first))
 
 
@@ -119,8 +119,8 @@ def _levelled(lfo: Lfo, unit: Floats, u: Floats) -> Floats:
     """Wave −1..1 at the LFO's amount and centre; `u` 0..1 of the span."""
     amount = lfo.amount * (-1.0 if lfo.invert else 1.0) / 2.0
     if lfo.amount_way is not None:
-        way = lfo.amount_way.at(np.clip(u, 0.0, 1.0))
-        return lfo.centre + amount * (2.0 * way - 1.0 if lfo.both_ways else way) * unit
+        depth = lfo.amount_way.at(np.clip(u, 0.0, 1.0))
+        return lfo.centre + amount * (2.0 * depth - 1.0 if lfo.both_ways else depth) * unit
     return lfo.centre + amount * unit
 
 
@@ -168,13 +168,13 @@ def _cycle(lfo: Lfo) -> Corners | None:
     """The corners of one cycle; None for a random wave, which has none of its own."""
     wave = WAVES[lfo.wave]
     if lfo.pattern is not None and lfo.wave == "pattern":
-        own = lfo.pattern.curve
-        if len(own.part):  # cut segments are given by whole ones
-            own = approximated(own.at, knots(own), EDGES, own.before)
-        inside = (own.beat >= 0.0) & (own.beat <= lfo.pattern.length)
-        u = own.beat[inside] / lfo.pattern.length
-        level, shape = 2.0 * own.value[inside] - 1.0, own.shape[inside].astype(int)
-        return _warped(u, lfo.skew), level, shape, own.amount[inside]
+        curve = lfo.pattern.curve
+        if len(curve.part):  # cut segments are given by whole ones
+            curve = approximated(curve.at, knots(curve), EDGES, curve.before)
+        inside = (curve.beat >= 0.0) & (curve.beat <= lfo.pattern.length)
+        u = curve.beat[inside] / lfo.pattern.length
+        level, shape = 2.0 * curve.value[inside] - 1.0, curve.shape[inside].astype(int)
+        return _warped(u, lfo.skew), level, shape, curve.amount[inside]
     if wave.corners is None:
         return None
     rows = wave.corners(lfo.width)
@@ -188,9 +188,9 @@ def _cycle(lfo: Lfo) -> Corners | None:
 
 def _tiled(row: Corners, numbers: Ints) -> Corners:
     """A cycle's corners in each of the given ones."""
-    place = (numbers[:, None] + row[0]).ravel()
+    position = (numbers[:, None] + row[0]).ravel()
     times = len(numbers)
-    return place, np.tile(row[1], times), np.tile(row[2], times), np.tile(row[3], times)
+    return position, np.tile(row[1], times), np.tile(row[2], times), np.tile(row[3], times)
 
 
 def _evened(corners: Corners, smooth: float, first: float, last: float) -> Corners:
@@ -198,47 +198,47 @@ def _evened(corners: Corners, smooth: float, first: float, last: float) -> Corne
     that leaves the mean as it is. By the exact integrals of its shapes, followed within EDGES."""
     if smooth <= 0.0:
         return corners
-    place, level, shape, amount = corners
-    wave = joined(np.maximum.accumulate(place), 0.5 + 0.5 * level, shape.astype(np.uint8), amount)
+    position, level, shape, amount = corners
+    wave = joined(np.maximum.accumulate(position), 0.5 + 0.5 * level, shape.astype(np.uint8), amount)
     half, total = 0.5 * WINDOW * smooth, Sums(wave)
 
     def mean(at: Floats) -> Floats:
         return (total.at(at + half) - total.at(at - half)) / (2.0 * half)
 
-    turns = np.concatenate((place - half, place + half))
+    turns = np.concatenate((position - half, position + half))
     turns = np.concatenate(([first, last], turns[(turns > first + NEAR_BEATS) & (turns < last - NEAR_BEATS)]))
     new_curve = approximated(mean, turns, EDGES, mean)
     return new_curve.beat, 2.0 * new_curve.value - 1.0, new_curve.shape.astype(np.intp), new_curve.amount
 
 
-def _softened(lfo: Lfo, place: Floats, level: Floats, shape: Ints, amount: Floats, cycles: Cycles) -> Corners:
+def _softened(lfo: Lfo, position: Floats, level: Floats, shape: Ints, amount: Floats, cycles: Cycles) -> Corners:
     """Jumps as ramps of so many seconds: a glide follows each of them."""
-    twin = np.append(np.abs(np.diff(place)) < 1e-12, False)  # its next point is the jump's other side
+    twin = np.append(np.abs(np.diff(position)) < 1e-12, False)  # its next point is the jump's other side
     after_twin = np.append(False, twin[:-1])
     held = np.append(False, (shape[:-1] == HOLD) & (np.abs(np.diff(level)) > 1e-12))
     jumps = after_twin | (held & ~twin)
     if not jumps.any():
-        return place, level, shape, amount
-    length = np.append(np.diff(place), 1.0)
-    beat = cycles.at(place)
-    per_cycle = cycles.tempo.seconds(cycles.at(place + 1e-3)) - cycles.tempo.seconds(beat)
+        return position, level, shape, amount
+    length = np.append(np.diff(position), 1.0)
+    beat = cycles.at(position)
+    per_cycle = cycles.tempo.seconds(cycles.at(position + 1e-3)) - cycles.tempo.seconds(beat)
     glide = np.minimum(lfo.soften / np.maximum(per_cycle / 1e-3, 1e-12), 0.999 * length)
     before = np.append(level[0], level[:-1])
     at = np.flatnonzero(jumps)
     # The old level stays at the jump; the new one, with its shape, comes a glide later.
-    later = place[at] + glide[at]
+    later = position[at] + glide[at]
     share = np.where(length[at] > 0.0, glide[at] / np.maximum(length[at], 1e-12), 0.0)
     following = np.append(level[1:], level[-1])
     reached = np.where(shape[at] == LINE, level[at] + share * (following[at] - level[at]), level[at])
-    new_place = np.concatenate((place, later))
+    new_place = np.concatenate((position, later))
     new_level = np.concatenate((np.where(jumps, before, level), reached))
     new_shape = np.concatenate((np.where(jumps, LINE, shape), shape[at])).astype(int)
     new_amount = np.concatenate((np.where(jumps, 0.0, amount), amount[at]))
     order = np.argsort(new_place, kind="stable")
     keep = ~np.append(twin, np.zeros(len(at), bool))[order]
     floating = (column[order][keep] for column in (new_place, new_level, new_amount))
-    place, level, amount = floating
-    return place, level, new_shape[order][keep], amount
+    position, level, amount = floating
+    return position, level, new_shape[order][keep], amount
 
 
 def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:
@@ -247,18 +247,18 @@ def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:
     first, last = cycles.first, cycles.last
     ends = cycles.gone(np.array([first, last]))
     numbers = np.arange(int(np.floor(ends[0])) - 1, int(np.floor(ends[1])) + 2)
-    place, _, shape, _ = _corners(lfo, numbers, cycles)
-    knots = cycles.at(np.clip(place, ends[0] - 0.5, ends[1] + 0.5))
+    position, _, shape, _ = _corners(lfo, numbers, cycles)
+    knots = cycles.at(np.clip(position, ends[0] - 0.5, ends[1] + 0.5))
     if np.all(shape == COSINE):
-        knots = _leaning(lfo, cycles, place, knots)
+        knots = _leaning(lfo, cycles, position, knots)
     inside = knots[(knots > first + 1e-9) & (knots < last - 1e-9)]
     tempo = [p.beat for p in cycles.tempo.points if first < p.beat < last]
-    way = np.empty(0)
+    crossings = np.empty(0)
     if lfo.amount_way is not None:
-        way = lfo.amount_way.beat * (last - first) + first
+        crossings = lfo.amount_way.beat * (last - first) + first
         if lfo.both_ways:
-            way = np.append(way, _through_zero(lfo.amount_way) * (last - first) + first)
-    turns = np.concatenate(([first, last], inside, tempo if lfo.rate.timed else [], way))
+            crossings = np.append(crossings, _through_zero(lfo.amount_way) * (last - first) + first)
+    turns = np.concatenate(([first, last], inside, tempo if lfo.rate.timed else [], crossings))
     turns = turns[(turns >= first) & (turns <= last)]
 
     def function(beats: Floats) -> Floats:
@@ -267,19 +267,19 @@ def _fitted(lfo: Lfo, cycles: Cycles, tolerance: float) -> Curve:
     return approximated(function, turns, tolerance)
 
 
-def _through_zero(way: Curve) -> Floats:
+def _through_zero(depth: Curve) -> Floats:
     """Where, between two points, an amount that goes both ways passes zero along a line."""
-    low, high = way.value[:-1] - 0.5, way.value[1:] - 0.5
-    turns = (low * high < 0.0) & (way.shape[:-1] == LINE)
+    low, high = depth.value[:-1] - 0.5, depth.value[1:] - 0.5
+    turns = (low * high < 0.0) & (depth.shape[:-1] == LINE)
     share = low[turns] / (low[turns] - high[turns])
-    return way.beat[:-1][turns] + share * np.diff(way.beat)[turns]
+    return depth.beat[:-1][turns] + share * np.diff(depth.beat)[turns]
 
 
-def _leaning(lfo: Lfo, cycles: Cycles, place: Floats, knots: Floats) -> Floats:
+def _leaning(lfo: Lfo, cycles: Cycles, position: Floats, knots: Floats) -> Floats:
     """Extremes moved in time so that a cosine between two of them passes the centre just when the
     movement does: at an extreme a small move changes the value next to nothing, half way it is
     all that matters."""
-    middle = cycles.at(0.5 * (place[1:] + place[:-1]))
+    middle = cycles.at(0.5 * (position[1:] + position[:-1]))
     u = (knots - cycles.first) / (cycles.last - cycles.first)
     size = np.abs(_levelled(lfo, np.ones(len(knots)), u) - lfo.centre)
     # Where between two extremes of unlike size the cosine passes the centre.

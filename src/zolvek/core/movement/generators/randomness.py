@@ -228,15 +228,15 @@ def jittered(
     moves = time * (2.0 * rng.random(len(which)) - 1.0)
     if step:
         moves = np.trunc(moves / step) * step
-    own = np.zeros(len(curve))
-    own[which] = moves
+    offsets = np.zeros(len(curve))
+    offsets[which] = moves
     group = np.cumsum(np.append(0, np.diff(curve.beat) > 0.0))
     starts = np.flatnonzero(np.append(True, np.diff(group) > 0))
     at = curve.beat[starts]
     gaps = np.concatenate(([at[0] * 2.0], np.diff(at), [np.inf]))
     # Half of each gap belongs to either side, so two neighbours can't meet.
     back, on = gaps[:-1] / 2.0 - TICK, gaps[1:] / 2.0 - TICK
-    move = own[starts]
+    move = offsets[starts]
     if step:
         move = np.where((move < -back) | (move > on), 0.0, move)
     move = np.clip(move, -np.maximum(back, 0.0), np.maximum(on, 0.0))

@@ -21,7 +21,7 @@ from zolvek.core.edits import states as stored_states
 from zolvek.core.edits.lanes import all_absolute
 from zolvek.core.edits.replacement import add_lanes, with_track
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.morph import Morph, Way
+from zolvek.core.model.morph import Course, Morph
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, Values
 from zolvek.core.movement.evaluation.lane_evaluation import played
@@ -56,7 +56,7 @@ def morphed(
     start: Values,
     end: Values,
     span: tuple[float, float],
-    way: Way,
+    course: Course,
     always: frozenset[str] = frozenset(),
 ) -> Project:
     """The project with the morph written into lanes; those that are not there are added, those of
@@ -76,7 +76,7 @@ def morphed(
         for p in project.device_track(device).device(device).parameters
         if p.id in also and p.id in start and p.id not in {row.parameter.id for row in own_rows}
     ]
-    wanted = [row for row in own_rows if row.parameter.id not in way.left_out]
+    wanted = [row for row in own_rows if row.parameter.id not in course.left_out]
     if not wanted:
         raise ZolvekError("The two states are equal.", remedy="Choose another state.")
     groups = list(dict.fromkeys(row.parameter.group for row in wanted))
@@ -87,12 +87,12 @@ def morphed(
     for row in wanted:
         lane = there.get(row.parameter.id)
         if lane is None:
-            this_span = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
+            this_span = _own_span(span, groups.index(row.parameter.group), len(groups), course.stagger)
             rest = own_device.position(row.parameter.id)
-            curves[row.parameter.id] = _fresh(project, row, span, this_span, way, rest)
+            curves[row.parameter.id] = _fresh(project, row, span, this_span, course, rest)
             continue
-        this_span = _own_span(span, groups.index(row.parameter.group), len(groups), way.stagger)
-        result[lane.id] = _moved(project, lane, row, span, this_span, way)
+        this_span = _own_span(span, groups.index(row.parameter.group), len(groups), course.stagger)
+        result[lane.id] = _moved(project, lane, row, span, this_span, course)
     project = add_lanes(project, device, list(curves), curves)
     track = project.device_track(device)
     lanes = tuple(result.get(lane.id, lane) for lane in track.lanes)
@@ -127,30 +127,30 @@ def _piece(
     start: float,
     end: float,
     span: tuple[float, float],
-    own: tuple[float, float],
-    way: Way,
+    ends: tuple[float, float],
+    course: Course,
 ) -> Points:
     """One parameter's way, from beat 0."""
     if row.parameter.steps:
-        return _jump(project, start, end, span, way.moment)
-    shape, amount = (way.apart or {}).get(row.parameter.id, (way.shape, way.amount))
-    return _glide(start, end, *span, own, CODES[shape], amount)
+        return _jump(project, start, end, span, course.moment)
+    shape, amount = (course.apart or {}).get(row.parameter.id, (course.shape, course.amount))
+    return _glide(start, end, *span, ends, CODES[shape], amount)
 
 
 def _fresh(
     project: Project,
     row: Row,
     span: tuple[float, float],
-    own: tuple[float, float],
-    way: Way,
+    ends: tuple[float, float],
+    course: Course,
     rest: float,
 ) -> Curve:
     """The curve of a new lane: at rest, the way, and what comes after."""
     first, last = span
-    piece = _piece(project, row, row.start, row.end, span, own, way)
+    piece = _piece(project, row, row.start, row.end, span, ends, course)
     points = [(beat + first, *others) for beat, *others in piece]
     before = [(0.0, rest, HOLD, 0.0)] if first > 0.0 else []
-    after = [] if way.stays else [(last, rest, HOLD, 0.0)]
+    after = [] if course.stays else [(last, rest, HOLD, 0.0)]
     return _curve([*before, *points, *after])  # type: ignore[list-item]  # rows of four, of two lengths of tuples
 
 
@@ -175,17 +175,17 @@ def _moved(
     lane: Lane,
     row: Row,
     span: tuple[float, float],
-    own: tuple[float, float],
-    way: Way,
+    ends: tuple[float, float],
+    course: Course,
 ) -> Lane:
     """The lane with one parameter's way in it; its layers rest there."""
     first, last = span
-    until = _stays_until(lane.curve, last, project.length) if way.stays else last
+    until = _stays_until(lane.curve, last, project.length) if course.stays else last
     lane = ready(project, lane, min(row.start, row.end), max(row.start, row.end), first, until)
     start, end = (float(v) for v in _exact(lane, [row.start, row.end]))
-    piece = _curve(_piece(project, row, start, end, span, own, way))
+    piece = _curve(_piece(project, row, start, end, span, ends, course))
     curve = splice(lane.curve, first, piece, last)
-    if way.stays:
+    if course.stays:
         curve = _staying(curve, last, end)
     return replace(lane, curve=curve)
 
@@ -207,16 +207,16 @@ def _glide(
     end: float,
     first: float,
     last: float,
-    own: tuple[float, float],
+    ends: tuple[float, float],
     code: int,
     amount: float,
 ) -> Points:
     rows_ = [(0.0, start, LINE, 0.0)]
-    if own[0] > first:
-        rows_.append((own[0] - first, start, LINE, 0.0))
+    if ends[0] > first:
+        rows_.append((ends[0] - first, start, LINE, 0.0))
     rows_[-1] = (*rows_[-1][:2], code, amount)
-    if own[1] < last:
-        rows_.append((own[1] - first, end, LINE, 0.0))
+    if ends[1] < last:
+        rows_.append((ends[1] - first, end, LINE, 0.0))
     rows_.append((last - first, end, LINE, 0.0))
     return rows_
 
@@ -253,7 +253,7 @@ def chained(
     project: Project,
     device: str,
     stops: list[tuple[float, str]],
-    way: Way,
+    course: Course,
     linked: bool = True,
 ) -> Project:
     """A morph through several states: each of `stops` is a beat and a state's id ("" at the first
@@ -265,7 +265,7 @@ def chained(
     if any(b <= a for a, b in itertools.pairwise(beats)):
         raise ZolvekError("The span is empty.", remedy="Put each stop after the previous one.")
     start = _values(project, device, stops[0][1], beats[0])
-    new_project = _through(project, device, stops, start, way)
+    new_project = _through(project, device, stops, start, course)
     if not linked:
         return new_project
     number = 1 + max((int(m.id.rpartition("-")[2]) for m in project.morphs), default=0)
@@ -274,9 +274,9 @@ def chained(
         device,
         tuple(key for _, key in stops),
         tuple(beats),
-        way,
+        course,
         start if stops[0][1] == "" else {},
-        _keys(project, device, stops, start, way),
+        _keys(project, device, stops, start, course),
     )
     # A morph over the same span of the same device takes the place of the old one.
     others = tuple(
@@ -285,14 +285,16 @@ def chained(
     return replace(new_project, morphs=(*others, record))
 
 
-def _keys(project: Project, device: str, stops: list[tuple[float, str]], start: Values, way: Way) -> tuple[str, ...]:
+def _keys(
+    project: Project, device: str, stops: list[tuple[float, str]], start: Values, course: Course
+) -> tuple[str, ...]:
     """The parameters that a morph through these stops writes."""
     here, result = start, set()
     for beat, key in stops[1:]:
         there = {**here, **_values(project, device, key, beat)}
         result |= set(stored_states.differing(here, there))
         here = there
-    return tuple(sorted(result - set(way.left_out)))
+    return tuple(sorted(result - set(course.left_out)))
 
 
 def _through(
@@ -300,7 +302,7 @@ def _through(
     device: str,
     stops: list[tuple[float, str]],
     start: Values,
-    way: Way,
+    course: Course,
     always: frozenset[str] = frozenset(),
 ) -> Project:
     here = start
@@ -308,7 +310,7 @@ def _through(
         there = _values(project, device, key, last)
         there = {**here, **there}
         # On the way each stop stays until the next part begins; only the end may come back.
-        step = way if index == len(stops) - 2 else replace(way, stays=True)
+        step = course if index == len(stops) - 2 else replace(course, stays=True)
         if stored_states.differing(here, there) or always:
             project = morphed(project, device, here, there, (first, last), step, always)
         here = there

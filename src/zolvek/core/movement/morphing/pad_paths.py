@@ -100,9 +100,9 @@ def mixed(project: Project, pad: Pad, x: Numbers, y: Numbers) -> dict[str, Float
     strongest = np.argmax(share, axis=0)
     result = {}
     for parameter in device.row.parameters:
-        own = np.array([values[parameter.id] for values in corner_values])
-        if np.ptp(own) > states.SAME:
-            result[parameter.id] = own[strongest] if parameter.steps else own @ share
+        corners = np.array([values[parameter.id] for values in corner_values])
+        if np.ptp(corners) > states.SAME:
+            result[parameter.id] = corners[strongest] if parameter.steps else corners @ share
     return result
 
 
@@ -156,11 +156,11 @@ def as_lanes(project: Project, pad: Pad, tolerance: float) -> Project:
     lanes = []
     for lane in track.lanes:
         if lane.device == pad.device and lane.parameter in result:
-            own = result[lane.parameter]
-            lane = ready(project, lane, float(own.min()), float(own.max()), first, last)
+            values = result[lane.parameter]
+            lane = ready(project, lane, float(values.min()), float(values.max()), first, last)
             piece = _piece(
                 beats - first,
-                lane.from_position(own),
+                lane.from_position(values),
                 bool(device.parameter(lane.parameter).steps),
                 tolerance,
             )

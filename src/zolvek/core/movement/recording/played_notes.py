@@ -15,8 +15,8 @@ LETTERS = {letter: place for place, letter in enumerate("awsedftgyhujkolp")}
 def pitch_of(letter: str, octave: int) -> int | None:
     """The MIDI pitch of a letter, C of `octave` being "a" (C4 is 60); None for another letter, or one
     beyond the pitches there are."""
-    place = LETTERS.get(letter.lower())
-    pitch = 12 * (octave + 1) + place if place is not None else -1
+    semitone = LETTERS.get(letter.lower())
+    pitch = 12 * (octave + 1) + semitone if semitone is not None else -1
     return pitch if LIMITS["pitch"].holds(pitch) else None
 
 

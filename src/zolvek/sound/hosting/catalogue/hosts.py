@@ -78,8 +78,8 @@ def host(plugin_format: str) -> Host:
 def bundle_at(path: Path) -> tuple[str, Path]:
     """The format and the bundle that a picked file or folder is, or lies in. Raises ZolvekError for one
     that is none."""
-    for place in (path, *path.parents):
+    for folder in (path, *path.parents):
         for plugin_format in HOSTS:
-            if host(plugin_format).is_bundle(place):
-                return plugin_format, place
+            if host(plugin_format).is_bundle(folder):
+                return plugin_format, folder
     raise ZolvekError("This is not a plugin.", str(path), "Choose a folder that ends in .lv2 or .vst3.")

@@ -47,7 +47,7 @@ def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[st
     """What is in each bundle that plugins may be loaded from; and what keeps a whole standard from being hosted
     here, such as lilv missing from the system. `again`: those that could not be read are tried once more."""
     kept = _load()
-    known = {name: own for name, own in kept.items() if not (again and _has_fault(own))}
+    known = {name: record for name, record in kept.items() if not (again and _has_fault(record))}
     now, faults = scanned(known, progress, plugin_folders.added())
     if now != kept:
         with contextlib.suppress(ZolvekError, OSError):  # it only costs the memory of it
@@ -56,8 +56,8 @@ def look(progress: Progress | None = None, again: bool = False) -> tuple[dict[st
     return now, faults
 
 
-def _has_fault(own: ScanRecord) -> bool:
-    return any(plugin.fault for plugin in own.plugins)
+def _has_fault(record: ScanRecord) -> bool:
+    return any(plugin.fault for plugin in record.plugins)
 
 
 def installed(progress: Progress | None = None, again: bool = False) -> tuple[list[PluginEntry], list[Failure]]:
@@ -139,19 +139,19 @@ def found(uri: str) -> PluginEntry:
     """The installed plugin of an id, or the one in a bundle of the list; of several there, the one that is named
     after a "#". Raises ZolvekError where there is none that can be used."""
     every, faults = installed()
-    own = next((item for item in every if item.id == uri), None)
+    plugin = next((item for item in every if item.id == uri), None)
     path, _, name = uri.partition("#")
-    if own is None and Path(path).exists():
-        own = _in_bundle(every, Path(path), name)
-    if own is None:
+    if plugin is None and Path(path).exists():
+        plugin = _in_bundle(every, Path(path), name)
+    if plugin is None:
         raise (
             faults[0]
             if faults and not every
             else Failure("The plugin is not installed here.", uri, "`zolvek plugins` lists those that are.")
         )
-    if own.fault:
-        raise ZolvekError("The plugin can't be used.", own.name, own.fault)
-    return own
+    if plugin.fault:
+        raise ZolvekError("The plugin can't be used.", plugin.name, plugin.fault)
+    return plugin
 
 
 def _in_bundle(every: list[PluginEntry], path: Path, name: str) -> PluginEntry:
@@ -163,11 +163,11 @@ def _in_bundle(every: list[PluginEntry], path: Path, name: str) -> PluginEntry:
             str(path),
             f"If you trust it, add it first: `zolvek plugins --add {path}`.",
         )
-    own = next((item for item in inside if item.name == name), None)
-    if own is None and len(inside) > 1:
+    plugin = next((item for item in inside if item.name == name), None)
+    if plugin is None and len(inside) > 1:
         names = ", ".join(item.name for item in inside)
         raise ZolvekError("It has several plugins.", str(path), f"Add one of them after a #: {names}.")
-    return own or inside[0]
+    return plugin or inside[0]
 
 
 def add(progress: Progress, path: str) -> list[PluginEntry]:

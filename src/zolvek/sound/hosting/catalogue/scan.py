@@ -188,8 +188,8 @@ def _serve(plugin_format: str) -> None:
 def by_name(now: dict[str, ScanRecord]) -> list[PluginEntry]:
     """All plugins, each once, by name."""
     result: dict[str, PluginEntry] = {}
-    for own in now.values():
-        for each in own.plugins:
+    for record in now.values():
+        for each in record.plugins:
             if each.id not in result or (result[each.id].fault and not each.fault):
                 result[each.id] = each
     return sorted(result.values(), key=lambda each: each.name.casefold())

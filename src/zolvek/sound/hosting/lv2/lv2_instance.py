@@ -142,20 +142,20 @@ class Instance:
         core = f"{LV2}lv2core#"
         for index in range(count):
             if world.is_a(found, index, f"{core}ControlPort"):
-                place = ffi.cast("void*", self.controls.ctypes.data + 4 * index)
+                pointer = ffi.cast("void*", self.controls.ctypes.data + 4 * index)
             elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(found, index, f"{core}CVPort"):
-                place = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
+                pointer = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
             elif world.is_a(found, index, f"{ATOM}AtomPort"):
                 buffer = np.zeros(EVENTS_BYTES // 8, np.int64)  # aligned as atoms are
                 self.events[index] = buffer
-                place = ffi.cast("void*", buffer.ctypes.data)
+                pointer = ffi.cast("void*", buffer.ctypes.data)
                 if world.is_a(found, index, f"{core}OutputPort"):
                     self.written_events.append(buffer)
                 else:
                     _empty(buffer)
             else:
-                place = ffi.NULL
-            connect(self.handle, index, place)
+                pointer = ffi.NULL
+            connect(self.handle, index, pointer)
 
     def set(self, values: list[tuple[int, float]]) -> None:
         """Set control ports, by symbol."""
@@ -189,10 +189,10 @@ class Instance:
             if plain:  # nothing but sound goes in and out
                 run(handle, count)
             else:
-                own = none
+                due = none
                 if messages:
-                    own, at = between(messages, at, first, last)
-                self.run(count, own)
+                    due, at = between(messages, at, first, last)
+                self.run(count, due)
             out[:sides, first:last] = come[: len(out), :count]
         if sides < len(out):
             out[1] = out[0]
@@ -277,13 +277,13 @@ def _room(buffer: np.ndarray) -> None:
 
 def _write(buffer: np.ndarray, messages: list[tuple[int, bytes]]) -> None:
     sequence, midi, _ = _kinds()
-    place = 2
+    offset = 2
     for frame, data in messages:
-        if 8 * (place + 3) > EVENTS_BYTES:
+        if 8 * (offset + 3) > EVENTS_BYTES:
             break
-        buffer[place] = frame
-        buffer[place + 1] = len(data) | midi << 32
-        buffer[place + 2] = int.from_bytes(data.ljust(8, b"\0"), "little", signed=True)
-        place += 3
-    buffer[0] = 8 * (place - 1) | sequence << 32
+        buffer[offset] = frame
+        buffer[offset + 1] = len(data) | midi << 32
+        buffer[offset + 2] = int.from_bytes(data.ljust(8, b"\0"), "little", signed=True)
+        offset += 3
+    buffer[0] = 8 * (offset - 1) | sequence << 32
     buffer[1] = 0

@@ -50,8 +50,8 @@ class Keys:
 def between(messages: list[Message], at: int, first: int, last: int) -> tuple[list[Message], int]:
     """The messages from place `at` on that lie before frame `last`, counted from `first`; and the next
     place."""
-    own = []
+    due = []
     while at < len(messages) and messages[at][0] < last:
-        own.append((messages[at][0] - first, messages[at][1]))
+        due.append((messages[at][0] - first, messages[at][1]))
         at += 1
-    return own, at
+    return due, at

@@ -25,11 +25,11 @@ def roots(variable: str, standard: tuple[str, ...]) -> list[Path]:
     paths = []
     for name in path.split(":") if path else standard:
         try:
-            place = Path(name).expanduser()
+            folder = Path(name).expanduser()
         except RuntimeError:  # there is no home
             continue
-        if place.is_absolute():
-            paths.append(place)
+        if folder.is_absolute():
+            paths.append(folder)
     return paths
 
 

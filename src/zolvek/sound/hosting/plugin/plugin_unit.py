@@ -126,9 +126,9 @@ class HostedUnit:
         side = None if block.side is None else self._taken(block.side, len(self.plugin.side), False)
         with work_mark.phase(self.device, work_mark.PLAYING):
             for which, instance in enumerate(self.made):
-                own = slice(which, which + 1) if twice else slice(None)
+                channels = slice(which, which + 1) if twice else slice(None)
                 instance.set(to_set)
-                given = Stretch(sound[own], side, out[own], bounds, ports, values, messages)
+                given = Stretch(sound[channels], side, out[channels], bounds, ports, values, messages)
                 instance.through(given)
         if not np.isfinite(out).all():
             out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)

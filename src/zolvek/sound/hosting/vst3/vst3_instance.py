@@ -59,10 +59,10 @@ class Instance:
         for index, (first, last) in enumerate(pairwise(stretch.bounds)):
             for row, value in zip(rows, stretch.values[index].tolist() if rows else (), strict=True):
                 row.raw_value = value
-            own = none
+            due = none
             if messages:
-                own, at = between(messages, at, first, last)
-            output = give(self.made, sound[: self.sides, first:last], own, self.rate)
+                due, at = between(messages, at, first, last)
+            output = give(self.made, sound[: self.sides, first:last], due, self.rate)
             # What it holds back at first comes as silence before: late by its latency, like others.
             out[: len(output), last - output.shape[1] : last] = output[: len(out)]
         if self.sides < len(out):

@@ -187,7 +187,7 @@ def _control_texts(parameter: Any) -> ControlTexts:
     steps = int(parameter.num_steps)
     few = 2 <= steps <= MOST_STEPS
     count = steps if few else PLACES
-    texts = tuple(str(parameter.get_text_for_raw_value(float(place))) for place in np.linspace(0.0, 1.0, count))
+    texts = tuple(str(parameter.get_text_for_raw_value(float(position))) for position in np.linspace(0.0, 1.0, count))
     default = min(max(float(parameter.default_raw_value), 0.0), 1.0)
     return ControlTexts(
         str(parameter.name).strip() or f"Parameter {parameter.index + 1}",

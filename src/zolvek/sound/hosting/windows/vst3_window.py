@@ -80,8 +80,8 @@ class HostedWindow:
     def _position(self, port: int, value: float) -> float:
         key = self.keys[port]
         parameter = self.device.parameter(key)
-        own = real(parameter, self.plugin.ports[key], value, USUAL_RATE)
-        return float(parameter.position(own))
+        port_value = real(parameter, self.plugin.ports[key], value, USUAL_RATE)
+        return float(parameter.position(port_value))
 
     def report(self, report: Report) -> None:
         """Send a report to the program."""
@@ -168,10 +168,10 @@ def _below(x11: Any, display: Any, window: int, deep: int) -> list[int]:
     replies = (ctypes.byref(item) for item in (root, parent, children, count))
     if not x11.XQueryTree(display, window, *replies):
         return []
-    own = [int(children[index]) for index in range(count.value)]
-    if own:
+    windows = [int(children[index]) for index in range(count.value)]
+    if windows:
         x11.XFree(children)
-    return own + [item for one in own if deep > 1 for item in _below(x11, display, one, deep - 1)]
+    return windows + [item for one in windows if deep > 1 for item in _below(x11, display, one, deep - 1)]
 
 
 def run(source: BinaryIO, out: BinaryIO) -> None:

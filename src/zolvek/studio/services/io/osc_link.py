@@ -110,11 +110,11 @@ class OscLink(QObject):
     def _take(self) -> None:
         if self.input is None:
             return
-        own = self.input.own
+        ignored = self.input.own
         taken = self.input.take()
         if not taken:
-            if own != self.counted_own:
-                self.counted_own = own
+            if ignored != self.counted_own:
+                self.counted_own = ignored
                 self.changed.emit()
             return
         targets = self._targets()

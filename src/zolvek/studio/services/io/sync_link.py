@@ -191,8 +191,8 @@ class SyncLink(QObject):
         differs, steered = self.tempo_offered, self.steering.transport.steered
         if not differs:
             return self.steering.status
-        own = float(self.session.project.tempo.bpm(self.session.playhead.beat))
-        how = f"its pitch is {'higher' if differs > own else 'lower'}" if steered else "it is relocated"
+        bpm = float(self.session.project.tempo.bpm(self.session.playhead.beat))
+        how = f"its pitch is {'higher' if differs > bpm else 'lower'}" if steered else "it is relocated"
         return f"{self.steering.status} The song has another tempo: {how}."
 
     @property

@@ -152,19 +152,19 @@ class Player(QObject):
         assert self.out is not None
         self._use()
         span = self.session.span.beats
-        place = self.session.playhead.beat
-        if self.looping and span and not span[0] <= place < span[1]:
-            place = span[0]
-        if place >= self.session.project.length - 1e-6:
-            place = 0.0
-        self.began = place
+        beat = self.session.playhead.beat
+        if self.looping and span and not span[0] <= beat < span[1]:
+            beat = span[0]
+        if beat >= self.session.project.length - 1e-6:
+            beat = 0.0
+        self.began = beat
         self._set_loop()
         if count_in and self.out.shared:
             self.session.notices.say("Playback begins at once; the sync leader counts in.")
-        self.out.start(place, count_in)
-        self._await(place)
+        self.out.start(beat, count_in)
+        self._await(beat)
         self.timer.start()
-        self.begun.emit(place)
+        self.begun.emit(beat)
         self.changed.emit()
 
     def play_selection(self) -> None:

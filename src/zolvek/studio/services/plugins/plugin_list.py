@@ -128,7 +128,7 @@ class Plugins(QObject):
             )
 
     def _report_changed(self, changed: list[tuple[str, list[str]]]) -> None:
-        lines = [f"{name}: {line}" for name, own in changed for line in own]
+        lines = [f"{name}: {line}" for name, changes in changed for line in changes]
         if lines:
             more = f" and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
             self.session.notices.report(

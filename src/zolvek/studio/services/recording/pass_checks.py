@@ -28,11 +28,11 @@ def stretch_of(session: Session, looping: bool) -> tuple[float, float]:
     """Where the pass begins to write, and where it stops."""
     selected = session.span.beats
     punched = selected if session.settings.recording.only_in_span else None
-    place = punched[0] if punched else session.playhead.beat
-    if looping and selected and not selected[0] <= place < selected[1]:
-        place = selected[0]
+    begin = punched[0] if punched else session.playhead.beat
+    if looping and selected and not selected[0] <= begin < selected[1]:
+        begin = selected[0]
     bound = selected if looping and selected else punched
-    return place, bound[1] if bound else session.project.length
+    return begin, bound[1] if bound else session.project.length
 
 
 def depths_of(session: Session) -> dict[str, str]:
@@ -49,8 +49,8 @@ def value_at_start(session: Session, key: str, depths: dict[str, str], beat: flo
     if key in depths:
         return float(layer_depth(project, key, depths[key]).curve.at(beat))
     lane = project.lane(key)
-    own = project.device_of(key).position(lane.parameter)
-    return 0.5 if lane.relative else float(lane.from_position(own))
+    present = project.device_of(key).position(lane.parameter)
+    return 0.5 if lane.relative else float(lane.from_position(present))
 
 
 def depth_written(

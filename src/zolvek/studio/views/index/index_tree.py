@@ -38,9 +38,9 @@ class Tree(QTreeWidget):
 
     def prepare(self, item: QTreeWidgetItem) -> None:
         """What can be done with a row of a track, a device or neither."""
-        own = item.data(0, TRACK) or item.data(0, DEVICE)
+        key = item.data(0, TRACK) or item.data(0, DEVICE)
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled
-        if own:
+        if key:
             flags |= Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled
         item.setFlags(flags)
 

@@ -70,8 +70,8 @@ class PatternsPanel(QWidget):
         line.addWidget(button("Play here", self.play_here, tip="Plays the slot in the section at the playhead"))
         layout.addLayout(line)
         line = QHBoxLayout()
-        for text, way in (("Up", -1), ("Down", 1), ("Remove", 0)):
-            line.addWidget(button(text, partial(self._change_slot, way)))
+        for text, direction in (("Up", -1), ("Down", 1), ("Remove", 0)):
+            line.addWidget(button(text, partial(self._change_slot, direction)))
         layout.addLayout(line)
         session.focus.changed.connect(self._show_slots)
         session.document.changed.connect(self._show_slots)
@@ -148,13 +148,13 @@ class PatternsPanel(QWidget):
             self.slots.addItem(item)
         self.slots.setCurrentRow(min(max(row, 0), self.slots.count() - 1))
 
-    def _change_slot(self, way: int) -> None:
+    def _change_slot(self, direction: int) -> None:
         """The chosen slot further up or down, or (0) gone."""
         item = self.slots.currentItem()
         slot = int(item.data(Qt.ItemDataRole.UserRole)) if item is not None else -1
         if slot >= 0:
-            self.session.notices.run_guarded(lambda: patterns.change_slot(self.session, slot, way))
-            self.slots.setCurrentRow(min(max(slot + way, 0) + 1, self.slots.count() - 1))
+            self.session.notices.run_guarded(lambda: patterns.change_slot(self.session, slot, direction))
+            self.slots.setCurrentRow(min(max(slot + direction, 0) + 1, self.slots.count() - 1))
 
     def play_here(self) -> None:
         """The chosen slot plays in the section at the playhead."""

@@ -59,7 +59,7 @@ def _stretch(piece: Curve, percent: float) -> Curve:
     return spans.piece(wide, 0.0, length)
 
 
-def _stamp(own: Stamp) -> Operation:
+def _stamp(stamp: Stamp) -> Operation:
     fields = tuple(
         Number(
             s.label,
@@ -68,20 +68,20 @@ def _stamp(own: Stamp) -> Operation:
             s.low if s.whole else 100 * s.low,
             s.high if s.whole else 100 * s.high,
         )
-        for s in own.sliders
+        for s in stamp.sliders
     )
     levels = (
         Number("From", "%", AS_IT_IS, AS_IT_IS, 100),
-        Number("To", "%", AS_IT_IS if not own.returns else 80, AS_IT_IS, 100),
+        Number("To", "%", AS_IT_IS if not stamp.returns else 80, AS_IT_IS, 100),
     )
 
     def work(piece: Curve, *values: float) -> Curve:
-        sliders = {s.key: v if s.whole else v / 100.0 for s, v in zip(own.sliders, values[:-2], strict=True)}
+        sliders = {s.key: v if s.whole else v / 100.0 for s, v in zip(stamp.sliders, values[:-2], strict=True)}
         there = (float(piece.value[0]), float(piece.value[-1]))
         start, end = (t if v < 0 else v / 100.0 for v, t in zip(values[-2:], there, strict=True))
-        return stamped(own.key, float(piece.beat[-1]), start, end, **sliders)
+        return stamped(stamp.key, float(piece.beat[-1]), start, end, **sliders)
 
-    return Operation(f"stamp-{own.key}", f"Stamp: {own.label.lower()}", fields + levels, work)
+    return Operation(f"stamp-{stamp.key}", f"Stamp: {stamp.label.lower()}", fields + levels, work)
 
 
 OPERATIONS: tuple[Operation, ...] = (

@@ -170,21 +170,21 @@ class SongPanel(QWidget):
         return None if picked is None else self.session.project.section_spans()[picked][0]
 
     def _show_versions(self, picked: int | None) -> None:
-        own = self._section()
-        names = [version.name for version in own.versions] if own else []
-        self.versions_of.setText(f"Versions of {own.name}" if own else "Versions of the section")
+        section = self._section()
+        names = [version.name for version in section.versions] if section else []
+        self.versions_of.setText(f"Versions of {section.name}" if section else "Versions of the section")
         row = self.versions.currentRow()
         self._fill(self.versions, [(name, "Double-click to rename") for name in names], None)
         for i in range(self.versions.count()):
             item = self.versions.item(i)
-            if item is not None and own is not None:
+            if item is not None and section is not None:
                 font = item.font()
-                font.setBold(i == own.chosen)
+                font.setBold(i == section.chosen)
                 item.setFont(font)
-                item.setToolTip("In the lanes now" if i == own.chosen else "Click Hear or Use")
-        if own is not None and names:
+                item.setToolTip("In the lanes now" if i == section.chosen else "Click Hear or Use")
+        if section is not None and names:
             self.versions.blockSignals(True)
-            self.versions.setCurrentRow(min(row, len(names) - 1) if row >= 0 else own.chosen)
+            self.versions.setCurrentRow(min(row, len(names) - 1) if row >= 0 else section.chosen)
             self.versions.blockSignals(False)
         self.versions.setVisible(bool(names))
         for widget in (self.hear, self.choose, self.remove, self.match, self.differences):
@@ -200,12 +200,12 @@ class SongPanel(QWidget):
 
     def _other(self) -> tuple[int, int] | None:
         """Section and version of the row that is shown, where it does not stand in the lanes."""
-        own, picked, row = (
+        section, picked, row = (
             self._section(),
             self.session.arranging.section,
             self.versions.currentRow(),
         )
-        if own is None or picked is None or not 0 <= row < len(own.versions) or row == own.chosen:
+        if section is None or picked is None or not 0 <= row < len(section.versions) or row == section.chosen:
             return None
         return picked, row
 

@@ -169,15 +169,15 @@ class ThinPanel(QWidget):
                 return min(result, 1.0)
         raise ZolvekError(f"“{text}” is not a tolerance.", "Tolerance", "Type 1 %, or 0.5 dB.")
 
-    def _kept(self, drawn: Target, own: Curve, first: float) -> Bools:
+    def _kept(self, drawn: Target, thin: Curve, first: float) -> Bools:
         """The points of a piece that are to stay."""
         session = self.session
         pins = () if drawn.aside else session.project.lane(drawn.lane).pins
-        keep = np.isin(own.beat + first, np.array(pins))
+        keep = np.isin(thin.beat + first, np.array(pins))
         if self.turns.isChecked():
-            keep |= extremes(own)
+            keep |= extremes(thin)
         if self.grid.isChecked():
-            at = own.beat + first
+            at = thin.beat + first
             keep |= np.abs(session.tools.grid.snap(at, session.project.meter) - at) < ON_GRID_BEATS
         return keep
 
@@ -264,7 +264,7 @@ class ThinPanel(QWidget):
 
         def work() -> None:
             height = self._height(self.tolerance.text(), target(self.session))
-            shape_scope(self.session, "Redraw as shapes", lambda own: thinned(own, height, True).curve)
+            shape_scope(self.session, "Redraw as shapes", lambda curve: thinned(curve, height, True).curve)
 
         self.session.notices.run_guarded(work)
 
@@ -280,4 +280,4 @@ class ThinPanel(QWidget):
         """Smooth the span."""
         beats = self._period(self.corner.text())
         if beats is not None:
-            self._shape("Smooth", lambda own: shaping.smoothed(own, CORNER_TO_BELL * beats))
+            self._shape("Smooth", lambda curve: shaping.smoothed(curve, CORNER_TO_BELL * beats))

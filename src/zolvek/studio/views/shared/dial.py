@@ -57,9 +57,9 @@ class Dial(QWidget):
         """Position heard, own position, whether a lane is applied, whether it is the focus."""
         track = self.session.project.device_track(self.device)
         lane = track.lane_on(self.device, self.parameter.id)
-        own = track.device(self.device).position(self.parameter.id)
+        present = track.device(self.device).position(self.parameter.id)
         applied = lane is not None and not lane.bypassed
-        heard = own
+        heard = present
         tried = self.session.audition.listening.tried
         held = dict(self.session.held.values)
         if lane and lane.id in held:
@@ -68,7 +68,7 @@ class Dial(QWidget):
             heard = self._of(lane, float(tried[1].at(self.session.playhead.beat)))
         elif applied and lane:
             heard = self._at_place(lane)
-        return heard, own, applied, lane is not None and lane.id == self.session.focus.id
+        return heard, present, applied, lane is not None and lane.id == self.session.focus.id
 
     def _of(self, lane: Lane, value: float) -> float:
         """The position that a value of the lane's curve stands for."""
@@ -91,7 +91,7 @@ class Dial(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         theme = themes.THEMES[self.session.settings.window.theme]
-        heard, own, applied, focused = self.shown = self.state()
+        heard, present, applied, focused = self.shown = self.state()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         weight = themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
@@ -111,7 +111,7 @@ class Dial(QWidget):
         if self.parameter.taper == "switch":
             self._lever(painter, theme, heard >= 0.5, applied)
         else:
-            self._ring(painter, theme, heard, own, applied)
+            self._ring(painter, theme, heard, present, applied)
         painter.setPen(themes.color(theme.ink))
         painter.setFont(themes.font(9.5))
         area = QRectF(48, 22, WIDE - 50, 19) if self.low else QRectF(0, 63, WIDTH, 20)
@@ -141,11 +141,11 @@ class Dial(QWidget):
         at = track.right() - 9 if on else track.left() + 9
         painter.drawEllipse(QPointF(at, track.center().y()), 5.5, 5.5)
 
-    def _ring(self, painter: QPainter, theme: themes.Theme, heard: float, own: float, applied: bool) -> None:
+    def _ring(self, painter: QPainter, theme: themes.Theme, heard: float, present: float, applied: bool) -> None:
         center = self._center
         draw_ring(painter, theme, center, RING, heard, theme.curve if applied else theme.ink)
-        if applied and abs(own - heard) > 0.005:
-            _needle(painter, center, own, RING + 1.0, RING + 5.0, theme.ghost)
+        if applied and abs(present - heard) > 0.005:
+            _needle(painter, center, present, RING + 1.0, RING + 5.0, theme.ghost)
 
     def _set(self, position: float, seconds: float | None = None) -> None:
         turn(self.session, self.device, self.parameter.id, position, self.gesture, seconds)
@@ -166,10 +166,10 @@ class Dial(QWidget):
         assert event is not None
         if self.start is not None:
             fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-            way = (self.start[0] - event.position().y()) / TRAVEL_PX * fine
-            if way:
+            travel = (self.start[0] - event.position().y()) / TRAVEL_PX * fine
+            if travel:
                 self.moved = True
-                self._set(self.start[1] + way, event_time(event))
+                self._set(self.start[1] + travel, event_time(event))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self.start is not None and not self.moved and self.parameter.taper == "switch":
@@ -234,6 +234,6 @@ def draw_ring(painter: QPainter, theme: themes.Theme, center: QPointF, size: flo
 
 def _needle(painter: QPainter, center: QPointF, position: float, inner: float, outer: float, ink: str) -> None:
     angle = math.radians(START - SWEEP * position)
-    way = QPointF(math.cos(angle), -math.sin(angle))
+    direction = QPointF(math.cos(angle), -math.sin(angle))
     painter.setPen(QPen(themes.color(ink), 2.0))
-    painter.drawLine(center + way * inner, center + way * outer)
+    painter.drawLine(center + direction * inner, center + direction * outer)

@@ -123,9 +123,9 @@ class FirstCurve(QObject):
         """Leave the lessons."""
         self._go(-1)
 
-    def _go(self, place: int) -> None:
-        over = place >= len(LESSONS)
-        self.place, self.memory = -1 if over else place, self._now()
+    def _go(self, index: int) -> None:
+        over = index >= len(LESSONS)
+        self.place, self.memory = -1 if over else index, self._now()
         if over:
             self.studio.session.notices.say("Your first curve is finished. The Help menu has the guide and all keys.")
         self.studio.session.settings.window.first_curve_done = True
@@ -178,8 +178,8 @@ class LessonBar(QFrame):
         lesson = self.guided.lesson
         if lesson is None:
             return
-        place, window = self.places[lesson.place], self.frame.parentWidget()
-        if window is not None and place.isVisible():
-            at = place.mapTo(window, place.rect().topLeft())
-            self.frame.setGeometry(QRect(at, place.size()))
+        widget, window = self.places[lesson.place], self.frame.parentWidget()
+        if window is not None and widget.isVisible():
+            at = widget.mapTo(window, widget.rect().topLeft())
+            self.frame.setGeometry(QRect(at, widget.size()))
             self.frame.raise_()

@@ -35,7 +35,7 @@ DRAWN = curve([(0.0, 0.08), (3.0, 0.12, "bend", -0.6), (9.0, 0.86), (9.0, 0.3, "
                (12.0, 0.55, "s-curve", 0.3), (16.0, 0.92)])  # fmt: skip
 
 
-class Way(QPushButton):
+class StartChoice(QPushButton):
     """A way to begin: what it is called, and under it what it gives."""
 
     def __init__(self, text: str, about: str, pressed: Callable[[], object]) -> None:
@@ -118,7 +118,7 @@ class BeginningSheet(QWidget):
         names = self.studio.session.settings.files.recent[:MOST_RECENT]
         for name in names:
             path = Path(name)
-            self.recent.addWidget(Way(path.stem, _about(path), partial(files.open_path, path)))
+            self.recent.addWidget(StartChoice(path.stem, _about(path), partial(files.open_path, path)))
         if not names:
             self.recent.addWidget(note("Nothing yet. Projects that you save appear here."))
         self.recent.addStretch(1)
@@ -134,7 +134,7 @@ class BeginningSheet(QWidget):
             ("The demo", "Night Regatta, a song that uses everything", files.open_demo),
         )
         for text, about, pressed in rows:
-            self.ways.addWidget(Way(text, about, pressed))
+            self.ways.addWidget(StartChoice(text, about, pressed))
         kept = templates.names()[:MOST_TEMPLATES]
         if kept:
             self.ways.addWidget(field_label("From a template"))

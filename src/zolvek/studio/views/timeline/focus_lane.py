@@ -168,11 +168,11 @@ class FocusLane(QWidget):
             return ""
         if at is None:
             return "point" if self.session.points.chosen.size else "empty"
-        place = QPointF(at)
-        kind = select_under(self.session, self._hit(place))
+        position = QPointF(at)
+        kind = select_under(self.session, self._hit(position))
         if kind != "empty":
             return kind
-        self.spot = self.aim(place)
+        self.spot = self.aim(position)
         return "empty"
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

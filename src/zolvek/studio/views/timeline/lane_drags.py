@@ -94,8 +94,8 @@ def _level_move(drag: LaneDrag, rise: float, held: DragKeys) -> float:
     if held.free or session.tools.value_grid.kind == LevelKind.OFF or target is None or abs(rise) < 1e-12:
         return rise
     grabbed = drag.segment if drag.segment >= 0 else int(drag.points[0])
-    own = float(drag.curve.value[grabbed])
-    return session.tools.value_grid.snap(own + rise, target.reach, target.parameter) - own
+    level = float(drag.curve.value[grabbed])
+    return session.tools.value_grid.snap(level + rise, target.reach, target.parameter) - level
 
 
 def _move(drag: LaneDrag, beat: float, value: float, held: DragKeys, along: bool) -> tuple[Curve, Ints]:

@@ -131,8 +131,8 @@ def _draw_cut(painter: QPainter, scene: Scene, curve: LayeredCurve) -> None:
     edges = floats(view.first + np.arange(view.width // 2 + 1) * (2.0 * view.beats / view.width))
     low, high = curve.ranges(edges, raw=True)
     for over, y in ((high > 1.0 + 1e-9, area.top() - 5), (low < -1e-9, area.bottom() + 2)):
-        for place in np.flatnonzero(over).tolist():
-            bar = QRectF(SCALE + 2.0 * place, y, 2.0, 3.0)
+        for index in np.flatnonzero(over).tolist():
+            bar = QRectF(SCALE + 2.0 * index, y, 2.0, 3.0)
             painter.fillRect(bar, themes.color(scene.theme.selection))
 
 

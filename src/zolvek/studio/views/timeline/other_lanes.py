@@ -40,13 +40,13 @@ class PointDrag(Drag):
 
     def update(self, pointer: Pointer) -> None:
         """Move the point to the pointer."""
-        session, own = self.session, float(self.curve.beat[self.index])
-        to = own + pointer.beats
+        session, beat = self.session, float(self.curve.beat[self.index])
+        to = beat + pointer.beats
         if not pointer.keys.free:
-            to = moved(session, own, to, pointer.keys) if abs(pointer.delta.x()) >= CLICK_PX else own
+            to = moved(session, beat, to, pointer.keys) if abs(pointer.delta.x()) >= CLICK_PX else beat
         rise = pointer.rise(self.height)
         curve, where = point_edits.move(
-            self.curve, np.array([self.index]), to - own, rise, session.settings.editing.collisions
+            self.curve, np.array([self.index]), to - beat, rise, session.settings.editing.collisions
         )
         project = self.target.put(session.document.before(self), lambda _: curve)
         session.document.edit(f"Move a point of {session.project.label_of(self.lane)}", project, self)

@@ -115,9 +115,9 @@ class Ruler(QWidget):
             x = round(SCALE + self.view.x(mark.beat)) + 0.5
             painter.setPen(QPen(ink, 2.0))
             painter.drawLine(QPointF(x, 20), QPointF(x, HEIGHT - 1))
-            way = {"loop-start": 5.0, "loop-end": -5.0}.get(mark.kind, 0.0)
+            offset = {"loop-start": 5.0, "loop-end": -5.0}.get(mark.kind, 0.0)
             for y in (20.5, HEIGHT - 1.5):
-                painter.drawLine(QPointF(x, y), QPointF(x + way, y))
+                painter.drawLine(QPointF(x, y), QPointF(x + offset, y))
             if mark.kind == "switch":
                 painter.fillRect(QRectF(x, 19, 9, 7), ink)
 

@@ -123,8 +123,8 @@ class TempoDrag(TimeDrag):
 
     by_bars = False
 
-    def __init__(self, session: Session, place: int, scale: TempoScale) -> None:
-        self.session, self.place, self.scale = session, place, scale
+    def __init__(self, session: Session, index: int, scale: TempoScale) -> None:
+        self.session, self.place, self.scale = session, index, scale
         self.tempo = session.project.tempo
 
     def update(self, pointer: Pointer) -> None:

@@ -141,12 +141,12 @@ class TrackRow(QWidget):
             if not area.adjusted(-NEAR_PX, 0, NEAR_PX, 0).contains(at):
                 continue
             handles = zip(("fade-in", "fade-out"), fade_handles(strip, clip), strict=True)
-            for way, handle in handles:
+            for edge, handle in handles:
                 if area.width() > 40.0 and (handle - at).manhattanLength() <= NEAR_PX + 2:
-                    return Spot(way, number)
-            for way, x in (("start", area.left()), ("end", area.right())):
+                    return Spot(edge, number)
+            for edge, x in (("start", area.left()), ("end", area.right())):
                 if abs(x - at.x()) <= NEAR_PX:
-                    return Spot(way, number)
+                    return Spot(edge, number)
             return Spot("block", number)
         return Spot("empty")
 
@@ -158,13 +158,13 @@ class TrackRow(QWidget):
         spot, at = self.found(event.position()), event.position()
         arranging, track = self.session.arranging, strip.track
         if spot.kind.startswith("note"):
-            own = arranging.notes if arranging.notes_of == track.id else frozenset()
+            chosen = arranging.notes if arranging.notes_of == track.id else frozenset()
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                own = own ^ {spot.number}
-            elif spot.number not in own:
-                own = frozenset({spot.number})
-            arranging.pick_notes(track.id, own)
-            if spot.number in own:
+                chosen = chosen ^ {spot.number}
+            elif spot.number not in chosen:
+                chosen = frozenset({spot.number})
+            arranging.pick_notes(track.id, chosen)
+            if spot.number in chosen:
                 held = track.notes[spot.number]
                 longer = spot.kind == "note-end"
                 self.dragging.begin(at, lambda: NoteDrag(self.session, strip, at, held, longer))

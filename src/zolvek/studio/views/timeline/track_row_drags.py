@@ -20,8 +20,8 @@ from zolvek.studio.views.timeline.track_row_picture import Strip
 class BlockDrag(Drag):
     """`way`: "move", "start", "end", "fade-in" or "fade-out"."""
 
-    def __init__(self, session: Session, strip: Strip, block: Block, way: str) -> None:
-        self.session, self.block, self.way = session, block, way
+    def __init__(self, session: Session, strip: Strip, block: Block, edge: str) -> None:
+        self.session, self.block, self.way = session, block, edge
         self.clip = clips.clip_of(session.project, block)
         self.lasts = strip.lasts(self.clip)
 

@@ -157,9 +157,9 @@ def _faded(strip: Strip, clip: Clip, beats: np.ndarray) -> np.ndarray:
     begin = float(tempo.seconds(clip.beat))
     end = float(tempo.seconds(clips.end_of(clip, tempo, strip.lasts(clip))))
     gain = np.ones(len(beats))
-    for length, way in ((clip.fade_in, seconds - begin), (clip.fade_out, end - seconds)):
+    for length, elapsed in ((clip.fade_in, seconds - begin), (clip.fade_out, end - seconds)):
         if length > 0.0:
-            gain *= 0.5 - 0.5 * np.cos(np.pi * np.clip(way / length, 0.0, 1.0))
+            gain *= 0.5 - 0.5 * np.cos(np.pi * np.clip(elapsed / length, 0.0, 1.0))
     return gain
 
 

@@ -50,13 +50,13 @@ class Finder(QDialog):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Up and down walk the list while the field keeps the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            way = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
-            if way:
+            direction = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+            if direction:
                 shown = [i for i in range(self.list.count()) if not self.list.item(i).isHidden()]  # type: ignore[union-attr]  # i is below the count
                 if shown:
                     now = self.list.currentRow()
-                    place = shown.index(now) + way if now in shown else 0
-                    self.list.setCurrentRow(shown[min(max(place, 0), len(shown) - 1)])
+                    index = shown.index(now) + direction if now in shown else 0
+                    self.list.setCurrentRow(shown[min(max(index, 0), len(shown) - 1)])
                 return True
         return super().eventFilter(watched, event)
 

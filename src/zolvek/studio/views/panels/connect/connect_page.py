@@ -134,7 +134,7 @@ class ConnectPage(QWidget):
             bad = f", {into.bad} packets were not OSC" if into.bad else ""
             strange = f", {self.osc.strange} for no control" if self.osc.strange else ""
             waits = f", {into.left_out} replaced by newer ones" if into.left_out else ""
-            own = f" {into.own} were our own and ignored." if into.own else ""
-            lines.append(f"{into.came} messages received{strange}{bad}{waits}.{own}")
+            ignored = f" {into.own} were our own and ignored." if into.own else ""
+            lines.append(f"{into.came} messages received{strange}{bad}{waits}.{ignored}")
         self.said.setText("\n".join(lines))
         self.said.setVisible(bool(lines))

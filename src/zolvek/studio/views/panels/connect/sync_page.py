@@ -220,11 +220,11 @@ class Together(QWidget):
         lanes = [x for x in project.lanes() if not x.bypassed]
         kind, _, which = key.partition(" ")
         if kind == "named":
-            own = [lane for lane in lanes if lane.midi.port == which]
+            sent = [lane for lane in lanes if lane.midi.port == which]
         else:
-            own = [lane for lane in lanes if kind == "track" and project.track_of(lane.id).id == which]
-            own = [lane for lane in own if not lane.midi.port]
-        return "\n".join(f"{project.label_of(lane.id)}: {lane.midi.text}" for lane in own)
+            sent = [lane for lane in lanes if kind == "track" and project.track_of(lane.id).id == which]
+            sent = [lane for lane in sent if not lane.midi.port]
+        return "\n".join(f"{project.label_of(lane.id)}: {lane.midi.text}" for lane in sent)
 
     def _offer(self) -> None:
         """What the chosen port of ours can be connected to."""
@@ -276,8 +276,8 @@ class Together(QWidget):
         rows = edits.pairs(self.session.project, key, list(names))
 
         def change(project: Project) -> Project:
-            for own, other in rows:
-                project = edits.connected(project, own, other)
+            for port, other in rows:
+                project = edits.connected(project, port, other)
             return project
 
         self.sync_link.edit(f"Connect {self.own.currentText()} to {self.other.currentText()}", change)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.edits import states
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.morph import MOMENTS, STAGGERS, Way
+from zolvek.core.model.morph import MOMENTS, STAGGERS, Course
 from zolvek.core.model.state import Values
 from zolvek.core.movement.morphing import morphs
 from zolvek.core.value.number_entry import number_of
@@ -150,9 +150,9 @@ class MorphPage(QWidget):
                 result.append(states.at_beat(session.project, session.shown.device, first))
         return {**result[0]}, {**result[0], **result[1]}
 
-    def way(self) -> Way:
+    def course(self) -> Course:
         """How the morph goes."""
-        return Way(
+        return Course(
             str(self.shape.currentData()),
             read(self.amount.text(), "") or 0.0,
             str(self.moment.currentData()),
@@ -169,7 +169,7 @@ class MorphPage(QWidget):
         if end is None:
             raise ZolvekError("There is no state to recall.", remedy="Store one on the States page.")
         stops = [(first, str(self.start.currentData() or "")), (last, str(end))]
-        project = morphs.chained(session.project, device.id, stops, self.way(), self.linked.isChecked())
+        project = morphs.chained(session.project, device.id, stops, self.course(), self.linked.isChecked())
         name = states.state_of(project, str(end)).name
         edit_with_lanes(session, f"Morph to {name}", project)
 
@@ -186,5 +186,5 @@ class MorphPage(QWidget):
                 remedy="Store more states, or select fewer sections.",
             )
         stops = list(zip(beats, ["", *ids[: len(beats) - 1]], strict=True))
-        project = morphs.chained(session.project, device.id, stops, self.way(), self.linked.isChecked())
+        project = morphs.chained(session.project, device.id, stops, self.course(), self.linked.isChecked())
         edit_with_lanes(session, f"Morph through {len(beats) - 1} states", project)

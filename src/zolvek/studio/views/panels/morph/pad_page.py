@@ -240,8 +240,8 @@ class PadPage(QWidget):
     def travel(self) -> None:
         """Move the puck along a path over the span."""
         session = self.session
-        self.seed.renew(place := (session.document.opened, self.pad.device, session.span.needed()))
-        self.seed.used = place
+        self.seed.renew(situation := (session.document.opened, self.pad.device, session.span.needed()))
+        self.seed.used = situation
         meter = session.project.meter.meter_at(session.span.needed()[0])
         rate = parse_rate(self.rate.text(), meter.count * 4.0 / meter.unit)
         pad = pad_paths.travelled(

@@ -103,10 +103,10 @@ class MakingPage(QWidget):
 
     def _renew(self) -> object:
         """Where it is written, with another seed than elsewhere."""
-        place = (self.session.document.opened, self.session.focus.id, self.span)
+        situation = (self.session.document.opened, self.session.focus.id, self.span)
         for entry in self.seeds:
-            entry.renew(place)
-        return place
+            entry.renew(situation)
+        return situation
 
     def _put_on(self, as_layer: Callable[[], None]) -> None:
         def work() -> None:
@@ -138,13 +138,13 @@ class MakingPage(QWidget):
         """Write the movement into the lane."""
 
         def work() -> None:
-            place = self._renew()
+            situation = self._renew()
             if self.may_write():
                 result = self.result()
                 self.session.preview.show(None)
                 self.session.edit_curve(self.label, result, NONE_CHOSEN)
                 self.written()
                 for entry in self.seeds:
-                    entry.used = place
+                    entry.used = situation
 
         self.session.notices.run_guarded(work)

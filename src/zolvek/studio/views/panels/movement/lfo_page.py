@@ -95,14 +95,14 @@ class LfoPage(MakingPage):
 
     def made_lfo(self) -> lfos.Lfo:
         """The LFO as it is set. Raises ZolvekError naming what can't be read."""
-        wave, way = str(self.wave.currentData()), str(self.way.currentData())
+        wave, path = str(self.wave.currentData()), str(self.way.currentData())
         starts = wave.startswith(PATTERN)
         pattern = self.patterns.get(wave.removeprefix(PATTERN)) if starts else None
-        this_pattern = self.patterns.get(way)
+        this_pattern = self.patterns.get(path)
         result = lfo_of(
             "pattern" if pattern else wave,
             self.fields.values(),
-            way,
+            path,
             this_pattern.curve.having(beat=this_pattern.curve.beat / this_pattern.length) if this_pattern else None,
             pattern=pattern,
             invert=self.invert.isChecked(),
