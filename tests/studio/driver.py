@@ -57,7 +57,7 @@ def _raised(kind: Any, error: Any, trace: Any) -> None:
 
 
 class WindowTest(unittest.TestCase):
-    """A window on the demo; errors it would show in a box are collected in `errors`."""
+    """A window on the demo; errors that it would show, in a box or at its foot, are collected in `errors`."""
 
     def setUp(self) -> None:
         self.app = application()
@@ -76,6 +76,7 @@ class WindowTest(unittest.TestCase):
         self.window = make_window(build(), Settings(), ask=self.ask)
         self.window.__dict__["show_error"] = self.errors.append
         self.window.session.notices.notifier.listeners[:] = [self.errors.append]
+        self.window.session.notices.refused.connect(self.errors.append)
         self.window.show()
         self.window.complete()
         self.studio, self.session = self.window.studio, self.window.session

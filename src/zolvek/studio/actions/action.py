@@ -32,3 +32,8 @@ class Action(NamedTuple):
     label: Callable[[Studio], str] | None = None  # a text that changes
     on_lane: bool = False  # its keys count on the focus lane only, for fields want them too
     apart: bool = False  # a line parts it from the one before it in the menu
+
+    @property
+    def asks(self) -> bool:
+        """Whether it opens a dialog: then its errors are shown in one, and else at the foot of the window."""
+        return self.text.endswith("…")

@@ -4,6 +4,7 @@ docs/shortcuts.md are all made from it."""
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from itertools import groupby
 
@@ -62,6 +63,10 @@ _twice = [key for key, n in Counter(a.keys for a in ACTIONS if a.keys).items() i
 _twice += [key for key, n in Counter(a.id for a in ACTIONS).items() if n > 1]
 if _twice:
     raise ValueError(f"declared twice: {', '.join(_twice)}")
+
+_menu_keys = [a.keys for a in ACTIONS if re.fullmatch(r"Alt\+[A-Z0-9]", a.keys)]
+if _menu_keys:
+    raise ValueError(f"Alt with a letter opens a menu: {', '.join(_menu_keys)}")
 
 
 def shortcut_rows() -> list[tuple[str, str, str]]:

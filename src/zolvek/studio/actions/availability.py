@@ -43,6 +43,11 @@ def any_span(studio: Studio) -> str:
     return "" if studio.session.span.beats is not None else NO_SPAN
 
 
+def track(studio: Studio) -> str:
+    """There is a track."""
+    return "" if studio.session.shown.track is not None else "There is no track. Add one first."
+
+
 def device(studio: Studio) -> str:
     """There is a device."""
     return "" if studio.session.shown.device is not None else "There is no device. Add one first."

@@ -13,7 +13,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("from-files", "New from files…", "Ctrl+Shift+N", "Makes a track of each audio file, MIDI file or device, "
                                                             "aligned at bar 1", lambda s: s.files.from_files()),
     Action("open", "Open…", "Ctrl+O", "Opens a project, or a collected .zip", lambda s: s.files.open()),
-    Action("demo", "Opens the demo song", "", "Open Night Regatta", lambda s: s.files.open_demo()),
+    Action("demo", "Open the demo song", "", "Opens Night Regatta", lambda s: s.files.open_demo()),
     Action("save", "Save", "Ctrl+S", "Saves the project", lambda s: s.files.save(), "save"),
     Action("save-as", "Save as…", "Ctrl+Shift+S", "Saves under another name", lambda s: s.files.save_as()),
     Action("save-template", "Save as template…", "", "New projects can start from it",

@@ -39,14 +39,14 @@ ACTIONS: tuple[Action, ...] = (
         lambda s: monitoring.toggle_metronome(s.session),
            checked=lambda s: s.session.audition.listening.metronome),
     Action("mute", "Mute track", "M", "Mutes or unmutes the track whose dials are shown",
-        lambda s: devices.mute_track(s.session, chosen.shown_track(s.session)), refused=availability.device,
+        lambda s: devices.mute_track(s.session, chosen.shown_track(s.session)), refused=availability.track,
            checked=lambda s: not availability.device(s) and chosen.shown_track(s.session).muted),
     Action("solo", "Solo track", "S", "Soloes the track whose dials are shown", lambda s: devices.solo_track(s.session,
-        chosen.shown_track(s.session)), refused=availability.device,
-           checked=lambda s: not availability.device(s)
+        chosen.shown_track(s.session)), refused=availability.track,
+           checked=lambda s: not availability.track(s)
            and chosen.shown_track(s.session).id in s.session.audition.listening.solo),
     Action("solo-safe", "Solo safe", "", "Keeps the track audible when others are soloed",
-        lambda s: devices.safe_track(s.session, chosen.shown_track(s.session)), refused=availability.device,
+        lambda s: devices.safe_track(s.session, chosen.shown_track(s.session)), refused=availability.track,
            checked=lambda s: not availability.device(s) and chosen.shown_track(s.session).solo_safe),
     Action("hear-alone", "Solo lane", "W", "Holds all other controls at their current values",
         lambda s: monitoring.hear_alone(s.session), refused=availability.lane,

@@ -40,7 +40,7 @@ ACTIONS: tuple[Action, ...] = (
         time_maps.type_meter),
     Action("meter-remove", "Remove meter change", "", "Removes the one before the playhead",
         lambda s: time_maps.remove_meter(s.session), refused=availability.later_meter),
-    Action("section-begin", "Add section here", "Alt+S", "Starts a section at the playhead and splits the one there",
+    Action("section-begin", "Add section here", "Shift+S", "Starts a section at the playhead and splits the one there",
         sections.begin_section, apart=True),
     Action("section-rename", "Rename section…", "", "Or double-click its name over the ruler", sections.rename_section,
         refused=availability.section),

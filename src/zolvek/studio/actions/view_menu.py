@@ -66,6 +66,9 @@ ACTIONS: tuple[Action, ...] = (
         lambda s: s.show.next_area(1), apart=True),
     Action("area-previous", "Previous area", "Ctrl+Shift+Tab", "Moves the keyboard focus back",
         lambda s: s.show.next_area(-1)),
-    Action("theme", "Lamp theme", "F11", "Switches to the dark theme", lambda s: display.switch_theme(s.session),
+    Action("theme", "Lamp theme", "Ctrl+Shift+L", "Switches to the dark theme",
+           lambda s: display.switch_theme(s.session),
            checked=lambda s: s.session.settings.window.theme == "lamp", apart=True),
+    Action("full-screen", "Full screen", "F11", "Fills the screen; again restores the window",
+        lambda s: s.show.full_screen(), checked=lambda s: s.show.is_full_screen()),
 )  # fmt: skip

@@ -44,7 +44,7 @@ class Areas(QWidget):
 
     def _make(self) -> None:
         studio, session, view = self.studio, self.session, self.studio.view
-        self.index: IndexPanel = IndexPanel(session, studio.player.levels)
+        self.index: IndexPanel = IndexPanel(session, studio.player.levels, lambda key: studio.action(key).trigger())
         self.index.setMinimumWidth(LEAST_INDEX)
         self.overview = Overview(session, view)
         self.head = Head(studio)

@@ -10,11 +10,18 @@ from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
+from zolvek.core.errors import ZolvekError
+from zolvek.studio.actions.action import Action
 from zolvek.studio.actions.action_table import ACTIONS, MENUS, MNEMONICS
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit import theme as themes
 
 DRAGGED_MS = 150  # between refreshes of the actions while something is dragged
+
+
+def in_dialog(row: Action) -> bool:
+    """Whether what goes wrong is shown in a dialog: where one is open already, and where a file is at stake."""
+    return row.asks or row in MENUS["File"]
 
 
 class Actions(QObject):
@@ -36,7 +43,8 @@ class Actions(QObject):
                 action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
             action.setStatusTip(row.tip)
             action.setCheckable(row.checked is not None)
-            action.triggered.connect(lambda _, run=row.run: notices.run_guarded(lambda: run(studio)))
+            attempt = notices.run_guarded if in_dialog(row) else notices.attempt
+            action.triggered.connect(lambda _, run=row.run, attempt=attempt: attempt(lambda: run(studio)))
             self.made[row.id] = action
         session = studio.session
         for part in (
@@ -65,13 +73,18 @@ class Actions(QObject):
                 if row.id == "open":
                     menu.addMenu(Recent(self.studio, menu))
 
-    def reason_for(self, keys: QKeySequence) -> str:
-        """Why the action of these keys can't be done now; "" where there is none, or it can."""
+    def press(self, keys: QKeySequence) -> bool:
+        """Keys that no widget took: do what they stand for on the lane, or say why that can't be done now. Returns
+        whether they stand for anything."""
         for row in ACTIONS:
             action = self.made[row.id]
-            if row.keys and not action.isEnabled() and action.shortcut() == keys:
-                return str(action.data() or "")
-        return ""
+            if row.keys and action.shortcut() == keys:
+                if action.isEnabled():
+                    action.trigger()
+                else:
+                    self.studio.session.notices.refuse(ZolvekError(str(action.data())))
+                return True
+        return False
 
     def _refresh_later(self) -> None:
         """Actions follow what has changed: at once, but only now and then during a drag."""

@@ -166,21 +166,22 @@ class Window(QMainWindow):
         go_on(list(zip((self.index, lane, rail, bench), places, strict=True)), direction)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """A key that nobody took: Esc leaves whatever there is to leave, and that of an action that is
-        impossible now says why."""
+        """A key that nobody took: what it stands for is done on the lane, or the reason is said why it can't be."""
         assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.escape()
-            return
-        reason = self.made.reason_for(QKeySequence(event.keyCombination()))
-        if reason:
-            self.session.notices.say(reason)
-            return
-        super().keyPressEvent(event)
+        if not self.made.press(QKeySequence(event.keyCombination())):
+            super().keyPressEvent(event)
 
     def backdrop(self, kind: str) -> None:
         """See `Show`."""
         self.focus_lane.backdrops.set_kind(kind)
+
+    def full_screen(self) -> None:
+        """See `Show`."""
+        self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+
+    def is_full_screen(self) -> bool:
+        """See `Show`."""
+        return self.isFullScreen()
 
     def leave(self) -> None:
         """See `Show`."""
@@ -263,6 +264,8 @@ class Window(QMainWindow):
     def changeEvent(self, event: QEvent | None) -> None:
         """Coming back to the window: has another program changed the file meanwhile?"""
         super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.WindowStateChange:
+            self.made.refresh()
         if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
             self.studio.files.check_disk()
 

@@ -22,7 +22,7 @@ from zolvek.core.value.number_entry import number_of
 from zolvek.formats.audio.sound_lengths import length_of
 from zolvek.formats.track_import import SOUNDS
 from zolvek.studio.services.context import Studio
-from zolvek.studio.session.chosen import own_track
+from zolvek.studio.session.chosen import shown_track
 from zolvek.studio.session.session import Session
 
 LONGEST_FADE_S = 600.0  # seconds
@@ -50,7 +50,7 @@ def place(studio: Studio, paths: list[Path], beat: float) -> None:
     """Sounds on the shown track, one after another from a beat on, read through in the background."""
     from zolvek.formats.audio.streams import examine
 
-    track = own_track(studio.session).id
+    track = shown_track(studio.session).id
     label = f"Add {paths[0].name}" if len(paths) == 1 else f"Add {counted(len(paths), 'clip')}"
 
     def read(progress: Callable[[int, int], object]) -> list[float]:
@@ -179,14 +179,14 @@ def _put(session: Session, label: str, changed: notes.Changed) -> None:
 
 def select_all(session: Session) -> None:
     """Select all notes of the track."""
-    track = own_track(session)
+    track = shown_track(session)
     session.arranging.pick_notes(track.id, frozenset(range(len(track.notes))))
 
 
 def select_span(session: Session) -> None:
     """Select the notes in the span."""
     first, last = session.span.needed()
-    track = own_track(session)
+    track = shown_track(session)
     chosen = notes.within(session.project, track.id, first, last, 0, 127)
     session.arranging.pick_notes(track.id, chosen)
 

@@ -149,6 +149,14 @@ class Show(Protocol):
         """The keyboard to the next (1) or the previous (−1) part of the window."""
         ...
 
+    def full_screen(self) -> None:
+        """The window fills the screen, or is as it was before."""
+        ...
+
+    def is_full_screen(self) -> bool:
+        """Whether the window fills the screen."""
+        ...
+
     def leave(self) -> None:
         """Close the window."""
         ...

@@ -25,24 +25,9 @@ def add_device(session: Session, track: str, kind: DeviceKind) -> None:
     session.shown.show(device)
 
 
-def track_shown(session: Session) -> Track | None:
-    """The focus lane's track, else the shown device's."""
-    if session.focus.id is not None:
-        return session.project.track_of(session.focus.id)
-    shown = session.shown.device
-    return session.project.device_track(shown) if shown is not None else None
-
-
-def own_track(session: Session) -> Track:
-    """The shown track. Raises ZolvekError if there is none."""
-    track = track_shown(session)
+def shown_track(session: Session) -> Track:
+    """The track that is shown. Raises ZolvekError when there is none."""
+    track = session.shown.track
     if track is None:
         raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
     return track
-
-
-def shown_track(session: Session) -> Track:
-    """The track of the device whose dials are shown. Raises ZolvekError when there is none."""
-    if session.shown.device is None:
-        raise ZolvekError("There is no track.", remedy="Add one in the Devices panel.")
-    return session.project.device_track(session.shown.device)

@@ -10,7 +10,7 @@ from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.layer import Layer
 from zolvek.core.model.pad import Pad
-from zolvek.core.model.project import Lane
+from zolvek.core.model.project import Lane, Track
 from zolvek.studio.session.document import Document
 
 
@@ -136,7 +136,8 @@ class Focus(QObject):
 
 
 class ShownDevice(QObject):
-    """`device`: the one whose dials are shown; `control`: the device and parameter touched last."""
+    """`device`: the one whose dials are shown; `track`: the one it is on, whose row and chain are; `control`: the
+    device and parameter touched last."""
 
     changed = pyqtSignal()  # another device, or a control has been touched
 
@@ -144,30 +145,56 @@ class ShownDevice(QObject):
         super().__init__()
         self.document, self.focus = document, focus
         self.known = document.opened
-        self.picked: str | None = None
+        self.picked: str | None = None  # a device
+        self.picked_track: str | None = None  # a track of which no device is picked
         self.control: tuple[str, str] | None = None
         document.changed.connect(self._follow)
         focus.changed.connect(self._with_lane)
 
     @property
     def device(self) -> str | None:
-        """The one picked or touched last, else the focus lane's, else the first there is."""
+        """The one picked or touched last, or the first of the track that is picked, else the focus lane's, else the
+        first there is."""
         project = self.document.project
-        lane = self.focus.lane
-        for wanted in (self.picked, lane.device if lane else None):
-            if wanted and project.has_device(wanted):
-                return wanted
+        lane, track = self.focus.lane, self._picked_track()
+        if self.picked and project.has_device(self.picked):
+            return self.picked
+        if track is not None:
+            return next((device.id for device in track.devices), None)
+        if lane is not None and project.has_device(lane.device):
+            return lane.device
         return next((d.id for track in project.tracks for d in track.devices), None)
+
+    @property
+    def track(self) -> Track | None:
+        """The track that is picked, else the device's, else the first."""
+        project, track, device = self.document.project, self._picked_track(), self.device
+        if track is not None and (device is None or any(item.id == device for item in track.devices)):
+            return track
+        if device is not None:
+            return project.device_track(device)
+        return next(iter(project.tracks), None)
+
+    def _picked_track(self) -> Track | None:
+        return next((track for track in self.document.project.tracks if track.id == self.picked_track), None)
 
     def show(self, device: str | None) -> None:
         """Show a device's dials without touching one."""
-        self.picked, self.control = device, None
+        self._pick(device, None, None)
+        self.changed.emit()
+
+    def show_track(self, track: str) -> None:
+        """Show a track, with the dials of its first device."""
+        self._pick(None, track, None)
         self.changed.emit()
 
     def touch(self, device: str, parameter: str) -> None:
         """Touch a control."""
-        self.picked, self.control = device, (device, parameter)
+        self._pick(device, None, (device, parameter))
         self.changed.emit()
+
+    def _pick(self, device: str | None, track: str | None, control: tuple[str, str] | None) -> None:
+        self.picked, self.picked_track, self.control = device, track, control
 
     def release(self) -> None:
         """No control counts as touched."""
@@ -178,12 +205,12 @@ class ShownDevice(QObject):
         """Another lane's device is shown with it."""
         lane = self.focus.lane
         if lane is not None and self.picked != lane.device:
-            self.picked, self.control = lane.device, None
+            self._pick(lane.device, None, None)
 
     def _follow(self) -> None:
         if self.known is not self.document.opened:
             self.known = self.document.opened
-            self.picked = self.control = None
+            self._pick(None, None, None)
             self.changed.emit()
         elif self.control and not self.document.project.has_device(self.control[0]):
             self.release()

@@ -86,7 +86,7 @@ class MidiIO(QObject):
             self.gesture = object()
             if self.session.passes.hands is None or not self.session.passes.hands.recording:
                 self.session.touch(*next(iter(moves)))
-        self.session.notices.run_guarded(lambda: turn_all(self.session, moves, self.gesture, seconds))
+        self.session.notices.attempt(lambda: turn_all(self.session, moves, self.gesture, seconds))
         self.over.start()
 
     def forget_control(self) -> None:

@@ -81,12 +81,15 @@ class Plugins(QObject):
         track = shown_track(self.session).id
         settings = self.session.settings
         settings.plugins.recent = [uri, *(u for u in settings.plugins.recent if u != uri)][:MOST_RECENT]
-        self.exports.change(
-            f"Add {name}",
-            lambda progress: describe_in_process(uri, progress),
-            lambda project, kind: plugins.added(project, track, kind)[0],
-            f"{name} was added. Its presets are states in the Morph panel.",
-        )
+
+        def added(kind: DeviceKind) -> None:
+            session = self.session
+            project, device = plugins.added(session.project, track, kind)
+            session.document.edit(f"Add {name}", project)
+            session.shown.show(device)
+            session.notices.say(f"{name} was added. Its presets are states in the Morph panel.")
+
+        self.exports.run_for_project(f"Add {name}", lambda progress: describe_in_process(uri, progress), added)
 
     def missing(self) -> list[Device]:
         """The project's devices whose plugins are not installed, as far as that is known."""

@@ -17,7 +17,7 @@ from zolvek.core.movement.recording.played_notes import LETTERS, PlayedNotes, pi
 from zolvek.core.records import replace
 from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.playback.player import Player
-from zolvek.studio.session.chosen import own_track
+from zolvek.studio.session.chosen import shown_track
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit.key_routing import TYPED_IN
 
@@ -56,7 +56,7 @@ class NoteRecorder(QObject):
         session = self.session
         if session.passes.hands is not None and session.passes.hands.recording:
             raise ZolvekError("A pass is being recorded.", remedy="Stop it first.")
-        track = own_track(session)
+        track = shown_track(session)
         notes.need_instrument(track)
         self.player.stop()
         self.track, self.played, self.letters = track.id, PlayedNotes(), {}

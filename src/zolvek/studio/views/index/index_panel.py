@@ -15,11 +15,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.studio.commands import names
 from zolvek.studio.commands.controls import add_touched_lane, touch
 from zolvek.studio.commands.devices import mute_track, solo_track
 from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit import key_routing
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import diamond
 from zolvek.studio.toolkit.fields import Search
@@ -32,6 +34,7 @@ TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
 MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
 INK = Qt.ItemDataRole.UserRole + 4  # the number of a lane's colour
 LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
+REMOVING = {"parameter": "remove-lane", "device": "remove-device", "track": "remove-track"}  # the action of each row
 WORDS = {
     "on": "automated",
     "bypassed": "automated, bypassed",
@@ -101,18 +104,20 @@ class Marks(QStyledItemDelegate):
 
 
 class IndexPanel(QWidget):
-    """`levels` says each track's highest sample in what is heard now."""
+    """`levels` says each track's highest sample in what is heard now; `remove` does the action of an id."""
 
-    def __init__(self, session: Session, levels: Levels) -> None:
+    def __init__(self, session: Session, levels: Levels, remove: Callable[[str], object]) -> None:
         super().__init__()
+        self.remove = remove
         self.session, self.levels = session, levels
         self.heard: dict[str, float] = {}
         self.search = Search("Find a parameter")
         self.search.textChanged.connect(self._filter)
         self.search.returnPressed.connect(self._take_first)
         self.tree = Tree(
-            lambda *where: session.notices.run_guarded(lambda: names.move_track(session, *where)),
-            lambda *where: session.notices.run_guarded(lambda: names.move_device(session, *where)),
+            lambda *where: session.notices.attempt(lambda: names.move_track(session, *where)),
+            lambda *where: session.notices.attempt(lambda: names.move_device(session, *where)),
+            self._delete,
         )
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)
@@ -123,7 +128,9 @@ class IndexPanel(QWidget):
         viewport.installEventFilter(self)
         self.tree.setItemDelegate(Marks(session, levels, self.tree))
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.tree.currentItemChanged.connect(self._touch)
+        self.tree.currentItemChanged.connect(self._choose)
+        self.tree.itemClicked.connect(self._clicked)
+        self.tree.chosen.connect(self._clicked)
         self.tree.itemDoubleClicked.connect(self._double_click)
         self.tree.itemChanged.connect(self._typed)
         layout = QVBoxLayout(self)
@@ -135,6 +142,7 @@ class IndexPanel(QWidget):
         self.shape: object = None
         self.lanes: object = None
         self.muted: list[bool] = []
+        self.choosing = False
         session.document.changed.connect(self.refresh)
         session.focus.changed.connect(self._show_focus)
         session.shown.changed.connect(self._show_touched)
@@ -272,21 +280,46 @@ class IndexPanel(QWidget):
         if item is None:
             return ""
         self.tree.setCurrentItem(item)
-        if item.data(0, TARGET):
-            touch(self.session, *item.data(0, TARGET))
-            return "parameter"
-        key = item.data(0, TRACK)
-        if key:
-            track = next(t for t in self.session.project.tracks if t.id == key)
-            if track.devices:
-                self.session.shown.show(track.devices[0].id)
-            self._focus_on(track.id, None)
-            return "track"
-        if item.data(0, DEVICE):
-            self.session.shown.show(item.data(0, DEVICE))
-            self._focus_on(None, item.data(0, DEVICE))
-            return "device"
-        return ""
+        return self._choose(item)
+
+    def _choose(self, item: QTreeWidgetItem | None) -> str:
+        """Show what a row is of: its parameter, device or track. Returns which of these it is; "" for a group."""
+        if item is None:
+            return ""
+        target, track, device = item.data(0, TARGET), item.data(0, TRACK), item.data(0, DEVICE)
+        self.choosing = True  # the row stays where it is
+        try:
+            if target:
+                touch(self.session, *target)
+                return "parameter"
+            if track or device:
+                self._focus_on(track, device)
+                if track:
+                    self.session.shown.show_track(track)
+                else:
+                    self.session.shown.show(device)
+            return "track" if track else "device" if device else ""
+        finally:
+            self.choosing = False
+
+    def _clicked(self, item: QTreeWidgetItem) -> None:
+        """What a row is of is worked on: the keyboard goes to the lane."""
+        if self._choose(item):
+            key_routing.give_back(self)
+
+    def _delete(self) -> None:
+        """Remove what the current row is of."""
+        item, session = self.tree.currentItem(), self.session
+        kind = self._choose(item)
+        if kind == "parameter" and item is not None:
+            device, key = item.data(0, TARGET)
+            lane = session.project.device_track(device).lane_on(device, key)
+            if lane is None:
+                session.notices.refuse(ZolvekError(f"{item.text(0)} has no lane."))
+                return
+            session.focus.on(lane.id)
+        if kind:
+            self.remove(REMOVING[kind])
 
     def _focus_on(self, track: str | None, device: str | None) -> None:
         """A lane of the track or the device comes up, so that what its menu does is done there."""
@@ -329,7 +362,7 @@ class IndexPanel(QWidget):
         session = self.session
         if not (track or device) or text == names.name_of(session, track, device):
             return
-        if not session.notices.run_guarded(lambda: names.rename(session, track, device, text)):
+        if not session.notices.attempt(lambda: names.rename(session, track, device, text)):
             self.tree.blockSignals(True)
             item.setText(0, names.name_of(session, track, device))
             self.tree.blockSignals(False)
@@ -356,25 +389,25 @@ class IndexPanel(QWidget):
             if not leaf.isHidden():
                 self.search.clear()  # what was looked for has been found
                 self.tree.setCurrentItem(leaf)
-                self.tree.setFocus()
+                self._clicked(leaf)
                 return
 
-    def _touch(self, item: QTreeWidgetItem | None) -> None:
-        target = item.data(0, TARGET) if item else None
-        if target:
-            touch(self.session, *target)
-
-    def _show(self, target: tuple[str, str] | None) -> None:
-        leaf = self.leaves.get(target) if target else None
-        if leaf is not None and leaf is not self.tree.currentItem():
+    def _show(self, row: QTreeWidgetItem | None) -> None:
+        if row is not None and row is not self.tree.currentItem() and not self.choosing:
             self.tree.blockSignals(True)
-            self.tree.setCurrentItem(leaf)
-            self.tree.scrollToItem(leaf)
+            self.tree.setCurrentItem(row)
+            self.tree.scrollToItem(row)
             self.tree.blockSignals(False)
 
     def _show_focus(self) -> None:
         lane = self.session.lane
-        self._show((lane.device, lane.parameter) if lane else None)
+        self._show(self.leaves.get((lane.device, lane.parameter)) if lane else None)
 
     def _show_touched(self) -> None:
-        self._show(self.session.shown.control)
+        shown = self.session.shown
+        if shown.control:
+            self._show(self.leaves.get(shown.control))
+        elif shown.picked_track:
+            self._show(self.row_of(shown.picked_track, None))
+        elif shown.picked and (self.session.lane is None or self.session.lane.device != shown.picked):
+            self._show(self.row_of(None, shown.picked))

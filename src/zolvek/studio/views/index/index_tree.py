@@ -5,33 +5,53 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem
 
 from zolvek.studio.toolkit.key_routing import LETTERS_ACT
 
 TRACK = Qt.ItemDataRole.UserRole + 2  # the id of a track's own row
 DEVICE = Qt.ItemDataRole.UserRole + 3  # the id of a device's own row
+WALKING = {
+    Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End,
+    Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Space, Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Asterisk,
+}  # fmt: skip
 Moved = Callable[[str, str], object]
 
 
 class Tree(QTreeWidget):
     """Letters act here as they do on the lane: what is looked for is typed into the field above.
     `track_dropped` is given a track and its new place among all, `device_dropped` a device, the track it
-    comes to and its place there."""
+    comes to and its place there; `deleted`: Delete was pressed on the current row."""
+
+    chosen = pyqtSignal(QTreeWidgetItem)  # Enter was pressed on it
 
     def __init__(
         self,
         track_dropped: Callable[[str, int], object],
         device_dropped: Callable[[str, str, int], object],
+        deleted: Callable[[], object],
     ) -> None:
         super().__init__()
-        self.track_dropped, self.device_dropped = track_dropped, device_dropped
+        self.track_dropped, self.device_dropped, self.deleted = track_dropped, device_dropped, deleted
         self.setProperty(LETTERS_ACT, True)
         self.setEditTriggers(QTreeWidget.EditTrigger.NoEditTriggers)
         self.setDragDropMode(QTreeWidget.DragDropMode.InternalMove)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        item = self.currentItem()
+        typing = self.state() == QTreeWidget.State.EditingState
+        if item is not None and not typing and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit(item)
+        elif item is not None and not typing and event.key() == Qt.Key.Key_Delete and not event.modifiers():
+            self.deleted()
+        elif typing or event.key() in WALKING:
+            super().keyPressEvent(event)
+        else:
+            event.ignore()  # for the window, which says why a command can't be done now
 
     def keyboardSearch(self, search: str | None) -> None:
         pass

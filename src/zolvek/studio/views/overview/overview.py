@@ -177,7 +177,7 @@ class Overview(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.notices.say(HINT)
+        self.session.notices.hover(HINT)
         x = event.position().x()
         beat = min(max(self.whole.beat(x), 0.0), self.view.length)
         if self.grabbed == "frame":
@@ -204,4 +204,4 @@ class Overview(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
-        self.session.notices.say("")
+        self.session.notices.hover("")

@@ -94,9 +94,7 @@ class DevicesPanel(QWidget):
     @property
     def owner(self) -> Track | None:
         """The track whose chain is shown."""
-        device = self.session.shown.device
-        tracks = self.session.project.tracks
-        return self.session.project.device_track(device) if device else (tracks or (None,))[0]
+        return self.session.shown.track
 
     def refresh(self) -> None:
         """Show the track and its devices."""
@@ -150,9 +148,7 @@ class DevicesPanel(QWidget):
             pick(self.presets, now[0])
 
     def _choose_track(self, key: object) -> None:
-        track = next(t for t in self.session.project.tracks if t.id == key)
-        if track.devices:
-            self.session.shown.show(track.devices[0].id)
+        self.session.shown.show_track(str(key))
 
     def _choose_device(self, item: QListWidgetItem | None) -> None:
         if item is not None:
@@ -166,13 +162,13 @@ class DevicesPanel(QWidget):
             self.action("describe-device").trigger()
         elif kind and self.owner is not None:
             owner = self.owner.id
-            self.session.notices.run_guarded(lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)]))
+            self.session.notices.attempt(lambda: add_device(self.session, owner, DEVICE_KINDS[str(kind)]))
 
     def _apply_preset(self, name: object) -> None:
 
         device = self.session.shown.device
         if name and device:
-            self.session.notices.run_guarded(lambda: apply_preset(self.session, device, str(name)))
+            self.session.notices.attempt(lambda: apply_preset(self.session, device, str(name)))
 
 
 def _source(track: Track) -> str:

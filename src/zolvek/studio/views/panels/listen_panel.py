@@ -233,7 +233,7 @@ class ListenPanel(QWidget):
         self.studio.show.backdrop(str(kind))
 
     def _compare(self, what: object) -> None:
-        self.session.notices.run_guarded(lambda: self.session.audition.compare(str(what)))
+        self.session.notices.attempt(lambda: self.session.audition.compare(str(what)))
 
     # --- the useful reach ---
 
@@ -271,7 +271,7 @@ class ListenPanel(QWidget):
 
         if self.measured is not None:
             low, high = proposed(self.measured)
-            self.session.notices.run_guarded(lambda: set_reach(self.session, low, high, False))
+            self.session.notices.attempt(lambda: set_reach(self.session, low, high, False))
             self.refresh()
 
     def _even(self) -> None:
@@ -291,7 +291,7 @@ class ListenPanel(QWidget):
                 self.session.preview.show(None)
                 self.session.edit_curve("Linearise the response", warped, np.empty(0, np.intp))
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def close_work(self) -> None:
         """End what is going on, when the window closes."""

@@ -131,7 +131,7 @@ class PatternsPanel(QWidget):
 
     def save_as(self, name: str) -> None:
         """Keep the scope of the focus lane in the library."""
-        self.session.notices.run_guarded(lambda: patterns.save_as(self.studio, name))
+        self.session.notices.attempt(lambda: patterns.save_as(self.studio, name))
 
     def _show_slots(self) -> None:
         lane = self.session.lane
@@ -153,7 +153,7 @@ class PatternsPanel(QWidget):
         item = self.slots.currentItem()
         slot = int(item.data(Qt.ItemDataRole.UserRole)) if item is not None else -1
         if slot >= 0:
-            self.session.notices.run_guarded(lambda: patterns.change_slot(self.session, slot, direction))
+            self.session.notices.attempt(lambda: patterns.change_slot(self.session, slot, direction))
             self.slots.setCurrentRow(min(max(slot + direction, 0) + 1, self.slots.count() - 1))
 
     def play_here(self) -> None:
@@ -161,4 +161,4 @@ class PatternsPanel(QWidget):
         item = self.slots.currentItem()
         if item is not None:
             slot = int(item.data(Qt.ItemDataRole.UserRole))
-            self.session.notices.run_guarded(lambda: patterns.play_slot_here(self.session, slot))
+            self.session.notices.attempt(lambda: patterns.play_slot_here(self.session, slot))

@@ -207,7 +207,7 @@ class ShapePanel(QWidget):
             self._preview()
 
     def _preview(self) -> None:
-        self.session.notices.run_guarded(
+        self.session.notices.attempt(
             lambda: self.session.preview.show(
                 shaped(self.session, self.shaper(), self.session.settings.editing.edge_ramp)
             )
@@ -219,4 +219,4 @@ class ShapePanel(QWidget):
             shape_scope(self.session, label, self.shaper(), self.session.settings.editing.edge_ramp)
             self.session.preview.show(None)
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)

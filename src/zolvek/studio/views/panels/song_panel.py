@@ -236,7 +236,7 @@ class SongPanel(QWidget):
         session = self.session
         old = session.project.section_spans()[number][0].name
         self.message = None
-        if name != old and not session.notices.run_guarded(
+        if name != old and not session.notices.attempt(
             lambda: section_commands.change_section(session, number, f"Rename {old}", name=name)
         ):
             self.refresh()
@@ -247,9 +247,7 @@ class SongPanel(QWidget):
             return
         number = int(item.data(NUMBER))
         self.message = None
-        self.session.notices.run_guarded(
-            lambda: section_commands.rename_version(self.session, picked, number, item.text())
-        )
+        self.session.notices.attempt(lambda: section_commands.rename_version(self.session, picked, number, item.text()))
         self.refresh()
 
     def _hear(self) -> None:
@@ -261,9 +259,9 @@ class SongPanel(QWidget):
     def _choose(self) -> None:
         other = self._other()
         if other is not None:
-            self.session.notices.run_guarded(lambda: section_commands.choose_version(self.session, *other))
+            self.session.notices.attempt(lambda: section_commands.choose_version(self.session, *other))
 
     def _remove(self) -> None:
         other = self._other()
         if other is not None:
-            self.session.notices.run_guarded(lambda: section_commands.remove_version(self.session, *other))
+            self.session.notices.attempt(lambda: section_commands.remove_version(self.session, *other))

@@ -211,7 +211,7 @@ class ThinPanel(QWidget):
             session.preview.show(curve, differences(self._original(drawn), curve))
             self._say(first, done)
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def _say(self, first: float, done: ThinResult) -> None:
         at = self.session.project.meter.text(first + done.beat)
@@ -238,7 +238,7 @@ class ThinPanel(QWidget):
             session.document.edit(f"Thin all shown lanes to {after} points", project, select=select)
             self.result.setText(f"{before} points, {after} after.")
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def _all_thinned(self, project: Project, first: float, last: float) -> tuple[Project, int, int]:
         from zolvek.core.edits.replacement import with_curve
@@ -253,7 +253,7 @@ class ThinPanel(QWidget):
         return project, before, after
 
     def _shape(self, label: str, work: Callable[[Curve], Curve]) -> None:
-        self.session.notices.run_guarded(lambda: shape_scope(self.session, label, work))
+        self.session.notices.attempt(lambda: shape_scope(self.session, label, work))
 
     def straighten(self) -> None:
         """Replace the span by one segment."""
@@ -266,7 +266,7 @@ class ThinPanel(QWidget):
             height = self._height(self.tolerance.text(), target(self.session))
             shape_scope(self.session, "Redraw as shapes", lambda curve: thinned(curve, height, True).curve)
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def _period(self, text: str) -> float | None:
         try:

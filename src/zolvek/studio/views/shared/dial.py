@@ -216,7 +216,7 @@ class Dial(QWidget):
     def type_value(self) -> None:
         """Ask for a value."""
         touch(self.session, self.device, self.parameter.id)
-        self.session.notices.run_guarded(lambda: type_control(self.session, self.ask))
+        self.session.notices.attempt(lambda: type_control(self.session, self.ask))
 
 
 def draw_ring(painter: QPainter, theme: themes.Theme, center: QPointF, size: float, position: float, ink: str) -> None:

@@ -86,7 +86,7 @@ class Dragging(QObject):
         self.points = self.session.points.chosen
         self.block, self.notes = arranging.block, (arranging.notes_of or "", arranging.notes)
         taken: list[Drag | None] = []
-        if not self.session.notices.run_guarded(lambda: taken.append(take())) or taken[0] is None:
+        if not self.session.notices.attempt(lambda: taken.append(take())) or taken[0] is None:
             return
         self.drag, self.start, self.moved = taken[0], at, False
         app = QApplication.instance()
@@ -105,7 +105,7 @@ class Dragging(QObject):
             beats = delta.x() / self.view.width * self.view.beats
             beat = max(self.view.beat(at.x() - SCALE), 0.0)
             pointer = Pointer(at, self.start, beat, beats, keys_of(event, bend))
-            if self.session.notices.run_guarded(lambda: drag.update(pointer)) and drag.text:
+            if self.session.notices.attempt(lambda: drag.update(pointer)) and drag.text:
                 self.session.notices.say(drag.text)
             self.widget.update()
         return True
@@ -115,7 +115,7 @@ class Dragging(QObject):
         drag = self._leave()
         if drag is None or not (self.moved or drag.acts):
             return drag
-        self.session.notices.run_guarded(drag.finish)
+        self.session.notices.attempt(drag.finish)
         self.session.document.end_gesture()
         return None
 

@@ -204,7 +204,7 @@ class FocusLane(QWidget):
         if self.over.kind == HitKind.NONE:
             kind = "reach" if self.plot.reach_end(at.y()) is not None else "none"
             self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
-            self.session.notices.say(HINTS.get(kind, ""))
+            self.session.notices.hover(HINTS.get(kind, ""))
             return
         if self.session.lane is not None and self.session.lane.locked:
             self.setCursor(Qt.CursorShape.ArrowCursor)
@@ -215,11 +215,11 @@ class FocusLane(QWidget):
                 self.over = Hit(HitKind.HANDLE)
             kind = "handle" if self.handle is not None else self.session.tools.tool
             self.setCursor(CURSORS[kind])
-            self.session.notices.say(self.handle.hint if self.handle is not None else HINTS[kind])
+            self.session.notices.hover(self.handle.hint if self.handle is not None else HINTS[kind])
             return
         kind = "bend" if self.over.kind == HitKind.SEGMENT and self.bending else self.over.kind
         self.setCursor(CURSORS.get(kind, Qt.CursorShape.ArrowCursor))
-        self.session.notices.say(HINTS.get(kind, ""))
+        self.session.notices.hover(HINTS.get(kind, ""))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -251,7 +251,7 @@ class FocusLane(QWidget):
             return self.mousePressEvent(event)
         beat = snapped(self.session, self.plot.beat(event.position().x()), keys_of(event))
         curve, index = point_edits.add(target.curve, beat, float(target.curve.at(beat)))
-        self.session.notices.run_guarded(lambda: self.session.edit_curve("Add a point", curve, np.array([index])))
+        self.session.notices.attempt(lambda: self.session.edit_curve("Add a point", curve, np.array([index])))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
@@ -294,7 +294,7 @@ class FocusLane(QWidget):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self.pointer, self.over = None, Hit(HitKind.EMPTY)
-        self.session.notices.say("")
+        self.session.notices.hover("")
         self.update()
 
     def focusOutEvent(self, event: object) -> None:

@@ -73,7 +73,7 @@ class Modes(QWidget):
         chip.setAccessibleName(f"End {mode.word}")
         chip.setToolTip(f"{mode.tip}. Click to end.")
         chip.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        chip.clicked.connect(lambda _: self.session.notices.run_guarded(lambda: mode.end(self.session)))
+        chip.clicked.connect(lambda _: self.session.notices.attempt(lambda: mode.end(self.session)))
         return chip
 
 

@@ -287,7 +287,7 @@ class OtherLanes(QWidget):
             if on_point
             else f"Click to work on {label} · Shift-drag over lanes to work on them together"
         )
-        self.session.notices.say(hint if result else "")
+        self.session.notices.hover(hint if result else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -155,7 +155,7 @@ class Ruler(QWidget):
         shapes = Qt.CursorShape
         self.setCursor(shapes.SplitHCursor if near else shapes.ArrowCursor)
         plays = f"{near.text} plays from here · " if near and near.text else ""
-        self.session.notices.say(f"{plays}{MARK_HINT}" if near else HINT)
+        self.session.notices.hover(f"{plays}{MARK_HINT}" if near else HINT)
 
     def menu_kind(self, at: QPoint | None) -> str:
         """What the menu is of: a switch that is pressed goes with the playhead there."""
@@ -184,4 +184,4 @@ class Ruler(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
-        self.session.notices.say("")
+        self.session.notices.hover("")

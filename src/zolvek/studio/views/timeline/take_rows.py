@@ -141,7 +141,7 @@ class TakesView(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.session.notices.say(HINT)
+        self.session.notices.hover(HINT)
         self.dragging.update(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

@@ -141,7 +141,7 @@ class TimeRows(QWidget):
             shapes = Qt.CursorShape
             across = kind in ("border", "end", "meter")
             self.setCursor(shapes.SplitHCursor if across else shapes.ArrowCursor)
-            self.session.notices.say(HINTS[kind])
+            self.session.notices.hover(HINTS[kind])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self.dragging.finish()
@@ -167,7 +167,7 @@ class TimeRows(QWidget):
         elif kind == "sections":
             self._begin_section(self.beat_at(event, True))
         elif kind == "end":
-            session.notices.run_guarded(lambda: song.type_end(self.studio))
+            session.notices.attempt(lambda: song.type_end(self.studio))
         elif kind in ("meter", "meters"):
             self._type_meter(kind, number, event)
         elif kind == "tempo":
@@ -175,12 +175,12 @@ class TimeRows(QWidget):
         elif kind == "tempos":
             beat = self.beat_at(event, False)
             bpm = self.scale().rounded(self.scale().bpm(event.position().y()))
-            session.notices.run_guarded(lambda: time_maps.tempo_typed(session, f"{bpm:g}", beat))
+            session.notices.attempt(lambda: time_maps.tempo_typed(session, f"{bpm:g}", beat))
 
     def _begin_section(self, beat: float) -> None:
         """At a bar line, its name to be typed there."""
         session = self.session
-        if session.notices.run_guarded(lambda: sections.begin_section_at(session, beat)):
+        if session.notices.attempt(lambda: sections.begin_section_at(session, beat)):
             number = session.arranging.section or 0
             section, first, _ = session.project.section_spans()[number]
             area = QRectF(self.at_beat(first) + 1, SECTIONS[0] + 1, 120, SECTIONS[1] - 2)
@@ -237,7 +237,7 @@ class TimeRows(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
-        self.session.notices.say("")
+        self.session.notices.hover("")
 
     # --- the picture ---
 

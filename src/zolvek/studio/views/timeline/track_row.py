@@ -21,10 +21,10 @@ from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.edits import notes
 from zolvek.core.edits.clips import Block
+from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Track
 from zolvek.studio.commands import sources
 from zolvek.studio.services.context import Studio
-from zolvek.studio.session.chosen import track_shown
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.views.timeline import track_row_picture
@@ -90,7 +90,7 @@ class TrackRow(QWidget):
     @property
     def track(self) -> Track | None:
         """The focus lane's track, else the shown device's."""
-        return track_shown(self.session)
+        return self.session.shown.track
 
     def strip(self) -> Strip | None:
         """What the row shows."""
@@ -184,7 +184,7 @@ class TrackRow(QWidget):
             shapes = Qt.CursorShape
             edge = spot.kind in ("start", "end", "note-end", "fade-in", "fade-out")
             self.setCursor(shapes.SplitHCursor if edge else shapes.ArrowCursor)
-            self.session.notices.say(HINTS[spot.kind])
+            self.session.notices.hover(HINTS[spot.kind])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self.dragging.finish()
@@ -200,7 +200,7 @@ class TrackRow(QWidget):
             at = event.position()
             self.dragging.begin(at, lambda: self._draw(strip, at))
         elif spot.kind == "block":
-            self.session.notices.run_guarded(lambda: sources.type_gain(self.studio))
+            self.session.notices.attempt(lambda: sources.type_gain(self.studio))
 
     def _draw(self, strip: Strip, at: QPointF) -> DrawDrag:
         """A note that begins with the step of the grid that is pressed."""
@@ -225,7 +225,7 @@ class TrackRow(QWidget):
         if result.isEnabled():
             result.trigger()
         else:
-            self.session.notices.say(str(result.data() or ""))
+            self.session.notices.refuse(ZolvekError(str(result.data())))
 
     def menu_kind(self, at: QPoint | None) -> str:
         """The kind of its context menu."""
@@ -253,7 +253,7 @@ class TrackRow(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
-        self.session.notices.say("")
+        self.session.notices.hover("")
 
     # --- sounds that are dropped here ---
 
@@ -271,7 +271,7 @@ class TrackRow(QWidget):
             return
         event.acceptProposedAction()
         beat = snapped(self.session, self.view.beat(event.position().x() - SCALE), DragKeys())
-        self.session.notices.run_guarded(lambda: sources.place(self.studio, result, beat))
+        self.session.notices.attempt(lambda: sources.place(self.studio, result, beat))
 
     # --- the picture ---
 

@@ -48,11 +48,11 @@ class MorphPage(QWidget):
         self.linked = QCheckBox("Update with its states")
         self.linked.setChecked(True)
         layout.addWidget(self.linked)
-        layout.addWidget(button("Morph over the span", lambda: session.notices.run_guarded(self.apply), True))
+        layout.addWidget(button("Morph over the span", lambda: session.notices.attempt(self.apply), True))
         layout.addWidget(
             button(
                 "Through all states, by section",
-                lambda: session.notices.run_guarded(self.chain),
+                lambda: session.notices.attempt(self.chain),
                 tip="Changes to the next state at each section border in the selected span",
             )
         )

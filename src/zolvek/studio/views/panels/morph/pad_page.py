@@ -103,14 +103,14 @@ class PadPage(QWidget):
         line.addWidget(
             button(
                 "Move puck",
-                lambda: session.notices.run_guarded(self.travel),
+                lambda: session.notices.attempt(self.travel),
                 tip="Moves the puck along the path, over the selected span",
             )
         )
         line.addWidget(
             button(
                 "To lanes",
-                lambda: session.notices.run_guarded(self.write),
+                lambda: session.notices.attempt(self.write),
                 True,
                 "Writes the path as lanes of all the parameters it moves",
             )
@@ -121,7 +121,7 @@ class PadPage(QWidget):
         for axis, text in (("x", "Edit across"), ("y", "Edit up")):
             result = button(
                 text,
-                partial(session.notices.run_guarded, partial(self.edit, axis)),
+                partial(session.notices.attempt, partial(self.edit, axis)),
                 tip="Edits the path as a curve, with every tool",
             )
             result.setCheckable(True)
@@ -171,15 +171,15 @@ class PadPage(QWidget):
             x, y = next((p for p in PLACES if p not in taken), (0.5, 0.5))
             self._set("Add state to pad", replace(pad, corners=(*pad.corners, PadCorner(key, x, y))))
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
         self.refresh()
 
     def _placed(self, key: str, x: float, y: float) -> None:
         corners = tuple(replace(c, x=x, y=y) if c.state == key else c for c in self.pad.corners)
-        self.session.notices.run_guarded(lambda: self._set("Move state on pad", replace(self.pad, corners=corners)))
+        self.session.notices.attempt(lambda: self._set("Move state on pad", replace(self.pad, corners=corners)))
 
     def _weigh(self, kind: object) -> None:
-        self.session.notices.run_guarded(lambda: self._set("Pad weighting", replace(self.pad, weighing=str(kind))))
+        self.session.notices.attempt(lambda: self._set("Pad weighting", replace(self.pad, weighing=str(kind))))
 
     def _puck(self, x: float, y: float) -> None:
         """The dials move as the puck does; what is armed is recorded."""
@@ -191,7 +191,7 @@ class PadPage(QWidget):
             for key, position in pad_paths.mixed(session.project, pad, x, y).items():
                 turn(session, pad.device, key, float(position[0]), self.gesture)
 
-        session.notices.run_guarded(work)
+        session.notices.attempt(work)
         player = self.studio.player
         if player.playing and player.clock is not None:
             self.route.append((player.clock.beat_at(time.perf_counter()), x, y))
@@ -206,7 +206,7 @@ class PadPage(QWidget):
         route, self.route = self.route, []
         if len(route) > 8 and route[-1][0] - route[0][0] > 0.5:
             beat, x, y = np.array(route).T
-            session.notices.run_guarded(lambda: self._path("Puck path", beat, x, y))
+            session.notices.attempt(lambda: self._path("Puck path", beat, x, y))
 
     def _drawn(self, stroke: list[tuple[float, float, float]]) -> None:
         """A drawn path is spread over the selected span, in the user's own time."""
@@ -219,7 +219,7 @@ class PadPage(QWidget):
             share = (seconds - seconds[0]) / max(seconds[-1] - seconds[0], 1e-9)
             self._path("Draw puck path", first + share * (last - first), x, y)
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def _path(self, label: str, beat: np.ndarray, x: np.ndarray, y: np.ndarray) -> None:
         new = np.append(True, np.diff(np.maximum.accumulate(beat)) > 0.0)
@@ -265,5 +265,5 @@ class PadPage(QWidget):
         """The path's own curve in the focus lane's place, and back."""
         focus = self.session.focus
         wanted = None if focus.axis == axis else axis
-        self.session.notices.run_guarded(lambda: focus.draw_on_path(self.session.shown.device, wanted))
+        self.session.notices.attempt(lambda: focus.draw_on_path(self.session.shown.device, wanted))
         self.refresh()

@@ -91,7 +91,7 @@ class StatesPage(QWidget):
         for row in rows:
             line = QHBoxLayout()
             for text, work, tip in row:
-                line.addWidget(button(text, partial(session.notices.run_guarded, work), text == "Store", tip))
+                line.addWidget(button(text, partial(session.notices.attempt, work), text == "Store", tip))
             layout.addLayout(line)
         self._lay_out_variations(layout)
         for signal in (session.document.changed, session.focus.changed, session.shown.changed):
@@ -111,7 +111,7 @@ class StatesPage(QWidget):
         line.addWidget(
             button(
                 "Vary",
-                lambda: session.notices.run_guarded(self.vary),
+                lambda: session.notices.attempt(self.vary),
                 tip="Stores three variations as states; Ctrl+1 to Ctrl+3 recall them",
             )
         )

@@ -115,7 +115,7 @@ class MakingPage(QWidget):
             for entry in self.seeds:
                 entry.used = object()  # the next layer is another one wherever it is put
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def changed(self, always: bool = False, *_: Any) -> None:
         """A setting has changed: the preview follows."""
@@ -132,7 +132,7 @@ class MakingPage(QWidget):
             inside = (result.beat >= self.span[0]) & (result.beat <= self.span[1])
             self.counted.emit(f"{int(inside.sum())} points. Esc cancels.")
 
-        return self.session.notices.run_guarded(work)
+        return self.session.notices.attempt(work)
 
     def write(self) -> None:
         """Write the movement into the lane."""
@@ -147,4 +147,4 @@ class MakingPage(QWidget):
                 for entry in self.seeds:
                     entry.used = situation
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)

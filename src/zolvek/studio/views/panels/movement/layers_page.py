@@ -160,11 +160,11 @@ class LayersPage(QWidget):
         self.session.settings.editing.bake_tolerance = number / 100.0
 
     def _change(self, label: str, **changes: Any) -> None:
-        self.session.notices.run_guarded(lambda: layers.change(self.session, label, **changes))
+        self.session.notices.attempt(lambda: layers.change(self.session, label, **changes))
 
     def _toggle(self, item: QListWidgetItem) -> None:
         self.list.setCurrentItem(item)
-        self.session.notices.run_guarded(lambda: layers.toggle(self.session))
+        self.session.notices.attempt(lambda: layers.toggle(self.session))
 
     def _type_amount(self, text: str) -> None:
         number = number_of(text, "%", -200.0, 200.0, "Depth of the layer")
@@ -172,7 +172,7 @@ class LayersPage(QWidget):
 
     def draw_on(self) -> None:
         """Draw on the layer, or on the base again."""
-        self.session.notices.run_guarded(lambda: layers.draw_on(self.session))
+        self.session.notices.attempt(lambda: layers.draw_on(self.session))
         self.show_lane(self.session.lane)
 
     def _adjust(self) -> None:

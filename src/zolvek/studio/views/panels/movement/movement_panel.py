@@ -46,7 +46,7 @@ class MovementPanel(QWidget):
         layout.addWidget(self.counted)
         for page in self.making.values():
             page.counted.connect(self.counted.setText)
-            page.made.connect(lambda *result: session.notices.run_guarded(lambda: self._put(*result)))
+            page.made.connect(lambda *result: session.notices.attempt(lambda: self._put(*result)))
         for signal in (session.focus.changed, session.document.changed, session.span.changed):
             signal.connect(self.refresh)
         self.show_page("LFO")
@@ -90,7 +90,7 @@ class MovementPanel(QWidget):
             self._put(kind, "", 0.5, {"curve": layers.rest_curve()})
             self.layers.draw_on()
 
-        self.session.notices.run_guarded(work)
+        self.session.notices.attempt(work)
 
     def _adjust(self, layer: Layer) -> None:
         """The layer's settings on the page they came from; writing it as a layer changes this one."""

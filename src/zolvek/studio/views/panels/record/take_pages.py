@@ -206,4 +206,4 @@ class TakesPage(QWidget):
 
     def _toggle(self, item: QListWidgetItem) -> None:
         self.list.setCurrentItem(item)
-        self.session.notices.run_guarded(lambda: takes.mute(self.session))
+        self.session.notices.attempt(lambda: takes.mute(self.session))
