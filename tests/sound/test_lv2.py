@@ -470,10 +470,11 @@ class Evil(unittest.TestCase):
             8,
             9,
         ):  # it took the process with it, or held it up
-            self.assertTrue(reported)
-            self.assertIn("Evil", reported[0].what)
+            # On a busy machine the engine may be restarted once more, for a silence that is nobody's fault.
+            named = [error for error in reported if "Evil" in error.what]
+            self.assertTrue(named, reported)
             self.assertIn(device, left_out)
-            self.assertTrue(reported[0].remedy)
+            self.assertTrue(named[0].remedy)
 
 
 if __name__ == "__main__":

@@ -206,6 +206,7 @@ class Exporting(WindowTest):
             self.session.document.edit("Port", project)
             self.studio.midi_io.send_to(ports.outputs()[-1])
             self.session.playhead.go(72.0)
+            self.until(lambda: any(data[0] == 0xF2 for data in sent.get("Zolvek", ())))  # it is said where it is
             self.do("play")
             self.until(lambda: len(sent.get("Desk", ())) > 40 and len(sent.get("Zolvek", ())) > 40)
             self.do("stop")
@@ -213,8 +214,8 @@ class Exporting(WindowTest):
             self.studio.sync_link.panic()
             self.studio.midi_io.close()
         realtime = [data for data in sent["Zolvek"] if data[0] >= 0xF0 and data[0] != 0xF1]
-        self.assertEqual([data[0] for data in realtime[:4]], [0xF0, 0xF2, 0xFB, 0xF8])
-        self.assertEqual(realtime[1], [0xF2, (72 * 4) & 127, (72 * 4) >> 7])
+        self.assertEqual([data[0] for data in realtime[:6]], [0xF0, 0xF2, 0xF0, 0xF2, 0xFB, 0xF8])
+        self.assertEqual(realtime[1:4:2], [[0xF2, (72 * 4) & 127, (72 * 4) >> 7]] * 2)
         self.assertGreater(sum(data == [0xF8] for data in realtime), 10)
         self.assertIn([0xB0, 123, 0], sent["Desk"])
         self.assertEqual([data[1] for data in sent["Desk"][:4]], [99, 98, 6, 38])

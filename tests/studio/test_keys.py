@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 import unittest
+from functools import partial
 from typing import Any
 from unittest import mock
 
@@ -17,6 +18,7 @@ from tests.studio.qtest import QTest
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.app import menus
+from zolvek.studio.services.context import Studio
 
 ARROWS = {"Up", "Down", "Left", "Right"}
 # What keys a part of the window has for itself: a list is walked, a dial turned, a text written.
@@ -29,10 +31,12 @@ class EveryKey(WindowTest):
 
     def setUp(self) -> None:
         self.pressed: list[str] = []
-        pressed = self.pressed
-        rows = tuple(row._replace(run=lambda _, key=row.id: pressed.append(key)) for row in ACTIONS)
+        rows = tuple(row._replace(run=partial(self._press, row.id)) for row in ACTIONS)
         with mock.patch.object(menus, "ACTIONS", rows):
             super().setUp()
+
+    def _press(self, key: str, studio: Studio) -> None:
+        self.pressed.append(key)
 
     def own(self, widget: QWidget, keys: str) -> bool:
         """Whether a key is the widget's own."""
