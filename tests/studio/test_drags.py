@@ -4,6 +4,7 @@ coming up makes it one step."""
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from typing import Any, NamedTuple
 
@@ -19,6 +20,7 @@ from zolvek.studio.views.timeline.ruler import Ruler
 from zolvek.studio.views.timeline.time_rows import METER, SECTIONS, TimeRows
 from zolvek.studio.views.timeline.track_row import TrackRow
 
+CANCELLING = ((Qt.Key.Key_Escape,), (Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier))
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
@@ -98,7 +100,7 @@ class Drags(WindowTest):
 
     def test_escape_cancels_each_and_release_makes_one_step(self) -> None:
         session = self.session
-        for index in range(len(self.cases())):
+        for index, press in itertools.product(range(len(self.cases())), CANCELLING):
             session.points.choose(np.array([0]))
             session.span.choose(None)
             case, before, selected = self.cases()[index], session.project, self.selection()
@@ -108,7 +110,7 @@ class Drags(WindowTest):
                 self.assertIsNotNone(case.widget.dragging.drag)
                 if case.step:
                     self.assertFalse(session.project == before, "it does something")
-                QTest.keyClick(self.window, Qt.Key.Key_Escape)
+                QTest.keyClick(self.window, *press)
                 self.assertIsNone(case.widget.dragging.drag)
                 self.move_held(case.widget, case.end + QPointF(9.0, 3.0), case.keys)
                 self.let_go(case)
@@ -124,6 +126,47 @@ class Drags(WindowTest):
                 else:
                     self.assertNotEqual(self.selection(), selected)
                     session.span.take_along(frozenset())
+        self.assertEqual(self.errors, [])
+
+    def test_dials_overview_and_playhead_are_cancelled_too(self) -> None:
+        session, window = self.session, self.window
+        dial = window.bench.first_dial()
+        project, heard = session.project, session.playhead.beat
+        shown = self.view.first, self.view.beats
+        self.view.show(16.0, 64.0)
+        shown = self.view.first, self.view.beats
+        overview, ruler = window.overview, window.ruler
+        frame = QPointF(overview.whole.x(self.view.first + 20.0), 40.0)
+        handle = QPointF(SCALE + self.view.x(20.0), 30.0)
+        session.playhead.go(20.0)
+        heard = session.playhead.beat
+        cases = [
+            Case("a dial", dial, QPointF(20.0, 20.0), QPointF(20.0, -40.0)),
+            Case("the overview", overview, frame, frame + QPointF(80.0, 0.0)),
+            Case("the playhead", ruler, handle, handle + QPointF(90.0, 0.0)),
+        ]
+
+        def state() -> tuple[Any, ...]:
+            shown = self.view.first, self.view.beats
+            return session.project, shown, session.playhead.beat
+
+        before = state()
+        self.assertEqual((before[0] == project, before[1], before[2]), (True, shown, heard))
+        for case, press in itertools.product(cases, CANCELLING):
+            with self.subTest(case.name):
+                self.hold(case)
+                self.wait()
+                self.assertNotEqual(state(), before, "it does something")
+                QTest.keyClick(window, *press)
+                self.move_held(case.widget, case.end + QPointF(9.0, 3.0), case.keys)
+                self.let_go(case)
+                self.wait(300)
+                self.assertEqual(state(), before)
+        self.hold(cases[2])
+        self.assertTrue(self.studio.player.playing, "it is heard where it is dragged to")
+        self.let_go(cases[2])
+        self.assertFalse(self.studio.player.playing)
+        self.assertGreater(session.playhead.beat, 20.0)
         self.assertEqual(self.errors, [])
 
     def test_a_click_is_not_a_drag(self) -> None:

@@ -7,7 +7,7 @@ import unittest
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QPushButton
 
 from tests.present import present
@@ -104,6 +104,14 @@ class Morphing(WindowTest):
         low, high = (s.of("riser")["resonance"] for s in self.session.project.states[-2:])
         self.assertAlmostEqual(self.riser().position("resonance"), (low + high) / 2, delta=0.01)
         self.assertEqual(len(self.session.document.history.steps), steps + 1, "one step")
+        project, puck = self.session.project, QPointF(view.puck)
+        QTest.mousePress(view, LEFT, pos=view.spot(0.5, 0.0).toPoint())
+        self.move_held(view, view.spot(0.9, 0.9))
+        self.assertFalse(self.session.project == project)
+        QTest.keyClick(self.window, Qt.Key.Key_Escape)
+        QTest.mouseRelease(view, LEFT, pos=view.spot(0.9, 0.9).toPoint())
+        self.assertTrue(self.session.project == project)
+        self.assertEqual(view.puck, puck)
         self.press(page, "To lanes")
         self.assertIsNotNone(self.session.project.device_track("riser").lane_on("riser", "resonance"))
         self.session.span.choose((16.0, 32.0))

@@ -157,15 +157,10 @@ class Player(QObject):
             beat = span[0]
         if beat >= self.session.project.length - 1e-6:
             beat = 0.0
-        self.began = beat
         self._set_loop()
         if count_in and self.out.shared:
             self.session.notices.say("Playback begins at once; the sync leader counts in.")
-        self.out.start(beat, count_in)
-        self._await(beat)
-        self.timer.start()
-        self.begun.emit(beat)
-        self.changed.emit()
+        self.start_at(beat, count_in)
 
     def play_selection(self) -> None:
         """Play the selected span in a loop, from the chosen lead before it."""
@@ -173,15 +168,19 @@ class Player(QObject):
         if span is None:
             raise ZolvekError("No span is selected.", remedy="Drag a span on the ruler.")
         self.set_looping(True)
-        self.began = max(span[0] - self.session.settings.playback.pre_roll, 0.0)
-        self.session.playhead.go(self.began)
+        self.start_at(max(span[0] - self.session.settings.playback.pre_roll, 0.0))
+
+    def start_at(self, beat: float, count_in: int = 0) -> None:
+        """Play from a beat, after `count_in` clicks."""
         self.ready()
         assert self.out is not None
         self._use()
-        self.out.start(self.began)
-        self._await(self.began)
+        self.session.playhead.go(beat)
+        self.began = beat
+        self.out.start(beat, count_in)
+        self._await(beat)
         self.timer.start()
-        self.begun.emit(self.began)
+        self.begun.emit(beat)
         self.changed.emit()
 
     def stop(self) -> None:

@@ -15,6 +15,7 @@ from zolvek.core.same import Same
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.viewport import Viewport
 
 HEIGHT, TOP, EDGE = 74, 18, 6
@@ -38,6 +39,8 @@ class Overview(QWidget):
         self.lanes: QPixmap | None = None  # all silhouettes, as long as they hold
         self.grabbed = ""
         self.grab_beat = 0.0
+        self.before = (view.first, view.beats)  # what was shown when it was grabbed
+        self.keys = CancelKeys(self, self.cancel)
         self.playhead = 0.0
         session.playhead.changed.connect(self._move_playhead)
         # While a point is dragged the miniature follows a little later: the lane comes first.
@@ -168,6 +171,8 @@ class Overview(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         x = event.position().x()
+        self.before = self.view.first, self.view.beats
+        self.keys.begin()
         self.grabbed = self._part(x)
         beat = self.whole.beat(x)
         if self.grabbed == "outside":
@@ -191,7 +196,13 @@ class Overview(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.OpenHandCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.keys.end()
         self.grabbed = ""
+
+    def cancel(self) -> None:
+        """What was shown is shown again."""
+        self.grabbed = ""
+        self.view.show(*self.before)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -17,6 +17,7 @@ from zolvek.studio.session.asking import Ask
 from zolvek.studio.session.control_moves import turn
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.event_time import event_time
 
 WIDTH, HEIGHT, RING = 74, 86, 16
@@ -41,6 +42,7 @@ class Dial(QWidget):
         self.start: tuple[float, float] | None = None
         self.gesture: object = None
         self.moved = False
+        self.keys = CancelKeys(self, self.cancel)
         self.shown: tuple[float, float, bool, bool] | None = None
         self.found: tuple[object, float, float] = (None, 0.0, 0.0)  # heard lane, beat, position
 
@@ -161,6 +163,7 @@ class Dial(QWidget):
             self.start = event.position().y(), heard if taken else self.own
             self.gesture = object()
             self.moved = False
+            self.keys.begin()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -171,14 +174,25 @@ class Dial(QWidget):
                 self.moved = True
                 self._set(self.start[1] + travel, event_time(event))
 
+    def cancel(self) -> None:
+        """The drag is undone: the control is where it was."""
+        start, gesture = self.start, self.gesture
+        if start is not None and self.session.passes.hands is not None:
+            self._set(start[1])
+            self.session.passes.hands.release(self.device, self.parameter.id, None)
+        self.start = self.gesture = None
+        self.session.document.cancel_gesture(gesture, lambda: None)
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self.start is not None and not self.moved and self.parameter.taper == "switch":
             self._set(0.0 if self.own >= 0.5 else 1.0)
         if self.start is not None and self.session.passes.hands is not None:
             seconds = event_time(event) if event is not None else None
             self.session.passes.hands.release(self.device, self.parameter.id, seconds)
-        self.start = self.gesture = None
-        self.session.document.end_gesture()
+        if self.start is not None:
+            self.keys.end()
+            self.start = self.gesture = None
+            self.session.document.end_gesture()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self._set(self.parameter.default_position)

@@ -7,11 +7,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
-from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtCore import QObject, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from zolvek.studio.session.session import Session
+from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.plot import SCALE
 
@@ -70,7 +71,7 @@ class Drag:
 
 
 class Dragging(QObject):
-    """The drag of one widget, `drag`, or None. While there is one, Esc belongs to it."""
+    """The drag of one widget, `drag`, or None. While there is one, Esc and undo cancel it."""
 
     def __init__(self, session: Session, view: Viewport, widget: QWidget) -> None:
         super().__init__(widget)
@@ -78,6 +79,7 @@ class Dragging(QObject):
         self.drag: Drag | None = None
         self.start = QPointF()
         self.moved = False
+        self.keys = CancelKeys(self, self.cancel)
 
     def begin(self, at: QPointF, take: Callable[[], Drag | None]) -> None:
         """Begin the drag that `take` gives, if any, at a pixel of the widget. Its ZolvekError is reported."""
@@ -89,9 +91,7 @@ class Dragging(QObject):
         if not self.session.notices.attempt(lambda: taken.append(take())) or taken[0] is None:
             return
         self.drag, self.start, self.moved = taken[0], at, False
-        app = QApplication.instance()
-        assert app is not None
-        app.installEventFilter(self)
+        self.keys.begin()
 
     def update(self, event: QMouseEvent, bend: bool = False) -> bool:
         """Take the drag to the pointer; False where there is none."""
@@ -130,9 +130,8 @@ class Dragging(QObject):
 
     def _leave(self) -> Drag | None:
         drag, self.drag = self.drag, None
-        app = QApplication.instance()
-        if drag is not None and app is not None:
-            app.removeEventFilter(self)
+        if drag is not None:
+            self.keys.end()
             self.widget.update()
         return drag
 
@@ -140,17 +139,6 @@ class Dragging(QObject):
         self.session.points.place(self.points)
         self.session.arranging.place_block(self.block)
         self.session.arranging.place_notes(*self.notes)
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Esc cancels the drag, before any command that has the key."""
-        if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape:
-            if event.type() == QEvent.Type.ShortcutOverride:
-                event.accept()  # not a command's: it comes as a key
-                return True
-            if event.type() == QEvent.Type.KeyPress:
-                self.cancel()
-                return True
-        return False
 
 
 def keys_of(event: QMouseEvent | None = None, bend: bool = False) -> DragKeys:

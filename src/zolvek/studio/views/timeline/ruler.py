@@ -9,6 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWh
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.studio.services.playback.player import Player
+from zolvek.studio.services.playback.scrubbing import Scrubber
 from zolvek.studio.services.sounds.hit_marks import Hits
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
@@ -16,12 +17,14 @@ from zolvek.studio.toolkit.curve_painting import shown_bars
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.timeline.drag import Dragging, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
-from zolvek.studio.views.timeline.ruler_marks import MarkDrag, SpanDrag, mark_at, marks_of
+from zolvek.studio.views.timeline.ruler_marks import MarkDrag, PlayheadDrag, SpanDrag, mark_at, marks_of
 
 HEIGHT = 38
 HINT = "Click to place the playhead · drag to select a span, snapped to the grid · Esc clears it"
 
 
+HANDLE_PX = 6.0  # from the playhead, within which its handle is taken
+PLAYHEAD_HINT = "Drag the playhead to scrub · Ctrl: off the grid"
 MARK_HINT = "Drag to move this mark of the lane · Ctrl: off the grid"
 
 
@@ -43,6 +46,7 @@ class Ruler(QWidget):
         session.document.changed.connect(self._follow)
         session.focus.changed.connect(self._follow)
         self.dragging = Dragging(session, view, self)
+        self.scrubber = Scrubber(player)
         self.playhead = 0.0
         session.playhead.changed.connect(self._move_playhead)
 
@@ -136,11 +140,19 @@ class Ruler(QWidget):
                 name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight, int(area.width()))
                 painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, name)
 
+    def _on_playhead(self, at: QPointF) -> bool:
+        """Whether a point is on the playhead's handle."""
+        x = SCALE + self.view.x(self.session.playhead.beat)
+        return abs(at.x() - x) <= HANDLE_PX and at.y() + self.lift > 18
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
             mark = mark_at(self.session, self.view, event.position().x() - SCALE)
             at = event.position()
+            if self._on_playhead(at):
+                self.dragging.begin(at, lambda: PlayheadDrag(self.session, self.scrubber))
+                return
             if mark is not None and at.y() + self.lift > 18:
                 self.dragging.begin(at, lambda: MarkDrag(self.session, mark))
                 return
@@ -153,6 +165,10 @@ class Ruler(QWidget):
             return
         near = mark_at(self.session, self.view, event.position().x() - SCALE)
         shapes = Qt.CursorShape
+        if self._on_playhead(event.position()):
+            self.setCursor(shapes.SizeHorCursor)
+            self.session.notices.hover(PLAYHEAD_HINT)
+            return
         self.setCursor(shapes.SplitHCursor if near else shapes.ArrowCursor)
         plays = f"{near.text} plays from here · " if near and near.text else ""
         self.session.notices.hover(f"{plays}{MARK_HINT}" if near else HINT)

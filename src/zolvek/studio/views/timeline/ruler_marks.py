@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from zolvek.core.edits import lanes
 from zolvek.core.model.project import Lane
+from zolvek.studio.services.playback.scrubbing import Scrubber
 from zolvek.studio.session.command_scope import unlocked
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit.viewport import Viewport
@@ -68,6 +69,28 @@ class MarkDrag(Drag):
             label = f"Move the lane loop to {at}"
         self.text = label
         session.edit_lane(label, new_lane, self)
+
+
+class PlayheadDrag(Drag):
+    """The playhead: the song is heard where it is dragged to."""
+
+    def __init__(self, session: Session, scrubber: Scrubber) -> None:
+        self.session, self.scrubber, self.before = session, scrubber, session.playhead.beat
+
+    def update(self, pointer: Pointer) -> None:
+        """Take the playhead to the pointer."""
+        beat = min(snapped(self.session, pointer.beat, pointer.keys), self.session.project.length)
+        self.text = f"Playhead at {self.session.project.meter.text(beat)}"
+        self.scrubber.to(beat)
+
+    def finish(self) -> None:
+        """Leave it there."""
+        self.scrubber.end()
+
+    def cancel(self) -> None:
+        """Take it back."""
+        self.scrubber.to(self.before)
+        self.scrubber.end()
 
 
 class SpanDrag(Drag):

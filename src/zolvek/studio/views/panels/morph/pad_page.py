@@ -29,7 +29,7 @@ from zolvek.studio.commands.controls import edit_with_lanes
 from zolvek.studio.commands.devices import own_states
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import chosen_device
-from zolvek.studio.session.control_moves import turn
+from zolvek.studio.session.control_moves import turn_all
 from zolvek.studio.toolkit.fields import Entry, SeedEntry
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, page_layout, pick
 from zolvek.studio.views.panels.morph.pad_view import PadView
@@ -64,6 +64,7 @@ class PadPage(QWidget):
         self.view = PadView(session)
         self.view.puck_moved.connect(self._puck)
         self.view.puck_released.connect(self._released)
+        self.view.cancelled.connect(self._cancel)
         self.view.placed.connect(self._placed)
         self.view.drawn.connect(self._drawn)
         layout.addWidget(self.view)
@@ -188,21 +189,32 @@ class PadPage(QWidget):
 
         def work() -> None:
             pad = self.pad
-            for key, position in pad_paths.mixed(session.project, pad, x, y).items():
-                turn(session, pad.device, key, float(position[0]), self.gesture)
+            mixed = pad_paths.mixed(session.project, pad, x, y)
+            turn_all(session, {(pad.device, key): float(p[0]) for key, p in mixed.items()}, self.gesture)
 
         session.notices.attempt(work)
         player = self.studio.player
         if player.playing and player.clock is not None:
             self.route.append((player.clock.beat_at(time.perf_counter()), x, y))
 
+    def _cancel(self) -> None:
+        """The dials are where they were; a recorded pass keeps that they went back."""
+        session, gesture = self.session, self.gesture
+        self.gesture, self.route = None, []
+        session.document.cancel_gesture(gesture, lambda: None)
+        self._release_all()
+
+    def _release_all(self) -> None:
+        hands = self.session.passes.hands
+        if hands is not None:
+            for parameter in chosen_device(self.session).parameters:
+                hands.release(self.pad.device, parameter.id, None)
+
     def _released(self) -> None:
-        session, pad = self.session, self.pad
+        session = self.session
         session.document.end_gesture()
         self.gesture = None
-        if session.passes.hands is not None:
-            for parameter in chosen_device(session).parameters:
-                session.passes.hands.release(pad.device, parameter.id, None)
+        self._release_all()
         route, self.route = self.route, []
         if len(route) > 8 and route[-1][0] - route[0][0] > 0.5:
             beat, x, y = np.array(route).T

@@ -15,6 +15,7 @@ from zolvek.core.model.pad import CLOSEST, Pad
 from zolvek.core.records import replace
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.curve_painting import diamond
 from zolvek.studio.toolkit.outline import polygon
 
@@ -28,6 +29,7 @@ class PadView(QWidget):
 
     puck_moved = pyqtSignal(float, float)
     puck_released = pyqtSignal()
+    cancelled = pyqtSignal()  # the drag of the puck
     placed = pyqtSignal(str, float, float)  # a state, and where it was dropped
     drawn = pyqtSignal(object)  # rows of seconds, x, y
 
@@ -39,6 +41,8 @@ class PadView(QWidget):
         self.held = ""  # "puck", or the state that is dragged
         self.drawing = False
         self.stroke: list[tuple[float, float, float]] = []
+        self.before: tuple[QPointF, Pad | None] = (self.puck, None)  # as they were when the drag began
+        self.keys = CancelKeys(self, self.cancel)
         self.setMinimumHeight(196)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Pad of states")
@@ -77,6 +81,8 @@ class PadView(QWidget):
         assert event is not None
         self.setFocus()
         at, pad = event.position(), self.pad
+        self.before = QPointF(self.puck), pad
+        self.keys.begin()
         if self.drawing:
             self.held, self.stroke = "path", []
             self._draw(at)
@@ -104,7 +110,16 @@ class PadView(QWidget):
                 self.pad = replace(self.pad, corners=corners)
                 self.update()
 
+    def cancel(self) -> None:
+        """The drag is undone: the puck and the states are where they were."""
+        held, self.held, self.stroke = self.held, "", []
+        self.puck, self.pad = self.before
+        if held == "puck":
+            self.cancelled.emit()
+        self.update()
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.keys.end()
         held, self.held = self.held, ""
         if held == "path":
             self.drawn.emit(self.stroke)
